@@ -1,0 +1,1 @@
+"""The notation: read, resolved, type-checked. Knows `text`, `terms` and `grammar`."""

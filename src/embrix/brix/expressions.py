@@ -1,0 +1,435 @@
+"""Reading expressions, patterns, types and blocks."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from fractions import Fraction
+from typing import NoReturn, TypeVar
+
+from embrix.brix import syntax as s
+from embrix.brix.lexer import Tok, lex, unescape
+from embrix.brix.parse import Cursor, Misread
+from embrix.text.source import Span
+
+T = TypeVar("T")
+
+WORDS = frozenset(
+    "if then else match fn fail when is and or not otherwise with let require emit repeat todo"
+    " true false div mod attempt ask".split()
+)
+"""Words that cannot be names inside expressions."""
+
+LATER = {"fn": "functions as values", "attempt": "catching failures", "ask": "input"}
+
+_BINARY = {
+    "or": 1, "and": 2,
+    "==": 4, "!=": 4, "<": 4, "<=": 4, ">": 4, ">=": 4,
+    "+": 5, "-": 5, "*": 6, "/": 6, "div": 6, "mod": 6,
+}  # fmt: skip
+_NOT, _COMPARISON = 3, 4
+
+
+class Expressions:
+    """Reads the inside of definitions from a cursor."""
+
+    def __init__(self, cursor: Cursor) -> None:
+        self.c = cursor
+
+    def separated(self, close: str, read: Callable[[], T]) -> list[T]:
+        """Items with commas between them up to a closing bracket; lines are free inside."""
+        outer, self.c.floor = self.c.floor, -1
+        items: list[T] = []
+        while not self.c.sees(close):
+            items.append(read())
+            if not self.c.accept(","):
+                break
+        self.c.expect(close, " to close the bracket")
+        self.c.floor = outer
+        return items
+
+    def not_yet(self, what: str, span: Span) -> NoReturn:
+        self.c.findings.error(
+            "not_yet", f"{what} cannot be used in definitions yet", self.c.source, span
+        )
+        raise Misread
+
+    # ---------------------------------------------------------------- types
+
+    def type(self) -> s.TypeSyntax:
+        return self.c.nested(self._type)
+
+    def _type(self) -> s.TypeSyntax:
+        tok = self.c.peek()
+        if self.c.accept("("):
+            items = self.separated(")", self.type)
+            if self.c.sees("->"):
+                self.not_yet(LATER["fn"], self.c.since(tok.span))
+            return s.TypeTuple(tuple(items), self.c.since(tok.span))
+        name = self.c.expect_kind("Name", "a type")
+        args: list[s.TypeSyntax] = []
+        if self.c.accept("["):
+            args = self.separated("]", self.type)
+        return s.TypeName(name.text, tuple(args), self.c.since(name.span))
+
+    # ---------------------------------------------------------------- patterns
+
+    def pattern(self) -> s.Pattern:
+        return self.c.nested(self._pattern)
+
+    def _pattern(self) -> s.Pattern:
+        inner = self._plain_pattern()
+        if self.c.accept("as"):
+            name = self.variable("the name for the whole")
+            return s.PAs(inner, name.text, self.c.since(inner.span))
+        return inner
+
+    def _plain_pattern(self) -> s.Pattern:
+        tok = self.c.peek()
+        if tok.kind == "Name":
+            self.c.take()
+            args: list[s.Pattern] = []
+            if self.c.accept("("):
+                args = self.separated(")", self.pattern)
+            return s.PMake(tok.text, tuple(args), self.c.since(tok.span))
+        if tok.kind == "number" or (tok.text == "-" and self.c.ahead(1).kind == "number"):
+            negative = self.c.accept("-") is not None
+            value = _number(self.c.take().text)
+            return s.PConst(-value if negative else value, self.c.since(tok.span))
+        if tok.kind == "text":
+            self.c.take()
+            return s.PConst(unescape(tok, self.c.source, self.c.findings), tok.span)
+        if self.c.accept("("):
+            items = self.separated(")", self.pattern)
+            if len(items) == 1:
+                return items[0]
+            return s.PTuple(tuple(items), self.c.since(tok.span))
+        if self.c.accept("["):
+            return self._list_pattern(tok)
+        if tok.text in ("true", "false"):
+            self.c.take()
+            return s.PConst(tok.text == "true", tok.span)
+        name = self.variable("a pattern")
+        return s.PAny(name.span) if name.text == "_" else s.PVar(name.text, name.span)
+
+    def _list_pattern(self, start: Tok) -> s.Pattern:
+        rest: list[s.Pattern] = []
+
+        def item() -> s.Pattern | None:
+            if self.c.accept(".."):
+                rest.append(self.pattern())
+                return None
+            if rest:
+                self.c.fail("nothing may follow the rest of a list")
+            return self.pattern()
+
+        items = [one for one in self.separated("]", item) if one is not None]
+        return s.PList(tuple(items), rest[0] if rest else None, self.c.since(start.span))
+
+    def variable(self, what: str) -> Tok:
+        tok = self.c.peek()
+        if tok.kind == "name" and tok.text in WORDS:
+            self.c.fail(f"{what} is expected here, and `{tok.text}` is a word of the notation")
+        return self.c.expect_kind("name", what)
+
+    # ---------------------------------------------------------------- blocks
+
+    def body(self, column: int) -> s.Expr:
+        """What follows `=>`, `then`, `else` or a header: a block on new lines, or an expression."""
+        tok = self.c.raw()
+        if tok.first and tok.kind != "end" and tok.column > column:
+            return self.c.nested(lambda: self.block(column))
+        return self.expression()
+
+    def block(self, parent: int) -> s.Expr:
+        """Lines at one column right of `parent`, the last one an expression."""
+        tok = self.c.raw()
+        column = tok.column
+        if not tok.first or column <= parent or tok.kind == "end":
+            self.c.fail("a block of lines indented further is expected here")
+        outer = self.c.floor
+        lines: list[s.Let | s.Require | s.Emit] = []
+        result: s.Expr | None = None
+        while True:
+            following = self.c.raw()
+            if not following.first or following.column != column or following.kind == "end":
+                break
+            if result is not None:
+                self.c.begin(column)
+                self.c.fail("the block has its result already", "only its last line may be a result")
+            self.c.begin(column)
+            line = self._line(column)
+            if isinstance(line, s.Let | s.Require | s.Emit):
+                lines.append(line)
+            else:
+                result = line
+        self.c.floor = outer
+        if result is None:
+            self.c.fail("the block has no result", "end it with an expression")
+        if not lines:
+            return result
+        return s.Block(tuple(lines), result, self.c.since(tok.span))
+
+    def _line(self, column: int) -> s.Let | s.Require | s.Emit | s.Expr:
+        tok = self.c.peek()
+        line: s.Let | s.Require | s.Emit | s.Expr
+        if self.c.accept("let"):
+            if self.c.sees("rec"):
+                self.not_yet("recursive bindings", self.c.peek().span)
+            line = self._let(tok, column)
+        elif self.c.accept("require"):
+            test = self.expression()
+            self.c.expect("else")
+            line = s.Require(test, self.body(column), self.c.since(tok.span))
+        elif self.c.accept("emit"):
+            line = s.Emit(self.expression(), self.c.since(tok.span))
+        else:
+            line = self.expression()
+        if self.c.peek().kind != "end" and not self.c.sees(")", "]", ","):
+            self.c.fail("the line should end here")
+        return line
+
+    def _let(self, start: Tok, column: int) -> s.Let:
+        pattern = self.pattern()
+        self.c.expect("=")
+        value = self.expression()
+        misses: list[s.Clause] = []
+        following = self.c.raw()
+        # `else` may stand at the end of the line or on a line of its own at the column of `let`.
+        if following.text == "else" and following.first and following.column == column:
+            self.c.floor = column - 1
+        if self.c.accept("else"):
+            self.c.floor = column
+            miss = self.pattern()
+            self.c.expect("=>")
+            body = self.body(column)
+            misses.append(s.Clause((miss,), None, body, self.c.since(miss.span)))
+        return s.Let(pattern, value, tuple(misses), self.c.since(start.span))
+
+    # ---------------------------------------------------------------- expressions
+
+    def expression(self) -> s.Expr:
+        return self.c.nested(self._expression)
+
+    def _expression(self) -> s.Expr:
+        start = self.c.peek()
+        if start.kind == "name":
+            special = {"if": self._if, "match": self._match, "fail": self._fail}.get(start.text)
+            if special is not None:
+                return special(self._line_column())
+            if start.text == "repeat":
+                return self._repeat()
+            if start.text == "todo":
+                self.c.take()
+                note = self.c.expect_kind("text", "what is to be done, in quotes,")
+                return s.Todo(unescape(note, self.c.source, self.c.findings), start.span)
+            if start.text in LATER:
+                self.not_yet(LATER[start.text], start.span)
+        value = self._with(self._binary(1))
+        if self.c.accept("otherwise"):
+            instead = self.expression()
+            return s.Otherwise(value, instead, self.c.since(start.span))
+        return value
+
+    def _line_column(self) -> int:
+        """The column that blocks opened in this statement must go beyond."""
+        return self.c.floor
+
+    def _with(self, value: s.Expr) -> s.Expr:
+        while self.c.accept("with"):
+            if self.c.accept("all"):
+                items = self._binary(1)
+                value = s.WithAll(value, items, self.c.since(value.span))
+                continue
+            key = self._postfix()
+            self.c.expect("=")
+            bound = self._binary(1)
+            value = s.With(value, key, bound, self.c.since(value.span))
+        return value
+
+    def _binary(self, level: int) -> s.Expr:
+        return self.c.nested(lambda: self._levels(level))
+
+    def _levels(self, level: int) -> s.Expr:
+        start = self.c.peek()
+        if self.c.accept("not"):
+            left: s.Expr = s.Unary("not", self._binary(_NOT), self.c.since(start.span))
+        elif self.c.accept("-"):
+            left = s.Unary("-", self._postfix(), self.c.since(start.span))
+        else:
+            left = self._postfix()
+        compared = False
+        while True:
+            tok = self.c.peek()
+            found = _BINARY.get(tok.text) if tok.kind in ("symbol", "name") else None
+            if found is None or found < level:
+                return left
+            if found == _COMPARISON:
+                if compared:
+                    self.c.fail("comparisons do not chain", "join them with `and`")
+                compared = True
+            self.c.take()
+            right = self._binary(found + 1)
+            left = s.Binary(tok.text, left, right, self.c.since(left.span))
+
+    def _postfix(self) -> s.Expr:
+        value = self._atom()
+        while True:
+            if self.c.sees("(") and isinstance(value, s.Ref | s.Apply):
+                self.c.take()
+                args = self.separated(")", self._argument)
+                value = s.Apply(value, tuple(args), self.c.since(value.span))
+            elif self.c.sees("["):
+                self.c.take()
+                key = self.separated("]", self._argument)
+                if len(key) != 1:
+                    self.c.fail("one key is expected between the brackets")
+                value = s.Index(value, key[0], self.c.since(value.span))
+            else:
+                return value
+
+    def _argument(self) -> s.Expr:
+        return self.expression()
+
+    def _atom(self) -> s.Expr:
+        tok = self.c.peek()
+        if tok.kind == "Name":
+            self.c.take()
+            args: list[s.Expr] = []
+            if self.c.accept("("):
+                args = self.separated(")", self._argument)
+            return s.Make(tok.text, tuple(args), self.c.since(tok.span))
+        if tok.kind == "number":
+            self.c.take()
+            return s.NumberLit(_number(tok.text), tok.span)
+        if tok.kind == "text":
+            self.c.take()
+            return self.template(tok)
+        if self.c.accept("("):
+            items = self.separated(")", self._argument)
+            if len(items) == 1:
+                return items[0]
+            return s.Tuple(tuple(items), self.c.since(tok.span))
+        if self.c.accept("["):
+            return self._list(tok)
+        if tok.kind == "name" and tok.text in ("true", "false"):
+            self.c.take()
+            return s.Ref(tok.text, tok.span)
+        if tok.kind == "name" and tok.text in ("if", "match", "fail", "repeat", "todo"):
+            return self.expression()
+        name = self.variable("an expression")
+        return s.Ref(name.text, name.span)
+
+    def _list(self, start: Tok) -> s.Expr:
+        rest: list[s.Expr] = []
+
+        def item() -> s.Expr | None:
+            if self.c.accept(".."):
+                rest.append(self.expression())
+                return None
+            if rest:
+                self.c.fail("nothing may follow the rest of a list")
+            return self.expression()
+
+        items = [one for one in self.separated("]", item) if one is not None]
+        return s.ListOf(tuple(items), rest[0] if rest else None, self.c.since(start.span))
+
+    def template(self, tok: Tok) -> s.TextLit:
+        """A text whose parts in braces are expressions."""
+        parts: list[str | s.Expr] = []
+        raw, base = tok.text, tok.span.start + 1
+        at = 0
+        plain = 0
+        while at < len(raw):
+            if raw[at] == "\\":
+                at += 2
+            elif raw[at] == "{":
+                end = raw.find("}", at)
+                if end < 0:
+                    self.c.findings.error(
+                        "unreadable", "this { is never closed", self.c.source,
+                        Span(base + at, base + at + 1), "write \\{ for a brace",
+                    )  # fmt: skip
+                    break
+                parts.append(self._plain(raw[plain:at], base + plain))
+                parts.append(self._inside(Span(base + at + 1, base + end)))
+                at = plain = end + 1
+            else:
+                at += 1
+        parts.append(self._plain(raw[plain:], base + plain))
+        return s.TextLit(tuple(part for part in parts if part != ""), tok.span)
+
+    def _plain(self, raw: str, start: int) -> str:
+        tok = Tok("text", raw, Span(start - 1, start + len(raw)), 0, False)
+        return unescape(tok, self.c.source, self.c.findings)
+
+    def _inside(self, span: Span) -> s.Expr:
+        tokens = lex(self.c.source, span, self.c.findings)
+        inner = Expressions(Cursor(self.c.source, tokens, span.end, self.c.findings))
+        inner.c.depth = self.c.depth
+        value = inner.expression()
+        if inner.c.peek().kind != "end":
+            inner.c.fail("one expression is expected between the braces")
+        return value
+
+    # ---------------------------------------------------------------- words
+
+    def _if(self, column: int) -> s.Expr:
+        start = self.c.take()
+        test = self.expression()
+        self._reach("then", column)
+        yes = self.body(column)
+        self._reach("else", column)
+        no = self.body(column)
+        return s.If(test, yes, no, self.c.since(start.span))
+
+    def _reach(self, word: str, column: int) -> None:
+        """`then` and `else` may begin a line at the column of their statement."""
+        tok = self.c.raw()
+        if tok.text == word and tok.first and tok.column == column:
+            outer, self.c.floor = self.c.floor, column - 1
+            self.c.take()
+            self.c.floor = outer
+            return
+        self.c.expect(word)
+
+    def _match(self, column: int) -> s.Expr:
+        start = self.c.take()
+        subjects = [self._binary(1)]
+        while self.c.accept(","):
+            subjects.append(self._binary(1))
+        clauses = self.c.rows(column, self.clause)
+        if not clauses:
+            self.c.fail("`match` needs clauses, indented further")
+        return s.Match(tuple(subjects), tuple(clauses), self.c.since(start.span))
+
+    def clause(self) -> s.Clause:
+        """`PATTERN, PATTERN when GUARD => BODY`."""
+        column = self.c.peek().column
+        patterns = [self.pattern()]
+        while self.c.accept(","):
+            patterns.append(self.pattern())
+        guard = self.expression() if self.c.accept("when") else None
+        self.c.expect("=>")
+        body = self.body(column)
+        return s.Clause(tuple(patterns), guard, body, self.c.since(patterns[0].span))
+
+    def _fail(self, _column: int) -> s.Expr:
+        start = self.c.take()
+        name = self.c.expect_kind("Name", "the name of an error")
+        args: list[s.Expr] = []
+        if self.c.accept("("):
+            args = self.separated(")", self._argument)
+        at = self._postfix() if self.c.accept("at") else None
+        return s.Fail(name.text, tuple(args), at, self.c.since(start.span))
+
+    def _repeat(self) -> s.Expr:
+        start = self.c.take()
+        name = self.variable("the name of a small-step relation")
+        self.c.expect("(")
+        args = self.separated(")", self._argument)
+        return s.Repeat(name.text, tuple(args), self.c.since(start.span))
+
+
+def _number(text: str) -> int | Fraction:
+    exact = Fraction(text)
+    return exact.numerator if exact.denominator == 1 else exact

@@ -1,0 +1,165 @@
+"""Reading the `tokens` and `grammar` blocks of a language."""
+
+from __future__ import annotations
+
+from embrix.brix import syntax as s
+from embrix.brix.expressions import Expressions
+from embrix.brix.lexer import unescape
+from embrix.brix.parse import Cursor, Misread
+from embrix.text.source import Span
+
+FIXITIES = ("left", "right", "nonassociative", "prefix", "postfix")
+
+
+def read_tokens(c: Cursor) -> tuple[list[s.TokenDecl], str]:
+    """The token declarations, and what is done about characters that begin no token."""
+    invalid: list[str] = []
+
+    def row() -> s.TokenDecl | None:
+        name = c.expect_kind("name", "the name of a token")
+        if name.text == "invalid":
+            if c.accept("stops"):
+                invalid.append("stops")
+            elif c.accept("one"):
+                c.expect("by")
+                c.expect("one")
+                invalid.append("one by one")
+            else:
+                c.fail("`stops` or `one by one` is expected here")
+            return None
+        pattern = c.expect_kind("pattern", "a pattern between slashes")
+        conversion = Expressions(c).type() if c.accept("as") else None
+        if c.sees("via"):
+            _not_yet(c, "`via`")
+        label = ""
+        if c.peek().kind == "text":
+            label = unescape(c.take(), c.source, c.findings)
+        inside = Span(pattern.span.start + 1, pattern.span.end - 1)
+        return s.TokenDecl(
+            name.text, pattern.text, conversion, label, c.since(name.span), inside
+        )
+
+    rows = c.rows(0, row)
+    return rows, invalid[-1] if invalid else ""
+
+
+def _not_yet(c: Cursor, what: str) -> None:
+    span = c.peek().span
+    c.findings.error("not_yet", f"{what} cannot be used in definitions yet", c.source, span)
+    raise Misread
+
+
+def read_grammar(c: Cursor) -> s.GrammarSyntax:
+    """The rules and operator tables of a grammar block."""
+    span = c.since(c.peek().span)
+    starts: list[tuple[str, Span]] = []
+
+    def row() -> s.RuleSyntax | s.TableSyntax | None:
+        tok = c.peek()
+        if tok.text == "start" and tok.kind == "name":
+            c.take()
+            while True:
+                name = c.expect_kind("Name", "the name of a rule")
+                starts.append((name.text, name.span))
+                if not c.accept(","):
+                    return None
+        if tok.text == "operators" and tok.kind == "name":
+            return _table(c)
+        return _rule(c)
+
+    rules = c.rows(0, row)
+    return s.GrammarSyntax(tuple(starts), tuple(rules), span)
+
+
+def _rule(c: Cursor) -> s.RuleSyntax:
+    name = c.expect_kind("Name", "the name of a rule")
+    sort = c.expect_kind("Name", "the sort of the rule").text if c.accept(":") else name.text
+    c.expect("::=", " after the name of a rule")
+    column = name.column
+    if c.peek().kind != "end" and not c.sees("|"):
+        alternatives = [_alternative(c)]
+        while c.accept("|"):
+            alternatives.append(_alternative(c))
+        return s.RuleSyntax(name.text, sort, tuple(alternatives), c.since(name.span))
+
+    def row() -> s.AlternativeSyntax:
+        c.expect("|", " before an alternative")
+        return _alternative(c)
+
+    rows = c.rows(column, row)
+    if not rows:
+        c.fail("a rule needs alternatives, each after a `|`")
+    return s.RuleSyntax(name.text, sort, tuple(rows), c.since(name.span))
+
+
+def _alternative(c: Cursor) -> s.AlternativeSyntax:
+    start = c.peek().span
+    items: list[s.ItemSyntax] = []
+    makes, makes_span = "", start
+    while not c.sees("|") and c.peek().kind != "end":
+        tok = c.peek()
+        if c.accept("makes"):
+            form = c.expect_kind("Name", "the form that is made")
+            makes, makes_span = form.text, form.span
+            if c.sees("("):
+                _not_yet(c, "terms after `makes`")
+            break
+        if tok.kind == "symbol" and tok.text in ("?", "*", "+", "(", "..."):
+            _not_yet(c, f"`{tok.text}` in a rule")
+        items.append(_item(c))
+    return s.AlternativeSyntax(tuple(items), makes, makes_span, c.since(start))
+
+
+def _item(c: Cursor) -> s.ItemSyntax:
+    tok = c.peek()
+    capture = ""
+    if tok.kind == "name" and c.ahead(1).text == ":":
+        capture = c.take().text
+        c.take()
+        tok = c.peek()
+    if tok.kind == "text":
+        c.take()
+        text = unescape(tok, c.source, c.findings)
+        return s.ItemSyntax(text, "", capture, c.since(tok.span))
+    if tok.kind in ("name", "Name"):
+        c.take()
+        return s.ItemSyntax(None, tok.text, capture, c.since(tok.span))
+    c.fail("a literal in quotes, a token or a rule is expected here")
+
+
+def _table(c: Cursor) -> s.TableSyntax:
+    start = c.take()
+    name = c.expect_kind("Name", "the name of the table")
+    sort = c.expect_kind("Name", "the sort of the table").text if c.accept(":") else name.text
+    operand: list[tuple[str, Span]] = []
+
+    def row() -> s.LevelSyntax | None:
+        word = c.expect_kind("name", "one of " + ", ".join(FIXITIES) + " or operand")
+        if word.text == "operand":
+            rule = c.expect_kind("Name", "the rule of the operands")
+            operand.append((rule.text, rule.span))
+            return None
+        if word.text not in FIXITIES:
+            c.fail(f"`{word.text}` is no kind of operator", "write " + ", ".join(FIXITIES))
+        operators: list[s.OperatorSyntax] = []
+        while c.peek().kind != "end":
+            literal = c.expect_kind("text", "an operator in quotes")
+            c.expect("makes")
+            form = c.expect_kind("Name", "the form that is made")
+            text = unescape(literal, c.source, c.findings)
+            operators.append(
+                s.OperatorSyntax(text, form.text, c.since(literal.span), form.span)
+            )
+        return s.LevelSyntax(word.text, tuple(operators), c.since(word.span))
+
+    levels = c.rows(start.column, row)
+    span = c.since(name.span)
+    if not operand:
+        c.findings.error(
+            "missing_operand", f"the table {name.text} does not say what its operands are",
+            c.source, name.span, "add a line `operand RULE`",
+        )  # fmt: skip
+        raise Misread
+    return s.TableSyntax(
+        name.text, sort, tuple(levels), operand[0][0], operand[0][1], Span(name.span.start, span.end)
+    )

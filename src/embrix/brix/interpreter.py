@@ -1,0 +1,306 @@
+"""Checking an interpreter against its language."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from embrix.brix import core as k
+from embrix.brix import syntax as s
+from embrix.brix.clauses import report_coverage
+from embrix.brix.infer import Infer
+from embrix.brix.language import check_error, declare_constructors, template_parts
+from embrix.brix.order import expand_order
+from embrix.brix.patterns import Patterns
+from embrix.brix.world import Signature, World, unify
+from embrix.terms.node import FIRST_FREE_TAG, Constructor
+from embrix.terms.types import BOOL, NAME, TEXT, Con, Hole, Tup, Type, listing, settle, show_type
+from embrix.text.diagnostic import Findings
+from embrix.text.source import Span
+from embrix.text.suggest import did_you_mean
+
+
+def check_interpreter(
+    syntax: s.InterpreterSyntax, language: k.Language, findings: Findings
+) -> k.Interpreter | None:
+    """The interpreter that a file defines, or None when errors keep it from running."""
+    own = Findings()
+    try:
+        result = _Interpreter(syntax, language, own).check()
+    except RecursionError:
+        own.error(
+            "unreadable", "a definition in this file is nested too deeply", syntax.source, syntax.span
+        )
+        result = None
+    findings.extend(own.sorted())
+    return None if own.has_errors else result
+
+
+class _Interpreter:
+    def __init__(
+        self, syntax: s.InterpreterSyntax, language: k.Language, findings: Findings
+    ) -> None:
+        self.syntax = syntax
+        self.language = language
+        sorts = set(language.signature.sorts)
+        self.world = World(syntax.source, findings, sorts, language.numbers)
+        self.world.constructors.update(language.signature.by_name)
+        self.world.errors.update({error.name: error for error in language.errors})
+        self.own_errors: list[k.ErrorType] = []
+
+    def check(self) -> k.Interpreter | None:
+        syntax, world = self.syntax, self.world
+        for decl in syntax.types:
+            if decl.name in world.sorts or decl.name in world.types:
+                world.error("declared_twice", f"{decl.name} is declared already", decl.span)
+            world.types[decl.name] = decl.word
+        first = FIRST_FREE_TAG + len(self.language.signature.forms)
+        own = declare_constructors(world, syntax.types, first, is_form=False)
+        for error in syntax.errors:
+            self.own_errors.append(check_error(world, error))
+        for define in syntax.functions:
+            self.declare(define)
+        judgements = self.judgements()
+        functions = {
+            define.name: self.function(define, judgements.get(define.name))
+            for define in syntax.functions
+            if world.functions[define.name].span == define.span
+        }
+        shown = self.shown(own)
+        laws = tuple(self.law(law) for law in syntax.laws)
+        main = self.main()
+        if main is None or world.findings.has_errors:
+            return None
+        constructors = {**self.language.signature.by_tag, **{c.tag: c for c in own}}
+        return k.Interpreter(
+            syntax.name, syntax.source, syntax.doc, self.language, constructors,
+            (*self.language.errors, *self.own_errors), functions, shown, main, laws,
+        )  # fmt: skip
+
+    # ---------------------------------------------------------------- signatures
+
+    def declare(self, define: s.Define) -> None:
+        world = self.world
+        names = tuple(param.name for param in define.params)
+        for number, param in enumerate(define.params):
+            if param.name in names[:number]:
+                world.error("declared_twice", f"two parameters are called {param.name}", param.span)
+        types = tuple(world.type(param.type) for param in define.params)
+        subjects: list[int] = []
+        for name, span in define.subjects:
+            if name in names:
+                subjects.append(names.index(name))
+            else:
+                world.error(
+                    "unknown_name", f"{define.name} has no parameter called {name}", span,
+                    did_you_mean(name, names),
+                )  # fmt: skip
+        small = any(isinstance(row, s.Final | s.Order) for row in define.rows)
+        result = world.type(define.result)
+        if define.name in world.functions:
+            world.error(
+                "declared_twice", f"a function called {define.name} is defined already",
+                define.span, "functions of one interpreter bear different names",
+            )  # fmt: skip
+            return
+        world.functions[define.name] = Signature(
+            define.name, names, types, result, tuple(subjects), small and bool(subjects),
+            define.span,
+        )  # fmt: skip
+
+    def judgements(self) -> dict[str, k.TemplateParts]:
+        found: dict[str, k.TemplateParts] = {}
+        for decl in self.syntax.judgements:
+            signature = self.world.functions.get(decl.function)
+            if signature is None:
+                self.world.error(
+                    "unknown_name", f"no function called {decl.function} is defined", decl.span,
+                    did_you_mean(decl.function, self.world.functions),
+                )  # fmt: skip
+                continue
+            found[decl.function] = template_parts(
+                self.world, decl.template, signature.params, k.RESULT
+            )
+        return found
+
+    def main(self) -> str | None:
+        decl = self.syntax.main
+        if decl is None:
+            self.world.error(
+                "missing_part", f"{self.syntax.name} does not say which function runs a program",
+                self.syntax.span, "add a line `main FUNCTION`",
+            )  # fmt: skip
+            return None
+        signature = self.world.functions.get(decl.function)
+        if signature is None:
+            self.world.error(
+                "unknown_name", f"no function called {decl.function} is defined", decl.span,
+                did_you_mean(decl.function, self.world.functions),
+            )  # fmt: skip
+            return None
+        sorts = self.start_sorts()
+        types = signature.types
+        first = settle(types[0]) if types else None
+        fits = isinstance(first, Con) and first.name in sorts and len(types) <= 2
+        if len(types) == 2:
+            fits = fits and unify(types[1], listing(Tup((NAME, Hole()))))
+        if not fits:
+            self.world.error(
+                "type_mismatch", f"{decl.function} cannot run programs: its first parameter must "
+                f"be of type {' or '.join(sorts)}, a second one of List[(Name, VALUE)]",
+                decl.span,
+            )  # fmt: skip
+            return None
+        return decl.function
+
+    def start_sorts(self) -> list[str]:
+        """The sorts that programs of the language may have."""
+        grammar = self.language.grammar
+        if grammar is None:
+            return list(self.language.signature.sorts)
+        found = []
+        for start in grammar.starts:
+            for name in self.language.signature.sorts:
+                if name not in found and self._derives(start, name):
+                    found.append(name)
+        return found
+
+    def _derives(self, start: str, sort: str) -> bool:
+        grammar = self.language.grammar
+        assert grammar is not None
+        seen: set[int] = set()
+        stack = [grammar.entry[start]]
+        while stack:
+            left = stack.pop()
+            if left in seen:
+                continue
+            seen.add(left)
+            for production in grammar.by_left.get(left, ()):
+                if production.form is not None:
+                    return production.form.owner == sort
+                if production.right[production.passes] < 0:
+                    stack.append(production.right[production.passes])
+        return False
+
+    # ---------------------------------------------------------------- bodies
+
+    def function(self, define: s.Define, judgement: k.TemplateParts | None) -> k.Function:
+        world = self.world
+        signature = world.functions[define.name]
+        infer = Infer(world)
+        slots = tuple(
+            infer.declare(name, kind, define.span)
+            for name, kind in zip(signature.params, signature.types, strict=True)
+        )
+        subject_types = [signature.types[n] for n in signature.subjects]
+        clauses: list[k.CoreClause] = []
+        finals: list[k.CorePattern] = []
+        body: k.Core | None = None
+        if define.body is not None:
+            body = infer.check(define.body, signature.result)
+        for row in define.rows:
+            if isinstance(row, s.Final):
+                kind = subject_types[0] if subject_types else Hole()
+                finals.append(self.final(infer, row, kind))
+            elif isinstance(row, s.Order):
+                clauses += expand_order(infer, row, signature, slots)
+            elif subject_types:
+                clauses.append(infer.clause(row, subject_types, signature.result))
+        if subject_types and not clauses and not define.damaged:
+            world.error(
+                "missing_part", f"{define.name} has no clauses", define.span,
+                "add lines `PATTERN => RESULT`, indented",
+            )  # fmt: skip
+        function = k.Function(
+            define.name, signature.params, slots, signature.types, signature.result,
+            self.subject(signature), signature.subjects, tuple(clauses), body, tuple(finals),
+            judgement, define.span, infer.slots,
+        )  # fmt: skip
+        if clauses and not define.damaged and not world.findings.has_errors:
+            report_coverage(world, function)
+        return function
+
+    def final(self, infer: Infer, row: s.Final, kind: Type) -> k.CorePattern:
+        infer.scopes.append({})
+        pattern = Patterns(self.world, infer.declare).check(row.pattern, kind)
+        infer.scopes.pop()
+        return pattern
+
+    def subject(self, signature: Signature) -> int | None:
+        """The first subject that is a term of the language: the node that failures point at."""
+        for number in signature.subjects:
+            kind = settle(signature.types[number])
+            if isinstance(kind, Con) and kind.name in self.world.sorts:
+                return number
+        return None
+
+    # ---------------------------------------------------------------- shown and laws
+
+    def shown(self, own: Sequence[Constructor]) -> dict[int, k.Function]:
+        result: dict[int, k.Function] = {}
+        by_name = {c.name: c for c in own}
+        for decl in self.syntax.types:
+            for row in decl.constructors:
+                constructor = by_name.get(row.name)
+                if row.shown is None or constructor is None:
+                    continue
+                result[constructor.tag] = self.display(constructor, row.shown, row.span)
+        return result
+
+    def display(self, constructor: Constructor, shown: s.Expr, span: Span) -> k.Function:
+        infer = Infer(self.world)
+        slots = tuple(
+            infer.declare(name, kind, span)
+            for name, kind in zip(constructor.fields, constructor.types, strict=True)
+        )
+        body, kind = infer.infer(shown)
+        settled = settle(kind)
+        term = isinstance(settled, Con) and settled.name in self.world.sorts
+        if not term and not unify(kind, TEXT):
+            self.world.error(
+                "type_mismatch", f"what is shown must be a text or a term, not {show_type(kind)}",
+                shown.span,
+            )  # fmt: skip
+        return k.Function(
+            f"shown {constructor.name}", constructor.fields, slots, constructor.types, kind, None,
+            (), (), body, (), None, span, infer.slots,
+        )  # fmt: skip
+
+    def law(self, law: s.LawDecl) -> k.Law:
+        """A law is a function of its free names; their types follow from their uses."""
+        infer = Infer(self.world)
+        names = _law_names(law, self.world)
+        holes: list[Type] = [Hole() for _ in names]
+        slots = tuple(
+            infer.declare(n, h, law.span) for n, h in zip(names, holes, strict=True)
+        )
+        conclusion = infer.check(law.conclusion, BOOL)
+        body = conclusion
+        if law.condition is not None:
+            body = k.Test(infer.check(law.condition, BOOL), conclusion, k.Const(True))
+        span = law.span
+        text = self.syntax.source.text[span.start : span.end]
+        function = k.Function(
+            "law", tuple(names), slots, tuple(holes), BOOL, None, (), (), body, (), None, span,
+            infer.slots,
+        )  # fmt: skip
+        return k.Law(" ".join(text.split()), function, span)
+
+
+def _law_names(law: s.LawDecl, world: World) -> list[str]:
+    """The names in a law that nothing else explains, in the order of the text."""
+    names: dict[str, None] = {}
+    pending: list[object] = [law.conclusion, law.condition]
+    while pending:
+        part = pending.pop(0)
+        if isinstance(part, s.Ref):
+            if part.name not in ("true", "false", "empty") and part.name not in world.functions:
+                names[part.name] = None
+        elif isinstance(part, s.Apply):
+            pending = [*part.args, *pending]
+        elif isinstance(part, s.Make):
+            pending = [*part.args, *pending]
+        elif isinstance(part, s.Binary):
+            pending = [part.left, part.right, *pending]
+        elif isinstance(part, s.Unary):
+            pending = [part.operand, *pending]
+    return list(names)

@@ -1,0 +1,175 @@
+"""Checking a language: its tokens, forms, binding and grammar."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from embrix.brix import syntax as s
+from embrix.brix.core import ErrorType, Language, TemplateParts
+from embrix.brix.grammar_check import check_grammar
+from embrix.brix.world import World
+from embrix.grammar.pattern import BadPattern, literal, matches_empty, read_pattern
+from embrix.grammar.tokens import TokenKind
+from embrix.terms.node import FIRST_FREE_TAG, Binds, Constructor
+from embrix.terms.signature import Signature
+from embrix.terms.types import NAME, NUMBER, TEXT, Con, Type, Unknown, settle, show_type
+from embrix.text.diagnostic import Findings
+from embrix.text.source import Span
+from embrix.text.suggest import did_you_mean
+
+
+def check_language(syntax: s.LanguageSyntax, findings: Findings) -> Language:
+    """The language that a file defines. What is wrong in it is left out and reported."""
+    sorts = {decl.name for decl in syntax.types}
+    world = World(syntax.source, findings, sorts, syntax.numbers)
+    forms = declare_constructors(world, syntax.types, FIRST_FREE_TAG, is_form=True)
+    signature = Signature(tuple(forms))
+    errors = tuple(check_error(world, decl) for decl in syntax.errors)
+    sound = not findings.has_errors
+    kinds = _tokens(world, syntax.tokens)
+    grammar = None
+    if syntax.grammar is not None:
+        grammar = check_grammar(world, syntax, signature, kinds)
+    if not syntax.types:
+        findings.error(
+            "missing_part", f"{syntax.name} has no forms", syntax.source, syntax.span,
+            "add a block `forms SORT`",
+        )  # fmt: skip
+    return Language(
+        syntax.name, syntax.source, syntax.doc, syntax.extension, syntax.notes, syntax.numbers,
+        signature, grammar, errors, sound,
+    )  # fmt: skip
+
+
+def declare_constructors(
+    world: World, declarations: Sequence[s.TypeDecl], first_tag: int, *, is_form: bool
+) -> list[Constructor]:
+    """The constructors of `forms`, `value` and `data` blocks, numbered from a tag."""
+    result: list[Constructor] = []
+    for decl in declarations:
+        for constructor in decl.constructors:
+            if constructor.name in world.constructors:
+                other = world.constructors[constructor.name].owner
+                world.error(
+                    "declared_twice", f"{constructor.name} is declared in {other} already",
+                    constructor.span, "give one of them another name",
+                )  # fmt: skip
+                continue
+            made = _constructor(world, decl.name, constructor, first_tag + len(result), is_form)
+            world.constructors[made.name] = made
+            result.append(made)
+    return result
+
+
+def _constructor(
+    world: World, owner: str, decl: s.ConstructorDecl, tag: int, is_form: bool
+) -> Constructor:
+    names = [field.name for field in decl.fields]
+    types = [world.type(field.type) for field in decl.fields]
+    for number, field in enumerate(decl.fields):
+        if field.name in names[:number]:
+            world.error(
+                "declared_twice", f"{decl.name} has two fields called {field.name}", field.span
+            )
+
+    def index(name: str, span: Span) -> int | None:
+        if name in names:
+            return names.index(name)
+        world.error(
+            "unknown_field", f"{decl.name} has no field called {name}", span,
+            did_you_mean(name, names, "its fields are " + ", ".join(names) if names else ""),
+        )  # fmt: skip
+        return None
+
+    def name_field(name: str, span: Span) -> int | None:
+        at = index(name, span)
+        if at is None or settle(types[at]) == NAME or isinstance(settle(types[at]), Unknown):
+            return at
+        world.error(
+            "type_mismatch", f"{name} is of type {show_type(types[at])}, but only a Name binds "
+            "or is used", span,
+        )  # fmt: skip
+        return None
+
+    binds: list[Binds] = []
+    for bind in decl.binds:
+        scopes = tuple(at for n, where in bind.scopes if (at := index(n, where)) is not None)
+        for name, where in bind.names:
+            at = name_field(name, where)
+            if at is not None:
+                binds.append(Binds(at, scopes))
+    uses = tuple(at for n, where in decl.uses if (at := name_field(n, where)) is not None)
+    return Constructor(
+        decl.name, tag, owner, tuple(names), tuple(types), is_form, tuple(binds), uses
+    )
+
+
+def check_error(world: World, decl: s.ErrorDecl) -> ErrorType:
+    if decl.name in world.errors:
+        world.error("declared_twice", f"the error {decl.name} is declared already", decl.span)
+    names = tuple(field.name for field in decl.fields)
+    error = ErrorType(
+        decl.name, names, tuple(world.type(field.type) for field in decl.fields),
+        template_parts(world, decl.message, names), decl.span,
+    )  # fmt: skip
+    world.errors[decl.name] = error
+    return error
+
+
+def template_parts(
+    world: World, text: s.TextLit, names: Sequence[str], result: int | None = None
+) -> TemplateParts:
+    """A template whose braces hold names only; `result` is the number that `{result}` gets."""
+    parts: list[str | int] = []
+    for part in text.parts:
+        if isinstance(part, str):
+            parts.append(part)
+        elif isinstance(part, s.Ref) and part.name in names:
+            parts.append(list(names).index(part.name))
+        elif isinstance(part, s.Ref) and part.name == "result" and result is not None:
+            parts.append(result)
+        else:
+            name = part.name if isinstance(part, s.Ref) else "this"
+            known = [*names, *(["result"] if result is not None else [])]
+            world.error(
+                "unknown_name", f"{name} cannot stand in this text", part.span,
+                did_you_mean(name, known, "known here are " + ", ".join(known)),
+            )  # fmt: skip
+    return tuple(parts)
+
+
+_CONVERSIONS: tuple[Type, ...] = (NUMBER, NAME, TEXT)
+
+
+def _tokens(world: World, declarations: Sequence[s.TokenDecl]) -> tuple[TokenKind, ...]:
+    kinds: list[TokenKind] = []
+    for decl in declarations:
+        try:
+            pattern = read_pattern(decl.pattern)
+        except BadPattern as bad:
+            at = decl.pattern_span.start + bad.at
+            world.error("bad_pattern", f"in the pattern of {decl.name}: {bad}", Span(at, at + 1))
+            pattern = literal("\0")
+        if matches_empty(pattern):
+            world.error(
+                "empty_token", f"the pattern of {decl.name} can match nothing at all, so reading "
+                "could stand still for ever", decl.pattern_span,
+                "let it match at least one character, with + in place of *, say",
+            )  # fmt: skip
+            pattern = literal("\0")
+        conversion: str | None = None
+        if decl.conversion is not None:
+            kind = world.type(decl.conversion)
+            if isinstance(kind, Con) and kind in _CONVERSIONS:
+                conversion = kind.name
+            elif not isinstance(kind, Unknown):
+                world.error(
+                    "type_mismatch", f"a token cannot be read as {show_type(kind)}",
+                    decl.conversion.span, "write as Number, as Name or as Text",
+                )  # fmt: skip
+        skip = decl.name == "skip"
+        if not skip and any(kind.name == decl.name for kind in kinds):
+            world.error("declared_twice", f"the token {decl.name} is declared already", decl.span)
+            continue
+        kinds.append(TokenKind(decl.name, pattern, decl.pattern, conversion, skip, decl.label))
+    return tuple(kinds)

@@ -1,0 +1,173 @@
+"""The common ground of the readers of expressions and declarations: a cursor over tokens that
+knows about indentation.
+
+Blocks are made by columns. While a statement that began at some column is read, a token that
+begins a line at that column or further left ends it; inside brackets lines may be laid out freely,
+until a block opens there.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import NoReturn, TypeVar
+
+from embrix.brix.lexer import Tok
+from embrix.text.diagnostic import Findings
+from embrix.text.source import Source, Span
+
+T = TypeVar("T")
+
+DEEPEST = 120
+"""Levels of nesting that a definition may have."""
+
+
+class Misread(Exception):
+    """What was met cannot be read; the diagnostic has been made, the block is given up."""
+
+
+class Cursor:
+    def __init__(self, source: Source, tokens: list[Tok], end: int, findings: Findings) -> None:
+        self.source = source
+        self.findings = findings
+        self._tokens = tokens
+        self._at = 0
+        self._end = Tok("end", "", Span(end, end), -1, True)
+        self.floor = -1
+        self.depth = 0
+        self.failures = 0
+        self._begin = 0
+
+    # ---------------------------------------------------------------- looking
+
+    def raw(self) -> Tok:
+        """The next token, wherever it stands."""
+        return self._tokens[self._at] if self._at < len(self._tokens) else self._end
+
+    def peek(self) -> Tok:
+        """The next token of this statement, or an end token."""
+        tok = self.raw()
+        if tok.first and tok.column <= self.floor and self._at != self._begin:
+            return Tok("end", "", Span(self.last_end(), self.last_end()), -1, True)
+        return tok
+
+    def begin(self, column: int) -> None:
+        """A statement begins at the next token; lines at its column or left of it end it."""
+        self.floor = column
+        self._begin = self._at
+
+    def ahead(self, distance: int) -> Tok:
+        at = self._at + distance
+        return self._tokens[at] if at < len(self._tokens) else self._end
+
+    def last_end(self) -> int:
+        return self._tokens[self._at - 1].span.end if self._at else self._end.span.start
+
+    def sees(self, *texts: str) -> bool:
+        tok = self.peek()
+        return tok.kind in ("symbol", "name") and tok.text in texts
+
+    # ---------------------------------------------------------------- taking
+
+    def take(self) -> Tok:
+        tok = self.peek()
+        if tok.kind != "end":
+            self._at += 1
+        return tok
+
+    def accept(self, text: str) -> Tok | None:
+        return self.take() if self.sees(text) else None
+
+    def expect(self, text: str, why: str = "") -> Tok:
+        if self.sees(text):
+            return self.take()
+        self.fail(f"`{text}` is expected here{why}")
+
+    def expect_kind(self, kind: str, what: str) -> Tok:
+        if self.peek().kind == kind:
+            return self.take()
+        self.fail(f"{what} is expected here")
+
+    def fail(self, message: str, hint: str = "") -> NoReturn:
+        tok = self.peek()
+        found = "the line ends" if tok.kind == "end" else f"found `{tok.text[:30]}`"
+        span = tok.span
+        if tok.kind == "end":
+            end = self.last_end()
+            span = Span(max(0, end - 1), end)
+        self.findings.error("unreadable", f"{message}; {found}", self.source, span, hint)
+        self.failures += 1
+        raise Misread
+
+    def since(self, start: Span) -> Span:
+        """From the beginning of `start` to the end of the last token taken."""
+        return Span(start.start, max(start.end, self.last_end()))
+
+    # ---------------------------------------------------------------- layout
+
+    def rows(self, parent: int, read: Callable[[], T | None]) -> list[T]:
+        """Read each of the lines indented below a column; a line that cannot be read is skipped.
+
+        All lines stand at the column of the first.
+        """
+        result: list[T] = []
+        first = self.raw()
+        if not (first.first and first.column > parent and first.kind != "end"):
+            return result
+        column = first.column
+        outer = self.floor
+        while True:
+            tok = self.raw()
+            if tok.kind == "end" or (tok.first and tok.column <= parent):
+                break
+            if tok.column != column or not tok.first:
+                self.begin(outer)
+                try:
+                    self._misplaced(tok, column)
+                except Misread:
+                    self._skip_row(column, parent)
+                continue
+            self.begin(column)
+            begin = self._at
+            try:
+                row = read()
+                if row is not None:
+                    result.append(row)
+                if self.peek().kind != "end":
+                    self.fail("the line should end here")
+            except Misread:
+                self.failures += 1
+                if self._at == begin:
+                    self._at += 1
+                self._skip_row(column, parent)
+        self.floor = outer
+        return result
+
+    def _misplaced(self, tok: Tok, column: int) -> NoReturn:
+        self.findings.error(
+            "unreadable", f"this line is not indented like the one above it "
+            f"({tok.column} columns, not {column})", self.source, tok.span,
+            "lines of one block begin in the same column",
+        )  # fmt: skip
+        raise Misread
+
+    def _skip_row(self, column: int, parent: int) -> None:
+        while True:
+            tok = self.raw()
+            if tok.kind == "end" or (tok.first and tok.column in range(parent + 1, column + 1)):
+                if tok.kind != "end" and tok.column != column:
+                    self._at += 1
+                    continue
+                return
+            if tok.first and tok.column <= parent:
+                return
+            self._at += 1
+
+    def nested(self, read: Callable[[], T]) -> T:
+        """Read something one level deeper; nesting beyond any sense is refused."""
+        self.depth += 1
+        if self.depth > DEEPEST:
+            self.fail(f"this is nested more than {DEEPEST} levels deep")
+        try:
+            return read()
+        finally:
+            self.depth -= 1

@@ -1,0 +1,386 @@
+"""Reading a `.brix` file into its syntax tree.
+
+Every declaration is read on its own: one that cannot be read is reported and left out, and hides
+nothing in the others.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+from embrix.brix import syntax as s
+from embrix.brix.expressions import Expressions
+from embrix.brix.grammar_reader import read_grammar, read_tokens
+from embrix.brix.lexer import Chunk, chunks, lex, unescape
+from embrix.brix.parse import Cursor, Misread
+from embrix.text.diagnostic import Findings
+from embrix.text.source import Source, Span
+from embrix.text.suggest import did_you_mean
+
+_IN_LANGUAGE = ("extension", "has", "later", "never", "numbers", "tokens", "forms", "grammar", "error")
+_IN_INTERPRETER = ("value", "data", "error", "judgement", "main", "define", "law")
+_UNBUILT = {
+    "choice": "decisions",
+    "extend": "widening of interpreters",
+    "replace": "replacing of clauses",
+    "deliberately": "answers to warnings",
+    "use": "libraries",
+    "inherit": "inheriting of clauses",
+}
+
+
+@dataclass(slots=True)
+class _Parts:
+    """What the declarations of a file add up to."""
+
+    doc: str = ""
+    extension: str = ""
+    numbers: str = "rational"
+    invalid: str = "stops"
+    notes: list[tuple[str, str]] = field(default_factory=list)
+    tokens: list[s.TokenDecl] = field(default_factory=list)
+    types: list[s.TypeDecl] = field(default_factory=list)
+    grammar: list[s.GrammarSyntax] = field(default_factory=list)
+    errors: list[s.ErrorDecl] = field(default_factory=list)
+    judgements: list[s.JudgementDecl] = field(default_factory=list)
+    mains: list[s.MainDecl] = field(default_factory=list)
+    functions: list[s.Define] = field(default_factory=list)
+    laws: list[s.LawDecl] = field(default_factory=list)
+
+
+def read_file(source: Source, findings: Findings) -> s.FileSyntax | None:
+    """The syntax tree of a definition file, or None when not even its header can be read."""
+    pieces = list(chunks(source, findings))
+    if not pieces:
+        findings.error(
+            "empty_file", "there is no definition in this file", source, Span(0, 0),
+            "begin with `language NAME` or `interpreter NAME for LANGUAGE`",
+        )  # fmt: skip
+        return None
+    head, *rest = pieces
+    try:
+        return _File(source, findings).read(head, rest)
+    except Misread:
+        return None
+
+
+class _File:
+    def __init__(self, source: Source, findings: Findings) -> None:
+        self.source = source
+        self.findings = findings
+        self.parts = _Parts()
+
+    def cursor(self, chunk: Chunk, *, patterns: bool = False) -> Cursor:
+        tokens = lex(self.source, chunk.span, self.findings, patterns=patterns)
+        return Cursor(self.source, tokens, chunk.span.end, self.findings)
+
+    def read(self, head: Chunk, rest: list[Chunk]) -> s.FileSyntax:
+        c = self.cursor(head)
+        word = c.raw()
+        if word.text == "language":
+            return self.language(c, rest)
+        if word.text == "interpreter":
+            return self.interpreter(c, rest)
+        if word.text == "library":
+            self.findings.error(
+                "not_yet", "libraries cannot be used in definitions yet", self.source, word.span
+            )
+            raise Misread
+        c.fail("a file begins with `language` or `interpreter`")
+
+    # ---------------------------------------------------------------- files
+
+    def language(self, c: Cursor, rest: list[Chunk]) -> s.LanguageSyntax:
+        start = c.take()
+        name = c.expect_kind("Name", "the name of the language, capitalised,")
+        self.no_extends(c)
+        span = c.since(start.span)
+        self.heading(c)
+        self.declarations(rest, _IN_LANGUAGE, self.language_part)
+        p = self.parts
+        grammar = self.joined_grammar()
+        return s.LanguageSyntax(
+            self.source, name.text, p.doc, p.extension, tuple(p.notes), p.numbers,
+            tuple(p.tokens), p.invalid, tuple(p.types), grammar, tuple(p.errors), span,
+        )  # fmt: skip
+
+    def interpreter(self, c: Cursor, rest: list[Chunk]) -> s.InterpreterSyntax:
+        start = c.take()
+        name = c.expect_kind("name", "the name of the interpreter, in lower case,")
+        c.expect("for")
+        language = c.expect_kind("Name", "the name of the language")
+        self.no_extends(c)
+        span = c.since(start.span)
+        self.heading(c)
+        self.declarations(rest, _IN_INTERPRETER, self.interpreter_part)
+        p = self.parts
+        for extra in p.mains[1:]:
+            self.findings.error(
+                "declared_twice", "there is a `main` already", self.source, extra.span,
+                "keep one of them",
+            )  # fmt: skip
+        return s.InterpreterSyntax(
+            self.source, name.text, language.text, language.span, p.doc, tuple(p.types),
+            tuple(p.errors), tuple(p.judgements), p.mains[0] if p.mains else None,
+            tuple(p.functions), tuple(p.laws), span,
+        )  # fmt: skip
+
+    def no_extends(self, c: Cursor) -> None:
+        if c.sees("extends"):
+            span = c.take().span
+            self.findings.error(
+                "not_yet", "`extends` cannot be used in definitions yet", self.source, span
+            )
+            raise Misread
+
+    def heading(self, c: Cursor) -> None:
+        """The indented lines under the header: what the file is about, and notes."""
+        if c.raw().kind != "end" and not c.raw().first:
+            c.fail("the header should end here")
+        c.rows(0, lambda: self.heading_row(c))
+
+    def heading_row(self, c: Cursor) -> None:
+        tok = c.peek()
+        if tok.kind == "text":
+            c.take()
+            self.parts.doc = unescape(tok, self.source, self.findings)
+        else:
+            self.note(c)
+
+    def note(self, c: Cursor) -> None:
+        """`extension "drip"`, `has "…"`, `later "…"`, `never "…"`, `numbers rational`."""
+        word = c.expect_kind("name", "`extension`, `has`, `later`, `never` or `numbers`")
+        if word.text == "numbers":
+            kind = c.expect_kind("name", "`integer`, `rational` or `float`")
+            if kind.text not in ("integer", "rational", "float"):
+                self.findings.error(
+                    "unknown_word", f"there is no kind of numbers called {kind.text}",
+                    self.source, kind.span, "write integer, rational or float",
+                )  # fmt: skip
+                return
+            self.parts.numbers = kind.text
+            return
+        value = c.expect_kind("text", "a text in quotes")
+        text = unescape(value, self.source, self.findings)
+        if word.text == "extension":
+            self.parts.extension = text
+        elif word.text in ("has", "later", "never"):
+            self.parts.notes.append((word.text, text))
+        else:
+            self.unknown_word(word.text, word.span, ("extension", "has", "later", "never"))
+
+    def unknown_word(self, word: str, span: Span, known: tuple[str, ...]) -> None:
+        if word in _UNBUILT:
+            self.findings.error(
+                "not_yet", f"{_UNBUILT[word]} cannot be used in definitions yet", self.source, span
+            )
+            return
+        self.findings.error(
+            "unknown_word", f"no declaration begins with `{word}` here", self.source, span,
+            did_you_mean(word, known, "known are " + ", ".join(known)),
+        )  # fmt: skip
+
+    def declarations(
+        self, rest: list[Chunk], known: tuple[str, ...], read: Callable[[str, Chunk], None]
+    ) -> None:
+        for chunk in rest:
+            try:
+                if chunk.word not in known:
+                    end = chunk.span.start + max(1, len(chunk.word))
+                    self.unknown_word(chunk.word, Span(chunk.span.start, end), known)
+                    continue
+                read(chunk.word, chunk)
+            except Misread:
+                continue
+
+    # ---------------------------------------------------------------- parts
+
+    def language_part(self, word: str, chunk: Chunk) -> None:
+        if word == "tokens":
+            c = self.cursor(chunk, patterns=True)
+            c.take()
+            tokens, invalid = read_tokens(c)
+            self.parts.tokens += tokens
+            self.parts.invalid = invalid or self.parts.invalid
+            return
+        c = self.cursor(chunk)
+        if word == "grammar":
+            c.take()
+            self.parts.grammar.append(read_grammar(c))
+        elif word == "forms":
+            self.parts.types.append(self.type_declaration(c))
+        elif word == "error":
+            self.parts.errors.append(self.error(c))
+        else:
+            self.note(c)
+            self.whole(c)
+
+    def interpreter_part(self, word: str, chunk: Chunk) -> None:
+        c = self.cursor(chunk)
+        if word in ("value", "data"):
+            self.parts.types.append(self.type_declaration(c))
+        elif word == "error":
+            self.parts.errors.append(self.error(c))
+        elif word == "judgement":
+            self.parts.judgements.append(self.judgement(c))
+        elif word == "main":
+            c.take()
+            name = c.expect_kind("name", "the function that runs a program")
+            self.parts.mains.append(s.MainDecl(name.text, name.span))
+            self.whole(c)
+        elif word == "define":
+            self.parts.functions.append(self.define(c))
+        elif word == "law":
+            self.parts.laws.append(self.law(c))
+
+    def whole(self, c: Cursor) -> None:
+        if c.raw().kind != "end":
+            c.fail("the declaration should end here")
+
+    def joined_grammar(self) -> s.GrammarSyntax | None:
+        blocks = self.parts.grammar
+        if not blocks:
+            return None
+        starts = tuple(start for block in blocks for start in block.starts)
+        rules = tuple(rule for block in blocks for rule in block.rules)
+        return s.GrammarSyntax(starts, rules, blocks[0].span)
+
+    # ---------------------------------------------------------------- declarations
+
+    def type_declaration(self, c: Cursor) -> s.TypeDecl:
+        word = c.take()
+        name = c.expect_kind("Name", "a capitalised name")
+        if not c.raw().first and c.raw().kind != "end":
+            c.fail("the line should end here", "constructors stand on lines of their own")
+        rows = c.rows(0, lambda: self.constructor(c))
+        return s.TypeDecl(word.text, name.text, tuple(rows), name.span)
+
+    def fields(self, c: Cursor) -> tuple[s.FieldDecl, ...]:
+        if not c.accept("("):
+            return ()
+        expressions = Expressions(c)
+
+        def one() -> s.FieldDecl:
+            name = expressions.variable("the name of a field")
+            c.expect(":", " before the type of the field")
+            return s.FieldDecl(name.text, expressions.type(), name.span)
+
+        return tuple(expressions.separated(")", one))
+
+    def constructor(self, c: Cursor) -> s.ConstructorDecl:
+        name = c.expect_kind("Name", "a capitalised name")
+        fields = self.fields(c)
+        binds: list[s.BindsDecl] = []
+        uses: list[tuple[str, Span]] = []
+        shown: s.Expr | None = None
+        while c.peek().kind != "end":
+            if c.accept("binds"):
+                names = self.names(c)
+                c.expect("in")
+                binds.append(s.BindsDecl(names, self.names(c)))
+            elif c.accept("uses"):
+                uses.extend(self.names(c))
+            elif c.accept("shown"):
+                shown = Expressions(c).expression()
+            elif c.sees("suspended", "settled"):
+                span = c.take().span
+                self.findings.error(
+                    "not_yet", "roles cannot be used in definitions yet", self.source, span
+                )
+            else:
+                c.fail("`binds`, `uses` or `shown` is expected here")
+        return s.ConstructorDecl(
+            name.text, fields, tuple(binds), tuple(uses), shown, c.since(name.span)
+        )
+
+    def names(self, c: Cursor) -> tuple[tuple[str, Span], ...]:
+        result = []
+        while True:
+            tok = c.expect_kind("name", "the name of a field")
+            result.append((tok.text, tok.span))
+            if not c.accept(","):
+                return tuple(result)
+
+    def error(self, c: Cursor) -> s.ErrorDecl:
+        c.take()
+        name = c.expect_kind("Name", "the name of the error, capitalised,")
+        fields = self.fields(c)
+        message = c.expect_kind("text", "the sentence that the error shows, in quotes,")
+        template = Expressions(c).template(message)
+        self.whole(c)
+        return s.ErrorDecl(name.text, fields, template, name.span)
+
+    def judgement(self, c: Cursor) -> s.JudgementDecl:
+        c.take()
+        name = c.expect_kind("name", "the function the judgement belongs to")
+        text = c.expect_kind("text", "how the judgement is written, in quotes,")
+        template = Expressions(c).template(text)
+        if c.sees("gives"):
+            self.findings.error(
+                "not_yet", "`gives` cannot be used in definitions yet", self.source, c.peek().span
+            )
+            raise Misread
+        self.whole(c)
+        return s.JudgementDecl(name.text, template, name.span)
+
+    def law(self, c: Cursor) -> s.LawDecl:
+        start = c.take()
+        expressions = Expressions(c)
+        conclusion = expressions.expression()
+        condition = expressions.expression() if c.accept("when") else None
+        self.whole(c)
+        return s.LawDecl(conclusion, condition, c.since(start.span))
+
+    def define(self, c: Cursor) -> s.Define:
+        start = c.take()
+        expressions = Expressions(c)
+        name = expressions.variable("the name of the function")
+        c.expect("(", " before the parameters")
+
+        def param() -> s.Param:
+            tok = expressions.variable("the name of a parameter")
+            c.expect(":", " before the type of the parameter")
+            return s.Param(tok.text, expressions.type(), tok.span)
+
+        params = expressions.separated(")", param)
+        c.expect("->", " before the type of the result")
+        result = expressions.type()
+        subjects: tuple[tuple[str, Span], ...] = ()
+        if c.accept("by"):
+            subjects = self.names(c)
+        doc = self.doc(c)
+        rows: list[s.Clause | s.Final | s.Order] = []
+        body: s.Expr | None = None
+        if subjects:
+            rows = c.rows(0, lambda: self.row(c, expressions))
+        else:
+            body = expressions.block(0)
+        self.whole(c)
+        return s.Define(
+            name.text, tuple(params), result, subjects, tuple(rows), body, doc, name.span,
+            c.since(start.span), c.failures > 0,
+        )  # fmt: skip
+
+    def doc(self, c: Cursor) -> str:
+        """A text alone on the first line of a definition says what it is for."""
+        tok, following = c.raw(), c.ahead(1)
+        if tok.kind == "text" and tok.first and (following.first or following.kind == "end"):
+            c.take()
+            return unescape(tok, self.source, self.findings)
+        return ""
+
+    def row(self, c: Cursor, expressions: Expressions) -> s.Clause | s.Final | s.Order:
+        start = c.peek()
+        if start.text == "final" and start.kind == "name":
+            c.take()
+            return s.Final(expressions.pattern(), c.since(start.span))
+        if start.text == "order" and start.kind == "name":
+            c.take()
+            pattern = expressions.pattern()
+            c.expect(":", " before the parts that take steps")
+            children = self.names(c)
+            guard = expressions.expression() if c.accept("when") else None
+            return s.Order(pattern, children, guard, c.since(start.span))
+        return expressions.clause()
+

@@ -1,0 +1,472 @@
+"""What the reader makes of a `.brix` file: the author's text as a tree, every part with its place.
+
+Nothing here has been resolved: names are just names. Blocks that could not be read are missing;
+the reader has reported them.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import TypeAlias
+
+from embrix.text.source import Source, Span
+
+# ---------------------------------------------------------------------- types
+
+
+@dataclass(frozen=True, slots=True)
+class TypeName:
+    name: str
+    args: tuple[TypeSyntax, ...]
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class TypeTuple:
+    items: tuple[TypeSyntax, ...]
+    span: Span
+
+
+TypeSyntax: TypeAlias = TypeName | TypeTuple
+
+# ---------------------------------------------------------------------- expressions
+
+
+@dataclass(frozen=True, slots=True)
+class NumberLit:
+    value: int | Fraction
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class TextLit:
+    """A text; `parts` alternates between plain text and the expressions in braces."""
+
+    parts: tuple[str | Expr, ...]
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Ref:
+    """A lower-case name: a variable, a function, a constant of the notation."""
+
+    name: str
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Make:
+    """A capitalised name, perhaps with arguments: a form or constructor."""
+
+    name: str
+    args: tuple[Expr, ...]
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Apply:
+    callee: Expr
+    args: tuple[Expr, ...]
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Index:
+    container: Expr
+    key: Expr
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Binary:
+    operator: str
+    left: Expr
+    right: Expr
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Unary:
+    operator: str
+    operand: Expr
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Otherwise:
+    value: Expr
+    instead: Expr
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class With:
+    """`container with key = value`; the key of an environment is an expression of type Name."""
+
+    container: Expr
+    key: Expr
+    value: Expr
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class WithAll:
+    container: Expr
+    items: Expr
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class If:
+    test: Expr
+    yes: Expr
+    no: Expr
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Match:
+    subjects: tuple[Expr, ...]
+    clauses: tuple[Clause, ...]
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Tuple:
+    items: tuple[Expr, ...]
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class ListOf:
+    items: tuple[Expr, ...]
+    rest: Expr | None
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Fail:
+    error: str
+    args: tuple[Expr, ...]
+    at: Expr | None
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Repeat:
+    step: str
+    args: tuple[Expr, ...]
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Todo:
+    note: str
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Let:
+    pattern: Pattern
+    value: Expr
+    misses: tuple[Clause, ...]
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Require:
+    test: Expr
+    otherwise: Expr
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Emit:
+    text: Expr
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Block:
+    """Lines carried out in the order of the page, then the result."""
+
+    lines: tuple[Let | Require | Emit, ...]
+    result: Expr
+    span: Span
+
+
+Expr: TypeAlias = (
+    NumberLit | TextLit | Ref | Make | Apply | Index | Binary | Unary | Otherwise | With | WithAll
+    | If | Match | Tuple | ListOf | Fail | Repeat | Todo | Block
+)  # fmt: skip
+
+# ---------------------------------------------------------------------- patterns
+
+
+@dataclass(frozen=True, slots=True)
+class PVar:
+    name: str
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class PAny:
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class PConst:
+    value: int | Fraction | str | bool
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class PMake:
+    name: str
+    args: tuple[Pattern, ...]
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class PTuple:
+    items: tuple[Pattern, ...]
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class PList:
+    items: tuple[Pattern, ...]
+    rest: Pattern | None
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class PAs:
+    inner: Pattern
+    name: str
+    span: Span
+
+
+Pattern: TypeAlias = PVar | PAny | PConst | PMake | PTuple | PList | PAs
+
+
+@dataclass(frozen=True, slots=True)
+class Clause:
+    """`patterns when guard => body`; the span is that of the whole clause."""
+
+    patterns: tuple[Pattern, ...]
+    guard: Expr | None
+    body: Expr
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Final:
+    pattern: Pattern
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Order:
+    """`order PATTERN : child, child` among the clauses of a small-step relation."""
+
+    pattern: Pattern
+    children: tuple[tuple[str, Span], ...]
+    guard: Expr | None
+    span: Span
+
+
+# ---------------------------------------------------------------------- declarations
+
+
+@dataclass(frozen=True, slots=True)
+class Param:
+    name: str
+    type: TypeSyntax
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Define:
+    name: str
+    params: tuple[Param, ...]
+    result: TypeSyntax
+    subjects: tuple[tuple[str, Span], ...]
+    rows: tuple[Clause | Final | Order, ...]
+    body: Expr | None
+    doc: str
+    span: Span
+    """The place of the name; `whole` is that of the whole definition."""
+    whole: Span
+    damaged: bool = False
+    """Whether some of its rows could not be read."""
+
+
+@dataclass(frozen=True, slots=True)
+class FieldDecl:
+    name: str
+    type: TypeSyntax
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class BindsDecl:
+    names: tuple[tuple[str, Span], ...]
+    scopes: tuple[tuple[str, Span], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class ConstructorDecl:
+    name: str
+    fields: tuple[FieldDecl, ...]
+    binds: tuple[BindsDecl, ...]
+    uses: tuple[tuple[str, Span], ...]
+    shown: Expr | None
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class TypeDecl:
+    """`forms Expr`, `value Value` or `data Cell` with its constructors."""
+
+    word: str
+    name: str
+    constructors: tuple[ConstructorDecl, ...]
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class ErrorDecl:
+    name: str
+    fields: tuple[FieldDecl, ...]
+    message: TextLit
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class JudgementDecl:
+    function: str
+    template: TextLit
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class MainDecl:
+    function: str
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class LawDecl:
+    """`law CONCLUSION when CONDITION`: holds for all terms that stand for its names."""
+
+    conclusion: Expr
+    condition: Expr | None
+    span: Span
+
+
+# ---------------------------------------------------------------------- language parts
+
+
+@dataclass(frozen=True, slots=True)
+class TokenDecl:
+    name: str
+    pattern: str
+    conversion: TypeSyntax | None
+    label: str
+    span: Span
+    pattern_span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class ItemSyntax:
+    """A literal (`text` set) or a reference to a rule or token, perhaps captured."""
+
+    text: str | None
+    name: str
+    capture: str
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class AlternativeSyntax:
+    items: tuple[ItemSyntax, ...]
+    makes: str
+    makes_span: Span
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class RuleSyntax:
+    name: str
+    sort: str
+    alternatives: tuple[AlternativeSyntax, ...]
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class OperatorSyntax:
+    literal: str
+    makes: str
+    span: Span
+    makes_span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class LevelSyntax:
+    fixity: str
+    operators: tuple[OperatorSyntax, ...]
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class TableSyntax:
+    name: str
+    sort: str
+    levels: tuple[LevelSyntax, ...]
+    operand: str
+    operand_span: Span
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class GrammarSyntax:
+    starts: tuple[tuple[str, Span], ...]
+    rules: tuple[RuleSyntax | TableSyntax, ...]
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class LanguageSyntax:
+    source: Source
+    name: str
+    doc: str
+    extension: str
+    notes: tuple[tuple[str, str], ...]
+    numbers: str
+    tokens: tuple[TokenDecl, ...]
+    invalid: str
+    types: tuple[TypeDecl, ...]
+    grammar: GrammarSyntax | None
+    errors: tuple[ErrorDecl, ...]
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class InterpreterSyntax:
+    source: Source
+    name: str
+    language: str
+    language_span: Span
+    doc: str
+    types: tuple[TypeDecl, ...]
+    errors: tuple[ErrorDecl, ...]
+    judgements: tuple[JudgementDecl, ...]
+    main: MainDecl | None
+    functions: tuple[Define, ...]
+    laws: tuple[LawDecl, ...]
+    span: Span
+
+
+FileSyntax: TypeAlias = LanguageSyntax | InterpreterSyntax

@@ -1,0 +1,115 @@
+"""Everything a definition may refer to: types, constructors, functions, errors. And unification."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from embrix.brix import syntax as s
+from embrix.brix.core import ErrorType
+from embrix.terms.node import Constructor
+from embrix.terms.types import ARITY, UNKNOWN, Con, Fn, Hole, Tup, Type, Unknown, settle
+from embrix.text.diagnostic import Findings
+from embrix.text.source import Source, Span
+from embrix.text.suggest import did_you_mean
+
+
+@dataclass(slots=True)
+class Signature:
+    """What callers of a function must know."""
+
+    name: str
+    params: tuple[str, ...]
+    types: tuple[Type, ...]
+    result: Type
+    subjects: tuple[int, ...]
+    small_step: bool
+    span: Span
+
+
+@dataclass(slots=True)
+class World:
+    source: Source
+    findings: Findings
+    sorts: set[str]
+    numbers: str = "rational"
+    types: dict[str, str] = field(default_factory=dict)
+    """The author's value and data types: name and the word that declared it."""
+    constructors: dict[str, Constructor] = field(default_factory=dict)
+    functions: dict[str, Signature] = field(default_factory=dict)
+    errors: dict[str, ErrorType] = field(default_factory=dict)
+
+    def error(self, code: str, message: str, span: Span, hint: str = "") -> None:
+        self.findings.error(code, message, self.source, span, hint)
+
+    def warning(self, code: str, message: str, span: Span, hint: str = "") -> None:
+        self.findings.warning(code, message, self.source, span, hint)
+
+    def type(self, syntax: s.TypeSyntax) -> Type:
+        """The type that the author wrote; `Unknown` when it was reported."""
+        if isinstance(syntax, s.TypeTuple):
+            items = tuple(self.type(item) for item in syntax.items)
+            return items[0] if len(items) == 1 else Tup(items)
+        arity = ARITY.get(syntax.name)
+        if arity is None and (syntax.name in self.sorts or syntax.name in self.types):
+            arity = 0
+        if arity is None:
+            known = [*ARITY, *self.sorts, *self.types]
+            self.error(
+                "unknown_type", f"there is no type called {syntax.name}", syntax.span,
+                did_you_mean(syntax.name, known, "known are " + ", ".join(known)),
+            )  # fmt: skip
+            return UNKNOWN
+        if arity != len(syntax.args):
+            self.error(
+                "wrong_number", f"{syntax.name} takes {count(arity, 'type')} in brackets, "
+                f"not {len(syntax.args)}", syntax.span,
+                f"write {syntax.name}" + ("[" + ", ".join(["…"] * arity) + "]" if arity else ""),
+            )  # fmt: skip
+            return UNKNOWN
+        return Con(syntax.name, tuple(self.type(arg) for arg in syntax.args))
+
+    def of_type(self, name: str) -> list[Constructor]:
+        return [c for c in self.constructors.values() if c.owner == name]
+
+
+def count(number: int, noun: str) -> str:
+    """`1 type`, `2 types`, `no types`."""
+    words = {0: "no", 1: "one", 2: "two", 3: "three", 4: "four"}
+    return f"{words.get(number, str(number))} {noun}{'' if number == 1 else 's'}"
+
+
+def unify(left: Type, right: Type) -> bool:
+    """Make two types equal by filling holes; False when that cannot be."""
+    left, right = settle(left), settle(right)
+    if left is right or isinstance(left, Unknown) or isinstance(right, Unknown):
+        return True
+    if isinstance(left, Hole):
+        if _occurs(left, right):
+            return False
+        left.found = right
+        return True
+    if isinstance(right, Hole):
+        return unify(right, left)
+    match left, right:
+        case Con(a, xs), Con(b, ys):
+            return a == b and all(unify(x, y) for x, y in zip(xs, ys, strict=True))
+        case Tup(xs), Tup(ys):
+            return len(xs) == len(ys) and all(unify(x, y) for x, y in zip(xs, ys, strict=True))
+        case Fn(xs, x), Fn(ys, y):
+            same = len(xs) == len(ys) and all(unify(a, b) for a, b in zip(xs, ys, strict=True))
+            return same and unify(x, y)
+    return False
+
+
+def _occurs(hole: Hole, kind: Type) -> bool:
+    kind = settle(kind)
+    match kind:
+        case Hole():
+            return kind is hole
+        case Con(_, args):
+            return any(_occurs(hole, arg) for arg in args)
+        case Tup(items):
+            return any(_occurs(hole, item) for item in items)
+        case Fn(params, result):
+            return any(_occurs(hole, p) for p in (*params, result))
+    return False

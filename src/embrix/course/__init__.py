@@ -1,0 +1,1 @@
+"""A course folder as a whole: languages, interpreters, suites, programs."""

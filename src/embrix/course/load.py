@@ -1,0 +1,205 @@
+"""Finding and reading a course.
+
+A course is a folder with a `course.toml`. Everything below it that ends in `.brix` is a definition,
+in `.suite.toml` a suite, and in the extension of a language a program.
+"""
+
+from __future__ import annotations
+
+import tomllib
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from embrix.brix import syntax as s
+from embrix.brix.core import Interpreter, Language
+from embrix.brix.interpreter import check_interpreter
+from embrix.brix.language import check_language
+from embrix.brix.reader import read_file
+from embrix.text.diagnostic import Diagnostic, Findings
+from embrix.text.source import Source, Span, Unreadable, read_source
+from embrix.text.suggest import did_you_mean
+
+COURSE_FILE = "course.toml"
+MOST_FILES = 2_000
+
+
+@dataclass(frozen=True, slots=True)
+class Course:
+    """What a course folder holds. `interpreters` has those that can run, by language and name."""
+
+    folder: Path
+    title: str
+    about: str
+    languages: dict[str, Language]
+    interpreters: dict[str, dict[str, Interpreter]]
+    broken: dict[str, tuple[str, ...]]
+    """Per language the names of interpreters that are defined but cannot run."""
+    suites: tuple[Path, ...]
+    programs: dict[str, tuple[Path, ...]]
+    diagnostics: tuple[Diagnostic, ...]
+    sources: dict[str, Source] = field(repr=False)
+
+    @property
+    def has_errors(self) -> bool:
+        return any(d.severity == "error" for d in self.diagnostics)
+
+    def language_of(self, path: Path) -> Language | None:
+        """The language whose extension a file bears."""
+        suffix = path.suffix.removeprefix(".")
+        for language in self.languages.values():
+            if suffix and language.extension == suffix:
+                return language
+        return None
+
+
+def find_course(start: Path) -> Path | None:
+    """The nearest folder at or above `start` that is a course."""
+    start = start.resolve()
+    for folder in (start, *start.parents):
+        if (folder / COURSE_FILE).is_file():
+            return folder
+    return None
+
+
+def load_course(folder: Path, unsaved: Mapping[Path, str] | None = None) -> Course:
+    """Read and check everything in a course folder.
+
+    `unsaved` holds texts that stand for files which have not been saved. Nothing is raised for bad
+    content; it becomes diagnostics.
+    """
+    findings = Findings()
+    loader = _Loader(folder.resolve(), unsaved or {}, findings)
+    return loader.load()
+
+
+class _Loader:
+    def __init__(self, folder: Path, unsaved: Mapping[Path, str], findings: Findings) -> None:
+        self.folder = folder
+        self.unsaved = {path.resolve(): text for path, text in unsaved.items()}
+        self.findings = findings
+        self.sources: dict[str, Source] = {}
+
+    def read(self, path: Path) -> Source | None:
+        name = path.relative_to(self.folder).as_posix()
+        text = self.unsaved.get(path)
+        if text is not None:
+            source = Source(name, text, path)
+        else:
+            try:
+                source = read_source(path, name)
+            except Unreadable as fault:
+                blank = Source(name, "", path)
+                self.findings.error("unreadable_file", str(fault), blank, Span(0, 0))
+                return None
+        self.sources[name] = source
+        return source
+
+    def files(self) -> Iterator[Path]:
+        found = sorted(
+            path
+            for path in self.folder.rglob("*")
+            if path.is_file()
+            and not any(part.startswith(".") for part in path.relative_to(self.folder).parts)
+        )
+        yield from found[:MOST_FILES]
+
+    def load(self) -> Course:
+        title, about = self.heading()
+        files = list(self.files())
+        languages: dict[str, Language] = {}
+        interpreters: dict[str, dict[str, Interpreter]] = {}
+        broken: dict[str, list[str]] = {}
+        waiting: list[s.InterpreterSyntax] = []
+        for path in files:
+            if path.suffix != ".brix":
+                continue
+            source = self.read(path)
+            syntax = read_file(source, self.findings) if source is not None else None
+            if isinstance(syntax, s.InterpreterSyntax):
+                waiting.append(syntax)
+            elif syntax is not None:
+                self.language(syntax, languages)
+        for unchecked in waiting:
+            self.interpreter(unchecked, languages, interpreters, broken)
+        extensions = {lang.extension: name for name, lang in languages.items() if lang.extension}
+        programs: dict[str, list[Path]] = {name: [] for name in languages}
+        for path in files:
+            owner = extensions.get(path.suffix.removeprefix("."))
+            if owner is not None:
+                programs[owner].append(path)
+        return Course(
+            self.folder, title, about, languages, interpreters,
+            {name: tuple(names) for name, names in broken.items()},
+            tuple(path for path in files if path.name.endswith(".suite.toml")),
+            {name: tuple(paths) for name, paths in programs.items()},
+            self.findings.sorted(), self.sources,
+        )  # fmt: skip
+
+    def heading(self) -> tuple[str, str]:
+        source = self.read(self.folder / COURSE_FILE)
+        if source is None:
+            return self.folder.name, ""
+        try:
+            data = tomllib.loads(source.text)
+        except tomllib.TOMLDecodeError as bad:
+            self.findings.error("bad_toml", str(bad), source, Span(0, 1))
+            return self.folder.name, ""
+        known = ("title", "about")
+        for key in data:
+            if key not in known:
+                at = max(0, source.text.find(key))
+                self.findings.warning(
+                    "unknown_word", f"course.toml has no entry called {key}", source,
+                    Span(at, at + len(key)), did_you_mean(key, known, "known are title and about"),
+                )  # fmt: skip
+        return str(data.get("title", self.folder.name)), str(data.get("about", ""))
+
+    def language(self, syntax: s.LanguageSyntax, languages: dict[str, Language]) -> None:
+        if syntax.name in languages:
+            other = languages[syntax.name].source.name
+            self.findings.error(
+                "declared_twice", f"{syntax.name} is defined in {other} already", syntax.source,
+                syntax.span,
+            )  # fmt: skip
+            return
+        own = Findings()
+        own.extend(d for d in self.findings.sorted() if d.source is syntax.source)
+        languages[syntax.name] = check_language(syntax, own)
+        self.findings.extend(own.sorted())
+
+    def interpreter(
+        self,
+        syntax: s.InterpreterSyntax,
+        languages: dict[str, Language],
+        interpreters: dict[str, dict[str, Interpreter]],
+        broken: dict[str, list[str]],
+    ) -> None:
+        language = languages.get(syntax.language)
+        if language is None:
+            self.findings.error(
+                "unknown_language", f"there is no language called {syntax.language}",
+                syntax.source, syntax.language_span, did_you_mean(syntax.language, languages),
+            )  # fmt: skip
+            return
+        lanes = interpreters.setdefault(language.name, {})
+        if syntax.name in lanes or syntax.name in broken.get(language.name, ()):
+            self.findings.error(
+                "declared_twice", f"{language.name} has an interpreter called {syntax.name} "
+                "already", syntax.source, syntax.span,
+            )  # fmt: skip
+            return
+        checked = None
+        if language.sound:
+            checked = check_interpreter(syntax, language, self.findings)
+        if checked is None or self._unread(syntax):
+            broken.setdefault(language.name, []).append(syntax.name)
+        else:
+            lanes[syntax.name] = checked
+
+    def _unread(self, syntax: s.InterpreterSyntax) -> bool:
+        """Whether reading left something of the file out; such an interpreter does not run."""
+        return any(
+            found.source is syntax.source and found.severity == "error"
+            for found in self.findings.sorted()
+        )

@@ -1,0 +1,1 @@
+"""Tokens, grammars, parsing, and printing a term back as source. Knows `text` and `terms` only."""

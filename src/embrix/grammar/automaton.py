@@ -1,0 +1,147 @@
+"""One automaton for all token patterns of a language, made deterministic as texts need it.
+
+Longest match, and among equally long ones the pattern that comes first. Sources: Thompson's
+construction, the subset construction, and for linear time over the whole text the memo of dead
+ends of Reps ("Maximal-munch tokenization in linear time", 1998): a pair of state and offset from
+which no match followed is not tried again.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence as Seq
+from dataclasses import dataclass, field
+
+from embrix.grammar.pattern import Chars, Choice, Pattern, Ranges, Repeat, Sequence
+
+
+@dataclass(slots=True, eq=False)
+class State:
+    """A state of the deterministic automaton. `accepts` is the winning pattern, or -1."""
+
+    number: int
+    members: tuple[int, ...]
+    accepts: int
+    moves: dict[str, State | None] = field(default_factory=dict)
+
+
+class Automaton:
+    """Matches several patterns at once."""
+
+    def __init__(self, patterns: Seq[Pattern]) -> None:
+        self._silent: list[list[int]] = []
+        self._edges: list[list[tuple[Ranges, int]]] = []
+        self._final: dict[int, int] = {}
+        self._states: dict[tuple[int, ...], State] = {}
+        root = self._node()
+        for index, pattern in enumerate(patterns):
+            start, end = self._build(pattern)
+            self._silent[root].append(start)
+            self._final[end] = index
+        self.start = self._state([root])
+
+    def match(self, text: str, at: int, dead: set[tuple[int, int]]) -> tuple[int, int]:
+        """The winning pattern at an offset and where its match ends; (-1, at) without one.
+
+        `dead` is kept by the caller from one call to the next over the same text.
+        """
+        state: State | None = self.start
+        found, end = -1, at
+        offset = at
+        tried: list[tuple[int, int]] = []
+        length = len(text)
+        while offset < length:
+            assert state is not None
+            character = text[offset]
+            try:
+                state = state.moves[character]
+            except KeyError:
+                state = self._move(state, character)
+            if state is None:
+                break
+            offset += 1
+            if state.accepts >= 0:
+                found, end = state.accepts, offset
+                if tried:
+                    tried.clear()
+            else:
+                pair = (state.number, offset)
+                if pair in dead:
+                    break
+                tried.append(pair)
+        if tried:
+            dead.update(tried)
+        return found, end
+
+    def _move(self, state: State, character: str) -> State | None:
+        code = ord(character)
+        targets = [
+            target
+            for member in state.members
+            for ranges, target in self._edges[member]
+            if any(low <= code <= high for low, high in ranges)
+        ]
+        result = self._state(targets) if targets else None
+        state.moves[character] = result
+        return result
+
+    def _state(self, members: Seq[int]) -> State:
+        reached = set(members)
+        stack = list(members)
+        while stack:
+            for target in self._silent[stack.pop()]:
+                if target not in reached:
+                    reached.add(target)
+                    stack.append(target)
+        key = tuple(sorted(reached))
+        if key not in self._states:
+            accepts = min((self._final[m] for m in key if m in self._final), default=-1)
+            self._states[key] = State(len(self._states), key, accepts)
+        return self._states[key]
+
+    def _node(self) -> int:
+        self._silent.append([])
+        self._edges.append([])
+        return len(self._silent) - 1
+
+    def _build(self, pattern: Pattern) -> tuple[int, int]:
+        start = self._node()
+        match pattern:
+            case Chars(ranges):
+                end = self._node()
+                self._edges[start].append((ranges, end))
+                return start, end
+            case Sequence(parts):
+                at = start
+                for part in parts:
+                    first, last = self._build(part)
+                    self._silent[at].append(first)
+                    at = last
+                return start, at
+            case Choice(parts):
+                end = self._node()
+                for part in parts:
+                    first, last = self._build(part)
+                    self._silent[start].append(first)
+                    self._silent[last].append(end)
+                return start, end
+            case Repeat(part, least, most):
+                return start, self._repeat(start, part, least, most)
+
+    def _repeat(self, start: int, part: Pattern, least: int, most: int | None) -> int:
+        at = start
+        for _ in range(least):
+            first, last = self._build(part)
+            self._silent[at].append(first)
+            at = last
+        end = self._node()
+        if most is None:
+            first, last = self._build(part)
+            self._silent[at] += [first, end]
+            self._silent[last] += [first, end]
+            return end
+        for _ in range(most - least):
+            first, last = self._build(part)
+            self._silent[at] += [first, end]
+            at = last
+        self._silent[at].append(end)
+        return end

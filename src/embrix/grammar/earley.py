@@ -1,0 +1,278 @@
+"""A general parser: any context-free grammar, ambiguous ones included.
+
+Source: Earley, "An efficient context-free parsing algorithm" (1970), with the repair for empty
+derivations by remembering, in each set, what was completed without text; predictions and
+completions are cut down by one token of lookahead. Each item keeps how it came about; the first
+way found is always free of loops, a second one makes the text ambiguous.
+"""
+
+from __future__ import annotations
+
+from typing import TypeAlias
+
+from embrix.grammar.actions import Unfit, finish
+from embrix.grammar.model import Grammar, Production
+from embrix.grammar.parser import (
+    Ambiguous,
+    GaveUp,
+    Parsed,
+    ParseResult,
+    Refused,
+    end_span,
+    list_expected,
+)
+from embrix.grammar.sets import first_sets, follow_sets, nullable
+from embrix.grammar.tokens import Token, Tokens
+from embrix.terms.node import same
+from embrix.text.source import Span
+from embrix.text.visible import cut, visible
+
+FUEL = 20_000_000
+"""Items that one parse may make before it gives up."""
+
+MOST_AMBIGUITIES = 32
+"""Points of a text that are tried in search of a second tree."""
+
+
+class _Item:
+    """A production recognised up to a dot, from `origin` to the set the item is in."""
+
+    __slots__ = ("dot", "links", "origin", "production")
+
+    def __init__(self, production: Production, dot: int, origin: int) -> None:
+        self.production = production
+        self.dot = dot
+        self.origin = origin
+        self.links: list[_Link] = []
+
+
+_Link: TypeAlias = "tuple[_Item, _Item | Token]"
+_Set: TypeAlias = "dict[tuple[Production, int, int], _Item]"
+
+
+class EarleyParser:
+    """Parses texts of one grammar."""
+
+    def __init__(self, grammar: Grammar, fuel: int = FUEL) -> None:
+        self._grammar = grammar
+        self._fuel = fuel
+        self._empty = nullable(grammar)
+        self._first = first_sets(grammar, self._empty)
+        self._follow = follow_sets(grammar, self._empty, self._first)
+
+    def parse(self, text: str, rule: str | None = None) -> ParseResult:
+        tokens = self._grammar.tokens.cut(text)
+        if tokens.invalid:
+            found = tokens.invalid[0]
+            return Refused("tokens", found.message, found.span, tokens)
+        start = self._grammar.entry[rule or self._grammar.starts[0]]
+        run = _Run(self, tokens, start)
+        return run.result(text)
+
+
+class _Run:
+    """One text on its way through the parser."""
+
+    def __init__(self, parser: EarleyParser, tokens: Tokens, start: int) -> None:
+        self.grammar = parser._grammar
+        self.empty = parser._empty
+        self.first = parser._first
+        self.follow = parser._follow
+        self.fuel = parser._fuel
+        self.tokens = tokens
+        self.start = start
+        self.terminals = [token.terminal for token in tokens.tokens] + [self.grammar.end]
+        # Who waits for a nonterminal, per set: the items with the dot before it.
+        self.waiting: list[dict[int, list[_Item]]] = []
+
+    def result(self, text: str) -> ParseResult:
+        last: list[_Item] = []
+        current: _Set = {}
+        self._predict(self.start, 0, current)
+        for index in range(len(self.terminals)):
+            last, following = self._close(index, current)
+            if self.fuel < 0:
+                return GaveUp(self._span(index, text), self.tokens)
+            if index == len(self.terminals) - 1:
+                break
+            if not following:
+                return self._refuse(index, last, text)
+            current = following
+        whole = [
+            item
+            for item in last
+            if item.production.left == self.start
+            and item.origin == 0
+            and item.dot == len(item.production.right)
+        ]
+        if not whole:
+            return self._refuse(len(self.terminals) - 1, last, text)
+        return self._tree(whole, text)
+
+    def _predict(self, left: int, index: int, current: _Set) -> list[_Item]:
+        token = self.terminals[index]
+        added = []
+        for production in self.grammar.by_left.get(left, ()):
+            right = production.right
+            head = right[0] if right else 0
+            if right and head not in self.empty:
+                possible = token in self.first[head] if head < 0 else token == head
+                if not possible:
+                    continue
+            key = (production, 0, index)
+            if key not in current:
+                item = _Item(production, 0, index)
+                current[key] = item
+                added.append(item)
+        return added
+
+    def _close(self, index: int, current: _Set) -> tuple[list[_Item], _Set]:
+        """All items of a set, and the items that the next token leads to."""
+        token = self.terminals[index]
+        following: _Set = {}
+        waiting: dict[int, list[_Item]] = {}
+        self.waiting.append(waiting)
+        empty_done: dict[int, list[_Item]] = {}
+        agenda = list(current.values())
+        every = list(agenda)
+        at = 0
+        while at < len(agenda):
+            item = agenda[at]
+            at += 1
+            self.fuel -= 1
+            if self.fuel < 0:
+                break
+            production, dot = item.production, item.dot
+            if dot == len(production.right):
+                if token not in self.follow[production.left]:
+                    continue
+                if item.origin == index:
+                    empty_done.setdefault(production.left, []).append(item)
+                for parent in tuple(self.waiting[item.origin].get(production.left, ())):
+                    self._advance(parent, item, current, agenda, every)
+                continue
+            symbol = production.right[dot]
+            if symbol >= 0:
+                if symbol == token:
+                    moved = _Item(production, dot + 1, item.origin)
+                    moved.links.append((item, self.tokens.tokens[index]))
+                    following[(production, dot + 1, item.origin)] = moved
+                continue
+            queue = waiting.setdefault(symbol, [])
+            queue.append(item)
+            if len(queue) == 1:
+                added = self._predict(symbol, index, current)
+                agenda.extend(added)
+                every.extend(added)
+            for done in empty_done.get(symbol, ()):
+                self._advance(item, done, current, agenda, every)
+        return every, following
+
+    def _advance(
+        self, parent: _Item, child: _Item, current: _Set, agenda: list[_Item], every: list[_Item]
+    ) -> None:
+        key = (parent.production, parent.dot + 1, parent.origin)
+        known = current.get(key)
+        if known is None:
+            known = _Item(parent.production, parent.dot + 1, parent.origin)
+            current[key] = known
+            agenda.append(known)
+            every.append(known)
+        link = (parent, child)
+        if link not in known.links:
+            known.links.append(link)
+
+    # ------------------------------------------------------------------ answers
+
+    def _span(self, index: int, text: str) -> Span:
+        tokens = self.tokens.tokens
+        if index < len(tokens):
+            return Span(tokens[index].start, tokens[index].end)
+        return end_span(text, tokens)
+
+    def _refuse(self, index: int, items: list[_Item], text: str) -> Refused:
+        wanted = {
+            item.production.right[item.dot]
+            for item in items
+            if item.dot < len(item.production.right) and item.production.right[item.dot] >= 0
+        }
+        # Predictions were cut down by the token that is there, so ask the first sets as well.
+        for symbol in self.waiting[index]:
+            wanted |= self.first[symbol]
+        if index == 0:
+            wanted |= self.first[self.start]
+        if any(
+            item.production.left == self.start
+            and item.origin == 0
+            and item.dot == len(item.production.right)
+            for item in items
+        ):
+            wanted.add(self.grammar.end)
+        order = sorted(wanted, key=lambda terminal: (terminal < len(self.literals), terminal))
+        expected = tuple(self.grammar.describe(terminal) for terminal in order)
+        span = self._span(index, text)
+        if index < len(self.tokens.tokens):
+            found = f"`{visible(cut(text[span.start : span.end], 30))}`"
+        elif self.tokens.tokens:
+            found = "the program ends here"
+        else:
+            found = "the program is empty"
+        message = f"{found}, but {list_expected(expected)} could stand here"
+        return Refused("grammar", message, span, self.tokens, expected)
+
+    @property
+    def literals(self) -> tuple[str, ...]:
+        return self.grammar.tokens.literals
+
+    def _tree(self, whole: list[_Item], text: str) -> ParseResult:
+        root = whole[0]
+        derivation, doubtful = _derivation(root, {})
+        try:
+            values = finish(self.grammar, text, derivation, {})
+            others = [(item, {}) for item in whole[1:]]
+            others += [(root, {id(item): 1}) for item in doubtful[:MOST_AMBIGUITIES]]
+            for top, choices in others:
+                second, _ = _derivation(top, choices)
+                other = finish(self.grammar, text, second, values)[id(top)]
+                if not same(values[id(root)], other):
+                    trees = (values[id(root)], other)
+                    return Ambiguous(self._whole(), self.tokens, trees)
+        except Unfit as unfit:
+            return Refused("tokens", unfit.message, unfit.span, self.tokens)
+        return Parsed(values[id(root)], self.tokens)
+
+    def _whole(self) -> Span:
+        tokens = self.tokens.tokens
+        return Span(tokens[0].start, tokens[-1].end) if tokens else Span(0, 0)
+
+
+def _derivation(
+    root: _Item, choices: dict[int, int]
+) -> tuple[list[tuple[_Item, list[_Item | Token]]], list[_Item]]:
+    """The completed items of a tree with their parts, children first; the items made in two ways.
+
+    `choices` picks another than the first way for some items.
+    """
+    order: list[tuple[_Item, list[_Item | Token]]] = []
+    doubtful: list[_Item] = []
+    seen: set[int] = set()
+    stack: list[tuple[_Item, list[_Item | Token] | None]] = [(root, None)]
+    while stack:
+        item, parts = stack.pop()
+        if parts is not None:
+            order.append((item, parts))
+            continue
+        if id(item) in seen:
+            continue
+        seen.add(id(item))
+        parts = []
+        walker = item
+        while walker.dot:
+            if len(walker.links) > 1:
+                doubtful.append(walker)
+            walker, child = walker.links[choices.get(id(walker), 0)]
+            parts.append(child)
+        parts.reverse()
+        stack.append((item, parts))
+        stack.extend((part, None) for part in parts if isinstance(part, _Item))
+    return order, doubtful

@@ -1,0 +1,139 @@
+"""Cutting a program text into tokens."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Literal
+
+from embrix.grammar.automaton import Automaton
+from embrix.grammar.pattern import Pattern, literal, matches_empty
+from embrix.text.source import Span
+from embrix.text.visible import visible
+
+
+@dataclass(frozen=True, slots=True)
+class TokenKind:
+    """A named token of a language. `conversion` is the type its text is read as; None keeps text.
+
+    `skip` tokens are matched and thrown away.
+    """
+
+    name: str
+    pattern: Pattern
+    pattern_text: str
+    conversion: str | None = None
+    skip: bool = False
+    label: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Token:
+    """A slice of a program. `terminal` numbers the kind: see `TokenTable.terminals`."""
+
+    terminal: int
+    start: int
+    end: int
+
+
+@dataclass(frozen=True, slots=True)
+class Invalid:
+    """Characters that begin no token."""
+
+    span: Span
+    text: str
+
+    @property
+    def message(self) -> str:
+        character = self.text[:1]
+        shown = visible(character) if character != "'" else "'"
+        return f"no token begins with `{shown}`"
+
+
+@dataclass(frozen=True, slots=True)
+class Tokens:
+    """What a text was cut into: tokens, skipped pieces, and what no token matches."""
+
+    tokens: tuple[Token, ...]
+    skipped: tuple[Token, ...]
+    invalid: tuple[Invalid, ...]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class TokenTable:
+    """The tokens of a language together with the literals of its grammar.
+
+    Terminals are numbered: literals first, so that at equal length a literal wins over a pattern
+    (which makes words of the grammar reserved), then the named kinds in their order.
+    """
+
+    literals: tuple[str, ...]
+    kinds: tuple[TokenKind, ...]
+    invalid: Literal["stops", "one by one"] = "stops"
+    _automaton: Automaton = field(init=False, repr=False)
+
+    def __post_init__(self) -> None:
+        patterns = [literal(text) for text in self.literals]
+        patterns += [kind.pattern for kind in self.kinds]
+        assert not any(map(matches_empty, patterns)), "a token that matches nothing gets here"
+        object.__setattr__(self, "_automaton", Automaton(patterns))
+
+    def terminal_of_literal(self, text: str) -> int:
+        return self.literals.index(text)
+
+    def terminal_of_kind(self, name: str) -> int:
+        for index, kind in enumerate(self.kinds):
+            if kind.name == name and not kind.skip:
+                return len(self.literals) + index
+        raise KeyError(name)
+
+    def describe(self, terminal: int) -> str:
+        """A terminal as people read it: a literal in quotes, or the name of a kind."""
+        if terminal < len(self.literals):
+            return f"`{self.literals[terminal]}`"
+        kind = self.kinds[terminal - len(self.literals)]
+        return f"a {kind.name}" if kind.name[:1] not in "aeiou" else f"an {kind.name}"
+
+    def kind_of(self, terminal: int) -> TokenKind | None:
+        """The named kind of a terminal, or None for a literal."""
+        index = terminal - len(self.literals)
+        return self.kinds[index] if index >= 0 else None
+
+    def cut(self, text: str) -> Tokens:
+        """All tokens of a text; never fails, never loops: what matches nothing is `invalid`."""
+        tokens: list[Token] = []
+        skipped: list[Token] = []
+        invalid: list[Invalid] = []
+        dead: set[tuple[int, int]] = set()
+        skips = {
+            len(self.literals) + index for index, kind in enumerate(self.kinds) if kind.skip
+        }
+        at = 0
+        match = self._automaton.match
+        while at < len(text):
+            terminal, end = match(text, at, dead)
+            if terminal < 0:
+                invalid.append(Invalid(Span(at, at + 1), text[at : at + 1]))
+                if self.invalid == "stops":
+                    break
+                at += 1
+                continue
+            (skipped if terminal in skips else tokens).append(Token(terminal, at, end))
+            at = end
+        return Tokens(tuple(tokens), tuple(skipped), tuple(invalid))
+
+    def exactly(self, text: str, terminal: int) -> bool:
+        """Whether `text` as a whole is one token of this terminal."""
+        found = self.cut(text)
+        return (
+            not found.invalid
+            and not found.skipped
+            and [t.terminal for t in found.tokens] == [terminal]
+        )
+
+    def fuse(self, left: str, right: str, terminals: Sequence[int]) -> bool:
+        """Whether two token texts written without a space are cut otherwise than between them."""
+        found = self.cut(left + right)
+        ends = [(token.terminal, token.end) for token in found.tokens]
+        expected = [(terminals[0], len(left)), (terminals[1], len(left) + len(right))]
+        return bool(found.invalid or found.skipped) or ends != expected

@@ -1,0 +1,1 @@
+"""Running definitions: compiled interpreters, limits, outcomes, display, worker processes."""

@@ -1,0 +1,173 @@
+"""Values as people read them.
+
+A term is printed by its grammar, a value by the `shown` of its constructor, anything else as its
+structure. What gets long or deep is cut off with a sign.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from typing import Any, TypeAlias
+
+from embrix.brix.core import Interpreter
+from embrix.grammar.printing import CLOSE, OPEN, Printer
+from embrix.terms.node import (
+    CONS,
+    EMPTY,
+    FIELDS,
+    FRAME,
+    LOCATION,
+    NIL,
+    NONE,
+    SOME,
+    TUPLE,
+    Value,
+    bindings,
+    list_items,
+)
+from embrix.terms.numbers import write_number
+from embrix.terms.types import TEXT, settle
+
+DEEPEST = 40
+MOST = 2_000
+"""Characters that a displayed value may take before it is cut off."""
+
+Shower: TypeAlias = Callable[[int, tuple[Value, ...]], Any]
+"""Runs the `shown` of the constructor with a tag: a text, or a term to print."""
+
+
+class Display:
+    """Shows the values of one interpreter."""
+
+    def __init__(
+        self, interpreter: Interpreter, printer: Printer | None, shower: Shower, most: int = MOST
+    ) -> None:
+        self._interpreter = interpreter
+        self._printer = printer
+        self._shower = shower
+        self._most = most
+
+    def show(self, value: Value) -> str:
+        """A value in its short form, as it appears inside other text."""
+        return self._collect(self._pieces(value, 0))
+
+    def outcome(self, value: Value) -> str:
+        """A value standing alone: a single leaf needs no marks around it."""
+        text = self.show(value)
+        inner = text[len(OPEN) : -len(CLOSE)]
+        if text.startswith(OPEN) and text.endswith(CLOSE) and OPEN not in inner:
+            return inner
+        return text
+
+    def structure(self, value: Value) -> str:
+        """A value as the notation would build it."""
+        return self._collect(self._structure(value, 0))
+
+    def environment(self, value: Value) -> list[tuple[str, str]]:
+        """Names and shown values, the innermost first; shadowed ones are left out."""
+        seen: dict[str, str] = {}
+        for name, bound in bindings(value):
+            if name not in seen:
+                seen[name] = self.show(bound)
+        return list(seen.items())
+
+    def _collect(self, pieces: Iterator[str]) -> str:
+        text: list[str] = []
+        length = 0
+        for piece in pieces:
+            text.append(piece)
+            length += len(piece)
+            if length > self._most:
+                return "".join(text)[: self._most] + "…"
+        return "".join(text)
+
+    def _pieces(self, value: Value, depth: int) -> Iterator[str]:
+        if not isinstance(value, tuple):
+            yield _leaf(value)
+            return
+        if depth > DEEPEST:
+            yield "…"
+            return
+        tag = value[0]
+        if tag in (FRAME, EMPTY):
+            pairs = list(reversed(self.environment(value)))
+            yield ", ".join(f"{name} = {shown}" for name, shown in pairs) or "∅"
+        elif tag in (TUPLE, NIL, CONS, NONE, SOME, LOCATION):
+            yield from self._built_in(value, depth, self._pieces)
+        elif tag in self._interpreter.language.signature.by_tag:
+            yield self._term(value)
+        elif tag in self._interpreter.shown:
+            shown = self._shower(tag, value[FIELDS:])
+            is_text = settle(self._interpreter.shown[tag].result) == TEXT
+            yield shown if is_text else self._term(shown)
+        else:
+            yield from self._structure(value, depth)
+
+    def _term(self, term: Value) -> str:
+        if self._printer is None:
+            return self._collect(self._structure(term, 0))
+        return self._printer.show(term, most=self._most).text
+
+    def _structure(self, value: Value, depth: int) -> Iterator[str]:
+        if not isinstance(value, tuple):
+            yield _leaf(value)
+            return
+        if depth > DEEPEST:
+            yield "…"
+            return
+        tag = value[0]
+        if tag in (FRAME, EMPTY):
+            pairs = [f"{name} = {self.structure(bound)}" for name, bound in bindings(value)]
+            yield "{" + ", ".join(reversed(pairs)) + "}"
+        elif tag in (TUPLE, NIL, CONS, NONE, SOME, LOCATION):
+            yield from self._built_in(value, depth, self._structure)
+        else:
+            constructor = self._interpreter.constructors.get(tag)
+            yield constructor.name if constructor else "?"
+            yield from self._listed("(", value[FIELDS:], ")", depth, self._structure)
+
+    def _built_in(
+        self, value: Value, depth: int, inner: Callable[[Value, int], Iterator[str]]
+    ) -> Iterator[str]:
+        tag = value[0]
+        if tag == TUPLE:
+            yield from self._listed("(", value[FIELDS:], ")", depth, inner) if value[
+                FIELDS:
+            ] else iter(("()",))
+        elif tag in (NIL, CONS):
+            if tag == NIL:
+                yield "[]"
+            else:
+                yield from self._listed("[", list_items(value), "]", depth, inner)
+        elif tag == LOCATION:
+            yield f"{OPEN}@{value[FIELDS]}{CLOSE}"
+        elif tag == NONE:
+            yield "None"
+        else:
+            yield from self._listed("Some(", value[FIELDS:], ")", depth, inner)
+
+    def _listed(
+        self,
+        begin: str,
+        items: Any,
+        end: str,
+        depth: int,
+        inner: Callable[[Value, int], Iterator[str]],
+    ) -> Iterator[str]:
+        first = True
+        for one in items:
+            yield begin if first else ", "
+            yield from inner(one, depth + 1)
+            first = False
+        if not first:
+            yield end
+
+
+def _leaf(value: Value) -> str:
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    if isinstance(value, str):
+        return value
+    if isinstance(value, frozenset):
+        return "{" + ", ".join(sorted(value)) + "}"
+    return write_number(value)

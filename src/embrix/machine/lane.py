@@ -1,0 +1,135 @@
+"""A lane: a language's parser and one of its interpreters, from program text to outcome."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+
+from embrix.brix.core import Interpreter, Language
+from embrix.grammar.earley import EarleyParser
+from embrix.grammar.parser import Ambiguous, GaveUp, Parsed, Parser, ParseResult, Refused
+from embrix.machine.compiler import Variant
+from embrix.machine.limits import Limits
+from embrix.machine.outcome import Outcome, Result
+from embrix.machine.recorder import Recorder
+from embrix.machine.run import Machine
+from embrix.terms.binding import substitute
+from embrix.terms.node import Node, Place, Value
+
+OnStart = Callable[[Callable[[], None]], None]
+
+
+@dataclass(frozen=True, slots=True)
+class Traced:
+    """A run with its record. `term` is None when the program was rejected."""
+
+    result: Result
+    term: Node | None
+    recorder: Recorder
+
+
+class BadBinding(Exception):
+    """A name supplied by hand cannot be used; the message says why."""
+
+
+class Lane:
+    """Runs program texts on one interpreter."""
+
+    def __init__(self, interpreter: Interpreter, parser: Parser) -> None:
+        self.interpreter = interpreter
+        self.machine = Machine(interpreter)
+        self.parser = parser
+
+    @property
+    def name(self) -> str:
+        return self.interpreter.name
+
+    def run(
+        self,
+        text: str,
+        given: Mapping[str, str] | None = None,
+        *,
+        limits: Limits | None = None,
+        variant: Variant = "counted",
+        on_start: OnStart | None = None,
+    ) -> Result:
+        """The outcome of a program text; `given` maps names to expressions of the language.
+
+        Raises `BadBinding`.
+        """
+        parsed = self.parser.parse(text)
+        if not isinstance(parsed, Parsed):
+            return Result(rejection(parsed))
+        term, values = self._given(parsed.term, given or {}, limits)
+        return self.machine.run(
+            term, values, limits=limits, variant=variant, on_start=on_start
+        )
+
+    def trace(
+        self,
+        text: str,
+        given: Mapping[str, str] | None = None,
+        *,
+        limits: Limits | None = None,
+        on_start: OnStart | None = None,
+    ) -> Traced:
+        """A run of a program text with its record. Raises `BadBinding`."""
+        recorder = Recorder((limits or Limits()).moments)
+        parsed = self.parser.parse(text)
+        if not isinstance(parsed, Parsed):
+            return Traced(Result(rejection(parsed)), None, recorder)
+        term, values = self._given(parsed.term, given or {}, limits)
+        result = self.machine.run(
+            term, values, limits=limits, variant="traced", recorder=recorder, on_start=on_start
+        )
+        return Traced(result, term, recorder)
+
+    def _given(
+        self, term: Node, given: Mapping[str, str], limits: Limits | None
+    ) -> tuple[Node, list[tuple[str, Value]]]:
+        """Names supplied by hand: passed on as values, or put into the program by substitution
+        where the interpreter has no place for them."""
+        values: list[tuple[str, Value]] = []
+        language = self.interpreter.language
+        for name, text in given.items():
+            printer = self.machine.printer
+            if printer is None or printer.literal(name) is None:
+                raise BadBinding(f"{name} is no name in {language.name}")
+            parsed = self.parser.parse(text)
+            if not isinstance(parsed, Parsed):
+                raise BadBinding(f"{name}: {rejection(parsed).sentence}")
+            if not self.machine.takes_bindings:
+                term = substitute(language.signature, parsed.term, name, term)
+                continue
+            outcome = self.machine.run(parsed.term, limits=limits, variant="plain").outcome
+            if outcome.kind != "value":
+                raise BadBinding(f"{name} has no value: {outcome.sentence}")
+            values.append((name, outcome.value))
+        return term, values
+
+
+def parser_for(language: Language) -> Parser | None:
+    """The parser of a language; None when it has no grammar that can be used."""
+    return EarleyParser(language.grammar) if language.grammar is not None else None
+
+
+def rejection(parsed: ParseResult) -> Outcome:
+    """The outcome of a text that is no program."""
+    match parsed:
+        case Refused(by, message, span):
+            return Outcome("rejected", message, by, place=_place(span.start, span.end))
+        case Ambiguous(span):
+            return Outcome(
+                "ambiguous", "the grammar gives this program more than one tree",
+                place=_place(span.start, span.end),
+            )  # fmt: skip
+        case GaveUp(span):
+            return Outcome(
+                "gave up", "parsing took too many steps", place=_place(span.start, span.end)
+            )
+        case Parsed():
+            raise AssertionError("a parsed program is no rejection")
+
+
+def _place(start: int, end: int) -> Place:
+    return (start, end)

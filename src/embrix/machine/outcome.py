@@ -1,0 +1,58 @@
+"""What a run gives, as plain data."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Literal, TypeAlias
+
+from embrix.terms.node import Place, Value
+
+Kind: TypeAlias = Literal[
+    "value", "failure", "stuck", "unfinished", "out of fuel", "rejected", "ambiguous", "gave up",
+    "fault",
+]  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Outcome:
+    """How a program ended.
+
+    `text` is the short form: the value as shown, the sentence of the error, what was expected.
+    `name` is that of the error, the limit, or what refused the program (tokens or grammar).
+    `place` is a pair of offsets into the program, or None. `value` stays inside the process.
+    """
+
+    kind: Kind
+    text: str
+    name: str = ""
+    structure: str = ""
+    place: Place | None = None
+    value: Value = field(default=None, compare=False, repr=False)
+
+    def as_data(self) -> dict[str, object]:
+        data: dict[str, object] = {"kind": self.kind, "text": self.text}
+        if self.name:
+            data["name"] = self.name
+        if self.structure:
+            data["structure"] = self.structure
+        if self.place is not None:
+            data["place"] = list(self.place)
+        return data
+
+    @property
+    def sentence(self) -> str:
+        """The outcome on one line, for people."""
+        if self.kind == "value":
+            return self.text
+        if self.kind in ("failure", "out of fuel"):
+            return f"{self.name if self.kind == 'failure' else self.kind}: {self.text}"
+        return f"{self.kind}: {self.text}"
+
+
+@dataclass(frozen=True, slots=True)
+class Result:
+    """An outcome with what came on the way: output, and counted costs (none for a plain run)."""
+
+    outcome: Outcome
+    output: tuple[str, ...] = ()
+    costs: dict[str, int] = field(default_factory=dict)

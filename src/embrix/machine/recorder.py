@@ -1,0 +1,47 @@
+"""The record of a run: every judgement instance with arguments, result, parent and clause.
+
+Kept as columns, one entry per instance, because a run makes millions of them. A moment is the
+entering or the leaving of an instance; `moments` holds the number of an instance for its entering
+and its complement (~number) for its leaving.
+"""
+
+from __future__ import annotations
+
+from embrix.machine.faults import OutOfFuel
+from embrix.terms.node import Value
+
+NOT_LEFT = object()
+"""The result of an instance that was never left."""
+
+
+class Recorder:
+    def __init__(self, most_moments: int) -> None:
+        self.functions: list[int] = []
+        self.arguments: list[tuple[Value, ...]] = []
+        self.parents: list[int] = []
+        self.results: list[Value] = []
+        self.clauses: list[int] = []
+        self.moments: list[int] = []
+        self.current = -1
+        self._most = most_moments
+
+    def enter(self, function: int, arguments: tuple[Value, ...]) -> int:
+        """A judgement begins; its number."""
+        number = len(self.functions)
+        self.functions.append(function)
+        self.arguments.append(arguments)
+        self.parents.append(self.current)
+        self.results.append(NOT_LEFT)
+        self.clauses.append(-1)
+        self.moments.append(number)
+        self.current = number
+        if len(self.moments) > self._most:
+            raise OutOfFuel("recorded moments")
+        return number
+
+    def leave(self, number: int, result: Value) -> Value:
+        """A judgement has its result, which is handed through."""
+        self.results[number] = result
+        self.moments.append(~number)
+        self.current = self.parents[number]
+        return result

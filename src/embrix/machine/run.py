@@ -1,0 +1,250 @@
+"""An interpreter ready to run programs."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Callable, Sequence
+from typing import Any
+
+from embrix.brix.core import Function, Interpreter, Law, TemplateParts
+from embrix.grammar.printing import Printer
+from embrix.machine.compiler import HELPERS, Compiled, Variant, compile_interpreter
+from embrix.machine.display import Display
+from embrix.machine.faults import (
+    Ended,
+    Failed,
+    OutOfFuel,
+    Stuck,
+    Unfinished,
+    absent,
+    exhausted,
+    fail,
+    stuck,
+    unfinished,
+)
+from embrix.machine.limits import Limits
+from embrix.machine.outcome import Outcome, Result
+from embrix.machine.recorder import Recorder
+from embrix.terms.binding import alike, free_names, fresh, substitute
+from embrix.terms.node import FRAME, Node, Place, Value, list_items, make_list, same, tuple_of
+from embrix.terms.numbers import DividedByZero, Number, TooLarge, operations
+
+_LIMIT_TEXTS = {
+    "calls": "more than {calls:,} calls",
+    "depth": "calls nested more than {depth:,} deep",
+    "output": "more than {output:,} characters of output",
+    "numbers": "a number of more than {number_bits:,} bits",
+    "text": "a text of more than {text:,} characters",
+    "memory": "all the memory a run may have",
+    "recorded moments": "more than {moments:,} recorded moments",
+}
+
+
+class Machine:
+    """Compiles an interpreter once per variant and runs programs on it."""
+
+    def __init__(self, interpreter: Interpreter) -> None:
+        self.interpreter = interpreter
+        grammar = interpreter.language.grammar
+        self.printer = Printer(grammar) if grammar is not None else None
+        self._compiled: dict[Variant, Compiled] = {}
+        self.display = Display(interpreter, self.printer, self._show_by_clause)
+
+    @property
+    def takes_bindings(self) -> bool:
+        """Whether `main` has a parameter for bindings by hand."""
+        return len(self.interpreter.functions[self.interpreter.main].params) == 2
+
+    def compiled(self, variant: Variant) -> Compiled:
+        if variant not in self._compiled:
+            self._compiled[variant] = compile_interpreter(self.interpreter, variant)
+        return self._compiled[variant]
+
+    def run(
+        self,
+        term: Node,
+        given: Sequence[tuple[str, Value]] = (),
+        *,
+        variant: Variant = "counted",
+        limits: Limits | None = None,
+        recorder: Recorder | None = None,
+        on_start: Callable[[Callable[[], None]], None] | None = None,
+    ) -> Result:
+        """Run a program. Every way to end is an outcome; nothing is raised.
+
+        `on_start` is told how to stop the run from another thread. A traced run needs a recorder.
+        """
+        limits = limits or Limits()
+        session = _Session(self, limits, variant, recorder)
+        if on_start is not None:
+            on_start(session.space[" stop"])
+        main = self.interpreter.functions[self.interpreter.main]
+        args: list[Any] = [term]
+        if len(main.params) == 2:
+            args.append(make_list([tuple_of(name, value) for name, value in given]))
+        if main.subject is None:
+            args.append(term)
+        outcome = session.outcome(lambda: session.space[main.name](*args))
+        costs = self._costs(session.space[" counts"]()) if variant == "counted" else {}
+        return Result(outcome, tuple(session.output), costs)
+
+    def test_law(self, law: Law, args: Sequence[Value], limits: Limits | None = None) -> bool | None:
+        """Whether a law holds for these terms; None when that could not be found out."""
+        session = _Session(self, limits or Limits(calls=100_000), "plain", None)
+        number = self.interpreter.laws.index(law)
+        root = next((arg for arg in args if isinstance(arg, tuple)), None)
+        try:
+            return bool(session.guarded(lambda: session.space[f"law {number}"](*args, root)))
+        except Ended:
+            return None
+
+    def _costs(self, counts: dict[str, int]) -> dict[str, int]:
+        costs: dict[str, int] = {}
+        for number, name in enumerate(self.interpreter.functions):
+            costs[f"calls of {name}"] = counts[f"n{number}"]
+        total = sum(costs.values())
+        ordered = {"calls": total, **costs}
+        ordered["lookups"] = counts["lookups"]
+        ordered["hops"] = counts["hops"]
+        ordered["depth"] = counts["deepest"]
+        return ordered
+
+    def _show_by_clause(self, tag: int, fields: tuple[Value, ...]) -> Any:
+        session = _Session(self, Limits(calls=10_000), "plain", None)
+        root = next((field for field in fields if isinstance(field, tuple)), (0, None))
+        try:
+            return session.guarded(lambda: session.space[f"shown {tag}"](*fields, root))
+        except Ended:
+            return "…" if self.interpreter.shown[tag] else ""
+
+    # ---------------------------------------------------------------- templates
+
+    def fill(self, parts: TemplateParts, values: Sequence[Value], result: str = "") -> str:
+        """A template with values shown in it."""
+        return "".join(
+            part if isinstance(part, str) else (result if part < 0 else self.display.show(values[part]))
+            for part in parts
+        )
+
+    def function_number(self, number: int) -> Function:
+        """The function that a recorder knows by a number."""
+        return list(self.interpreter.functions.values())[number]
+
+
+class _Session:
+    """One run: the helpers that compiled code calls, with the limits of this run."""
+
+    def __init__(
+        self, machine: Machine, limits: Limits, variant: Variant, recorder: Recorder | None
+    ) -> None:
+        self.machine = machine
+        self.limits = limits
+        self.output: list[str] = []
+        self._written = 0
+        interpreter = machine.interpreter
+        language = interpreter.language
+        signature = language.signature
+        compiled = machine.compiled(variant)
+        arithmetic = operations(language.numbers, limits.number_bits)
+        divide = arithmetic["divide"]
+        printer = machine.printer
+
+        def accept(name: str) -> bool:
+            return printer is None or printer.literal(name) is not None
+
+        def placed(a: Number, b: Number, here: Node) -> Number:
+            try:
+                return divide(a, b)
+            except DividedByZero:
+                raise Stuck("a division by zero that no clause takes care of", (), here) from None
+
+        def floor_divide(a: int, b: int, here: Node) -> int:
+            if b == 0:
+                raise Stuck("a division by zero that no clause takes care of", (), here)
+            return a // b
+
+        def modulo(a: int, b: int, here: Node) -> int:
+            if b == 0:
+                raise Stuck("a division by zero that no clause takes care of", (), here)
+            return a % b
+
+        helpers: dict[str, Any] = {
+            "exhausted": exhausted, "fail": fail, "stuck": stuck, "absent": absent,
+            "unfinished": unfinished, **arithmetic, "divide": placed,
+            "floor_divide": floor_divide, "modulo": modulo, "equal": same,
+            "free": lambda e: free_names(signature, e),
+            "substitute": lambda v, x, e: substitute(signature, v, x, e, accept),
+            "alike": lambda a, b: alike(signature, a, b),
+            "fresh": lambda x, names: fresh(x, names, accept),
+            "emit": self.emit, "text": self.text, "extend_all": _extend_all,
+            "enter": recorder.enter if recorder else None,
+            "leave": recorder.leave if recorder else None,
+            "clause_of": recorder.clauses if recorder else None,
+        }  # fmt: skip
+        constants = compiled.constants
+        self.space: dict[str, Any] = compiled.link(
+            limits.calls, *constants, *(helpers[name] for name in HELPERS)
+        )
+
+    def emit(self, text: str) -> None:
+        self._written += len(text)
+        if self._written > self.limits.output:
+            raise OutOfFuel("output")
+        self.output.append(text)
+
+    def text(self, plain: tuple[bool, ...], parts: tuple[Value, ...]) -> str:
+        show = self.machine.display.show
+        pieces = [
+            part if is_plain else show(part) for is_plain, part in zip(plain, parts, strict=True)
+        ]
+        if sum(map(len, pieces)) > self.limits.text:
+            raise OutOfFuel("text")
+        return "".join(pieces)
+
+    def guarded(self, work: Callable[[], Any]) -> Any:
+        """Do something with deep recursion allowed; what goes wrong is raised as `Ended`."""
+        before = sys.getrecursionlimit()
+        sys.setrecursionlimit(max(before, self.limits.depth + 1_000))
+        try:
+            return work()
+        except RecursionError:
+            raise OutOfFuel("depth") from None
+        except MemoryError:
+            raise OutOfFuel("memory") from None
+        except TooLarge:
+            raise OutOfFuel("numbers") from None
+        finally:
+            sys.setrecursionlimit(before)
+
+    def outcome(self, work: Callable[[], Value]) -> Outcome:
+        machine = self.machine
+        try:
+            value = self.guarded(work)
+        except Failed as failed:
+            text = machine.fill(failed.error.message, failed.payload)
+            return Outcome("failure", text, failed.error.name, place=_place(failed))
+        except Stuck as end:
+            shown = ", ".join(machine.display.structure(value) for value in end.subjects)
+            text = f"{end.reason}: {shown}" if shown else end.reason
+            return Outcome("stuck", text, place=_place(end))
+        except Unfinished as end:
+            return Outcome("unfinished", end.note, place=_place(end))
+        except OutOfFuel as end:
+            text = _LIMIT_TEXTS[end.limit].format(**_numbers(self.limits))
+            return Outcome("out of fuel", text, end.limit)
+        display = machine.display
+        return Outcome("value", display.outcome(value), "", display.structure(value), None, value)
+
+
+def _numbers(limits: Limits) -> dict[str, int]:
+    return {name: getattr(limits, name) for name in Limits.__slots__}
+
+
+def _place(end: Ended) -> Place | None:
+    return end.node[1] if end.node is not None else None
+
+
+def _extend_all(environment: Node, items: Node) -> Node:
+    for pair in list_items(items):
+        environment = (FRAME, None, pair[2], pair[3], environment)
+    return environment

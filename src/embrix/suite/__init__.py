@@ -1,0 +1,1 @@
+"""Suites: cases with expectations, held against every interpreter."""

@@ -1,0 +1,90 @@
+"""Holding a case against a lane."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal, TypeAlias
+
+from embrix.machine.lane import BadBinding, Lane
+from embrix.machine.limits import Limits
+from embrix.machine.outcome import Outcome
+from embrix.suite.model import Case, Expectation
+from embrix.text.source import Source
+from embrix.trace.walk import Walk
+
+State: TypeAlias = Literal["passed", "failed", "left out"]
+
+
+@dataclass(frozen=True, slots=True)
+class Verdict:
+    """How a case came out on a lane. `expected` and `actual` are sentences for people; for steps
+    they tell of the first step that differs."""
+
+    case: str
+    lane: str
+    state: State
+    expected: str = ""
+    actual: str = ""
+
+
+def check_case(case: Case, lane: Lane, limits: Limits | None = None) -> Verdict:
+    """Run one case on one lane. A case that does not speak of the lane is left out."""
+    if not case.applies_to(lane.name):
+        return Verdict(case.name, lane.name, "left out")
+    expected = case.expectation_for(lane.name)
+    try:
+        if expected is not None:
+            outcome = lane.run(case.program, case.given, limits=limits, variant="plain").outcome
+            if not fits(expected, outcome, case.program):
+                return Verdict(
+                    case.name, lane.name, "failed", expected.sentence,
+                    describe(outcome, case.program, place=expected.at is not None),
+                )  # fmt: skip
+        if lane.name in case.steps:
+            return _steps(case, lane, limits)
+    except BadBinding as bad:
+        wanted = expected.sentence if expected else "steps"
+        return Verdict(case.name, lane.name, "failed", wanted, str(bad))
+    return Verdict(case.name, lane.name, "passed")
+
+
+def fits(expected: Expectation, outcome: Outcome, program: str) -> bool:
+    """Whether an outcome is the expected one."""
+    if expected.at is not None:
+        if outcome.place is None:
+            return False
+        if Source("", program).position(outcome.place[0]) != expected.at:
+            return False
+    if expected.kind == "value":
+        return outcome.kind == "value" and outcome.text == expected.text
+    if expected.kind == "error":
+        return outcome.kind == "failure" and outcome.name == expected.text
+    return outcome.kind == "rejected" and outcome.name == expected.text
+
+
+def describe(outcome: Outcome, program: str, *, place: bool) -> str:
+    """What came, worded like what was expected."""
+    text = outcome.text
+    if outcome.kind == "failure":
+        text = f"error {outcome.name}"
+    elif outcome.kind == "rejected":
+        text = f"rejected by the {outcome.name}: {outcome.text}"
+    elif outcome.kind != "value":
+        text = outcome.sentence
+    if place and outcome.place is not None:
+        line, column = Source("", program).position(outcome.place[0])
+        text += f" at {line}:{column}"
+    return text
+
+
+def _steps(case: Case, lane: Lane, limits: Limits | None) -> Verdict:
+    wanted = case.steps[lane.name]
+    found = Walk(lane, lane.trace(case.program, case.given, limits=limits)).lines()
+    for number in range(max(len(wanted), len(found))):
+        left = wanted[number] if number < len(wanted) else "no further step"
+        right = found[number] if number < len(found) else "no further step"
+        if left != right:
+            return Verdict(
+                case.name, lane.name, "failed", f"step {number}: {left}", f"step {number}: {right}"
+            )
+    return Verdict(case.name, lane.name, "passed")

@@ -1,0 +1,65 @@
+"""What a suite says."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Literal, TypeAlias
+
+from embrix.text.source import Source, Span
+
+ExpectationKind: TypeAlias = Literal["value", "error", "rejected"]
+
+
+@dataclass(frozen=True, slots=True)
+class Expectation:
+    """`text` is the value as shown, the name of the error, or what refuses (tokens, grammar).
+
+    `at` is the place in the program as line and column counted from one, or None.
+    """
+
+    kind: ExpectationKind
+    text: str
+    at: tuple[int, int] | None = None
+
+    @property
+    def sentence(self) -> str:
+        place = f" at {self.at[0]}:{self.at[1]}" if self.at else ""
+        word = {"value": "", "error": "error ", "rejected": "rejected by the "}[self.kind]
+        return f"{word}{self.text}{place}"
+
+
+@dataclass(frozen=True, slots=True)
+class Case:
+    """One program with what it must give.
+
+    `expected` holds for every lane that `instead` does not name; `steps` gives for a lane the
+    reduction sequence or the conclusions in order. `lanes` limits the case when it is not empty.
+    """
+
+    name: str
+    program: str
+    expected: Expectation | None
+    instead: dict[str, Expectation] = field(default_factory=dict)
+    steps: dict[str, tuple[str, ...]] = field(default_factory=dict)
+    lanes: tuple[str, ...] = ()
+    given: dict[str, str] = field(default_factory=dict)
+    why: str = ""
+    span: Span = field(default=Span(0, 0), compare=False)
+
+    def expectation_for(self, lane: str) -> Expectation | None:
+        return self.instead.get(lane, self.expected)
+
+    def applies_to(self, lane: str) -> bool:
+        if self.lanes and lane not in self.lanes:
+            return False
+        return self.expectation_for(lane) is not None or lane in self.steps
+
+
+@dataclass(frozen=True, slots=True)
+class Suite:
+    """A suite file that could be read."""
+
+    source: Source
+    language: str
+    about: str
+    cases: tuple[Case, ...]

@@ -1,0 +1,1 @@
+"""Object-language terms: sorts, forms and binding; nodes; free names, renaming, substitution."""

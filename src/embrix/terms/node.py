@@ -1,0 +1,124 @@
+"""How terms and values are laid out while programs run.
+
+A node is a plain tuple `(tag, place, field, field, …)`. The tag is an integer that stands for a
+constructor; the place is a pair of offsets into the program text, or None. Tuples are the fastest
+immutable record that Python has, they are built without entering C code that recurses, and the
+compiled interpreters take them apart by position.
+
+Names and texts are `str`, truth values are `bool`, numbers are `int`, `Fraction` or `float`.
+Everything else is a node: tuples, lists (linked, so that tails are shared), optional values,
+environments. Nothing here may recurse: a term can be 100,000 levels deep.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field
+from typing import Any, TypeAlias
+
+from embrix.terms.types import Type
+
+Place: TypeAlias = tuple[int, int]
+Node: TypeAlias = tuple[Any, ...]
+Value: TypeAlias = Any
+"""A node, a number, a text, a name or a truth value."""
+
+FIELDS = 2
+"""Where the fields of a node begin."""
+
+TUPLE, NIL, CONS, NONE, SOME, EMPTY, FRAME, LOCATION = range(8)
+FIRST_FREE_TAG = 16
+
+NIL_NODE: Node = (NIL, None)
+NONE_NODE: Node = (NONE, None)
+EMPTY_NODE: Node = (EMPTY, None)
+UNIT_NODE: Node = (TUPLE, None)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Constructor:
+    """A form of a sort, or a constructor of a value or data type.
+
+    `owner` is the name of the sort or type. `shown` makes the display of a node; None shows the
+    structure.
+    """
+
+    name: str
+    tag: int
+    owner: str
+    fields: tuple[str, ...]
+    types: tuple[Type, ...]
+    is_form: bool = False
+    binds: tuple[Binds, ...] = ()
+    uses: tuple[int, ...] = ()
+    doc: str = field(default="", compare=False)
+
+
+@dataclass(frozen=True, slots=True)
+class Binds:
+    """`binds NAME in SCOPE, …`: field indexes of a form."""
+
+    name: int
+    scopes: tuple[int, ...]
+
+
+def make_list(items: Sequence[Value], tail: Node = NIL_NODE) -> Node:
+    """A linked list of nodes from a Python sequence."""
+    for item in reversed(items):
+        tail = (CONS, None, item, tail)
+    return tail
+
+
+def list_items(node: Node) -> Iterator[Value]:
+    """The items of a linked list."""
+    while node[0] == CONS:
+        yield node[FIELDS]
+        node = node[FIELDS + 1]
+
+
+def tuple_of(*items: Value) -> Node:
+    return (TUPLE, None, *items)
+
+
+def bindings(environment: Node) -> Iterator[tuple[str, Value]]:
+    """Name and value of each frame of an environment, the innermost first, shadowed ones too."""
+    while environment[0] == FRAME:
+        yield environment[FIELDS], environment[FIELDS + 1]
+        environment = environment[FIELDS + 2]
+
+
+def same(left: Value, right: Value, matching: Callable[[Value, Value], bool] | None = None) -> bool:
+    """Structural equality that ignores places. `matching` compares leaves (default: `==`)."""
+    stack = [(left, right)]
+    while stack:
+        a, b = stack.pop()
+        if a is b and not isinstance(a, float):
+            continue
+        if isinstance(a, tuple) and isinstance(b, tuple):
+            if a[0] != b[0] or len(a) != len(b):
+                return False
+            stack.extend(zip(a[FIELDS:], b[FIELDS:], strict=True))
+        elif isinstance(a, tuple) or isinstance(b, tuple):
+            return False
+        elif not (matching(a, b) if matching else a == b):
+            return False
+    return True
+
+
+def size(term: Value, limit: int = 10**9) -> int:
+    """How many nodes and leaves a term has when written out (shared parts count each time)."""
+    known: dict[int, int] = {}
+    stack: list[tuple[Value, bool]] = [(term, False)]
+    while stack:
+        node, ready = stack.pop()
+        if not isinstance(node, tuple) or id(node) in known:
+            continue
+        if not ready:
+            stack.append((node, True))
+            stack.extend((child, False) for child in node[FIELDS:])
+            continue
+        total = 1
+        for child in node[FIELDS:]:
+            total += known[id(child)] if isinstance(child, tuple) else 1
+        known[id(node)] = min(total, limit)
+    return known[id(term)] if isinstance(term, tuple) else 1

@@ -1,0 +1,149 @@
+"""The kinds of numbers a language may have, and what each does.
+
+integer: unbounded; division rounds towards minus infinity.
+rational: exact; a number that is whole is held as an `int`, any other as a `Fraction`.
+float: IEEE 754 double precision.
+
+Sizes are checked before an operation that could make a number much larger than its operands.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from fractions import Fraction
+from typing import TypeAlias
+
+Number: TypeAlias = int | Fraction | float
+
+KINDS = ("integer", "rational", "float")
+_LITERAL = re.compile(r"[+-]?[0-9]+(\.[0-9]+)?([eE][+-]?[0-9]{1,4})?", re.ASCII)
+LONGEST_LITERAL = 4000
+MOST_BITS = 65_536
+"""A number of more bits than this ends a run, unless its limits say otherwise."""
+
+
+class TooLarge(Exception):
+    """A number would get larger than the limits of the run allow."""
+
+
+class DividedByZero(Exception):
+    """Division by zero that no clause of the definition took care of."""
+
+
+def read_number(text: str, kind: str) -> Number | None:
+    """The number that a text writes, or None when it writes none (or none of this kind)."""
+    if len(text) > LONGEST_LITERAL or not _LITERAL.fullmatch(text):
+        return None
+    if kind == "float":
+        return float(text)
+    exact = Fraction(text)
+    if exact.denominator == 1:
+        return exact.numerator
+    return None if kind == "integer" else exact
+
+
+def write_number(number: Number) -> str:
+    """A number in decimal notation where that is exact and short, else as a fraction."""
+    if isinstance(number, float):
+        return repr(number)
+    if isinstance(number, int):
+        if number.bit_length() > 10_000:
+            return f"a whole number of {number.bit_length()} bits"
+        return str(number)
+    return _decimal(number) or f"{write_number(number.numerator)}/{write_number(number.denominator)}"
+
+
+def _decimal(number: Fraction) -> str | None:
+    """The terminating decimal that equals a fraction, when it needs at most 20 places."""
+    for places in range(1, 21):
+        scaled = number * 10**places
+        if scaled.denominator == 1:
+            if scaled.numerator.bit_length() > 10_000:
+                return None
+            digits = str(abs(scaled.numerator)).rjust(places + 1, "0")
+            sign = "-" if number < 0 else ""
+            return f"{sign}{digits[:-places]}.{digits[-places:]}"
+        if number.denominator % 2 and number.denominator % 5:
+            return None
+    return None
+
+
+def bits(number: Number) -> int:
+    if isinstance(number, int):
+        return number.bit_length()
+    if isinstance(number, Fraction):
+        return number.numerator.bit_length() + number.denominator.bit_length()
+    return 64
+
+
+def _whole(number: Fraction) -> Number:
+    return number.numerator if number.denominator == 1 else number
+
+
+def operations(kind: str, most_bits: int = MOST_BITS) -> dict[str, Callable[..., Number]]:
+    """Addition, subtraction, multiplication, division and negation of a kind of numbers.
+
+    They raise `TooLarge` and `DividedByZero`, nothing else.
+    """
+
+    def guard(a: Number, b: Number) -> None:
+        if bits(a) + bits(b) > most_bits:
+            raise TooLarge
+
+    def add(a: Number, b: Number) -> Number:
+        if type(a) is int and type(b) is int:
+            if -(1 << 62) < a < 1 << 62 and -(1 << 62) < b < 1 << 62:
+                return a + b
+        guard(a, b)
+        result = a + b
+        return _whole(result) if isinstance(result, Fraction) else result
+
+    def subtract(a: Number, b: Number) -> Number:
+        return add(a, -b)
+
+    def multiply(a: Number, b: Number) -> Number:
+        guard(a, b)
+        result = a * b
+        return _whole(result) if isinstance(result, Fraction) else result
+
+    def negate(a: Number) -> Number:
+        return -a
+
+    def divide_rational(a: Number, b: Number) -> Number:
+        if b == 0:
+            raise DividedByZero
+        guard(a, b)
+        return _whole(Fraction(a) / Fraction(b))
+
+    def divide_integer(a: Number, b: Number) -> Number:
+        if b == 0:
+            raise DividedByZero
+        return a // b
+
+    def divide_float(a: Number, b: Number) -> Number:
+        try:
+            return a / b
+        except ZeroDivisionError:
+            return _float_by_zero(float(a), float(b))
+
+    divide = {
+        "integer": divide_integer,
+        "rational": divide_rational,
+        "float": divide_float,
+    }[kind]
+    return {
+        "add": add,
+        "subtract": subtract,
+        "multiply": multiply,
+        "divide": divide,
+        "negate": negate,
+    }
+
+
+def _float_by_zero(a: float, b: float) -> float:
+    """What IEEE 754 gives for a division by a zero: NaN, or an infinity of the right sign."""
+    if a == 0 or a != a:
+        return float("nan")
+    positive = (a > 0) == (str(b)[0] != "-")
+    return float("inf") if positive else float("-inf")

@@ -1,0 +1,90 @@
+"""The types of fields and values, as the notation writes them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TypeAlias
+
+
+@dataclass(frozen=True, slots=True)
+class Con:
+    """A named type, perhaps with arguments: `Number`, `List[Expr]`, a sort, a value type."""
+
+    name: str
+    args: tuple[Type, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Tup:
+    """A tuple type; without items it is the unit type."""
+
+    items: tuple[Type, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Fn:
+    """A function type."""
+
+    params: tuple[Type, ...]
+    result: Type
+
+
+@dataclass(slots=True, eq=False)
+class Hole:
+    """A type not known yet, filled in by unification."""
+
+    found: Type | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Unknown:
+    """The type of something already reported as wrong; it agrees with every type."""
+
+
+Type: TypeAlias = Con | Tup | Fn | Hole | Unknown
+
+NUMBER, INT, TEXT, BOOL = Con("Number"), Con("Int"), Con("Text"), Con("Bool")
+NAME, LOC = Con("Name"), Con("Loc")
+UNIT = Tup()
+UNKNOWN = Unknown()
+
+ARITY = {
+    "Number": 0, "Int": 0, "Text": 0, "Bool": 0, "Name": 0, "Loc": 0,
+    "List": 1, "Maybe": 1, "Set": 1, "Map": 2, "Env": 1, "Store": 1,
+}  # fmt: skip
+"""The built-in type names and how many arguments each takes."""
+
+
+def listing(item: Type) -> Con:
+    return Con("List", (item,))
+
+
+def maybe(item: Type) -> Con:
+    return Con("Maybe", (item,))
+
+
+def env(item: Type) -> Con:
+    return Con("Env", (item,))
+
+
+def settle(kind: Type) -> Type:
+    """The type that filled a hole, or the type itself (only the outermost layer)."""
+    while isinstance(kind, Hole) and kind.found is not None:
+        kind = kind.found
+    return kind
+
+
+def show_type(kind: Type) -> str:
+    """A type as the notation writes it; what is not known is `_`."""
+    kind = settle(kind)
+    match kind:
+        case Con(name, ()):
+            return name
+        case Con(name, args):
+            return f"{name}[{', '.join(map(show_type, args))}]"
+        case Tup(items):
+            return f"({', '.join(map(show_type, items))})"
+        case Fn(params, result):
+            return f"({', '.join(map(show_type, params))}) -> {show_type(result)}"
+        case _:
+            return "_"

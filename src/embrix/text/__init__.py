@@ -1,0 +1,1 @@
+"""Source texts, places in them, and what is said about them. Knows no other part of Embrix."""

@@ -1,0 +1,48 @@
+"""Every code that a diagnostic may bear, with what it means.
+
+Codes stay: scripts and notes refer to them. `embrix explain CODE` prints these texts.
+"""
+
+from __future__ import annotations
+
+CODES: dict[str, str] = {
+    "bad_pattern": "A token pattern cannot be read. Patterns know characters, classes in [ ], "
+    "groups, | and the repetitions * + ? {m,n}; no anchors and no look-around.",
+    "bad_suite": "A suite cannot be read: the TOML is wrong, an entry has a wrong type, or a case "
+    "states no expectation or two that exclude each other.",
+    "bad_toml": "The file is not TOML.",
+    "declared_twice": "The same name is declared twice where one declaration is meant.",
+    "dropped_part": "A rule reads something that reaches no field of the form it makes.",
+    "empty_file": "The file has no definition in it.",
+    "empty_token": "A token pattern or literal matches the empty text; reading would stand still.",
+    "function_as_value": "A function is named without being called.",
+    "law_fails": "A law does not hold: an example was found on which it is false.",
+    "makes_nothing": "An alternative makes no form and has no single part to hand on.",
+    "missing_clause": "A function has no clause for some terms; a run that meets one is stuck.",
+    "missing_field": "An alternative makes a form without filling all its fields.",
+    "missing_operand": "An operator table does not say what its operands are.",
+    "missing_part": "A definition lacks a part that it needs.",
+    "no_relation": "A small-step relation is needed here: a `define … by` with `final` lines.",
+    "not_a_function": "Only functions can be called.",
+    "not_yet": "This version of Embrix does not carry this part of the notation out.",
+    "swapped_fields": "A pattern variable bears the name of another field of the same form.",
+    "tab_indent": "Indentation is made of spaces.",
+    "type_mismatch": "A value of one type stands where another is expected.",
+    "unknown_character": "A character that means nothing in Brix outside texts and patterns.",
+    "unknown_constructor": "No form or constructor of this name is declared.",
+    "unknown_error": "No error of this name is declared.",
+    "unknown_escape": "A backslash is followed by a character that makes no escape.",
+    "unknown_field": "A form has no field of this name.",
+    "unknown_interpreter": "The language has no interpreter of this name.",
+    "unknown_language": "The course has no language of this name.",
+    "unknown_name": "Nothing of this name is known in this place.",
+    "unknown_rule": "The grammar has no rule or token of this name.",
+    "unknown_type": "No type or sort of this name is known.",
+    "unknown_word": "A declaration or entry that is not known in this place.",
+    "unreachable_clause": "Clauses above take everything that this one takes.",
+    "unreadable": "The text does not fit the notation in this place.",
+    "unreadable_file": "The file cannot be read as UTF-8 text.",
+    "unused_rule": "No rule refers to this one, and no program starts with it.",
+    "wrong_number": "More or fewer arguments, fields or patterns than declared.",
+    "wrong_pattern": "A pattern of this kind is not possible in this place.",
+}

@@ -1,0 +1,81 @@
+"""Texts with a name, and places in them.
+
+Inside Embrix a place is a pair of offsets in code points; lines and columns exist only where a
+person reads them.
+"""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from dataclasses import dataclass, field
+from pathlib import Path
+
+BYTE_ORDER_MARK = "\ufeff"
+
+
+@dataclass(frozen=True, slots=True, order=True)
+class Span:
+    """A slice of a text: offsets in code points, `end` not included."""
+
+    start: int
+    end: int
+
+    def cover(self, other: Span) -> Span:
+        """The smallest span that holds both."""
+        return Span(min(self.start, other.start), max(self.end, other.end))
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Source:
+    """A text with the name it is called by in messages. `text` holds no byte-order mark."""
+
+    name: str
+    text: str
+    path: Path | None = None
+    _starts: list[int] = field(init=False, repr=False)
+
+    def __post_init__(self) -> None:
+        starts = [0]
+        at = self.text.find("\n")
+        while at >= 0:
+            starts.append(at + 1)
+            at = self.text.find("\n", at + 1)
+        object.__setattr__(self, "_starts", starts)
+
+    def position(self, offset: int) -> tuple[int, int]:
+        """Line and column of an offset, both counted from one, in code points."""
+        line = bisect_right(self._starts, offset) - 1
+        return line + 1, offset - self._starts[line] + 1
+
+    def offset(self, line: int, column: int) -> int:
+        """The offset of a line and column counted from one; beyond the end it is the end."""
+        if line > len(self._starts):
+            return len(self.text)
+        return min(self._starts[line - 1] + column - 1, len(self.text))
+
+    def line(self, number: int) -> str:
+        """The text of a line counted from one, without its line end."""
+        start = self._starts[number - 1]
+        end = self.text.find("\n", start)
+        return self.text[start : len(self.text) if end < 0 else end].removesuffix("\r")
+
+    @property
+    def line_count(self) -> int:
+        return len(self._starts)
+
+
+class Unreadable(Exception):
+    """A file that is no text or cannot be read; the message says why, in a sentence."""
+
+
+def read_source(path: Path, name: str | None = None) -> Source:
+    """Read a UTF-8 file. Raises `Unreadable`. Line ends are kept as they are."""
+    try:
+        raw = path.read_bytes()
+    except OSError as fault:
+        raise Unreadable(f"{name or path}: {fault.strerror or fault}") from fault
+    try:
+        text = raw.decode("utf-8")
+    except UnicodeDecodeError as fault:
+        raise Unreadable(f"{name or path}: byte {fault.start + 1} is not UTF-8 text") from fault
+    return Source(name or str(path), text.removeprefix(BYTE_ORDER_MARK), path)

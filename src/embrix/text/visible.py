@@ -1,0 +1,53 @@
+"""Text from strangers made fit for a terminal: nothing invisible, nothing that steers the screen."""
+
+from __future__ import annotations
+
+import unicodedata
+
+from wcwidth import wcwidth
+
+_NAMED = {"\n": "\\n", "\r": "\\r", "\t": "\\t", "\0": "\\0"}
+_HIDDEN = frozenset(["Cc", "Cf", "Cs", "Co", "Cn", "Zl", "Zp"])
+
+
+def visible(text: str, keep: str = "") -> str:
+    """`text` with control, bidirectional and other invisible characters written as escapes.
+
+    Characters in `keep` stay as they are (a line end, say).
+    """
+    if text.isascii() and text.isprintable():
+        return text
+    return "".join(
+        character
+        if character in keep or unicodedata.category(character) not in _HIDDEN
+        else _NAMED.get(character, f"\\u{{{ord(character):x}}}")
+        for character in text
+    )
+
+
+def width(text: str) -> int:
+    """Cells that `text` takes on a terminal (what `visible` returned; wide characters take two)."""
+    if text.isascii():
+        return len(text)
+    return sum(max(0, wcwidth(character)) for character in text)
+
+
+def for_screen(line: str, tab: int = 4) -> tuple[str, list[int]]:
+    """A source line as it is shown, and the cell at which each of its offsets begins.
+
+    The list has one entry more than the line has characters, so that an end can be looked up.
+    """
+    shown: list[str] = []
+    cells = [0]
+    at = 0
+    for character in line:
+        piece = " " * (tab - at % tab) if character == "\t" else visible(character)
+        shown.append(piece)
+        at += width(piece)
+        cells.append(at)
+    return "".join(shown), cells
+
+
+def cut(text: str, limit: int) -> str:
+    """`text`, or its first `limit` characters and a sign that more followed."""
+    return text if len(text) <= limit else text[: max(0, limit - 1)] + "…"

@@ -1,0 +1,1 @@
+"""Recording runs, and looking at what was recorded. Knows the machine's values, no interface."""

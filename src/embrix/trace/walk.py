@@ -1,0 +1,251 @@
+"""Walking through a recorded run.
+
+A walk is a row of stations. For a small-step interpreter a station is a term on its way, with the
+redex of the next step; for any other it is a moment: a judgement entered or left. Stations are made
+when they are looked at; the record itself stays in columns.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Literal, TypeAlias
+
+from embrix.brix.core import Function
+from embrix.grammar.printing import Path, Printed
+from embrix.machine.lane import Lane, Traced
+from embrix.machine.recorder import NOT_LEFT
+from embrix.terms.node import FIELDS, Node, Place, Value, bindings
+from embrix.terms.types import Con, settle
+from embrix.text.source import Span
+
+StationKind: TypeAlias = Literal["term", "enter", "leave", "end"]
+
+MOST_BINDINGS = 60
+
+
+@dataclass(frozen=True, slots=True)
+class Binding:
+    """A name in an environment and what it stands for; shadowed ones cannot be reached by name."""
+
+    name: str
+    value: str
+    shadowed: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Station:
+    """One stop of a walk, fit to be shown.
+
+    `text` is the term or judgement, `focus` the part of it that is active, `place` the active part
+    of the program, `clause` the place in the definition of the clause that applies.
+    """
+
+    number: int
+    kind: StationKind
+    text: str
+    focus: Span | None
+    place: Place | None
+    depth: int
+    bindings: tuple[Binding, ...]
+    clause: Span | None
+    note: str = ""
+
+
+class Walk:
+    """The stations of one traced run."""
+
+    def __init__(self, lane: Lane, traced: Traced) -> None:
+        self.lane = lane
+        self.traced = traced
+        self._recorder = traced.recorder
+        self._machine = lane.machine
+        self.relation = lane.interpreter.steps
+        self._functions = list(lane.interpreter.functions.values())
+
+    @property
+    def style(self) -> Literal["steps", "moments"]:
+        return "steps" if self.relation is not None else "moments"
+
+    def __len__(self) -> int:
+        """The number of stations."""
+        if self.traced.term is None:
+            return 1
+        if self.relation is not None:
+            return len(self._terms) + (self.traced.result.outcome.kind != "value")
+        return len(self._recorder.moments) + 1
+
+    def station(self, number: int) -> Station:
+        """The station with a number, counted from zero. Raises IndexError."""
+        if not 0 <= number < len(self):
+            raise IndexError(number)
+        outcome = self.traced.result.outcome
+        if number == len(self) - 1 and (self.relation is None or outcome.kind != "value"):
+            return self._end(number)
+        return self._term(number) if self.relation is not None else self._moment(number)
+
+    def lines(self) -> list[str]:
+        """The reduction sequence, or the conclusions in the order in which they were reached."""
+        if self.traced.term is None:
+            return []
+        if self.relation is not None:
+            return [self._print(term).text for term, _ in self._terms]
+        return [
+            self._judgement(~moment, True) for moment in self._recorder.moments if moment < 0
+        ]
+
+    # ---------------------------------------------------------------- terms
+
+    @cached_property
+    def _terms(self) -> list[tuple[Node, int]]:
+        """Each term of the reduction sequence with the step instance that took it, or -1."""
+        assert self.relation is not None and self.traced.term is not None
+        recorder = self._recorder
+        own = self._functions.index(self.relation)
+        subject = self.relation.subjects[0]
+        found: list[tuple[Node, int]] = []
+        last: Value = NOT_LEFT
+        for instance, function in enumerate(recorder.functions):
+            parent = recorder.parents[instance]
+            if function == own and (parent < 0 or recorder.functions[parent] != own):
+                found.append((recorder.arguments[instance][subject], instance))
+                last = recorder.results[instance]
+        if not found:
+            return [(self.traced.term, -1)]
+        if last is not NOT_LEFT:
+            found.append((last, -1))
+        return found
+
+    def _term(self, number: int) -> Station:
+        term, instance = self._terms[number]
+        if instance < 0:
+            printed = self._print(term)
+            return Station(number, "term", printed.text, None, None, 0, (), None, "final")
+        path, innermost = self._redex(instance)
+        redex = self._subject(innermost)
+        printed = self._print(term, path)
+        clause = self._clause(innermost)
+        return Station(
+            number, "term", printed.text, printed.focus, redex[1] if redex else None, 0, (),
+            clause,
+        )  # fmt: skip
+
+    def _redex(self, instance: int) -> tuple[Path, int]:
+        """The way to the part that a step rewrites, and the step instance that does it."""
+        recorder = self._recorder
+        function = recorder.functions[instance]
+        path: list[int] = []
+        at = instance
+        number = instance + 1
+        while number < len(recorder.functions) and recorder.parents[number] >= instance:
+            if recorder.parents[number] == at and recorder.functions[number] == function:
+                path.append(self._field(at, number))
+                at = number
+            number += 1
+        return tuple(path), at
+
+    def _field(self, outer: int, inner: int) -> int:
+        """The field of the outer subject in which the inner step takes place."""
+        recorder = self._recorder
+        assert self.relation is not None
+        clause = recorder.clauses[outer]
+        if clause >= 0:
+            index = self.relation.clauses[clause].steps
+            if index is not None:
+                return index
+        subject = self.relation.subjects[0]
+        whole = recorder.arguments[outer][subject]
+        part = recorder.arguments[inner][subject]
+        for index, field in enumerate(whole[FIELDS:]):
+            if field is part:
+                return index
+        return -1
+
+    def _print(self, term: Node, path: Path | None = None) -> Printed:
+        printer = self._machine.printer
+        if printer is None or not isinstance(term, tuple):
+            return Printed(self._machine.display.show(term))
+        if term[0] not in self.lane.interpreter.language.signature.by_tag:
+            return Printed(self._machine.display.show(term))
+        return printer.show(term, focus=path, most=4_000)
+
+    # ---------------------------------------------------------------- moments
+
+    @cached_property
+    def _depths(self) -> list[int]:
+        depths = []
+        depth = 0
+        for moment in self._recorder.moments:
+            if moment < 0:
+                depth -= 1
+            depths.append(depth)
+            if moment >= 0:
+                depth += 1
+        return depths
+
+    def _moment(self, number: int) -> Station:
+        moment = self._recorder.moments[number]
+        left = moment < 0
+        instance = ~moment if left else moment
+        subject = self._subject(instance)
+        return Station(
+            number, "leave" if left else "enter", self._judgement(instance, left), None,
+            subject[1] if subject else None, self._depths[number], self._bindings(instance),
+            self._clause(instance),
+        )  # fmt: skip
+
+    def _judgement(self, instance: int, left: bool) -> str:
+        """A judgement as its template says; the result of one still open is a sign."""
+        recorder = self._recorder
+        function = self._functions[recorder.functions[instance]]
+        result = self._machine.display.show(recorder.results[instance]) if left else "…"
+        arguments = recorder.arguments[instance]
+        template = function.judgement
+        if template is None:
+            shown = ", ".join(map(self._machine.display.show, arguments))
+            return f"{function.name}({shown}) → {result}"
+        return self._machine.fill(template, arguments, result)
+
+    def _end(self, number: int) -> Station:
+        outcome = self.traced.result.outcome
+        current = self._recorder.current
+        known = self._bindings(current) if current >= 0 else ()
+        clause = self._clause(current) if current >= 0 else None
+        return Station(
+            number, "end", outcome.sentence, None, outcome.place, 0, known, clause, outcome.kind
+        )
+
+    # ---------------------------------------------------------------- parts
+
+    def _function(self, instance: int) -> Function:
+        return self._functions[self._recorder.functions[instance]]
+
+    def _subject(self, instance: int) -> Node | None:
+        function = self._function(instance)
+        if function.subject is None:
+            return None
+        node: Node = self._recorder.arguments[instance][function.subject]
+        return node
+
+    def _clause(self, instance: int) -> Span | None:
+        number = self._recorder.clauses[instance]
+        clauses = self._function(instance).clauses
+        return clauses[number].span if 0 <= number < len(clauses) else None
+
+    def _bindings(self, instance: int) -> tuple[Binding, ...]:
+        """The environment among the arguments of a judgement, the innermost binding first."""
+        function = self._function(instance)
+        found: list[Binding] = []
+        seen: set[str] = set()
+        for kind, value in zip(
+            function.types, self._recorder.arguments[instance], strict=True
+        ):
+            settled = settle(kind)
+            if not (isinstance(settled, Con) and settled.name == "Env"):
+                continue
+            for name, bound in bindings(value):
+                if len(found) >= MOST_BINDINGS:
+                    break
+                found.append(Binding(name, self._machine.display.show(bound), name in seen))
+                seen.add(name)
+        return tuple(found)
