@@ -14,7 +14,7 @@ from embrix.machine.outcome import Outcome, Result
 from embrix.machine.recorder import Recorder
 from embrix.machine.run import Machine
 from embrix.terms.binding import substitute
-from embrix.terms.node import Node, Place, Value
+from embrix.terms.node import Node, Place, Value, without_places
 
 OnStart = Callable[[Callable[[], None]], None]
 
@@ -99,7 +99,7 @@ class Lane:
             if not isinstance(parsed, Parsed):
                 raise BadBinding(f"{name}: {rejection(parsed).sentence}")
             if not self.machine.takes_bindings:
-                term = substitute(language.signature, parsed.term, name, term)
+                term = substitute(language.signature, without_places(parsed.term), name, term)
                 continue
             outcome = self.machine.run(parsed.term, limits=limits, variant="plain").outcome
             if outcome.kind != "value":

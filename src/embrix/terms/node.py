@@ -122,3 +122,23 @@ def size(term: Value, limit: int = 10**9) -> int:
             total += known[id(child)] if isinstance(child, tuple) else 1
         known[id(node)] = min(total, limit)
     return known[id(term)] if isinstance(term, tuple) else 1
+
+
+def without_places(term: Node) -> Node:
+    """The same term with no place in any node (it comes from another text than the program)."""
+    built: list[Value] = []
+    stack: list[tuple[Value, bool]] = [(term, False)]
+    while stack:
+        node, ready = stack.pop()
+        if not isinstance(node, tuple):
+            built.append(node)
+        elif not ready:
+            stack.append((node, True))
+            stack.extend((child, False) for child in reversed(node[FIELDS:]))
+        else:
+            count = len(node) - FIELDS
+            parts = built[len(built) - count :]
+            del built[len(built) - count :]
+            built.append((node[0], None, *parts))
+    result: Node = built[0]
+    return result

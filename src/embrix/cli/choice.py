@@ -1,0 +1,127 @@
+"""Which course, language, program and lanes a command line means."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from dataclasses import dataclass
+from pathlib import Path
+
+from embrix.course.load import COURSE_FILE, find_course
+from embrix.course.shipped import shipped_course
+from embrix.machine.lane import Lane
+from embrix.machine.limits import Limits
+from embrix.runs.session import Session
+from embrix.runs.worker import limit_memory
+from embrix.text.diagnostic import render
+from embrix.text.source import Source, Unreadable, read_source
+from embrix.text.suggest import did_you_mean
+
+
+class Usage(Exception):
+    """The command line asks for something that is not there; the message says what."""
+
+
+@dataclass(frozen=True, slots=True)
+class Chosen:
+    """A program on some lanes."""
+
+    session: Session
+    language: str
+    source: Source
+    lanes: list[Lane]
+    given: dict[str, str]
+    limits: Limits
+
+
+def course_folder(course: Path | None, near: Path | None = None) -> Path:
+    """The folder of the course that is meant. Raises `Usage`."""
+    if course is not None:
+        if not (course / COURSE_FILE).is_file():
+            raise Usage(f"{course} is no course: it has no {COURSE_FILE}")
+        return course
+    for start in (near, Path.cwd()):
+        found = find_course(start) if start is not None else None
+        if found is not None:
+            return found
+    return shipped_course()
+
+
+def chosen(arguments: argparse.Namespace) -> Chosen:
+    """What `run` and `steps` are to work on. Raises `Usage`."""
+    source, path = _program(arguments)
+    near = path.resolve().parent if path is not None else None
+    session = Session(course_folder(arguments.course, near))
+    language = _language(arguments, session, path)
+    limit_memory()
+    limits = Limits()
+    if arguments.calls is not None:
+        if arguments.calls < 1:
+            raise Usage("--calls must be at least 1")
+        limits = Limits(calls=arguments.calls)
+    return Chosen(
+        session, language, source, _lanes(arguments, session, language), _given(arguments.bind),
+        limits,
+    )  # fmt: skip
+
+
+def _program(arguments: argparse.Namespace) -> tuple[Source, Path | None]:
+    if arguments.text is not None:
+        if arguments.file is not None:
+            raise Usage("a program is either a FILE or a text after -e, not both")
+        return Source("text", arguments.text), None
+    if arguments.file is None:
+        raise Usage("name a program: a FILE, - for standard input, or a text after -e")
+    if arguments.file == "-":
+        return Source("input", sys.stdin.read()), None
+    try:
+        return read_source(Path(arguments.file)), Path(arguments.file)
+    except Unreadable as fault:
+        raise Usage(str(fault)) from fault
+
+
+def _language(arguments: argparse.Namespace, session: Session, path: Path | None) -> str:
+    languages = session.course.languages
+    name: str | None = arguments.language
+    if name is None and path is not None:
+        found = session.course.language_of(path)
+        name = found.name if found else None
+    if name is None and path is None and len(languages) == 1:
+        name = next(iter(languages))
+    if name is None:
+        known = ", ".join(languages) or "none"
+        raise Usage(f"say in which language the program is, with --language (there are: {known})")
+    if name not in languages:
+        hint = did_you_mean(name, languages, "there are: " + (", ".join(languages) or "none"))
+        raise Usage(f"the course has no language called {name}; {hint}")
+    return name
+
+
+def _lanes(arguments: argparse.Namespace, session: Session, language: str) -> list[Lane]:
+    course = session.course
+    usable = course.interpreters.get(language, {})
+    names = arguments.lanes or list(usable)
+    errors = [d for d in course.diagnostics if d.severity == "error"]
+    if session.parser(language) is None or not names:
+        for finding in errors[:3]:
+            print(render(finding), file=sys.stderr)
+        raise Usage(f"{language} cannot run programs until its definition is mended")
+    for name in names:
+        if name in course.broken.get(language, ()):
+            for finding in errors[:3]:
+                print(render(finding), file=sys.stderr)
+            raise Usage(f"{name} cannot run until its definition is mended")
+        if name not in usable:
+            hint = did_you_mean(name, usable, "there are: " + ", ".join(usable))
+            raise Usage(f"{language} has no interpreter called {name}; {hint}")
+    return [session.lane(language, name) for name in names]
+
+
+def _given(bindings: list[str]) -> dict[str, str]:
+    given: dict[str, str] = {}
+    for binding in bindings:
+        name, equals, text = binding.partition("=")
+        if not equals or not name.strip() or not text.strip():
+            raise Usage(f"--bind {binding}: write NAME=EXPR")
+        given[name.strip()] = text
+    return given

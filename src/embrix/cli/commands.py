@@ -1,0 +1,235 @@
+"""What each command does."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+import textwrap
+from pathlib import Path
+from typing import Any
+
+from embrix.cli.choice import Chosen, Usage, chosen, course_folder
+from embrix.course.load import find_course
+from embrix.course.shipped import writable_copy
+from embrix.machine.lane import BadBinding, Lane
+from embrix.machine.outcome import Outcome, Result
+from embrix.runs.pool import Pool
+from embrix.runs.session import Session, result_data
+from embrix.text.codes import CODES
+from embrix.text.diagnostic import excerpt, render
+from embrix.text.source import Span
+from embrix.text.suggest import did_you_mean
+from embrix.text.visible import visible
+from embrix.trace.walk import Walk
+
+
+def open_workbench(arguments: argparse.Namespace) -> int:
+    """Open the workbench, on a writable copy of the shipped course when none is found here."""
+    from embrix.tui.app import Workbench  # the interface library is only loaded for the workbench
+
+    near = arguments.file.resolve().parent if arguments.file is not None else Path.cwd()
+    if arguments.course is not None:
+        folder = course_folder(arguments.course)
+    else:
+        try:
+            folder = find_course(near) or find_course(Path.cwd()) or writable_copy()
+        except OSError as fault:
+            raise Usage(f"no course can be put into your data folder: {fault}") from fault
+    if arguments.file is not None and not arguments.file.is_file():
+        raise Usage(f"there is no file {arguments.file}")
+    if not (sys.stdin.isatty() and sys.stdout.isatty()):
+        raise Usage("the workbench needs a terminal; see embrix --help for single commands")
+    Workbench(folder, arguments.file).run()
+    return 0
+
+
+def check(arguments: argparse.Namespace) -> int:
+    """Print everything there is to say about a course."""
+    session = Session(course_folder(arguments.course))
+    findings = session.diagnostics()
+    if arguments.json:
+        print(json.dumps([finding.as_data() for finding in findings], indent=2))
+    else:
+        for finding in findings:
+            print(render(finding), end="\n\n")
+        print(_census(session, findings))
+    return 1 if any(finding.severity == "error" for finding in findings) else 0
+
+
+def _census(session: Session, findings: list[Any]) -> str:
+    course = session.course
+    parts = []
+    for name in course.languages:
+        lanes = [*course.interpreters.get(name, {}), *course.broken.get(name, ())]
+        parts.append(f"{name} with {', '.join(lanes) or 'no interpreter'}")
+    errors = sum(finding.severity == "error" for finding in findings)
+    warnings = len(findings) - errors
+    told = f"{errors} errors, {warnings} warnings" if findings else "nothing to report"
+    return f"{course.title}: {'; '.join(parts) or 'no languages'}. {told}"
+
+
+# ---------------------------------------------------------------------- programs
+
+
+def run(arguments: argparse.Namespace) -> int:
+    """Run a program on the lanes asked for."""
+    work = chosen(arguments)
+    results = [(lane, _result(work, lane)) for lane in work.lanes]
+    if arguments.json:
+        answers = [{"interpreter": lane.name, **_data(work, result)} for lane, result in results]
+        print(json.dumps(answers[0] if len(answers) == 1 else answers, indent=2))
+    else:
+        for lane, result in results:
+            _print_result(work, result, lane.name if len(results) > 1 else "")
+    return 0 if all(result.outcome.kind == "value" for _, result in results) else 1
+
+
+def _result(work: Chosen, lane: Lane) -> Result:
+    try:
+        return lane.run(work.source.text, work.given, limits=work.limits)
+    except BadBinding as bad:
+        raise Usage(f"--bind {bad}") from bad
+
+
+def _data(work: Chosen, result: Result) -> dict[str, Any]:
+    data = result_data(result)
+    outcome: dict[str, Any] = data["outcome"]
+    if result.outcome.place is not None:
+        line, column = work.source.position(result.outcome.place[0])
+        outcome["line"], outcome["column"] = line, column
+    return {"outcome": outcome, "output": data["output"], "costs": data["costs"]}
+
+
+def _print_result(work: Chosen, result: Result, label: str) -> None:
+    lead = f"{label}: " if label else ""
+    for piece in result.output:
+        sys.stdout.write(visible(piece, keep="\n"))
+    if result.output and not result.output[-1].endswith("\n"):
+        print()
+    print(lead + visible(result.outcome.sentence))
+    for line in _where(work, result.outcome):
+        print(line)
+
+
+def _where(work: Chosen, outcome: Outcome) -> list[str]:
+    """The place of an outcome in the program, with its line."""
+    if outcome.place is None:
+        return []
+    span = Span(*outcome.place)
+    line, column = work.source.position(span.start)
+    rows = [f"  at {work.source.name}:{line}:{column}"]
+    return rows + ["  " + row for row in excerpt(work.source, span)]
+
+
+def steps(arguments: argparse.Namespace) -> int:
+    """Print the reduction sequence, or the judgements in order of conclusion."""
+    work = chosen(arguments)
+    status = 0
+    answers: list[dict[str, Any]] = []
+    for lane in work.lanes:
+        try:
+            traced = lane.trace(work.source.text, work.given, limits=work.limits)
+        except BadBinding as bad:
+            raise Usage(f"--bind {bad}") from bad
+        outcome = traced.result.outcome
+        status = max(status, int(outcome.kind != "value"))
+        lines = Walk(lane, traced).lines()
+        if arguments.json:
+            data = _data(work, traced.result)
+            answers.append(
+                {"interpreter": lane.name, "steps": lines, "outcome": data["outcome"]}
+            )
+            continue
+        if len(work.lanes) > 1:
+            print(f"— {lane.name}")
+        for line in lines:
+            print(visible(line))
+        if outcome.kind != "value":
+            print(visible(outcome.sentence))
+            print("\n".join(_where(work, outcome)))
+    if arguments.json:
+        print(json.dumps(answers[0] if len(answers) == 1 else answers, indent=2))
+    return status
+
+
+# ---------------------------------------------------------------------- suites
+
+
+def test(arguments: argparse.Namespace) -> int:
+    """Run suites on all interpreters; the workers do it, one suite each at a time."""
+    folder = course_folder(arguments.course)
+    session = Session(folder)
+    paths = [path.resolve() for path in arguments.suites] or list(session.course.suites)
+    for path in paths:
+        if not path.is_file():
+            raise Usage(f"there is no suite {path}")
+        if session.course.folder not in path.parents:
+            raise Usage(f"{path} does not belong to the course in {session.course.folder}")
+    if not paths:
+        raise Usage(f"{session.course.title} has no suites (files that end in .suite.toml)")
+    pool = Pool(1)
+    try:
+        pool.load(str(session.course.folder), lambda _: None)
+        reports = [_report(pool, path) for path in paths]
+    finally:
+        pool.close()
+    findings = [f for f in session.diagnostics() if f.severity == "error"]
+    if arguments.json:
+        print(json.dumps(reports, indent=2))
+    else:
+        for finding in findings:
+            print(render(finding), end="\n\n")
+        for report in reports:
+            _print_report(report)
+    failed = any(
+        verdict[1] == "failed"
+        for report in reports
+        for case in report["cases"]
+        for verdict in case["verdicts"]
+    )
+    return 1 if failed or findings else 0
+
+
+def _report(pool: Pool, path: Path) -> dict[str, Any]:
+    answer = pool.request("test", {"suite": str(path)})
+    if "answer" not in answer:
+        raise RuntimeError(answer.get("fault", "the suite was not run"))
+    report: dict[str, Any] = answer["answer"]
+    return report
+
+
+def _print_report(report: dict[str, Any]) -> None:
+    counted = {"passed": 0, "failed": 0, "left out": 0}
+    for case in report["cases"]:
+        wrong = [verdict for verdict in case["verdicts"] if verdict[1] == "failed"]
+        for verdict in case["verdicts"]:
+            counted[verdict[1]] += 1
+        if not wrong:
+            continue
+        print(f"✗ {case['name']}  ({report['file']}:{case['line']})")
+        print(textwrap.indent(visible(case["program"], keep="\n").rstrip("\n"), "    │ "))
+        for lane, _, expected, actual in wrong:
+            print(f"    {lane}: expected {visible(expected)}")
+            print(f"    {' ' * len(lane)}  but got  {visible(actual)}")
+        print()
+    lanes = ", ".join(report.get("lanes", [])) or "no interpreter"
+    told = f"{counted['passed']} passed, {counted['failed']} failed"
+    if counted["left out"]:
+        told += f", {counted['left out']} left out"
+    for name in report.get("broken", ()):
+        print(f"! {name} was not run: its definition has errors")
+    print(f"{report.get('file', 'suite')}: {len(report['cases'])} cases on {lanes}: {told}")
+
+
+def explain(arguments: argparse.Namespace) -> int:
+    """Print what codes mean."""
+    code = arguments.code
+    if code is None:
+        for name, text in sorted(CODES.items()):
+            print(textwrap.fill(f"{name}: {text}", 96, subsequent_indent="    "))
+        return 0
+    if code not in CODES:
+        raise Usage(f"there is no code {code}; {did_you_mean(code, CODES)}".rstrip("; "))
+    print(textwrap.fill(CODES[code], 96))
+    return 0

@@ -1,0 +1,92 @@
+"""The command `embrix`: without a subcommand the workbench, otherwise one answer on the terminal.
+
+Exit status: 0 all is well; 1 a program, case or definition is not; 2 the command line is wrong.
+"""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from collections.abc import Callable, Sequence
+from pathlib import Path
+
+from embrix import __version__
+from embrix.cli import commands
+from embrix.cli.choice import Usage
+
+Command = Callable[[argparse.Namespace], int]
+
+
+def main(argv: Sequence[str] | None = None) -> int:
+    """Run the command line; the exit status."""
+    for stream in (sys.stdout, sys.stderr):
+        if hasattr(stream, "reconfigure"):
+            stream.reconfigure(errors="backslashreplace")
+    arguments = parser().parse_args(argv)
+    command: Command = arguments.command
+    try:
+        return command(arguments)
+    except Usage as wrong:
+        print(f"embrix: {wrong}", file=sys.stderr)
+        return 2
+    except KeyboardInterrupt:
+        print("embrix: stopped", file=sys.stderr)
+        return 130
+    except BrokenPipeError:
+        sys.stderr.close()
+        return 141
+
+
+def parser() -> argparse.ArgumentParser:
+    top = argparse.ArgumentParser(
+        prog="embrix",
+        description="A workbench for definitional interpreters of small teaching languages.",
+        epilog="Without a command the workbench opens on the course found here.",
+    )
+    top.add_argument("--version", action="version", version=f"embrix {__version__}")
+    top.set_defaults(command=commands.open_workbench, course=None, file=None)
+    commands_of = top.add_subparsers(title="commands", metavar="COMMAND")
+
+    def add(name: str, command: Command, text: str) -> argparse.ArgumentParser:
+        sub = commands_of.add_parser(name, help=text, description=text)
+        sub.set_defaults(command=command)
+        sub.add_argument(
+            "--course", metavar="FOLDER", type=Path,
+            help="the course (default: the one found here, else the shipped one)",
+        )  # fmt: skip
+        return sub
+
+    work = add("open", commands.open_workbench, "open the workbench")
+    work.add_argument("file", metavar="FILE", nargs="?", type=Path, help="a program to begin with")
+
+    check = add("check", commands.check, "read all definitions and suites, say what is wrong")
+    check.add_argument("--json", action="store_true", help="print the findings as JSON")
+
+    for name, command, text in (
+        ("run", commands.run, "run a program and print its value or failure"),
+        ("steps", commands.steps, "print a run step by step"),
+    ):
+        sub = add(name, command, text)
+        sub.add_argument("file", metavar="FILE", nargs="?", help="a program, or - for input")
+        sub.add_argument("-e", metavar="TEXT", dest="text", help="a program text instead of a file")
+        sub.add_argument("--language", metavar="NAME", help="the language of the text")
+        sub.add_argument(
+            "--with", metavar="INTERPRETER", dest="lanes", action="append",
+            help="the interpreter; may be given several times (default: all)",
+        )  # fmt: skip
+        sub.add_argument(
+            "--bind", metavar="NAME=EXPR", action="append", default=[],
+            help="supply a name by hand; may be given several times",
+        )  # fmt: skip
+        sub.add_argument("--json", action="store_true", help="print the answer as JSON")
+        sub.add_argument(
+            "--calls", metavar="N", type=int, help="how many calls the run may make"
+        )
+
+    test = add("test", commands.test, "run the suites on all interpreters")
+    test.add_argument("suites", metavar="SUITE", nargs="*", type=Path, help="default: all")
+    test.add_argument("--json", action="store_true", help="print the verdicts as JSON")
+
+    explain = add("explain", commands.explain, "say what a diagnostic code means")
+    explain.add_argument("code", metavar="CODE", nargs="?", help="default: list all codes")
+    return top

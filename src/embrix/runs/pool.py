@@ -1,0 +1,196 @@
+"""Warm worker processes, seen from the side that asks.
+
+Every worker loads the same course. Requests go to a named worker or to the least busy one; answers
+come to a callback on a thread of the pool. A request can be cancelled: the run is told to stop, and
+a worker that does not is ended and replaced by a fresh one with the course loaded again.
+"""
+
+from __future__ import annotations
+
+import itertools
+import subprocess
+import sys
+import threading
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import IO, Any, TypeAlias
+
+from embrix.runs.worker import read_frame, write_frame
+
+Answer: TypeAlias = dict[str, Any]
+"""`answer`, `fault` with a text, `cancelled`, or `progress` (more answers follow)."""
+
+PATIENCE = 0.4
+"""Seconds that a worker has to stop a cancelled run before it is ended."""
+
+
+@dataclass(slots=True, eq=False)
+class _Request:
+    number: int
+    do: str
+    args: dict[str, Any]
+    callback: Callable[[Answer], None]
+    cancelled: bool = False
+
+
+@dataclass(slots=True, eq=False)
+class _Worker:
+    process: subprocess.Popen[bytes]
+    sink: IO[bytes]
+    pending: dict[int, _Request] = field(default_factory=dict)
+    lock: threading.Lock = field(default_factory=threading.Lock)
+    closing: bool = False
+    answered: bool = False
+
+
+class Pool:
+    """Some workers for one course."""
+
+    def __init__(self, size: int = 1) -> None:
+        self._numbers = itertools.count(1)
+        self._course: dict[str, Any] | None = None
+        self._lock = threading.Lock()
+        self._workers: list[_Worker] = [self._start() for _ in range(size)]
+
+    @property
+    def size(self) -> int:
+        return len(self._workers)
+
+    def processes(self) -> list[int]:
+        """The process numbers of the workers."""
+        return [worker.process.pid for worker in self._workers]
+
+    def ask(
+        self, do: str, args: dict[str, Any], callback: Callable[[Answer], None],
+        worker: int | None = None,
+    ) -> int:  # fmt: skip
+        """Send a request; its number. The callback runs on another thread, once or, with progress,
+        several times."""
+        with self._lock:
+            number = next(self._numbers)
+            request = _Request(number, do, args, callback)
+            if worker is None:
+                target = min(self._workers, key=lambda w: len(w.pending))
+            else:
+                target = self._workers[worker % len(self._workers)]
+            dead = target.closing
+            if not dead:
+                target.pending[number] = request
+        if dead:
+            callback({"fault": "no worker process can be started", "kind": "ended"})
+            return number
+        self._send(target, {"id": number, "do": do, "with": args})
+        return number
+
+    def load(
+        self, folder: str, callback: Callable[[Answer], None], unsaved: dict[str, str] | None = None
+    ) -> None:
+        """Have every worker load a course; the callback gets the first worker's summary."""
+        self._course = {"folder": folder, "unsaved": unsaved or {}}
+        for number in range(self.size):
+            self.ask("load", self._course, callback if number == 0 else _ignore, number)
+
+    def request(
+        self, do: str, args: dict[str, Any], timeout: float | None = None, worker: int | None = None
+    ) -> Answer:
+        """Ask and wait for the final answer. Raises TimeoutError."""
+        done = threading.Event()
+        answers: list[Answer] = []
+
+        def take(answer: Answer) -> None:
+            if "progress" not in answer:
+                answers.append(answer)
+                done.set()
+
+        number = self.ask(do, args, take, worker)
+        if not done.wait(timeout):
+            self.cancel(number)
+            raise TimeoutError(do)
+        return answers[0]
+
+    def cancel(self, number: int) -> None:
+        """Stop a request: its callback gets `cancelled`, soon, whatever it was doing."""
+        for worker in list(self._workers):
+            request = worker.pending.get(number)
+            if request is not None:
+                request.cancelled = True
+                self._send(worker, {"cancel": number})
+                timer = threading.Timer(PATIENCE, self._end_if_running, (worker, number))
+                timer.daemon = True
+                timer.start()
+
+    def close(self) -> None:
+        """End all workers."""
+        for worker in self._workers:
+            worker.closing = True
+            worker.process.kill()
+        for worker in self._workers:
+            worker.process.wait()
+
+    # ---------------------------------------------------------------- inside
+
+    def _start(self) -> _Worker:
+        process = subprocess.Popen(
+            [sys.executable, "-m", "embrix.runs.worker"],
+            stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
+        )  # fmt: skip
+        assert process.stdin is not None
+        worker = _Worker(process, process.stdin)
+        threading.Thread(target=self._read, args=(worker,), daemon=True).start()
+        return worker
+
+    def _send(self, worker: _Worker, frame: dict[str, Any]) -> None:
+        try:
+            with worker.lock:
+                write_frame(worker.sink, frame)  # type: ignore[arg-type]
+        except (OSError, ValueError):
+            return  # the worker has ended; its reader answers for what was pending
+
+    def _read(self, worker: _Worker) -> None:
+        stream = worker.process.stdout
+        assert stream is not None
+        while True:
+            try:
+                frame = read_frame(stream)  # type: ignore[arg-type]
+            except (OSError, ValueError):
+                frame = None
+            if frame is None:
+                break
+            worker.answered = True
+            number = frame.pop("id")
+            request = worker.pending.get(number)
+            if request is None:
+                continue
+            if "progress" not in frame:
+                worker.pending.pop(number, None)
+            request.callback(frame)
+        self._ended(worker)
+
+    def _ended(self, worker: _Worker) -> None:
+        """A worker is gone: answer for its requests, and put a fresh one in its place."""
+        worker.process.wait()
+        with self._lock:
+            pending = list(worker.pending.values())
+            worker.pending.clear()
+            # One that never answered will not do so the next time either.
+            replace = not worker.closing and worker.answered
+            fresh = self._start() if replace else worker
+            self._workers[self._workers.index(worker)] = fresh
+            worker.closing = worker.closing or not replace
+            if replace and self._course is not None:
+                number = next(self._numbers)
+                fresh.pending[number] = _Request(number, "load", self._course, _ignore)
+                self._send(fresh, {"id": number, "do": "load", "with": self._course})
+        for request in pending:
+            if request.cancelled or worker.closing:
+                request.callback({"cancelled": True})
+            else:
+                request.callback({"fault": "the worker process ended", "kind": "ended"})
+
+    def _end_if_running(self, worker: _Worker, number: int) -> None:
+        if number in worker.pending:
+            worker.process.kill()
+
+
+def _ignore(_answer: Answer) -> None:
+    return None

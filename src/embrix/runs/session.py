@@ -1,0 +1,332 @@
+"""Answers about one course: what a text is cut into, how it parses, what every lane makes of it.
+
+Requests and answers are plain data (texts, numbers, lists, dictionaries), so that they can cross
+between processes.
+"""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Callable, Mapping
+from pathlib import Path
+from typing import Any, TypeAlias
+
+from embrix.brix.core import Language
+from embrix.course.load import Course, load_course
+from embrix.grammar.parser import Ambiguous, Parsed, Parser
+from embrix.machine.lane import BadBinding, Lane, OnStart, parser_for, rejection
+from embrix.machine.laws import try_law
+from embrix.machine.limits import LIVE, Limits
+from embrix.machine.outcome import Outcome, Result
+from embrix.suite.check import check_case
+from embrix.suite.model import Suite
+from embrix.suite.read import read_suite
+from embrix.terms.node import FIELDS, Node
+from embrix.terms.numbers import write_number
+from embrix.text.diagnostic import Diagnostic, Findings
+from embrix.text.source import Span, Unreadable, read_source
+from embrix.text.visible import cut
+from embrix.trace.walk import Station, Walk
+
+Data: TypeAlias = dict[str, Any]
+Progress: TypeAlias = Callable[[Data], None]
+
+KEPT_WALKS = 6
+MOST_ROWS = 2_000
+"""Tokens and tree nodes that are sent for one program."""
+
+
+class Session:
+    """A loaded course with its parsers, lanes and recent walks."""
+
+    def __init__(self, folder: Path, unsaved: Mapping[Path, str] | None = None) -> None:
+        self.course: Course = load_course(folder, unsaved)
+        self._parsers: dict[str, Parser | None] = {}
+        self._lanes: dict[tuple[str, str], Lane] = {}
+        self._walks: OrderedDict[str, Walk] = OrderedDict()
+
+    def parser(self, language: str) -> Parser | None:
+        if language not in self._parsers:
+            self._parsers[language] = parser_for(self.course.languages[language])
+        return self._parsers[language]
+
+    def lane(self, language: str, name: str) -> Lane:
+        """Raises KeyError when there is no such lane that can run."""
+        key = (language, name)
+        if key not in self._lanes:
+            parser = self.parser(language)
+            if parser is None:
+                raise KeyError(name)
+            self._lanes[key] = Lane(self.course.interpreters[language][name], parser)
+        return self._lanes[key]
+
+    def lanes(self, language: str) -> list[Lane]:
+        """All lanes of a language that can run, in the order of their files."""
+        if self.parser(language) is None:
+            return []
+        return [self.lane(language, name) for name in self.course.interpreters.get(language, {})]
+
+    # ---------------------------------------------------------------- what there is
+
+    def summary(self) -> Data:
+        """Languages, lanes, programs, suites and diagnostics."""
+        course = self.course
+        return {
+            "title": course.title,
+            "about": course.about,
+            "folder": str(course.folder),
+            "languages": {
+                name: self._language(language) for name, language in course.languages.items()
+            },
+            "suites": [str(path) for path in course.suites],
+            "diagnostics": [finding.as_data() for finding in self.diagnostics()],
+        }
+
+    def _language(self, language: Language) -> Data:
+        course = self.course
+        lanes = course.interpreters.get(language.name, {})
+        return {
+            "doc": language.doc,
+            "extension": language.extension,
+            "usable": language.grammar is not None,
+            "lanes": [
+                {"name": name, "doc": lane.doc, "small_step": lane.steps is not None}
+                for name, lane in lanes.items()
+            ],
+            "broken": list(course.broken.get(language.name, ())),
+            "programs": [str(path) for path in course.programs.get(language.name, ())],
+        }
+
+    def diagnostics(self) -> list[Diagnostic]:
+        """Everything there is to say about definitions, suites and laws."""
+        findings = Findings()
+        findings.extend(self.course.diagnostics)
+        for path in self.course.suites:
+            self.suite(path, findings)
+        for name in self.course.languages:
+            for lane in self.lanes(name):
+                self._laws(lane, findings)
+        return list(findings.sorted())
+
+    def _laws(self, lane: Lane, findings: Findings) -> None:
+        for law in lane.interpreter.laws:
+            report = try_law(lane.machine, law)
+            if report.counterexample is not None:
+                example = ", ".join(f"{k} = {v}" for k, v in report.counterexample.items())
+                findings.error(
+                    "law_fails", f"this is false for {example}", lane.interpreter.source,
+                    law.span, f"{report.tried} generated examples were tried, seed {report.seed}",
+                )  # fmt: skip
+
+    def suite(self, path: Path, findings: Findings) -> Suite | None:
+        """A suite of the course, or None when it cannot be read."""
+        course = self.course
+        name = path.relative_to(course.folder).as_posix()
+        try:
+            source = read_source(path, name)
+        except Unreadable as fault:
+            source_of = course.sources.get(name)
+            if source_of is not None:
+                findings.error("unreadable_file", str(fault), source_of, Span(0, 0))
+            return None
+        lanes = {
+            name: [*course.interpreters.get(name, {}), *course.broken.get(name, ())]
+            for name in course.languages
+        }
+        errors: dict[str, set[str]] = {}
+        for language_name, language in course.languages.items():
+            errors[language_name] = {error.name for error in language.errors}
+            for lane in course.interpreters.get(language_name, {}).values():
+                errors[language_name] |= {error.name for error in lane.errors}
+        return read_suite(source, lanes, errors, findings)
+
+    # ---------------------------------------------------------------- one program
+
+    def look(self, language: str, text: str) -> Data:
+        """The tokens and the tree of a text, or where and why it is refused."""
+        grammar = self.course.languages[language].grammar
+        parser = self.parser(language)
+        if grammar is None or parser is None:
+            return {"tokens": [], "skipped": [], "tree": [], "refused": None, "unusable": True}
+        parsed = parser.parse(text)
+        tokens = parsed.tokens
+        kinds = [
+            [token.start, token.end, self._kind(language, token.terminal)]
+            for token in tokens.tokens
+        ]
+        tree: list[list[Any]] = []
+        refused: Data | None = None
+        if isinstance(parsed, Parsed):
+            tree = self.tree(language, parsed.term)
+        else:
+            refused = rejection(parsed).as_data()
+            if isinstance(parsed, Ambiguous):
+                refused["trees"] = [self.tree(language, tree) for tree in parsed.trees]
+        return {
+            "tokens": kinds,
+            "skipped": [[token.start, token.end] for token in tokens.skipped],
+            "invalid": [[bad.span.start, bad.span.end] for bad in tokens.invalid],
+            "tree": tree[:MOST_ROWS],
+            "cut": max(0, len(tree) - MOST_ROWS),
+            "refused": refused,
+        }
+
+    def _kind(self, language: str, terminal: int) -> str:
+        grammar = self.course.languages[language].grammar
+        assert grammar is not None
+        kind = grammar.tokens.kind_of(terminal)
+        if kind is not None:
+            return kind.name
+        text = grammar.tokens.literals[terminal]
+        return "word" if text[:1].isalpha() else "sign"
+
+    def tree(self, language: str, term: Node) -> list[list[Any]]:
+        """A term as rows from the top: depth, label, start, end (-1 without a place)."""
+        signature = self.course.languages[language].signature
+        rows: list[list[Any]] = []
+        stack: list[tuple[int, str, Any]] = [(0, "", term)]
+        while stack and len(rows) <= MOST_ROWS:
+            depth, field, node = stack.pop()
+            form = signature.form_of(node)
+            if form is None:
+                continue
+            leaves = [
+                f"{name} {self._leaf(child)}"
+                for name, child in zip(form.fields, node[FIELDS:], strict=True)
+                if not isinstance(child, tuple)
+            ]
+            start, end = node[1] or (-1, -1)
+            rows.append([depth, field, form.name, ", ".join(leaves), start, end])
+            children = [
+                (depth + 1, name, child)
+                for name, child in zip(form.fields, node[FIELDS:], strict=True)
+                if isinstance(child, tuple)
+            ]
+            stack.extend(reversed(children))
+        return rows
+
+    def _leaf(self, value: Any) -> str:
+        return cut(value if isinstance(value, str) else write_number(value), 60)
+
+    def run(
+        self,
+        language: str,
+        lane: str,
+        text: str,
+        given: Mapping[str, str] | None = None,
+        limits: Limits = LIVE,
+        on_start: OnStart | None = None,
+    ) -> Data:
+        """The outcome, output and costs of a program on a lane."""
+        result = self.result(self.lane(language, lane), text, given, limits, on_start)
+        return result_data(result)
+
+    def result(
+        self,
+        lane: Lane,
+        text: str,
+        given: Mapping[str, str] | None,
+        limits: Limits,
+        on_start: OnStart | None = None,
+    ) -> Result:
+        try:
+            return lane.run(text, given, limits=limits, on_start=on_start)
+        except BadBinding as bad:
+            return Result(Outcome("rejected", str(bad), "binding"))
+
+    # ---------------------------------------------------------------- walks
+
+    def walk(
+        self,
+        key: str,
+        language: str,
+        lane: str,
+        text: str,
+        given: Mapping[str, str] | None = None,
+        limits: Limits = LIVE,
+        on_start: OnStart | None = None,
+    ) -> Data:
+        """Record a run and keep it under a key; how many stations it has."""
+        target = self.lane(language, lane)
+        try:
+            walk = Walk(target, target.trace(text, given, limits=limits, on_start=on_start))
+        except BadBinding as bad:
+            return {"length": 0, "style": "moments", "refused": str(bad)}
+        self._walks[key] = walk
+        self._walks.move_to_end(key)
+        while len(self._walks) > KEPT_WALKS:
+            self._walks.popitem(last=False)
+        return {"length": len(walk), "style": walk.style, "refused": ""}
+
+    def stations(self, key: str, first: int, last: int) -> list[Data]:
+        """Stations of a kept walk, from number `first` to before `last`. Raises KeyError."""
+        walk = self._walks[key]
+        self._walks.move_to_end(key)
+        numbers = range(max(0, first), min(last, len(walk)))
+        return [self._station(walk, walk.station(number)) for number in numbers]
+
+    def _station(self, walk: Walk, station: Station) -> Data:
+        source = walk.lane.interpreter.source
+        clause: Data | None = None
+        if station.clause is not None:
+            line, _ = source.position(station.clause.start)
+            text = source.text[station.clause.start : station.clause.end]
+            clause = {"file": source.name, "line": line, "text": " ".join(text.split())}
+        return {
+            "number": station.number,
+            "kind": station.kind,
+            "text": station.text,
+            "focus": [station.focus.start, station.focus.end] if station.focus else None,
+            "place": list(station.place) if station.place else None,
+            "depth": station.depth,
+            "bindings": [[b.name, b.value, b.shadowed] for b in station.bindings],
+            "clause": clause,
+            "note": station.note,
+        }
+
+    # ---------------------------------------------------------------- suites
+
+    def test(self, path: Path, progress: Progress | None = None) -> Data:
+        """All verdicts of a suite, case by case in the order of the file."""
+        findings = Findings()
+        suite = self.suite(path, findings)
+        if suite is None:
+            return {"cases": [], "lanes": [], "diagnostics": _as_data(findings), "language": ""}
+        lanes = self.lanes(suite.language)
+        cases: list[Data] = []
+        for number, case in enumerate(suite.cases):
+            verdicts = [check_case(case, lane) for lane in lanes]
+            line, _ = suite.source.position(case.span.start)
+            cases.append(
+                {
+                    "name": case.name,
+                    "program": case.program,
+                    "why": case.why,
+                    "line": line,
+                    "verdicts": [[v.lane, v.state, v.expected, v.actual] for v in verdicts],
+                }
+            )
+            if progress is not None:
+                progress({"done": number + 1, "of": len(suite.cases)})
+        return {
+            "file": suite.source.name,
+            "language": suite.language,
+            "lanes": [lane.name for lane in lanes],
+            "broken": list(self.course.broken.get(suite.language, ())),
+            "cases": cases,
+            "diagnostics": _as_data(findings),
+        }
+
+
+def _as_data(findings: Findings) -> list[Data]:
+    return [finding.as_data() for finding in findings.sorted()]
+
+
+def result_data(result: Result) -> Data:
+    """A result as plain data."""
+    return {
+        "outcome": result.outcome.as_data(),
+        "sentence": result.outcome.sentence,
+        "output": list(result.output),
+        "costs": result.costs,
+    }

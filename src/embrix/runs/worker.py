@@ -1,0 +1,177 @@
+"""A worker process: answers requests about a course, one at a time, until its input ends.
+
+A frame is four bytes of length and that many bytes of JSON. While a request is worked on, a thread
+keeps reading, so that a run can be stopped. Memory is limited from outside the runs: reaching that
+limit is an outcome.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import queue
+import resource
+import struct
+import sys
+import threading
+import traceback
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any, BinaryIO
+
+from embrix.machine.limits import LIVE, MEMORY, Limits
+from embrix.runs.session import Session
+
+LONGEST_FRAME = 64 << 20
+
+
+def read_frame(stream: BinaryIO) -> dict[str, Any] | None:
+    """The next frame, or None at the end of the stream."""
+    head = stream.read(4)
+    if len(head) < 4:
+        return None
+    (length,) = struct.unpack(">I", head)
+    if length > LONGEST_FRAME:
+        return None
+    body = stream.read(length)
+    if len(body) < length:
+        return None
+    frame: dict[str, Any] = json.loads(body)
+    return frame
+
+
+def write_frame(stream: BinaryIO, frame: dict[str, Any]) -> None:
+    body = json.dumps(frame, separators=(",", ":")).encode()
+    stream.write(struct.pack(">I", len(body)) + body)
+    stream.flush()
+
+
+class Worker:
+    """The loop of a worker process."""
+
+    def __init__(self, source: BinaryIO, sink: BinaryIO) -> None:
+        self._source = source
+        self._sink = sink
+        self._requests: queue.Queue[dict[str, Any] | None] = queue.Queue()
+        self._lock = threading.Lock()
+        self._current = -1
+        self._stop: Callable[[], None] | None = None
+        self._cancelled: set[int] = set()
+        self._session: Session | None = None
+
+    def serve(self) -> None:
+        threading.Thread(target=self._listen, daemon=True).start()
+        while (request := self._requests.get()) is not None:
+            number = request["id"]
+            with self._lock:
+                if number in self._cancelled:
+                    self._cancelled.discard(number)
+                    skip = True
+                else:
+                    self._current, skip = number, False
+            if skip:
+                write_frame(self._sink, {"id": number, "cancelled": True})
+                continue
+            answer = self._answer(request)
+            with self._lock:
+                self._current, self._stop = -1, None
+                if number in self._cancelled:
+                    self._cancelled.discard(number)
+                    answer = {"cancelled": True}
+            write_frame(self._sink, {"id": number, **answer})
+
+    def _listen(self) -> None:
+        while (frame := read_frame(self._source)) is not None:
+            if "cancel" not in frame:
+                self._requests.put(frame)
+                continue
+            with self._lock:
+                self._cancelled.add(frame["cancel"])
+                if self._current == frame["cancel"] and self._stop is not None:
+                    self._stop()
+        self._requests.put(None)
+
+    def _answer(self, request: dict[str, Any]) -> dict[str, Any]:
+        try:
+            return {"answer": self._carry_out(request)}
+        except MemoryError:
+            self._session = None
+            return {"fault": "the worker ran out of memory", "kind": "memory"}
+        except Exception:
+            return {"fault": traceback.format_exc(limit=-8), "kind": "fault"}
+
+    def _started(self, stop: Callable[[], None]) -> None:
+        with self._lock:
+            self._stop = stop
+            if self._current in self._cancelled:
+                stop()
+
+    def _carry_out(self, request: dict[str, Any]) -> Any:
+        do, a = request["do"], request.get("with", {})
+        if do == "load":
+            unsaved = {Path(path): text for path, text in a.get("unsaved", {}).items()}
+            self._session = Session(Path(a["folder"]), unsaved)
+            return self._session.summary()
+        if do == "ping":
+            return {"process": os.getpid()}
+        session = self._session
+        if session is None:
+            raise RuntimeError("no course has been loaded")
+        limits = Limits(**a["limits"]) if "limits" in a else LIVE
+        match do:
+            case "look":
+                return session.look(a["language"], a["text"])
+            case "run":
+                return session.run(
+                    a["language"], a["lane"], a["text"], a.get("given"), limits, self._started
+                )
+            case "walk":
+                return session.walk(
+                    a["key"], a["language"], a["lane"], a["text"], a.get("given"), limits,
+                    self._started,
+                )  # fmt: skip
+            case "stations":
+                return session.stations(a["key"], a["first"], a["last"])
+            case "test":
+                number = request["id"]
+
+                def progress(data: dict[str, Any]) -> None:
+                    write_frame(self._sink, {"id": number, "progress": data})
+                    if number in self._cancelled:
+                        raise InterruptedError
+
+                return session.test(Path(a["suite"]), progress)
+        raise ValueError(f"no request is called {do}")
+
+
+def main() -> None:
+    """Serve on standard input and output; nothing else may be written there."""
+    source = os.fdopen(os.dup(0), "rb")
+    sink = os.fdopen(os.dup(1), "wb")
+    nowhere = os.open(os.devnull, os.O_RDWR)
+    os.dup2(nowhere, 0)
+    os.dup2(nowhere, 1)
+    limit_memory()
+    sys.setswitchinterval(0.002)
+    Worker(source, sink).serve()
+
+
+def limit_memory(size: int = MEMORY) -> None:
+    """Let this process have at most `size` bytes of address space more than now."""
+    try:
+        pages = int(Path("/proc/self/statm").read_text().split()[0])
+        now = pages * resource.getpagesize()
+    except (OSError, ValueError):
+        now = 1 << 30
+    _, hard = resource.getrlimit(resource.RLIMIT_AS)
+    wanted = now + size
+    if hard != resource.RLIM_INFINITY:
+        wanted = min(wanted, hard)
+    try:
+        resource.setrlimit(resource.RLIMIT_AS, (wanted, hard))
+    except (OSError, ValueError):
+        return
+
+
+if __name__ == "__main__":
+    main()
