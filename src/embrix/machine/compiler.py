@@ -95,7 +95,7 @@ class _Unit:
         body: list[ast.stmt] = []
         counters = ["fuel"]
         if self.variant == "counted":
-            counters += ["lookups", "hops", "depth", "deepest"]
+            counters += ["lookups", "hops", "depth", "deepest", "rounds"]
             counters += [f"n{number}" for number in self.numbers.values()]
             body += [assign(name, const(0)) for name in counters[1:]]
         for name, target in self.functions.items():
@@ -423,7 +423,8 @@ class _Body:
         subject = names[relation.subjects[0]]
         final = call(f"final_f{number}", load(subject))
         step = assign(subject, self.call(node.function, [load(name) for name in names]))
-        self.out.append(loop(negation(final), [step]))
+        counting = [add_to("rounds", 1)] if self.counted else []
+        self.out.append(loop(negation(final), [*counting, step]))
         return load(subject)
 
 

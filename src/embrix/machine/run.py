@@ -99,15 +99,21 @@ class Machine:
             return None
 
     def _costs(self, counts: dict[str, int]) -> dict[str, int]:
-        costs: dict[str, int] = {}
-        for number, name in enumerate(self.interpreter.functions):
-            costs[f"calls of {name}"] = counts[f"n{number}"]
-        total = sum(costs.values())
-        ordered = {"calls": total, **costs}
-        ordered["lookups"] = counts["lookups"]
-        ordered["hops"] = counts["hops"]
-        ordered["depth"] = counts["deepest"]
-        return ordered
+        """Counts by what they count: steps of a small-step lane or judgements of any other, calls
+        of each function, lookups and the frames passed on the way, and the greatest depth."""
+        functions = self.interpreter.functions
+        calls = {name: counts[f"n{number}"] for number, name in enumerate(functions)}
+        if self.interpreter.steps is not None:
+            costs = {"steps": counts["rounds"]}
+        else:
+            judged = [name for name, function in functions.items() if function.judgement]
+            costs = {"judgements": sum(calls[name] for name in judged)}
+        costs["calls"] = sum(calls.values())
+        costs.update((f"calls of {name}", number) for name, number in calls.items())
+        costs["lookups"] = counts["lookups"]
+        costs["hops"] = counts["hops"]
+        costs["depth"] = counts["deepest"]
+        return costs
 
     def _show_by_clause(self, tag: int, fields: tuple[Value, ...]) -> Any:
         session = _Session(self, Limits(calls=10_000), "plain", None)

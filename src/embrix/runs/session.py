@@ -79,7 +79,7 @@ class Session:
                 name: self._language(language) for name, language in course.languages.items()
             },
             "suites": [str(path) for path in course.suites],
-            "diagnostics": [finding.as_data() for finding in self.diagnostics()],
+            "diagnostics": [finding.as_data() for finding in self.course.diagnostics],
         }
 
     def _language(self, language: Language) -> Data:
@@ -251,12 +251,14 @@ class Session:
         try:
             walk = Walk(target, target.trace(text, given, limits=limits, on_start=on_start))
         except BadBinding as bad:
-            return {"length": 0, "style": "moments", "refused": str(bad)}
+            return {"length": 0, "style": "moments", "levels": [], "refused": str(bad)}
         self._walks[key] = walk
         self._walks.move_to_end(key)
         while len(self._walks) > KEPT_WALKS:
             self._walks.popitem(last=False)
-        return {"length": len(walk), "style": walk.style, "refused": ""}
+        return {
+            "length": len(walk), "style": walk.style, "levels": walk.levels(), "refused": "",
+        }  # fmt: skip
 
     def stations(self, key: str, first: int, last: int) -> list[Data]:
         """Stations of a kept walk, from number `first` to before `last`. Raises KeyError."""

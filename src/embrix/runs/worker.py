@@ -54,6 +54,7 @@ class Worker:
         self._sink = sink
         self._requests: queue.Queue[dict[str, Any] | None] = queue.Queue()
         self._lock = threading.Lock()
+        self._writing = threading.Lock()
         self._current = -1
         self._stop: Callable[[], None] | None = None
         self._cancelled: set[int] = set()
@@ -70,25 +71,32 @@ class Worker:
                 else:
                     self._current, skip = number, False
             if skip:
-                write_frame(self._sink, {"id": number, "cancelled": True})
-                continue
+                continue  # answered when it was cancelled
             answer = self._answer(request)
             with self._lock:
                 self._current, self._stop = -1, None
                 if number in self._cancelled:
                     self._cancelled.discard(number)
                     answer = {"cancelled": True}
-            write_frame(self._sink, {"id": number, **answer})
+            self._write({"id": number, **answer})
+
+    def _write(self, frame: dict[str, Any]) -> None:
+        with self._writing:
+            write_frame(self._sink, frame)
 
     def _listen(self) -> None:
         while (frame := read_frame(self._source)) is not None:
             if "cancel" not in frame:
                 self._requests.put(frame)
                 continue
+            number = frame["cancel"]
             with self._lock:
-                self._cancelled.add(frame["cancel"])
-                if self._current == frame["cancel"] and self._stop is not None:
+                self._cancelled.add(number)
+                running = self._current == number
+                if running and self._stop is not None:
                     self._stop()
+            if not running:
+                self._write({"id": number, "cancelled": True})
         self._requests.put(None)
 
     def _answer(self, request: dict[str, Any]) -> dict[str, Any]:
@@ -119,6 +127,8 @@ class Worker:
             raise RuntimeError("no course has been loaded")
         limits = Limits(**a["limits"]) if "limits" in a else LIVE
         match do:
+            case "notes":
+                return [finding.as_data() for finding in session.diagnostics()]
             case "look":
                 return session.look(a["language"], a["text"])
             case "run":
@@ -136,7 +146,7 @@ class Worker:
                 number = request["id"]
 
                 def progress(data: dict[str, Any]) -> None:
-                    write_frame(self._sink, {"id": number, "progress": data})
+                    self._write({"id": number, "progress": data})
                     if number in self._cancelled:
                         raise InterruptedError
 

@@ -9,19 +9,22 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Literal, TypeAlias
+from typing import Literal, TypeAlias, TypeVar
 
 from embrix.brix.core import Function
 from embrix.grammar.printing import Path, Printed
 from embrix.machine.lane import Lane, Traced
 from embrix.machine.recorder import NOT_LEFT
 from embrix.terms.node import FIELDS, Node, Place, Value, bindings
+from embrix.terms.node import size as term_size
 from embrix.terms.types import Con, settle
 from embrix.text.source import Span
 
 StationKind: TypeAlias = Literal["term", "enter", "leave", "end"]
 
 MOST_BINDINGS = 60
+
+T = TypeVar("T")
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,6 +96,17 @@ class Walk:
         return [
             self._judgement(~moment, True) for moment in self._recorder.moments if moment < 0
         ]
+
+    def levels(self, most: int = 400) -> list[int]:
+        """The height of the run over time at up to `most` points: how deep judgements are nested,
+        or how large the term is."""
+        if self.traced.term is None:
+            return []
+        if self.relation is not None:
+            heights = [term_size(term, 10_000) for term, _ in _spread(self._terms, most)]
+        else:
+            heights = _spread(self._depths, most)
+        return heights or [0]
 
     # ---------------------------------------------------------------- terms
 
@@ -249,3 +263,10 @@ class Walk:
                 found.append(Binding(name, self._machine.display.show(bound), name in seen))
                 seen.add(name)
         return tuple(found)
+
+
+def _spread(items: list[T], most: int) -> list[T]:
+    """At most `most` items, evenly picked, the first and the last among them."""
+    if len(items) <= most:
+        return items
+    return [items[number * (len(items) - 1) // (most - 1)] for number in range(most)]

@@ -1,0 +1,1 @@
+"""The workbench: screens and widgets over the core. Computes nothing itself."""

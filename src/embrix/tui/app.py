@@ -1,0 +1,48 @@
+"""The application: themes, the palette, and the bench."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from pathlib import Path
+
+from textual.app import App, SystemCommand
+from textual.screen import Screen
+
+from embrix.tui.bench import Bench
+from embrix.tui.commands import everywhere
+from embrix.tui.theme import DAY, NIGHT, themes
+
+
+class Workbench(App[None]):
+    """The workbench on a course."""
+
+    TITLE = "Embrix"
+    CSS = """
+    Screen { background: $lock-ground; color: $lock-ink; }
+    """
+
+    def __init__(self, folder: Path, program: Path | None = None) -> None:
+        super().__init__()
+        self._folder = folder
+        self._program = program
+        for theme in themes():
+            self.register_theme(theme)
+        self.theme = NIGHT
+
+    def on_mount(self) -> None:
+        self.push_screen(Bench(self._folder, self._program))
+
+    def action_lamp(self) -> None:
+        """Change between the dark and the light theme."""
+        self.theme = DAY if self.theme == NIGHT else NIGHT
+
+    def get_system_commands(self, screen: Screen[object]) -> Iterable[SystemCommand]:
+        """The palette: the commands of our table, nothing else."""
+        if not isinstance(screen, Bench):
+            return
+        for command in everywhere():
+            if command.action == "help":
+                continue
+            name = f"{command.short}  ({command.label})"
+            yield SystemCommand(name, command.text, getattr(screen, f"action_{command.action}"))
+        yield SystemCommand("help  (F1)", "What the keys do", screen.action_help)

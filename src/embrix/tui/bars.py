@@ -1,0 +1,132 @@
+"""The lines that frame the panes: the head of the screen, the titles, the keys at the foot."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from rich.text import Text
+from textual import events
+from textual.message import Message
+from textual.widget import Widget
+
+from embrix.text.visible import cut, visible, width
+from embrix.tui.commands import Command
+from embrix.tui.theme import ink
+
+
+class Title(Widget):
+    """The line over a pane: what it is, what is in it, and something to the right."""
+
+    DEFAULT_CSS = "Title { height: 1; background: $lock-wall; }"
+
+    def __init__(self, name: str, *, id: str | None = None) -> None:
+        super().__init__(id=id)
+        self.label = name
+        self.subject = ""
+        self.right = ""
+        self.right_ink = "faint"
+        self.lit = False
+
+    def show(
+        self, subject: str | None = None, right: str | None = None, right_ink: str = "faint"
+    ) -> None:
+        if subject is not None:
+            self.subject = subject
+        if right is not None:
+            self.right, self.right_ink = right, right_ink
+        self.refresh()
+
+    def light(self, lit: bool) -> None:
+        """Say whether the pane under the title has the focus."""
+        if lit != self.lit:
+            self.lit = lit
+            self.refresh()
+
+    def render(self) -> Text:
+        app = self.app
+        room = self.size.width
+        head = "▙ " if self.lit else "▖ "
+        text = Text(no_wrap=True, overflow="crop")
+        text.append(head, ink(app, "brass" if self.lit else "deep", bold=True))
+        text.append(self.label, ink(app, "brass" if self.lit else "ink", bold=True))
+        used = 2 + width(self.label)
+        right = visible(cut(self.right, max(0, room - used - 2)))
+        left_room = room - used - width(right) - 5
+        if self.subject and left_room > 3:
+            subject = visible(cut(self.subject, left_room))
+            text.append(f"  {subject}", ink(app, "ink"))
+            used += 2 + width(subject)
+        text.append(" " * max(1, room - used - width(right) - 1))
+        text.append(right, ink(app, self.right_ink))
+        return text
+
+
+class Masthead(Widget):
+    """The first line of the screen."""
+
+    DEFAULT_CSS = "Masthead { height: 1; background: $lock-deep; }"
+
+    def __init__(self, *, id: str | None = None) -> None:
+        super().__init__(id=id)
+        self.course = ""
+        self.language = ""
+        self.notice = ""
+        self.notice_ink = "ink"
+        self.suite = ""
+        self.suite_ink = "ink"
+
+    def show(self, **parts: str) -> None:
+        for name, value in parts.items():
+            setattr(self, name, value)
+        self.refresh()
+
+    def render(self) -> Text:
+        app = self.app
+        text = Text(no_wrap=True, overflow="crop")
+        text.append(" ▟▙ Embrix ", ink(app, "ink", bold=True))
+        text.append(f" {visible(self.course)}", ink(app, "ink"))
+        if self.language:
+            text.append(f" / {visible(self.language)}", ink(app, "ink"))
+        suite = visible(self.suite)
+        room = self.size.width - text.cell_len - width(suite) - 3
+        notice = cut(visible(self.notice), max(0, room - 4))
+        if notice:
+            text.append(f"   {notice}", ink(app, self.notice_ink, italic=True))
+        text.append(" " * max(1, self.size.width - text.cell_len - width(suite) - 1))
+        text.append(suite, ink(app, self.suite_ink, bold=True))
+        return text
+
+
+class Footer(Widget):
+    """The keys of the moment: at most seven, none cut off; each can be clicked."""
+
+    DEFAULT_CSS = "Footer { height: 1; dock: bottom; background: $lock-wall; }"
+
+    class Chosen(Message):
+        def __init__(self, action: str) -> None:
+            super().__init__()
+            self.action = action
+
+    def __init__(self, commands: Callable[[], list[Command]], *, id: str | None = None) -> None:
+        super().__init__(id=id)
+        self._commands = commands
+        self._spots: list[tuple[int, int, str]] = []
+
+    def render(self) -> Text:
+        app = self.app
+        text = Text(no_wrap=True, overflow="crop")
+        self._spots = []
+        for command in self._commands()[:7]:
+            piece = f" {command.label} {command.short} "
+            if text.cell_len + width(piece) > self.size.width:
+                break
+            start = text.cell_len
+            text.append(f" {command.label} ", ink(app, "brass", bold=True))
+            text.append(f"{command.short} ", ink(app, "ink"))
+            self._spots.append((start, text.cell_len, command.action))
+        return text
+
+    def on_click(self, event: events.Click) -> None:
+        for start, end, action in self._spots:
+            if start <= event.x < end:
+                self.post_message(self.Chosen(action))

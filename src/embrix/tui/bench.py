@@ -1,0 +1,660 @@
+"""The bench: one program, many lanes, one moment. Puts the panes together and keeps them in step."""
+
+from __future__ import annotations
+
+import contextlib
+from pathlib import Path
+from typing import Any, ClassVar
+
+from textual import events, on
+from textual.app import ComposeResult
+from textual.binding import Binding, BindingType
+from textual.containers import Horizontal, Vertical
+from textual.screen import Screen
+from textual.timer import Timer
+from textual.widget import Widget
+from textual.widgets import Static, TextArea
+from watchfiles import awatch
+
+from embrix.text.source import Source, Unreadable
+from embrix.text.visible import visible
+from embrix.tui.bars import Footer, Masthead, Title
+from embrix.tui.commands import Command, everywhere, of_place
+from embrix.tui.desk import SUITE_WORKER, Answered, Desk, Faulted
+from embrix.tui.dialogs import Ask, Help, Programs
+from embrix.tui.document import ChangedElsewhere, Document
+from embrix.tui.editor import ProgramEditor
+from embrix.tui.faces import CasesFace, LanesView, NotesFace, TokensFace, TreeFace
+from embrix.tui.rows import Rows
+from embrix.tui.walk_pane import Gauge, Moment, Stations
+
+FACES = ("tree", "tokens", "cases", "notes")
+PANES = ("program", "lanes", "side", "walk")
+NARROW = 104
+"""Columns below which one pane is shown at a time."""
+
+WINDOW = 60
+"""Stations fetched on each side of the moment."""
+
+WELCOME = """# A new program. What every lane makes of it follows as you type.
+
+"""
+
+
+class Bench(Screen[None]):
+    """The one screen of the workbench."""
+
+    CSS_PATH = "bench.tcss"
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding(command.key, command.action, command.short, show=False, priority=True)
+        for command in everywhere()
+    ]
+
+    def __init__(self, folder: Path, program: Path | None) -> None:
+        super().__init__()
+        self.folder = folder
+        self.wanted = program
+        self.desk: Desk | None = None
+        self.summary: dict[str, Any] = {}
+        self.language = ""
+        self.document: Document | None = None
+        self.face = "tree"
+        self.at = 0
+        self.version = 0
+        self.lane = ""
+        self.ran_text = ""
+        self.overwrite = False
+        self._draft_timer: Timer | None = None
+        self._fetching: set[int] = set()
+
+    # ---------------------------------------------------------------- layout
+
+    def compose(self) -> ComposeResult:
+        yield Masthead(id="masthead")
+        with Horizontal(id="main"):
+            with Vertical(id="left"):
+                yield Title("program", id="program-title")
+                yield ProgramEditor(id="program")
+                yield Static("", id="notice", markup=False)
+            with Vertical(id="right"):
+                yield Title("lanes", id="lanes-title")
+                yield LanesView(id="lanes")
+                with Vertical(id="side"):
+                    yield Title("tree", id="side-title")
+                    yield TreeFace(id="tree")
+                    yield TokensFace(id="tokens")
+                    yield CasesFace(id="cases")
+                    yield NotesFace(id="notes")
+        with Vertical(id="low"):
+            yield Title("walk", id="walk-title")
+            yield Gauge(id="gauge")
+            with Horizontal(id="walk-row"):
+                yield Stations(id="walk")
+                yield Moment(id="moment")
+        yield Footer(self._footer_commands)
+
+    def on_mount(self) -> None:
+        self.desk = Desk(self)
+        self.show_face("tree")
+        self.query_one(Masthead).show(course=self.folder.name, notice="reading the course …")
+        self.desk.load(str(self.folder), self._loaded)
+        self.editor.focus()
+        self.run_worker(self._watch(), description="watching the course", exit_on_error=False)
+
+    def on_unmount(self) -> None:
+        self._keep_draft()
+        if self.desk is not None:
+            self.desk.close()
+
+    @property
+    def editor(self) -> ProgramEditor:
+        return self.query_one(ProgramEditor)
+
+    @property
+    def lanes(self) -> LanesView:
+        return self.query_one(LanesView)
+
+    @property
+    def stations(self) -> Stations:
+        return self.query_one(Stations)
+
+    def on_resize(self, event: events.Resize) -> None:
+        narrow = event.size.width < NARROW
+        self.set_class(narrow, "narrow")
+        self.set_class(event.size.height < 34, "short")
+
+    def on_descendant_focus(self, _event: events.DescendantFocus) -> None:
+        self._focus_moved()
+
+    def _focus_moved(self) -> None:
+        pane = self.pane
+        for name in PANES:
+            self.query_one(f"#{name}-title", Title).light(name == pane)
+            self.set_class(name == pane, f"at-{name}")
+        self.query_one(Footer).refresh()
+
+    @property
+    def pane(self) -> str:
+        """The pane that has the focus."""
+        focused: Widget | None = self.focused
+        if focused is None or focused.id is None or focused.id == "program":
+            return "program"
+        return "side" if focused.id in FACES else focused.id
+
+    @property
+    def place(self) -> str:
+        """The pane with the focus, or the face that the side pane shows."""
+        return self.face if self.pane == "side" else self.pane
+
+    def _footer_commands(self) -> list[Command]:
+        own = [c for c in of_place(self.place) if c.short and c.key not in ("up", "down")][:2]
+        common = [command for command in everywhere() if command.footer]
+        return [*own, *common][:7]
+
+    # ---------------------------------------------------------------- answers
+
+    def on_answered(self, message: Answered) -> None:
+        message.take(message.data)
+
+    def on_faulted(self, message: Faulted) -> None:
+        last = message.text.strip().splitlines()[-1]
+        self.say(f"Embrix itself failed: {last}", "brick")
+
+    def say(self, text: str, colour: str = "ink") -> None:
+        """Tell something on the first line of the screen."""
+        self.query_one(Masthead).show(notice=text, notice_ink=colour)
+
+    def _loaded(self, summary: dict[str, Any]) -> None:
+        first = not self.summary
+        self.summary = summary
+        self.say("")
+        self.query_one(Masthead).show(course=summary["title"])
+        self._show_notes(summary["diagnostics"])
+        if self.document is None:
+            self._open_first()
+        self._languages_changed()
+        self._ask_notes()
+        self._run_suites()
+        if first and any(d["severity"] == "error" for d in summary["diagnostics"]):
+            self.show_face("notes")
+        self._text_changed()
+
+    def _open_first(self) -> None:
+        path = self.wanted
+        if path is None:
+            for language in self.summary["languages"].values():
+                if language["programs"]:
+                    path = Path(language["programs"][0])
+                    break
+        if path is not None:
+            self.open_program(path)
+
+    def _languages_changed(self) -> None:
+        languages: dict[str, Any] = self.summary["languages"]
+        if self.document is not None:
+            suffix = self.document.path.suffix.removeprefix(".")
+            for name, language in languages.items():
+                if language["extension"] == suffix:
+                    self.language = name
+        if self.language not in languages:
+            self.language = next(iter(languages), "")
+        self.query_one(Masthead).show(language=self.language)
+        language = languages.get(self.language)
+        lanes = [lane["name"] for lane in language["lanes"]] if language else []
+        broken = list(language["broken"]) if language else []
+        if language and not language["usable"]:
+            lanes, broken = [], [*lanes, *broken]
+        self.lanes.set_lanes(lanes, broken)
+        if self.lane not in lanes:
+            self.lane = lanes[0] if lanes else ""
+        if self.lane:
+            self.lanes.cursor = lanes.index(self.lane)
+        self.lanes.styles.height = max(1, min(10, len(lanes) + len(broken)))
+        self.query_one("#lanes-title", Title).show(self.language)
+
+    # ---------------------------------------------------------------- the program
+
+    def open_program(self, path: Path) -> None:
+        """Show a program; what was not saved of the present one is kept as a draft."""
+        self._keep_draft()
+        try:
+            document, text, draft = Document.open(path)
+        except Unreadable as fault:
+            self.say(str(fault), "brick")
+            return
+        self.document = document
+        self.at = 0
+        self.overwrite = False
+        self.editor.load_text(text)
+        if draft:
+            self.say("text that was not saved last time is back; Ctrl+S saves it", "brass")
+        else:
+            self.say("")
+        if self.summary:
+            self._languages_changed()
+        self._show_title()
+
+    def _show_title(self) -> None:
+        document = self.document
+        name = "no file yet"
+        saved = True
+        if document is not None:
+            with contextlib.suppress(ValueError):
+                name = document.path.resolve().relative_to(self.folder.resolve()).as_posix()
+            saved = document.is_saved(self.editor.text)
+        right = "" if saved else "● not saved"
+        self.query_one("#program-title", Title).show(name, right, "brass")
+
+    @on(TextArea.Changed, "#program")
+    def _program_changed(self) -> None:
+        self._show_title()
+        self._text_changed()
+        if self._draft_timer is not None:
+            self._draft_timer.stop()
+        self._draft_timer = self.set_timer(0.8, self._keep_draft)
+
+    def _keep_draft(self) -> None:
+        if self.document is not None and self.is_mounted:
+            try:
+                self.document.keep(self.editor.text)
+            except OSError as fault:
+                self.say(f"unsaved text cannot be kept: {fault}", "brick")
+
+    def _text_changed(self) -> None:
+        """Ask anew what the program means and gives."""
+        if self.desk is None or not self.summary or not self.language:
+            return
+        self.version += 1
+        version = self.version
+        text = self.editor.text
+        self.desk.drop("program")
+        self.lanes.fresh.clear()
+        args = {"language": self.language, "text": text}
+        self.desk.ask("program", "look", args, lambda look: self._looked(version, text, look))
+        if not self.lanes.lanes:
+            return
+        self._ask_walk()
+        for lane in self.lanes.lanes:
+            self.desk.ask(
+                "program", "run", {**args, "lane": lane},
+                lambda result, lane=lane: self._ran(version, lane, result),
+            )  # fmt: skip
+
+    def _looked(self, version: int, text: str, look: dict[str, Any]) -> None:
+        if version != self.version:
+            return
+        self.editor.explain(text, look)
+        self.query_one(TreeFace).show(look["tree"], look.get("cut", 0))
+        self.query_one(TokensFace).show(text, look)
+        self._side_title()
+        refused = look.get("refused")
+        self._notice(text, refused)
+        if refused and "trees" in refused:
+            self.query_one(TreeFace).show([*refused["trees"][0], *refused["trees"][1]], 0)
+
+    def _notice(self, text: str, outcome: dict[str, Any] | None) -> None:
+        """Say beside the program what is wrong with it."""
+        notice = self.query_one("#notice", Static)
+        if outcome is None or outcome["kind"] == "value":
+            notice.update("")
+            notice.display = False
+            return
+        place = ""
+        if "place" in outcome:
+            line, column = Source("", text).position(outcome["place"][0])
+            place = f"{line}:{column}  "
+        name = f"{outcome['name']}: " if outcome["kind"] == "failure" else ""
+        notice.update(f"{place}{name}{visible(outcome['text'])}")
+        notice.display = True
+
+    def _ran(self, version: int, lane: str, result: dict[str, Any]) -> None:
+        if version != self.version:
+            return
+        self.lanes.results[lane] = result
+        self.lanes.fresh.add(lane)
+        self.lanes.refresh()
+        if lane == self.lane:
+            self._notice(self.editor.text, result["outcome"])
+        if len(self.lanes.fresh) == len(self.lanes.lanes):
+            found = {r["sentence"] for r in self.lanes.results.values()}
+            agree = len(found) == 1
+            right = "all agree" if agree else f"{len(found)} different outcomes"
+            self.query_one("#lanes-title", Title).show(
+                self.language, right, "moss" if agree else "brass"
+            )
+
+    # ---------------------------------------------------------------- the walk
+
+    def _ask_walk(self) -> None:
+        assert self.desk is not None
+        self.desk.drop("walk")
+        version, lane, text = self.version, self.lane, self.editor.text
+        key = f"{version}:{lane}"
+        args = {"key": key, "language": self.language, "lane": lane, "text": text}
+        self.desk.ask("walk", "walk", args, lambda walk: self._walked(key, text, walk))
+
+    @property
+    def walk_key(self) -> str:
+        return f"{self.version}:{self.lane}"
+
+    def _walked(self, key: str, text: str, walk: dict[str, Any]) -> None:
+        if key != self.walk_key:
+            return
+        self.ran_text = text
+        self._fetching.clear()
+        self.at = max(0, min(self.at, walk["length"] - 1))
+        self.stations.begin(walk["length"], walk["style"], self.at)
+        self.query_one(Gauge).show(walk["levels"], walk["length"], self.at)
+        self._fetch(self.at)
+        self._show_moment()
+
+    @on(Stations.Wanted)
+    def _station_wanted(self, message: Stations.Wanted) -> None:
+        self._fetch(message.number)
+
+    def _fetch(self, number: int) -> None:
+        """Ask for the stations around a number, once."""
+        block = number // WINDOW
+        for wanted in (block, block + 1) if number % WINDOW > WINDOW // 2 else (block, block - 1):
+            if wanted < 0 or wanted in self._fetching or self.desk is None:
+                continue
+            self._fetching.add(wanted)
+            key = self.walk_key
+            args = {"key": key, "first": wanted * WINDOW, "last": (wanted + 1) * WINDOW}
+            self.desk.ask("walk", "stations", args, lambda found: self._fetched(key, found))
+
+    def _fetched(self, key: str, found: list[dict[str, Any]]) -> None:
+        if key != self.walk_key:
+            return
+        for station in found:
+            self.stations.stations[station["number"]] = station
+        self.stations.refresh()
+        self._show_moment()
+
+    def go(self, number: int) -> None:
+        """Make another moment the moment."""
+        if self.stations.length == 0:
+            return
+        self.at = max(0, min(number, self.stations.length - 1))
+        self.stations.cursor = self.at
+        self.stations.show_cursor()
+        self.stations.refresh()
+        self._show_moment()
+
+    def _show_moment(self) -> None:
+        stations = self.stations
+        gauge = self.query_one(Gauge)
+        gauge.show(gauge.levels, stations.length, self.at)
+        station = stations.stations.get(self.at)
+        if station is None and stations.length:
+            self._fetch(self.at)
+        style = stations.style_of_walk
+        self.query_one(Moment).show(station, style)
+        place = station["place"] if station else None
+        self.editor.mark(self.ran_text, place)
+        self.query_one(TreeFace).highlight(place)
+        words = {"steps": "term", "moments": "moment"}
+        position = f"{words[style]} {self.at:,} of {max(0, stations.length - 1):,}"
+        self.query_one("#walk-title", Title).show(
+            self.lane, position if stations.length else "", "ink"
+        )
+
+    @on(Rows.Moved)
+    def _row_moved(self, message: Rows.Moved) -> None:
+        if message.rows is self.stations:
+            self.go(message.number)
+        elif message.rows is self.lanes and self.lanes.chosen:
+            self._choose_lane(self.lanes.chosen)
+
+    @on(Gauge.Jump)
+    def _jumped(self, message: Gauge.Jump) -> None:
+        self.go(round(message.share * (self.stations.length - 1)))
+
+    def _choose_lane(self, lane: str) -> None:
+        self.lane = lane
+        self.at = 0
+        self.lanes.cursor = self.lanes.lanes.index(lane)
+        self.lanes.refresh()
+        result = self.lanes.results.get(lane)
+        if result is not None and lane in self.lanes.fresh:
+            self._notice(self.editor.text, result["outcome"])
+        self._ask_walk()
+
+    # ---------------------------------------------------------------- suites and notes
+
+    def _run_suites(self) -> None:
+        assert self.desk is not None
+        self.desk.drop("suite")
+        suites = self.summary["suites"]
+        own = self._suite_of_language(suites)
+        masthead = self.query_one(Masthead)
+        if own is None:
+            masthead.show(suite="no suite", suite_ink="ink")
+            return
+        masthead.show(suite="suite …", suite_ink="ink")
+        self.desk.ask(
+            "suite", "test", {"suite": own}, self._tested, worker=SUITE_WORKER,
+            progress=self._testing,
+        )  # fmt: skip
+
+    def _suite_of_language(self, suites: list[str]) -> str | None:
+        """The suite that lies nearest to the program."""
+        if not suites:
+            return None
+        if self.document is None:
+            return suites[0]
+        here = self.document.path.resolve()
+
+        def shared(path: str) -> int:
+            pairs = zip(Path(path).parts, here.parts, strict=False)
+            return sum(1 for a, b in pairs if a == b)
+
+        return max(suites, key=shared)
+
+    def _testing(self, progress: dict[str, Any]) -> None:
+        if progress["done"] % 10 == 0:
+            self.query_one(Masthead).show(suite=f"suite {progress['done']}/{progress['of']}")
+
+    def _tested(self, report: dict[str, Any]) -> None:
+        self.query_one(CasesFace).show(report)
+        verdicts = [v for case in report["cases"] for v in case["verdicts"]]
+        failed = sum(v[1] == "failed" for v in verdicts)
+        passed = sum(v[1] == "passed" for v in verdicts)
+        masthead = self.query_one(Masthead)
+        if failed:
+            masthead.show(suite=f"suite ✗ {failed} of {failed + passed} fail", suite_ink="brick")
+        else:
+            masthead.show(suite=f"suite ◆ {passed} hold", suite_ink="ink")
+        self._side_title()
+
+    def _ask_notes(self) -> None:
+        assert self.desk is not None
+        self.desk.ask("notes", "notes", {}, self._show_notes, worker=SUITE_WORKER)
+
+    def _show_notes(self, notes: list[dict[str, Any]]) -> None:
+        self.query_one(NotesFace).show(notes)
+        self._side_title()
+
+    @on(CasesFace.Try)
+    def _try_case(self, message: CasesFace.Try) -> None:
+        """Put the program of a case into the editor, as a file that does not exist yet."""
+        case = message.case
+        folder = self.document.path.parent if self.document else self.folder
+        extension = self.summary["languages"][self.language]["extension"]
+        stem = "".join(c if c.isalnum() else "_" for c in case["name"])[:40].strip("_")
+        self._keep_draft()
+        self.document = Document(folder / f"case_{stem}.{extension}")
+        self.at = 0
+        self.editor.load_text(case["program"])
+        self.say(f"the program of the case “{case['name']}”")
+        self._show_title()
+
+    # ---------------------------------------------------------------- the course on disk
+
+    async def _watch(self) -> None:
+        """Follow changes made outside: definitions, suites and the open program."""
+        async for changes in awatch(self.folder, step=40, debounce=200):
+            paths = {Path(path) for _, path in changes}
+            document = self.document
+            if document is not None and document.path.resolve() in paths:
+                self._program_changed_on_disk(document)
+            if any(path.suffix in (".brix", ".toml") for path in paths):
+                self.say("reading the course again …")
+                assert self.desk is not None
+                self.desk.load(str(self.folder), self._loaded)
+
+    def _program_changed_on_disk(self, document: Document) -> None:
+        try:
+            disk = document.disk_changed()
+        except Unreadable as fault:
+            self.say(str(fault), "brick")
+            return
+        if disk is None:
+            return
+        if document.is_saved(self.editor.text):
+            document.saved = disk
+            self.editor.load_text(disk)
+            self.say("the program was changed outside and has been read again")
+        else:
+            self.say("the file was changed outside; your text is still here, not saved", "brass")
+
+    # ---------------------------------------------------------------- faces and panes
+
+    def show_face(self, face: str) -> None:
+        """Show one of the faces of the side pane."""
+        had_focus = self.pane == "side"
+        self.face = face
+        for name in FACES:
+            self.query_one(f"#{name}").display = name == face
+        if had_focus:
+            self.query_one(f"#{face}").focus()
+        self._side_title()
+
+    def _side_title(self) -> None:
+        title = self.query_one("#side-title", Title)
+        title.label = self.face
+        others = " · ".join(face for face in FACES if face != self.face)
+        subject = ""
+        if self.face == "cases" and self.query_one(CasesFace).report:
+            report = self.query_one(CasesFace).report or {}
+            subject = " ".join(report["lanes"])
+        elif self.face == "notes":
+            subject = str(len(self.query_one(NotesFace).notes) or "none")
+        elif self.face == "tokens":
+            subject = str(len(self.query_one(TokensFace).tokens))
+        errors = sum(n["severity"] == "error" for n in self.query_one(NotesFace).notes)
+        right = f"F3 {others}" if not errors else f"F3 {others} ({errors} ✗)"
+        title.show(subject, right, "brick" if errors else "faint")
+
+    # ---------------------------------------------------------------- commands
+
+    @on(Footer.Chosen)
+    async def _footer_chosen(self, message: Footer.Chosen) -> None:
+        await self.run_action(message.action)
+
+    def action_help(self) -> None:
+        self.app.push_screen(Help(self.place))
+
+    def action_open(self) -> None:
+        if not self.summary:
+            return
+        programs = [
+            (name, Path(path))
+            for name, language in self.summary["languages"].items()
+            for path in language["programs"]
+        ]
+
+        def opened(path: Path | None) -> None:
+            if path is not None:
+                self.open_program(path)
+
+        self.app.push_screen(Programs(programs, self.folder), opened)
+
+    def action_new(self) -> None:
+        language = self.summary["languages"].get(self.language) if self.summary else None
+        if language is None:
+            return
+        extension = language["extension"]
+        folder = self.document.path.parent if self.document else self.folder
+
+        def named(name: str | None) -> None:
+            if not name or not name.strip():
+                return
+            stem = Path(name.strip()).name.removesuffix(f".{extension}")
+            path = folder / f"{stem}.{extension}"
+            exists = path.exists()
+            self.open_program(path)
+            if not exists and self.document is not None and not self.editor.text:
+                self.editor.load_text(WELCOME)
+                self.editor.move_cursor(self.editor.document.end)
+            self.editor.focus()
+
+        self.app.push_screen(Ask("new program", f"Name of a {self.language} program:"), named)
+
+    def action_face(self) -> None:
+        self.show_face(FACES[(FACES.index(self.face) + 1) % len(FACES)])
+        if self.has_class("narrow"):
+            self.query_one(f"#{self.face}").focus()
+
+    def action_lane(self) -> None:
+        lanes = self.lanes.lanes
+        if lanes:
+            self._choose_lane(lanes[(lanes.index(self.lane) + 1) % len(lanes)])
+
+    def action_suite(self) -> None:
+        if self.summary:
+            self.show_face("cases")
+            if self.has_class("narrow"):
+                self.query_one(CasesFace).focus()
+            self._run_suites()
+
+    def action_pane(self) -> None:
+        target = PANES[(PANES.index(self.pane) + 1) % len(PANES)]
+        self.query_one("#program" if target == "program" else
+                       f"#{self.face}" if target == "side" else f"#{target}").focus()
+
+    def action_back(self) -> None:
+        self.go(self.at - 1)
+
+    def action_forward(self) -> None:
+        self.go(self.at + 1)
+
+    def action_leap_back(self) -> None:
+        self.go(self.at - 10)
+
+    def action_leap_on(self) -> None:
+        self.go(self.at + 10)
+
+    def action_first(self) -> None:
+        self.go(0)
+
+    def action_last(self) -> None:
+        self.go(self.stations.length - 1)
+
+    def action_ends(self) -> None:
+        last = self.stations.length - 1
+        self.go(0 if self.at == last else last)
+
+    def action_lamp(self) -> None:
+        self.app.action_lamp()  # type: ignore[attr-defined]
+
+    def action_save(self) -> None:
+        if self.document is None:
+            self.action_new()
+            return
+        try:
+            self.document.save(self.editor.text, force=self.overwrite)
+        except ChangedElsewhere:
+            self.overwrite = True
+            self.say("the file was changed outside; Ctrl+S again overwrites that change", "brass")
+            return
+        except (OSError, Unreadable) as fault:
+            self.say(f"not saved: {fault}", "brick")
+            return
+        self.overwrite = False
+        self.say(f"saved {self.document.path.name}")
+        self._show_title()
+
+    def action_quit(self) -> None:
+        self._keep_draft()
+        self.app.exit()

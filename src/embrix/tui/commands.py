@@ -1,0 +1,60 @@
+"""Every command of the workbench, once: key map, footer, help and palette are made from this."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True)
+class Command:
+    """`action` is the name of a method `action_…` of the bench; `place` is the pane in whose help
+    and footer it appears first, or empty for everywhere."""
+
+    key: str
+    action: str
+    short: str
+    text: str
+    place: str = ""
+    footer: bool = True
+    shown_key: str = ""
+
+    @property
+    def label(self) -> str:
+        """The key as people read it."""
+        return self.shown_key or self.key.replace("ctrl+", "^").upper().replace("^", "Ctrl+")
+
+
+COMMANDS: tuple[Command, ...] = (
+    Command("f1", "help", "help", "What the keys do, for the pane you are in and everywhere"),
+    Command("f2", "open", "open", "Open a program of the course"),
+    Command("f3", "face", "tree · tokens · cases", "Show the next face: tree, tokens, cases, notes"),
+    Command("f4", "lane", "lane", "Walk the next lane"),
+    Command("f5", "suite", "run suite", "Run the suite on every lane and show its cases"),
+    Command("f6", "pane", "pane", "Move to the next pane"),
+    Command("f7", "back", "step back", "One step back in time", footer=True),
+    Command("f8", "forward", "step on", "One step on in time"),
+    Command("f9", "ends", "first/last", "To the last step; from there to the first", footer=False),
+    Command("ctrl+s", "save", "save", "Save the program", footer=False),
+    Command("ctrl+n", "new", "new", "Begin a new program", footer=False),
+    Command("f12", "lamp", "lamp", "Change between the dark and the light theme", footer=False),
+    Command("ctrl+q", "quit", "quit", "Leave; text not saved is kept for the next time",
+            footer=False),
+    Command("left", "back", "step back", "One step back in time", "walk", False, "←"),
+    Command("right", "forward", "step on", "One step on in time", "walk", False, "→"),
+    Command("home", "first", "first", "To the first step", "walk", False, "Home"),
+    Command("end", "last", "last", "To the last step", "walk", False, "End"),
+    Command("pageup", "leap_back", "leap back", "Ten steps back", "walk", False, "PgUp"),
+    Command("pagedown", "leap_on", "leap on", "Ten steps on", "walk", False, "PgDn"),
+    Command("up", "back", "", "One step back in time", "walk", False, "↑"),
+    Command("down", "forward", "", "One step on in time", "walk", False, "↓"),
+    Command("enter", "try_case", "try it", "Put the program of the case into the editor", "cases",
+            False, "Enter"),
+)  # fmt: skip
+
+
+def everywhere() -> list[Command]:
+    return [command for command in COMMANDS if not command.place]
+
+
+def of_place(place: str) -> list[Command]:
+    return [command for command in COMMANDS if command.place == place]

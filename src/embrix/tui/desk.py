@@ -1,0 +1,81 @@
+"""Between the bench and the worker processes: questions out, answers back as messages.
+
+Answers to what is no longer asked are dropped; what is no longer needed is cancelled.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any, TypeAlias
+
+from textual.message import Message
+from textual.message_pump import MessagePump
+
+from embrix.runs.pool import Pool
+
+Take: TypeAlias = Callable[[Any], None]
+
+LIVE_WORKER, SUITE_WORKER = 0, 1
+
+
+class Answered(Message):
+    """An answer from a worker, on its way to who asked."""
+
+    def __init__(self, take: Take, data: Any) -> None:
+        super().__init__()
+        self.take = take
+        self.data = data
+
+
+class Faulted(Message):
+    """A worker could not answer through a fault of Embrix itself."""
+
+    def __init__(self, text: str) -> None:
+        super().__init__()
+        self.text = text
+
+
+class Desk:
+    """Asks workers for a widget."""
+
+    def __init__(self, owner: MessagePump) -> None:
+        self._owner = owner
+        self._pool = Pool(2)
+        self._asked: dict[str, set[int]] = {}
+
+    def load(self, folder: str, take: Take) -> None:
+        """Load the course anew in all workers."""
+        self._pool.load(folder, self._deliver(take))
+
+    def ask(
+        self,
+        topic: str,
+        do: str,
+        args: dict[str, Any],
+        take: Take,
+        *,
+        worker: int = LIVE_WORKER,
+        progress: Take | None = None,
+    ) -> None:
+        """Ask something; `take` gets the answer later, on the interface's thread."""
+        number = self._pool.ask(do, args, self._deliver(take, progress), worker)
+        self._asked.setdefault(topic, set()).add(number)
+
+    def drop(self, topic: str) -> None:
+        """Cancel everything asked under a topic that has not been answered."""
+        for number in self._asked.pop(topic, ()):
+            self._pool.cancel(number)
+
+    def close(self) -> None:
+        self._pool.close()
+
+    def _deliver(self, take: Take, progress: Take | None = None) -> Callable[[dict[str, Any]], None]:
+        def deliver(answer: dict[str, Any]) -> None:
+            if "answer" in answer:
+                self._owner.post_message(Answered(take, answer["answer"]))
+            elif "progress" in answer and progress is not None:
+                self._owner.post_message(Answered(progress, answer["progress"]))
+            elif "fault" in answer:
+                self._owner.post_message(Faulted(answer["fault"]))
+
+        return deliver

@@ -1,0 +1,191 @@
+"""What lies over the bench for a moment: help, the list of programs, a question."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+from typing import ClassVar
+
+from rich.text import Text
+from textual.app import ComposeResult
+from textual.binding import Binding, BindingType
+from textual.containers import Vertical
+from textual.screen import ModalScreen
+from textual.widgets import Input, Static
+
+from embrix.tui.bars import Title
+from embrix.tui.commands import everywhere, of_place
+from embrix.tui.rows import Piece, Rows
+from embrix.tui.theme import ink
+
+PLACES = {
+    "program": "Here you write a program. Everything else follows as you type: what every lane "
+    "makes of it, its tree, and the walk through the chosen lane.",
+    "lanes": "Every interpreter of the language runs the program. Up and down choose the lane "
+    "that is walked; ≠ marks a lane that ends otherwise than the first.",
+    "tree": "The syntax tree of the program; the active part is marked while you walk.",
+    "tokens": "What the text was cut into: place, kind, slice.",
+    "cases": "Every case of the suite with one sign a lane: ◆ as expected, ✗ not. Under a failed "
+    "case stands what was expected ⟂ what came.",
+    "notes": "What there is to say about the definitions and suites of the course.",
+    "walk": "The run of the chosen lane, step by step. The gauge above shows its height over "
+    "time; a click on it jumps there.",
+}
+
+
+class Help(ModalScreen[None]):
+    """The keys, those of the pane with the focus first; typing narrows the list."""
+
+    DEFAULT_CSS = """
+    Help { align: center middle; }
+    Help > Vertical { width: 84; max-width: 96%; height: 80%; background: $lock-bank; }
+    Help Input { border: none; height: 1; background: $lock-ground; margin: 0 1; }
+    Help Static { padding: 0 1; color: $lock-ink; height: auto; }
+    Help Rows { background: $lock-bank; }
+    """
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding("escape,f1", "dismiss(None)", show=False),
+    ]
+
+    def __init__(self, place: str) -> None:
+        super().__init__()
+        self._place = place
+
+    def compose(self) -> ComposeResult:
+        with Vertical():
+            title = Title("help", id="help-title")
+            title.show(self._place, "Esc closes")
+            title.lit = True
+            yield title
+            yield Static(PLACES.get(self._place, ""), markup=False)
+            yield Input(placeholder="type to search", id="help-search")
+            yield _Keys(self._place)
+
+    def on_input_changed(self, event: Input.Changed) -> None:
+        self.query_one(_Keys).narrow(event.value)
+
+
+class _Keys(Rows):
+    def __init__(self, place: str) -> None:
+        super().__init__()
+        own = of_place(place)
+        self._all = [(place, c.label, c.text) for c in own]
+        self._all += [("everywhere", c.label, c.text) for c in everywhere()]
+        self._all.append(("everywhere", "Ctrl+P", "The palette: every command by name"))
+        self._shown = self._all
+
+    def narrow(self, word: str) -> None:
+        wanted = word.lower()
+        self._shown = [row for row in self._all if wanted in " ".join(row).lower()]
+        self.renew(cursor=0)
+
+    def on_mount(self) -> None:
+        self.renew()
+
+    def count(self) -> int:
+        return len(self._shown)
+
+    def row(self, number: int) -> Sequence[Piece]:
+        place, key, text = self._shown[number]
+        return [
+            (f" {key:<8}", ink(self.app, "brass", bold=True)),
+            (f"{text:<62}", ink(self.app, "ink")),
+            (place, ink(self.app, "faint")),
+        ]
+
+
+class Programs(ModalScreen[Path | None]):
+    """The programs of the course; typing narrows the list, Enter opens."""
+
+    DEFAULT_CSS = """
+    Programs { align: center middle; }
+    Programs > Vertical { width: 70; max-width: 96%; height: 60%; background: $lock-bank; }
+    Programs Input { border: none; height: 1; background: $lock-ground; margin: 0 1; }
+    Programs Rows { background: $lock-bank; }
+    """
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding("escape,f2", "dismiss(None)", show=False),
+        Binding("down", "move(1)", show=False, priority=True),
+        Binding("up", "move(-1)", show=False, priority=True),
+    ]
+
+    def __init__(self, programs: list[tuple[str, Path]], folder: Path) -> None:
+        super().__init__()
+        self._programs = programs
+        self._folder = folder
+
+    def compose(self) -> ComposeResult:
+        with Vertical():
+            title = Title("programs")
+            title.show("type to search", "Enter opens, Esc closes")
+            title.lit = True
+            yield title
+            yield Input(placeholder="part of the name", id="program-search")
+            yield _ProgramRows(self._programs, self._folder)
+
+    def on_input_changed(self, event: Input.Changed) -> None:
+        self.query_one(_ProgramRows).narrow(event.value)
+
+    def on_input_submitted(self) -> None:
+        self.dismiss(self.query_one(_ProgramRows).chosen)
+
+    def action_move(self, by: int) -> None:
+        self.query_one(_ProgramRows).action_move(by)
+
+
+class _ProgramRows(Rows):
+    def __init__(self, programs: list[tuple[str, Path]], folder: Path) -> None:
+        super().__init__()
+        self._all = programs
+        self._shown = programs
+        self._folder = folder
+        self.empty_text = "No program has this in its name.\nCtrl+N begins a new one."
+
+    @property
+    def chosen(self) -> Path | None:
+        return self._shown[self.cursor][1] if self._shown else None
+
+    def narrow(self, word: str) -> None:
+        self._shown = [row for row in self._all if word.lower() in str(row[1].name).lower()]
+        self.renew(cursor=0)
+
+    def on_mount(self) -> None:
+        self.renew()
+
+    def count(self) -> int:
+        return len(self._shown)
+
+    def row(self, number: int) -> Sequence[Piece]:
+        language, path = self._shown[number]
+        return [
+            (f" {language:<8} ", ink(self.app, "water")),
+            (path.relative_to(self._folder).as_posix(), ink(self.app, "ink", bold=True)),
+        ]
+
+
+class Ask(ModalScreen[str | None]):
+    """One question with one line for the answer."""
+
+    DEFAULT_CSS = """
+    Ask { align: center middle; }
+    Ask > Vertical { width: 66; max-width: 96%; height: auto; background: $lock-bank; }
+    Ask Input { border: none; height: 1; background: $lock-ground; margin: 0 1; }
+    Ask Static { padding: 0 1; color: $lock-ink; height: auto; }
+    """
+    BINDINGS: ClassVar[list[BindingType]] = [Binding("escape", "dismiss(None)", show=False)]
+
+    def __init__(self, title: str, question: str, value: str = "") -> None:
+        super().__init__()
+        self._title, self._question, self._value = title, question, value
+
+    def compose(self) -> ComposeResult:
+        with Vertical():
+            title = Title(self._title)
+            title.show("", "Enter accepts, Esc gives up")
+            title.lit = True
+            yield title
+            yield Static(Text(self._question), markup=False)
+            yield Input(self._value, id="answer")
+
+    def on_input_submitted(self, event: Input.Submitted) -> None:
+        self.dismiss(event.value)

@@ -1,0 +1,69 @@
+"""The program that is open: its file, what was saved, what was not. Knows no widget."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from embrix.course.drafts import drop_draft, find_draft, keep_draft
+from embrix.text.saving import save_text
+from embrix.text.source import BYTE_ORDER_MARK, Unreadable
+
+
+class ChangedElsewhere(Exception):
+    """The file on disk is not the one that was read or saved last."""
+
+
+@dataclass(slots=True)
+class Document:
+    """A program file; `saved` is its text on disk as last read or written here (None: no file)."""
+
+    path: Path
+    saved: str | None = None
+    mark: bool = False
+
+    @staticmethod
+    def open(path: Path) -> tuple[Document, str, bool]:
+        """A document, its text, and whether that text is an unsaved draft. Raises `Unreadable`."""
+        document = Document(path)
+        disk = document._read()
+        document.saved = disk
+        draft = find_draft(path)
+        if draft is not None and draft != disk:
+            return document, draft, True
+        return document, disk or "", False
+
+    def _read(self) -> str | None:
+        if not self.path.exists():
+            return None
+        try:
+            raw = self.path.read_bytes().decode("utf-8")
+        except OSError as fault:
+            raise Unreadable(f"{self.path.name}: {fault.strerror or fault}") from fault
+        except UnicodeDecodeError as fault:
+            raise Unreadable(f"{self.path.name} is not UTF-8 text") from fault
+        self.mark = raw.startswith(BYTE_ORDER_MARK)
+        return raw.removeprefix(BYTE_ORDER_MARK)
+
+    def is_saved(self, text: str) -> bool:
+        return text == (self.saved or "") if self.saved is not None else not text
+
+    def disk_changed(self) -> str | None:
+        """The text on disk if it is not what was last read or written here. Raises `Unreadable`."""
+        disk = self._read()
+        return disk if disk is not None and disk != self.saved else None
+
+    def save(self, text: str, *, force: bool = False) -> None:
+        """Write the text. Raises OSError, `Unreadable`, and `ChangedElsewhere` unless forced."""
+        if not force and self.disk_changed() is not None:
+            raise ChangedElsewhere
+        save_text(self.path, (BYTE_ORDER_MARK if self.mark else "") + text)
+        self.saved = text
+        drop_draft(self.path)
+
+    def keep(self, text: str) -> None:
+        """Keep unsaved text outside the course; forget it when there is none. Raises OSError."""
+        if self.is_saved(text):
+            drop_draft(self.path)
+        else:
+            keep_draft(self.path, text)

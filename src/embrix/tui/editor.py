@@ -1,0 +1,107 @@
+"""The program text: our own highlighting from the language's tokens, and the active part marked."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from rich.text import Text
+from textual.widgets import TextArea
+
+from embrix.text.source import Source
+from embrix.tui.theme import ink, token_ink
+
+
+class ProgramEditor(TextArea):
+    """An editor that is told what its text means; it never works that out itself.
+
+    Colours are kept by the text of a line, so that a line keeps them while the answer about a newer
+    text is still on its way.
+    """
+
+    DEFAULT_CSS = """
+    ProgramEditor { border: none; padding: 0; background: $lock-ground; color: $lock-ink;
+        scrollbar-size-vertical: 1; }
+    ProgramEditor:focus { border: none; }
+    ProgramEditor .text-area--gutter { color: $lock-faint; }
+    ProgramEditor .text-area--cursor-gutter { color: $lock-brass; background: $lock-ground; }
+    ProgramEditor .text-area--selection { background: $lock-deep; }
+    """
+
+    def __init__(self, text: str = "", *, id: str | None = None) -> None:
+        super().__init__(
+            text, id=id, show_line_numbers=True, soft_wrap=False, highlight_cursor_line=False,
+            tab_behavior="indent",
+        )  # fmt: skip
+        self.indent_type = "spaces"
+        self.indent_width = 2
+        self._colours: dict[str, list[tuple[int, int, str]]] = {}
+        self._faults: dict[int, list[tuple[int, int]]] = {}
+        self._marks: dict[int, list[tuple[int, int]]] = {}
+
+    def explain(self, text: str, look: dict[str, Any]) -> None:
+        """What a text means: kinds of its tokens, and what is refused in it."""
+        source = Source("", text)
+        self._colours = {}
+        by_line: dict[int, list[tuple[int, int, str]]] = {}
+        pieces = [(start, end, kind) for start, end, kind in look["tokens"]]
+        pieces += [(start, end, "skip") for start, end in look["skipped"]]
+        for start, end, kind in pieces:
+            for line, left, right in _lines(source, start, end):
+                by_line.setdefault(line, []).append((left, right, kind))
+        for line, spans in by_line.items():
+            self._colours[source.line(line + 1)] = spans
+        self._faults = {}
+        refused = look.get("refused")
+        spans_of_faults = list(look.get("invalid", ()))
+        if refused and "place" in refused:
+            spans_of_faults.append(refused["place"])
+        if text == self.text:
+            for start, end in spans_of_faults:
+                for line, left, right in _lines(source, start, max(end, start + 1)):
+                    self._faults.setdefault(line, []).append((left, right))
+        self.notify_style_update()
+
+    def mark(self, text: str, place: list[int] | None) -> None:
+        """Mark the active part of the program, if the text is still the one that was run."""
+        marks: dict[int, list[tuple[int, int]]] = {}
+        if place is not None and text == self.text:
+            for line, left, right in _lines(Source("", text), place[0], place[1]):
+                marks.setdefault(line, []).append((left, right))
+        if marks != self._marks:
+            self._marks = marks
+            self.notify_style_update()
+            if marks:
+                self._reveal(min(marks))
+
+    @property
+    def marked_lines(self) -> list[int]:
+        return sorted(self._marks)
+
+    def _reveal(self, line: int) -> None:
+        """Bring a marked line into view when nobody is typing here."""
+        top = self.scroll_offset.y
+        if not self.has_focus and not top <= line < top + max(1, self.size.height):
+            self.scroll_to(y=max(0, line - self.size.height // 2), animate=False)
+
+    def get_line(self, line_index: int) -> Text:
+        line = super().get_line(line_index)
+        plain = line.plain
+        for left, right, kind in self._colours.get(plain, ()):
+            line.stylize(token_ink(self.app, kind), left, right)
+        for left, right in self._marks.get(line_index, ()):
+            line.stylize(ink(self.app, "ink", "lamp", bold=True), left, right)
+        for left, right in self._faults.get(line_index, ()):
+            line.stylize(ink(self.app, "brick", underline=True, bold=True), left, right)
+        return line
+
+
+def _lines(source: Source, start: int, end: int) -> list[tuple[int, int, int]]:
+    """A span as pieces of lines: number from zero, first and last column."""
+    first, column = source.position(start)
+    last, end_column = source.position(end)
+    if first == last:
+        return [(first - 1, column - 1, end_column - 1)]
+    pieces = [(first - 1, column - 1, len(source.line(first)))]
+    pieces += [(line - 1, 0, len(source.line(line))) for line in range(first + 1, last)]
+    pieces.append((last - 1, 0, end_column - 1))
+    return [piece for piece in pieces if piece[2] > piece[1] or piece[0] == first - 1]

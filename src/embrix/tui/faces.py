@@ -1,0 +1,284 @@
+"""The faces of the side pane: tree, tokens, cases, notes; and the lanes above it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from textual.message import Message
+
+from embrix.text.source import Source
+from embrix.text.visible import cut, width
+from embrix.tui.rows import Piece, Rows
+from embrix.tui.theme import ink, token_ink
+
+OUTCOME_SIGNS = {
+    "value": ("◆", "moss"),
+    "failure": ("✗", "brick"),
+    "stuck": ("⊥", "brick"),
+    "unfinished": ("…", "brass"),
+    "out of fuel": ("∞", "brass"),
+    "rejected": ("⊘", "brick"),
+    "ambiguous": ("≬", "brick"),
+    "gave up": ("∞", "brass"),
+    "fault": ("‼", "brick"),
+    "running": ("·", "faint"),
+    "broken": ("!", "brick"),
+}
+"""A sign and a colour for each way a run can end."""
+
+
+class LanesView(Rows):
+    """Every lane with its outcome and its cost; the row of the cursor is the lane that is walked."""
+
+    def __init__(self, *, id: str | None = None) -> None:
+        super().__init__(id=id)
+        self.lanes: list[str] = []
+        self.broken: list[str] = []
+        self.results: dict[str, dict[str, Any]] = {}
+        self.fresh: set[str] = set()
+
+    def set_lanes(self, lanes: list[str], broken: list[str]) -> None:
+        self.lanes, self.broken = lanes, broken
+        self.results = {k: v for k, v in self.results.items() if k in lanes}
+        self.renew()
+
+    def count(self) -> int:
+        return len(self.lanes) + len(self.broken)
+
+    def move_to(self, number: int) -> None:
+        super().move_to(min(number, len(self.lanes) - 1))
+
+    @property
+    def chosen(self) -> str | None:
+        return self.lanes[self.cursor] if self.cursor < len(self.lanes) else None
+
+    def row(self, number: int) -> Sequence[Piece]:
+        app = self.app
+        if number >= len(self.lanes):
+            name = self.broken[number - len(self.lanes)]
+            return [
+                (f"   {name:<14}", ink(app, "faint")),
+                ("! its definition has errors: F3 shows the notes", ink(app, "brick")),
+            ]
+        name = self.lanes[number]
+        result = self.results.get(name)
+        chosen = number == self.cursor
+        label = max(12, *(len(lane) for lane in self.lanes))
+        lead: list[Piece] = [
+            (" ▶ " if chosen else "   ", ink(app, "brass", bold=True)),
+            (f"{name:<{label}} ", ink(app, "ink", bold=chosen)),
+        ]
+        if result is None:
+            return [*lead, ("· running", ink(app, "faint"))]
+        outcome = result["outcome"]
+        sign, colour = OUTCOME_SIGNS[outcome["kind"]]
+        room = max(8, self.size.width - label - 27)
+        sentence = cut(result["sentence"], room)
+        pad = " " * max(1, room - width(sentence) + 1)
+        style = ink(app, colour, bold=True) if name in self.fresh else ink(app, "faint")
+        differs = self._differs(number)
+        return [
+            *lead,
+            (f"{sign} {sentence}{pad}", style),
+            ("≠ " if differs else "  ", ink(app, "brass", bold=True)),
+            (self._cost(result["costs"]), ink(app, "faint")),
+        ]
+
+    def _differs(self, number: int) -> bool:
+        """Whether a lane ends otherwise than the first one."""
+        first = self.results.get(self.lanes[0])
+        own = self.results.get(self.lanes[number])
+        return bool(first and own) and first["sentence"] != own["sentence"]  # type: ignore[index]
+
+    def _cost(self, costs: dict[str, int]) -> str:
+        if "steps" in costs:
+            return f"{costs['steps']:>6,} steps"
+        if "judgements" in costs:
+            return f"{costs['judgements']:>6,} judgements"
+        return ""
+
+
+class TreeFace(Rows):
+    """The syntax tree of the program."""
+
+    def __init__(self, *, id: str | None = None) -> None:
+        super().__init__(id=id)
+        self.nodes: list[list[Any]] = []
+        self.cut_off = 0
+        self.active: list[int] | None = None
+        self.empty_text = "The tree of the program appears here\nas soon as the program can be read."
+
+    def show(self, tree: list[list[Any]], cut_off: int) -> None:
+        self.nodes, self.cut_off = tree, cut_off
+        self.renew()
+
+    def highlight(self, place: list[int] | None) -> None:
+        """Mark the node that covers a place of the program, and bring it into view."""
+        self.active = place
+        if place is not None:
+            for number, row in enumerate(self.nodes):
+                if row[4:6] == place:
+                    self.cursor = number
+                    self.show_cursor()
+                    break
+        self.refresh()
+
+    def count(self) -> int:
+        return len(self.nodes) + (self.cut_off > 0)
+
+    def row(self, number: int) -> Sequence[Piece]:
+        app = self.app
+        if number >= len(self.nodes):
+            return [(f" and {self.cut_off:,} more nodes", ink(app, "faint"))]
+        depth, field, form, leaves, *place = self.nodes[number]
+        active = self.active is not None and place == self.active
+        return [
+            (" " + "│ " * depth, ink(app, "deep")),
+            (f"{field} ", ink(app, "faint", italic=True) if field else ink(app, "ink")),
+            ("▸" if active else "", ink(app, "brass", bold=True)),
+            (form, ink(app, "brass" if active else "water", bold=True)),
+            (f" {leaves}" if leaves else "", ink(app, "ink")),
+        ]
+
+
+class TokensFace(Rows):
+    """The tokens of the program: kind, slice, place."""
+
+    def __init__(self, *, id: str | None = None) -> None:
+        super().__init__(id=id)
+        self.tokens: list[tuple[int, int, str, str, str]] = []
+        self.empty_text = "The tokens of the program appear here."
+
+    def show(self, text: str, look: dict[str, Any]) -> None:
+        source = Source("", text)
+        pieces = [(start, end, kind) for start, end, kind in look["tokens"]]
+        pieces += [(start, end, "skip") for start, end in look["skipped"]]
+        pieces += [(start, end, "no token") for start, end in look.get("invalid", ())]
+        self.tokens = []
+        for start, end, kind in sorted(pieces):
+            line, column = source.position(start)
+            self.tokens.append((start, end, kind, text[start:end], f"{line}:{column}"))
+        self.renew()
+
+    def count(self) -> int:
+        return len(self.tokens)
+
+    def row(self, number: int) -> Sequence[Piece]:
+        _, _, kind, text, place = self.tokens[number]
+        app = self.app
+        style = ink(app, "brick", bold=True) if kind == "no token" else token_ink(app, kind)
+        shown = "".join({" ": "·", "\n": "↵", "\t": "⇥"}.get(c, c) for c in text)
+        return [
+            (f" {place:>8}  ", ink(app, "faint")),
+            (f"{kind:<10}", style),
+            (shown if kind != "skip" else shown, style),
+        ]
+
+
+class CasesFace(Rows):
+    """Cases × lanes: one sign for each verdict, what failed beneath the case."""
+
+    class Try(Message):
+        """Somebody wants the program of a case in the editor."""
+
+        def __init__(self, case: dict[str, Any]) -> None:
+            super().__init__()
+            self.case = case
+
+    def __init__(self, *, id: str | None = None) -> None:
+        super().__init__(id=id)
+        self.report: dict[str, Any] | None = None
+        self._rows: list[tuple[int, list[Any] | None]] = []
+        self.empty_text = "F5 runs the suite on every lane\nand shows what came of each case here."
+
+    def show(self, report: dict[str, Any]) -> None:
+        keep = self.case
+        self.report = report
+        self._rows = []
+        for number, case in enumerate(report["cases"]):
+            self._rows.append((number, None))
+            self._rows += [(number, v) for v in case["verdicts"] if v[1] == "failed"]
+        cursor = 0
+        for number, (case_number, verdict) in enumerate(self._rows):
+            case = report["cases"][case_number]
+            failed = any(v[1] == "failed" for v in case["verdicts"])
+            if keep is not None and case["name"] == keep["name"] and verdict is None:
+                cursor = number
+                break
+            if keep is None and failed:
+                cursor = number
+                break
+        self.renew(cursor=cursor)
+
+    @property
+    def case(self) -> dict[str, Any] | None:
+        """The case under the cursor."""
+        if self.report is None or not self._rows:
+            return None
+        found: dict[str, Any] = self.report["cases"][self._rows[self.cursor][0]]
+        return found
+
+    def count(self) -> int:
+        return len(self._rows)
+
+    def key_enter(self) -> None:
+        if self.case is not None:
+            self.post_message(self.Try(self.case))
+
+    def row(self, number: int) -> Sequence[Piece]:
+        assert self.report is not None
+        app = self.app
+        case_number, verdict = self._rows[number]
+        case = self.report["cases"][case_number]
+        if verdict is not None:
+            lane, _, expected, actual = verdict
+            return [
+                (f"   {lane}: ", ink(app, "faint")),
+                (expected, ink(app, "ink")),
+                (" ⟂ ", ink(app, "brick", bold=True)),
+                (actual, ink(app, "brick")),
+            ]
+        pieces: list[Piece] = [(" ", ink(app, "ink"))]
+        for _, state, _, _ in case["verdicts"]:
+            sign, colour = {"passed": ("◆", "moss"), "failed": ("✗", "brick")}.get(
+                state, ("·", "faint")
+            )
+            pieces.append((f"{sign} ", ink(app, colour, bold=state == "failed")))
+        return [*pieces, (f" {case['name']}", ink(app, "ink"))]
+
+
+class NotesFace(Rows):
+    """What there is to say about the definitions and suites of the course."""
+
+    def __init__(self, *, id: str | None = None) -> None:
+        super().__init__(id=id)
+        self.notes: list[dict[str, Any]] = []
+        self._rows: list[tuple[str, str]] = []
+        self.empty_text = "Nothing to report: every definition and suite\nof the course is in order."
+
+    def show(self, notes: list[dict[str, Any]]) -> None:
+        self.notes = notes
+        self._rows = []
+        for note in notes:
+            sign = "✗" if note["severity"] == "error" else "!"
+            place = f"{note['file']}:{note['line']}:{note['column']}"
+            self._rows.append((f"{sign} {place}  {note['code']}", "head"))
+            self._rows.append((f"    {note['message']}", "text"))
+            if note["hint"]:
+                self._rows.append((f"    → {note['hint']}", "hint"))
+        self.renew()
+
+    def count(self) -> int:
+        return len(self._rows)
+
+    def row(self, number: int) -> Sequence[Piece]:
+        text, kind = self._rows[number]
+        app = self.app
+        error = text.startswith("✗")
+        style = {
+            "head": ink(app, "brick" if error else "brass", bold=True),
+            "text": ink(app, "ink"),
+            "hint": ink(app, "water"),
+        }[kind]
+        return [(" " + text, style)]

@@ -1,0 +1,218 @@
+"""The walk: a gauge of the whole run, the steps around the moment, and the moment itself."""
+
+from __future__ import annotations
+
+import textwrap
+from collections.abc import Sequence
+from typing import Any, ClassVar
+
+from rich.console import RenderableType
+from rich.text import Text
+from textual import events
+from textual.binding import Binding, BindingType
+from textual.message import Message
+from textual.strip import Strip
+from textual.widget import Widget
+from textual.widgets import Static
+
+from embrix.text.visible import cut, visible
+from embrix.tui.commands import of_place
+from embrix.tui.faces import OUTCOME_SIGNS
+from embrix.tui.rows import Piece, Rows, pieces_to_strip
+from embrix.tui.theme import ink
+
+_LEVELS = "▁▂▃▄▅▆▇█"
+
+
+class Gauge(Widget):
+    """The height of the run over time, like the water along a reach; a gate marks the moment."""
+
+    DEFAULT_CSS = "Gauge { height: 2; background: $lock-bank; }"
+
+    class Jump(Message):
+        """Somebody points at a moment."""
+
+        def __init__(self, share: float) -> None:
+            super().__init__()
+            self.share = share
+
+    def __init__(self, *, id: str | None = None) -> None:
+        super().__init__(id=id)
+        self.levels: list[int] = []
+        self.length = 0
+        self.at = 0
+
+    def show(self, levels: list[int], length: int, at: int) -> None:
+        self.levels, self.length, self.at = levels, length, at
+        self.refresh()
+
+    def column(self) -> int:
+        """The cell in which the gate stands."""
+        if self.length < 2:
+            return 0
+        return round(self.at * (self.size.width - 1) / (self.length - 1))
+
+    def render_line(self, y: int) -> Strip:
+        width = self.size.width
+        base = self.rich_style
+        if not self.levels or self.length == 0:
+            return Strip.blank(width, base)
+        top = max(1, *self.levels)
+        gate = self.column()
+        pieces: list[Piece] = []
+        for column in range(width):
+            picked = self.levels[column * len(self.levels) // max(1, width)]
+            eighths = round((picked + 1) * 15 / (top + 1))
+            eighths = min(8, max(0, eighths - (8 if y == 0 else 0)))
+            sign = _LEVELS[eighths - 1] if eighths else " "
+            if column == gate:
+                pieces.append(("┃", ink(self.app, "brass", bold=True)))
+            else:
+                pieces.append((sign, ink(self.app, "water" if column < gate else "deep")))
+        return pieces_to_strip(pieces, width, base)
+
+    def on_mouse_down(self, event: events.MouseDown) -> None:
+        self.capture_mouse()
+        self._point(event.x)
+
+    def on_mouse_move(self, event: events.MouseMove) -> None:
+        if event.button:
+            self._point(event.x)
+
+    def on_mouse_up(self) -> None:
+        self.release_mouse()
+
+    def _point(self, x: int) -> None:
+        width = max(2, self.size.width)
+        self.post_message(self.Jump(max(0.0, min(1.0, x / (width - 1)))))
+
+
+class Stations(Rows):
+    """The steps of the run as lines; those not fetched yet are asked for."""
+
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding(command.key, f"screen.{command.action}", show=False)
+        for command in of_place("walk")
+    ]
+
+    class Wanted(Message):
+        """Stations around a number are to be shown and have not been fetched."""
+
+        def __init__(self, number: int) -> None:
+            super().__init__()
+            self.number = number
+
+    def __init__(self, *, id: str | None = None) -> None:
+        super().__init__(id=id)
+        self.length = 0
+        self.style_of_walk = "moments"
+        self.stations: dict[int, dict[str, Any]] = {}
+        self.empty_text = (
+            "The steps of the run appear here.\nF4 chooses the lane, F7 and F8 step."
+        )
+
+    def count(self) -> int:
+        return self.length
+
+    def begin(self, length: int, style: str, at: int) -> None:
+        self.length, self.style_of_walk = length, style
+        self.stations = {}
+        self.renew(cursor=at)
+
+    def row(self, number: int) -> Sequence[Piece]:
+        app = self.app
+        lead: Piece = (f"{number:>6,} ", ink(app, "faint"))
+        station = self.stations.get(number)
+        if station is None:
+            self.post_message(self.Wanted(number))
+            return [lead, ("…", ink(app, "faint"))]
+        kind = station["kind"]
+        if kind == "end":
+            sign, colour = OUTCOME_SIGNS.get(station["note"], ("◆", "moss"))
+            return [lead, (f"{sign} {station['text']}", ink(app, colour, bold=True))]
+        if kind == "term":
+            final = station["note"] == "final"
+            return [
+                lead,
+                ("◆ " if final else "→ ", ink(app, "moss" if final else "deep", bold=True)),
+                *self._focused(station),
+            ]
+        entering = kind == "enter"
+        depth = station["depth"]
+        return [
+            lead,
+            ("│ " * min(depth, 30), ink(app, "wall")),
+            ("┌ " if entering else "└ ", ink(app, "water" if entering else "moss", bold=True)),
+            (station["text"], ink(app, "ink" if not entering else "faint")),
+        ]
+
+    def _focused(self, station: dict[str, Any]) -> list[Piece]:
+        app = self.app
+        text, focus = station["text"], station["focus"]
+        if focus is None:
+            return [(text, ink(app, "ink"))]
+        start, end = focus
+        return [
+            (text[:start], ink(app, "ink")),
+            (text[start:end], ink(app, "brass", bold=True, underline=True)),
+            (text[end:], ink(app, "ink")),
+        ]
+
+
+class Moment(Static):
+    """One moment in full: the step, the names in scope, the clause that applied."""
+
+    DEFAULT_CSS = "Moment { background: $lock-bank; padding: 0 1; }"
+
+    def __init__(self, *, id: str | None = None) -> None:
+        super().__init__("", id=id, markup=False)
+        self.station: dict[str, Any] | None = None
+        self.style_of_walk = "moments"
+
+    def show(self, station: dict[str, Any] | None, style: str) -> None:
+        self.station, self.style_of_walk = station, style
+        self.refresh(layout=True)
+
+    def render(self) -> RenderableType:  # type: ignore[override]
+        text = Text(no_wrap=False, overflow="fold")
+        station = self.station
+        if station is None:
+            return text
+        app = self.app
+        room = max(20, self.size.width - 2)
+        text.append("names here\n", ink(app, "faint", italic=True))
+        self._names(text, station, room)
+        clause = station["clause"]
+        if clause is not None:
+            place = f"{clause['file']}:{clause['line']}"
+            text.append("\nclause ", ink(app, "faint", italic=True))
+            text.append(f"{place}\n", ink(app, "water"))
+            text.append(f"  {cut(visible(clause['text']), room * 2)}\n", ink(app, "ink"))
+        text.append("\nstep in full\n", ink(app, "faint", italic=True))
+        shown = textwrap.wrap(visible(station["text"]), room - 2, max_lines=6, placeholder=" …")
+        text.append("".join(f"  {line}\n" for line in shown), ink(app, "ink"))
+        return text
+
+    def _names(self, text: Text, station: dict[str, Any], room: int) -> None:
+        app = self.app
+        if not station["bindings"]:
+            none = {
+                "steps": "  none: this lane puts values into the term",
+                "moments": "  none",
+            }[self.style_of_walk]
+            text.append(none + "\n", ink(app, "faint"))
+            return
+        label = min(16, max(len(name) for name, _, _ in station["bindings"]))
+        for name, value, shadowed in station["bindings"][:12]:
+            line = cut(f"{visible(value)}", room - label - 6)
+            if shadowed:
+                text.append(f"  {name:<{label}} ", ink(app, "faint", strike=True))
+                text.append("╌ ", ink(app, "faint"))
+                text.append(f"{line}  shadowed\n", ink(app, "faint", italic=True))
+            else:
+                text.append(f"  {name:<{label}} ", ink(app, "moss", bold=True))
+                text.append("═ ", ink(app, "deep"))
+                text.append(f"{line}\n", ink(app, "ink", bold=True))
+        more = len(station["bindings"]) - 12
+        if more > 0:
+            text.append(f"  and {more} more\n", ink(app, "faint"))
