@@ -14,8 +14,32 @@ from embrix.text.source import Span
 T = TypeVar("T")
 
 WORDS = frozenset(
-    "if then else match fn fail when is and or not otherwise with let require emit repeat todo"
-    " true false div mod attempt ask".split()
+    [
+        "if",
+        "then",
+        "else",
+        "match",
+        "fn",
+        "fail",
+        "when",
+        "is",
+        "and",
+        "or",
+        "not",
+        "otherwise",
+        "with",
+        "let",
+        "require",
+        "emit",
+        "repeat",
+        "todo",
+        "true",
+        "false",
+        "div",
+        "mod",
+        "attempt",
+        "ask",
+    ]
 )
 """Words that cannot be names inside expressions."""
 
@@ -155,7 +179,9 @@ class Expressions:
                 break
             if result is not None:
                 self.c.begin(column)
-                self.c.fail("the block has its result already", "only its last line may be a result")
+                self.c.fail(
+                    "the block has its result already", "only its last line may be a result"
+                )
             self.c.begin(column)
             line = self._line(column)
             if isinstance(line, s.Let | s.Require | s.Emit):

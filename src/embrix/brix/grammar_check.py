@@ -152,7 +152,9 @@ class _Grammar:
             return None
         return form
 
-    def alternative(self, rule: s.RuleSyntax, alternative: s.AlternativeSyntax) -> Alternative | None:
+    def alternative(
+        self, rule: s.RuleSyntax, alternative: s.AlternativeSyntax
+    ) -> Alternative | None:
         pairs = [(item, self.symbol(item)) for item in alternative.items]
         if any(found is None for _, found in pairs):
             return None
@@ -168,7 +170,7 @@ class _Grammar:
             index: int | None = None
             if item.capture:
                 index = self.captured(form, item, kind, filled)
-            elif isinstance(symbol, Use) or (isinstance(symbol, Kind)):
+            elif isinstance(symbol, (Use, Kind)):
                 self.world.warning(
                     "dropped_part", f"what {item.name} reads here is thrown away", item.span,
                     f"capture it: FIELD:{item.name}",
@@ -204,7 +206,9 @@ class _Grammar:
                 "dropped_part", f"{item.capture} captures for nothing: no form is made", item.span,
                 "add `makes FORM`, or remove the capture",
             )  # fmt: skip
-        return Alternative(tuple(Item(symbol) for _, (symbol, _) in symbols), None, alternative.span)
+        return Alternative(
+            tuple(Item(symbol) for _, (symbol, _) in symbols), None, alternative.span
+        )
 
     def captured(
         self, form: Constructor, item: s.ItemSyntax, kind: Type, filled: set[int]
@@ -266,7 +270,7 @@ class _Grammar:
         if form is None:
             return None
         kind = Con(table.sort)
-        operands = [n for n, t in enumerate(form.types) if t == kind or t == UNKNOWN]
+        operands = [n for n, t in enumerate(form.types) if t in (kind, UNKNOWN)]
         wanted = 1 if fixity in ("prefix", "postfix") else 2
         if len(form.fields) != wanted or len(operands) != wanted:
             self.world.error(

@@ -35,9 +35,7 @@ def read_tokens(c: Cursor) -> tuple[list[s.TokenDecl], str]:
         if c.peek().kind == "text":
             label = unescape(c.take(), c.source, c.findings)
         inside = Span(pattern.span.start + 1, pattern.span.end - 1)
-        return s.TokenDecl(
-            name.text, pattern.text, conversion, label, c.since(name.span), inside
-        )
+        return s.TokenDecl(name.text, pattern.text, conversion, label, c.since(name.span), inside)
 
     rows = c.rows(0, row)
     return rows, invalid[-1] if invalid else ""
@@ -67,7 +65,7 @@ def read_grammar(c: Cursor) -> s.GrammarSyntax:
             return _table(c)
         return _rule(c)
 
-    rules = c.rows(0, row)
+    rules: list[s.RuleSyntax | s.TableSyntax] = c.rows(0, row)
     return s.GrammarSyntax(tuple(starts), tuple(rules), span)
 
 
@@ -147,9 +145,7 @@ def _table(c: Cursor) -> s.TableSyntax:
             c.expect("makes")
             form = c.expect_kind("Name", "the form that is made")
             text = unescape(literal, c.source, c.findings)
-            operators.append(
-                s.OperatorSyntax(text, form.text, c.since(literal.span), form.span)
-            )
+            operators.append(s.OperatorSyntax(text, form.text, c.since(literal.span), form.span))
         return s.LevelSyntax(word.text, tuple(operators), c.since(word.span))
 
     levels = c.rows(start.column, row)
@@ -161,5 +157,10 @@ def _table(c: Cursor) -> s.TableSyntax:
         )  # fmt: skip
         raise Misread
     return s.TableSyntax(
-        name.text, sort, tuple(levels), operand[0][0], operand[0][1], Span(name.span.start, span.end)
+        name.text,
+        sort,
+        tuple(levels),
+        operand[0][0],
+        operand[0][1],
+        Span(name.span.start, span.end),
     )

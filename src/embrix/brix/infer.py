@@ -90,7 +90,7 @@ class Infer:
                 self.mismatch(NUMBER, wanted, expr.span)
             return k.Const(expr.value)
         if isinstance(expr, s.Tuple):
-            return self.tuple(expr, wanted)
+            return self.tuple_value(expr, wanted)
         result, found = self.infer(expr)
         if not unify(found, wanted):
             self.mismatch(found, wanted, expr.span)
@@ -102,7 +102,7 @@ class Infer:
             f"this is of type {show_type(found)}, but {show_type(wanted)} is expected here", span,
         )  # fmt: skip
 
-    def tuple(self, expr: s.Tuple, wanted: Type) -> k.Core:
+    def tuple_value(self, expr: s.Tuple, wanted: Type) -> k.Core:
         kind = settle(wanted)
         if isinstance(kind, Tup) and len(kind.items) == len(expr.items):
             items = [self.check(e, t) for e, t in zip(expr.items, kind.items, strict=True)]
@@ -136,9 +136,9 @@ class Infer:
             case s.Unary("not", operand, _):
                 return k.Test(self.check(operand, BOOL), k.Const(False), k.Const(True)), BOOL
             case s.Unary(_, operand, span):
-                value, kind = self.infer(operand)
+                negated, kind = self.infer(operand)
                 self.numeric(kind, operand)
-                return k.Primitive("negate", (value,), span), kind
+                return k.Primitive("negate", (negated,), span), kind
             case s.With(container, key, value, span):
                 hole = Hole()
                 base = self.check(container, env(hole))
@@ -151,9 +151,9 @@ class Infer:
                 return k.ExtendAll(base, pairs), env(hole)
             case s.ListOf(items, rest, _):
                 hole = Hole()
-                parts = tuple(self.check(item, hole) for item in items)
+                firsts = tuple(self.check(item, hole) for item in items)
                 tail = self.check(rest, listing(hole)) if rest is not None else None
-                return k.BuildList(parts, tail), listing(hole)
+                return k.BuildList(firsts, tail), listing(hole)
             case s.Fail():
                 return self.failure(expr), Hole()
             case s.Repeat():
@@ -414,7 +414,7 @@ class Infer:
         if error is None:
             self.world.error(
                 "unknown_error", f"no error called {expr.error} is declared", expr.span,
-                did_you_mean(expr.error, self.world.errors, f"declare it: error {expr.error} \"…\""),
+                did_you_mean(expr.error, self.world.errors, f"declare: error {expr.error} \"…\""),
             )  # fmt: skip
             for arg in expr.args:
                 self.infer(arg)
@@ -465,9 +465,7 @@ class Infer:
             )  # fmt: skip
         self.scopes.append({})
         patterns = Patterns(self.world, self.declare)
-        parts = tuple(
-            patterns.check(p, t) for p, t in zip(clause.patterns, types, strict=False)
-        )
+        parts = tuple(patterns.check(p, t) for p, t in zip(clause.patterns, types, strict=False))
         parts += tuple(k.Bind(None) for _ in types[len(parts) :])
         guard = self.check(clause.guard, BOOL) if clause.guard is not None else None
         body = self.check(clause.body, wanted)

@@ -28,7 +28,10 @@ def check_interpreter(
         result = _Interpreter(syntax, language, own).check()
     except RecursionError:
         own.error(
-            "unreadable", "a definition in this file is nested too deeply", syntax.source, syntax.span
+            "unreadable",
+            "a definition in this file is nested too deeply",
+            syntax.source,
+            syntax.span,
         )
         result = None
     findings.extend(own.sorted())
@@ -270,9 +273,7 @@ class _Interpreter:
         infer = Infer(self.world)
         names = _law_names(law, self.world)
         holes: list[Type] = [Hole() for _ in names]
-        slots = tuple(
-            infer.declare(n, h, law.span) for n, h in zip(names, holes, strict=True)
-        )
+        slots = tuple(infer.declare(n, h, law.span) for n, h in zip(names, holes, strict=True))
         conclusion = infer.check(law.conclusion, BOOL)
         body = conclusion
         if law.condition is not None:
@@ -295,9 +296,7 @@ def _law_names(law: s.LawDecl, world: World) -> list[str]:
         if isinstance(part, s.Ref):
             if part.name not in ("true", "false", "empty") and part.name not in world.functions:
                 names[part.name] = None
-        elif isinstance(part, s.Apply):
-            pending = [*part.args, *pending]
-        elif isinstance(part, s.Make):
+        elif isinstance(part, (s.Apply, s.Make)):
             pending = [*part.args, *pending]
         elif isinstance(part, s.Binary):
             pending = [part.left, part.right, *pending]

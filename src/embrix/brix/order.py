@@ -71,7 +71,9 @@ def _clause(
     index = next(
         (n for n, f in enumerate(pattern.fields) if isinstance(f, k.Bind) and f.slot == slot), None
     )
-    pending: k.Core = k.Test(k.IsFinal(signature.name, k.Local(slot)), k.Const(False), k.Const(True))
+    pending: k.Core = k.Test(
+        k.IsFinal(signature.name, k.Local(slot)), k.Const(False), k.Const(True)
+    )
     if guard is not None:
         pending = k.Test(guard, pending, k.Const(False))
     return k.CoreClause((rebuilt[1],), pending, rebuilt[0], row.span, index)

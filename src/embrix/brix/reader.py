@@ -18,7 +18,17 @@ from embrix.text.diagnostic import Findings
 from embrix.text.source import Source, Span
 from embrix.text.suggest import did_you_mean
 
-_IN_LANGUAGE = ("extension", "has", "later", "never", "numbers", "tokens", "forms", "grammar", "error")
+_IN_LANGUAGE = (
+    "extension",
+    "has",
+    "later",
+    "never",
+    "numbers",
+    "tokens",
+    "forms",
+    "grammar",
+    "error",
+)
 _IN_INTERPRETER = ("value", "data", "error", "judgement", "main", "define", "law")
 _UNBUILT = {
     "choice": "decisions",
@@ -383,4 +393,3 @@ class _File:
             guard = expressions.expression() if c.accept("when") else None
             return s.Order(pattern, children, guard, c.since(start.span))
         return expressions.clause()
-

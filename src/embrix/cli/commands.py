@@ -137,9 +137,7 @@ def steps(arguments: argparse.Namespace) -> int:
         lines = Walk(lane, traced).lines()
         if arguments.json:
             data = _data(work, traced.result)
-            answers.append(
-                {"interpreter": lane.name, "steps": lines, "outcome": data["outcome"]}
-            )
+            answers.append({"interpreter": lane.name, "steps": lines, "outcome": data["outcome"]})
             continue
         if len(work.lanes) > 1:
             print(f"— {lane.name}")

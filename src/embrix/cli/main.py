@@ -79,9 +79,7 @@ def parser() -> argparse.ArgumentParser:
             help="supply a name by hand; may be given several times",
         )  # fmt: skip
         sub.add_argument("--json", action="store_true", help="print the answer as JSON")
-        sub.add_argument(
-            "--calls", metavar="N", type=int, help="how many calls the run may make"
-        )
+        sub.add_argument("--calls", metavar="N", type=int, help="how many calls the run may make")
 
     test = add("test", commands.test, "run the suites on all interpreters")
     test.add_argument("suites", metavar="SUITE", nargs="*", type=Path, help="default: all")

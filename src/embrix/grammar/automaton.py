@@ -44,20 +44,20 @@ class Automaton:
 
         `dead` is kept by the caller from one call to the next over the same text.
         """
-        state: State | None = self.start
+        state = self.start
         found, end = -1, at
         offset = at
         tried: list[tuple[int, int]] = []
         length = len(text)
         while offset < length:
-            assert state is not None
             character = text[offset]
             try:
-                state = state.moves[character]
+                following = state.moves[character]
             except KeyError:
-                state = self._move(state, character)
-            if state is None:
+                following = self._move(state, character)
+            if following is None:
                 break
+            state = following
             offset += 1
             if state.accepts >= 0:
                 found, end = state.accepts, offset

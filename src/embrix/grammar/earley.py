@@ -229,7 +229,7 @@ class _Run:
         derivation, doubtful = _derivation(root, {})
         try:
             values = finish(self.grammar, text, derivation, {})
-            others = [(item, {}) for item in whole[1:]]
+            others: list[tuple[_Item, dict[int, int]]] = [(item, {}) for item in whole[1:]]
             others += [(root, {id(item): 1}) for item in doubtful[:MOST_AMBIGUITIES]]
             for top, choices in others:
                 second, _ = _derivation(top, choices)

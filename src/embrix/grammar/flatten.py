@@ -176,7 +176,5 @@ class _Table:
     def _make(self, left: int, parts: list[int], fields: list[int], operator: Operator) -> None:
         tight = operator.fixity in ("prefix", "postfix") and not operator.literal[:1].isalpha()
         self.work.productions.append(
-            Production(
-                left, tuple(parts), operator.form, tuple(fields), -1, operator.span, tight
-            )
+            Production(left, tuple(parts), operator.form, tuple(fields), -1, operator.span, tight)
         )

@@ -99,7 +99,9 @@ class Printer:
         """How a token writes a number or name, or None when none can."""
         text = value if isinstance(value, str) else write_number(value)
         for index, kind in enumerate(self._grammar.tokens.kinds):
-            if not kind.skip and kind.conversion == ("Name" if isinstance(value, str) else "Number"):
+            if not kind.skip and kind.conversion == (
+                "Name" if isinstance(value, str) else "Number"
+            ):
                 terminal = len(self._grammar.tokens.literals) + index
                 if self._writes(terminal, text, value):
                     return text
@@ -151,9 +153,7 @@ class Printer:
 
     # ------------------------------------------------------------------ walking
 
-    def _walk(
-        self, term: Value, start: int, focus: Path | None
-    ) -> Iterator[_Piece | None]:
+    def _walk(self, term: Value, start: int, focus: Path | None) -> Iterator[_Piece | None]:
         """Pieces from left to right; None before and after the focus."""
         stack: list[Any] = [(start, term, focus, False)]
         while stack:
@@ -161,7 +161,7 @@ class Printer:
             if job is None or isinstance(job, _Piece):
                 yield job
                 continue
-            left, value, path, tight = job
+            left, value, path, _tight = job
             route = self._route(left, value) if isinstance(value, tuple) and left < 0 else None
             parts: list[Any]
             if route is None:

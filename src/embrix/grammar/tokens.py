@@ -105,9 +105,7 @@ class TokenTable:
         skipped: list[Token] = []
         invalid: list[Invalid] = []
         dead: set[tuple[int, int]] = set()
-        skips = {
-            len(self.literals) + index for index, kind in enumerate(self.kinds) if kind.skip
-        }
+        skips = {len(self.literals) + index for index, kind in enumerate(self.kinds) if kind.skip}
         at = 0
         match = self._automaton.match
         while at < len(text):

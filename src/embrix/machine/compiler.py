@@ -212,9 +212,7 @@ class _Body:
         match node:
             case k.Test(test, yes, no):
                 condition = self.value(test)
-                self.out.append(
-                    when(condition, self.inside(yes, target), self.inside(no, target))
-                )
+                self.out.append(when(condition, self.inside(yes, target), self.inside(no, target)))
             case k.Match():
                 self.match(node, target)
             case k.Emit(text, then):
@@ -317,8 +315,8 @@ class _Body:
                 tail = (rest,) if rest is not None else ()
                 values = self.operands((*items, *tail))
                 result = values.pop() if rest is not None else self.unit.constant(NIL_NODE)
-                for value in reversed(values):
-                    result = row(const(CONS), const(None), value, result)
+                for part in reversed(values):
+                    result = row(const(CONS), const(None), part, result)
                 return result
             case k.Optional(inner):
                 if inner is None:
@@ -335,8 +333,8 @@ class _Body:
             case k.Lookup():
                 return self.lookup(node)
             case k.Extend(environment, key, value):
-                base, name, bound = self.operands((environment, key, value))
-                return row(const(FRAME), const(None), name, bound, base)
+                base, bound_name, bound = self.operands((environment, key, value))
+                return row(const(FRAME), const(None), bound_name, bound, base)
             case k.ExtendAll(environment, items):
                 return call("extend_all", *self.operands((environment, items)))
             case k.Template(parts):
@@ -364,9 +362,11 @@ class _Body:
         """`if` as an expression where its branches need no statements, else through a variable."""
         condition = self.value(test)
         outer = self.out
-        self.out = yes_out = []
+        yes_out: list[ast.stmt] = []
+        no_out: list[ast.stmt] = []
+        self.out = yes_out
         yes_value = self.value(yes)
-        self.out = no_out = []
+        self.out = no_out
         no_value = self.value(no)
         self.out = outer
         if not yes_out and not no_out:

@@ -131,9 +131,11 @@ class Display:
     ) -> Iterator[str]:
         tag = value[0]
         if tag == TUPLE:
-            yield from self._listed("(", value[FIELDS:], ")", depth, inner) if value[
-                FIELDS:
-            ] else iter(("()",))
+            yield from (
+                self._listed("(", value[FIELDS:], ")", depth, inner)
+                if value[FIELDS:]
+                else iter(("()",))
+            )
         elif tag in (NIL, CONS):
             if tag == NIL:
                 yield "[]"

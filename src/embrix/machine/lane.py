@@ -61,9 +61,7 @@ class Lane:
         if not isinstance(parsed, Parsed):
             return Result(rejection(parsed))
         term, values = self._given(parsed.term, given or {}, limits)
-        return self.machine.run(
-            term, values, limits=limits, variant=variant, on_start=on_start
-        )
+        return self.machine.run(term, values, limits=limits, variant=variant, on_start=on_start)
 
     def trace(
         self,

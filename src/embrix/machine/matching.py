@@ -100,9 +100,7 @@ class Matching:
         self.body.out = outer
         self.body.out += inner
 
-    def result(
-        self, clause: CoreClause, number: int, target: str | None, done: str | None
-    ) -> None:
+    def result(self, clause: CoreClause, number: int, target: str | None, done: str | None) -> None:
         body = self.body
         if self.bare:
             body.give(body.value(clause.body), target, bare=True)

@@ -23,7 +23,7 @@ def assign(name: str, value: ast.expr) -> ast.stmt:
 
 
 def add_to(name: str, amount: int) -> ast.stmt:
-    return ast.AugAssign(store(name), ast.Add(), const(amount))
+    return ast.AugAssign(ast.Name(name, ast.Store()), ast.Add(), const(amount))
 
 
 def call(function: str, *args: ast.expr) -> ast.expr:

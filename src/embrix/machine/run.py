@@ -88,7 +88,9 @@ class Machine:
         costs = self._costs(session.space[" counts"]()) if variant == "counted" else {}
         return Result(outcome, tuple(session.output), costs)
 
-    def test_law(self, law: Law, args: Sequence[Value], limits: Limits | None = None) -> bool | None:
+    def test_law(
+        self, law: Law, args: Sequence[Value], limits: Limits | None = None
+    ) -> bool | None:
         """Whether a law holds for these terms; None when that could not be found out."""
         session = _Session(self, limits or Limits(calls=100_000), "plain", None)
         number = self.interpreter.laws.index(law)
@@ -128,7 +130,9 @@ class Machine:
     def fill(self, parts: TemplateParts, values: Sequence[Value], result: str = "") -> str:
         """A template with values shown in it."""
         return "".join(
-            part if isinstance(part, str) else (result if part < 0 else self.display.show(values[part]))
+            part
+            if isinstance(part, str)
+            else (result if part < 0 else self.display.show(values[part]))
             for part in parts
         )
 

@@ -114,7 +114,8 @@ class _Reader:
             if key not in known:
                 self.findings.error(
                     "unknown_word", f"an entry called {key} means nothing here", self.source,
-                    self.entry(case, key), did_you_mean(key, known, "known are " + ", ".join(known)),
+                    self.entry(case, key),
+                    did_you_mean(key, known, "known are " + ", ".join(known)),
                 )  # fmt: skip
 
     def text(

@@ -58,9 +58,7 @@ class Generator:
         )
 
     def _build(self, form: Constructor, depth: int, scope: tuple[str, ...]) -> Value:
-        binders = {
-            bind.name: self._names[self._choose(len(self._names))] for bind in form.binds
-        }
+        binders = {bind.name: self._names[self._choose(len(self._names))] for bind in form.binds}
         parts: list[Value] = []
         for index, kind in enumerate(form.types):
             if index in binders:

@@ -98,9 +98,11 @@ def same(left: Value, right: Value, matching: Callable[[Value, Value], bool] | N
             if a[0] != b[0] or len(a) != len(b):
                 return False
             stack.extend(zip(a[FIELDS:], b[FIELDS:], strict=True))
-        elif isinstance(a, tuple) or isinstance(b, tuple):
-            return False
-        elif not (matching(a, b) if matching else a == b):
+        elif (
+            isinstance(a, tuple)
+            or isinstance(b, tuple)
+            or not (matching(a, b) if matching else a == b)
+        ):
             return False
     return True
 

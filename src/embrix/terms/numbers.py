@@ -23,6 +23,10 @@ MOST_BITS = 65_536
 """A number of more bits than this ends a run, unless its limits say otherwise."""
 
 
+SMALL = 1 << 62
+"""Whole numbers below this are added without looking at their size."""
+
+
 class TooLarge(Exception):
     """A number would get larger than the limits of the run allow."""
 
@@ -51,7 +55,9 @@ def write_number(number: Number) -> str:
         if number.bit_length() > 10_000:
             return f"a whole number of {number.bit_length()} bits"
         return str(number)
-    return _decimal(number) or f"{write_number(number.numerator)}/{write_number(number.denominator)}"
+    return (
+        _decimal(number) or f"{write_number(number.numerator)}/{write_number(number.denominator)}"
+    )
 
 
 def _decimal(number: Fraction) -> str | None:
@@ -92,9 +98,8 @@ def operations(kind: str, most_bits: int = MOST_BITS) -> dict[str, Callable[...,
             raise TooLarge
 
     def add(a: Number, b: Number) -> Number:
-        if type(a) is int and type(b) is int:
-            if -(1 << 62) < a < 1 << 62 and -(1 << 62) < b < 1 << 62:
-                return a + b
+        if type(a) is int and type(b) is int and -SMALL < a < SMALL and -SMALL < b < SMALL:
+            return a + b
         guard(a, b)
         result = a + b
         return _whole(result) if isinstance(result, Fraction) else result

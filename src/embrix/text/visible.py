@@ -1,4 +1,4 @@
-"""Text from strangers made fit for a terminal: nothing invisible, nothing that steers the screen."""
+"""Text from strangers made fit for a terminal: nothing invisible, nothing that steers it."""
 
 from __future__ import annotations
 

@@ -93,9 +93,7 @@ class Walk:
             return []
         if self.relation is not None:
             return [self._print(term).text for term, _ in self._terms]
-        return [
-            self._judgement(~moment, True) for moment in self._recorder.moments if moment < 0
-        ]
+        return [self._judgement(~moment, True) for moment in self._recorder.moments if moment < 0]
 
     def levels(self, most: int = 400) -> list[int]:
         """The height of the run over time at up to `most` points: how deep judgements are nested,
@@ -113,7 +111,8 @@ class Walk:
     @cached_property
     def _terms(self) -> list[tuple[Node, int]]:
         """Each term of the reduction sequence with the step instance that took it, or -1."""
-        assert self.relation is not None and self.traced.term is not None
+        assert self.relation is not None
+        assert self.traced.term is not None
         recorder = self._recorder
         own = self._functions.index(self.relation)
         subject = self.relation.subjects[0]
@@ -251,9 +250,7 @@ class Walk:
         function = self._function(instance)
         found: list[Binding] = []
         seen: set[str] = set()
-        for kind, value in zip(
-            function.types, self._recorder.arguments[instance], strict=True
-        ):
+        for kind, value in zip(function.types, self._recorder.arguments[instance], strict=True):
             settled = settle(kind)
             if not (isinstance(settled, Con) and settled.name == "Env"):
                 continue

@@ -19,6 +19,9 @@ class Workbench(App[None]):
     TITLE = "Embrix"
     CSS = """
     Screen { background: $lock-ground; color: $lock-ink; }
+    ModalScreen { background: $lock-ground 55%; }
+    ModalScreen Input, ModalScreen Input:focus { border: none; height: 1; padding: 0 1;
+        background: $lock-ground; }
     """
 
     def __init__(self, folder: Path, program: Path | None = None) -> None:

@@ -1,8 +1,9 @@
-"""The bench: one program, many lanes, one moment. Puts the panes together and keeps them in step."""
+"""The bench: one program, many lanes, one moment. Keeps the panes in step."""
 
 from __future__ import annotations
 
 import contextlib
+from functools import partial
 from pathlib import Path
 from typing import Any, ClassVar
 
@@ -19,7 +20,7 @@ from watchfiles import awatch
 from embrix.text.source import Source, Unreadable
 from embrix.text.visible import visible
 from embrix.tui.bars import Footer, Masthead, Title
-from embrix.tui.commands import Command, everywhere, of_place
+from embrix.tui.commands import STEPPING, Command, everywhere, of_place
 from embrix.tui.desk import SUITE_WORKER, Answered, Desk, Faulted
 from embrix.tui.dialogs import Ask, Help, Programs
 from embrix.tui.document import ChangedElsewhere, Document
@@ -147,9 +148,9 @@ class Bench(Screen[None]):
         return self.face if self.pane == "side" else self.pane
 
     def _footer_commands(self) -> list[Command]:
-        own = [c for c in of_place(self.place) if c.short and c.key not in ("up", "down")][:2]
+        own = [command for command in of_place(self.place) if command.short][:2]
         common = [command for command in everywhere() if command.footer]
-        return [*own, *common][:7]
+        return [*common[: 6 - len(own)], *own, STEPPING]
 
     # ---------------------------------------------------------------- answers
 
@@ -275,10 +276,8 @@ class Bench(Screen[None]):
             return
         self._ask_walk()
         for lane in self.lanes.lanes:
-            self.desk.ask(
-                "program", "run", {**args, "lane": lane},
-                lambda result, lane=lane: self._ran(version, lane, result),
-            )  # fmt: skip
+            take = partial(self._ran, version, lane)
+            self.desk.ask("program", "run", {**args, "lane": lane}, take)
 
     def _looked(self, version: int, text: str, look: dict[str, Any]) -> None:
         if version != self.version:
@@ -361,7 +360,7 @@ class Bench(Screen[None]):
             self._fetching.add(wanted)
             key = self.walk_key
             args = {"key": key, "first": wanted * WINDOW, "last": (wanted + 1) * WINDOW}
-            self.desk.ask("walk", "stations", args, lambda found: self._fetched(key, found))
+            self.desk.ask("walk", "stations", args, partial(self._fetched, key))
 
     def _fetched(self, key: str, found: list[dict[str, Any]]) -> None:
         if key != self.walk_key:
@@ -610,8 +609,13 @@ class Bench(Screen[None]):
 
     def action_pane(self) -> None:
         target = PANES[(PANES.index(self.pane) + 1) % len(PANES)]
-        self.query_one("#program" if target == "program" else
-                       f"#{self.face}" if target == "side" else f"#{target}").focus()
+        self.query_one(
+            "#program"
+            if target == "program"
+            else f"#{self.face}"
+            if target == "side"
+            else f"#{target}"
+        ).focus()
 
     def action_back(self) -> None:
         self.go(self.at - 1)

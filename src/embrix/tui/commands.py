@@ -27,20 +27,20 @@ class Command:
 COMMANDS: tuple[Command, ...] = (
     Command("f1", "help", "help", "What the keys do, for the pane you are in and everywhere"),
     Command("f2", "open", "open", "Open a program of the course"),
-    Command("f3", "face", "tree · tokens · cases", "Show the next face: tree, tokens, cases, notes"),
+    Command("f3", "face", "next face", "Show the next face: tree, tokens, cases, notes"),
     Command("f4", "lane", "lane", "Walk the next lane"),
     Command("f5", "suite", "run suite", "Run the suite on every lane and show its cases"),
     Command("f6", "pane", "pane", "Move to the next pane"),
-    Command("f7", "back", "step back", "One step back in time", footer=True),
-    Command("f8", "forward", "step on", "One step on in time"),
+    Command("f7", "back", "step back", "One step back in time", footer=False),
+    Command("f8", "forward", "step on", "One step on in time", footer=False),
     Command("f9", "ends", "first/last", "To the last step; from there to the first", footer=False),
     Command("ctrl+s", "save", "save", "Save the program", footer=False),
     Command("ctrl+n", "new", "new", "Begin a new program", footer=False),
     Command("f12", "lamp", "lamp", "Change between the dark and the light theme", footer=False),
     Command("ctrl+q", "quit", "quit", "Leave; text not saved is kept for the next time",
             footer=False),
-    Command("left", "back", "step back", "One step back in time", "walk", False, "←"),
-    Command("right", "forward", "step on", "One step on in time", "walk", False, "→"),
+    Command("left", "back", "", "One step back in time", "walk", False, "←"),
+    Command("right", "forward", "", "One step on in time", "walk", False, "→"),
     Command("home", "first", "first", "To the first step", "walk", False, "Home"),
     Command("end", "last", "last", "To the last step", "walk", False, "End"),
     Command("pageup", "leap_back", "leap back", "Ten steps back", "walk", False, "PgUp"),
@@ -50,6 +50,10 @@ COMMANDS: tuple[Command, ...] = (
     Command("enter", "try_case", "try it", "Put the program of the case into the editor", "cases",
             False, "Enter"),
 )  # fmt: skip
+
+
+STEPPING = Command("f8", "forward", "step", "Step back and on", shown_key="F7 F8")
+"""Both directions as one entry of the footer."""
 
 
 def everywhere() -> list[Command]:

@@ -69,7 +69,9 @@ class Desk:
     def close(self) -> None:
         self._pool.close()
 
-    def _deliver(self, take: Take, progress: Take | None = None) -> Callable[[dict[str, Any]], None]:
+    def _deliver(
+        self, take: Take, progress: Take | None = None
+    ) -> Callable[[dict[str, Any]], None]:
         def deliver(answer: dict[str, Any]) -> None:
             if "answer" in answer:
                 self._owner.post_message(Answered(take, answer["answer"]))

@@ -39,7 +39,7 @@ class Help(ModalScreen[None]):
     DEFAULT_CSS = """
     Help { align: center middle; }
     Help > Vertical { width: 84; max-width: 96%; height: 80%; background: $lock-bank; }
-    Help Input { border: none; height: 1; background: $lock-ground; margin: 0 1; }
+    Help Input { margin: 0 1; }
     Help Static { padding: 0 1; color: $lock-ink; height: auto; }
     Help Rows { background: $lock-bank; }
     """
@@ -100,7 +100,7 @@ class Programs(ModalScreen[Path | None]):
     DEFAULT_CSS = """
     Programs { align: center middle; }
     Programs > Vertical { width: 70; max-width: 96%; height: 60%; background: $lock-bank; }
-    Programs Input { border: none; height: 1; background: $lock-ground; margin: 0 1; }
+    Programs Input { margin: 0 1; }
     Programs Rows { background: $lock-bank; }
     """
     BINDINGS: ClassVar[list[BindingType]] = [
@@ -139,6 +139,7 @@ class _ProgramRows(Rows):
         self._all = programs
         self._shown = programs
         self._folder = folder
+        self.lit = True
         self.empty_text = "No program has this in its name.\nCtrl+N begins a new one."
 
     @property
@@ -169,7 +170,7 @@ class Ask(ModalScreen[str | None]):
     DEFAULT_CSS = """
     Ask { align: center middle; }
     Ask > Vertical { width: 66; max-width: 96%; height: auto; background: $lock-bank; }
-    Ask Input { border: none; height: 1; background: $lock-ground; margin: 0 1; }
+    Ask Input { margin: 0 1; }
     Ask Static { padding: 0 1; color: $lock-ink; height: auto; }
     """
     BINDINGS: ClassVar[list[BindingType]] = [Binding("escape", "dismiss(None)", show=False)]

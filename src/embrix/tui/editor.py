@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from rich.style import Style
 from rich.text import Text
 from textual.widgets import TextArea
 
@@ -59,7 +60,7 @@ class ProgramEditor(TextArea):
             for start, end in spans_of_faults:
                 for line, left, right in _lines(source, start, max(end, start + 1)):
                     self._faults.setdefault(line, []).append((left, right))
-        self.notify_style_update()
+        self._redraw()
 
     def mark(self, text: str, place: list[int] | None) -> None:
         """Mark the active part of the program, if the text is still the one that was run."""
@@ -69,9 +70,13 @@ class ProgramEditor(TextArea):
                 marks.setdefault(line, []).append((left, right))
         if marks != self._marks:
             self._marks = marks
-            self.notify_style_update()
+            self._redraw()
             if marks:
                 self._reveal(min(marks))
+
+    def _redraw(self) -> None:
+        self.notify_style_update()
+        self.refresh()
 
     @property
     def marked_lines(self) -> list[int]:
@@ -89,7 +94,7 @@ class ProgramEditor(TextArea):
         for left, right, kind in self._colours.get(plain, ()):
             line.stylize(token_ink(self.app, kind), left, right)
         for left, right in self._marks.get(line_index, ()):
-            line.stylize(ink(self.app, "ink", "lamp", bold=True), left, right)
+            line.stylize(Style(bgcolor=ink(self.app, "ink", "lamp").bgcolor), left, right)
         for left, right in self._faults.get(line_index, ()):
             line.stylize(ink(self.app, "brick", underline=True, bold=True), left, right)
         return line

@@ -29,7 +29,7 @@ OUTCOME_SIGNS = {
 
 
 class LanesView(Rows):
-    """Every lane with its outcome and its cost; the row of the cursor is the lane that is walked."""
+    """Every lane with its outcome and its cost; the cursor stands on the lane that is walked."""
 
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
@@ -107,7 +107,9 @@ class TreeFace(Rows):
         self.nodes: list[list[Any]] = []
         self.cut_off = 0
         self.active: list[int] | None = None
-        self.empty_text = "The tree of the program appears here\nas soon as the program can be read."
+        self.empty_text = (
+            "The tree of the program appears here\nas soon as the program can be read."
+        )
 
     def show(self, tree: list[list[Any]], cut_off: int) -> None:
         self.nodes, self.cut_off = tree, cut_off
@@ -172,7 +174,7 @@ class TokensFace(Rows):
         return [
             (f" {place:>8}  ", ink(app, "faint")),
             (f"{kind:<10}", style),
-            (shown if kind != "skip" else shown, style),
+            (shown, style),
         ]
 
 
@@ -255,7 +257,9 @@ class NotesFace(Rows):
         super().__init__(id=id)
         self.notes: list[dict[str, Any]] = []
         self._rows: list[tuple[str, str]] = []
-        self.empty_text = "Nothing to report: every definition and suite\nof the course is in order."
+        self.empty_text = (
+            "Nothing to report: every definition and suite\nof the course is in order."
+        )
 
     def show(self, notes: list[dict[str, Any]]) -> None:
         self.notes = notes

@@ -50,6 +50,8 @@ class Rows(ScrollView, can_focus=True):
         super().__init__(id=id)
         self.cursor = 0
         self.empty_text = ""
+        self.lit = False
+        """Whether the cursor shows as if the rows had the focus."""
 
     # ---------------------------------------------------------------- for subclasses
 
@@ -106,7 +108,7 @@ class Rows(ScrollView, can_focus=True):
     # ---------------------------------------------------------------- drawing
 
     def render_line(self, y: int) -> Strip:
-        width = self.size.width
+        width = self.scrollable_content_region.width
         base = self.rich_style
         number = y + self.scroll_offset.y
         if number >= self.count():
@@ -116,7 +118,7 @@ class Rows(ScrollView, can_focus=True):
             return Strip.blank(width, base)
         pieces = list(self.row(number))
         if number == self.cursor:
-            ground = "lamp" if self.has_focus else "bank"
+            ground = "lamp" if self.has_focus or self.lit else "bank"
             base = base + Style(bgcolor=ink(self.app, "ink", ground).bgcolor)
         return pieces_to_strip(pieces, width, base)
 

@@ -62,8 +62,9 @@ class Gauge(Widget):
         pieces: list[Piece] = []
         for column in range(width):
             picked = self.levels[column * len(self.levels) // max(1, width)]
-            eighths = round((picked + 1) * 15 / (top + 1))
-            eighths = min(8, max(0, eighths - (8 if y == 0 else 0)))
+            rows = max(1, self.size.height)
+            filled = round((picked + 1) * (8 * rows - 1) / (top + 1))
+            eighths = min(8, max(0, filled - 8 * (rows - 1 - y)))
             sign = _LEVELS[eighths - 1] if eighths else " "
             if column == gate:
                 pieces.append(("┃", ink(self.app, "brass", bold=True)))
@@ -91,8 +92,7 @@ class Stations(Rows):
     """The steps of the run as lines; those not fetched yet are asked for."""
 
     BINDINGS: ClassVar[list[BindingType]] = [
-        Binding(command.key, f"screen.{command.action}", show=False)
-        for command in of_place("walk")
+        Binding(command.key, f"screen.{command.action}", show=False) for command in of_place("walk")
     ]
 
     class Wanted(Message):
@@ -107,9 +107,7 @@ class Stations(Rows):
         self.length = 0
         self.style_of_walk = "moments"
         self.stations: dict[int, dict[str, Any]] = {}
-        self.empty_text = (
-            "The steps of the run appear here.\nF4 chooses the lane, F7 and F8 step."
-        )
+        self.empty_text = "The steps of the run appear here.\nF4 chooses the lane, F7 and F8 step."
 
     def count(self) -> int:
         return self.length
@@ -173,7 +171,7 @@ class Moment(Static):
         self.station, self.style_of_walk = station, style
         self.refresh(layout=True)
 
-    def render(self) -> RenderableType:  # type: ignore[override]
+    def render(self) -> RenderableType:
         text = Text(no_wrap=False, overflow="fold")
         station = self.station
         if station is None:
