@@ -88,15 +88,16 @@ class _Run:
     def result(self, text: str) -> ParseResult:
         last: list[_Item] = []
         current: _Set = {}
-        self._predict(self.start, 0, current)
+        self._predict(self.start, 0, current, ahead=True)
         for index in range(len(self.terminals)):
-            last, following = self._close(index, current)
+            kernel = dict(current)
+            last, following = self._close(index, current, ahead=True)
             if self.fuel < 0:
                 return GaveUp(self._span(index, text), self.tokens)
             if index == len(self.terminals) - 1:
                 break
             if not following:
-                return self._refuse(index, last, text)
+                return self._refuse(index, kernel, text)
             current = following
         whole = [
             item
@@ -106,16 +107,17 @@ class _Run:
             and item.dot == len(item.production.right)
         ]
         if not whole:
-            return self._refuse(len(self.terminals) - 1, last, text)
+            return self._refuse(len(self.terminals) - 1, kernel, text)
         return self._tree(whole, text)
 
-    def _predict(self, left: int, index: int, current: _Set) -> list[_Item]:
+    def _predict(self, left: int, index: int, current: _Set, *, ahead: bool) -> list[_Item]:
+        """Begin all productions of a nonterminal; looking ahead, only those the token allows."""
         token = self.terminals[index]
         added = []
         for production in self.grammar.by_left.get(left, ()):
             right = production.right
             head = right[0] if right else 0
-            if right and head not in self.empty:
+            if ahead and right and head not in self.empty:
                 possible = token in self.first[head] if head < 0 else token == head
                 if not possible:
                     continue
@@ -126,7 +128,7 @@ class _Run:
                 added.append(item)
         return added
 
-    def _close(self, index: int, current: _Set) -> tuple[list[_Item], _Set]:
+    def _close(self, index: int, current: _Set, *, ahead: bool) -> tuple[list[_Item], _Set]:
         """All items of a set, and the items that the next token leads to."""
         token = self.terminals[index]
         following: _Set = {}
@@ -144,7 +146,7 @@ class _Run:
                 break
             production, dot = item.production, item.dot
             if dot == len(production.right):
-                if token not in self.follow[production.left]:
+                if ahead and token not in self.follow[production.left]:
                     continue
                 if item.origin == index:
                     empty_done.setdefault(production.left, []).append(item)
@@ -161,7 +163,7 @@ class _Run:
             queue = waiting.setdefault(symbol, [])
             queue.append(item)
             if len(queue) == 1:
-                added = self._predict(symbol, index, current)
+                added = self._predict(symbol, index, current, ahead=ahead)
                 agenda.extend(added)
                 every.extend(added)
             for done in empty_done.get(symbol, ()):
@@ -190,17 +192,21 @@ class _Run:
             return Span(tokens[index].start, tokens[index].end)
         return end_span(text, tokens)
 
-    def _refuse(self, index: int, items: list[_Item], text: str) -> Refused:
+    def _refuse(self, index: int, kernel: _Set, text: str) -> Refused:
+        """Say where reading stopped, and everything that could have stood there.
+
+        Looking ahead has cut off what the token does not allow, so the set is made again without.
+        """
+        del self.waiting[index:]
+        if index == 0:
+            kernel = {}
+            self._predict(self.start, 0, kernel, ahead=False)
+        items, _ = self._close(index, kernel, ahead=False)
         wanted = {
             item.production.right[item.dot]
             for item in items
             if item.dot < len(item.production.right) and item.production.right[item.dot] >= 0
         }
-        # Predictions were cut down by the token that is there, so ask the first sets as well.
-        for symbol in self.waiting[index]:
-            wanted |= self.first[symbol]
-        if index == 0:
-            wanted |= self.first[self.start]
         if any(
             item.production.left == self.start
             and item.origin == 0

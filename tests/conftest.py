@@ -1,0 +1,99 @@
+"""Fixtures for all tests: user folders of their own, the shipped course, small made-up courses."""
+
+from __future__ import annotations
+
+import shutil
+import textwrap
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from hypothesis import HealthCheck, settings
+
+from embrix.course.load import Course, load_course
+from embrix.course.shipped import shipped_course
+from embrix.grammar.earley import EarleyParser
+from embrix.machine.lane import Lane
+
+settings.register_profile(
+    "embrix",
+    deadline=None,
+    derandomize=True,
+    suppress_health_check=[HealthCheck.too_slow, HealthCheck.function_scoped_fixture],
+)
+settings.load_profile("embrix")
+
+
+@pytest.fixture(autouse=True)
+def own_folders(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> Path:
+    """No test reads or writes the folders of whoever runs it."""
+    home = tmp_path_factory.mktemp("home")
+    for name in ("XDG_DATA_HOME", "XDG_STATE_HOME", "XDG_CONFIG_HOME", "XDG_CACHE_HOME"):
+        monkeypatch.setenv(name, str(home / name.lower()))
+    monkeypatch.setenv("HOME", str(home))
+    return home
+
+
+@pytest.fixture(scope="session")
+def lockside() -> Course:
+    """The shipped course, as shipped."""
+    return load_course(shipped_course())
+
+
+@pytest.fixture(scope="session")
+def drip_lanes(lockside: Course) -> dict[str, Lane]:
+    """The lanes of Drip by name."""
+    grammar = lockside.languages["Drip"].grammar
+    assert grammar is not None
+    parser = EarleyParser(grammar)
+    return {name: Lane(lane, parser) for name, lane in lockside.interpreters["Drip"].items()}
+
+
+@pytest.fixture
+def course_copy(tmp_path: Path) -> Path:
+    """A copy of the shipped course that a test may change."""
+    target = tmp_path / "lockside"
+    shutil.copytree(shipped_course(), target)
+    return target
+
+
+Maker = Callable[..., Course]
+
+
+@pytest.fixture
+def make_course(tmp_path: Path) -> Maker:
+    """Make a course from texts: `make_course(a="language A …", b="interpreter …")`."""
+
+    def make(**texts: str) -> Course:
+        (tmp_path / "course.toml").write_text('title = "made up"\n')
+        for name, text in texts.items():
+            (tmp_path / f"{name}.brix").write_text(textwrap.dedent(text))
+        return load_course(tmp_path)
+
+    return make
+
+
+TINY_LANGUAGE = """\
+language Tiny
+  extension "tiny"
+
+tokens
+  number  /[0-9]+/        as Number
+  name    /[a-z]+/        as Name
+  skip    / +/
+
+forms Expr
+  Lit(n: Number)
+  Var(x: Name)                            uses x
+  Add(left: Expr, right: Expr)
+  Let(x: Name, bound: Expr, body: Expr)   binds x in body
+
+grammar
+  start Expr
+  Expr ::= "let" x:name "=" bound:Expr "in" body:Expr makes Let | Sum
+  operators Sum : Expr
+    left "+" makes Add
+    operand Atom
+  Atom : Expr ::= n:number makes Lit | x:name makes Var | "(" Expr ")"
+"""
+"""A language small enough to hold in the head."""
