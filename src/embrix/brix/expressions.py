@@ -52,6 +52,9 @@ _BINARY = {
 }  # fmt: skip
 _NOT, _COMPARISON = 3, 4
 
+ONE_LINE = 1 << 30
+"""A floor that every new line is left of."""
+
 
 class Expressions:
     """Reads the inside of definitions from a cursor."""
@@ -61,13 +64,23 @@ class Expressions:
 
     def separated(self, close: str, read: Callable[[], T]) -> list[T]:
         """Items with commas between them up to a closing bracket; lines are free inside."""
+        opened = self.c.last()
+        self.c.brackets += 1
         outer, self.c.floor = self.c.floor, -1
         items: list[T] = []
         while not self.c.sees(close):
             items.append(read())
             if not self.c.accept(","):
                 break
+        if self.c.peek().first and not self.c.sees(close):
+            self.c.findings.error(
+                "unreadable", f"this {opened.text} is not closed where its line ends",
+                self.c.source, opened.span, f"close it with {close}, or go on after a comma",
+            )  # fmt: skip
+            self.c.failures += 1
+            raise Misread
         self.c.expect(close, " to close the bracket")
+        self.c.brackets -= 1
         self.c.floor = outer
         return items
 
@@ -300,6 +313,8 @@ class Expressions:
     def _postfix(self) -> s.Expr:
         value = self._atom()
         while True:
+            if self.c.peek().first:
+                return value  # a bracket on a new line begins something else
             if self.c.sees("(") and isinstance(value, s.Ref | s.Apply):
                 self.c.take()
                 args = self.separated(")", self._argument)
@@ -420,9 +435,11 @@ class Expressions:
 
     def _match(self, column: int) -> s.Expr:
         start = self.c.take()
+        outer, self.c.floor = self.c.floor, ONE_LINE
         subjects = [self._binary(1)]
         while self.c.accept(","):
             subjects.append(self._binary(1))
+        self.c.floor = outer
         clauses = self.c.rows(column, self.clause)
         if not clauses:
             self.c.fail("`match` needs clauses, indented further")

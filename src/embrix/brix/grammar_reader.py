@@ -49,7 +49,7 @@ def _not_yet(c: Cursor, what: str) -> None:
 
 def read_grammar(c: Cursor) -> s.GrammarSyntax:
     """The rules and operator tables of a grammar block."""
-    span = c.since(c.peek().span)
+    span = c.last().span
     starts: list[tuple[str, Span]] = []
 
     def row() -> s.RuleSyntax | s.TableSyntax | None:
@@ -109,7 +109,7 @@ def _alternative(c: Cursor) -> s.AlternativeSyntax:
 
 
 def _item(c: Cursor) -> s.ItemSyntax:
-    tok = c.peek()
+    tok = start = c.peek()
     capture = ""
     if tok.kind == "name" and c.ahead(1).text == ":":
         capture = c.take().text
@@ -118,10 +118,10 @@ def _item(c: Cursor) -> s.ItemSyntax:
     if tok.kind == "text":
         c.take()
         text = unescape(tok, c.source, c.findings)
-        return s.ItemSyntax(text, "", capture, c.since(tok.span))
+        return s.ItemSyntax(text, "", capture, c.since(start.span))
     if tok.kind in ("name", "Name"):
         c.take()
-        return s.ItemSyntax(None, tok.text, capture, c.since(tok.span))
+        return s.ItemSyntax(None, tok.text, capture, c.since(start.span))
     c.fail("a literal in quotes, a token or a rule is expected here")
 
 

@@ -44,7 +44,7 @@ _TOKEN = re.compile(
     r"|(?P<symbol>::=|=>|->|==|!=|<=|>=|\.\.\.|\.\.|[()\[\]{},:|+\-*/<>=.?])",
     re.ASCII,
 )
-_PATTERN = re.compile(r"/((?:[^/\\\n\[]|\\[^\n]|\[(?:[^\]\\\n]|\\[^\n])*\])+)/")
+_PATTERN = re.compile(r"/((?:[^/\\\n]|\\[^\n])+)/")
 _ESCAPES = {"n": "\n", "t": "\t", "r": "\r", '"': '"', "\\": "\\", "{": "{", "}": "}", "0": "\0"}
 
 
@@ -52,7 +52,7 @@ def chunks(source: Source, findings: Findings) -> Iterator[Chunk]:
     """The declarations of a file. Tabs in the indentation are reported here."""
     starts: list[int] = []
     offset = 0
-    for line in source.text.splitlines(keepends=True) if source.text else []:
+    for line in source.text.split("\n"):
         stripped = line.lstrip(" ")
         if stripped.startswith("\t"):
             tab = offset + len(line) - len(stripped)
@@ -62,8 +62,9 @@ def chunks(source: Source, findings: Findings) -> Iterator[Chunk]:
             )  # fmt: skip
         if stripped.strip() and not stripped.startswith("#") and stripped == line:
             starts.append(offset)
-        offset += len(line)
-    for start, end in zip(starts, [*starts[1:], len(source.text)], strict=True):
+        offset += len(line) + 1
+    ends = [*starts[1:], len(source.text)] if starts else []
+    for start, end in zip(starts, ends, strict=True):
         word = re.match(r"\w*", source.text[start:end])
         yield Chunk(Span(start, end), word.group() if word else "")
 

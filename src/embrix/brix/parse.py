@@ -35,6 +35,7 @@ class Cursor:
         self.floor = -1
         self.depth = 0
         self.failures = 0
+        self.brackets = 0
         self._begin = 0
 
     # ---------------------------------------------------------------- looking
@@ -54,6 +55,10 @@ class Cursor:
         """A statement begins at the next token; lines at its column or left of it end it."""
         self.floor = column
         self._begin = self._at
+
+    def last(self) -> Tok:
+        """The token taken last."""
+        return self._tokens[self._at - 1] if self._at else self._end
 
     def ahead(self, distance: int) -> Tok:
         at = self._at + distance
@@ -114,7 +119,7 @@ class Cursor:
         if not (first.first and first.column > parent and first.kind != "end"):
             return result
         column = first.column
-        outer = self.floor
+        outer, brackets = self.floor, self.brackets
         while True:
             tok = self.raw()
             if tok.kind == "end" or (tok.first and tok.column <= parent):
@@ -132,10 +137,13 @@ class Cursor:
                 row = read()
                 if row is not None:
                     result.append(row)
+                if self.brackets and self.sees(")", "]", ","):
+                    break  # the bracket in which these lines stand goes on
                 if self.peek().kind != "end":
                     self.fail("the line should end here")
             except Misread:
                 self.failures += 1
+                self.brackets = brackets
                 if self._at == begin:
                     self._at += 1
                 self._skip_row(column, parent)

@@ -47,9 +47,9 @@ class Display:
         self._shower = shower
         self._most = most
 
-    def show(self, value: Value) -> str:
-        """A value in its short form, as it appears inside other text."""
-        return self._collect(self._pieces(value, 0))
+    def show(self, value: Value, most: int | None = None) -> str:
+        """A value in its short form, as it appears inside other text; cut off after `most`."""
+        return self._collect(self._pieces(value, 0), most)
 
     def outcome(self, value: Value) -> str:
         """A value standing alone: a single leaf needs no marks around it."""
@@ -71,14 +71,15 @@ class Display:
                 seen[name] = self.show(bound)
         return list(seen.items())
 
-    def _collect(self, pieces: Iterator[str]) -> str:
+    def _collect(self, pieces: Iterator[str], most: int | None = None) -> str:
+        limit = self._most if most is None else most
         text: list[str] = []
         length = 0
         for piece in pieces:
             text.append(piece)
             length += len(piece)
-            if length > self._most:
-                return "".join(text)[: self._most] + "…"
+            if length > limit:
+                return "".join(text)[:limit] + "…"
         return "".join(text)
 
     def _pieces(self, value: Value, depth: int) -> Iterator[str]:

@@ -203,11 +203,14 @@ class _Session:
         self.output.append(text)
 
     def text(self, plain: tuple[bool, ...], parts: tuple[Value, ...]) -> str:
+        """The text of a template; nothing in it is cut off, it is too long or it is whole."""
+        most = self.limits.text
         show = self.machine.display.show
         pieces = [
-            part if is_plain else show(part) for is_plain, part in zip(plain, parts, strict=True)
+            part if is_plain or isinstance(part, str) else show(part, most)
+            for is_plain, part in zip(plain, parts, strict=True)
         ]
-        if sum(map(len, pieces)) > self.limits.text:
+        if sum(map(len, pieces)) > most:
             raise OutOfFuel("text")
         return "".join(pieces)
 

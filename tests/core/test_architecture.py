@@ -1,0 +1,103 @@
+"""Who may import whom, and that definitions reach nothing outside."""
+
+from __future__ import annotations
+
+import ast
+import subprocess
+import sys
+from pathlib import Path
+
+import embrix
+
+ROOT = Path(embrix.__file__).parent
+
+MAY_IMPORT = {
+    "text": set(),
+    "terms": set(),
+    "grammar": {"text", "terms"},
+    "brix": {"text", "terms", "grammar"},
+    "machine": {"text", "terms", "grammar", "brix"},
+    "trace": {"text", "terms", "grammar", "brix", "machine"},
+    "suite": {"text", "terms", "grammar", "brix", "machine", "trace"},
+    "course": {"text", "terms", "grammar", "brix", "machine", "trace", "suite"},
+    "runs": {"text", "terms", "grammar", "brix", "machine", "trace", "suite", "course"},
+    "cli": {"text", "trace", "machine", "course", "runs", "tui"},
+    "tui": {"text", "runs", "course"},
+}
+"""The road of a program: every package knows only those before it."""
+
+
+def imports(path: Path) -> set[str]:
+    found: set[str] = set()
+    for node in ast.walk(ast.parse(path.read_text())):
+        if isinstance(node, ast.ImportFrom) and node.module and node.level == 0:
+            found.add(node.module)
+        elif isinstance(node, ast.Import):
+            found.update(alias.name for alias in node.names)
+    return found
+
+
+def test_imports_run_downwards() -> None:
+    wrong = []
+    for package, allowed in MAY_IMPORT.items():
+        for path in (ROOT / package).rglob("*.py"):
+            for module in imports(path):
+                parts = module.split(".")
+                inside = parts[0] == "embrix" and len(parts) > 1
+                if inside and parts[1] not in allowed | {package}:
+                    wrong.append(f"{path.relative_to(ROOT)} imports {module}")
+    assert wrong == []
+    packages = {path.name for path in ROOT.iterdir() if (path / "__init__.py").is_file()}
+    assert packages == set(MAY_IMPORT)
+
+
+def test_the_core_works_without_the_interface_library() -> None:
+    """With textual and rich absent everything but the workbench can be imported and used."""
+    code = (
+        "import sys\n"
+        "class Absent:\n"
+        "    def find_spec(self, name, path=None, target=None):\n"
+        "        if name.split('.')[0] in ('textual', 'rich'):\n"
+        "            raise ImportError(name)\n"
+        "sys.meta_path.insert(0, Absent())\n"
+        "from embrix.cli.main import main\n"
+        "sys.exit(main(['run', '-e', '6 * 7', '--language', 'Drip', '--with', 'environment']))\n"
+    )
+    done = subprocess.run(
+        [sys.executable, "-c", code], capture_output=True, text=True, cwd=ROOT, check=False
+    )
+    assert (done.returncode, done.stdout.strip()) == (0, "42"), done.stderr
+
+
+def test_nothing_in_the_core_prints() -> None:
+    for package in MAY_IMPORT:
+        if package in ("cli", "tui"):
+            continue
+        for path in (ROOT / package).rglob("*.py"):
+            for node in ast.walk(ast.parse(path.read_text())):
+                assert not (
+                    isinstance(node, ast.Call)
+                    and isinstance(node.func, ast.Name)
+                    and node.func.id in ("print", "input", "open", "eval")
+                ), path
+
+
+def test_compiled_definitions_have_no_builtins_and_no_text_of_the_author() -> None:
+    """All Python names in compiled code are made up; nothing of the host can be reached."""
+    import re
+
+    from embrix.course.load import load_course
+    from embrix.machine.compiler import HELPERS, compile_interpreter
+
+    course = load_course(ROOT / "demo" / "lockside")
+    names = re.compile(r"(final_)?[a-z]\d*|link|stop|counts|fuel|here|lookups|hops|depth|deepest"
+                       r"|rounds")  # fmt: skip
+    for lane in course.interpreters["Drip"].values():
+        compiled = compile_interpreter(lane, "traced")
+        assert compiled.link.__globals__["__builtins__"] == {}
+        stack = [compiled.link.__code__]
+        while stack:
+            code = stack.pop()
+            for name in (*code.co_varnames, *code.co_names, *code.co_freevars, code.co_name):
+                assert names.fullmatch(name) or name in HELPERS, name
+            stack.extend(c for c in code.co_consts if hasattr(c, "co_code"))
