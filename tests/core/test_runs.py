@@ -36,7 +36,7 @@ def pool(tmp_path: Path) -> Iterator[Pool]:
     (tmp_path / "course.toml").write_text('title = "loops"\n')
     (tmp_path / "tiny.brix").write_text(TINY_LANGUAGE)
     (tmp_path / "loops.brix").write_text(textwrap.dedent(LOOPING))
-    workers = Pool(1)
+    workers = Pool(1, memory=256 << 20)
     done = threading.Event()
     workers.load(str(tmp_path), lambda _: done.set())
     assert done.wait(30)

@@ -25,5 +25,5 @@ LIVE = Limits(calls=400_000, depth=200_000, output=100_000, moments=400_000)
 """What a run while typing may use."""
 
 MEMORY = 3 << 30
-"""Bytes of address space that a worker process may have beyond what it starts with."""
-"""(The other limits end a run first; this one stands behind them.)"""
+"""Bytes of address space that a process may have for runs beyond what it starts with. The other
+limits end a run first; this one stands behind them."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import sys
 from collections.abc import Callable, Sequence
 from typing import Any
@@ -218,16 +219,21 @@ class _Session:
         """Do something with deep recursion allowed; what goes wrong is raised as `Ended`."""
         before = sys.getrecursionlimit()
         sys.setrecursionlimit(max(before, self.limits.depth + 1_000))
+        collecting = gc.isenabled()
+        gc.disable()  # values are never cyclic, and a deep run has millions of them alive
         try:
             return work()
         except RecursionError:
             raise OutOfFuel("depth") from None
-        except MemoryError:
+        except (MemoryError, SystemError):
+            # CPython reports a frame that finds no memory as an "error return without exception".
             raise OutOfFuel("memory") from None
         except TooLarge:
             raise OutOfFuel("numbers") from None
         finally:
             sys.setrecursionlimit(before)
+            if collecting:
+                gc.enable()
 
     def outcome(self, work: Callable[[], Value]) -> Outcome:
         machine = self.machine

@@ -15,6 +15,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import IO, Any, TypeAlias
 
+from embrix.machine.limits import MEMORY
 from embrix.runs.worker import read_frame, write_frame
 
 Answer: TypeAlias = dict[str, Any]
@@ -46,7 +47,8 @@ class _Worker:
 class Pool:
     """Some workers for one course."""
 
-    def __init__(self, size: int = 1) -> None:
+    def __init__(self, size: int = 1, memory: int = MEMORY) -> None:
+        self._memory = memory
         self._numbers = itertools.count(1)
         self._course: dict[str, Any] | None = None
         self._lock = threading.Lock()
@@ -131,7 +133,7 @@ class Pool:
 
     def _start(self) -> _Worker:
         process = subprocess.Popen(
-            [sys.executable, "-m", "embrix.runs.worker"],
+            [sys.executable, "-m", "embrix.runs.worker", str(self._memory)],
             stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
         )  # fmt: skip
         assert process.stdin is not None

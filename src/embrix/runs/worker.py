@@ -161,7 +161,7 @@ def main() -> None:
     nowhere = os.open(os.devnull, os.O_RDWR)
     os.dup2(nowhere, 0)
     os.dup2(nowhere, 1)
-    limit_memory()
+    limit_memory(int(sys.argv[1]) if len(sys.argv) > 1 else MEMORY)
     sys.setswitchinterval(0.002)
     Worker(source, sink).serve()
 

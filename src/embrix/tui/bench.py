@@ -63,8 +63,10 @@ class Bench(Screen[None]):
         self.at = 0
         self.version = 0
         self.lane = ""
+        self.text = ""
         self.ran_text = ""
         self.overwrite = False
+        self.told = ""
         self._draft_timer: Timer | None = None
         self._fetching: set[int] = set()
 
@@ -226,6 +228,7 @@ class Bench(Screen[None]):
         self.document = document
         self.at = 0
         self.overwrite = False
+        self.text = text
         self.editor.load_text(text)
         if draft:
             self.say("text that was not saved last time is back; Ctrl+S saves it", "brass")
@@ -248,6 +251,7 @@ class Bench(Screen[None]):
 
     @on(TextArea.Changed, "#program")
     def _program_changed(self) -> None:
+        self.text = self.editor.text
         self._show_title()
         self._text_changed()
         if self._draft_timer is not None:
@@ -255,11 +259,12 @@ class Bench(Screen[None]):
         self._draft_timer = self.set_timer(0.8, self._keep_draft)
 
     def _keep_draft(self) -> None:
-        if self.document is not None and self.is_mounted:
+        if self.document is not None:
             try:
-                self.document.keep(self.editor.text)
+                self.document.keep(self.text)
             except OSError as fault:
-                self.say(f"unsaved text cannot be kept: {fault}", "brick")
+                if self.is_attached:
+                    self.say(f"unsaved text cannot be kept: {fault}", "brick")
 
     def _text_changed(self) -> None:
         """Ask anew what the program means and gives."""
@@ -484,6 +489,7 @@ class Bench(Screen[None]):
         self._keep_draft()
         self.document = Document(folder / f"case_{stem}.{extension}")
         self.at = 0
+        self.text = case["program"]
         self.editor.load_text(case["program"])
         self.say(f"the program of the case “{case['name']}”")
         self._show_title()
@@ -514,7 +520,8 @@ class Bench(Screen[None]):
             document.saved = disk
             self.editor.load_text(disk)
             self.say("the program was changed outside and has been read again")
-        else:
+        elif disk != self.told:
+            self.told, self.overwrite = disk, False
             self.say("the file was changed outside; your text is still here, not saved", "brass")
 
     # ---------------------------------------------------------------- faces and panes

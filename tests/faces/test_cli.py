@@ -1,0 +1,156 @@
+"""The command line, run as a user runs it."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from embrix.cli.main import main
+
+
+def run(capsys: pytest.CaptureFixture[str], *words: str) -> tuple[int, str, str]:
+    try:
+        status = main(list(words))
+    except SystemExit as stop:
+        status = int(stop.code or 0)
+    captured = capsys.readouterr()
+    return status, captured.out, captured.err
+
+
+def test_run_prints_the_value(capsys: pytest.CaptureFixture[str], course_copy: Path) -> None:
+    program = course_copy / "drip" / "programs" / "toll.drip"
+    assert run(capsys, "run", str(program), "--with", "environment") == (0, "31.75\n", "")
+
+
+def test_run_names_the_failure_and_its_place(capsys: pytest.CaptureFixture[str]) -> None:
+    words = ("run", "-e", "let x = 2 in\n  x / 0", "--language", "Drip", "--with", "rewriting")
+    status, out, _ = run(capsys, *words)
+    assert status == 1
+    assert out.splitlines() == [
+        "DivisionByZero: division by zero",
+        "  at text:2:3",
+        "     2 │   x / 0",
+        "       │   ▔▔▔▔▔",
+    ]
+
+
+def test_names_are_supplied_by_hand(capsys: pytest.CaptureFixture[str]) -> None:
+    """Every lane takes them, also those without an environment."""
+    words = ("run", "-e", "x * y", "--language", "Drip", "--bind", "x=5", "--bind", "y=x + 1")
+    status, out, err = run(capsys, *words)
+    assert (status, out) == (2, "")
+    assert "y has no value: Unbound: nothing called x is in scope" in err or "y" in err
+    words = ("run", "-e", "x * y", "--language", "Drip", "--bind", "x=5", "--bind", "y=1 + 1")
+    assert run(capsys, *words)[:2] == (0, "by_name: 10\nenvironment: 10\nrewriting: 10\n")
+
+
+def test_json_holds_outcome_output_and_costs(capsys: pytest.CaptureFixture[str]) -> None:
+    words = ("run", "-e", "1 + 2 / 0", "--language", "Drip", "--with", "environment", "--json")
+    status, out, _ = run(capsys, *words)
+    data = json.loads(out)
+    assert status == 1
+    assert data["interpreter"] == "environment"
+    assert data["output"] == []
+    assert data["outcome"] == {
+        "kind": "failure", "name": "DivisionByZero", "text": "division by zero",
+        "place": [4, 9], "line": 1, "column": 5,
+    }  # fmt: skip
+    assert data["costs"]["judgements"] == 5
+
+
+def test_steps_prints_terms_or_judgements(capsys: pytest.CaptureFixture[str]) -> None:
+    words = ("steps", "-e", "(1 + 2) * 3", "--language", "Drip", "--with")
+    assert run(capsys, *words, "rewriting")[1] == "(1 + 2) * 3\n3 * 3\n9\n"
+    assert run(capsys, *words, "environment")[1].splitlines() == [
+        "∅ ⊢ 1 ⇓ 1", "∅ ⊢ 2 ⇓ 2", "∅ ⊢ 1 + 2 ⇓ 3", "∅ ⊢ 3 ⇓ 3", "∅ ⊢ (1 + 2) * 3 ⇓ 9",
+    ]  # fmt: skip
+
+
+def test_check_prints_several_findings_and_fails(
+    capsys: pytest.CaptureFixture[str], course_copy: Path
+) -> None:
+    assert run(capsys, "check", "--course", str(course_copy))[0] == 0
+    path = course_copy / "drip" / "environment.brix"
+    path.write_text(path.read_text().replace("fail Unbound", "fail Unbond").replace("by v", "by w"))
+    status, out, _ = run(capsys, "check", "--course", str(course_copy))
+    assert status == 1
+    assert "drip/environment.brix:16:41: error unknown_error" in out
+    assert "→ did you mean Unbound?" in out
+    assert "unknown_name" in out
+    data = json.loads(run(capsys, "check", "--json", "--course", str(course_copy))[1])
+    assert {found["code"] for found in data} >= {"unknown_error", "unknown_name"}
+
+
+def test_test_prints_expected_against_actual(
+    capsys: pytest.CaptureFixture[str], course_copy: Path
+) -> None:
+    status, out, _ = run(capsys, "test", "--course", str(course_copy))
+    assert (status, out.strip().endswith("0 failed")) == (0, True)
+    path = course_copy / "drip" / "drip.brix"
+    path.write_text(path.read_text().replace('left    "+"', 'right   "+"'))
+    status, out, _ = run(capsys, "test", "--course", str(course_copy))
+    assert status == 1
+    assert "✗ subtraction nests to the left" in out
+    assert "    environment: expected 5\n                 but got  9\n" in out
+
+
+USAGE = [
+    (("run",), "name a program"),
+    (("run", "nowhere.drip"), "nowhere.drip"),
+    (("run", "-e", "1", "--language", "Drop"), "did you mean Drip?"),
+    (("run", "-e", "1", "--language", "Drip", "--with", "enviroment"), "did you mean environment?"),
+    (("run", "-e", "1", "--language", "Drip", "--bind", "x"), "write NAME=EXPR"),
+    (("run", "-e", "1", "--language", "Drip", "--bind", "x=y"), "x"),
+    (("run", "-e", "1", "x.drip"), "not both"),
+    (("steps", "-e", "1", "--calls", "0"), "at least 1"),
+    (("check", "--course", "/nowhere"), "is no course"),
+    (("test", "nowhere.suite.toml"), "there is no suite"),
+    (("explain", "swaped_fields"), "did you mean swapped_fields?"),
+]
+
+
+@pytest.mark.parametrize(("words", "told"), USAGE)
+def test_a_wrong_command_line_is_told_what_is_wrong(
+    capsys: pytest.CaptureFixture[str], words: tuple[str, ...], told: str
+) -> None:
+    status, _, err = run(capsys, *words)
+    assert status == 2
+    assert told in err
+
+
+def test_codes_are_explained(capsys: pytest.CaptureFixture[str]) -> None:
+    assert "name of another field" in run(capsys, "explain", "swapped_fields")[1]
+    assert "missing_clause:" in run(capsys, "explain")[1]
+
+
+def test_the_module_is_the_command() -> None:
+    """`python -m embrix` answers like `embrix`; without a terminal the workbench says so."""
+    words = [sys.executable, "-m", "embrix"]
+    done = subprocess.run(
+        [*words, "run", "-e", "6 * 7", "--language", "Drip", "--with", "by_name"],
+        capture_output=True, text=True, check=False,
+    )  # fmt: skip
+    assert done.stdout == "42\n"
+    done = subprocess.run(
+        words, capture_output=True, text=True, check=False, stdin=subprocess.DEVNULL
+    )
+    assert done.returncode == 2
+    assert "needs a terminal" in done.stderr
+
+
+def test_the_user_gets_a_copy_that_stays(own_folders: Path) -> None:
+    """The shipped course is copied once; what the user changed there is never overwritten."""
+    from embrix.course.load import load_course
+    from embrix.course.shipped import writable_copy
+
+    first = writable_copy()
+    program = first / "drip" / "programs" / "toll.drip"
+    program.write_text("1 + 1\n")
+    assert writable_copy() == first
+    assert program.read_text() == "1 + 1\n"
+    assert load_course(first).diagnostics == ()
+    assert [p.name for p in first.parent.iterdir()] == ["lockside"]

@@ -1,0 +1,327 @@
+"""The workbench, driven through Textual's pilot: what is on screen, and what keys do."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import AsyncIterator, Callable
+from contextlib import asynccontextmanager
+from pathlib import Path
+
+import pytest
+from textual.pilot import Pilot
+
+from embrix.course.drafts import find_draft
+from embrix.tui.app import Workbench
+from embrix.tui.bars import Masthead, Title
+from embrix.tui.bench import Bench
+from embrix.tui.commands import COMMANDS, everywhere, of_place
+from embrix.tui.dialogs import Help, Programs
+from embrix.tui.faces import CasesFace, NotesFace, TokensFace, TreeFace
+from embrix.tui.rows import Rows
+from embrix.tui.walk_pane import Gauge
+
+
+def bench(pilot: Pilot[None]) -> Bench:
+    found = pilot.app.screen_stack[1]
+    assert isinstance(found, Bench)
+    return found
+
+
+async def until(condition: Callable[[], bool], what: str) -> None:
+    """Wait for something the worker processes bring about."""
+    for _ in range(1_500):
+        if condition():
+            return
+        await asyncio.sleep(0.02)
+    raise AssertionError(f"waited in vain for {what}")
+
+
+@asynccontextmanager
+async def opened(
+    folder: Path, program: str = "drip/programs/toll.drip", size: tuple[int, int] = (140, 44)
+) -> AsyncIterator[Pilot[None]]:
+    app = Workbench(folder, folder / program)
+    async with app.run_test(size=size) as pilot:
+        screen = bench(pilot)
+        await settled(screen)
+        await until(lambda: screen.query_one(CasesFace).report is not None, "the suite")
+        yield pilot
+
+
+async def settled(screen: Bench) -> None:
+    """Wait until every lane has answered and the walk is there."""
+    await until(lambda: bool(screen.summary), "the course")
+    lanes = screen.lanes
+    await until(lambda: not lanes.lanes or lanes.fresh == set(lanes.lanes), "the lanes")
+    await until(
+        lambda: not lanes.lanes or screen.at in screen.stations.stations, "the walk"
+    )
+
+
+async def write(pilot: Pilot[None], text: str) -> None:
+    """Replace the program as if it had been typed, and wait for what follows."""
+    screen = bench(pilot)
+    before = screen.version
+    screen.editor.load_text(text)
+    await until(lambda: screen.version > before, "the change")
+    await settled(screen)
+
+
+def shown(rows: Rows) -> list[str]:
+    return ["".join(text for text, _ in rows.row(n)).rstrip() for n in range(rows.count())]
+
+
+def outcomes(screen: Bench) -> dict[str, str]:
+    return {name: result["sentence"] for name, result in screen.lanes.results.items()}
+
+
+async def test_everything_follows_the_program_as_it_is_typed(course_copy: Path) -> None:
+    """Tokens, tree, outcomes and step counts are those of the text on screen."""
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        assert set(outcomes(screen).values()) == {"31.75"}
+        screen.editor.load_text("")
+        await pilot.press(*"1+2*3")
+        await settled(screen)
+        await until(lambda: screen.lanes.results["rewriting"]["sentence"] == "7", "the outcome")
+        assert set(outcomes(screen).values()) == {"7"}
+        assert screen.lanes.results["rewriting"]["costs"]["steps"] == 2
+        assert "2 steps" in shown(screen.lanes)[2]
+        tree = shown(screen.query_one(TreeFace))
+        assert [line.replace("│", "").split()[-1] for line in tree if "Lit" in line] == [
+            "1", "2", "3",
+        ]  # fmt: skip
+        tokens = shown(screen.query_one(TokensFace))
+        assert [line.split() for line in tokens][:2] == [["1:1", "number", "1"], ["1:2", "sign", "+"]]
+
+
+async def test_what_is_wrong_is_said_beside_the_program(course_copy: Path) -> None:
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        await write(pilot, "1 + (2\n")
+        notice = screen.query_one("#notice")
+        assert notice.display
+        assert "1:7" in str(notice.render())
+        assert all(sentence.startswith("rejected") for sentence in outcomes(screen).values())
+        await write(pilot, "let x = 1 in\ny")
+        assert "2:1  Unbound: nothing called y is in scope" in str(notice.render())
+        await write(pilot, "1")
+        assert not notice.display
+
+
+async def test_the_timeline_steps_both_ways_and_marks_the_program(course_copy: Path) -> None:
+    """F8 and F7 move one step; the active part, the names and the gauge move along."""
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        await write(pilot, "let x = 2 + 3 in\nx * 4")
+        while screen.lane != "environment":
+            await pilot.press("f4")
+        await settled(screen)
+        station = screen.stations.stations
+        seen = []
+        for _ in range(9):
+            seen.append((screen.at, station[screen.at]["text"]))
+            await pilot.press("f8")
+        assert [at for at, _ in seen] == list(range(9))
+        assert screen.editor.marked_lines == [1]
+        names = station[screen.at]["bindings"]
+        assert names == [["x", "5", False]]
+        gauge = screen.query_one(Gauge)
+        column = gauge.column()
+        await pilot.press("f7", "f7")
+        assert screen.at == 7
+        assert station[7]["text"] == seen[7][1]
+        assert gauge.column() < column
+        await pilot.press("f9")
+        assert screen.at == screen.stations.length - 1
+        await pilot.press("f9")
+        assert screen.at == 0
+
+
+async def test_the_small_step_lane_shows_its_terms(course_copy: Path) -> None:
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        await write(pilot, "let x = 2 + 3 in x * 4")
+        while screen.lane != "rewriting":
+            await pilot.press("f4")
+        await settled(screen)
+        lines = [line.split("→")[-1].split("◆")[-1].strip() for line in shown(screen.stations)]
+        assert lines == ["let x = 2 + 3 in x * 4", "let x = 5 in x * 4", "5 * 4", "20"]
+        assert screen.stations.stations[0]["focus"] == [8, 13]
+
+
+async def test_the_suite_is_run_again_and_its_state_is_visible(course_copy: Path) -> None:
+    """A changed definition turns cases red by itself; F5 shows them."""
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        masthead = screen.query_one(Masthead)
+        assert "162 hold" in masthead.suite
+        path = course_copy / "drip" / "drip.brix"
+        right = path.read_text()
+        path.write_text(right.replace('left    "+"', 'right   "+"'))
+        await until(lambda: "fail" in masthead.suite, "red cases")
+        await pilot.press("f5")
+        assert screen.face == "cases"
+        await until(lambda: "fail" in masthead.suite, "the verdicts")
+        rows = shown(screen.query_one(CasesFace))
+        assert any("environment: 5 ⟂ 9" in row for row in rows)
+        path.write_text(right)
+        await until(lambda: "162 hold" in masthead.suite, "green cases")
+
+
+async def test_a_broken_definition_is_noted_and_harms_no_other_lane(course_copy: Path) -> None:
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        path = course_copy / "drip" / "environment.brix"
+        path.write_text(path.read_text().replace("fail Unbound", "fail Unbond"))
+        await until(lambda: screen.lanes.broken == ["environment"], "the broken lane")
+        await until(lambda: len(screen.lanes.fresh) == 2, "the other lanes")
+        assert set(outcomes(screen)) == {"by_name", "rewriting"}
+        notes = shown(screen.query_one(NotesFace))
+        assert any("unknown_error" in note for note in notes)
+        assert any("did you mean Unbound?" in note for note in notes)
+
+
+async def test_a_program_is_saved_and_reopened(course_copy: Path) -> None:
+    path = course_copy / "drip" / "programs" / "toll.drip"
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        title = screen.query_one("#program-title", Title)
+        await write(pilot, "2 + 2\n")
+        assert "not saved" in title.right
+        await pilot.press("ctrl+s")
+        assert path.read_text() == "2 + 2\n"
+        assert title.right == ""
+        await pilot.press("f2")
+        assert isinstance(pilot.app.screen, Programs)
+        await pilot.press(*"shad", "enter")
+        await until(lambda: "level" in screen.editor.text, "the other program")
+        await settled(screen)
+        assert set(outcomes(screen).values()) == {"15"}
+
+
+async def test_unsaved_text_is_back_after_leaving(course_copy: Path) -> None:
+    path = course_copy / "drip" / "programs" / "toll.drip"
+    before = path.read_text()
+    async with opened(course_copy) as pilot:
+        await write(pilot, "let half = 1 in half")
+        await pilot.press("ctrl+q")
+    assert path.read_text() == before
+    assert find_draft(path) == "let half = 1 in half"
+    async with opened(course_copy) as pilot:
+        assert bench(pilot).editor.text == "let half = 1 in half"
+        await pilot.press("ctrl+s")
+    assert path.read_text() == "let half = 1 in half"
+    assert find_draft(path) is None
+
+
+async def test_a_change_made_elsewhere_is_never_overwritten_unseen(course_copy: Path) -> None:
+    path = course_copy / "drip" / "programs" / "toll.drip"
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        path.write_text("1 + 1")
+        await until(lambda: screen.editor.text == "1 + 1", "the new text")
+        await write(pilot, "my own")
+        path.write_text("9 + 9")
+        await until(lambda: "changed outside" in screen.query_one(Masthead).notice, "the notice")
+        assert screen.editor.text == "my own"
+        await pilot.press("ctrl+s")
+        assert path.read_text() == "9 + 9"
+        assert "again overwrites" in screen.query_one(Masthead).notice
+        await pilot.press("ctrl+s")
+        assert path.read_text() == "my own"
+
+
+async def test_typing_goes_on_while_a_lane_runs_for_ever(course_copy: Path) -> None:
+    """An endless lane is cut off by its limit or by the next key, and never blocks the editor."""
+    path = course_copy / "drip" / "environment.brix"
+    text = path.read_text().replace(
+        "  Lit(n)            => Num(n)", "  Lit(9)            => eval(e, env)\n  Lit(n) => Num(n)"
+    )
+    path.write_text(text)
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        screen.editor.load_text("")
+        await pilot.press(*"9 + 1 + 1")
+        assert screen.editor.text == "9 + 1 + 1"
+        await settled(screen)
+        await until(
+            lambda: outcomes(screen)["environment"].startswith("out of fuel"), "the limit"
+        )
+        await until(lambda: outcomes(screen)["by_name"] == "11", "the other lane")
+
+
+async def test_text_with_brackets_is_never_markup(course_copy: Path) -> None:
+    """[x], [/x] and control characters are shown as they are."""
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        await write(pilot, "[/bold] [red]x \x1b[31m")
+        notice = screen.query_one("#notice")
+        assert "`[`" in str(notice.render())
+        await pilot.press("f3")
+        assert "\\u{1b}" in "".join(
+            "".join(s.text for s in screen.query_one(TokensFace).render_line(y)) for y in range(4)
+        ) or screen.query_one(TokensFace).count() >= 1
+
+
+async def test_a_case_can_be_tried_in_the_editor(course_copy: Path) -> None:
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        await pilot.press("f5")
+        await until(lambda: screen.query_one(CasesFace).count() > 40, "the cases")
+        cases = screen.query_one(CasesFace)
+        cases.focus()
+        cases.move_to(3)
+        await pilot.press("enter")
+        await until(lambda: screen.editor.text == "10 - 3 - 2", "the program of the case")
+        await settled(screen)
+        assert set(outcomes(screen).values()) == {"5"}
+        assert not screen.document.path.exists()  # type: ignore[union-attr]
+
+
+async def test_help_is_about_the_pane_and_can_be_searched(course_copy: Path) -> None:
+    async with opened(course_copy) as pilot:
+        await pilot.press("f1")
+        assert isinstance(pilot.app.screen, Help)
+        keys = pilot.app.screen.query_one(Rows)
+        assert keys.count() == len(everywhere()) + 1
+        await pilot.press(*"suite")
+        assert [row.split()[0] for row in shown(keys)] == ["F5"]
+        await pilot.press("escape")
+        assert isinstance(pilot.app.screen, Bench)
+
+
+async def test_focus_goes_round_the_panes(course_copy: Path) -> None:
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        order = [screen.pane]
+        for _ in range(4):
+            await pilot.press("f6")
+            order.append(screen.pane)
+        assert order == ["program", "lanes", "side", "walk", "program"]
+
+
+@pytest.mark.parametrize("size", [(80, 24), (140, 44), (220, 60)])
+async def test_every_size_has_room_for_what_matters(
+    course_copy: Path, size: tuple[int, int]
+) -> None:
+    """At each size the pane with the focus has at least a few rows, and the lanes are in view."""
+    async with opened(course_copy, size=size) as pilot:
+        screen = bench(pilot)
+        for pane in ("program", "lanes", "side", "walk"):
+            widget = screen.query_one(f"#{screen.face}" if pane == "side" else f"#{pane}")
+            widget.focus()
+            await pilot.pause()
+            assert widget.size.height >= (1 if pane == "lanes" else 6), (pane, widget.size)
+            assert screen.lanes.size.height >= 3
+
+
+def test_no_two_commands_of_one_place_share_a_key() -> None:
+    """The table is the only source of keys; none of them is one that terminals swallow."""
+    swallowed = {"ctrl+i", "ctrl+m", "ctrl+h", "ctrl+space", "ctrl+enter", "f10", "f11"}
+    for place in {command.place for command in COMMANDS}:
+        keys = [command.key for command in of_place(place)]
+        assert len(keys) == len(set(keys))
+    assert not {command.key for command in COMMANDS} & swallowed
+    for command in everywhere():
+        assert hasattr(Bench, f"action_{command.action}")
