@@ -96,7 +96,7 @@ LANGUAGE_FAULTS = [
     ("wrong_number", "Lit(n: Number)", "Lit(n: List)", "List"),
     ("unknown_field", "binds x in body", "binds x in boddy", "boddy"),
     ("type_mismatch", "binds x in body", "binds bound in body", "bound"),
-    ("unknown_rule", "in\" body:Expr", "in\" body:Exp", "body:Exp"),
+    ("unknown_rule", 'in" body:Expr', 'in" body:Exp', "body:Exp"),
     ("unknown_rule", "operand Atom", "operand Atoms", "Atoms"),
     ("unknown_rule", "start Expr", "start Program", "Program"),
     ("missing_part", "  start Expr\n", "", "grammar"),
@@ -110,8 +110,8 @@ LANGUAGE_FAULTS = [
     ("unused_rule", "| Sum", "| Atom", "Sum"),
     ("dropped_part", "body:Expr makes Let", "body:Expr number makes Let", "number"),
     ("unknown_word", "tokens\n", "tokns\n", "tokns"),
-    ("unreadable", "left \"+\" makes Add", "left \"+\" Add", "Add"),
-    ("unknown_character", "  extension \"tiny\"", "  extension \"tiny\" §", "§"),
+    ("unreadable", 'left "+" makes Add', 'left "+" Add', "Add"),
+    ("unknown_character", '  extension "tiny"', '  extension "tiny" §', "§"),
     ("not_yet", "language Tiny", "language Tiny extends Drip", "extends"),
     ("tab_indent", "  skip", "\tskip", "\t"),
 ]
@@ -137,7 +137,7 @@ INTERPRETER_FAULTS = [
     ("unreadable", "=> Num(n)", "=> Num(n", "("),
     ("unknown_type", "-> Number by v", "-> Numbr by v", "Numbr"),
     ("unknown_name", "by e\n", "by f\n", "f"),
-    ("unknown_escape", "\"nothing called {x}\"", "\"\\q {x}\"", "\\q"),
+    ("unknown_escape", '"nothing called {x}"', '"\\q {x}"', "\\q"),
     ("unknown_name", "called {x}", "called {y}", "y"),
 ]
 
@@ -239,8 +239,8 @@ def test_no_mutation_of_a_definition_crashes_the_reader_or_checker(data: st.Data
 
 @pytest.mark.parametrize(
     "text",
-    ["", "#", "language", "interpreter", "language A\nforms\n", "\ufeff", "language A\r\n  \"x\"\r\n",
-     "x" * 100_000, "language A\nforms E\n  F(" + "(" * 5_000, "interpreter a for Tiny\nmain x\n"
+    ["", "#", "language", "interpreter", "language A\nforms\n", "\ufeff",
+     "language A\r\n  \"x\"\r\n", "x" * 100_000, "language A\nforms E\n  F(" + "(" * 5_000, "interpreter a for Tiny\nmain x\n"
      "define x(e: Expr) -> Expr\n  " + "(" * 3_000 + "e" + ")" * 3_000,
      "interpreter a for Tiny\ndefine x(e: Expr) -> Expr\n  " + "let y = e\n  " * 3_000 + "e"],
 )  # fmt: skip

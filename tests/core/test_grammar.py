@@ -101,7 +101,7 @@ def test_no_pair_of_parentheses_is_too_many(lockside: Course, data: st.DataObjec
     text = Printer(language.grammar).show(term).text
     for start in [n for n, c in enumerate(text) if c == "("]:
         depth, end = 0, start
-        for end in range(start, len(text)):  # noqa: B007
+        for end in range(start, len(text)):
             depth += {"(": 1, ")": -1}.get(text[end], 0)
             if depth == 0:
                 break

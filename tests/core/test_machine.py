@@ -1,4 +1,4 @@
-"""What definitions do when they run: semantics of each construct, limits, places, three variants."""
+"""What definitions do when they run: meaning of each construct, limits, places, variants."""
 
 from __future__ import annotations
 
@@ -76,8 +76,8 @@ EXPRESSIONS = [
     ("Num(some(3) otherwise 4)", "3"),
     ("Num(sum([1, 2, ..[3, 4]]))", "10"),
     ("match [1, 2, 3]\n    [a, _, ..rest] => Num(a + sum(rest))\n    _ => Num(0)", "4"),
-    ("match 1, Some(2)\n    0, _ => Num(0)\n    n, Some(m) when m > n => Num(m)\n    _, _ => Num(9)",
-     "2"),
+    ("match 1, Some(2)\n    0, _ => Num(0)\n    n, Some(m) when m > n => Num(m)\n"
+     "    _, _ => Num(9)", "2"),
     ("match (1, true)\n    (n, true) => Num(n)\n    (_, false) => Num(0)", "1"),
     ("Num(pick(Both(1, Some(2)) ))", "3"),
     ("Num(pick(Both(1, None)))", "1"),
@@ -280,7 +280,9 @@ def test_a_failure_points_at_the_node_that_was_being_evaluated(make_course: Make
     define eval(e: Expr) -> Value by e
       Lit(n)           => helper(n)
       Var(_)           => Num(0)
-      Add(left, right) => if left == Lit(1) then fail Empty at right else both(eval(left), eval(right))
+      Add(left, right) =>
+        require left != Lit(1) else fail Empty at right
+        both(eval(left), eval(right))
       Let(_, _, body)  => eval(body)
 
     define both(a: Value, b: Value) -> Value

@@ -1,4 +1,4 @@
-"""Warm worker processes: answers, progress, cancelling, ending what does not stop, starting again."""
+"""Warm worker processes: answers, cancelling, ending what does not stop, starting again."""
 
 from __future__ import annotations
 

@@ -148,4 +148,3 @@ def test_all_lanes_agree_with_exact_arithmetic_by_hand(
         assert got == expected, name
     if expected != "DivisionByZero":
         assert drip_lanes["by_name"].machine.run(term).outcome.text == expected
-

@@ -95,7 +95,9 @@ def table(*literals: str) -> TokenTable:
 
 
 def cut(tokens: TokenTable, text: str) -> list[str]:
-    return [f"{tokens.describe(t.terminal)} {text[t.start : t.end]}" for t in tokens.cut(text).tokens]
+    return [
+        f"{tokens.describe(t.terminal)} {text[t.start : t.end]}" for t in tokens.cut(text).tokens
+    ]
 
 
 def test_literals_that_look_like_names_are_reserved_words() -> None:

@@ -53,9 +53,7 @@ async def settled(screen: Bench) -> None:
     await until(lambda: bool(screen.summary), "the course")
     lanes = screen.lanes
     await until(lambda: not lanes.lanes or lanes.fresh == set(lanes.lanes), "the lanes")
-    await until(
-        lambda: not lanes.lanes or screen.at in screen.stations.stations, "the walk"
-    )
+    await until(lambda: not lanes.lanes or screen.at in screen.stations.stations, "the walk")
 
 
 async def write(pilot: Pilot[None], text: str) -> None:
@@ -92,7 +90,10 @@ async def test_everything_follows_the_program_as_it_is_typed(course_copy: Path) 
             "1", "2", "3",
         ]  # fmt: skip
         tokens = shown(screen.query_one(TokensFace))
-        assert [line.split() for line in tokens][:2] == [["1:1", "number", "1"], ["1:2", "sign", "+"]]
+        assert [line.split() for line in tokens][:2] == [
+            ["1:1", "number", "1"],
+            ["1:2", "sign", "+"],
+        ]
 
 
 async def test_what_is_wrong_is_said_beside_the_program(course_copy: Path) -> None:
@@ -245,9 +246,7 @@ async def test_typing_goes_on_while_a_lane_runs_for_ever(course_copy: Path) -> N
         await pilot.press(*"9 + 1 + 1")
         assert screen.editor.text == "9 + 1 + 1"
         await settled(screen)
-        await until(
-            lambda: outcomes(screen)["environment"].startswith("out of fuel"), "the limit"
-        )
+        await until(lambda: outcomes(screen)["environment"].startswith("out of fuel"), "the limit")
         await until(lambda: outcomes(screen)["by_name"] == "11", "the other lane")
 
 
@@ -259,9 +258,14 @@ async def test_text_with_brackets_is_never_markup(course_copy: Path) -> None:
         notice = screen.query_one("#notice")
         assert "`[`" in str(notice.render())
         await pilot.press("f3")
-        assert "\\u{1b}" in "".join(
-            "".join(s.text for s in screen.query_one(TokensFace).render_line(y)) for y in range(4)
-        ) or screen.query_one(TokensFace).count() >= 1
+        assert (
+            "\\u{1b}"
+            in "".join(
+                "".join(s.text for s in screen.query_one(TokensFace).render_line(y))
+                for y in range(4)
+            )
+            or screen.query_one(TokensFace).count() >= 1
+        )
 
 
 async def test_a_case_can_be_tried_in_the_editor(course_copy: Path) -> None:

@@ -19,6 +19,10 @@ class Workbench(App[None]):
     TITLE = "Embrix"
     CSS = """
     Screen { background: $lock-ground; color: $lock-ink; }
+    * { scrollbar-color: $lock-deep; scrollbar-color-hover: $lock-brass;
+        scrollbar-color-active: $lock-brass; scrollbar-background: $lock-bank;
+        scrollbar-background-hover: $lock-bank; scrollbar-background-active: $lock-bank;
+        scrollbar-corner-color: $lock-bank; }
     ModalScreen { background: $lock-ground 55%; }
     ModalScreen Input, ModalScreen Input:focus { border: none; height: 1; padding: 0 1;
         background: $lock-ground; }

@@ -73,7 +73,7 @@ class Masthead(Widget):
         self.notice = ""
         self.notice_ink = "ink"
         self.suite = ""
-        self.suite_ink = "ink"
+        self.suite_alarm = ""
 
     def show(self, **parts: str) -> None:
         for name, value in parts.items():
@@ -93,7 +93,10 @@ class Masthead(Widget):
         if notice:
             text.append(f"   {notice}", ink(app, self.notice_ink, italic=True))
         text.append(" " * max(1, self.size.width - text.cell_len - width(suite) - 1))
-        text.append(suite, ink(app, self.suite_ink, bold=True))
+        if self.suite_alarm:
+            text.append(f"{suite} ", ink(app, "brick", "ground", bold=True))
+        else:
+            text.append(suite, ink(app, "ink", bold=True))
         return text
 
 

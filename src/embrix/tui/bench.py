@@ -433,9 +433,9 @@ class Bench(Screen[None]):
         own = self._suite_of_language(suites)
         masthead = self.query_one(Masthead)
         if own is None:
-            masthead.show(suite="no suite", suite_ink="ink")
+            masthead.show(suite="no suite", suite_alarm="")
             return
-        masthead.show(suite="suite …", suite_ink="ink")
+        masthead.show(suite="suite …", suite_alarm="")
         self.desk.ask(
             "suite", "test", {"suite": own}, self._tested, worker=SUITE_WORKER,
             progress=self._testing,
@@ -464,11 +464,12 @@ class Bench(Screen[None]):
         verdicts = [v for case in report["cases"] for v in case["verdicts"]]
         failed = sum(v[1] == "failed" for v in verdicts)
         passed = sum(v[1] == "passed" for v in verdicts)
-        masthead = self.query_one(Masthead)
-        if failed:
-            masthead.show(suite=f"suite ✗ {failed} of {failed + passed} fail", suite_ink="brick")
-        else:
-            masthead.show(suite=f"suite ◆ {passed} hold", suite_ink="ink")
+        told = f"✗ {failed} of {failed + passed} fail" if failed else f"◆ {passed} hold"
+        broken = len(report.get("broken", ()))
+        if broken:
+            told += f", {broken} lane{'s' if broken > 1 else ''} not run"
+        alarm = "yes" if failed or broken else ""
+        self.query_one(Masthead).show(suite=f"suite {told}", suite_alarm=alarm)
         self._side_title()
 
     def _ask_notes(self) -> None:
@@ -616,13 +617,8 @@ class Bench(Screen[None]):
 
     def action_pane(self) -> None:
         target = PANES[(PANES.index(self.pane) + 1) % len(PANES)]
-        self.query_one(
-            "#program"
-            if target == "program"
-            else f"#{self.face}"
-            if target == "side"
-            else f"#{target}"
-        ).focus()
+        # At once, not by Widget.focus, which waits: a second key may come with the first.
+        self.set_focus(self.query_one(f"#{self.face}" if target == "side" else f"#{target}"))
 
     def action_back(self) -> None:
         self.go(self.at - 1)
@@ -655,8 +651,8 @@ class Bench(Screen[None]):
             return
         try:
             self.document.save(self.editor.text, force=self.overwrite)
-        except ChangedElsewhere:
-            self.overwrite = True
+        except ChangedElsewhere as change:
+            self.told, self.overwrite = change.disk, True
             self.say("the file was changed outside; Ctrl+S again overwrites that change", "brass")
             return
         except (OSError, Unreadable) as fault:

@@ -11,7 +11,11 @@ from embrix.text.source import BYTE_ORDER_MARK, Unreadable
 
 
 class ChangedElsewhere(Exception):
-    """The file on disk is not the one that was read or saved last."""
+    """The file on disk is not the one that was read or saved last; `disk` is its text."""
+
+    def __init__(self, disk: str) -> None:
+        super().__init__("the file was changed elsewhere")
+        self.disk = disk
 
 
 @dataclass(slots=True)
@@ -55,8 +59,9 @@ class Document:
 
     def save(self, text: str, *, force: bool = False) -> None:
         """Write the text. Raises OSError, `Unreadable`, and `ChangedElsewhere` unless forced."""
-        if not force and self.disk_changed() is not None:
-            raise ChangedElsewhere
+        disk = None if force else self.disk_changed()
+        if disk is not None:
+            raise ChangedElsewhere(disk)
         save_text(self.path, (BYTE_ORDER_MARK if self.mark else "") + text)
         self.saved = text
         drop_draft(self.path)

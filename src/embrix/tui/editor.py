@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, ClassVar
 
 from rich.style import Style
 from rich.text import Text
+from textual.binding import Binding, BindingType
 from textual.widgets import TextArea
 
 from embrix.text.source import Source
@@ -27,6 +28,15 @@ class ProgramEditor(TextArea):
     ProgramEditor .text-area--cursor-gutter { color: $lock-brass; background: $lock-ground; }
     ProgramEditor .text-area--selection { background: $lock-deep; }
     """
+
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding("ctrl+home", "edge(False)", show=False),
+        Binding("ctrl+end", "edge(True)", show=False),
+    ]
+
+    def action_edge(self, last: bool) -> None:
+        """To the first or the last place of the text."""
+        self.move_cursor(self.document.end if last else (0, 0))
 
     def __init__(self, text: str = "", *, id: str | None = None) -> None:
         super().__init__(

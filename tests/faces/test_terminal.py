@@ -1,0 +1,139 @@
+"""The workbench in a real terminal: tmux types, and what stands on the screen is read back."""
+
+from __future__ import annotations
+
+import shutil
+import subprocess
+import sys
+import time
+import uuid
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+
+pytestmark = pytest.mark.terminal
+
+
+class Terminal:
+    """A tmux session of its own server, of a given size."""
+
+    def __init__(self, command: str, folder: Path, columns: int = 120, rows: int = 40) -> None:
+        self._socket = f"embrix-{uuid.uuid4().hex[:8]}"
+        self.tmux("new-session", "-d", "-x", str(columns), "-y", str(rows), "-c", str(folder),
+                  f"env -u COLUMNS -u LINES {command}")  # fmt: skip
+
+    def tmux(self, *words: str) -> str:
+        done = subprocess.run(
+            ["tmux", "-L", self._socket, "-f", "/dev/null", *words],
+            capture_output=True, text=True, check=False,
+        )  # fmt: skip
+        return done.stdout
+
+    def keys(self, *keys: str) -> None:
+        self.tmux("send-keys", *keys)
+
+    def type(self, text: str) -> None:
+        self.tmux("send-keys", "-l", text)
+
+    def screen(self) -> str:
+        return self.tmux("capture-pane", "-p")
+
+    def until(self, condition: Callable[[str], bool], what: str, seconds: float = 60) -> str:
+        end = time.monotonic() + seconds
+        while time.monotonic() < end:
+            screen = self.screen()
+            if condition(screen):
+                return screen
+            time.sleep(0.1)
+        raise AssertionError(f"waited in vain for {what}; on screen:\n{self.screen()}")
+
+    def close(self) -> None:
+        self.tmux("kill-server")
+
+
+@pytest.fixture
+def terminal(course_copy: Path) -> Iterator[Terminal]:
+    assert shutil.which("tmux"), "the tests need tmux"
+    program = course_copy / "drip" / "programs" / "unused.drip"
+    command = f"{sys.executable} -m embrix open {program}"
+    found = Terminal(command, course_copy)
+    yield found
+    found.close()
+
+
+def lane(screen: str, name: str) -> str:
+    """The line of a lane."""
+    return next((line for line in screen.splitlines() if f" {name} " in line), "")
+
+
+def test_a_lesson_in_a_real_terminal(terminal: Terminal, course_copy: Path) -> None:
+    """Open, look, type, step to the failure and back, break the grammar, see red, mend it."""
+    screen = terminal.until(lambda s: "2 different outcomes" in s, "the outcomes")
+    assert "◆ 19" in lane(screen, "by_name")
+    assert "✗ DivisionByZero" in lane(screen, "environment")
+    terminal.until(lambda s: "162 hold" in s, "the suite")
+
+    terminal.keys("F4", "F4", "F9")
+    screen = terminal.until(
+        lambda s: "term 3 of 3" in s and "drip/rewriting.brix:22" in s, "the last step"
+    )
+    assert "6:15  DivisionByZero: division by zero" in screen
+    terminal.keys("F7")
+    redex = "let average = 120 / 0 in let fee = 7 in fee + 120 / 10"
+    terminal.until(lambda s: "term 2 of 3" in s and redex in s, "one step back")
+
+    terminal.keys("C-End")
+    time.sleep(0.5)
+    terminal.type(" - 1 - 1")
+    terminal.until(lambda s: "◆ 17" in lane(s, "by_name"), "the new outcome")
+    terminal.until(lambda s: "not saved" in s, "the mark")
+
+    grammar = course_copy / "drip" / "drip.brix"
+    right = grammar.read_text()
+    grammar.write_text(right.replace('left    "+"', 'right   "+"'))
+    terminal.until(lambda s: "fail" in s and "◆ 19" in lane(s, "by_name"), "red cases")
+    terminal.keys("F5")
+    terminal.until(lambda s: "environment: 5 ⟂ 9" in s, "expected against actual")
+    grammar.write_text(right)
+    terminal.until(lambda s: "162 hold" in s and "◆ 17" in lane(s, "by_name"), "green cases")
+
+    terminal.keys("C-s")
+    terminal.until(lambda s: "saved unused.drip" in s, "the file saved")
+    assert (course_copy / "drip/programs/unused.drip").read_text().endswith(" - 1 - 1")
+
+
+def test_unsaved_text_survives_a_kill(terminal: Terminal, course_copy: Path) -> None:
+    """kill -9 loses no text: it is back at the next start, and the file is whole."""
+    path = course_copy / "drip" / "programs" / "unused.drip"
+    before = path.read_text()
+    terminal.until(lambda s: "◆ 19" in s, "the outcomes")
+    terminal.keys("C-End")
+    time.sleep(0.5)
+    terminal.type("+ 1000")
+    terminal.until(lambda s: "1019" in lane(s, "by_name"), "the new outcome")
+    time.sleep(1.5)
+    pid = terminal.tmux("display-message", "-p", "#{pane_pid}").strip()
+    subprocess.run(["pkill", "-9", "-P", pid], check=False)
+    subprocess.run(["kill", "-9", pid], check=False)
+    time.sleep(0.5)
+    assert path.read_text() == before
+    again = Terminal(f"{sys.executable} -m embrix open {path}", course_copy)
+    try:
+        again.until(lambda s: "1019" in lane(s, "by_name"), "the text brought back")
+    finally:
+        again.close()
+
+
+def test_the_screen_is_usable_at_80_by_24(course_copy: Path) -> None:
+    """One pane at a time, the lanes always in view, F6 goes round."""
+    found = Terminal(f"{sys.executable} -m embrix", course_copy, 80, 24)
+    try:
+        screen = found.until(lambda s: "◆ 12" in lane(s, "rewriting"), "the outcomes")
+        assert "let length = 22 in" in screen
+        found.keys("F6", "F6")
+        found.until(lambda s: "bound Lit" in s and "◆ 12" in lane(s, "rewriting"), "the tree")
+        found.keys("F6")
+        found.until(lambda s: "names here" in s and "◆ 12" in lane(s, "rewriting"), "the walk")
+    finally:
+        found.close()
