@@ -240,7 +240,8 @@ def test_no_mutation_of_a_definition_crashes_the_reader_or_checker(data: st.Data
 @pytest.mark.parametrize(
     "text",
     ["", "#", "language", "interpreter", "language A\nforms\n", "\ufeff",
-     "language A\r\n  \"x\"\r\n", "x" * 100_000, "language A\nforms E\n  F(" + "(" * 5_000, "interpreter a for Tiny\nmain x\n"
+     "language A\r\n  \"x\"\r\n", "x" * 100_000, "language A\nforms E\n  F(" + "(" * 5_000,
+     "interpreter a for Tiny\nmain x\n"
      "define x(e: Expr) -> Expr\n  " + "(" * 3_000 + "e" + ")" * 3_000,
      "interpreter a for Tiny\ndefine x(e: Expr) -> Expr\n  " + "let y = e\n  " * 3_000 + "e"],
 )  # fmt: skip

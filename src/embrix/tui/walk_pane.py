@@ -204,8 +204,9 @@ class Moment(Static):
         for name, value, shadowed in station["bindings"][:12]:
             line = cut(f"{visible(value)}", room - label - 6)
             if shadowed:
-                text.append(f"  {name:<{label}} ", ink(app, "faint", strike=True))
-                text.append("╌ ", ink(app, "faint"))
+                text.append("  ")
+                text.append(name, ink(app, "faint", strike=True))
+                text.append(" " * (label - len(name) + 1) + "╌ ", ink(app, "faint"))
                 text.append(f"{line}  shadowed\n", ink(app, "faint", italic=True))
             else:
                 text.append(f"  {name:<{label}} ", ink(app, "moss", bold=True))
