@@ -205,6 +205,10 @@ GRAMMARS: dict[str, tuple[list[Rule | OperatorTable], str, Callable[[str], bool]
          rule("M", ("b", B), ("", B))],
         "a b", lambda t: t in ("", "a", "b", "ab"),
     ),
+    "the same optional part twice": (
+        [rule("E", ("left:N right:N", PAIR)), rule("N", ("a", A), ("", A))],
+        "a b", lambda t: t in ("", "a", "aa"),
+    ),
     "palindromes": (
         [rule("E", ("a inner:E a", WRAP), ("b inner:E b", WRAP), ("a", A), ("b", B), ("", A))],
         "a b", lambda t: t == t[::-1],
@@ -289,6 +293,16 @@ def test_a_loose_prefix_may_begin_a_right_operand_and_reaches_far(text: str, exp
 
 
 @pytest.mark.parametrize(
+    ("text", "expected"),
+    [("~a+a", "(~(a a))"), ("a+~a+a", "(a (~(a a)))"), ("(~a)+a", "((~a) a)")],
+)
+def test_a_prefix_takes_infix_operators_of_its_own_level(text: str, expected: str) -> None:
+    """With ~ and + in one level, what follows ~ belongs to it; nothing is ambiguous."""
+    grammar = table((operator("left", "+", PAIR), operator("prefix", "~", NOT)))
+    assert shape(grammar, text) == expected
+
+
+@pytest.mark.parametrize(
     ("fixity", "expected"),
     [("left", "((a a) a)"), ("right", "(a (a a))"), ("nonassociative", "Refused")],
 )
@@ -328,6 +342,14 @@ def test_every_table_prints_what_it_reads(levels: list[tuple[str, str, Construct
         parsed = parser.parse(text.replace(" ", ""))
         assert isinstance(parsed, Parsed), text
         assert same(parsed.term, term), text
+
+
+def test_the_shortest_way_to_a_form_is_printed() -> None:
+    """Where a rule offers brackets first, they are still left out."""
+    rules: list[Rule | OperatorTable] = [
+        rule("E", ("( F )", None), ("F", None)), rule("F", ("a", A)),
+    ]  # fmt: skip
+    assert Printer(grammar_of(rules, "( ) a")).show((20, None)).text == "a"
 
 
 def test_deep_nesting_is_read_and_printed(lockside: Course) -> None:

@@ -288,11 +288,25 @@ async def test_help_is_about_the_pane_and_can_be_searched(course_copy: Path) -> 
         await pilot.press("f1")
         assert isinstance(pilot.app.screen, Help)
         keys = pilot.app.screen.query_one(Rows)
-        assert keys.count() == len(everywhere()) + 1
-        await pilot.press(*"suite")
+        assert keys.count() == len(everywhere())
+        await pilot.press(*"the suite")
         assert [row.split()[0] for row in shown(keys)] == ["F5"]
         await pilot.press("escape")
         assert isinstance(pilot.app.screen, Bench)
+
+
+async def test_a_command_is_carried_out_from_the_list(course_copy: Path) -> None:
+    """Ctrl+P lists commands; Enter does the chosen one, and one that cannot be done says why."""
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        await pilot.press("ctrl+p", *"to the last", "enter")
+        await until(lambda: screen.at == screen.stations.length - 1, "the last step")
+        await write(pilot, "1 +")
+        await pilot.press("ctrl+p", *"one step on")
+        listed = shown(pilot.app.screen.query_one(Rows))
+        assert listed == [" F8      One step on in time  not now: the run has no steps"]
+        await pilot.press("enter")
+        assert isinstance(pilot.app.screen, Help)
 
 
 async def test_focus_goes_round_the_panes(course_copy: Path) -> None:

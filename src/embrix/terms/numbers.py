@@ -108,6 +108,8 @@ def operations(kind: str, most_bits: int = MOST_BITS) -> dict[str, Callable[...,
         return add(a, -b)
 
     def multiply(a: Number, b: Number) -> Number:
+        if type(a) is int and type(b) is int and -SMALL < a < SMALL and -SMALL < b < SMALL:
+            return a * b
         guard(a, b)
         result = a * b
         return _whole(result) if isinstance(result, Fraction) else result

@@ -1,15 +1,12 @@
-"""The application: themes, the palette, and the bench."""
+"""The application: themes, and the bench."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from pathlib import Path
 
-from textual.app import App, SystemCommand
-from textual.screen import Screen
+from textual.app import App
 
 from embrix.tui.bench import Bench
-from embrix.tui.commands import everywhere
 from embrix.tui.theme import DAY, NIGHT, themes
 
 
@@ -17,6 +14,7 @@ class Workbench(App[None]):
     """The workbench on a course."""
 
     TITLE = "Embrix"
+    ENABLE_COMMAND_PALETTE = False
     CSS = """
     Screen { background: $lock-ground; color: $lock-ink; }
     * { scrollbar-color: $lock-deep; scrollbar-color-hover: $lock-brass;
@@ -42,14 +40,3 @@ class Workbench(App[None]):
     def action_lamp(self) -> None:
         """Change between the dark and the light theme."""
         self.theme = DAY if self.theme == NIGHT else NIGHT
-
-    def get_system_commands(self, screen: Screen[object]) -> Iterable[SystemCommand]:
-        """The palette: the commands of our table, nothing else."""
-        if not isinstance(screen, Bench):
-            return
-        for command in everywhere():
-            if command.action == "help":
-                continue
-            name = f"{command.short}  ({command.label})"
-            yield SystemCommand(name, command.text, getattr(screen, f"action_{command.action}"))
-        yield SystemCommand("help  (F1)", "What the keys do", screen.action_help)

@@ -559,8 +559,29 @@ class Bench(Screen[None]):
     async def _footer_chosen(self, message: Footer.Chosen) -> None:
         await self.run_action(message.action)
 
+    def unavailable(self) -> dict[str, str]:
+        """Commands that cannot be carried out now, with the reason."""
+        reasons: dict[str, str] = {}
+        if not self.summary:
+            reasons = dict.fromkeys(("open", "new", "suite"), "the course is still being read")
+        elif not self.summary["suites"]:
+            reasons["suite"] = "the course has no suite"
+        if len(self.lanes.lanes) < 2:
+            reasons["lane"] = "there is no other lane"
+        if self.stations.length < 2:
+            steps = ("back", "forward", "ends", "first", "last", "leap_back", "leap_on")
+            reasons.update(dict.fromkeys(steps, "the run has no steps"))
+        return reasons
+
     def action_help(self) -> None:
-        self.app.push_screen(Help(self.place))
+        async def carry_out(action: str | None) -> None:
+            if action is not None:
+                await self.run_action(f"screen.{action}")
+
+        self.app.push_screen(Help(self.place, self.unavailable()), carry_out)
+
+    def action_palette(self) -> None:
+        self.action_help()
 
     def action_open(self) -> None:
         if not self.summary:

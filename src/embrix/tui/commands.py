@@ -26,6 +26,8 @@ class Command:
 
 COMMANDS: tuple[Command, ...] = (
     Command("f1", "help", "help", "What the keys do, for the pane you are in and everywhere"),
+    Command("ctrl+p", "palette", "commands", "Every command by name; Enter carries it out",
+            footer=False),
     Command("f2", "open", "open", "Open a program of the course"),
     Command("f3", "face", "next face", "Show the next face: tree, tokens, cases, notes"),
     Command("f4", "lane", "lane", "Walk the next lane"),

@@ -33,50 +33,75 @@ PLACES = {
 }
 
 
-class Help(ModalScreen[None]):
-    """The keys, those of the pane with the focus first; typing narrows the list."""
+class Help(ModalScreen[str | None]):
+    """Every command with its key, those of the pane with the focus first. Typing narrows the list,
+    Enter carries out the chosen command; one that cannot be carried out now says why."""
 
     DEFAULT_CSS = """
     Help { align: center middle; }
-    Help > Vertical { width: 84; max-width: 96%; height: 80%; background: $lock-bank; }
+    Help > Vertical { width: 92; max-width: 96%; height: 80%; background: $lock-bank; }
     Help Input { margin: 0 1; }
     Help Static { padding: 0 1; color: $lock-ink; height: auto; }
     Help Rows { background: $lock-bank; }
     """
     BINDINGS: ClassVar[list[BindingType]] = [
-        Binding("escape,f1", "dismiss(None)", show=False),
+        Binding("escape,f1,ctrl+p", "dismiss(None)", show=False),
+        Binding("down", "move(1)", show=False, priority=True),
+        Binding("up", "move(-1)", show=False, priority=True),
     ]
 
-    def __init__(self, place: str) -> None:
+    def __init__(self, place: str, unavailable: dict[str, str]) -> None:
         super().__init__()
         self._place = place
+        self._unavailable = unavailable
 
     def compose(self) -> ComposeResult:
         with Vertical():
             title = Title("help", id="help-title")
-            title.show(self._place, "Esc closes")
+            title.show(self._place, "type to search, Enter does it, Esc closes")
             title.lit = True
             yield title
             yield Static(PLACES.get(self._place, ""), markup=False)
-            yield Input(placeholder="type to search", id="help-search")
-            yield _Keys(self._place)
+            yield Input(placeholder="part of what you want to do", id="help-search")
+            yield _Commands(self._place, self._unavailable)
 
     def on_input_changed(self, event: Input.Changed) -> None:
-        self.query_one(_Keys).narrow(event.value)
+        self.query_one(_Commands).narrow(event.value)
+
+    def on_input_submitted(self) -> None:
+        action = self.query_one(_Commands).chosen
+        if action is not None:
+            self.dismiss(action)
+
+    def action_move(self, by: int) -> None:
+        self.query_one(_Commands).action_move(by)
 
 
-class _Keys(Rows):
-    def __init__(self, place: str) -> None:
+class _Commands(Rows):
+    def __init__(self, place: str, unavailable: dict[str, str]) -> None:
         super().__init__()
-        own = of_place(place)
-        self._all = [(place, c.label, c.text) for c in own]
-        self._all += [("everywhere", c.label, c.text) for c in everywhere()]
-        self._all.append(("everywhere", "Ctrl+P", "The palette: every command by name"))
+        self._place = place
+        self._unavailable = unavailable
+        self._all = [*of_place(place), *everywhere()]
         self._shown = self._all
+        self.lit = True
+        self.empty_text = "No command has this in its name or text."
+
+    @property
+    def chosen(self) -> str | None:
+        """The action of the command under the cursor, if it can be carried out now."""
+        if not self._shown:
+            return None
+        action = self._shown[self.cursor].action
+        return None if action in self._unavailable else action
 
     def narrow(self, word: str) -> None:
         wanted = word.lower()
-        self._shown = [row for row in self._all if wanted in " ".join(row).lower()]
+        self._shown = [
+            command
+            for command in self._all
+            if wanted in f"{command.label} {command.short} {command.text}".lower()
+        ]
         self.renew(cursor=0)
 
     def on_mount(self) -> None:
@@ -86,10 +111,16 @@ class _Keys(Rows):
         return len(self._shown)
 
     def row(self, number: int) -> Sequence[Piece]:
-        place, key, text = self._shown[number]
+        command = self._shown[number]
+        why = self._unavailable.get(command.action)
+        if why:
+            faint = ink(self.app, "faint")
+            return [(f" {command.label:<8}", faint), (f"{command.text}  ", faint),
+                    (f"not now: {why}", ink(self.app, "brick"))]  # fmt: skip
+        place = self._place if command.place else ""
         return [
-            (f" {key:<8}", ink(self.app, "brass", bold=True)),
-            (f"{text:<62}", ink(self.app, "ink")),
+            (f" {command.label:<8}", ink(self.app, "brass", bold=True)),
+            (f"{command.text:<64} ", ink(self.app, "ink")),
             (place, ink(self.app, "faint")),
         ]
 

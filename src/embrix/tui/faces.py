@@ -73,7 +73,8 @@ class LanesView(Rows):
             return [*lead, ("· running", ink(app, "faint"))]
         outcome = result["outcome"]
         sign, colour = OUTCOME_SIGNS[outcome["kind"]]
-        room = max(8, self.size.width - label - 27)
+        cost = self._cost(result["costs"])
+        room = max(8, self.size.width - label - (27 if cost else 9))
         sentence = cut(result["sentence"], room)
         pad = " " * max(1, room - width(sentence) + 1)
         style = ink(app, colour, bold=True) if name in self.fresh else ink(app, "faint")
@@ -82,7 +83,7 @@ class LanesView(Rows):
             *lead,
             (f"{sign} {sentence}{pad}", style),
             ("≠ " if differs else "  ", ink(app, "brass", bold=True)),
-            (self._cost(result["costs"]), ink(app, "faint")),
+            (cost, ink(app, "faint")),
         ]
 
     def _differs(self, number: int) -> bool:
