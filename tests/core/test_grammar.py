@@ -18,11 +18,13 @@ from embrix.grammar.model import (
     Alternative,
     Grammar,
     Item,
+    Operand,
     Operator,
     OperatorTable,
     Quoted,
     Rule,
     Use,
+    fields_of,
 )
 from embrix.grammar.parser import Ambiguous, GaveUp, Parsed, Refused
 from embrix.grammar.printing import Printer
@@ -168,7 +170,7 @@ def alternative(text: str, made: Constructor | None) -> Alternative:
         capture, _, symbol = word.rpartition(":")
         field = made.fields.index(capture) if capture and made else None
         items.append(Item(Use(symbol) if symbol.isupper() else Quoted(symbol), field))
-    return Alternative(tuple(items), made, NOWHERE)
+    return Alternative(tuple(items), fields_of(made) if made else None, NOWHERE)
 
 
 def rule(name: str, *alternatives: tuple[str, Constructor | None]) -> Rule:
@@ -249,8 +251,11 @@ def test_parsing_gives_up_when_its_fuel_is_spent() -> None:
 
 
 def operator(fixity: str, text: str, made: Constructor) -> Operator:
-    fields = tuple(range(len(made.fields)))
-    return Operator(fixity, text, made, fields, NOWHERE)  # type: ignore[arg-type]
+    sign = Item(Quoted(text))
+    row = [sign, Item(Operand(), 0)] if fixity == "prefix" else [Item(Operand(), 0), sign]
+    if fixity not in ("prefix", "postfix"):
+        row.append(Item(Operand(), 1))
+    return Operator(fixity, tuple(row), fields_of(made), NOWHERE)  # type: ignore[arg-type]
 
 
 def table(*levels: tuple[Operator, ...]) -> Grammar:
@@ -258,7 +263,8 @@ def table(*levels: tuple[Operator, ...]) -> Grammar:
         OperatorTable("E", "E", levels, "T", NOWHERE),
         rule("T", ("a", A), ("( E )", None)),
     ]
-    literals = {op.literal: None for level in levels for op in level}
+    signs = [i.symbol for level in levels for op in level for i in op.row]
+    literals = {sign.text: None for sign in signs if isinstance(sign, Quoted)}
     return grammar_of(rules, " ".join([*literals, "a", "(", ")"]))
 
 

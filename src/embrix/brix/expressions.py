@@ -331,6 +331,10 @@ class Expressions:
     def _argument(self) -> s.Expr:
         return self.expression()
 
+    def operator_term(self) -> s.Expr:
+        """What an operator makes: a term that ends with its own brackets, for more may follow."""
+        return self.c.nested(self._atom)
+
     def _atom(self) -> s.Expr:
         tok = self.c.peek()
         if tok.kind == "Name":

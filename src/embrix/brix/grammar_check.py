@@ -2,29 +2,33 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 from typing import Literal
 
 from embrix.brix import syntax as s
+from embrix.brix.templates import Templates
 from embrix.brix.world import World, count, unify
 from embrix.grammar.flatten import flatten
 from embrix.grammar.model import (
     Alternative,
+    Compose,
     Fixity,
     Grammar,
     Item,
     Kind,
+    Operand,
     Operator,
     OperatorTable,
     Quoted,
+    Repeated,
     Rule,
     Symbol,
     Use,
 )
 from embrix.grammar.tokens import TokenKind, TokenTable
-from embrix.terms.node import Constructor
 from embrix.terms.signature import Signature
-from embrix.terms.types import UNKNOWN, Con, Type, show_type
+from embrix.terms.types import TEXT, UNKNOWN, Con, Type, listing, maybe, show_type
 from embrix.text.source import Span
 from embrix.text.suggest import did_you_mean
 
@@ -55,26 +59,18 @@ class _Grammar:
         self.world = world
         self.grammar = grammar
         self.kinds = {kind.name: kind for kind in kinds if not kind.skip}
-        self.sorts: dict[str, str] = {}
+        self.types: dict[str, Type] = {}
         self.literals: dict[str, None] = {}
         self.starts: list[str] = []
         self.used: set[str] = set()
 
     def all(self) -> list[Rule | OperatorTable]:
         for rule in self.grammar.rules:
-            if rule.name in self.sorts:
+            if rule.name in self.types:
                 self.world.error(
                     "declared_twice", f"there is a rule called {rule.name} already", rule.span
                 )
-            self.sorts[rule.name] = rule.sort
-            if rule.sort not in self.world.sorts:
-                self.world.error(
-                    "unknown_type", f"{rule.sort} is no sort of this language", rule.span,
-                    did_you_mean(
-                        rule.sort, self.world.sorts,
-                        f"write {rule.name} : SORT, with one of {', '.join(self.world.sorts)}",
-                    ),
-                )  # fmt: skip
+            self.types[rule.name] = self.sort(rule)
         for name, span in self.grammar.starts:
             if self.rule_named(name, span):
                 self.starts.append(name)
@@ -89,22 +85,89 @@ class _Grammar:
                 checked.append(self.rule(rule))
             else:
                 checked.append(self.table(rule))
-        self.unused()
+        self.unreached()
+        if not self.world.findings.has_errors:
+            self.unproductive(checked)
         return checked
 
-    def unused(self) -> None:
-        starts = {name for name, _ in self.grammar.starts}
+    def sort(self, rule: s.RuleSyntax | s.TableSyntax) -> Type:
+        """The type of what a rule gives; a rule without one has the sort of its name."""
+        syntax = rule.sort
+        if (
+            isinstance(syntax, s.TypeName)
+            and syntax.name == rule.name
+            and syntax.name not in self.world.sorts
+        ):
+            self.world.error(
+                "unknown_type", f"{rule.name} is no sort of this language", syntax.span,
+                did_you_mean(
+                    rule.name, self.world.sorts,
+                    f"write {rule.name} : SORT, with one of {', '.join(sorted(self.world.sorts))}",
+                ),
+            )  # fmt: skip
+            return UNKNOWN
+        return self.world.type(syntax)
+
+    def unreached(self) -> None:
+        """Rules that no program can get to."""
+        uses: dict[str, set[str]] = {}
         for rule in self.grammar.rules:
-            if rule.name not in self.used | starts:
+            names: set[str] = set()
+            if isinstance(rule, s.RuleSyntax):
+                names = {i.name for a in rule.alternatives for i in a.items}
+            else:
+                rows = [op.row for level in rule.levels for op in level.operators]
+                names = {rule.operand, *(item.name for row in rows for item in row)}
+            uses[rule.name] = names
+        reached: set[str] = set()
+        pending = [name for name, _ in self.grammar.starts]
+        while pending:
+            name = pending.pop()
+            if name in uses and name not in reached:
+                reached.add(name)
+                pending += uses[name]
+        for rule in self.grammar.rules:
+            if rule.name not in reached:
                 self.world.warning(
-                    "unused_rule", f"no rule refers to {rule.name}", rule.span,
+                    "unused_rule", f"no program gets to {rule.name}", rule.span,
                     "refer to it, or name it after `start`",
                 )  # fmt: skip
 
-    def rule_named(self, name: str, span: Span) -> bool:
-        if name in self.sorts:
+    def unproductive(self, rules: Sequence[Rule | OperatorTable]) -> None:
+        """Rules that derive no finite text."""
+        finite: set[str] = set()
+
+        def ends(symbol: Symbol) -> bool:
+            if isinstance(symbol, Use):
+                return symbol.rule in finite
+            if isinstance(symbol, Repeated):
+                return symbol.sign in "?*" or ends(symbol.symbol)
             return True
-        known = [*self.sorts, *self.kinds]
+
+        changed = True
+        while changed:
+            changed = False
+            for rule in rules:
+                if rule.name in finite:
+                    continue
+                if isinstance(rule, OperatorTable):
+                    good = rule.operand in finite
+                else:
+                    good = any(all(ends(i.symbol) for i in a.items) for a in rule.alternatives)
+                if good:
+                    finite.add(rule.name)
+                    changed = True
+        for rule in rules:
+            if rule.name not in finite:
+                self.world.error(
+                    "endless_rule", f"{rule.name} derives no finite text", rule.span,
+                    "add an alternative that does not come back to it",
+                )  # fmt: skip
+
+    def rule_named(self, name: str, span: Span) -> bool:
+        if name in self.types:
+            return True
+        known = [*self.types, *self.kinds]
         self.world.error(
             "unknown_rule", f"there is no rule called {name}", span,
             did_you_mean(name, known, "known are " + ", ".join(known)),
@@ -114,18 +177,52 @@ class _Grammar:
     # ---------------------------------------------------------------- rules
 
     def rule(self, rule: s.RuleSyntax) -> Rule:
-        alternatives = [self.alternative(rule, a) for a in rule.alternatives]
+        wanted = self.types[rule.name]
+        alternatives = [self.alternative(rule.name, wanted, a) for a in rule.alternatives]
         kept = tuple(a for a in alternatives if a is not None)
-        return Rule(rule.name, rule.sort, kept, rule.span)
+        return Rule(rule.name, show_type(wanted), kept, rule.span)
 
     def symbol(self, item: s.ItemSyntax) -> tuple[Symbol, Type] | None:
-        """A symbol with the type of its value; literals have no value."""
+        """A symbol with the type of its value; None when it was reported."""
+        found = self.plain(item)
+        if found is None or not item.sign:
+            return found
+        symbol, kind = found
+        if item.separator:
+            self.literals[item.separator] = None
+        elif isinstance(symbol, Use) and item.sign in "*+" and self.may_be_empty(symbol.rule):
+            self.world.error(
+                "empty_repetition", f"{symbol.rule} can be empty, so repeating it has no end",
+                item.span, "repeat something that takes at least one token",
+            )  # fmt: skip
+            return None
+        repeated = Repeated(symbol, item.sign, item.separator, item.greedy)
+        return repeated, maybe(kind) if item.sign == "?" else listing(kind)
+
+    def may_be_empty(self, name: str, seen: frozenset[str] = frozenset()) -> bool:
+        """Whether a rule derives the empty text (as far as its syntax tells)."""
+        for rule in self.grammar.rules:
+            if rule.name != name or name in seen or not isinstance(rule, s.RuleSyntax):
+                continue
+            inner = seen | {name}
+            return any(
+                all(
+                    i.sign in ("?", "*")
+                    or (i.text is None and i.name not in self.kinds
+                        and self.may_be_empty(i.name, inner))
+                    for i in alternative.items
+                )
+                for alternative in rule.alternatives
+            )  # fmt: skip
+        return False
+
+    def plain(self, item: s.ItemSyntax) -> tuple[Symbol, Type] | None:
         if item.text is not None:
             if not item.text:
                 self.world.error("empty_token", "a literal holds at least one character", item.span)
                 return None
             self.literals[item.text] = None
-            return Quoted(item.text), Con("Text")
+            return Quoted(item.text), TEXT
         if item.name in self.kinds:
             return Kind(item.name), Con(self.kinds[item.name].conversion or "Text")
         if item.name == "skip":
@@ -134,54 +231,49 @@ class _Grammar:
         if not self.rule_named(item.name, item.span):
             return None
         self.used.add(item.name)
-        return Use(item.name), Con(self.sorts[item.name])
-
-    def form(self, name: str, sort: str, span: Span) -> Constructor | None:
-        form = self.world.constructors.get(name)
-        if form is None:
-            known = [c.name for c in self.world.of_type(sort)]
-            self.world.error(
-                "unknown_constructor", f"there is no form called {name}", span,
-                did_you_mean(name, known, "declare it among the forms"),
-            )  # fmt: skip
-        elif form.owner != sort:
-            self.world.error(
-                "type_mismatch", f"{name} is of sort {form.owner}, but the rule is of sort {sort}",
-                span,
-            )  # fmt: skip
-            return None
-        return form
+        return Use(item.name), self.types[item.name]
 
     def alternative(
-        self, rule: s.RuleSyntax, alternative: s.AlternativeSyntax
+        self, rule: str, wanted: Type, alternative: s.AlternativeSyntax
     ) -> Alternative | None:
         pairs = [(item, self.symbol(item)) for item in alternative.items]
         if any(found is None for _, found in pairs):
             return None
         symbols = [(item, found) for item, found in pairs if found is not None]
-        if not alternative.makes:
-            return self.passing(rule, alternative, symbols)
-        form = self.form(alternative.makes, rule.sort, alternative.makes_span)
-        if form is None:
+        if alternative.makes is None:
+            return self.passing(rule, wanted, alternative, symbols)
+        made = self.made(symbols, alternative.makes, wanted)
+        if made is None:
             return None
+        return Alternative(made[0], made[1], alternative.span)
+
+    def made(
+        self,
+        symbols: Sequence[tuple[s.ItemSyntax, tuple[Symbol, Type]]],
+        makes: s.Expr,
+        wanted: Type,
+    ) -> tuple[tuple[Item, ...], Compose] | None:
+        """The items with their slots, and the term that is made of them."""
+        template = Templates(self.world, makes, wanted)
         items: list[Item] = []
-        filled: set[int] = set()
         for item, (symbol, kind) in symbols:
-            index: int | None = None
+            slot: int | None = None
             if item.capture:
-                index = self.captured(form, item, kind, filled)
-            elif isinstance(symbol, (Use, Kind)):
+                slot = template.capture(item.capture, kind, item.span, item.name)
+            elif not isinstance(symbol, Quoted | Operand):
+                what = f"what {item.name} reads here" if item.name else "what is repeated here"
                 self.world.warning(
-                    "dropped_part", f"what {item.name} reads here is thrown away", item.span,
+                    "dropped_part", f"{what} is thrown away", item.span,
                     f"capture it: FIELD:{item.name}",
                 )  # fmt: skip
-            items.append(Item(symbol, index))
-        self.complete(form, filled, alternative.makes_span)
-        return Alternative(tuple(items), form, alternative.span)
+            items.append(Item(symbol, slot))
+        made = template.finish()
+        return (tuple(items), made) if made is not None else None
 
     def passing(
         self,
-        rule: s.RuleSyntax,
+        rule: str,
+        wanted: Type,
         alternative: s.AlternativeSyntax,
         symbols: Sequence[tuple[s.ItemSyntax, tuple[Symbol, Type]]],
     ) -> Alternative | None:
@@ -195,10 +287,10 @@ class _Grammar:
             )  # fmt: skip
             return None
         item, kind = values[0]
-        if not unify(kind, Con(rule.sort)):
+        if not unify(kind, wanted):
             self.world.error(
-                "type_mismatch", f"this hands on {show_type(kind)}, but the rule {rule.name} is of "
-                f"sort {rule.sort}", item.span, "add `makes FORM`",
+                "type_mismatch", f"this hands on {show_type(kind)}, but the rule {rule} is of "
+                f"type {show_type(wanted)}", item.span, "add `makes FORM`",
             )  # fmt: skip
             return None
         if item.capture:
@@ -206,83 +298,102 @@ class _Grammar:
                 "dropped_part", f"{item.capture} captures for nothing: no form is made", item.span,
                 "add `makes FORM`, or remove the capture",
             )  # fmt: skip
-        return Alternative(
-            tuple(Item(symbol) for _, (symbol, _) in symbols), None, alternative.span
-        )
-
-    def captured(
-        self, form: Constructor, item: s.ItemSyntax, kind: Type, filled: set[int]
-    ) -> int | None:
-        if item.capture not in form.fields:
-            self.world.error(
-                "unknown_field", f"{form.name} has no field called {item.capture}", item.span,
-                did_you_mean(item.capture, form.fields, "its fields are " + ", ".join(form.fields)),
-            )  # fmt: skip
-            return None
-        index = form.fields.index(item.capture)
-        if index in filled:
-            self.world.error("declared_twice", f"{item.capture} is captured twice", item.span)
-        filled.add(index)
-        if not unify(kind, form.types[index]):
-            self.world.error(
-                "type_mismatch", f"{item.capture} of {form.name} is of type "
-                f"{show_type(form.types[index])}, but {item.name or 'this'} gives "
-                f"{show_type(kind)}", item.span,
-            )  # fmt: skip
-        return index
-
-    def complete(self, form: Constructor, filled: set[int], span: Span) -> None:
-        missing = [name for n, name in enumerate(form.fields) if n not in filled]
-        if missing:
-            self.world.error(
-                "missing_field", f"nothing fills {', '.join(missing)} of {form.name}", span,
-                f"capture it: {missing[0]}:RULE",
-            )  # fmt: skip
+        items = tuple(Item(symbol) for _, (symbol, _) in symbols)
+        return Alternative(items, None, alternative.span)
 
     # ---------------------------------------------------------------- operator tables
 
     def table(self, table: s.TableSyntax) -> OperatorTable:
+        wanted = self.types[table.name]
         if self.rule_named(table.operand, table.operand_span):
             self.used.add(table.operand)
-            if self.sorts[table.operand] != table.sort:
+            if not unify(self.types[table.operand], wanted):
                 self.world.error(
-                    "type_mismatch", f"the operands are of sort {self.sorts[table.operand]}, "
-                    f"the table is of sort {table.sort}", table.operand_span,
+                    "type_mismatch", f"the operands are of type "
+                    f"{show_type(self.types[table.operand])}, the table is of type "
+                    f"{show_type(wanted)}", table.operand_span,
                 )  # fmt: skip
         levels = tuple(
             tuple(
                 operator
                 for entry in level.operators
-                if (operator := self.operator(table, level.fixity, entry)) is not None
+                if (operator := self.operator(wanted, FIXITY[level.fixity], entry)) is not None
             )
             for level in table.levels
         )
-        return OperatorTable(table.name, table.sort, levels, table.operand, table.span)
+        return OperatorTable(table.name, show_type(wanted), levels, table.operand, table.span)
 
-    def operator(
-        self, table: s.TableSyntax, fixity: str, entry: s.OperatorSyntax
-    ) -> Operator | None:
-        form = self.form(entry.makes, table.sort, entry.makes_span)
-        if not entry.literal:
-            self.world.error("empty_token", "an operator holds at least one character", entry.span)
+    def operator(self, wanted: Type, fixity: Fixity, entry: s.OperatorSyntax) -> Operator | None:
+        row = self.with_operands(wanted, fixity, entry)
+        if row is None:
             return None
-        self.literals[entry.literal] = None
-        if form is None:
+        symbols: list[tuple[s.ItemSyntax, tuple[Symbol, Type]]] = []
+        for item in row:
+            if item.text is None and not item.name:
+                symbols.append((item, (Operand(), wanted)))
+                continue
+            found = self.symbol(item)
+            if found is None:
+                return None
+            symbols.append((item, found))
+        made = self.made(symbols, entry.makes, wanted)
+        if made is None:
             return None
-        kind = Con(table.sort)
-        operands = [n for n, t in enumerate(form.types) if t in (kind, UNKNOWN)]
-        wanted = 1 if fixity in ("prefix", "postfix") else 2
-        if len(form.fields) != wanted or len(operands) != wanted:
+        first, last = (isinstance(made[0][n].symbol, Operand) for n in (0, -1))
+        begins, ends = fixity != "prefix", fixity != "postfix"
+        between = [isinstance(item.symbol, Operand) for item in made[0]]
+        touching = any(a and b for a, b in itertools.pairwise(between))
+        if (first, last) != (begins, ends) or (touching and not entry.juxtaposed):
             self.world.error(
-                "wrong_number", f"{form.name} does not fit an operator with "
-                f"{count(wanted, 'operand')}: its fields are {', '.join(form.fields) or 'none'}",
-                entry.makes_span, f"give it {count(wanted, 'field')} of sort {table.sort}",
+                "wrong_row", f"a {fixity} operator {_ROWS[fixity]}", entry.span,
+                "operators without a sign of their own are written: left a juxtaposed b makes F",
             )  # fmt: skip
             return None
-        if wanted == 2 and {"left", "right"} <= set(form.fields):
-            operands = [form.fields.index("left"), form.fields.index("right")]
-        known: dict[str, Fixity] = {
-            "left": "left", "right": "right", "nonassociative": "nonassociative",
-            "prefix": "prefix", "postfix": "postfix",
-        }  # fmt: skip
-        return Operator(known[fixity], entry.literal, form, tuple(operands), entry.span)
+        return Operator(fixity, made[0], made[1], entry.span)
+
+    def with_operands(
+        self, wanted: Type, fixity: Fixity, entry: s.OperatorSyntax
+    ) -> tuple[s.ItemSyntax, ...] | None:
+        """The row of an operator; operands that were left out are added at its ends."""
+        if any(item.text is None and not item.name for item in entry.row):
+            return entry.row
+        name = entry.makes.name if isinstance(entry.makes, s.Make) else ""
+        form = self.world.constructors.get(name)
+        if form is None:
+            return entry.row
+        captured = {item.capture for item in entry.row if item.capture}
+        free = [
+            field
+            for field, kind in zip(form.fields, form.types, strict=True)
+            if field not in captured and unify(kind, wanted)
+        ]
+        number = 1 if fixity in ("prefix", "postfix") else 2
+        if number == 2 and {"left", "right"} <= set(free):
+            free = ["left", "right"]
+        if len(free) != number or len(form.fields) != number + len(captured):
+            self.world.error(
+                "wrong_number", f"{form.name} does not fit an operator with "
+                f"{count(number, 'operand')}: its fields are {', '.join(form.fields) or 'none'}",
+                entry.makes.span, f"give it {count(number, 'field')} of type {show_type(wanted)}, "
+                "or name the operands in the row",
+            )  # fmt: skip
+            return None
+        ends = [s.ItemSyntax(None, "", field, entry.span) for field in free]
+        if fixity == "prefix":
+            return (*entry.row, ends[0])
+        if fixity == "postfix":
+            return (ends[0], *entry.row)
+        return (ends[0], *entry.row, ends[1])
+
+
+_ROWS = {
+    "left": "has operands at both ends, with something between them",
+    "right": "has operands at both ends, with something between them",
+    "nonassociative": "has operands at both ends, with something between them",
+    "prefix": "begins with a sign and ends with an operand",
+    "postfix": "begins with an operand and ends with a sign",
+}
+FIXITY: dict[str, Fixity] = {
+    "left": "left", "right": "right", "nonassociative": "nonassociative",
+    "prefix": "prefix", "postfix": "postfix",
+}  # fmt: skip

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from embrix.brix import syntax as s
 from embrix.brix.expressions import Expressions
-from embrix.brix.lexer import unescape
+from embrix.brix.lexer import Tok, unescape
 from embrix.brix.parse import Cursor, Misread
 from embrix.text.source import Span
 
@@ -71,7 +71,7 @@ def read_grammar(c: Cursor) -> s.GrammarSyntax:
 
 def _rule(c: Cursor) -> s.RuleSyntax:
     name = c.expect_kind("Name", "the name of a rule")
-    sort = c.expect_kind("Name", "the sort of the rule").text if c.accept(":") else name.text
+    sort = _sort(c, name)
     c.expect("::=", " after the name of a rule")
     column = name.column
     if c.peek().kind != "end" and not c.sees("|"):
@@ -90,45 +90,65 @@ def _rule(c: Cursor) -> s.RuleSyntax:
     return s.RuleSyntax(name.text, sort, tuple(rows), c.since(name.span))
 
 
+def _sort(c: Cursor, name: Tok) -> s.TypeSyntax:
+    """The type after `:`, or the sort of the same name."""
+    if c.accept(":"):
+        return Expressions(c).type()
+    return s.TypeName(name.text, (), name.span)
+
+
 def _alternative(c: Cursor) -> s.AlternativeSyntax:
     start = c.peek().span
     items: list[s.ItemSyntax] = []
-    makes, makes_span = "", start
+    makes: s.Expr | None = None
     while not c.sees("|") and c.peek().kind != "end":
-        tok = c.peek()
         if c.accept("makes"):
-            form = c.expect_kind("Name", "the form that is made")
-            makes, makes_span = form.text, form.span
-            if c.sees("("):
-                _not_yet(c, "terms after `makes`")
+            makes = Expressions(c).expression()
             break
-        if tok.kind == "symbol" and tok.text in ("?", "*", "+", "(", "..."):
-            _not_yet(c, f"`{tok.text}` in a rule")
+        if c.sees("...", "todo"):
+            _not_yet(c, f"`{c.peek().text}` in a rule")
         items.append(_item(c))
-    return s.AlternativeSyntax(tuple(items), makes, makes_span, c.since(start))
+    return s.AlternativeSyntax(tuple(items), makes, c.since(start))
 
 
 def _item(c: Cursor) -> s.ItemSyntax:
-    tok = start = c.peek()
+    start = c.peek()
     capture = ""
-    if tok.kind == "name" and c.ahead(1).text == ":":
+    if start.kind == "name" and c.ahead(1).text == ":":
         capture = c.take().text
         c.take()
-        tok = c.peek()
+    tok = c.peek()
+    if tok.kind == "name" and tok.text in ("list", "list1") and c.ahead(1).text == "(":
+        c.take()
+        c.take()
+        text, name = _symbol(c)
+        c.expect(",", " before the separator")
+        separator = unescape(c.expect_kind("text", "the separator in quotes"), c.source, c.findings)
+        c.expect(")")
+        sign = "*" if tok.text == "list" else "+"
+        greedy = c.accept("greedy") is not None
+        return s.ItemSyntax(text, name, capture, c.since(start.span), sign, separator, greedy)
+    text, name = _symbol(c)
+    sign = c.take().text if c.peek().kind == "symbol" and c.sees("?", "*", "+") else ""
+    greedy = bool(sign) and c.accept("greedy") is not None
+    return s.ItemSyntax(text, name, capture, c.since(start.span), sign, "", greedy)
+
+
+def _symbol(c: Cursor) -> tuple[str | None, str]:
+    tok = c.peek()
     if tok.kind == "text":
         c.take()
-        text = unescape(tok, c.source, c.findings)
-        return s.ItemSyntax(text, "", capture, c.since(start.span))
+        return unescape(tok, c.source, c.findings), ""
     if tok.kind in ("name", "Name"):
         c.take()
-        return s.ItemSyntax(None, tok.text, capture, c.since(start.span))
+        return None, tok.text
     c.fail("a literal in quotes, a token or a rule is expected here")
 
 
 def _table(c: Cursor) -> s.TableSyntax:
     start = c.take()
     name = c.expect_kind("Name", "the name of the table")
-    sort = c.expect_kind("Name", "the sort of the table").text if c.accept(":") else name.text
+    sort = _sort(c, name)
     operand: list[tuple[str, Span]] = []
 
     def row() -> s.LevelSyntax | None:
@@ -138,14 +158,12 @@ def _table(c: Cursor) -> s.TableSyntax:
             operand.append((rule.text, rule.span))
             return None
         if word.text not in FIXITIES:
+            if word.text == "..." or c.sees("..."):
+                _not_yet(c, "`...` in a table")
             c.fail(f"`{word.text}` is no kind of operator", "write " + ", ".join(FIXITIES))
         operators: list[s.OperatorSyntax] = []
         while c.peek().kind != "end":
-            literal = c.expect_kind("text", "an operator in quotes")
-            c.expect("makes")
-            form = c.expect_kind("Name", "the form that is made")
-            text = unescape(literal, c.source, c.findings)
-            operators.append(s.OperatorSyntax(text, form.text, c.since(literal.span), form.span))
+            operators.append(_operator(c))
         return s.LevelSyntax(word.text, tuple(operators), c.since(word.span))
 
     levels = c.rows(start.column, row)
@@ -157,10 +175,31 @@ def _table(c: Cursor) -> s.TableSyntax:
         )  # fmt: skip
         raise Misread
     return s.TableSyntax(
-        name.text,
-        sort,
-        tuple(levels),
-        operand[0][0],
-        operand[0][1],
+        name.text, sort, tuple(levels), operand[0][0], operand[0][1],
         Span(name.span.start, span.end),
-    )
+    )  # fmt: skip
+
+
+def _operator(c: Cursor) -> s.OperatorSyntax:
+    """A row up to `makes`, and what it makes."""
+    start = c.peek().span
+    row: list[s.ItemSyntax] = []
+    juxtaposed = False
+    while not c.sees("makes"):
+        tok = c.peek()
+        if tok.kind == "text":
+            c.take()
+            text = unescape(tok, c.source, c.findings)
+            row.append(s.ItemSyntax(text, "", "", tok.span))
+        elif c.accept("juxtaposed"):
+            juxtaposed = True
+        elif tok.kind == "name" and c.ahead(1).text == ":":
+            row.append(_item(c))
+        elif tok.kind == "name":
+            c.take()
+            row.append(s.ItemSyntax(None, "", tok.text, tok.span))
+        else:
+            c.fail("an operator in quotes, an operand or `makes` is expected here")
+    c.expect("makes")
+    makes = Expressions(c).operator_term()
+    return s.OperatorSyntax(tuple(row), juxtaposed, makes, c.since(start))

@@ -12,6 +12,7 @@ from embrix.brix.language import check_error, declare_constructors, template_par
 from embrix.brix.order import expand_order
 from embrix.brix.patterns import Patterns
 from embrix.brix.world import Signature, World, unify
+from embrix.grammar.model import Pass
 from embrix.terms.node import FIRST_FREE_TAG, Constructor
 from embrix.terms.types import BOOL, NAME, TEXT, Con, Hole, Tup, Type, listing, settle, show_type
 from embrix.text.diagnostic import Findings
@@ -180,8 +181,10 @@ class _Interpreter:
             for production in grammar.by_left.get(left, ()):
                 if production.form is not None:
                     return production.form.owner == sort
-                if production.right[production.passes] < 0:
-                    stack.append(production.right[production.passes])
+                if isinstance(production.build, Pass):
+                    target = production.right[production.build.position]
+                    if target < 0:
+                        stack.append(target)
         return False
 
     # ---------------------------------------------------------------- bodies

@@ -387,30 +387,37 @@ class ItemSyntax:
     name: str
     capture: str
     span: Span
+    sign: str = ""
+    """`?`, `*` or `+` when it is repeated."""
+    separator: str = ""
+    greedy: bool = False
 
 
 @dataclass(frozen=True, slots=True)
 class AlternativeSyntax:
+    """`makes` is a form, or a term of forms, captures and constants; None hands a part on."""
+
     items: tuple[ItemSyntax, ...]
-    makes: str
-    makes_span: Span
+    makes: Expr | None
     span: Span
 
 
 @dataclass(frozen=True, slots=True)
 class RuleSyntax:
     name: str
-    sort: str
+    sort: TypeSyntax
     alternatives: tuple[AlternativeSyntax, ...]
     span: Span
 
 
 @dataclass(frozen=True, slots=True)
 class OperatorSyntax:
-    literal: str
-    makes: str
+    """A row of literals, operands (only `capture` set: the field) and captured rules."""
+
+    row: tuple[ItemSyntax, ...]
+    juxtaposed: bool
+    makes: Expr
     span: Span
-    makes_span: Span
 
 
 @dataclass(frozen=True, slots=True)
@@ -423,7 +430,7 @@ class LevelSyntax:
 @dataclass(frozen=True, slots=True)
 class TableSyntax:
     name: str
-    sort: str
+    sort: TypeSyntax
     levels: tuple[LevelSyntax, ...]
     operand: str
     operand_span: Span

@@ -6,9 +6,33 @@ import sys
 from collections.abc import Sequence
 from typing import Any, Protocol
 
-from embrix.grammar.model import Grammar, Production
+from embrix.grammar.model import (
+    Collect,
+    Compose,
+    Fixed,
+    Grammar,
+    OrElse,
+    Pass,
+    Production,
+    Several,
+    Slot,
+    Template,
+)
 from embrix.grammar.tokens import Token
-from embrix.terms.node import Place, Value
+from embrix.terms.node import (
+    CONS,
+    FIELDS,
+    NIL,
+    NIL_NODE,
+    NONE,
+    NONE_NODE,
+    SOME,
+    Place,
+    Value,
+    list_items,
+    make_list,
+    same,
+)
 from embrix.terms.numbers import read_number
 from embrix.text.source import Span
 
@@ -72,12 +96,79 @@ def finish(
         ]
         if covered:
             places[id(item)] = (covered[0][0], covered[-1][1])
-        if production.form is None:
-            values[id(item)] = value_of(parts[production.passes])
-            continue
-        fields: list[Value] = [None] * len(production.form.fields)
-        for part, index in zip(parts, production.fields, strict=True):
-            if index >= 0:
-                fields[index] = value_of(part)
-        values[id(item)] = (production.form.tag, places.get(id(item), (0, 0)), *fields)
+        slots = {
+            slot: value_of(part)
+            for part, slot in zip(parts, production.captures, strict=True)
+            if slot >= 0
+        }
+        if isinstance(production.build, Pass):
+            values[id(item)] = value_of(parts[production.build.position])
+        elif isinstance(production.build, Collect):
+            values[id(item)] = _collect(production.build.step, slots)
+        else:
+            values[id(item)] = compose(production.build, slots, places.get(id(item), (0, 0)))
     return values
+
+
+def _collect(step: str, slots: dict[int, Value]) -> Value:
+    match step:
+        case "none":
+            return NONE_NODE
+        case "some":
+            return (SOME, None, slots[0])
+        case "one":
+            return (CONS, None, slots[0], NIL_NODE)
+        case "add":
+            return (CONS, None, slots[1], slots[0])
+        case "done":
+            return make_list(list(list_items(slots[0]))[::-1])
+    return NIL_NODE
+
+
+def compose(template: Template, slots: dict[int, Value], place: Place) -> Value:
+    """What a template builds of captured values; new nodes get the place."""
+    match template:
+        case Slot(number):
+            return slots[number]
+        case Fixed(value):
+            return value
+        case OrElse(number, instead):
+            captured = slots[number]
+            return compose(instead, slots, place) if captured[0] == NONE else captured[FIELDS]
+        case Several(parts):
+            return make_list([compose(part, slots, place) for part in parts])
+        case Compose(form, parts):
+            return (form.tag, place, *(compose(part, slots, place) for part in parts))
+
+
+def take_apart(template: Template, value: Value, slots: dict[int, Value]) -> bool:
+    """Whether a template can have built a value; what must then have been captured goes to
+    `slots`."""
+    match template:
+        case Slot(number):
+            if number in slots:
+                return same(slots[number], value)
+            slots[number] = value
+            return True
+        case Fixed(constant):
+            return type(value) is type(constant) and bool(value == constant)
+        case OrElse(number, instead):
+            default = take_apart(instead, value, {})
+            slots[number] = NONE_NODE if default else (SOME, None, value)
+            return True
+        case Several(parts):
+            if not isinstance(value, tuple) or value[0] not in (NIL, CONS):
+                return False
+            items = list(list_items(value))
+            return len(items) == len(parts) and all(
+                take_apart(part, item, slots) for part, item in zip(parts, items, strict=True)
+            )
+        case Compose(form, parts):
+            return (
+                isinstance(value, tuple)
+                and value[0] == form.tag
+                and all(
+                    take_apart(part, item, slots)
+                    for part, item in zip(parts, value[FIELDS:], strict=True)
+                )
+            )

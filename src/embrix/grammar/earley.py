@@ -65,9 +65,16 @@ class EarleyParser:
         if tokens.invalid:
             found = tokens.invalid[0]
             return Refused("tokens", found.message, found.span, tokens)
-        start = self._grammar.entry[rule or self._grammar.starts[0]]
-        run = _Run(self, tokens, start)
-        return run.result(text)
+        names = (rule,) if rule is not None else self._grammar.starts
+        furthest: Refused | None = None
+        for name in names:
+            result = _Run(self, tokens, self._grammar.entry[name]).result(text)
+            if not isinstance(result, Refused):
+                return result
+            if furthest is None or result.span.start > furthest.span.start:
+                furthest = result
+        assert furthest is not None
+        return furthest
 
 
 class _Run:
@@ -148,6 +155,8 @@ class _Run:
             if dot == len(production.right):
                 if ahead and token not in self.follow[production.left]:
                     continue
+                if production.unless is not None and self._may_begin(production.unless, token):
+                    continue
                 if item.origin == index:
                     empty_done.setdefault(production.left, []).append(item)
                 for parent in tuple(self.waiting[item.origin].get(production.left, ())):
@@ -169,6 +178,9 @@ class _Run:
             for done in empty_done.get(symbol, ()):
                 self._advance(item, done, current, agenda, every)
         return every, following
+
+    def _may_begin(self, symbol: int, token: int) -> bool:
+        return token in self.first[symbol] if symbol < 0 else token == symbol
 
     def _advance(
         self, parent: _Item, child: _Item, current: _Set, agenda: list[_Item], every: list[_Item]

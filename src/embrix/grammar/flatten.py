@@ -15,15 +15,20 @@ unambiguous without parentheses because of the tail bound.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import NamedTuple
+from typing import Literal, NamedTuple, TypeAlias
 
 from embrix.grammar.model import (
+    Build,
+    Collect,
     Grammar,
     Kind,
+    Operand,
     Operator,
     OperatorTable,
+    Pass,
     Production,
     Quoted,
+    Repeated,
     Rule,
     Symbol,
     Use,
@@ -32,12 +37,16 @@ from embrix.grammar.tokens import TokenTable
 from embrix.terms.signature import Signature
 from embrix.text.source import Span
 
+Step: TypeAlias = Literal["none", "some", "nil", "one", "add", "done"]
+
 
 class _Bounds(NamedTuple):
     level: int
     tail: int
     right: bool
     """Whether looser prefix operators may begin it too."""
+    bare: bool
+    """Whether no prefix operator may begin it."""
 
 
 def flatten(
@@ -57,8 +66,9 @@ def flatten(
         else:
             _Table(work, rule).all()
     return Grammar(
-        tokens, signature, numbers, starts, tuple(work.productions), work.entry, work.names
-    )
+        tokens, signature, numbers, starts, tuple(work.productions), work.entry, work.names,
+        work.repeats,
+    )  # fmt: skip
 
 
 class _Flattening:
@@ -67,13 +77,15 @@ class _Flattening:
         self.productions: list[Production] = []
         self.entry: dict[str, int] = {}
         self.names: dict[int, str] = {}
+        self.repeats: dict[int, tuple[Repeated, int]] = {}
+        self._known: dict[Repeated, int] = {}
 
     def nonterminal(self, name: str) -> int:
         number = -1 - len(self.names)
         self.names[number] = name
         return number
 
-    def symbol(self, symbol: Symbol) -> int:
+    def symbol(self, symbol: Symbol, origin: Span) -> int:
         match symbol:
             case Quoted(text):
                 return self.tokens.terminal_of_literal(text)
@@ -81,21 +93,62 @@ class _Flattening:
                 return self.tokens.terminal_of_kind(name)
             case Use(rule):
                 return self.entry[rule]
+            case Repeated():
+                if symbol not in self._known:
+                    self._known[symbol] = self._repeated(symbol, origin)
+                return self._known[symbol]
+            case Operand():
+                raise AssertionError("operands stand in operator tables only")
+
+    def _repeated(self, symbol: Repeated, origin: Span) -> int:
+        """A nonterminal for an optional part or a list, with its productions."""
+        inner = self.symbol(symbol.symbol, origin)
+        name = self.names.get(inner, "") or self.tokens.describe(inner)
+        result = self.nonterminal(f"{name}{symbol.sign}")
+        self.repeats[result] = (symbol, inner)
+        again = inner
+        if symbol.separator:
+            again = self.tokens.terminal_of_literal(symbol.separator)
+        unless = again if symbol.greedy else None
+
+        def add(left: int, right: tuple[int, ...], step: Step, captures: tuple[int, ...]) -> None:
+            stop = unless if left == result and step in ("none", "nil", "done") else None
+            self.productions.append(
+                Production(left, right, Collect(step), captures, origin, unless=stop)
+            )
+
+        if symbol.sign == "?":
+            add(result, (), "none", ())
+            add(result, (inner,), "some", (0,))
+            return result
+        items = self.nonterminal(f"{name}s")
+        if symbol.sign == "*":
+            add(result, (), "nil", ())
+        add(result, (items,), "done", (0,))
+        add(items, (inner,), "one", (0,))
+        if symbol.separator:
+            add(items, (items, again, inner), "add", (0, -1, 1))
+        else:
+            add(items, (items, inner), "add", (0, 1))
+        return result
 
     def rule(self, rule: Rule) -> None:
         for alternative in rule.alternatives:
-            right = tuple(self.symbol(item.symbol) for item in alternative.items)
-            fields = tuple(-1 if i.field is None else i.field for i in alternative.items)
-            passes = next(
-                (n for n, i in enumerate(alternative.items) if not isinstance(i.symbol, Quoted)),
-                -1,
+            right = tuple(self.symbol(i.symbol, alternative.span) for i in alternative.items)
+            captures = tuple(-1 if i.field is None else i.field for i in alternative.items)
+            build: Build = alternative.makes or Pass(
+                next(
+                    (
+                        n
+                        for n, i in enumerate(alternative.items)
+                        if not isinstance(i.symbol, Quoted)
+                    ),
+                    -1,
+                )
             )
             self.productions.append(
-                Production(
-                    self.entry[rule.name], right, alternative.form, fields, passes,
-                    alternative.span,
-                )
-            )  # fmt: skip
+                Production(self.entry[rule.name], right, build, captures, alternative.span)
+            )
 
 
 class _Table:
@@ -113,20 +166,21 @@ class _Table:
         self.waiting: list[_Bounds] = []
 
     def all(self) -> None:
-        top = self._bounds(1, 0, right=False)
+        top = self._bounds(1, 0)
         self.known[top] = self.work.entry[self.table.name]
         self.waiting.append(top)
         while self.waiting:
             self._expand(self.waiting.pop())
 
-    def _bounds(self, level: int, tail: int, *, right: bool) -> _Bounds:
+    def _bounds(self, level: int, tail: int, *, right: bool = False, bare: bool = False) -> _Bounds:
         """Bounds in a normal form, so that equal sets of expressions share a nonterminal."""
         tail = max((known for known in self.prefix_levels if known <= tail), default=0)
         looser = any(tail < known < level for known in self.prefix_levels)
-        return _Bounds(level, tail, right and looser)
+        starts = any(known >= level for known in self.prefix_levels)
+        return _Bounds(level, tail, right and looser and not bare, bare and starts)
 
-    def _at(self, level: int, tail: int, *, right: bool = False) -> int:
-        bounds = self._bounds(level, tail, right=right)
+    def _at(self, level: int, tail: int, *, right: bool = False, bare: bool = False) -> int:
+        bounds = self._bounds(level, tail, right=right, bare=bare)
         if bounds not in self.known:
             self.known[bounds] = self.work.nonterminal(self.table.name)
             self.waiting.append(bounds)
@@ -134,7 +188,7 @@ class _Table:
 
     def _expand(self, bounds: _Bounds) -> None:
         left = self.known[bounds]
-        level, tail, right = bounds
+        level, tail, right, bare = bounds
         if right:
             self._pass(left, self._at(level, tail))
             for looser in self.prefix_levels:
@@ -144,37 +198,43 @@ class _Table:
         if level > len(self.table.levels):
             self._pass(left, self.work.entry[self.table.operand])
             return
-        self._pass(left, self._at(level + 1, tail))
+        self._pass(left, self._at(level + 1, tail, bare=bare))
         for operator in self.table.levels[level - 1]:
-            if operator.fixity == "prefix":
-                continue
-            own_left = operator.fixity in ("left", "postfix")
-            own_right = operator.fixity == "right"
-            parts = [
-                self._at(level if own_left else level + 1, level),
-                self.work.symbol(Quoted(operator.literal)),
-            ]
-            fields = [operator.fields[0], -1]
-            if operator.fixity != "postfix":
-                parts.append(self._at(level if own_right else level + 1, tail, right=True))
-                fields.append(operator.fields[1])
-            self._make(left, parts, fields, operator)
-        if level > tail:
+            if operator.fixity != "prefix":
+                self._row(left, operator, level, tail, bare=bare)
+        if level > tail and not bare:
             self._prefixes(left, level, tail)
 
     def _prefixes(self, left: int, level: int, tail: int) -> None:
         for operator in self.table.levels[level - 1]:
             if operator.fixity == "prefix":
-                literal = self.work.symbol(Quoted(operator.literal))
-                operand = self._at(level, tail, right=True)
-                self._make(left, [literal, operand], [-1, operator.fields[0]], operator)
+                self._row(left, operator, level, tail, bare=False)
+
+    def _row(self, left: int, operator: Operator, level: int, tail: int, *, bare: bool) -> None:
+        """The production of an operator: operands at the ends by level, those inside any."""
+        fixity = operator.fixity
+        last = len(operator.row) - 1
+        juxtaposed = all(isinstance(item.symbol, Operand) for item in operator.row)
+        parts: list[int] = []
+        for number, item in enumerate(operator.row):
+            if not isinstance(item.symbol, Operand):
+                parts.append(self.work.symbol(item.symbol, operator.span))
+            elif number == 0:
+                own = fixity in ("left", "postfix")
+                parts.append(self._at(level if own else level + 1, level, bare=bare))
+            elif number == last:
+                own = fixity in ("right", "prefix")
+                parts.append(
+                    self._at(level if own else level + 1, tail, right=True, bare=juxtaposed)
+                )
+            else:
+                parts.append(self._at(1, 0))
+        captures = tuple(-1 if item.field is None else item.field for item in operator.row)
+        sign = next((i.symbol.text for i in operator.row if isinstance(i.symbol, Quoted)), "")
+        tight = fixity in ("prefix", "postfix") and not sign[:1].isalpha()
+        self.work.productions.append(
+            Production(left, tuple(parts), operator.makes, captures, operator.span, tight)
+        )
 
     def _pass(self, left: int, right: int) -> None:
-        span: Span = self.table.span
-        self.work.productions.append(Production(left, (right,), None, (-1,), 0, span))
-
-    def _make(self, left: int, parts: list[int], fields: list[int], operator: Operator) -> None:
-        tight = operator.fixity in ("prefix", "postfix") and not operator.literal[:1].isalpha()
-        self.work.productions.append(
-            Production(left, tuple(parts), operator.form, tuple(fields), -1, operator.span, tight)
-        )
+        self.work.productions.append(Production(left, (right,), Pass(0), (-1,), self.table.span))

@@ -7,6 +7,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from fractions import Fraction
 from typing import Literal, TypeAlias
 
 from embrix.grammar.tokens import TokenTable
@@ -38,23 +39,109 @@ class Use:
     rule: str
 
 
-Symbol: TypeAlias = Quoted | Kind | Use
+@dataclass(frozen=True, slots=True)
+class Operand:
+    """A place for an operand in a row of an operator table."""
+
+
+@dataclass(frozen=True, slots=True)
+class Repeated:
+    """`X?`, `X*`, `X+`, or with a separator `list(X, ",")` (sign `*`) and `list1` (sign `+`).
+
+    A greedy one ends only where the next token cannot begin another X.
+    """
+
+    symbol: Symbol
+    sign: str
+    separator: str = ""
+    greedy: bool = False
+
+
+Symbol: TypeAlias = Quoted | Kind | Use | Operand | Repeated
 
 
 @dataclass(frozen=True, slots=True)
 class Item:
-    """A symbol in an alternative; `field` is the index of the field it fills, or None."""
+    """A symbol in an alternative; `field` is the number of the slot it fills, or None."""
 
     symbol: Symbol
     field: int | None = None
 
 
+# ---------------------------------------------------------------------- what is built
+
+
+@dataclass(frozen=True, slots=True)
+class Slot:
+    """What was captured under a number."""
+
+    number: int
+
+
+@dataclass(frozen=True, slots=True)
+class Fixed:
+    """A constant."""
+
+    value: int | Fraction | float | str | bool
+
+
+@dataclass(frozen=True, slots=True)
+class OrElse:
+    """A captured optional part, or something in its place."""
+
+    number: int
+    instead: Template
+
+
+@dataclass(frozen=True, slots=True)
+class Several:
+    """A list of the parts."""
+
+    parts: tuple[Template, ...]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Compose:
+    """A form of parts."""
+
+    form: Constructor
+    parts: tuple[Template, ...]
+
+
+Template: TypeAlias = Slot | Fixed | OrElse | Several | Compose
+
+
+@dataclass(frozen=True, slots=True)
+class Pass:
+    """The value of one symbol, by its position."""
+
+    position: int
+
+
+@dataclass(frozen=True, slots=True)
+class Collect:
+    """A step in collecting an optional part or a list (kept backwards until it is done)."""
+
+    step: Literal["none", "some", "nil", "one", "add", "done"]
+
+
+Build: TypeAlias = Compose | Pass | Collect
+
+
+def fields_of(form: Constructor) -> Compose:
+    """The form of its fields, each captured under its own number."""
+    return Compose(form, tuple(Slot(number) for number in range(len(form.fields))))
+
+
+# ---------------------------------------------------------------------- as the author states it
+
+
 @dataclass(frozen=True, slots=True)
 class Alternative:
-    """Without a form it passes its only uncaptured rule or token value through."""
+    """Without a template it passes its only rule or token value through."""
 
     items: tuple[Item, ...]
-    form: Constructor | None
+    makes: Compose | None
     span: Span
 
 
@@ -71,12 +158,11 @@ Fixity: TypeAlias = Literal["left", "right", "nonassociative", "prefix", "postfi
 
 @dataclass(frozen=True, slots=True)
 class Operator:
-    """An operator: its literal, its form, and the fields its operands fill."""
+    """An operator: its row of operands, literals and captured rules, and what it makes."""
 
     fixity: Fixity
-    literal: str
-    form: Constructor
-    fields: tuple[int, ...]
+    row: tuple[Item, ...]
+    makes: Compose
     span: Span
 
 
@@ -91,22 +177,30 @@ class OperatorTable:
     span: Span
 
 
+# ---------------------------------------------------------------------- as parsers use it
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class Production:
-    """`left` derives the symbols of `right`; at most one of form and pass-through applies.
+    """`left` derives the symbols of `right`.
 
-    `fields` says for each symbol which field of the form it fills (-1: none). Without a form the
-    value of symbol number `passes` is the result. `origin` is the place in the definition, and
-    `tight` marks an operator written close to its operand.
+    `captures` says for each symbol under which number its value is captured (-1: none). `unless` is
+    a symbol: the production is not completed where the next token may begin that symbol. `origin`
+    is the place in the definition; `tight` marks an operator written close to its operand.
     """
 
     left: int
     right: tuple[int, ...]
-    form: Constructor | None
-    fields: tuple[int, ...]
-    passes: int
+    build: Build
+    captures: tuple[int, ...]
     origin: Span
     tight: bool = False
+    unless: int | None = None
+
+    @property
+    def form(self) -> Constructor | None:
+        """The form that is made, if one is."""
+        return self.build.form if isinstance(self.build, Compose) else None
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -122,6 +216,8 @@ class Grammar:
     """The nonterminal of each rule and table by its name."""
     names: dict[int, str]
     """What people call a nonterminal."""
+    repeats: dict[int, tuple[Repeated, int]]
+    """The nonterminals made for repeated symbols, with the symbol that is repeated."""
     by_left: dict[int, list[Production]] = field(init=False)
 
     def __post_init__(self) -> None:

@@ -12,15 +12,15 @@ What the grammar cannot write (a negative literal, a closure) is printed between
 from __future__ import annotations
 
 import heapq
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any, TypeAlias
 
-from embrix.grammar.actions import Unfit, read_token
-from embrix.grammar.model import Grammar, Production
+from embrix.grammar.actions import Unfit, read_token, take_apart
+from embrix.grammar.model import Compose, Grammar, Pass, Production
 from embrix.grammar.tokens import Token
-from embrix.terms.node import FIELDS, Node, Value
+from embrix.terms.node import CONS, FIELDS, NIL, NONE, SOME, Node, Value, list_items
 from embrix.terms.numbers import write_number
 from embrix.text.source import Span
 
@@ -54,7 +54,9 @@ class _Route:
     """The productions from a nonterminal down to one that builds a form."""
 
     through: tuple[Production, ...]
-    last: Production
+    last: Production | None
+    """The production that builds the form; None for a list or an optional part."""
+    target: int
 
 
 class Printer:
@@ -110,7 +112,8 @@ class Printer:
     # ------------------------------------------------------------------ routes
 
     def _reach(self, start: int) -> dict[int, list[_Route]]:
-        """For each form (by tag) the ways to it from a nonterminal, the cheapest first."""
+        """For each form (by tag) the ways to it from a nonterminal, the cheapest first. Lists and
+        optional parts are found under the tags of lists and optional values."""
         if start in self._routes:
             return self._routes[start]
         found: dict[int, list[_Route]] = {}
@@ -122,97 +125,170 @@ class Printer:
             if left in done:
                 continue
             done.add(left)
+            if left in self._grammar.repeats:
+                optional = self._grammar.repeats[left][0].sign == "?"
+                for tag in (NONE, SOME) if optional else (NIL, CONS):
+                    found.setdefault(tag, []).append(_Route(through, None, left))
+                continue
             for production in self._grammar.by_left.get(left, ()):
                 if production.form is not None:
-                    route = _Route(through, production)
+                    route = _Route(through, production, left)
                     found.setdefault(production.form.tag, []).append(route)
-                elif production.right and production.right[production.passes] < 0:
-                    count += 1
-                    target = production.right[production.passes]
-                    extra = cost + len(production.right) - 1
-                    heapq.heappush(heap, (extra, count, target, (*through, production)))
+                elif isinstance(production.build, Pass):
+                    target = production.right[production.build.position]
+                    if target < 0:
+                        count += 1
+                        extra = cost + len(production.right) - 1
+                        heapq.heappush(heap, (extra, count, target, (*through, production)))
         self._routes[start] = found
         return found
 
-    def _route(self, left: int, term: Node) -> _Route | None:
+    def _route(self, left: int, term: Node) -> tuple[_Route, dict[int, Value]] | None:
+        """A way to print a term at a nonterminal, with what its captures were."""
         for route in self._reach(left).get(term[0], ()):
-            if self._can_build(route.last, term):
-                return route
+            if route.last is None:
+                if self._can_repeat(route.target, term):
+                    return route, {}
+                continue
+            slots = self._captured(route.last, term)
+            if slots is not None:
+                return route, slots
         return None
 
-    def _can_build(self, production: Production, term: Node) -> bool:
-        covered = {index for index in production.fields if index >= 0}
-        if len(covered) < len(term) - FIELDS:
+    def _captured(self, production: Production, term: Node) -> dict[int, Value] | None:
+        """What a production must have captured to build a term, or None when it cannot have."""
+        assert isinstance(production.build, Compose)
+        slots: dict[int, Value] = {}
+        if not take_apart(production.build, term, slots):
+            return None
+        for symbol, slot in zip(production.right, production.captures, strict=True):
+            if slot >= 0:
+                if slot not in slots or not self._fits(symbol, slots[slot]):
+                    return None
+            elif symbol >= len(self._grammar.tokens.literals):
+                return None  # a token that fills nothing: what stood there is not known
+            elif symbol < 0 and not self._may_be_left_out(symbol):
+                return None
+        return slots
+
+    def _may_be_left_out(self, symbol: int) -> bool:
+        repeated = self._grammar.repeats.get(symbol)
+        return repeated is not None and repeated[0].sign in "?*"
+
+    def _fits(self, symbol: int, value: Value) -> bool:
+        """Whether a value can stand where a symbol is; a literal stands only for its own text."""
+        if symbol >= 0:
+            literals = self._grammar.tokens.literals
+            if symbol < len(literals):
+                return bool(value == literals[symbol])
+            return not isinstance(value, tuple)
+        if not isinstance(value, tuple):
             return False
-        for symbol, index in zip(production.right, production.fields, strict=True):
-            if index < 0 and (symbol < 0 or symbol >= len(self._grammar.tokens.literals)):
-                return False  # a part that fills no field: nothing says what stood there
-            if index >= 0 and isinstance(term[FIELDS + index], tuple) != (symbol < 0):
-                return False
+        if symbol in self._grammar.repeats:
+            return self._can_repeat(symbol, value)
         return True
+
+    def _can_repeat(self, symbol: int, value: Node) -> bool:
+        repeated, inner = self._grammar.repeats[symbol]
+        if repeated.sign == "?":
+            if value[0] == NONE:
+                return True
+            return value[0] == SOME and self._fits(inner, value[FIELDS])
+        if value[0] == NIL:
+            return repeated.sign == "*"
+        return value[0] == CONS and all(self._fits(inner, item) for item in list_items(value))
 
     # ------------------------------------------------------------------ walking
 
     def _walk(self, term: Value, start: int, focus: Path | None) -> Iterator[_Piece | None]:
         """Pieces from left to right; None before and after the focus."""
-        stack: list[Any] = [(start, term, focus, False)]
+        stack: list[Any] = [(start, term, focus)]
         while stack:
             job = stack.pop()
             if job is None or isinstance(job, _Piece):
                 yield job
                 continue
-            left, value, path, _tight = job
-            route = self._route(left, value) if isinstance(value, tuple) and left < 0 else None
+            left, value, path = job
             parts: list[Any]
-            if route is None:
-                parts = list(self._unwritable(left, value, path))
+            found = self._route(left, value) if isinstance(value, tuple) and left < 0 else None
+            if found is None:
+                parts = list(self._unwritable(value, path))
+                if path == ():
+                    parts = [None, *parts, None]
             else:
-                parts = self._written(route, value, path)
+                route, slots = found
+                if route.last is None:
+                    parts = self._repeated(route.target, value, path)
+                else:
+                    parts = self._written(route.last, value, slots, path)
                 for production in reversed(route.through):
                     parts = self._wrap(production, parts)
-            if path == () and route is None:
-                parts = [None, *parts, None]
             stack.extend(reversed(parts))
 
-    def _written(self, route: _Route, term: Node, path: Path | None) -> list[Any]:
-        production = route.last
+    def _part(self, symbol: int, value: Value, path: Path | None) -> Any:
+        """The job of printing a captured value where a symbol stands."""
+        if symbol < 0:
+            return (symbol, value, path)
+        if symbol < len(self._grammar.tokens.literals):
+            return self._sign(symbol, opens_inside=True)
+        return self._leaf(symbol, value)
+
+    def _written(
+        self, production: Production, term: Node, slots: dict[int, Value], path: Path | None
+    ) -> list[Any]:
         parts: list[Any] = []
-        for number, (symbol, index) in enumerate(
-            zip(production.right, production.fields, strict=True)
+        for number, (symbol, slot) in enumerate(
+            zip(production.right, production.captures, strict=True)
         ):
-            if index < 0:
+            if slot >= 0:
+                parts.append(self._part(symbol, slots[slot], _below(term, slots[slot], path)))
+            elif symbol >= 0:
                 parts.append(self._quoted(production, number))
-                continue
-            value = term[FIELDS + index]
-            below = path[1:] if path and path[0] == index else None
-            if symbol < 0:
-                parts.append((symbol, value, below, False))
-            else:
-                parts.append(self._leaf(symbol, value))
         return [None, *parts, None] if path == () else parts
 
-    def _wrap(self, production: Production, inner: list[Any]) -> list[Any]:
+    def _repeated(self, symbol: int, value: Node, path: Path | None) -> list[Any]:
+        repeated, inner = self._grammar.repeats[symbol]
+        if repeated.sign == "?":
+            if value[0] == NONE:
+                return []
+            return [self._part(inner, value[FIELDS], path[1:] if path else None)]
         parts: list[Any] = []
-        for number in range(len(production.right)):
-            if number == production.passes:
+        while value[0] == CONS:
+            if parts and repeated.separator:
+                separator = self._grammar.tokens.terminal_of_literal(repeated.separator)
+                parts.append(self._sign(separator, opens_inside=False))
+            here = path[1:] if path and path[0] == 0 else None
+            parts.append(self._part(inner, value[FIELDS], here))
+            path = path[1:] if path and path[0] == 1 else None
+            value = value[FIELDS + 1]
+        return parts
+
+    def _wrap(self, production: Production, inner: list[Any]) -> list[Any]:
+        assert isinstance(production.build, Pass)
+        parts: list[Any] = []
+        for number, symbol in enumerate(production.right):
+            if number == production.build.position:
                 parts.extend(inner)
-            else:
+            elif symbol >= 0:
                 parts.append(self._quoted(production, number))
         return parts
 
     def _quoted(self, production: Production, number: int) -> _Piece:
-        terminal = production.right[number]
-        text = self._grammar.tokens.literals[terminal]
-        word = text[:1].isalnum()
-        opens = text in ("(", "[", "{")
+        piece = self._sign(production.right[number], opens_inside=number > 0)
+        word = piece.text[:1].isalnum()
         return _Piece(
-            terminal,
-            text,
-            tight_after=opens or (production.tight and number == 0),
-            tight_before=text in (")", "]", "}", ",", ";", ":")
-            or (opens and number > 0)
-            or (production.tight and number > 0 and not word),
+            piece.terminal,
+            piece.text,
+            tight_after=piece.tight_after or (production.tight and number == 0),
+            tight_before=piece.tight_before or (production.tight and number > 0 and not word),
         )
+
+    def _sign(self, terminal: int, *, opens_inside: bool) -> _Piece:
+        """A literal; brackets and marks of punctuation stand close to what they belong to."""
+        text = self._grammar.tokens.literals[terminal]
+        opens = text in ("(", "[", "{")
+        closes = text in (")", "]", "}", ",", ";", ":")
+        return _Piece(terminal, text, opens, closes or (opens and opens_inside and text != "{"))
 
     def _leaf(self, terminal: int, value: Value) -> _Piece:
         text = value if isinstance(value, str) else write_number(value)
@@ -231,10 +307,21 @@ class Printer:
             return False
         return bool(back == value) and type(back) is type(value)
 
-    def _unwritable(self, left: int, value: Value, path: Path | None) -> Iterator[Any]:
+    def _unwritable(self, value: Value, path: Path | None) -> Iterator[Any]:
         """A part that the grammar does not derive, as its structure in marks."""
         if not isinstance(value, tuple):
             yield _Piece(MARK, f"{OPEN}{value if isinstance(value, str) else _atom(value)}{CLOSE}")
+            return
+        if value[0] in (NIL, CONS, NONE, SOME):
+            yield _Piece(MARK, f"{OPEN}[", tight_after=True)
+            for number, child in enumerate(_members(value)):
+                if number:
+                    yield _Piece(MARK, ",", tight_before=True)
+                if isinstance(child, tuple):
+                    yield (self._grammar.entry[self.rule_for(child)], child, None)
+                else:
+                    yield _Piece(MARK, child if isinstance(child, str) else _atom(child))
+            yield _Piece(MARK, f"]{CLOSE}", tight_before=True)
             return
         form = self._grammar.signature.form_of(value)
         name = form.name if form else "…"
@@ -247,7 +334,7 @@ class Printer:
                 yield _Piece(MARK, ",", tight_before=True)
             below = path[1:] if path and path[0] == index else None
             if isinstance(child, tuple):
-                yield (self._grammar.entry[self.rule_for(child)], child, below, False)
+                yield (self._grammar.entry[self.rule_for(child)], child, below)
             else:
                 yield _Piece(MARK, child if isinstance(child, str) else _atom(child))
         yield _Piece(MARK, f"){CLOSE}", tight_before=True)
@@ -291,10 +378,26 @@ class Printer:
         return self._grammar.tokens.fuse(left.text, right.text, (left.terminal, right.terminal))
 
 
+def _below(term: Node, part: Value, path: Path | None) -> Path | None:
+    """The rest of a path inside a captured part, if the path leads into it."""
+    if not path or FIELDS + path[0] >= len(term):
+        return None
+    field = term[FIELDS + path[0]]
+    if field is part:
+        return path[1:]
+    if isinstance(part, tuple) and part[0] == SOME and part[FIELDS] is field:
+        return path  # a default was left out: the field stands inside an optional part
+    return None
+
+
+def _members(value: Node) -> Iterator[Value]:
+    if value[0] in (NONE, SOME):
+        yield from value[FIELDS:]
+    else:
+        yield from list_items(value)
+
+
 def _atom(value: Value) -> str:
     if isinstance(value, bool):
         return "true" if value else "false"
     return write_number(value)
-
-
-ShowTerm: TypeAlias = Callable[[Value], str]

@@ -14,6 +14,8 @@ CODES: dict[str, str] = {
     "declared_twice": "The same name is declared twice where one declaration is meant.",
     "dropped_part": "A rule reads something that reaches no field of the form it makes.",
     "empty_file": "The file has no definition in it.",
+    "empty_repetition": "What is repeated can be empty, so a repetition of it has no end.",
+    "endless_rule": "A rule derives no finite text: every alternative comes back to it.",
     "empty_token": "A token pattern or literal matches the empty text; reading would stand still.",
     "function_as_value": "A function is named without being called.",
     "law_fails": "A law does not hold: an example was found on which it is false.",
@@ -44,5 +46,6 @@ CODES: dict[str, str] = {
     "unreadable_file": "The file cannot be read as UTF-8 text.",
     "unused_rule": "No rule refers to this one, and no program starts with it.",
     "wrong_number": "More or fewer arguments, fields or patterns than declared.",
+    "wrong_row": "The row of an operator does not fit its kind: operands and signs are misplaced.",
     "wrong_pattern": "A pattern of this kind is not possible in this place.",
 }
