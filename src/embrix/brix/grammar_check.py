@@ -362,18 +362,36 @@ class _Grammar:
         if form is None:
             return entry.row
         captured = {item.capture for item in entry.row if item.capture}
+        number = 1 if fixity in ("prefix", "postfix") else 2
+        if isinstance(entry.makes, s.Make) and entry.makes.args:
+            free = [name for name in references(entry.makes) if name not in captured]
+            return self.at_the_ends(form.name, wanted, fixity, entry, free, number)
         free = [
             field
             for field, kind in zip(form.fields, form.types, strict=True)
             if field not in captured and unify(kind, wanted)
         ]
-        number = 1 if fixity in ("prefix", "postfix") else 2
         if number == 2 and {"left", "right"} <= set(free):
             free = ["left", "right"]
-        if len(free) != number or len(form.fields) != number + len(captured):
+        if len(form.fields) != number + len(captured):
+            free = []
+        return self.at_the_ends(form.name, wanted, fixity, entry, free, number)
+
+    def at_the_ends(
+        self,
+        form: str,
+        wanted: Type,
+        fixity: Fixity,
+        entry: s.OperatorSyntax,
+        free: list[str],
+        number: int,
+    ) -> tuple[s.ItemSyntax, ...] | None:
+        """The row with operands of these names at its ends."""
+        if len(free) != number:
+            fields = ", ".join(self.world.constructors[form].fields) or "none"
             self.world.error(
-                "wrong_number", f"{form.name} does not fit an operator with "
-                f"{count(number, 'operand')}: its fields are {', '.join(form.fields) or 'none'}",
+                "wrong_number", f"{form} does not fit an operator with "
+                f"{count(number, 'operand')}: its fields are {fields}",
                 entry.makes.span, f"give it {count(number, 'field')} of type {show_type(wanted)}, "
                 "or name the operands in the row",
             )  # fmt: skip
@@ -397,3 +415,19 @@ FIXITY: dict[str, Fixity] = {
     "left": "left", "right": "right", "nonassociative": "nonassociative",
     "prefix": "prefix", "postfix": "postfix",
 }  # fmt: skip
+
+
+def references(expr: s.Expr) -> list[str]:
+    """The names that a term after `makes` refers to, `left` before `right`."""
+    found: dict[str, None] = {}
+    pending: list[s.Expr] = [expr]
+    while pending:
+        part = pending.pop(0)
+        if isinstance(part, s.Make):
+            pending = [*part.args, *pending]
+        elif isinstance(part, s.Otherwise):
+            pending = [part.value, part.instead, *pending]
+        elif isinstance(part, s.Ref) and part.name not in ("true", "false"):
+            found[part.name] = None
+    names = list(found)
+    return ["left", "right"] if set(names) == {"left", "right"} else names

@@ -96,18 +96,20 @@ def finish(
         ]
         if covered:
             places[id(item)] = (covered[0][0], covered[-1][1])
-        slots = {
-            slot: value_of(part)
-            for part, slot in zip(parts, production.captures, strict=True)
-            if slot >= 0
-        }
-        if isinstance(production.build, Pass):
-            values[id(item)] = value_of(parts[production.build.position])
-        elif isinstance(production.build, Collect):
-            values[id(item)] = _collect(production.build.step, slots)
-        else:
-            values[id(item)] = compose(production.build, slots, places.get(id(item), (0, 0)))
+        found = [value_of(part) for part in parts]
+        values[id(item)] = finish_one(production, found, places.get(id(item)))
     return values
+
+
+def finish_one(production: Production, parts: Sequence[Value], place: Place | None) -> Value:
+    """What a production builds of the values of its symbols."""
+    build = production.build
+    if isinstance(build, Pass):
+        return parts[build.position]
+    slots = {slot: part for part, slot in zip(parts, production.captures, strict=True) if slot >= 0}
+    if isinstance(build, Collect):
+        return _collect(build.step, slots)
+    return compose(build, slots, place or (0, 0))
 
 
 def _collect(step: str, slots: dict[int, Value]) -> Value:

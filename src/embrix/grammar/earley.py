@@ -21,7 +21,7 @@ from embrix.grammar.parser import (
     end_span,
     list_expected,
 )
-from embrix.grammar.sets import first_sets, follow_sets, nullable
+from embrix.grammar.sets import sets_of
 from embrix.grammar.tokens import Token, Tokens
 from embrix.terms.node import same
 from embrix.text.source import Span
@@ -56,9 +56,7 @@ class EarleyParser:
     def __init__(self, grammar: Grammar, fuel: int = FUEL) -> None:
         self._grammar = grammar
         self._fuel = fuel
-        self._empty = nullable(grammar)
-        self._first = first_sets(grammar, self._empty)
-        self._follow = follow_sets(grammar, self._empty, self._first)
+        self._sets = sets_of(grammar)
 
     def parse(self, text: str, rule: str | None = None) -> ParseResult:
         tokens = self._grammar.tokens.cut(text)
@@ -82,9 +80,7 @@ class _Run:
 
     def __init__(self, parser: EarleyParser, tokens: Tokens, start: int) -> None:
         self.grammar = parser._grammar
-        self.empty = parser._empty
-        self.first = parser._first
-        self.follow = parser._follow
+        self.sets = parser._sets
         self.fuel = parser._fuel
         self.tokens = tokens
         self.start = start
@@ -124,8 +120,8 @@ class _Run:
         for production in self.grammar.by_left.get(left, ()):
             right = production.right
             head = right[0] if right else 0
-            if ahead and right and head not in self.empty:
-                possible = token in self.first[head] if head < 0 else token == head
+            if ahead and right and head not in self.sets.empty:
+                possible = token in self.sets.first[head] if head < 0 else token == head
                 if not possible:
                     continue
             key = (production, 0, index)
@@ -153,9 +149,9 @@ class _Run:
                 break
             production, dot = item.production, item.dot
             if dot == len(production.right):
-                if ahead and token not in self.follow[production.left]:
+                if ahead and token not in self.sets.follow[production.left]:
                     continue
-                if production.unless is not None and self._may_begin(production.unless, token):
+                if production.unless is not None and self.sets.may_begin(production.unless, token):
                     continue
                 if item.origin == index:
                     empty_done.setdefault(production.left, []).append(item)
@@ -178,9 +174,6 @@ class _Run:
             for done in empty_done.get(symbol, ()):
                 self._advance(item, done, current, agenda, every)
         return every, following
-
-    def _may_begin(self, symbol: int, token: int) -> bool:
-        return token in self.first[symbol] if symbol < 0 else token == symbol
 
     def _advance(
         self, parent: _Item, child: _Item, current: _Set, agenda: list[_Item], every: list[_Item]

@@ -2,11 +2,43 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 from embrix.grammar.model import Grammar
 
 
-def nullable(grammar: Grammar) -> frozenset[int]:
-    """The nonterminals that derive the empty text."""
+@dataclass(frozen=True, slots=True)
+class Sets:
+    """What is known of the nonterminals of a grammar: `empty` ones derive the empty text; `first`
+    and `follow` hold the terminals that texts may begin with, or that may come directly behind."""
+
+    empty: frozenset[int]
+    first: dict[int, set[int]]
+    follow: dict[int, set[int]]
+
+    def may_begin(self, symbol: int, terminal: int) -> bool:
+        """Whether a text of a symbol may begin with a terminal."""
+        return terminal in self.first[symbol] if symbol < 0 else terminal == symbol
+
+    def first_of(self, symbols: tuple[int, ...]) -> tuple[set[int], bool]:
+        """First set of a row of symbols, and whether all of it may be empty."""
+        found: set[int] = set()
+        for symbol in symbols:
+            found |= self.first[symbol] if symbol < 0 else {symbol}
+            if symbol not in self.empty:
+                return found, False
+        return found, True
+
+
+def sets_of(grammar: Grammar) -> Sets:
+    """The sets of a grammar. Every rule may be tried on its own, so the end of the text may follow
+    any rule."""
+    empty = _nullable(grammar)
+    first = _first_sets(grammar, empty)
+    return Sets(empty, first, _follow_sets(grammar, empty, first))
+
+
+def _nullable(grammar: Grammar) -> frozenset[int]:
     result: set[int] = set()
     changed = True
     while changed:
@@ -18,8 +50,7 @@ def nullable(grammar: Grammar) -> frozenset[int]:
     return frozenset(result)
 
 
-def first_sets(grammar: Grammar, empty: frozenset[int]) -> dict[int, set[int]]:
-    """For each nonterminal the terminals its texts may begin with."""
+def _first_sets(grammar: Grammar, empty: frozenset[int]) -> dict[int, set[int]]:
     first: dict[int, set[int]] = {left: set() for left in grammar.names}
     changed = True
     while changed:
@@ -35,13 +66,9 @@ def first_sets(grammar: Grammar, empty: frozenset[int]) -> dict[int, set[int]]:
     return first
 
 
-def follow_sets(
+def _follow_sets(
     grammar: Grammar, empty: frozenset[int], first: dict[int, set[int]]
 ) -> dict[int, set[int]]:
-    """For each nonterminal the terminals that may stand directly behind it.
-
-    Every rule may be tried on its own, so the end of the text may follow any entry.
-    """
     follow: dict[int, set[int]] = {left: set() for left in grammar.names}
     for left in grammar.entry.values():
         follow[left].add(grammar.end)

@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from embrix.brix.core import Interpreter, Language
-from embrix.grammar.earley import EarleyParser
+from embrix.grammar.lr import parser_of
 from embrix.grammar.parser import Ambiguous, GaveUp, Parsed, Parser, ParseResult, Refused
 from embrix.machine.compiler import Variant
 from embrix.machine.limits import Limits
@@ -108,7 +108,7 @@ class Lane:
 
 def parser_for(language: Language) -> Parser | None:
     """The parser of a language; None when it has no grammar that can be used."""
-    return EarleyParser(language.grammar) if language.grammar is not None else None
+    return parser_of(language.grammar) if language.grammar is not None else None
 
 
 def rejection(parsed: ParseResult) -> Outcome:

@@ -1,0 +1,234 @@
+"""LR item sets and LALR(1) parse tables.
+
+Source: DeRemer and Pennello, "Efficient computation of LALR(1) look-ahead sets" (1982): direct
+reads, the relations reads, includes and lookback, and a walk over strongly connected components.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field
+from typing import TypeAlias
+
+from embrix.grammar.model import Grammar, Production
+from embrix.grammar.sets import Sets
+
+Kernel: TypeAlias = frozenset[tuple[int, int]]
+"""Items of a state: number of a production and position of the dot; -1 is the start item."""
+
+START = -1
+
+
+@dataclass(frozen=True, slots=True)
+class Conflict:
+    """A terminal that allows more than one action in a state: reading it, ending productions."""
+
+    state: int
+    terminal: int
+    shifts: bool
+    reduces: tuple[int, ...]
+
+
+@dataclass(slots=True, eq=False)
+class Tables:
+    """The LALR(1) tables for texts of one nonterminal.
+
+    `shift[s][t]` and `goto[s][n]` lead to states, `reduce[s][t]` names a production (or START:
+    accepted). Where there is a conflict, reading comes first, then the earlier production.
+    """
+
+    grammar: Grammar
+    start: int
+    kernels: list[Kernel]
+    shift: list[dict[int, int]]
+    goto: list[dict[int, int]]
+    reduce: list[dict[int, int]]
+    conflicts: list[Conflict]
+    back: list[tuple[int, int]] = field(default_factory=list)
+    """For each state a state and a symbol that lead to it by a shortest way."""
+
+
+def build_tables(grammar: Grammar, sets: Sets, start: int) -> Tables:
+    """Item sets and lookaheads for texts of a nonterminal."""
+    return _Builder(grammar, sets, start).build()
+
+
+class _Builder:
+    def __init__(self, grammar: Grammar, sets: Sets, start: int) -> None:
+        self.grammar = grammar
+        self.sets = sets
+        self.start = start
+        self.productions = grammar.productions
+        self.by_left: dict[int, list[int]] = {}
+        for number, production in enumerate(self.productions):
+            self.by_left.setdefault(production.left, []).append(number)
+        self.kernels: list[Kernel] = []
+        self.moves: list[dict[int, int]] = []
+        self.back: list[tuple[int, int]] = []
+        self._closures: dict[int, list[int]] = {}
+
+    def right(self, number: int) -> tuple[int, ...]:
+        return (self.start,) if number == START else self.productions[number].right
+
+    def begun_by(self, symbol: int) -> list[int]:
+        """The productions that may begin where a nonterminal does."""
+        if symbol not in self._closures:
+            seen: set[int] = {symbol}
+            stack, found = [symbol], []
+            while stack:
+                for number in self.by_left.get(stack.pop(), ()):
+                    found.append(number)
+                    right = self.productions[number].right
+                    if right and right[0] < 0 and right[0] not in seen:
+                        seen.add(right[0])
+                        stack.append(right[0])
+            self._closures[symbol] = found
+        return self._closures[symbol]
+
+    def items(self, kernel: Kernel) -> Iterable[tuple[int, int]]:
+        """All items of a state: its kernel, and what begins behind its dots."""
+        yield from kernel
+        seen: set[int] = set()
+        for number, dot in kernel:
+            right = self.right(number)
+            if dot < len(right) and right[dot] < 0:
+                for other in self.begun_by(right[dot]):
+                    if other not in seen:
+                        seen.add(other)
+                        yield other, 0
+
+    def build(self) -> Tables:
+        self._states()
+        shift: list[dict[int, int]] = []
+        goto: list[dict[int, int]] = []
+        for moves in self.moves:
+            shift.append({s: t for s, t in moves.items() if s >= 0})
+            goto.append({s: t for s, t in moves.items() if s < 0})
+        looks = self._lookaheads(goto)
+        reduce: list[dict[int, int]] = []
+        conflicts: list[Conflict] = []
+        for state, kernel in enumerate(self.kernels):
+            wanted: dict[int, list[int]] = {}
+            for number, dot in self.items(kernel):
+                if dot < len(self.right(number)):
+                    continue
+                for terminal in self._allowed(number, looks.get((state, number), set())):
+                    wanted.setdefault(terminal, []).append(number)
+            reduce.append({})
+            for terminal, numbers in sorted(wanted.items()):
+                shifts = terminal in shift[state]
+                if shifts or len(numbers) > 1:
+                    conflicts.append(Conflict(state, terminal, shifts, tuple(sorted(numbers))))
+                if not shifts:
+                    reduce[state][terminal] = min(numbers)
+        return Tables(
+            self.grammar, self.start, self.kernels, shift, goto, reduce, conflicts, self.back
+        )
+
+    def _allowed(self, number: int, terminals: set[int]) -> set[int]:
+        """The terminals before which a production may end: a greedy one reads on instead."""
+        if number == START:
+            return {self.grammar.end}
+        unless = self.productions[number].unless
+        if unless is None:
+            return terminals
+        return {t for t in terminals if not self.sets.may_begin(unless, t)}
+
+    def _states(self) -> None:
+        first: Kernel = frozenset([(START, 0)])
+        known: dict[Kernel, int] = {first: 0}
+        self.kernels.append(first)
+        self.back.append((-1, 0))
+        at = 0
+        while at < len(self.kernels):
+            targets: dict[int, set[tuple[int, int]]] = {}
+            for number, dot in self.items(self.kernels[at]):
+                right = self.right(number)
+                if dot < len(right):
+                    targets.setdefault(right[dot], set()).add((number, dot + 1))
+            moves: dict[int, int] = {}
+            for symbol, items in targets.items():
+                kernel = frozenset(items)
+                if kernel not in known:
+                    known[kernel] = len(self.kernels)
+                    self.kernels.append(kernel)
+                    self.back.append((at, symbol))
+                moves[symbol] = known[kernel]
+            self.moves.append(moves)
+            at += 1
+
+    # ---------------------------------------------------------------- lookaheads
+
+    def _lookaheads(self, goto: list[dict[int, int]]) -> dict[tuple[int, int], set[int]]:
+        """For a state and a production that ends there, the terminals that may come next."""
+        empty = self.sets.empty
+        transitions = [(state, symbol) for state, row in enumerate(goto) for symbol in row]
+        direct: dict[tuple[int, int], set[int]] = {}
+        reads: dict[tuple[int, int], list[tuple[int, int]]] = {}
+        includes: dict[tuple[int, int], list[tuple[int, int]]] = {t: [] for t in transitions}
+        lookback: dict[tuple[int, int], list[tuple[int, int]]] = {}
+        for state, symbol in transitions:
+            target = goto[state][symbol]
+            direct[state, symbol] = {s for s in self.moves[target] if s >= 0}
+            if state == 0 and symbol == self.start:
+                direct[state, symbol].add(self.grammar.end)
+            reads[state, symbol] = [(target, s) for s in goto[target] if s in empty]
+        for state, symbol in transitions:
+            for number in self.by_left.get(symbol, ()):
+                right = self.productions[number].right
+                at = state
+                for position, part in enumerate(right):
+                    if part < 0 and all(rest in empty for rest in right[position + 1 :]):
+                        includes[at, part].append((state, symbol))
+                    at = self.moves[at][part]
+                lookback.setdefault((at, number), []).append((state, symbol))
+        read = _digraph(transitions, lambda t: reads[t], direct)
+        follow = _digraph(transitions, lambda t: includes[t], read)
+        return {
+            key: set().union(*(follow[transition] for transition in found))
+            for key, found in lookback.items()
+        }
+
+
+_Node: TypeAlias = tuple[int, int]
+
+
+def _digraph(
+    nodes: list[_Node], related: Callable[[_Node], list[_Node]], initial: dict[_Node, set[int]]
+) -> dict[_Node, set[int]]:
+    """The least sets that hold the initial ones and those of related nodes (no recursion)."""
+    result = {node: set(initial[node]) for node in nodes}
+    users: dict[_Node, list[_Node]] = {node: [] for node in nodes}
+    for node in nodes:
+        for other in related(node):
+            users[other].append(node)
+    pending = list(nodes)
+    waiting = set(nodes)
+    while pending:
+        node = pending.pop()
+        waiting.discard(node)
+        for user in users[node]:
+            before = len(result[user])
+            result[user] |= result[node]
+            if len(result[user]) > before and user not in waiting:
+                waiting.add(user)
+                pending.append(user)
+    return result
+
+
+def production_text(grammar: Grammar, production: Production, dot: int = -1) -> str:
+    """A production as people write it, with a dot if asked for."""
+    words = [name_of(grammar, symbol) for symbol in production.right]
+    if dot >= 0:
+        words.insert(dot, "•")
+    return f"{name_of(grammar, production.left)} → {' '.join(words) or 'nothing'}"
+
+
+def name_of(grammar: Grammar, symbol: int) -> str:
+    """A symbol as people call it."""
+    if symbol < 0:
+        return grammar.names[symbol]
+    if symbol == grammar.end:
+        return "end"
+    kind = grammar.tokens.kind_of(symbol)
+    return kind.name if kind is not None else f"`{grammar.tokens.literals[symbol]}`"
