@@ -12,6 +12,8 @@ from typing import Any
 from embrix.cli.choice import Chosen, Usage, chosen, course_folder
 from embrix.course.load import find_course
 from embrix.course.shipped import writable_copy
+from embrix.grammar.report import report_on, report_text
+from embrix.grammar.tables import items_text, sets_text
 from embrix.machine.lane import BadBinding, Lane
 from embrix.machine.outcome import Outcome, Result
 from embrix.runs.pool import Pool
@@ -148,6 +150,41 @@ def steps(arguments: argparse.Namespace) -> int:
             print("\n".join(_where(work, outcome)))
     if arguments.json:
         print(json.dumps(answers[0] if len(answers) == 1 else answers, indent=2))
+    return status
+
+
+# ---------------------------------------------------------------------- grammars
+
+
+def grammar(arguments: argparse.Namespace) -> int:
+    """Print what kind of grammar each language has, with reasons and examples."""
+    session = Session(course_folder(arguments.course))
+    languages = session.course.languages
+    if arguments.language is not None and arguments.language not in languages:
+        hint = did_you_mean(arguments.language, languages, "there are: " + ", ".join(languages))
+        raise Usage(f"the course has no language called {arguments.language}; {hint}")
+    status = 0
+    for name in [arguments.language] if arguments.language else list(languages):
+        target = languages[name].grammar
+        if target is None:
+            print(f"{name} has no grammar that can be used; see embrix check")
+            status = 1
+            continue
+        if arguments.rule is not None and arguments.rule not in target.entry:
+            hint = did_you_mean(
+                arguments.rule, target.entry, "there are: " + ", ".join(target.entry)
+            )
+            raise Usage(f"{name} has no rule called {arguments.rule}; {hint}")
+        if not 0 <= arguments.length <= 40:
+            raise Usage("--length must be between 0 and 40")
+        for rule in [arguments.rule] if arguments.rule else target.starts:
+            report = report_on(target, rule, arguments.length)
+            print(f"{name}, " + "\n".join(report_text(report)))
+            status = max(status, int(bool(report.ambiguity)))
+            if arguments.sets:
+                print("\n".join(sets_text(target, rule)))
+            if arguments.items:
+                print("\n".join(items_text(target, rule)))
     return status
 
 

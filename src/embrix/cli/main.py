@@ -81,6 +81,16 @@ def parser() -> argparse.ArgumentParser:
         sub.add_argument("--json", action="store_true", help="print the answer as JSON")
         sub.add_argument("--calls", metavar="N", type=int, help="how many calls the run may make")
 
+    grammar = add("grammar", commands.grammar, "say what kind of grammar a language has, and why")
+    grammar.add_argument("language", metavar="LANGUAGE", nargs="?", help="default: all")
+    grammar.add_argument("--rule", metavar="RULE", help="look from this rule (default: the start)")
+    grammar.add_argument(
+        "--length", metavar="N", type=int, default=9,
+        help="search for ambiguous sentences up to this length (default: 9)",
+    )  # fmt: skip
+    grammar.add_argument("--sets", action="store_true", help="print first and follow sets")
+    grammar.add_argument("--items", action="store_true", help="print the LR item sets")
+
     test = add("test", commands.test, "run the suites on all interpreters")
     test.add_argument("suites", metavar="SUITE", nargs="*", type=Path, help="default: all")
     test.add_argument("--json", action="store_true", help="print the verdicts as JSON")

@@ -39,6 +39,8 @@ from embrix.text.source import Span
 
 Step: TypeAlias = Literal["none", "some", "nil", "one", "add", "done"]
 
+_SUBSCRIPTS = str.maketrans("0123456789", "₀₁₂₃₄₅₆₇₈₉")
+
 
 class _Bounds(NamedTuple):
     level: int
@@ -182,9 +184,16 @@ class _Table:
     def _at(self, level: int, tail: int, *, right: bool = False, bare: bool = False) -> int:
         bounds = self._bounds(level, tail, right=right, bare=bare)
         if bounds not in self.known:
-            self.known[bounds] = self.work.nonterminal(self.table.name)
+            self.known[bounds] = self.work.nonterminal(self._name(bounds))
             self.waiting.append(bounds)
         return self.known[bounds]
+
+    def _name(self, bounds: _Bounds) -> str:
+        """The table's name with its level; marks tell the variants of one level apart."""
+        level = str(bounds.level).translate(_SUBSCRIPTS)
+        marks = ("+" if bounds.right else "") + ("-" if bounds.bare else "")
+        tail = "'" * self.prefix_levels.index(bounds.tail) + "'" if bounds.tail else ""
+        return f"{self.table.name}{level}{tail}{marks}"
 
     def _expand(self, bounds: _Bounds) -> None:
         left = self.known[bounds]

@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from typing import TypeAlias
 
 from embrix.grammar.model import Grammar, Production
-from embrix.grammar.sets import Sets
+from embrix.grammar.sets import Sets, sets_of
 
 Kernel: TypeAlias = frozenset[tuple[int, int]]
 """Items of a state: number of a production and position of the dot; -1 is the start item."""
@@ -232,3 +232,49 @@ def name_of(grammar: Grammar, symbol: int) -> str:
         return "end"
     kind = grammar.tokens.kind_of(symbol)
     return kind.name if kind is not None else f"`{grammar.tokens.literals[symbol]}`"
+
+
+def sets_text(grammar: Grammar, rule: str) -> list[str]:
+    """First and follow sets of the nonterminals that a rule reaches, as lines."""
+    sets = sets_of(grammar)
+    lines = ["  first and follow"]
+    for left in reached(grammar, grammar.entry[rule]):
+        empty = "  (may be empty)" if left in sets.empty else ""
+        lines.append(f"    {grammar.names[left]}{empty}")
+        for word, found in (("first", sets.first[left]), ("follow", sets.follow[left])):
+            names = ", ".join(name_of(grammar, terminal) for terminal in sorted(found))
+            lines.append(f"      {word:<7}{names}")
+    return lines
+
+
+def items_text(grammar: Grammar, rule: str) -> list[str]:
+    """The LR item sets of texts of a rule, with what each token leads to, as lines."""
+    tables = build_tables(grammar, sets_of(grammar), grammar.entry[rule])
+    lines: list[str] = []
+    for state, kernel in enumerate(tables.kernels):
+        lines.append(f"  state {state}")
+        for number, dot in sorted(kernel):
+            if number == START:
+                words = ["•", rule] if dot == 0 else [rule, "•"]
+                lines.append(f"    start → {' '.join(words)}")
+            else:
+                lines.append(f"    {production_text(grammar, grammar.productions[number], dot)}")
+        for symbol, target in [*tables.shift[state].items(), *tables.goto[state].items()]:
+            lines.append(f"      {name_of(grammar, symbol)}: to state {target}")
+        for terminal, number in tables.reduce[state].items():
+            done = "accept" if number == START else "end "
+            if number != START:
+                done += production_text(grammar, grammar.productions[number])
+            lines.append(f"      {name_of(grammar, terminal)}: {done}")
+    return lines
+
+
+def reached(grammar: Grammar, start: int) -> list[int]:
+    """The nonterminals that a derivation from `start` can meet."""
+    seen = [start]
+    for left in seen:
+        for production in grammar.by_left.get(left, ()):
+            for symbol in production.right:
+                if symbol < 0 and symbol not in seen:
+                    seen.append(symbol)
+    return seen

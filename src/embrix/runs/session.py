@@ -14,6 +14,7 @@ from typing import Any, TypeAlias
 from embrix.brix.core import Language
 from embrix.course.load import Course, load_course
 from embrix.grammar.parser import Ambiguous, Parsed, Parser
+from embrix.grammar.report import report_on
 from embrix.machine.lane import BadBinding, Lane, OnStart, parser_for, rejection
 from embrix.machine.laws import try_law
 from embrix.machine.limits import LIVE, Limits
@@ -103,10 +104,31 @@ class Session:
         findings.extend(self.course.diagnostics)
         for path in self.course.suites:
             self.suite(path, findings)
-        for name in self.course.languages:
+        for name, language in self.course.languages.items():
+            self._grammar(language, findings)
             for lane in self.lanes(name):
                 self._laws(lane, findings)
         return list(findings.sorted())
+
+    def _grammar(self, language: Language, findings: Findings) -> None:
+        """Conflicts and ambiguity, at the alternatives they belong to."""
+        if language.grammar is None:
+            return
+        for rule in language.grammar.starts:
+            report = report_on(language.grammar, rule)
+            for story in report.conflicts:
+                findings.warning(
+                    "grammar_conflict", f"after  {story.read}  with  {story.next}  next, there are "
+                    f"{len(story.choices)} ways to go on", language.source, story.origin,
+                    "; or ".join(story.choices),
+                )  # fmt: skip
+            if report.ambiguity:
+                sentence, first, second, where = report.ambiguity
+                span = report.conflicts[0].origin if report.conflicts else Span(0, 0)
+                findings.warning(
+                    "ambiguous_grammar", f"{sentence}  has two trees:  {first}  and  {second}",
+                    language.source, span, where,
+                )  # fmt: skip
 
     def _laws(self, lane: Lane, findings: Findings) -> None:
         for law in lane.interpreter.laws:

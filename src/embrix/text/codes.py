@@ -6,6 +6,7 @@ Codes stay: scripts and notes refer to them. `embrix explain CODE` prints these 
 from __future__ import annotations
 
 CODES: dict[str, str] = {
+    "ambiguous_grammar": "A sentence has more than one tree; programs that hold it are refused.",
     "bad_pattern": "A token pattern cannot be read. Patterns know characters, classes in [ ], "
     "groups, | and the repetitions * + ? {m,n}; no anchors and no look-around.",
     "bad_suite": "A suite cannot be read: the TOML is wrong, an entry has a wrong type, or a case "
@@ -18,6 +19,8 @@ CODES: dict[str, str] = {
     "endless_rule": "A rule derives no finite text: every alternative comes back to it.",
     "empty_token": "A token pattern or literal matches the empty text; reading would stand still.",
     "function_as_value": "A function is named without being called.",
+    "grammar_conflict": "One token of lookahead does not tell how to go on; the grammar is parsed "
+    "by the general, slower parser. It may still be unambiguous.",
     "law_fails": "A law does not hold: an example was found on which it is false.",
     "makes_nothing": "An alternative makes no form and has no single part to hand on.",
     "missing_clause": "A function has no clause for some terms; a run that meets one is stuck.",

@@ -1,0 +1,303 @@
+"""Short sentences of a grammar, how many trees they have, and what they look like as text."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TypeAlias
+
+from embrix.grammar.model import Grammar, Production
+from embrix.grammar.pattern import Chars, Choice, Pattern, Repeat, Sequence
+from embrix.grammar.sets import Sets
+from embrix.text.visible import visible
+
+Sentence: TypeAlias = tuple[int, ...]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Derivation:
+    """A production with what its symbols derive: derivations, or terminals by number."""
+
+    production: Production
+    parts: tuple[Derivation | int, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Ambiguity:
+    """A sentence with two trees; a shortest one, up to exchanging terminals used alike."""
+
+    sentence: Sentence
+    first: Derivation
+    second: Derivation
+
+
+@dataclass(frozen=True, slots=True)
+class Search:
+    """What a search for ambiguity came to: `length` is the greatest length that was searched
+    through, `tried` the number of sentences."""
+
+    found: Ambiguity | None
+    length: int
+    tried: int
+
+
+def alike_terminals(grammar: Grammar) -> dict[int, int]:
+    """For each terminal one that is used in just the same places (often itself)."""
+    places: dict[int, set[tuple[int, tuple[int | None, ...], int | None]]] = {}
+    for production in grammar.productions:
+        for terminal in {symbol for symbol in production.right if symbol >= 0}:
+            shape = tuple(None if s == terminal else s for s in production.right)
+            place = (production.left, shape, production.unless)
+            places.setdefault(terminal, set()).add(place)
+    first: dict[frozenset[object], int] = {}
+    return {
+        terminal: first.setdefault(frozenset(found), terminal)
+        for terminal, found in sorted(places.items())
+    }
+
+
+class Sentences:
+    """The sentences of each nonterminal by length, made as they are asked for."""
+
+    def __init__(
+        self, grammar: Grammar, most: int = 30_000, settled: dict[int, Sentence] | None = None
+    ) -> None:
+        self._grammar = grammar
+        self._settled = settled or {}
+        self._most = most
+        self._alike = alike_terminals(grammar)
+        self._by_length: list[dict[int, set[Sentence]]] = []
+        self.count = 0
+
+    def of(self, symbol: int, length: int) -> set[Sentence] | None:
+        """All sentences of a length, alike terminals told apart no more; None when too many."""
+        while len(self._by_length) <= length:
+            if not self._make(len(self._by_length)):
+                return None
+        return self._by_length[length].get(symbol, set())
+
+    def _make(self, length: int) -> bool:
+        table: dict[int, set[Sentence]] = {}
+        self._by_length.append(table)
+        changed = True
+        while changed:
+            changed = False
+            for production in self._grammar.productions:
+                own = table.setdefault(production.left, set())
+                if production.left in self._settled:
+                    only = self._settled[production.left]
+                    if len(only) == length:
+                        own.add(only)
+                    continue
+                for sentence in self._rows(production.right, length):
+                    if sentence not in own:
+                        own.add(sentence)
+                        changed = True
+                        self.count += 1
+                        if self.count > self._most:
+                            self._by_length.pop()
+                            return False
+        return True
+
+    def _rows(self, symbols: tuple[int, ...], length: int) -> list[Sentence]:
+        """The sentences of a row of symbols that have a length."""
+        partial: dict[int, set[Sentence]] = {0: {()}}
+        for symbol in symbols:
+            following: dict[int, set[Sentence]] = {}
+            for used, heads in partial.items():
+                if symbol >= 0:
+                    if used < length:
+                        tail = self._alike[symbol]
+                        following.setdefault(used + 1, set()).update((*h, tail) for h in heads)
+                    continue
+                for more in range(length - used + 1):
+                    tails = self._by_length[more].get(symbol)
+                    if tails:
+                        following.setdefault(used + more, set()).update(
+                            head + tail for head in heads for tail in tails
+                        )
+            partial = following
+        return list(partial.get(length, ()))
+
+
+def trees(
+    grammar: Grammar, sets: Sets, start: int, sentence: Sentence, most: int = 2
+) -> list[Derivation]:
+    """Up to `most` derivations of a short sentence; those that go in a circle are left out."""
+    known: dict[tuple[int, int, int], list[Derivation]] = {}
+    ended = (*sentence, grammar.end)
+
+    def of(symbol: int, begin: int, end: int) -> list[Derivation]:
+        key = (symbol, begin, end)
+        if key not in known:
+            known[key] = []  # what is asked for inside itself would be a circle
+            found: list[Derivation] = []
+            for production in grammar.by_left.get(symbol, ()):
+                unless = production.unless
+                if unless is not None and sets.may_begin(unless, ended[end]):
+                    continue
+                for parts in rows(production.right, begin, end):
+                    found.append(Derivation(production, parts))
+                    if len(found) >= most:
+                        break
+                if len(found) >= most:
+                    break
+            known[key] = found
+        return known[key]
+
+    def rows(symbols: tuple[int, ...], begin: int, end: int) -> list[tuple[Derivation | int, ...]]:
+        if not symbols:
+            return [()] if begin == end else []
+        first, rest = symbols[0], symbols[1:]
+        if first >= 0:
+            if begin < end and sentence[begin] == first:
+                return [(first, *tail) for tail in rows(rest, begin + 1, end)]
+            return []
+        found: list[tuple[Derivation | int, ...]] = []
+        for middle in range(begin, end + 1):
+            tails = rows(rest, middle, end)
+            if not tails:
+                continue
+            for head in of(first, begin, middle):
+                found += [(head, *tail) for tail in tails]
+                if len(found) >= most:
+                    return found[:most]
+        return found
+
+    return of(start, 0, len(sentence))
+
+
+def search_ambiguity(
+    grammar: Grammar,
+    sets: Sets,
+    start: int,
+    length: int = 9,
+    most: int = 30_000,
+    settled: dict[int, Sentence] | None = None,
+) -> Search:
+    """Look for a shortest ambiguous sentence among those of bounded length and number.
+
+    For the nonterminals in `settled` only the one sentence given is tried.
+    """
+    sentences = Sentences(grammar, most, settled)
+    tried = 0
+    for size in range(length + 1):
+        found = sentences.of(start, size)
+        if found is None:
+            return Search(None, size - 1, tried)
+        for sentence in sorted(found):
+            tried += 1
+            both = trees(grammar, sets, start, sentence)
+            if len(both) > 1:
+                return Search(Ambiguity(sentence, both[0], both[1]), size, tried)
+    return Search(None, length, tried)
+
+
+# ---------------------------------------------------------------------- sentences as text
+
+
+def shortest(grammar: Grammar) -> dict[int, Sentence]:
+    """A shortest sentence of each nonterminal that has one."""
+    best: dict[int, Sentence] = {}
+    changed = True
+    while changed:
+        changed = False
+        for production in grammar.productions:
+            if any(symbol < 0 and symbol not in best for symbol in production.right):
+                continue
+            made: Sentence = ()
+            for symbol in production.right:
+                made += best[symbol] if symbol < 0 else (symbol,)
+            known = best.get(production.left)
+            if known is None or len(made) < len(known):
+                best[production.left] = made
+                changed = True
+    return best
+
+
+def sample(pattern: Pattern) -> str:
+    """A short text that a pattern matches."""
+    match pattern:
+        case Chars(ranges):
+            for wanted in "a1x":
+                if any(low <= ord(wanted) <= high for low, high in ranges):
+                    return wanted
+            return chr(ranges[0][0])
+        case Sequence(parts):
+            return "".join(map(sample, parts))
+        case Choice(parts):
+            return min(map(sample, parts), key=len)
+        case Repeat(part, least, _):
+            return sample(part) * least
+
+
+def terminal_text(grammar: Grammar, terminal: int) -> str:
+    """A terminal as it may stand in a program; white space and the like are made visible."""
+    if terminal == grammar.end:
+        return "(end)"
+    kind = grammar.tokens.kind_of(terminal)
+    text = grammar.tokens.literals[terminal] if kind is None else sample(kind.pattern)
+    if kind is not None and not grammar.tokens.exactly(text, terminal):
+        text = f"({kind.name})"
+    return visible(text).replace(" ", "·")
+
+
+def sentence_text(grammar: Grammar, sentence: Sentence) -> str:
+    """A sentence as a line of text; nothing at all is said in words."""
+    return " ".join(terminal_text(grammar, terminal) for terminal in sentence) or "(nothing)"
+
+
+def bracketed(grammar: Grammar, derivation: Derivation, *, named: bool = False) -> str:
+    """A derivation on one line: what belongs together stands in brackets. With `named` every
+    rule is written, so that trees which differ in nothing else can be told apart."""
+    done: list[str] = []
+    stack: list[tuple[Derivation | int, bool]] = [(derivation, False)]
+    while stack:
+        node, ready = stack.pop()
+        if isinstance(node, int):
+            done.append(terminal_text(grammar, node))
+        elif not ready:
+            stack.append((node, True))
+            stack.extend((part, False) for part in reversed(node.parts))
+        else:
+            count = len(node.parts)
+            parts = [part for part in done[len(done) - count :] if part] if count else []
+            if count:
+                del done[len(done) - count :]
+            name = grammar.names[node.production.left]
+            if named:
+                done.append(f"{name}[{' '.join(parts)}]")
+            else:
+                done.append(f"[{' '.join(parts)}]" if len(parts) > 1 else "".join(parts))
+    return done[0]
+
+
+def part_at(
+    grammar: Grammar, first: Derivation, second: Derivation
+) -> tuple[Derivation, Derivation]:
+    """The place where two trees of one sentence part: going down as long as they agree."""
+    while True:
+        if first.production is not second.production:
+            return first, second
+        differing = [
+            (a, b)
+            for a, b in zip(first.parts, second.parts, strict=True)
+            if isinstance(a, Derivation)
+            and isinstance(b, Derivation)
+            and bracketed(grammar, a, named=True) != bracketed(grammar, b, named=True)
+        ]
+        if len(differing) != 1 or yields(differing[0][0]) != yields(differing[0][1]):
+            return first, second
+        first, second = differing[0]
+
+
+def yields(derivation: Derivation) -> Sentence:
+    """The terminals that a derivation covers."""
+    found: list[int] = []
+    stack: list[Derivation | int] = [derivation]
+    while stack:
+        node = stack.pop()
+        if isinstance(node, int):
+            found.append(node)
+        else:
+            stack.extend(reversed(node.parts))
+    return tuple(found)
