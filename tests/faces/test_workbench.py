@@ -15,8 +15,8 @@ from embrix.tui.app import Workbench
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.bench import Bench
 from embrix.tui.commands import COMMANDS, everywhere, of_place
-from embrix.tui.dialogs import Help, Programs
-from embrix.tui.faces import CasesFace, NotesFace, TokensFace, TreeFace
+from embrix.tui.dialogs import Help, Pick
+from embrix.tui.faces import CasesFace, GrammarFace, NotesFace, TokensFace, TreeFace
 from embrix.tui.rows import Rows
 from embrix.tui.walk_pane import Gauge
 
@@ -194,7 +194,7 @@ async def test_a_program_is_saved_and_reopened(course_copy: Path) -> None:
         assert path.read_text() == "2 + 2\n"
         assert title.right == ""
         await pilot.press("f2")
-        assert isinstance(pilot.app.screen, Programs)
+        assert isinstance(pilot.app.screen, Pick)
         await pilot.press(*"shad", "enter")
         await until(lambda: "level" in screen.editor.text, "the other program")
         await settled(screen)
@@ -343,3 +343,42 @@ def test_no_two_commands_of_one_place_share_a_key() -> None:
     assert not {command.key for command in COMMANDS} & swallowed
     for command in everywhere():
         assert hasattr(Bench, f"action_{command.action}")
+
+
+async def test_a_text_is_read_at_any_rule(course_copy: Path) -> None:
+    """Ctrl+R chooses a rule: tokens and tree follow, no lane runs; and back to programs."""
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        await write(pilot, "(1 + 2)")
+        await pilot.press("ctrl+r", *"atom", "enter")
+        await until(lambda: screen.rule == "Atom", "the rule")
+        assert "at rule Atom" in screen.query_one("#program-title", Title).right
+        await until(lambda: "no program to run" in shown(screen.lanes)[0], "idle lanes")
+        screen.editor.load_text("1 + 2")
+        notice = screen.query_one("#notice")
+        await until(lambda: "the end of the program could stand" in str(notice.render()), "why")
+        await pilot.press("ctrl+r", *"as a", "enter")
+        await until(lambda: outcomes(screen).get("rewriting") == "3", "the lanes again")
+
+
+async def test_a_conflict_is_shown_on_the_grammar_face(course_copy: Path) -> None:
+    """Breaking the grammar shows the ambiguous sentence with its two trees."""
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        await pilot.press("f3", "f3")
+        assert screen.face == "grammar"
+        face = screen.query_one(GrammarFace)
+        await until(lambda: any("LALR(1)    yes" in line for line in face.lines), "the verdict")
+        path = course_copy / "drip" / "drip.brix"
+        path.write_text(
+            path.read_text().replace(
+                "    | Sum\n", '    | Sum\n    | left:Expr "plus" right:Expr makes Add\n'
+            )
+        )
+        await until(lambda: any("ambiguous  yes" in line for line in face.lines), "the ambiguity")
+        assert any("conflict 1: after" in line for line in face.lines)
+        notes = shown(screen.query_one(NotesFace))
+        await until(
+            lambda: any("ambiguous_grammar" in n for n in shown(screen.query_one(NotesFace))),
+            f"the note among {notes}",
+        )

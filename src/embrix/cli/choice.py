@@ -65,6 +65,24 @@ def chosen(arguments: argparse.Namespace) -> Chosen:
     )  # fmt: skip
 
 
+def text_of(arguments: argparse.Namespace) -> tuple[Session, str, Source]:
+    """A text in a language, whether or not anything can run it. Raises `Usage`."""
+    source, path = _program(arguments)
+    near = path.resolve().parent if path is not None else None
+    session = Session(course_folder(arguments.course, near))
+    return session, _language(arguments, session, path), source
+
+
+def lanes_of(arguments: argparse.Namespace) -> tuple[Session, str, list[Lane]]:
+    """A language with its lanes, those asked for first. Raises `Usage`."""
+    session = Session(course_folder(arguments.course))
+    language = _language(arguments, session, None)
+    limit_memory()
+    wanted = _lanes(arguments, session, language)
+    others = [lane for lane in session.lanes(language) if lane not in wanted]
+    return session, language, [*wanted, *others]
+
+
 def _program(arguments: argparse.Namespace) -> tuple[Source, Path | None]:
     if arguments.text is not None:
         if arguments.file is not None:

@@ -9,10 +9,13 @@ import textwrap
 from pathlib import Path
 from typing import Any
 
-from embrix.cli.choice import Chosen, Usage, chosen, course_folder
+from embrix.cli.choice import Chosen, Usage, chosen, course_folder, lanes_of, text_of
+from embrix.cli.repl import Prompt, converse
 from embrix.course.load import find_course
 from embrix.course.shipped import writable_copy
+from embrix.grammar.ebnf import export
 from embrix.grammar.report import report_on, report_text
+from embrix.grammar.steps import descent, shift_reduce
 from embrix.grammar.tables import items_text, sets_text
 from embrix.machine.lane import BadBinding, Lane
 from embrix.machine.outcome import Outcome, Result
@@ -177,6 +180,9 @@ def grammar(arguments: argparse.Namespace) -> int:
             raise Usage(f"{name} has no rule called {arguments.rule}; {hint}")
         if not 0 <= arguments.length <= 40:
             raise Usage("--length must be between 0 and 40")
+        if arguments.ebnf is not None:
+            print("\n".join(export(target, arguments.ebnf, arguments.rule)))
+            continue
         for rule in [arguments.rule] if arguments.rule else target.starts:
             report = report_on(target, rule, arguments.length)
             print(f"{name}, " + "\n".join(report_text(report)))
@@ -186,6 +192,53 @@ def grammar(arguments: argparse.Namespace) -> int:
             if arguments.items:
                 print("\n".join(items_text(target, rule)))
     return status
+
+
+def parse(arguments: argparse.Namespace) -> int:
+    """Print the tree of a text, its tokens, or how it is read step by step."""
+    session, language, source = text_of(arguments)
+    target = session.course.languages[language].grammar
+    if target is None:
+        raise Usage(f"{language} has no grammar that can be used; see embrix check")
+    rule = arguments.rule
+    if rule is not None and rule not in target.entry:
+        known = "there are: " + ", ".join(target.entry)
+        raise Usage(
+            f"{language} has no rule called {rule}; {did_you_mean(rule, target.entry, known)}"
+        )
+    look = session.look(language, source.text, rule)
+    refused = look["refused"]
+    if arguments.tokens:
+        for start, end, kind in look["tokens"]:
+            line, column = source.position(start)
+            print(f"{line}:{column:<4} {kind:<10} {visible(source.text[start:end])}")
+    elif arguments.shifts or arguments.descent:
+        steps = (descent if arguments.descent else shift_reduce)(target, source.text, rule)
+        if steps is None:
+            raise Usage(f"{language} is not LL(1); embrix grammar says why")
+        for step in steps:
+            print(f"{step.stack or '(empty)'}  ·  {step.rest or '(end)'}\n    {step.action}")
+    for depth, field, form, leaves, _, _ in look["tree"]:
+        if not (arguments.tokens or arguments.shifts or arguments.descent):
+            print("  " * depth + " ".join(part for part in (field, form, leaves) if part))
+    if refused is not None:
+        print(f"{refused['kind']}: {visible(refused['text'])}")
+        if "place" in refused:
+            print("\n".join("  " + row for row in excerpt(source, Span(*refused["place"]))))
+    return int(refused is not None)
+
+
+def repl(arguments: argparse.Namespace) -> int:
+    """A prompt; what is typed at a terminal can be edited and is remembered for the session."""
+    session, language, lanes = lanes_of(arguments)
+    if sys.stdin.isatty():
+        import readline  # noqa: F401  (gives input() its line editing)
+
+        print(f"{language}: an entry is a program; ? lists what can be asked, ?quit leaves")
+        converse(Prompt(session, language, lanes, print), input)
+    else:
+        converse(Prompt(session, language, lanes, print), lambda _: input())
+    return 0
 
 
 # ---------------------------------------------------------------------- suites

@@ -81,6 +81,21 @@ def parser() -> argparse.ArgumentParser:
         sub.add_argument("--json", action="store_true", help="print the answer as JSON")
         sub.add_argument("--calls", metavar="N", type=int, help="how many calls the run may make")
 
+    parse = add("parse", commands.parse, "read a text and print its tree, or how it was read")
+    parse.add_argument("file", metavar="FILE", nargs="?", help="a program, or - for input")
+    parse.add_argument("-e", metavar="TEXT", dest="text", help="a text instead of a file")
+    parse.add_argument("--language", metavar="NAME", help="the language of the text")
+    parse.add_argument("--rule", metavar="RULE", help="read the text at this rule")
+    how = parse.add_mutually_exclusive_group()
+    how.add_argument("--tokens", action="store_true", help="print the tokens")
+    how.add_argument("--shifts", action="store_true", help="print shifts and reductions")
+    how.add_argument("--descent", action="store_true", help="print the descent (LL(1) grammars)")
+
+    repl = add("repl", commands.repl, "a prompt for programs")
+    repl.add_argument("--language", metavar="NAME", help="the language (default: the only one)")
+    repl.add_argument("--with", metavar="INTERPRETER", dest="lanes", action="append",
+                      help="the interpreter to begin with")  # fmt: skip
+
     grammar = add("grammar", commands.grammar, "say what kind of grammar a language has, and why")
     grammar.add_argument("language", metavar="LANGUAGE", nargs="?", help="default: all")
     grammar.add_argument("--rule", metavar="RULE", help="look from this rule (default: the start)")
@@ -88,6 +103,9 @@ def parser() -> argparse.ArgumentParser:
         "--length", metavar="N", type=int, default=9,
         help="search for ambiguous sentences up to this length (default: 9)",
     )  # fmt: skip
+    grammar.add_argument(
+        "--ebnf", choices=("iso", "w3c"), help="print the grammar in a standard notation instead"
+    )
     grammar.add_argument("--sets", action="store_true", help="print first and follow sets")
     grammar.add_argument("--items", action="store_true", help="print the LR item sets")
 

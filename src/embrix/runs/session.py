@@ -14,7 +14,7 @@ from typing import Any, TypeAlias
 from embrix.brix.core import Language
 from embrix.course.load import Course, load_course
 from embrix.grammar.parser import Ambiguous, Parsed, Parser
-from embrix.grammar.report import report_on
+from embrix.grammar.report import report_on, report_text
 from embrix.machine.lane import BadBinding, Lane, OnStart, parser_for, rejection
 from embrix.machine.laws import try_law
 from embrix.machine.limits import LIVE, Limits
@@ -90,6 +90,8 @@ class Session:
             "doc": language.doc,
             "extension": language.extension,
             "usable": language.grammar is not None,
+            "starts": list(language.grammar.starts) if language.grammar else [],
+            "rules": list(language.grammar.entry) if language.grammar else [],
             "lanes": [
                 {"name": name, "doc": lane.doc, "small_step": lane.steps is not None}
                 for name, lane in lanes.items()
@@ -162,15 +164,25 @@ class Session:
                 errors[language_name] |= {error.name for error in lane.errors}
         return read_suite(source, lanes, errors, findings)
 
+    def grammar(self, language: str, rule: str | None = None) -> list[str]:
+        """What kind of grammar a language has, as lines of text."""
+        grammar = self.course.languages[language].grammar
+        if grammar is None:
+            return []
+        rules = [rule] if rule in grammar.entry else list(grammar.starts)
+        return [line for name in rules for line in report_text(report_on(grammar, name))]
+
     # ---------------------------------------------------------------- one program
 
-    def look(self, language: str, text: str) -> Data:
-        """The tokens and the tree of a text, or where and why it is refused."""
+    def look(self, language: str, text: str, rule: str | None = None) -> Data:
+        """The tokens and the tree of a text read at a rule, or where and why it is refused."""
         grammar = self.course.languages[language].grammar
         parser = self.parser(language)
         if grammar is None or parser is None:
             return {"tokens": [], "skipped": [], "tree": [], "refused": None, "unusable": True}
-        parsed = parser.parse(text)
+        if rule is not None and rule not in grammar.entry:
+            rule = None
+        parsed = parser.parse(text, rule)
         tokens = parsed.tokens
         kinds = [
             [token.start, token.end, self._kind(language, token.terminal)]

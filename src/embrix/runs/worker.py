@@ -130,7 +130,9 @@ class Worker:
             case "notes":
                 return [finding.as_data() for finding in session.diagnostics()]
             case "look":
-                return session.look(a["language"], a["text"])
+                return session.look(a["language"], a["text"], a.get("rule"))
+            case "grammar":
+                return session.grammar(a["language"], a.get("rule"))
             case "run":
                 return session.run(
                     a["language"], a["lane"], a["text"], a.get("given"), limits, self._started

@@ -22,14 +22,14 @@ from embrix.text.visible import visible
 from embrix.tui.bars import Footer, Masthead, Title
 from embrix.tui.commands import STEPPING, Command, everywhere, of_place
 from embrix.tui.desk import SUITE_WORKER, Answered, Desk, Faulted
-from embrix.tui.dialogs import Ask, Help, Programs
+from embrix.tui.dialogs import Ask, Help, Pick
 from embrix.tui.document import ChangedElsewhere, Document
 from embrix.tui.editor import ProgramEditor
-from embrix.tui.faces import CasesFace, LanesView, NotesFace, TokensFace, TreeFace
+from embrix.tui.faces import CasesFace, GrammarFace, LanesView, NotesFace, TokensFace, TreeFace
 from embrix.tui.rows import Rows
 from embrix.tui.walk_pane import Gauge, Moment, Stations
 
-FACES = ("tree", "tokens", "cases", "notes")
+FACES = ("tree", "tokens", "grammar", "cases", "notes")
 PANES = ("program", "lanes", "side", "walk")
 NARROW = 104
 """Columns below which one pane is shown at a time."""
@@ -63,6 +63,7 @@ class Bench(Screen[None]):
         self.at = 0
         self.version = 0
         self.lane = ""
+        self.rule = ""
         self.text = ""
         self.ran_text = ""
         self.overwrite = False
@@ -86,6 +87,7 @@ class Bench(Screen[None]):
                     yield Title("tree", id="side-title")
                     yield TreeFace(id="tree")
                     yield TokensFace(id="tokens")
+                    yield GrammarFace(id="grammar")
                     yield CasesFace(id="cases")
                     yield NotesFace(id="notes")
         with Vertical(id="low"):
@@ -214,6 +216,9 @@ class Bench(Screen[None]):
             self.lanes.cursor = lanes.index(self.lane)
         self.lanes.styles.height = max(1, min(10, len(lanes) + len(broken)))
         self.query_one("#lanes-title", Title).show(self.language)
+        if language is None or self.rule not in language["rules"]:
+            self.rule = ""
+        self._ask_grammar()
 
     # ---------------------------------------------------------------- the program
 
@@ -247,6 +252,8 @@ class Bench(Screen[None]):
                 name = document.path.resolve().relative_to(self.folder.resolve()).as_posix()
             saved = document.is_saved(self.editor.text)
         right = "" if saved else "● not saved"
+        if self.rule:
+            right = f"at rule {self.rule}  {right}"
         self.query_one("#program-title", Title).show(name, right, "brass")
 
     @on(TextArea.Changed, "#program")
@@ -276,13 +283,29 @@ class Bench(Screen[None]):
         self.desk.drop("program")
         self.lanes.fresh.clear()
         args = {"language": self.language, "text": text}
-        self.desk.ask("program", "look", args, lambda look: self._looked(version, text, look))
+        look_args = {**args, "rule": self.rule or None}
+        self.desk.ask("program", "look", look_args, partial(self._looked, version, text))
+        if self._reads_a_part:
+            # A part of a program has a tree, but nothing to run.
+            self.lanes.results = {}
+            self.lanes.idle = f"read at rule {self.rule}: no program to run"
+            self.lanes.refresh()
+            self.stations.begin(0, "moments", 0)
+            self._show_moment()
+            return
+        self.lanes.idle = ""
         if not self.lanes.lanes:
             return
         self._ask_walk()
         for lane in self.lanes.lanes:
             take = partial(self._ran, version, lane)
             self.desk.ask("program", "run", {**args, "lane": lane}, take)
+
+    @property
+    def _reads_a_part(self) -> bool:
+        """Whether the text is read at a rule that no program starts with."""
+        starts: list[str] = self.summary["languages"][self.language]["starts"]
+        return bool(self.rule) and self.rule not in starts
 
     def _looked(self, version: int, text: str, look: dict[str, Any]) -> None:
         if version != self.version:
@@ -480,6 +503,14 @@ class Bench(Screen[None]):
         self.query_one(NotesFace).show(notes)
         self._side_title()
 
+    def _ask_grammar(self) -> None:
+        assert self.desk is not None
+        self.desk.drop("grammar")
+        if self.language:
+            args = {"language": self.language, "rule": self.rule or None}
+            show = self.query_one(GrammarFace).show
+            self.desk.ask("grammar", "grammar", args, show, worker=SUITE_WORKER)
+
     @on(CasesFace.Try)
     def _try_case(self, message: CasesFace.Try) -> None:
         """Put the program of a case into the editor, as a file that does not exist yet."""
@@ -586,17 +617,37 @@ class Bench(Screen[None]):
     def action_open(self) -> None:
         if not self.summary:
             return
+        folder = Path(self.summary["folder"])
         programs = [
-            (name, Path(path))
+            (name, Path(path).relative_to(folder).as_posix(), path)
             for name, language in self.summary["languages"].items()
             for path in language["programs"]
         ]
 
-        def opened(path: Path | None) -> None:
+        def opened(path: str | None) -> None:
             if path is not None:
-                self.open_program(path)
+                self.open_program(Path(path))
 
-        self.app.push_screen(Programs(programs, self.folder), opened)
+        empty = "No program has this in its name.\nCtrl+N begins a new one."
+        self.app.push_screen(Pick("programs", programs, empty), opened)
+
+    def action_rule(self) -> None:
+        language = self.summary["languages"].get(self.language) if self.summary else None
+        if language is None or not language["usable"]:
+            return
+        rules = [("program", "as a program", "")]
+        rules += [("rule", name, name) for name in language["rules"]]
+
+        def picked(rule: str | None) -> None:
+            if rule is not None:
+                self.rule = rule
+                self._show_title()
+                self._ask_grammar()
+                self._text_changed()
+
+        self.app.push_screen(
+            Pick("read the text at", rules, "No rule has this in its name."), picked
+        )
 
     def action_new(self) -> None:
         language = self.summary["languages"].get(self.language) if self.summary else None

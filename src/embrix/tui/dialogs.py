@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from pathlib import Path
 from typing import ClassVar
 
 from rich.text import Text
@@ -25,6 +24,8 @@ PLACES = {
     "that is walked; ≠ marks a lane that ends otherwise than the first.",
     "tree": "The syntax tree of the program; the active part is marked while you walk.",
     "tokens": "What the text was cut into: place, kind, slice.",
+    "grammar": "What kind of grammar the language has and why; conflicts by example, and an "
+    "ambiguous sentence with its trees if one was found. Ctrl+R reads the text at a rule.",
     "cases": "Every case of the suite with one sign a lane: ◆ as expected, ✗ not. Under a failed "
     "case stands what was expected ⟂ what came.",
     "notes": "What there is to say about the definitions and suites of the course.",
@@ -125,60 +126,59 @@ class _Commands(Rows):
         ]
 
 
-class Programs(ModalScreen[Path | None]):
-    """The programs of the course; typing narrows the list, Enter opens."""
+class Pick(ModalScreen[str | None]):
+    """A list to choose from; typing narrows it, Enter takes the chosen row."""
 
     DEFAULT_CSS = """
-    Programs { align: center middle; }
-    Programs > Vertical { width: 70; max-width: 96%; height: 60%; background: $lock-bank; }
-    Programs Input { margin: 0 1; }
-    Programs Rows { background: $lock-bank; }
+    Pick { align: center middle; }
+    Pick > Vertical { width: 70; max-width: 96%; height: 60%; background: $lock-bank; }
+    Pick Input { margin: 0 1; }
+    Pick Rows { background: $lock-bank; }
     """
     BINDINGS: ClassVar[list[BindingType]] = [
-        Binding("escape,f2", "dismiss(None)", show=False),
+        Binding("escape", "dismiss(None)", show=False),
         Binding("down", "move(1)", show=False, priority=True),
         Binding("up", "move(-1)", show=False, priority=True),
     ]
 
-    def __init__(self, programs: list[tuple[str, Path]], folder: Path) -> None:
+    def __init__(self, title: str, choices: list[tuple[str, str, str]], empty: str) -> None:
+        """`choices` are rows of a group, a name to show, and the answer."""
         super().__init__()
-        self._programs = programs
-        self._folder = folder
+        self._title, self._choices, self._empty = title, choices, empty
 
     def compose(self) -> ComposeResult:
         with Vertical():
-            title = Title("programs")
-            title.show("type to search", "Enter opens, Esc closes")
+            title = Title(self._title)
+            title.show("type to search", "Enter takes it, Esc closes")
             title.lit = True
             yield title
-            yield Input(placeholder="part of the name", id="program-search")
-            yield _ProgramRows(self._programs, self._folder)
+            yield Input(placeholder="part of the name", id="pick-search")
+            yield _Choices(self._choices, self._empty)
 
     def on_input_changed(self, event: Input.Changed) -> None:
-        self.query_one(_ProgramRows).narrow(event.value)
+        self.query_one(_Choices).narrow(event.value)
 
     def on_input_submitted(self) -> None:
-        self.dismiss(self.query_one(_ProgramRows).chosen)
+        self.dismiss(self.query_one(_Choices).chosen)
 
     def action_move(self, by: int) -> None:
-        self.query_one(_ProgramRows).action_move(by)
+        self.query_one(_Choices).action_move(by)
 
 
-class _ProgramRows(Rows):
-    def __init__(self, programs: list[tuple[str, Path]], folder: Path) -> None:
+class _Choices(Rows):
+    def __init__(self, choices: list[tuple[str, str, str]], empty: str) -> None:
         super().__init__()
-        self._all = programs
-        self._shown = programs
-        self._folder = folder
+        self._all = choices
+        self._shown = choices
         self.lit = True
-        self.empty_text = "No program has this in its name.\nCtrl+N begins a new one."
+        self.empty_text = empty
 
     @property
-    def chosen(self) -> Path | None:
-        return self._shown[self.cursor][1] if self._shown else None
+    def chosen(self) -> str | None:
+        return self._shown[self.cursor][2] if self._shown else None
 
     def narrow(self, word: str) -> None:
-        self._shown = [row for row in self._all if word.lower() in str(row[1].name).lower()]
+        self._shown = [row for row in self._all if word.lower() in row[1].lower()]
         self.renew(cursor=0)
 
     def on_mount(self) -> None:
@@ -188,10 +188,10 @@ class _ProgramRows(Rows):
         return len(self._shown)
 
     def row(self, number: int) -> Sequence[Piece]:
-        language, path = self._shown[number]
+        group, name, _ = self._shown[number]
         return [
-            (f" {language:<8} ", ink(self.app, "water")),
-            (path.relative_to(self._folder).as_posix(), ink(self.app, "ink", bold=True)),
+            (f" {group:<8} ", ink(self.app, "water")),
+            (name, ink(self.app, "ink", bold=True)),
         ]
 
 

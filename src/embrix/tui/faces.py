@@ -37,6 +37,8 @@ class LanesView(Rows):
         self.broken: list[str] = []
         self.results: dict[str, dict[str, Any]] = {}
         self.fresh: set[str] = set()
+        self.idle = ""
+        """Why no lane runs, or nothing."""
 
     def set_lanes(self, lanes: list[str], broken: list[str]) -> None:
         self.lanes, self.broken = lanes, broken
@@ -70,7 +72,7 @@ class LanesView(Rows):
             (f"{name:<{label}} ", ink(app, "ink", bold=chosen)),
         ]
         if result is None:
-            return [*lead, ("· running", ink(app, "faint"))]
+            return [*lead, (f"· {self.idle or 'running'}", ink(app, "faint"))]
         outcome = result["outcome"]
         sign, colour = OUTCOME_SIGNS[outcome["kind"]]
         cost = self._cost(result["costs"])
@@ -177,6 +179,35 @@ class TokensFace(Rows):
             (f"{kind:<10}", style),
             (shown, style),
         ]
+
+
+class GrammarFace(Rows):
+    """What kind of grammar the language has, with conflicts and ambiguous sentences."""
+
+    def __init__(self, *, id: str | None = None) -> None:
+        super().__init__(id=id)
+        self.lines: list[str] = []
+        self.empty_text = "What kind of grammar this is appears here\nas soon as it can be used."
+
+    def show(self, lines: list[str]) -> None:
+        self.lines = lines
+        self.renew()
+
+    def count(self) -> int:
+        return len(self.lines)
+
+    def row(self, number: int) -> Sequence[Piece]:
+        app = self.app
+        line = self.lines[number]
+        head = line.strip().split(" ")[0]
+        if not line.startswith("   "):
+            if head in ("conflict", "ambiguous") and ": " in line:
+                return [(f" {line}", ink(app, "brick", bold=True))]
+            verdict = {"yes": "moss", "no": "brass"}
+            words = line.rsplit(" ", 1)
+            colour = verdict.get(words[-1], "ink")
+            return [(f" {line}", ink(app, colour, bold=head != "from"))]
+        return [(f" {line}", ink(app, "ink" if "→" in line else "water"))]
 
 
 class CasesFace(Rows):
