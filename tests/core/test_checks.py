@@ -114,6 +114,26 @@ LANGUAGE_FAULTS = [
     ("unknown_character", '  extension "tiny"', '  extension "tiny" §', "§"),
     ("not_yet", "language Tiny", "language Tiny extends Drip", "extends"),
     ("tab_indent", "  skip", "\tskip", "\t"),
+    ("hidden_token", "  skip    / +/", "  word    /[a-z]+/\n  skip    / +/", "word"),
+    ("hidden_token", "  skip    / +/", "  digit   /[0-9]/\n  skip    / +/", "digit"),
+    (
+        "endless_rule",
+        "Atom : Expr ::= n:number makes Lit | x:name makes Var | ",
+        "Atom : Expr ::= ",
+        "Atom",
+    ),
+    (
+        "empty_repetition",
+        "n:number makes Lit",
+        "n:number None* makes Lit\n  None : Expr ::= Some?",
+        "None*",
+    ),
+    ("wrong_row", 'left "+" makes Add', 'left "+" left right makes Add', "left right"),
+    ("wrong_pattern", "x:name makes Var", "x:name makes Var(1 + 2)", "1 + 2"),
+    ("unknown_name", "x:name makes Var", "x:name makes Var(y)", "y"),
+    ("type_mismatch", "x:name makes Var", "x:name makes Lit(x)", "x"),
+    ("type_mismatch", "x:name makes Var", "x:name? makes Var", "x:name?"),
+    ("dropped_part", "x:name makes Var", "x:name makes Lit(1)", "x:name"),
 ]
 
 INTERPRETER_FAULTS = [

@@ -82,5 +82,5 @@ def test_the_commands_for_syntax(capsys: pytest.CaptureFixture[str]) -> None:
     assert "LALR(1)    yes" in capsys.readouterr().out
     assert main(["grammar", "--sets", "--items"]) == 0
     printed = capsys.readouterr().out
-    assert "      first  `(`, `-`, number, name\n" in printed
+    assert "      first  `-`, `(`, number, name\n" in printed
     assert "Sum₃ → `-` • Sum₃" in printed

@@ -49,6 +49,17 @@ def check_grammar(
         "one by one" if syntax.invalid == "one by one" else "stops"
     )
     tokens = TokenTable(tuple(check.literals), kinds, invalid)
+    for terminal, example, winner in tokens.never_winning():
+        index = terminal - len(tokens.literals)
+        decl = syntax.tokens[index] if index >= 0 else None
+        span = decl.span if decl is not None else syntax.grammar.span
+        mine = "what is skipped" if decl and decl.name == "skip" else tokens.describe(terminal)
+        other = tokens.kind_of(winner)
+        theirs = "skipped" if other is not None and other.skip else tokens.describe(winner)
+        world.warning(
+            "hidden_token", f"{mine} never comes out: {example!r}, for one, is always {theirs}",
+            span, "declare it before the token that hides it, or make the patterns differ",
+        )  # fmt: skip
     return flatten(tokens, signature, syntax.numbers, tuple(check.starts), rules)
 
 

@@ -11,7 +11,7 @@ from __future__ import annotations
 from collections.abc import Sequence as Seq
 from dataclasses import dataclass, field
 
-from embrix.grammar.pattern import Chars, Choice, Pattern, Ranges, Repeat, Sequence
+from embrix.grammar.pattern import LAST, Chars, Choice, Pattern, Ranges, Repeat, Sequence
 
 
 @dataclass(slots=True, eq=False)
@@ -71,6 +71,40 @@ class Automaton:
         if tried:
             dead.update(tried)
         return found, end
+
+    def winners(self, most: int = 20_000) -> dict[int, str] | None:
+        """For each pattern that can win a shortest text on which it does; None when there are too
+        many states to look at."""
+        letters = self._letters()
+        found: dict[int, str] = {}
+        seen = {self.start.number}
+        pending: list[tuple[State, str]] = [(self.start, "")]
+        for state, text in pending:
+            if state.accepts >= 0:
+                found.setdefault(state.accepts, text)
+            for letter in letters:
+                following = state.moves.get(letter) or self._move(state, letter)
+                if following is not None and following.number not in seen:
+                    seen.add(following.number)
+                    pending.append((following, text + letter))
+            if len(seen) > most:
+                return None
+        return found
+
+    def _letters(self) -> list[str]:
+        """One character out of each class that no pattern tells apart."""
+        cuts = {0}
+        for edges in self._edges:
+            for ranges, _ in edges:
+                for low, high in ranges:
+                    cuts.update((low, high + 1))
+        usual = {ord(c) for c in "a1 "}
+        letters: list[str] = []
+        ordered = sorted(cut for cut in cuts if cut <= LAST)
+        for low, following in zip(ordered, [*ordered[1:], LAST + 1], strict=True):
+            inside = [code for code in usual if low <= code < following]
+            letters.append(chr(min(inside, default=low)))
+        return letters
 
     def _move(self, state: State, character: str) -> State | None:
         code = ord(character)

@@ -226,6 +226,8 @@ class _Run:
             found = f"`{visible(cut(text[span.start : span.end], 30))}`"
         elif self.tokens.tokens:
             found = "the program ends here"
+        elif self.tokens.skipped:
+            found = "everything in the program is skipped, so there is nothing to read"
         else:
             found = "the program is empty"
         message = f"{found}, but {list_expected(expected)} could stand here"

@@ -120,6 +120,25 @@ class TokenTable:
             at = end
         return Tokens(tuple(tokens), tuple(skipped), tuple(invalid))
 
+    def never_winning(self) -> list[tuple[int, str, int]]:
+        """Terminals that another always wins against: the terminal, a shortest text that it
+        matches, and the terminal that wins there."""
+        winners = self._automaton.winners()
+        if winners is None:
+            return []
+        hidden: list[tuple[int, str, int]] = []
+        patterns = [literal(text) for text in self.literals]
+        patterns += [kind.pattern for kind in self.kinds]
+        for terminal, pattern in enumerate(patterns):
+            if terminal in winners:
+                continue
+            alone = Automaton([pattern]).winners()
+            example = (alone or {}).get(0)
+            if example is not None:
+                winner, _ = self._automaton.match(example, 0, set())
+                hidden.append((terminal, example, winner))
+        return hidden
+
     def exactly(self, text: str, terminal: int) -> bool:
         """Whether `text` as a whole is one token of this terminal."""
         found = self.cut(text)

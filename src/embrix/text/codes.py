@@ -21,6 +21,7 @@ CODES: dict[str, str] = {
     "function_as_value": "A function is named without being called.",
     "grammar_conflict": "One token of lookahead does not tell how to go on; the grammar is parsed "
     "by the general, slower parser. It may still be unambiguous.",
+    "hidden_token": "Every text that a token matches is taken by another one.",
     "law_fails": "A law does not hold: an example was found on which it is false.",
     "makes_nothing": "An alternative makes no form and has no single part to hand on.",
     "missing_clause": "A function has no clause for some terms; a run that meets one is stuck.",

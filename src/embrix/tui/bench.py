@@ -290,6 +290,7 @@ class Bench(Screen[None]):
             self.lanes.results = {}
             self.lanes.idle = f"read at rule {self.rule}: no program to run"
             self.lanes.refresh()
+            self.query_one("#lanes-title", Title).show(right="")
             self.stations.begin(0, "moments", 0)
             self._show_moment()
             return
