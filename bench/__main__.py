@@ -15,13 +15,22 @@ from collections.abc import Callable
 from pathlib import Path
 
 import embrix
-from bench.by_hand import drip
+from bench.by_hand import drip, drip_parser
 from embrix.course.load import load_course
+from embrix.grammar.flatten import flatten
+from embrix.grammar.model import Alternative, Grammar, Item, Quoted, Rule, Use, fields_of
+from embrix.grammar.parser import Parser
+from embrix.grammar.pattern import read_pattern
+from embrix.grammar.sets import sets_of
+from embrix.grammar.tables import build_tables
+from embrix.grammar.tokens import TokenKind, TokenTable
 from embrix.machine.lane import Lane, parser_for
 from embrix.machine.limits import Limits
 from embrix.machine.recorder import Recorder
 from embrix.terms.generate import Generator
-from embrix.terms.node import Node, size
+from embrix.terms.node import Constructor, Node, size
+from embrix.terms.signature import Signature
+from embrix.text.source import Span
 
 ROUNDS = 15
 NUMBERS = (0, 1, 2, 3, 7, 10)
@@ -65,6 +74,73 @@ def compare(label: str, ours: Callable[[], object], theirs: Callable[[], object]
     print(f"{label:<34} ratio {middle:5.2f}   ({ours_ms:8.2f} ms against {theirs_ms:8.2f} ms)")
 
 
+def a_program(lines: int) -> str:
+    """A Drip program of many lines, always the same: lets in rows of five inside sums."""
+    chance = random.Random(11)
+    parts = []
+    for number in range(lines // 5):
+        factor = chance.randrange(2, 90)
+        parts.append(
+            f"(let tons = {factor} + {number} * 3 in   # barge {number}\n"
+            f" let rate = tons / ({factor}.5 - 1) in\n"
+            f" let rate = rate * 2 - -tons in\n"
+            f" tons * rate + (let gates = 8 in gates - rate) / 4\n"
+            f")"
+        )
+    return " +\n".join(parts)
+
+
+def parsing(parser: Parser) -> None:
+    """Programs of three sizes, beside a hand-written recursive-descent parser."""
+    for lines in (500, 2_000, 10_000):
+        text = a_program(lines)
+        print(f"Drip, reading a program of {lines:,} lines, {len(text):,} characters")
+        compare("  tree with places", lambda t=text: parser.parse(t),
+                lambda t=text: drip_parser.Parser(t).program())  # fmt: skip
+
+
+def tokenizing() -> None:
+    """Longest match where each pattern is linear and the naive way is quadratic: /a/ and /a*b/."""
+    table = TokenTable((), (
+        TokenKind("letter", read_pattern("a"), "a"), TokenKind("word", read_pattern("a*b"), "a*b"),
+    ))  # fmt: skip
+    base = 0.0
+    for length in (250_000, 500_000, 1_000_000):
+        text = "a" * length
+        took = min(timed(lambda t=text: table.cut(t)) for _ in range(3))
+        base = base or took / length
+        print(f"tokens of {length:>9,} characters   {took / length / base:5.2f} of the time a "
+              f"character took at 250,000 ({1000 * took:.0f} ms)")  # fmt: skip
+
+
+def tables() -> None:
+    """The time for parse tables, by number of rules (three sizes; no counterpart)."""
+    for rules in (50, 100, 150):
+        grammar = layered(rules)
+        sets = sets_of(grammar)
+        took = min(
+            timed(lambda g=grammar, s=sets: build_tables(g, s, g.entry["R0"])) for _ in range(3)
+        )
+        print(f"tables of {rules:>4} rules               {1000 * took:8.1f} ms")
+
+
+def layered(rules: int) -> Grammar:
+    """A grammar of layers, each with two operators of its own and brackets at the end."""
+    unit = Constructor("Unit", 20, "E", (), (), is_form=True)
+    made: list[Rule] = []
+    literals: dict[str, None] = {}
+    for number in range(rules):
+        signs = [f"o{number}", f"p{number}"]
+        literals.update(dict.fromkeys(signs))
+        below = Use(f"R{number + 1}") if number + 1 < rules else Quoted("x")
+        rows = [(Item(Use(f"R{number}")), Item(Quoted(sign)), Item(below)) for sign in signs]
+        rows.append((Item(below),))
+        options = tuple(Alternative(row, fields_of(unit), Span(0, 0)) for row in rows)
+        made.append(Rule(f"R{number}", "E", options, Span(0, 0)))
+    tokens = TokenTable((*literals, "x"), ())
+    return flatten(tokens, Signature((unit,)), "integer", ("R0",), made)
+
+
 def main() -> None:
     sys.setrecursionlimit(1_000_000)
     course = load_course(Path(embrix.__file__).parent / "demo" / "lockside")
@@ -98,6 +174,9 @@ def main() -> None:
         compare("  plain", plain, theirs)
         compare("  counted", counted, theirs)
         compare("  traced", traced, theirs)
+    parsing(parser)
+    tokenizing()
+    tables()
 
 
 if __name__ == "__main__":

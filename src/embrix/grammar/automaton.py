@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence as Seq
 from dataclasses import dataclass, field
+from typing import Any
 
 from embrix.grammar.pattern import LAST, Chars, Choice, Pattern, Ranges, Repeat, Sequence
 
@@ -22,6 +23,10 @@ class State:
     members: tuple[int, ...]
     accepts: int
     moves: dict[str, State | None] = field(default_factory=dict)
+
+
+_UNKNOWN: Any = object()
+"""Stands for a move that has not been worked out."""
 
 
 class Automaton:
@@ -46,28 +51,53 @@ class Automaton:
         """
         state = self.start
         found, end = -1, at
-        offset = at
+        length = len(text)
+        while at < length:
+            following = state.moves.get(text[at], _UNKNOWN)
+            if following is _UNKNOWN:
+                following = self._move(state, text[at])
+            if following is None:
+                return found, end
+            state = following
+            at += 1
+            if state.accepts >= 0:
+                found, end = state.accepts, at
+            elif end < at:
+                break
+        else:
+            return found, end
+        return self._beyond(text, at, state, found, end, dead)
+
+    def _beyond(
+        self,
+        text: str,
+        at: int,
+        state: State,
+        found: int,
+        end: int,
+        dead: set[tuple[int, int]],
+    ) -> tuple[int, int]:
+        """Go on behind the last match, remembering what leads nowhere."""
         tried: list[tuple[int, int]] = []
         length = len(text)
-        while offset < length:
-            character = text[offset]
-            try:
-                following = state.moves[character]
-            except KeyError:
-                following = self._move(state, character)
-            if following is None:
-                break
-            state = following
-            offset += 1
+        while True:
             if state.accepts >= 0:
-                found, end = state.accepts, offset
-                if tried:
-                    tried.clear()
+                found, end = state.accepts, at
+                tried.clear()
             else:
-                pair = (state.number, offset)
+                pair = (state.number, at)
                 if pair in dead:
                     break
                 tried.append(pair)
+            if at >= length:
+                break
+            following = state.moves.get(text[at], _UNKNOWN)
+            if following is _UNKNOWN:
+                following = self._move(state, text[at])
+            if following is None:
+                break
+            state = following
+            at += 1
         if tried:
             dead.update(tried)
         return found, end

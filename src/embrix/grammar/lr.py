@@ -6,15 +6,18 @@ where reading stopped.
 
 from __future__ import annotations
 
+import sys
+from collections.abc import Callable, Sequence
+from functools import partial
 from typing import Any
 
 from embrix.grammar.actions import Unfit, finish_one, read_token
 from embrix.grammar.earley import EarleyParser
-from embrix.grammar.model import Grammar
+from embrix.grammar.model import Compose, Grammar, Pass, Production, Slot
 from embrix.grammar.parser import Parsed, Parser, ParseResult, Refused
 from embrix.grammar.sets import sets_of
 from embrix.grammar.tables import START, Tables, build_tables
-from embrix.grammar.tokens import Tokens
+from embrix.grammar.tokens import Token, Tokens
 from embrix.terms.node import Place, Value
 
 
@@ -26,6 +29,13 @@ class TableParser:
         self._sets = sets_of(grammar)
         self._general = EarleyParser(grammar)
         self._tables: dict[str, Tables] = {}
+        self._reducers = [_reducer(production) for production in grammar.productions]
+        self._readers: list[Reader | None] = [None] * len(grammar.tokens.literals)
+        for kind in grammar.tokens.kinds:
+            if kind.conversion == "Number":
+                self._readers.append(partial(read_token, grammar))
+            else:
+                self._readers.append(_piece)
 
     def tables(self, rule: str) -> Tables:
         """The tables for texts of a rule."""
@@ -53,40 +63,89 @@ class TableParser:
     def _run(self, tables: Tables, tokens: Tokens, text: str) -> tuple[Value] | None:
         """The term of a text in a tuple, or None when it is refused."""
         grammar = self._grammar
-        productions = grammar.productions
         shift, goto, reduce = tables.shift, tables.goto, tables.reduce
+        reducers, readers = self._reducers, self._readers
+        state = 0
         states = [0]
         values: list[Value] = []
         places: list[Place | None] = []
         stream: list[Any] = [*tokens.tokens, None]
         for token in stream:
-            terminal = grammar.end if token is None else token.terminal
+            terminal = grammar.end if token is None else token[0]
             while True:
-                state = states[-1]
                 target = shift[state].get(terminal)
                 if target is not None:
-                    states.append(target)
-                    values.append(read_token(grammar, token, text))
-                    places.append((token.start, token.end))
+                    state = target
+                    states.append(state)
+                    reader = readers[terminal]
+                    if reader is None:
+                        values.append(grammar.tokens.literals[terminal])
+                    else:
+                        values.append(reader(token, text))
+                    places.append((token[1], token[2]))
                     break
                 number = reduce[state].get(terminal)
                 if number is None:
                     return None
                 if number == START:
                     return (values[-1],)
-                production = productions[number]
-                count = len(production.right)
-                begin = len(values) - count
-                covered = [place for place in places[begin:] if place is not None]
-                place = (covered[0][0], covered[-1][1]) if covered else None
-                value = finish_one(production, values[begin:], place)
-                del values[begin:]
-                del places[begin:]
-                del states[begin + 1 :]
-                values.append(value)
+                left, count, position, build = reducers[number]
+                if build is None and count == 1:
+                    # The value and its place are handed on as they are.
+                    state = goto[states[-2]][left]
+                    states[-1] = state
+                    continue
+                if count == 0:
+                    place, parts = None, []
+                else:
+                    place = _cover(places, count)
+                    parts = values[-count:]
+                    del values[-count:], places[-count:], states[-count:]
+                values.append(parts[position] if build is None else build(parts, place))
                 places.append(place)
-                states.append(goto[states[-1]][production.left])
+                state = goto[states[-1]][left]
+                states.append(state)
         return None
+
+
+def _piece(token: Token, text: str) -> Value:
+    return sys.intern(text[token[1] : token[2]])
+
+
+Build = Callable[[Sequence[Value], Place | None], Value]
+Reader = Callable[[Token, str], Value]
+
+
+def _cover(places: list[Place | None], count: int) -> Place | None:
+    """The place from the first to the last of the topmost parts that have one."""
+    first, last = places[-count], places[-1]
+    if first is not None and last is not None:
+        return (first[0], last[1])
+    covered = [place for place in places[-count:] if place is not None]
+    return (covered[0][0], covered[-1][1]) if covered else None
+
+
+def _reducer(production: Production) -> tuple[int, int, int, Build | None]:
+    """Left side, length, and either which part is handed on or how the value is built."""
+    left, count, build = production.left, len(production.right), production.build
+    if isinstance(build, Pass):
+        return left, count, build.position, None
+    if isinstance(build, Compose) and all(isinstance(part, Slot) for part in build.parts):
+        where = {slot: n for n, slot in enumerate(production.captures) if slot >= 0}
+        order = [where[part.number] for part in build.parts if isinstance(part, Slot)]
+        return left, count, 0, _composer(build.form.tag, order)
+    return left, count, 0, lambda parts, place: finish_one(production, parts, place)
+
+
+def _composer(tag: int, order: list[int]) -> Build:
+    """A function that makes a node of parts picked by position."""
+    if len(order) == 1:
+        (one,) = order
+        return lambda parts, place: (tag, place or (0, 0), parts[one])
+    if len(order) == 2:
+        first, second = order
+        return lambda parts, place: (tag, place or (0, 0), parts[first], parts[second])
+    return lambda parts, place: (tag, place or (0, 0), *[parts[n] for n in order])
 
 
 def parser_of(grammar: Grammar) -> Parser:

@@ -163,15 +163,15 @@ class _Builder:
         """For a state and a production that ends there, the terminals that may come next."""
         empty = self.sets.empty
         transitions = [(state, symbol) for state, row in enumerate(goto) for symbol in row]
-        direct: dict[tuple[int, int], set[int]] = {}
+        direct: dict[tuple[int, int], int] = {}
         reads: dict[tuple[int, int], list[tuple[int, int]]] = {}
         includes: dict[tuple[int, int], list[tuple[int, int]]] = {t: [] for t in transitions}
         lookback: dict[tuple[int, int], list[tuple[int, int]]] = {}
         for state, symbol in transitions:
             target = goto[state][symbol]
-            direct[state, symbol] = {s for s in self.moves[target] if s >= 0}
+            direct[state, symbol] = sum(1 << s for s in self.moves[target] if s >= 0)
             if state == 0 and symbol == self.start:
-                direct[state, symbol].add(self.grammar.end)
+                direct[state, symbol] |= 1 << self.grammar.end
             reads[state, symbol] = [(target, s) for s in goto[target] if s in empty]
         for state, symbol in transitions:
             for number in self.by_left.get(symbol, ()):
@@ -184,36 +184,70 @@ class _Builder:
                 lookback.setdefault((at, number), []).append((state, symbol))
         read = _digraph(transitions, lambda t: reads[t], direct)
         follow = _digraph(transitions, lambda t: includes[t], read)
-        return {
-            key: set().union(*(follow[transition] for transition in found))
-            for key, found in lookback.items()
-        }
+        looks: dict[tuple[int, int], set[int]] = {}
+        for key, found in lookback.items():
+            bits = 0
+            for transition in found:
+                bits |= follow[transition]
+            looks[key] = _members(bits)
+        return looks
 
 
 _Node: TypeAlias = tuple[int, int]
 
 
 def _digraph(
-    nodes: list[_Node], related: Callable[[_Node], list[_Node]], initial: dict[_Node, set[int]]
-) -> dict[_Node, set[int]]:
-    """The least sets that hold the initial ones and those of related nodes (no recursion)."""
-    result = {node: set(initial[node]) for node in nodes}
-    users: dict[_Node, list[_Node]] = {node: [] for node in nodes}
-    for node in nodes:
-        for other in related(node):
-            users[other].append(node)
-    pending = list(nodes)
-    waiting = set(nodes)
-    while pending:
-        node = pending.pop()
-        waiting.discard(node)
-        for user in users[node]:
-            before = len(result[user])
-            result[user] |= result[node]
-            if len(result[user]) > before and user not in waiting:
-                waiting.add(user)
-                pending.append(user)
+    nodes: list[_Node], related: Callable[[_Node], list[_Node]], initial: dict[_Node, int]
+) -> dict[_Node, int]:
+    """The least sets that hold the initial ones and those of related nodes, as bits of integers.
+
+    A walk over strongly connected components (Tarjan's, with a stack of its own): each node and
+    each relation is looked at once.
+    """
+    result = dict(initial)
+    depth: dict[_Node, int] = {}
+    done = len(nodes) + 1
+    component: list[_Node] = []
+    for root in nodes:
+        if root in depth:
+            continue
+        depth[root] = len(component) + 1
+        component.append(root)
+        walk = [(root, depth[root], iter(related(root)))]
+        while walk:
+            node, own, others = walk[-1]
+            for other in others:
+                if other not in depth:
+                    depth[other] = len(component) + 1
+                    component.append(other)
+                    walk.append((other, depth[other], iter(related(other))))
+                    break
+                depth[node] = min(depth[node], depth[other])
+                result[node] |= result[other]
+            else:
+                walk.pop()
+                if depth[node] == own:
+                    while True:
+                        member = component.pop()
+                        depth[member] = done
+                        result[member] = result[node]
+                        if member is node:
+                            break
+                if walk:
+                    above = walk[-1][0]
+                    depth[above] = min(depth[above], depth[node])
+                    result[above] |= result[node]
     return result
+
+
+def _members(bits: int) -> set[int]:
+    """The numbers of the bits that are set."""
+    found: set[int] = set()
+    while bits:
+        low = bits & -bits
+        found.add(low.bit_length() - 1)
+        bits ^= low
+    return found
 
 
 def production_text(grammar: Grammar, production: Production, dot: int = -1) -> str:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from embrix.grammar.automaton import Automaton
 from embrix.grammar.pattern import Pattern, literal, matches_empty
@@ -27,8 +27,7 @@ class TokenKind:
     label: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Token:
+class Token(NamedTuple):
     """A slice of a program. `terminal` numbers the kind: see `TokenTable.terminals`."""
 
     terminal: int
@@ -107,8 +106,9 @@ class TokenTable:
         dead: set[tuple[int, int]] = set()
         skips = {len(self.literals) + index for index, kind in enumerate(self.kinds) if kind.skip}
         at = 0
+        length = len(text)
         match = self._automaton.match
-        while at < len(text):
+        while at < length:
             terminal, end = match(text, at, dead)
             if terminal < 0:
                 invalid.append(Invalid(Span(at, at + 1), text[at : at + 1]))
@@ -116,7 +116,10 @@ class TokenTable:
                     break
                 at += 1
                 continue
-            (skipped if terminal in skips else tokens).append(Token(terminal, at, end))
+            if terminal in skips:
+                skipped.append(Token(terminal, at, end))
+            else:
+                tokens.append(Token(terminal, at, end))
             at = end
         return Tokens(tuple(tokens), tuple(skipped), tuple(invalid))
 
