@@ -20,22 +20,21 @@ from watchfiles import awatch
 from embrix.text.source import Source, Unreadable
 from embrix.text.visible import visible
 from embrix.tui.bars import Footer, Masthead, Title
+from embrix.tui.checking import Checking
 from embrix.tui.commands import STEPPING, Command, everywhere, of_place
-from embrix.tui.desk import SUITE_WORKER, Answered, Desk, Faulted
+from embrix.tui.desk import Answered, Desk, Faulted
 from embrix.tui.dialogs import Ask, Help, Pick
 from embrix.tui.document import ChangedElsewhere, Document
 from embrix.tui.editor import ProgramEditor
 from embrix.tui.faces import CasesFace, GrammarFace, LanesView, NotesFace, TokensFace, TreeFace
 from embrix.tui.rows import Rows
 from embrix.tui.walk_pane import Gauge, Moment, Stations
+from embrix.tui.walking import Walking
 
 FACES = ("tree", "tokens", "grammar", "cases", "notes")
 PANES = ("program", "lanes", "side", "walk")
 NARROW = 104
 """Columns below which one pane is shown at a time."""
-
-WINDOW = 60
-"""Stations fetched on each side of the moment."""
 
 WELCOME = """# A new program. What every lane makes of it follows as you type.
 
@@ -56,20 +55,19 @@ class Bench(Screen[None]):
         self.folder = folder
         self.wanted = program
         self.desk: Desk | None = None
+        self.walking: Walking
+        self.checking: Checking
         self.summary: dict[str, Any] = {}
         self.language = ""
         self.document: Document | None = None
         self.face = "tree"
-        self.at = 0
         self.version = 0
         self.lane = ""
         self.rule = ""
         self.text = ""
-        self.ran_text = ""
         self.overwrite = False
         self.told = ""
         self._draft_timer: Timer | None = None
-        self._fetching: set[int] = set()
 
     # ---------------------------------------------------------------- layout
 
@@ -100,6 +98,8 @@ class Bench(Screen[None]):
 
     def on_mount(self) -> None:
         self.desk = Desk(self)
+        self.walking = Walking(self, self.desk)
+        self.checking = Checking(self, self.desk)
         self.show_face("tree")
         self.query_one(Masthead).show(course=self.folder.name, notice="reading the course …")
         self.desk.load(str(self.folder), self._loaded)
@@ -174,12 +174,12 @@ class Bench(Screen[None]):
         self.summary = summary
         self.say("")
         self.query_one(Masthead).show(course=summary["title"])
-        self._show_notes(summary["diagnostics"])
+        self.checking.show_notes(summary["diagnostics"])
         if self.document is None:
             self._open_first()
         self._languages_changed()
-        self._ask_notes()
-        self._run_suites()
+        self.checking.ask_notes()
+        self.checking.run_suite(self.document)
         if first and any(d["severity"] == "error" for d in summary["diagnostics"]):
             self.show_face("notes")
         self._text_changed()
@@ -218,7 +218,7 @@ class Bench(Screen[None]):
         self.query_one("#lanes-title", Title).show(self.language)
         if language is None or self.rule not in language["rules"]:
             self.rule = ""
-        self._ask_grammar()
+        self.checking.ask_grammar(self.language, self.rule)
 
     # ---------------------------------------------------------------- the program
 
@@ -231,7 +231,6 @@ class Bench(Screen[None]):
             self.say(str(fault), "brick")
             return
         self.document = document
-        self.at = 0
         self.overwrite = False
         self.text = text
         self.editor.load_text(text)
@@ -291,13 +290,12 @@ class Bench(Screen[None]):
             self.lanes.idle = f"read at rule {self.rule}: no program to run"
             self.lanes.refresh()
             self.query_one("#lanes-title", Title).show(right="")
-            self.stations.begin(0, "moments", 0)
-            self._show_moment()
+            self.walking.forget()
             return
         self.lanes.idle = ""
         if not self.lanes.lanes:
             return
-        self._ask_walk()
+        self._ask_walk(self.at)
         for lane in self.lanes.lanes:
             take = partial(self._ran, version, lane)
             self.desk.ask("program", "run", {**args, "lane": lane}, take)
@@ -314,7 +312,7 @@ class Bench(Screen[None]):
         self.editor.explain(text, look)
         self.query_one(TreeFace).show(look["tree"], look.get("cut", 0))
         self.query_one(TokensFace).show(text, look)
-        self._side_title()
+        self.side_title()
         refused = look.get("refused")
         self._notice(text, refused)
         if refused and "trees" in refused:
@@ -353,164 +351,40 @@ class Bench(Screen[None]):
 
     # ---------------------------------------------------------------- the walk
 
-    def _ask_walk(self) -> None:
-        assert self.desk is not None
-        self.desk.drop("walk")
-        version, lane, text = self.version, self.lane, self.editor.text
-        key = f"{version}:{lane}"
-        args = {"key": key, "language": self.language, "lane": lane, "text": text}
-        self.desk.ask("walk", "walk", args, lambda walk: self._walked(key, text, walk))
-
     @property
-    def walk_key(self) -> str:
-        return f"{self.version}:{self.lane}"
-
-    def _walked(self, key: str, text: str, walk: dict[str, Any]) -> None:
-        if key != self.walk_key:
-            return
-        self.ran_text = text
-        self._fetching.clear()
-        self.at = max(0, min(self.at, walk["length"] - 1))
-        self.stations.begin(walk["length"], walk["style"], self.at)
-        self.query_one(Gauge).show(walk["levels"], walk["length"], self.at)
-        self._fetch(self.at)
-        self._show_moment()
+    def at(self) -> int:
+        """The number of the moment."""
+        return self.walking.at
 
     @on(Stations.Wanted)
     def _station_wanted(self, message: Stations.Wanted) -> None:
-        self._fetch(message.number)
-
-    def _fetch(self, number: int) -> None:
-        """Ask for the stations around a number, once."""
-        block = number // WINDOW
-        for wanted in (block, block + 1) if number % WINDOW > WINDOW // 2 else (block, block - 1):
-            if wanted < 0 or wanted in self._fetching or self.desk is None:
-                continue
-            self._fetching.add(wanted)
-            key = self.walk_key
-            args = {"key": key, "first": wanted * WINDOW, "last": (wanted + 1) * WINDOW}
-            self.desk.ask("walk", "stations", args, partial(self._fetched, key))
-
-    def _fetched(self, key: str, found: list[dict[str, Any]]) -> None:
-        if key != self.walk_key:
-            return
-        for station in found:
-            self.stations.stations[station["number"]] = station
-        self.stations.refresh()
-        self._show_moment()
-
-    def go(self, number: int) -> None:
-        """Make another moment the moment."""
-        if self.stations.length == 0:
-            return
-        self.at = max(0, min(number, self.stations.length - 1))
-        self.stations.cursor = self.at
-        self.stations.show_cursor()
-        self.stations.refresh()
-        self._show_moment()
-
-    def _show_moment(self) -> None:
-        stations = self.stations
-        gauge = self.query_one(Gauge)
-        gauge.show(gauge.levels, stations.length, self.at)
-        station = stations.stations.get(self.at)
-        if station is None and stations.length:
-            self._fetch(self.at)
-        style = stations.style_of_walk
-        self.query_one(Moment).show(station, style)
-        place = station["place"] if station else None
-        self.editor.mark(self.ran_text, place)
-        self.query_one(TreeFace).highlight(place)
-        words = {"steps": "term", "moments": "moment"}
-        position = f"{words[style]} {self.at:,} of {max(0, stations.length - 1):,}"
-        self.query_one("#walk-title", Title).show(
-            self.lane, position if stations.length else "", "ink"
-        )
+        self.walking.fetch(message.number)
 
     @on(Rows.Moved)
     def _row_moved(self, message: Rows.Moved) -> None:
         if message.rows is self.stations:
-            self.go(message.number)
+            self.walking.go(message.number)
         elif message.rows is self.lanes and self.lanes.chosen:
             self._choose_lane(self.lanes.chosen)
 
     @on(Gauge.Jump)
     def _jumped(self, message: Gauge.Jump) -> None:
-        self.go(round(message.share * (self.stations.length - 1)))
+        self.walking.go(round(message.share * (self.stations.length - 1)))
 
     def _choose_lane(self, lane: str) -> None:
         self.lane = lane
-        self.at = 0
         self.lanes.cursor = self.lanes.lanes.index(lane)
         self.lanes.refresh()
         result = self.lanes.results.get(lane)
         if result is not None and lane in self.lanes.fresh:
             self._notice(self.editor.text, result["outcome"])
-        self._ask_walk()
+        self._ask_walk(0)
 
-    # ---------------------------------------------------------------- suites and notes
+    def _ask_walk(self, at: int) -> None:
+        key = f"{self.version}:{self.lane}"
+        self.walking.ask(key, self.language, self.lane, self.editor.text, at)
 
-    def _run_suites(self) -> None:
-        assert self.desk is not None
-        self.desk.drop("suite")
-        suites = self.summary["suites"]
-        own = self._suite_of_language(suites)
-        masthead = self.query_one(Masthead)
-        if own is None:
-            masthead.show(suite="no suite", suite_alarm="")
-            return
-        masthead.show(suite="suite …", suite_alarm="")
-        self.desk.ask(
-            "suite", "test", {"suite": own}, self._tested, worker=SUITE_WORKER,
-            progress=self._testing,
-        )  # fmt: skip
-
-    def _suite_of_language(self, suites: list[str]) -> str | None:
-        """The suite that lies nearest to the program."""
-        if not suites:
-            return None
-        if self.document is None:
-            return suites[0]
-        here = self.document.path.resolve()
-
-        def shared(path: str) -> int:
-            pairs = zip(Path(path).parts, here.parts, strict=False)
-            return sum(1 for a, b in pairs if a == b)
-
-        return max(suites, key=shared)
-
-    def _testing(self, progress: dict[str, Any]) -> None:
-        if progress["done"] % 10 == 0:
-            self.query_one(Masthead).show(suite=f"suite {progress['done']}/{progress['of']}")
-
-    def _tested(self, report: dict[str, Any]) -> None:
-        self.query_one(CasesFace).show(report)
-        verdicts = [v for case in report["cases"] for v in case["verdicts"]]
-        failed = sum(v[1] == "failed" for v in verdicts)
-        passed = sum(v[1] == "passed" for v in verdicts)
-        told = f"✗ {failed} of {failed + passed} fail" if failed else f"◆ {passed} hold"
-        broken = len(report.get("broken", ()))
-        if broken:
-            told += f", {broken} lane{'s' if broken > 1 else ''} not run"
-        alarm = "yes" if failed or broken else ""
-        self.query_one(Masthead).show(suite=f"suite {told}", suite_alarm=alarm)
-        self._side_title()
-
-    def _ask_notes(self) -> None:
-        assert self.desk is not None
-        self.desk.ask("notes", "notes", {}, self._show_notes, worker=SUITE_WORKER)
-
-    def _show_notes(self, notes: list[dict[str, Any]]) -> None:
-        self.query_one(NotesFace).show(notes)
-        self._side_title()
-
-    def _ask_grammar(self) -> None:
-        assert self.desk is not None
-        self.desk.drop("grammar")
-        if self.language:
-            args = {"language": self.language, "rule": self.rule or None}
-            show = self.query_one(GrammarFace).show
-            self.desk.ask("grammar", "grammar", args, show, worker=SUITE_WORKER)
+    # ---------------------------------------------------------------- cases
 
     @on(CasesFace.Try)
     def _try_case(self, message: CasesFace.Try) -> None:
@@ -521,7 +395,6 @@ class Bench(Screen[None]):
         stem = "".join(c if c.isalnum() else "_" for c in case["name"])[:40].strip("_")
         self._keep_draft()
         self.document = Document(folder / f"case_{stem}.{extension}")
-        self.at = 0
         self.text = case["program"]
         self.editor.load_text(case["program"])
         self.say(f"the program of the case “{case['name']}”")
@@ -567,9 +440,9 @@ class Bench(Screen[None]):
             self.query_one(f"#{name}").display = name == face
         if had_focus:
             self.query_one(f"#{face}").focus()
-        self._side_title()
+        self.side_title()
 
-    def _side_title(self) -> None:
+    def side_title(self) -> None:
         title = self.query_one("#side-title", Title)
         title.label = self.face
         others = " · ".join(face for face in FACES if face != self.face)
@@ -643,7 +516,7 @@ class Bench(Screen[None]):
             if rule is not None:
                 self.rule = rule
                 self._show_title()
-                self._ask_grammar()
+                self.checking.ask_grammar(self.language, self.rule)
                 self._text_changed()
 
         self.app.push_screen(
@@ -686,7 +559,7 @@ class Bench(Screen[None]):
             self.show_face("cases")
             if self.has_class("narrow"):
                 self.query_one(CasesFace).focus()
-            self._run_suites()
+            self.checking.run_suite(self.document)
 
     def action_pane(self) -> None:
         target = PANES[(PANES.index(self.pane) + 1) % len(PANES)]
@@ -694,26 +567,26 @@ class Bench(Screen[None]):
         self.set_focus(self.query_one(f"#{self.face}" if target == "side" else f"#{target}"))
 
     def action_back(self) -> None:
-        self.go(self.at - 1)
+        self.walking.go(self.at - 1)
 
     def action_forward(self) -> None:
-        self.go(self.at + 1)
+        self.walking.go(self.at + 1)
 
     def action_leap_back(self) -> None:
-        self.go(self.at - 10)
+        self.walking.go(self.at - 10)
 
     def action_leap_on(self) -> None:
-        self.go(self.at + 10)
+        self.walking.go(self.at + 10)
 
     def action_first(self) -> None:
-        self.go(0)
+        self.walking.go(0)
 
     def action_last(self) -> None:
-        self.go(self.stations.length - 1)
+        self.walking.go(self.stations.length - 1)
 
     def action_ends(self) -> None:
         last = self.stations.length - 1
-        self.go(0 if self.at == last else last)
+        self.walking.go(0 if self.at == last else last)
 
     def action_lamp(self) -> None:
         self.app.action_lamp()  # type: ignore[attr-defined]

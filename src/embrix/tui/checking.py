@@ -1,0 +1,83 @@
+"""What is checked behind the scenes: the suite, the definitions, the grammar."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from embrix.tui.bars import Masthead
+from embrix.tui.desk import SUITE_WORKER, Desk
+from embrix.tui.document import Document
+from embrix.tui.faces import CasesFace, GrammarFace, NotesFace
+
+if TYPE_CHECKING:
+    from embrix.tui.bench import Bench
+
+
+class Checking:
+    """Asks a worker of its own, so that the program in the editor never waits."""
+
+    def __init__(self, bench: Bench, desk: Desk) -> None:
+        self._bench = bench
+        self._desk = desk
+
+    @property
+    def _masthead(self) -> Masthead:
+        return self._bench.query_one(Masthead)
+
+    def run_suite(self, document: Document | None) -> None:
+        """Run the suite that lies nearest to a program."""
+        self._desk.drop("suite")
+        suite = self._nearest(self._bench.summary["suites"], document)
+        if suite is None:
+            self._masthead.show(suite="no suite", suite_alarm="")
+            return
+        self._masthead.show(suite="suite …", suite_alarm="")
+        self._desk.ask(
+            "suite", "test", {"suite": suite}, self._tested, worker=SUITE_WORKER,
+            progress=self._testing,
+        )  # fmt: skip
+
+    def _nearest(self, suites: list[str], document: Document | None) -> str | None:
+        if not suites or document is None:
+            return suites[0] if suites else None
+        here = document.path.resolve()
+
+        def shared(path: str) -> int:
+            pairs = zip(Path(path).parts, here.parts, strict=False)
+            return sum(1 for a, b in pairs if a == b)
+
+        return max(suites, key=shared)
+
+    def _testing(self, progress: dict[str, Any]) -> None:
+        if progress["done"] % 10 == 0:
+            self._masthead.show(suite=f"suite {progress['done']}/{progress['of']}")
+
+    def _tested(self, report: dict[str, Any]) -> None:
+        self._bench.query_one(CasesFace).show(report)
+        verdicts = [v for case in report["cases"] for v in case["verdicts"]]
+        failed = sum(v[1] == "failed" for v in verdicts)
+        passed = sum(v[1] == "passed" for v in verdicts)
+        told = f"✗ {failed} of {failed + passed} fail" if failed else f"◆ {passed} hold"
+        broken = len(report.get("broken", ()))
+        if broken:
+            told += f", {broken} lane{'s' if broken > 1 else ''} not run"
+        alarm = "yes" if failed or broken else ""
+        self._masthead.show(suite=f"suite {told}", suite_alarm=alarm)
+        self._bench.side_title()
+
+    def ask_notes(self) -> None:
+        """Have everything checked that takes longer than reading the course."""
+        self._desk.ask("notes", "notes", {}, self.show_notes, worker=SUITE_WORKER)
+
+    def show_notes(self, notes: list[dict[str, Any]]) -> None:
+        self._bench.query_one(NotesFace).show(notes)
+        self._bench.side_title()
+
+    def ask_grammar(self, language: str, rule: str) -> None:
+        """What kind of grammar the language has, from a rule."""
+        self._desk.drop("grammar")
+        if language:
+            args = {"language": language, "rule": rule or None}
+            show = self._bench.query_one(GrammarFace).show
+            self._desk.ask("grammar", "grammar", args, show, worker=SUITE_WORKER)

@@ -1,0 +1,107 @@
+"""The walk through the chosen lane: asking for it, fetching stations, moving the moment."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import Any
+
+from textual.widget import Widget
+
+from embrix.tui.bars import Title
+from embrix.tui.desk import Desk
+from embrix.tui.editor import ProgramEditor
+from embrix.tui.faces import TreeFace
+from embrix.tui.walk_pane import Gauge, Moment, Stations
+
+WINDOW = 60
+"""Stations that are fetched at once."""
+
+_WORDS = {"steps": "term", "moments": "moment"}
+
+
+class Walking:
+    """Keeps gauge, stations, moment, editor and tree at one moment of one run."""
+
+    def __init__(self, bench: Widget, desk: Desk) -> None:
+        self._bench = bench
+        self._desk = desk
+        self._key = ""
+        self._lane = ""
+        self._text = ""
+        self._fetching: set[int] = set()
+        self.at = 0
+
+    @property
+    def _stations(self) -> Stations:
+        return self._bench.query_one(Stations)
+
+    def ask(self, key: str, language: str, lane: str, text: str, at: int) -> None:
+        """Record a run of a text on a lane; the moment will be near number `at`."""
+        self._desk.drop("walk")
+        self._key, self._lane, self.at = key, lane, at
+        args = {"key": key, "language": language, "lane": lane, "text": text}
+        self._desk.ask("walk", "walk", args, partial(self._walked, key, text))
+
+    def forget(self) -> None:
+        """There is no run to walk through."""
+        self._desk.drop("walk")
+        self._key = ""
+        self._stations.begin(0, "moments", 0)
+        self.show()
+
+    def _walked(self, key: str, text: str, walk: dict[str, Any]) -> None:
+        if key != self._key:
+            return
+        self._text = text
+        self._fetching.clear()
+        self.at = max(0, min(self.at, walk["length"] - 1))
+        self._stations.begin(walk["length"], walk["style"], self.at)
+        self._bench.query_one(Gauge).show(walk["levels"], walk["length"], self.at)
+        self.fetch(self.at)
+        self.show()
+
+    def fetch(self, number: int) -> None:
+        """Ask for the stations around a number, once."""
+        block = number // WINDOW
+        neighbour = block + 1 if number % WINDOW > WINDOW // 2 else block - 1
+        for wanted in (block, neighbour):
+            if wanted < 0 or wanted in self._fetching:
+                continue
+            self._fetching.add(wanted)
+            args = {"key": self._key, "first": wanted * WINDOW, "last": (wanted + 1) * WINDOW}
+            self._desk.ask("walk", "stations", args, partial(self._fetched, self._key))
+
+    def _fetched(self, key: str, found: list[dict[str, Any]]) -> None:
+        if key != self._key:
+            return
+        for station in found:
+            self._stations.stations[station["number"]] = station
+        self._stations.refresh()
+        self.show()
+
+    def go(self, number: int) -> None:
+        """Make another moment the moment."""
+        stations = self._stations
+        if stations.length == 0:
+            return
+        self.at = max(0, min(number, stations.length - 1))
+        stations.cursor = self.at
+        stations.show_cursor()
+        stations.refresh()
+        self.show()
+
+    def show(self) -> None:
+        """Bring every view to the moment."""
+        stations, gauge = self._stations, self._bench.query_one(Gauge)
+        gauge.show(gauge.levels if stations.length else [], stations.length, self.at)
+        station = stations.stations.get(self.at)
+        if station is None and stations.length:
+            self.fetch(self.at)
+        style = stations.style_of_walk
+        self._bench.query_one(Moment).show(station, style)
+        place = station["place"] if station else None
+        self._bench.query_one(ProgramEditor).mark(self._text, place)
+        self._bench.query_one(TreeFace).highlight(place)
+        position = f"{_WORDS[style]} {self.at:,} of {max(0, stations.length - 1):,}"
+        title = self._bench.query_one("#walk-title", Title)
+        title.show(self._lane, position if stations.length else "", "ink")
