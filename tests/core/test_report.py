@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import pytest
 
+from embrix.grammar.difference import compare_grammars
+from embrix.grammar.earley import EarleyParser
 from embrix.grammar.flatten import flatten
 from embrix.grammar.model import Alternative, Grammar, Item, Quoted, Rule, Use, fields_of
 from embrix.grammar.report import report_on, report_text
@@ -140,3 +142,64 @@ grammar
     assert sentence == "a · a"
     assert {first, second} == {"[[a ·] a]", "[a [· a]]"}
     assert "T takes in a, or a ·" in where or "T takes in a ·, or a" in where
+
+
+TABLE = """language Table
+tokens
+  number  /[0-9]+/  as Number
+  skip    / +/
+forms E
+  Lit(n: Number)
+  Add(left: E, right: E)
+  Mul(left: E, right: E)
+  Neg(arg: E)
+grammar
+  start E
+  operators E
+    left    "+" makes Add
+    left    "*" makes Mul
+    prefix  "-" makes Neg
+    operand A
+  A : E ::= n:number makes Lit | "(" E ")"
+"""
+
+LAYERS = (
+    TABLE[: TABLE.index("  operators E")]
+    + """\
+  E ::= left:E "+" right:T makes Add | T
+  T : E ::= left:T "*" right:F makes Mul | F
+  F : E ::= "-" arg:F makes Neg | A
+  A : E ::= n:number makes Lit | "(" E ")"
+"""
+)
+
+
+def side(text: str) -> tuple[Grammar, EarleyParser, str]:
+    checked = language(text).grammar
+    assert checked is not None
+    return checked, EarleyParser(checked), "E"
+
+
+def test_layers_and_an_operator_table_read_alike() -> None:
+    """The textbook's layers and the table give the same trees on all sentences up to length 7."""
+    found = compare_grammars(side(TABLE), side(LAYERS), length=7)
+    assert found.differences == ()
+    assert found.length == 7
+    assert found.tried > 200
+
+
+CHANGES = [
+    ('left    "+"', 'right   "+"', ("another tree", "1 + 1 + 1")),
+    ('left    "*"', 'nonassociative "*"', ("only the first", "1 * 1 * 1")),
+    ('"*" makes Mul', '"*" makes Mul "/" makes Mul', ("only the second", "1 / 1")),
+    ('| "(" E ")"', '| "(" E ")" | "(" ")" makes Lit(0)', ("only the second", "( )")),
+]
+
+
+@pytest.mark.parametrize(("right", "wrong", "expected"), CHANGES)
+def test_the_shortest_sentence_that_tells_two_versions_apart(
+    right: str, wrong: str, expected: tuple[str, str]
+) -> None:
+    found = compare_grammars(side(TABLE), side(TABLE.replace(right, wrong)), length=5)
+    first = found.differences[0]
+    assert (first.kind, first.sentence) == expected

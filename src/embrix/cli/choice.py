@@ -7,13 +7,17 @@ import sys
 from dataclasses import dataclass
 from pathlib import Path
 
+from embrix.brix.core import Language
+from embrix.brix.language import check_language
+from embrix.brix.reader import read_file
+from embrix.brix.syntax import LanguageSyntax
 from embrix.course.load import COURSE_FILE, find_course
 from embrix.course.shipped import shipped_course
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
 from embrix.runs.session import Session
 from embrix.runs.worker import limit_memory
-from embrix.text.diagnostic import render
+from embrix.text.diagnostic import Findings, render
 from embrix.text.source import Source, Unreadable, read_source
 from embrix.text.suggest import did_you_mean
 
@@ -81,6 +85,21 @@ def lanes_of(arguments: argparse.Namespace) -> tuple[Session, str, list[Lane]]:
     wanted = _lanes(arguments, session, language)
     others = [lane for lane in session.lanes(language) if lane not in wanted]
     return session, language, [*wanted, *others]
+
+
+def language_in(path: Path) -> Language:
+    """The language that a file defines on its own. Raises `Usage`."""
+    findings = Findings()
+    try:
+        syntax = read_file(read_source(path), findings)
+    except Unreadable as fault:
+        raise Usage(f"there is no language, rule or file called {path}") from fault
+    if not isinstance(syntax, LanguageSyntax):
+        raise Usage(f"{path} defines no language")
+    language = check_language(syntax, findings)
+    for finding in findings.sorted():
+        print(render(finding), file=sys.stderr)
+    return language
 
 
 def _program(arguments: argparse.Namespace) -> tuple[Source, Path | None]:

@@ -9,11 +9,13 @@ import textwrap
 from pathlib import Path
 from typing import Any
 
-from embrix.cli.choice import Chosen, Usage, chosen, course_folder, lanes_of, text_of
+from embrix.cli.choice import Chosen, Usage, chosen, course_folder, lanes_of, language_in, text_of
 from embrix.cli.repl import Prompt, converse
 from embrix.course.load import find_course
 from embrix.course.shipped import writable_copy
+from embrix.grammar.difference import compare_grammars, comparison_text
 from embrix.grammar.ebnf import export
+from embrix.grammar.lr import parser_of
 from embrix.grammar.report import report_on, report_text
 from embrix.grammar.steps import descent, shift_reduce
 from embrix.grammar.tables import items_text, sets_text
@@ -180,6 +182,9 @@ def grammar(arguments: argparse.Namespace) -> int:
             raise Usage(f"{name} has no rule called {arguments.rule}; {hint}")
         if not 0 <= arguments.length <= 40:
             raise Usage("--length must be between 0 and 40")
+        if arguments.against is not None:
+            status = max(status, _against(session, name, arguments))
+            continue
         if arguments.ebnf is not None:
             print("\n".join(export(target, arguments.ebnf, arguments.rule)))
             continue
@@ -192,6 +197,24 @@ def grammar(arguments: argparse.Namespace) -> int:
             if arguments.items:
                 print("\n".join(items_text(target, rule)))
     return status
+
+
+def _against(session: Session, name: str, arguments: argparse.Namespace) -> int:
+    """Compare a grammar with another one on short sentences."""
+    languages, other = session.course.languages, arguments.against
+    grammar = languages[name].grammar
+    assert grammar is not None
+    mine = (grammar, parser_of(grammar), arguments.rule or grammar.starts[0])
+    if other in grammar.entry:
+        theirs = (grammar, mine[1], other)
+    else:
+        target = languages[other] if other in languages else language_in(Path(other))
+        if target.grammar is None:
+            raise Usage(f"{other} has no grammar that can be used; see embrix check")
+        theirs = (target.grammar, parser_of(target.grammar), target.grammar.starts[0])
+    comparison = compare_grammars(mine, theirs, min(arguments.length, 12))
+    print(f"{name} against {other}: " + "\n".join(comparison_text(comparison)))
+    return int(bool(comparison.differences))
 
 
 def parse(arguments: argparse.Namespace) -> int:

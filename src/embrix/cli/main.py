@@ -106,6 +106,10 @@ def parser() -> argparse.ArgumentParser:
     grammar.add_argument(
         "--ebnf", choices=("iso", "w3c"), help="print the grammar in a standard notation instead"
     )
+    grammar.add_argument(
+        "--against", metavar="OTHER",
+        help="compare with another language of the course, a rule of this one, or a .brix file",
+    )  # fmt: skip
     grammar.add_argument("--sets", action="store_true", help="print first and follow sets")
     grammar.add_argument("--items", action="store_true", help="print the LR item sets")
 

@@ -59,12 +59,19 @@ class Sentences:
     """The sentences of each nonterminal by length, made as they are asked for."""
 
     def __init__(
-        self, grammar: Grammar, most: int = 30_000, settled: dict[int, Sentence] | None = None
+        self,
+        grammar: Grammar,
+        most: int = 30_000,
+        settled: dict[int, Sentence] | None = None,
+        *,
+        apart: bool = False,
     ) -> None:
+        """With `apart`, terminals that are used alike are told apart all the same."""
         self._grammar = grammar
         self._settled = settled or {}
         self._most = most
-        self._alike = alike_terminals(grammar)
+        alike = alike_terminals(grammar)
+        self._alike = {terminal: terminal for terminal in alike} if apart else alike
         self._by_length: list[dict[int, set[Sentence]]] = []
         self.count = 0
 
