@@ -90,8 +90,8 @@ def test_compiled_definitions_have_no_builtins_and_no_text_of_the_author() -> No
     from embrix.machine.compiler import HELPERS, compile_interpreter
 
     course = load_course(ROOT / "demo" / "lockside")
-    names = re.compile(r"(final_)?[a-z]\d*|link|stop|counts|fuel|here|lookups|hops|depth|deepest"
-                       r"|rounds")  # fmt: skip
+    names = re.compile(r"(final_)?[a-z]\d*|link|stop|counts|spend|fuel|here|lookups|hops"
+                       r"|depth|deepest|rounds")  # fmt: skip
     for lane in course.interpreters["Drip"].values():
         compiled = compile_interpreter(lane, "traced")
         assert compiled.link.__globals__["__builtins__"] == {}

@@ -102,11 +102,17 @@ class _Unit:
             body += _Body(self, target, counters).definition(f"f{self.numbers[name]}")
         stop: list[ast.stmt] = [ast.Nonlocal(["fuel"]), assign("fuel", const(-1))]
         body.append(function("stop", [], stop))
+        spend: list[ast.stmt] = [
+            ast.Nonlocal(["fuel"]),
+            ast.AugAssign(ast.Name("fuel", ast.Store()), ast.Sub(), load("x")),
+            when(compare(load("fuel"), ast.Lt(), const(0)), [do(call("exhausted"))]),
+        ]
+        body.append(function("spend", ["x"], spend))
         table = ast.Dict([const(name) for name in counters], [load(name) for name in counters])
         body.append(function("counts", [], [ast.Return(table)]))
         exports = {name: f"f{number}" for name, number in self.numbers.items()}
-        keys = [const(name) for name in (*exports, " stop", " counts")]
-        values = [load(name) for name in (*exports.values(), "stop", "counts")]
+        keys = [const(name) for name in (*exports, " stop", " counts", " spend")]
+        values = [load(name) for name in (*exports.values(), "stop", "counts", "spend")]
         body.append(ast.Return(ast.Dict(list(keys), values)))
         params = ["fuel", *(f"k{n}" for n in range(len(self.constants))), *HELPERS]
         module = ast.Module([function("link", params, body)], [])

@@ -182,10 +182,11 @@ class _Session:
         helpers: dict[str, Any] = {
             "exhausted": exhausted, "fail": fail, "stuck": stuck, "absent": absent,
             "unfinished": unfinished, **arithmetic, "divide": placed,
-            "floor_divide": floor_divide, "modulo": modulo, "equal": same,
-            "free": lambda e: free_names(signature, e),
-            "substitute": lambda v, x, e: substitute(signature, v, x, e, accept),
-            "alike": lambda a, b: alike(signature, a, b),
+            "floor_divide": floor_divide, "modulo": modulo,
+            "equal": lambda a, b: same(a, b, self.spend),
+            "free": lambda e: free_names(signature, e, self.spend),
+            "substitute": lambda v, x, e: substitute(signature, v, x, e, accept, self.spend),
+            "alike": lambda a, b: alike(signature, a, b, self.spend),
             "fresh": lambda x, names: fresh(x, names, accept),
             "emit": self.emit, "text": self.text, "extend_all": _extend_all,
             "enter": recorder.enter if recorder else None,
@@ -196,6 +197,10 @@ class _Session:
         self.space: dict[str, Any] = compiled.link(
             limits.calls, *constants, *(helpers[name] for name in HELPERS)
         )
+
+    def spend(self, nodes: int) -> None:
+        """Walks over terms use fuel as well, so that every run is bounded."""
+        self.space[" spend"](nodes)
 
     def emit(self, text: str) -> None:
         self._written += len(text)

@@ -16,8 +16,18 @@ from embrix.terms.signature import Signature
 
 Accept = Callable[[str], bool]
 
+Meter = Callable[[int], None]
+"""Told of work every so many nodes; it may raise to end the walk."""
 
-def free_names(signature: Signature, term: Value) -> frozenset[str]:
+STRIDE = 256
+"""Nodes between two calls of a meter."""
+
+
+def _unmetered(_nodes: int) -> None:
+    return None
+
+
+def free_names(signature: Signature, term: Value, meter: Meter = _unmetered) -> frozenset[str]:
     """The names that occur free in a term, by the `uses` and `binds` of its forms."""
     known: dict[int, frozenset[str]] = {}
     keep: list[Value] = []
@@ -42,6 +52,8 @@ def free_names(signature: Signature, term: Value) -> frozenset[str]:
             names |= inner
         known[id(node)] = frozenset(names)
         keep.append(node)
+        if len(keep) % STRIDE == 0:
+            meter(STRIDE)
     return known[id(term)] if isinstance(term, tuple) else nothing
 
 
@@ -64,14 +76,20 @@ def fresh(base: str, taken: Iterable[str], accept: Accept = lambda _: True) -> s
 
 
 def substitute(
-    signature: Signature, value: Value, name: str, term: Value, accept: Accept = lambda _: True
+    signature: Signature,
+    value: Value,
+    name: str,
+    term: Value,
+    accept: Accept = lambda _: True,
+    meter: Meter = _unmetered,
 ) -> Value:
     """`term` with `value` in place of each free `name`, renaming binders that would capture.
 
     An occurrence is a node of a form with `uses` on its only name field; it is replaced whole.
     Nodes in which nothing changes are shared with `term`.
     """
-    endangered = free_names(signature, value)
+    endangered = free_names(signature, value, meter)
+    visited = 0
     results: list[Value] = []
     work: list[tuple[Any, ...]] = [("visit", term, {name: value})]
     while work:
@@ -87,6 +105,9 @@ def substitute(
         if not isinstance(node, tuple) or not mapping:
             results.append(node)
             continue
+        visited += 1
+        if visited % STRIDE == 0:
+            meter(STRIDE)
         form = signature.form_of(node)
         if form is not None and form.uses and node[FIELDS + form.uses[0]] in mapping:
             results.append(mapping[node[FIELDS + form.uses[0]]])
@@ -95,6 +116,7 @@ def substitute(
         work.append(("build", node, len(node) - FIELDS))
         for index in range(len(node) - FIELDS - 1, -1, -1):
             work.append(("visit", node[FIELDS + index], inner[index]))
+    meter(visited % STRIDE)
     return results[0]
 
 
@@ -140,13 +162,17 @@ def _user(signature: Signature) -> Constructor | None:
     return None
 
 
-def alike(signature: Signature, left: Value, right: Value) -> bool:
+def alike(signature: Signature, left: Value, right: Value, meter: Meter = _unmetered) -> bool:
     """Equality up to the names of bound variables; places are ignored."""
     stack: list[tuple[Value, Value, dict[str, int], dict[str, int], int]] = [
         (left, right, {}, {}, 0)
     ]
+    visited = 0
     while stack:
         a, b, above_a, above_b, depth = stack.pop()
+        visited += 1
+        if visited % STRIDE == 0:
+            meter(STRIDE)
         if not isinstance(a, tuple) or not isinstance(b, tuple):
             if isinstance(a, tuple) or isinstance(b, tuple) or a != b:
                 return False
