@@ -25,12 +25,18 @@ SCENES: list[Scene] = [
     ("failure", "unused.drip", ["F4", "F9"]),
     ("cases", "unused.drip", ["BREAK", "F5"]),
     ("notes", "chamber.drip", ["MISSPELL"]),
+    ("grammar", "toll.drip", ["AMBIGUOUS", "F3", "F3"]),
     ("light", "unused.drip", ["F12", "F4", "F4", "F8", "F8"]),
 ]
-"""File name, program, keys. BREAK and MISSPELL change a definition before the workbench opens."""
+"""File name, program, keys. Words in CHANGES change a definition before the workbench opens."""
 
 CHANGES = {
     "BREAK": ("drip.brix", 'left    "+"', 'right   "+"'),
+    "AMBIGUOUS": (
+        "drip.brix",
+        "    | Sum\n",
+        '    | Sum\n    | left:Expr "and" right:Expr  makes Add\n',
+    ),
     "MISSPELL": ("environment.brix", "eval(bound, env)", "eval(env, bond)"),
 }
 

@@ -16,7 +16,7 @@ from dataclasses import dataclass, field
 from typing import IO, Any, TypeAlias
 
 from embrix.machine.limits import MEMORY
-from embrix.runs.worker import read_frame, write_frame
+from embrix.runs.frames import read_frame, write_frame
 
 Answer: TypeAlias = dict[str, Any]
 """`answer`, `fault` with a text, `cancelled`, or `progress` (more answers follow)."""

@@ -7,11 +7,9 @@ limit is an outcome.
 
 from __future__ import annotations
 
-import json
 import os
 import queue
 import resource
-import struct
 import sys
 import threading
 import traceback
@@ -20,30 +18,8 @@ from pathlib import Path
 from typing import Any, BinaryIO
 
 from embrix.machine.limits import LIVE, MEMORY, Limits
+from embrix.runs.frames import read_frame, write_frame
 from embrix.runs.session import Session
-
-LONGEST_FRAME = 64 << 20
-
-
-def read_frame(stream: BinaryIO) -> dict[str, Any] | None:
-    """The next frame, or None at the end of the stream."""
-    head = stream.read(4)
-    if len(head) < 4:
-        return None
-    (length,) = struct.unpack(">I", head)
-    if length > LONGEST_FRAME:
-        return None
-    body = stream.read(length)
-    if len(body) < length:
-        return None
-    frame: dict[str, Any] = json.loads(body)
-    return frame
-
-
-def write_frame(stream: BinaryIO, frame: dict[str, Any]) -> None:
-    body = json.dumps(frame, separators=(",", ":")).encode()
-    stream.write(struct.pack(">I", len(body)) + body)
-    stream.flush()
 
 
 class Worker:
