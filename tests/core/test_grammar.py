@@ -145,6 +145,19 @@ def test_a_refusal_names_its_place_and_what_could_stand_there(
     assert set(refused.expected) == expected
 
 
+def test_a_refusal_tells_what_was_being_read(lockside: Course) -> None:
+    """Innermost first, each with the place where it began and a dot where it had got to."""
+    grammar = lockside.languages["Drip"].grammar
+    assert grammar is not None
+    refused = EarleyParser(grammar).parse("let x = (1 + 2 in x")
+    assert isinstance(refused, Refused)
+    rows = dict(refused.reading)
+    assert rows["Atom → `(` Expr • `)`"] == 8
+    assert rows["Sum → Sum • `+` Sum₂"] == 9
+    assert rows["Expr → `let` name `=` • Expr `in` Expr"] == 0
+    assert [place for _, place in refused.reading] == sorted(rows.values(), reverse=True)
+
+
 # ---------------------------------------------------------------------- grammars made by hand
 
 

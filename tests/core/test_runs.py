@@ -118,3 +118,25 @@ def test_a_fault_of_embrix_looks_different_from_outcomes(pool: Pool) -> None:
     answer = pool.request("no such thing", {}, 20)
     assert answer["kind"] == "fault"
     assert "no request is called" in answer["fault"]
+
+
+def test_what_waited_when_a_worker_died_is_still_answered(pool: Pool) -> None:
+    """Only the request that was being worked on is lost with its worker."""
+    answers: dict[str, dict[str, Any]] = {}
+    done = {name: threading.Event() for name in ("running", "waiting")}
+
+    def taker(name: str) -> Any:
+        def take(answer: dict[str, Any]) -> None:
+            answers[name] = answer
+            done[name].set()
+
+        return take
+
+    pool.ask("run", ask("0"), taker("running"))
+    time.sleep(0.3)
+    pool.ask("run", ask("2"), taker("waiting"))
+    os.kill(pool.processes()[0], signal.SIGKILL)
+    assert done["running"].wait(20)
+    assert done["waiting"].wait(30)
+    assert answers["running"]["kind"] == "ended"
+    assert answers["waiting"]["answer"]["outcome"]["text"] == "7"

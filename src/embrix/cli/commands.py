@@ -248,6 +248,8 @@ def parse(arguments: argparse.Namespace) -> int:
         print(f"{refused['kind']}: {visible(refused['text'])}")
         if "place" in refused:
             print("\n".join("  " + row for row in excerpt(source, Span(*refused["place"]))))
+        for row, begun in refused.get("reading", ()):
+            print(f"  was reading {row}  (from {begun})")
     return int(refused is not None)
 
 

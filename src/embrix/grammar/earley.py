@@ -22,6 +22,7 @@ from embrix.grammar.parser import (
     list_expected,
 )
 from embrix.grammar.sets import sets_of
+from embrix.grammar.tables import production_text
 from embrix.grammar.tokens import Token, Tokens
 from embrix.terms.node import same
 from embrix.text.source import Span
@@ -32,6 +33,10 @@ FUEL = 20_000_000
 
 MOST_AMBIGUITIES = 32
 """Points of a text that are tried in search of a second tree."""
+
+
+MOST_READING = 12
+"""Alternatives that are listed where reading stopped."""
 
 
 class _Item:
@@ -231,7 +236,35 @@ class _Run:
         else:
             found = "the program is empty"
         message = f"{found}, but {list_expected(expected)} could stand here"
-        return Refused("grammar", message, span, self.tokens, expected)
+        return Refused("grammar", message, span, self.tokens, expected, self._reading(items))
+
+    def _reading(self, items: list[_Item]) -> tuple[tuple[str, int], ...]:
+        """The alternatives in the middle of which reading stopped, and where each began."""
+        tokens = self.tokens.tokens
+        found = {id(i): i for i in items if 0 < i.dot < len(i.production.right)}
+        pending = list(found.values())
+        seen: set[tuple[int, int]] = set()
+        for item in pending:
+            # Who waits for what is being read here has been begun as well, further left.
+            lefts = [item.production.left]
+            for left in lefts:
+                if (left, item.origin) in seen:
+                    continue
+                seen.add((left, item.origin))
+                for outer in self.waiting[item.origin].get(left, ()):
+                    if outer.dot == 0:
+                        lefts.append(outer.production.left)
+                    elif id(outer) not in found:
+                        found[id(outer)] = outer
+                        pending.append(outer)
+        begun = sorted(found.values(), key=lambda item: -item.origin)
+        return tuple(
+            (
+                production_text(self.grammar, item.production, item.dot),
+                tokens[item.origin].start if item.origin < len(tokens) else 0,
+            )
+            for item in begun[:MOST_READING]
+        )
 
     @property
     def literals(self) -> tuple[str, ...]:

@@ -20,13 +20,16 @@ class Parsed:
 
 @dataclass(frozen=True, slots=True)
 class Refused:
-    """A text that is no program. `expected` lists what could have stood at the place."""
+    """A text that is no program. `expected` lists what could have stood at the place, `reading`
+    the alternatives that were being read there, with a dot where each had got to and the place
+    where it began, the innermost first."""
 
     by: Literal["tokens", "grammar"]
     message: str
     span: Span
     tokens: Tokens
     expected: tuple[str, ...] = ()
+    reading: tuple[tuple[str, int], ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

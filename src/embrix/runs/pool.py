@@ -32,6 +32,7 @@ class _Request:
     args: dict[str, Any]
     callback: Callable[[Answer], None]
     cancelled: bool = False
+    started: bool = False
 
 
 @dataclass(slots=True, eq=False)
@@ -163,6 +164,9 @@ class Pool:
             request = worker.pending.get(number)
             if request is None:
                 continue
+            if "started" in frame:
+                request.started = True
+                continue
             if "progress" not in frame:
                 worker.pending.pop(number, None)
             request.callback(frame)
@@ -186,11 +190,16 @@ class Pool:
         for request in pending:
             if request.cancelled or worker.closing:
                 request.callback({"cancelled": True})
+            elif replace and not request.started:
+                # It had only been waiting for its turn.
+                fresh.pending[request.number] = request
+                self._send(fresh, {"id": request.number, "do": request.do, "with": request.args})
             else:
                 request.callback({"fault": "the worker process ended", "kind": "ended"})
 
     def _end_if_running(self, worker: _Worker, number: int) -> None:
-        if number in worker.pending:
+        request = worker.pending.get(number)
+        if request is not None and request.started:
             worker.process.kill()
 
 

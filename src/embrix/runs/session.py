@@ -13,7 +13,7 @@ from typing import Any, TypeAlias
 
 from embrix.brix.core import Language
 from embrix.course.load import Course, load_course
-from embrix.grammar.parser import Ambiguous, Parsed, Parser
+from embrix.grammar.parser import Ambiguous, Parsed, Parser, Refused
 from embrix.grammar.report import report_on, report_text
 from embrix.machine.lane import BadBinding, Lane, OnStart, parser_for, rejection
 from embrix.machine.laws import try_law
@@ -25,7 +25,7 @@ from embrix.suite.read import read_suite
 from embrix.terms.node import FIELDS, Node
 from embrix.terms.numbers import write_number
 from embrix.text.diagnostic import Diagnostic, Findings
-from embrix.text.source import Span, Unreadable, read_source
+from embrix.text.source import Source, Span, Unreadable, read_source
 from embrix.text.visible import cut
 from embrix.trace.walk import Station, Walk
 
@@ -194,6 +194,11 @@ class Session:
             tree = self.tree(language, parsed.term)
         else:
             refused = rejection(parsed).as_data()
+            if isinstance(parsed, Refused):
+                source = Source("", text)
+                refused["reading"] = [
+                    [row, "{}:{}".format(*source.position(begun))] for row, begun in parsed.reading
+                ]
             if isinstance(parsed, Ambiguous):
                 refused["trees"] = [self.tree(language, tree) for tree in parsed.trees]
         return {

@@ -48,6 +48,7 @@ class Worker:
                     self._current, skip = number, False
             if skip:
                 continue  # answered when it was cancelled
+            self._write({"id": number, "started": True})
             answer = self._answer(request)
             with self._lock:
                 self._current, self._stop = -1, None

@@ -310,10 +310,11 @@ class Bench(Screen[None]):
         if version != self.version:
             return
         self.editor.explain(text, look)
-        self.query_one(TreeFace).show(look["tree"], look.get("cut", 0))
+        refused = look.get("refused")
+        reading = refused.get("reading") if refused else None
+        self.query_one(TreeFace).show(look["tree"], look.get("cut", 0), reading)
         self.query_one(TokensFace).show(text, look)
         self.side_title()
-        refused = look.get("refused")
         self._notice(text, refused)
         if refused and "trees" in refused:
             self.query_one(TreeFace).show([*refused["trees"][0], *refused["trees"][1]], 0)

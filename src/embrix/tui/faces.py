@@ -108,14 +108,18 @@ class TreeFace(Rows):
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
         self.nodes: list[list[Any]] = []
+        self.reading: list[list[str]] = []
         self.cut_off = 0
         self.active: list[int] | None = None
         self.empty_text = (
             "The tree of the program appears here\nas soon as the program can be read."
         )
 
-    def show(self, tree: list[list[Any]], cut_off: int) -> None:
-        self.nodes, self.cut_off = tree, cut_off
+    def show(
+        self, tree: list[list[Any]], cut_off: int, reading: list[list[str]] | None = None
+    ) -> None:
+        """A tree, or what was being read where reading stopped."""
+        self.nodes, self.cut_off, self.reading = tree, cut_off, reading or []
         self.renew()
 
     def highlight(self, place: list[int] | None) -> None:
@@ -130,10 +134,23 @@ class TreeFace(Rows):
         self.refresh()
 
     def count(self) -> int:
+        if self.reading:
+            return len(self.reading) + 1
         return len(self.nodes) + (self.cut_off > 0)
 
     def row(self, number: int) -> Sequence[Piece]:
         app = self.app
+        if self.reading:
+            if number == 0:
+                return [(" no tree yet; reading stopped in the middle of", ink(app, "faint"))]
+            row, begun = self.reading[number - 1]
+            before, _, after = row.partition("•")
+            return [
+                (f" {begun:>7}  ", ink(app, "faint")),
+                (before, ink(app, "ink")),
+                ("•", ink(app, "brass", bold=True)),
+                (after, ink(app, "water")),
+            ]
         if number >= len(self.nodes):
             return [(f" and {self.cut_off:,} more nodes", ink(app, "faint"))]
         depth, field, form, leaves, *place = self.nodes[number]

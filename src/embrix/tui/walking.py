@@ -100,8 +100,12 @@ class Walking:
         style = stations.style_of_walk
         self._bench.query_one(Moment).show(station, style)
         place = station["place"] if station else None
-        self._bench.query_one(ProgramEditor).mark(self._text, place)
-        self._bench.query_one(TreeFace).highlight(place)
+        tree = self._bench.query_one(TreeFace)
+        tree.highlight(place)
+        # The program as a whole needs no mark; it would only drown the text in colour.
+        whole = tree.nodes[0][4:6] if tree.nodes else None
+        editor = self._bench.query_one(ProgramEditor)
+        editor.mark(self._text, None if place == whole else place)
         position = f"{_WORDS[style]} {self.at:,} of {max(0, stations.length - 1):,}"
         title = self._bench.query_one("#walk-title", Title)
         title.show(self._lane, position if stations.length else "", "ink")
