@@ -53,7 +53,7 @@ async def settled(screen: Bench) -> None:
     await until(lambda: bool(screen.summary), "the course")
     lanes = screen.lanes
     await until(lambda: not lanes.lanes or lanes.fresh == set(lanes.lanes), "the lanes")
-    await until(lambda: not lanes.lanes or screen.at in screen.stations.stations, "the walk")
+    await until(lambda: not lanes.lanes or screen.walking.settled, "the walk")
 
 
 async def write(pilot: Pilot[None], text: str) -> None:

@@ -8,6 +8,7 @@ a worker that does not is ended and replaced by a fresh one with the course load
 from __future__ import annotations
 
 import itertools
+import signal
 import subprocess
 import sys
 import threading
@@ -23,6 +24,18 @@ Answer: TypeAlias = dict[str, Any]
 
 PATIENCE = 0.4
 """Seconds that a worker has to stop a cancelled run before it is ended."""
+
+CRASHES = (-signal.SIGSEGV, -signal.SIGABRT, -signal.SIGBUS)
+"""How a process ends when Python itself finds no memory for a frame (some versions crash then)."""
+
+NO_MEMORY: dict[str, Any] = {
+    "outcome": {
+        "kind": "out of fuel", "text": "all the memory a run may have", "name": "memory",
+    },
+    "sentence": "out of fuel: all the memory a run may have",
+    "output": [],
+    "costs": {},
+}  # fmt: skip
 
 
 @dataclass(slots=True, eq=False)
@@ -194,6 +207,8 @@ class Pool:
                 # It had only been waiting for its turn.
                 fresh.pending[request.number] = request
                 self._send(fresh, {"id": request.number, "do": request.do, "with": request.args})
+            elif request.do == "run" and worker.process.returncode in CRASHES:
+                request.callback({"answer": NO_MEMORY})
             else:
                 request.callback({"fault": "the worker process ended", "kind": "ended"})
 

@@ -28,12 +28,18 @@ class Walking:
         self._key = ""
         self._lane = ""
         self._text = ""
+        self._shown = ""
         self._fetching: set[int] = set()
         self.at = 0
 
     @property
     def _stations(self) -> Stations:
         return self._bench.query_one(Stations)
+
+    @property
+    def settled(self) -> bool:
+        """Whether the run that was asked for last is the one on screen, the moment fetched."""
+        return self._shown == self._key and self.at in self._stations.stations
 
     def ask(self, key: str, language: str, lane: str, text: str, at: int) -> None:
         """Record a run of a text on a lane; the moment will be near number `at`."""
@@ -53,6 +59,7 @@ class Walking:
         if key != self._key:
             return
         self._text = text
+        self._shown = key
         self._fetching.clear()
         self.at = max(0, min(self.at, walk["length"] - 1))
         self._stations.begin(walk["length"], walk["style"], self.at)
