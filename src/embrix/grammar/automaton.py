@@ -25,7 +25,7 @@ class State:
     moves: dict[str, State | None] = field(default_factory=dict)
 
 
-_UNKNOWN: Any = object()
+UNKNOWN: Any = object()
 """Stands for a move that has not been worked out."""
 
 
@@ -53,9 +53,9 @@ class Automaton:
         found, end = -1, at
         length = len(text)
         while at < length:
-            following = state.moves.get(text[at], _UNKNOWN)
-            if following is _UNKNOWN:
-                following = self._move(state, text[at])
+            following = state.moves.get(text[at], UNKNOWN)
+            if following is UNKNOWN:
+                following = self.move(state, text[at])
             if following is None:
                 return found, end
             state = following
@@ -91,9 +91,9 @@ class Automaton:
                 tried.append(pair)
             if at >= length:
                 break
-            following = state.moves.get(text[at], _UNKNOWN)
-            if following is _UNKNOWN:
-                following = self._move(state, text[at])
+            following = state.moves.get(text[at], UNKNOWN)
+            if following is UNKNOWN:
+                following = self.move(state, text[at])
             if following is None:
                 break
             state = following
@@ -113,7 +113,7 @@ class Automaton:
             if state.accepts >= 0:
                 found.setdefault(state.accepts, text)
             for letter in letters:
-                following = state.moves.get(letter) or self._move(state, letter)
+                following = state.moves.get(letter) or self.move(state, letter)
                 if following is not None and following.number not in seen:
                     seen.add(following.number)
                     pending.append((following, text + letter))
@@ -136,7 +136,8 @@ class Automaton:
             letters.append(chr(min(inside, default=low)))
         return letters
 
-    def _move(self, state: State, character: str) -> State | None:
+    def move(self, state: State, character: str) -> State | None:
+        """Where a character leads; worked out once and remembered in the state."""
         code = ord(character)
         targets = [
             target

@@ -18,6 +18,7 @@ from embrix.grammar.parser import Parsed, Parser, ParseResult, Refused
 from embrix.grammar.sets import sets_of
 from embrix.grammar.tables import START, Tables, build_tables
 from embrix.grammar.tokens import Token, Tokens
+from embrix.terms.collecting import uncollected
 from embrix.terms.node import Place, Value
 
 
@@ -45,6 +46,10 @@ class TableParser:
         return self._tables[rule]
 
     def parse(self, text: str, rule: str | None = None) -> ParseResult:
+        with uncollected():
+            return self._parse(text, rule)
+
+    def _parse(self, text: str, rule: str | None) -> ParseResult:
         tokens = self._grammar.tokens.cut(text)
         if tokens.invalid:
             return self._general.parse(text, rule)

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Literal, NamedTuple
 
-from embrix.grammar.automaton import Automaton
+from embrix.grammar.automaton import UNKNOWN, Automaton
 from embrix.grammar.pattern import Pattern, literal, matches_empty
 from embrix.text.source import Span
 from embrix.text.visible import visible
@@ -104,19 +104,38 @@ class TokenTable:
         skipped: list[Token] = []
         invalid: list[Invalid] = []
         dead: set[tuple[int, int]] = set()
-        skips = {len(self.literals) + index for index, kind in enumerate(self.kinds) if kind.skip}
+        skips = [False] * len(self.literals) + [kind.skip for kind in self.kinds]
+        automaton = self._automaton
+        start, move, match = automaton.start, automaton.move, automaton.match
         at = 0
         length = len(text)
-        match = self._automaton.match
         while at < length:
-            terminal, end = match(text, at, dead)
+            # The usual case is written out here: a match that is only ever made longer. A token
+            # that reads beyond its last match, or matches nothing, goes the careful way.
+            state = start
+            terminal, end = -1, at
+            offset = at
+            while offset < length:
+                following = state.moves.get(text[offset], UNKNOWN)
+                if following is UNKNOWN:
+                    following = move(state, text[offset])
+                if following is None:
+                    break
+                state = following
+                offset += 1
+                if state.accepts >= 0:
+                    terminal, end = state.accepts, offset
+                elif terminal >= 0:
+                    break
+            if end < offset or terminal < 0:
+                terminal, end = match(text, at, dead)
             if terminal < 0:
                 invalid.append(Invalid(Span(at, at + 1), text[at : at + 1]))
                 if self.invalid == "stops":
                     break
                 at += 1
                 continue
-            if terminal in skips:
+            if skips[terminal]:
                 skipped.append(Token(terminal, at, end))
             else:
                 tokens.append(Token(terminal, at, end))

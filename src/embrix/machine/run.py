@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import gc
 import sys
 from collections.abc import Callable, Sequence
 from typing import Any
@@ -27,6 +26,7 @@ from embrix.machine.limits import Limits
 from embrix.machine.outcome import Outcome, Result
 from embrix.machine.recorder import Recorder
 from embrix.terms.binding import alike, free_names, fresh, substitute
+from embrix.terms.collecting import uncollected
 from embrix.terms.node import FRAME, Node, Place, Value, list_items, make_list, same, tuple_of
 from embrix.terms.numbers import DividedByZero, Number, TooLarge, operations
 
@@ -224,10 +224,9 @@ class _Session:
         """Do something with deep recursion allowed; what goes wrong is raised as `Ended`."""
         before = sys.getrecursionlimit()
         sys.setrecursionlimit(max(before, self.limits.depth + 1_000))
-        collecting = gc.isenabled()
-        gc.disable()  # values are never cyclic, and a deep run has millions of them alive
         try:
-            return work()
+            with uncollected():
+                return work()
         except RecursionError:
             raise OutOfFuel("depth") from None
         except (MemoryError, SystemError):
@@ -237,8 +236,6 @@ class _Session:
             raise OutOfFuel("numbers") from None
         finally:
             sys.setrecursionlimit(before)
-            if collecting:
-                gc.enable()
 
     def outcome(self, work: Callable[[], Value]) -> Outcome:
         machine = self.machine
