@@ -162,6 +162,11 @@ def main() -> None:
             for term in programs:
                 lane.machine.run(term, variant="plain", limits=LIMITS)
 
+        def evaluating(programs: list[Node] = terms) -> None:
+            with lane.machine.evaluator(LIMITS) as evaluate:
+                for term in programs:
+                    evaluate(term)
+
         def counted(programs: list[Node] = terms) -> None:
             for term in programs:
                 lane.machine.run(term, variant="counted", limits=LIMITS)
@@ -171,9 +176,10 @@ def main() -> None:
                 recorder = Recorder(LIMITS.moments)
                 lane.machine.run(term, variant="traced", limits=LIMITS, recorder=recorder)
 
-        compare("  plain", plain, theirs)
-        compare("  counted", counted, theirs)
-        compare("  traced", traced, theirs)
+        compare("  evaluation alone", evaluating, theirs)
+        compare("  plain, with outcome shown", plain, theirs)
+        compare("  counted, with outcome shown", counted, theirs)
+        compare("  traced, with outcome shown", traced, theirs)
     parsing(parser)
     tokenizing()
     tables()

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
+from functools import partial
 from typing import Any
 
 from embrix.brix.core import Function, Interpreter, Law, TemplateParts
@@ -27,7 +29,17 @@ from embrix.machine.outcome import Outcome, Result
 from embrix.machine.recorder import Recorder
 from embrix.terms.binding import alike, free_names, fresh, substitute
 from embrix.terms.collecting import uncollected
-from embrix.terms.node import FRAME, Node, Place, Value, list_items, make_list, same, tuple_of
+from embrix.terms.node import (
+    FRAME,
+    NIL_NODE,
+    Node,
+    Place,
+    Value,
+    list_items,
+    make_list,
+    same,
+    tuple_of,
+)
 from embrix.terms.numbers import DividedByZero, Number, TooLarge, operations
 
 _LIMIT_TEXTS = {
@@ -49,6 +61,7 @@ class Machine:
         grammar = interpreter.language.grammar
         self.printer = Printer(grammar) if grammar is not None else None
         self._compiled: dict[Variant, Compiled] = {}
+        self._showing: _Session | None = None
         self.display = Display(interpreter, self.printer, self._show_by_clause)
 
     @property
@@ -89,6 +102,21 @@ class Machine:
         costs = self._costs(session.space[" counts"]()) if variant == "counted" else {}
         return Result(outcome, tuple(session.output), costs)
 
+    @contextmanager
+    def evaluator(self, limits: Limits) -> Iterator[Callable[[Node], Value]]:
+        """A function that evaluates programs one after another on one lot of fuel, without
+        bindings, and gives their values as they are. It raises `Ended`."""
+        session = _Session(self, limits, "plain", None)
+        main = self.interpreter.functions[self.interpreter.main]
+        given = [NIL_NODE] if self.takes_bindings else []
+        run = session.space[main.name]
+
+        def evaluate(term: Node) -> Value:
+            extra = [term] if main.subject is None else []
+            return session.guarded(lambda: run(term, *given, *extra))
+
+        yield evaluate
+
     def test_law(
         self, law: Law, args: Sequence[Value], limits: Limits | None = None
     ) -> bool | None:
@@ -119,12 +147,20 @@ class Machine:
         return costs
 
     def _show_by_clause(self, tag: int, fields: tuple[Value, ...]) -> Any:
-        session = _Session(self, Limits(calls=10_000), "plain", None)
+        """What the `shown` of a constructor gives. One session serves many values; when its fuel
+        is spent a fresh one tries again, so that only a display that never ends is cut off."""
         root = next((field for field in fields if isinstance(field, tuple)), (0, None))
-        try:
-            return session.guarded(lambda: session.space[f"shown {tag}"](*fields, root))
-        except Ended:
-            return "…" if self.interpreter.shown[tag] else ""
+        for _ in range(2):
+            session = self._showing or _Session(self, Limits(calls=100_000), "plain", None)
+            self._showing = session
+            shown = session.space[f"shown {tag}"]
+            try:
+                return session.guarded(partial(shown, *fields, root))
+            except OutOfFuel:
+                self._showing = None
+            except Ended:
+                break
+        return "…"
 
     # ---------------------------------------------------------------- templates
 

@@ -12,6 +12,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 from fractions import Fraction
+from functools import lru_cache
 from typing import TypeAlias
 
 Number: TypeAlias = int | Fraction | float
@@ -89,6 +90,7 @@ def _whole(number: Fraction) -> Number:
     return number.numerator if number.denominator == 1 else number
 
 
+@lru_cache(maxsize=32)
 def operations(kind: str, most_bits: int = MOST_BITS) -> dict[str, Callable[..., Number]]:
     """Addition, subtraction, multiplication, division and negation of a kind of numbers.
 
