@@ -1,0 +1,121 @@
+"""Anything may be typed: programs, suites and courses made of junk get answers."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from embrix.course.drafts import drop_draft, find_draft, keep_draft
+from embrix.course.load import find_course, load_course
+from embrix.course.shipped import shipped_course
+from embrix.machine.limits import Limits
+from embrix.runs.session import Session
+from embrix.suite.read import read_suite
+from embrix.text.diagnostic import Findings, render
+from embrix.text.source import Source, read_source
+
+SESSION = Session(shipped_course())
+PIECES = st.sampled_from(
+    ["let", "in", "x", "y", "1", "2.5", "+", "-", "*", "/", "(", ")", "=", "#", "\n", " ", "$",
+     "\t", "é", "\u202e", "0", "rate", "{", "\x00", "\ud7ff", "1" * 50]
+)  # fmt: skip
+JUNK = st.one_of(st.text(max_size=30), st.lists(PIECES, max_size=25).map(" ".join))
+SMALL = Limits(calls=20_000, depth=5_000, moments=20_000)
+
+
+@settings(max_examples=150)
+@given(JUNK, st.sampled_from(["rewriting", "environment", "by_name"]))
+def test_any_text_gets_an_outcome_a_look_and_a_walk(text: str, lane: str) -> None:
+    result = SESSION.run("Drip", lane, text, limits=SMALL)
+    assert result["outcome"]["kind"] in (
+        "value", "failure", "rejected", "stuck", "out of fuel", "ambiguous",
+    )  # fmt: skip
+    look = SESSION.look("Drip", text)
+    refused = look["refused"] is not None
+    assert refused == (result["outcome"]["kind"] == "rejected")
+    assert bool(look["tree"]) != refused
+    place = result["outcome"].get("place")
+    assert place is None or 0 <= place[0] <= place[1] <= len(text)
+    walk = SESSION.walk("fuzz", "Drip", lane, text, limits=SMALL)
+    stations = SESSION.stations("fuzz", 0, walk["length"])
+    assert [station["number"] for station in stations] == list(range(walk["length"]))
+    assert walk["length"] >= 1
+
+
+@given(JUNK, st.sampled_from(["Expr", "Sum", "Atom"]))
+def test_any_text_can_be_read_at_any_rule(text: str, rule: str) -> None:
+    look = SESSION.look("Drip", text, rule)
+    covered = [(s, e) for s, e, _ in look["tokens"]] + [tuple(s) for s in look["skipped"]]
+    assert all(0 <= start < end <= len(text) for start, end in covered)
+    if look["refused"] is not None and look["refused"]["name"] == "grammar":
+        assert "could stand here" in look["refused"]["text"]
+
+
+BASE = (shipped_course() / "drip" / "drip.suite.toml").read_text()
+
+
+@settings(max_examples=60)
+@given(st.data())
+def test_no_mutation_of_a_suite_crashes_its_reader(data: st.DataObject) -> None:
+    text = BASE[:3_000]
+    for _ in range(data.draw(st.integers(1, 3))):
+        at = data.draw(st.integers(0, len(text)))
+        end = min(len(text), at + data.draw(st.integers(0, 20)))
+        piece = data.draw(
+            st.sampled_from(["", '"', "[", "]]", "=", "\n", "[[case]]\n", "at = 3\n"])
+        )
+        text = text[:at] + piece + text[end:]
+    findings = Findings()
+    read_suite(
+        Source("s", text), {"Drip": ("environment", "by_name", "rewriting")},
+        {"Drip": ("Unbound", "DivisionByZero")}, findings,
+    )  # fmt: skip
+    for finding in findings.sorted():
+        assert render(finding)
+
+
+@given(st.binary(max_size=200))
+def test_any_bytes_in_a_course_are_reported(tmp_path_factory: pytest.TempPathFactory,
+                                            raw: bytes) -> None:  # fmt: skip
+    folder = tmp_path_factory.mktemp("course")
+    (folder / "course.toml").write_bytes(b'title = "t"\n')
+    (folder / "a.brix").write_bytes(raw)
+    course = load_course(folder)
+    assert course.diagnostics
+    assert course.languages == {} or raw.lstrip().startswith(b"language")
+
+
+def test_a_course_is_found_from_below_and_reports_its_heading(tmp_path: Path) -> None:
+    (tmp_path / "a" / "b").mkdir(parents=True)
+    (tmp_path / "course.toml").write_text('titel = "x"\n')
+    assert find_course(tmp_path / "a" / "b") == tmp_path.resolve()
+    (finding,) = load_course(tmp_path).diagnostics
+    assert (finding.code, finding.hint) == ("unknown_word", "did you mean title?")
+    (tmp_path / "course.toml").write_text("title = \n")
+    assert [d.code for d in load_course(tmp_path).diagnostics] == ["bad_toml"]
+    assert find_course(Path("/")) is None
+
+
+def test_drafts_are_kept_found_and_dropped(tmp_path: Path) -> None:
+    """One draft per program; damaged drafts are as good as none."""
+    program, other = tmp_path / "a.drip", tmp_path / "b.drip"
+    assert find_draft(program) is None
+    keep_draft(program, "1 +\n")
+    keep_draft(program, "1 + 2\n")
+    assert find_draft(program) == "1 + 2\n"
+    assert find_draft(other) is None
+    drop_draft(program)
+    drop_draft(program)
+    assert find_draft(program) is None
+
+
+def test_a_vanished_suite_is_reported_not_raised(course_copy: Path) -> None:
+    session = Session(course_copy)
+    (path,) = session.course.suites
+    path.unlink()
+    report = session.test(path)
+    assert report["cases"] == []
+    assert read_source(course_copy / "course.toml").text.startswith("title")
