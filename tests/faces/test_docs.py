@@ -1,0 +1,122 @@
+"""What the documents say is carried out: commands, examples of suites and grammars."""
+
+from __future__ import annotations
+
+import re
+import textwrap
+from pathlib import Path
+
+import pytest
+
+import embrix
+from embrix.brix.language import check_language
+from embrix.brix.reader import read_file
+from embrix.brix.syntax import LanguageSyntax
+from embrix.cli.main import main, parser
+from embrix.suite.read import read_suite
+from embrix.text.diagnostic import Findings
+from embrix.text.source import Source
+
+ROOT = Path(embrix.__file__).parents[2]
+pytestmark = pytest.mark.skipif(not (ROOT / "README.md").is_file(), reason="not a checkout")
+
+
+def blocks(name: str) -> list[str]:
+    """The code blocks of a document."""
+    text = (ROOT / name).read_text()
+    return [
+        textwrap.dedent(found) for found in re.findall(r"^```\w*\n(.*?)^```", text, re.M | re.S)
+    ]
+
+
+def commands(name: str) -> list[str]:
+    lines = [
+        line.partition(" #")[0].strip() for block in blocks(name) for line in block.split("\n")
+    ]
+    return [line for line in lines if line.startswith("embrix ")]
+
+
+def words(command: str) -> list[str]:
+    import shlex
+
+    return shlex.split(command)[1:]
+
+
+@pytest.mark.parametrize("command", [*commands("README.md"), *commands("docs/grammars.md")])
+def test_every_command_of_the_documents_works(
+    command: str, course_copy: Path, monkeypatch: pytest.MonkeyPatch, tmp_path: Path,
+    capsys: pytest.CaptureFixture[str],
+) -> None:  # fmt: skip
+    """FILE stands for a program of the course, other.brix for another version of its language."""
+    import io
+    import sys
+
+    monkeypatch.chdir(tmp_path)
+    drip = course_copy / "drip" / "drip.brix"
+    (tmp_path / "other.brix").write_text(drip.read_text().replace('left    "+"', 'right   "+"'))
+    program = course_copy / "drip" / "programs" / "toll.drip"
+    monkeypatch.setattr(sys, "stdin", io.StringIO("1 + 2\n?quit\n"))
+    found = [str(program) if word == "FILE" else word for word in words(command)]
+    status = main(found)
+    captured = capsys.readouterr()
+    differs = "--against" in found and "other.brix" in found
+    if "--descent" in found:
+        assert "is not LL(1)" in captured.err
+    elif "OTHER" in found:
+        assert status == 2
+    else:
+        assert status == int(differs), captured.err
+        assert captured.out
+
+
+def test_the_readme_names_every_command() -> None:
+    """Nothing on the command line is undocumented."""
+    text = "".join((ROOT / name).read_text() for name in ("README.md", "docs/grammars.md"))
+    actions = parser()._subparsers
+    assert actions is not None
+    names = [str(choice) for action in actions._group_actions for choice in action.choices or ()]
+    assert {"open", "check", "run", "steps", "test", "parse", "grammar", "repl"} <= set(names)
+    for name in names:
+        assert f"embrix {name}" in text, name
+
+
+def test_the_suite_of_the_documents_is_read() -> None:
+    (block,) = [b for b in blocks("docs/suites.md") if "[[case]]" in b]
+    findings = Findings()
+    lanes = {"Drip": ("by_name", "environment", "rewriting")}
+    suite = read_suite(Source("doc", block), lanes, {"Drip": ("DivisionByZero",)}, findings)
+    assert findings.sorted() == ()
+    assert suite is not None
+    assert len(suite.cases) == 5
+
+
+def test_the_grammar_of_the_documents_is_a_language() -> None:
+    """The pieces that the page about the notation shows make one language together."""
+    shown = blocks("docs/notation.md")
+    tokens = next(b for b in shown if b.startswith("tokens"))
+    forms = (
+        "forms Expr\n  Lit(n: Number)\n  Add(left: Expr, right: Expr)\n"
+        "  Sub(left: Expr, right: Expr)\n  Neg(arg: Expr)\n"
+        + next(b for b in shown if b.startswith("forms")).split("\n", 1)[1]
+    )
+    grammar = next(b for b in shown if b.startswith("grammar"))
+    findings = Findings()
+    text = f"language Drip\n\n{tokens}\n{forms}\n{grammar}"
+    syntax = read_file(Source("doc", text), findings)
+    assert isinstance(syntax, LanguageSyntax)
+    checked = check_language(syntax, findings)
+    assert [d.message for d in findings.sorted()] == []
+    assert checked.grammar is not None
+
+
+def test_links_and_pictures_of_the_documents_exist() -> None:
+    for path in [ROOT / "README.md", *(ROOT / "docs").glob("*.md")]:
+        for link in re.findall(r"\]\(([^)#:]+)\)", path.read_text()):
+            assert (path.parent / link).exists(), f"{path.name}: {link}"
+
+
+def test_no_document_or_module_holds_a_path_of_a_machine() -> None:
+    pattern = re.compile(r"/(?:home|root|work|Users)/[a-z]")
+    files = [*ROOT.glob("*.md"), *(ROOT / "docs").rglob("*.md"), *(ROOT / "src").rglob("*.py")]
+    for path in files:
+        assert not pattern.search(path.read_text()), path
