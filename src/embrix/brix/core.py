@@ -243,7 +243,6 @@ class Function:
     finals: tuple[CorePattern, ...]
     judgement: TemplateParts | None
     span: Span
-    slot_count: int
 
 
 @dataclass(frozen=True, slots=True, eq=False)

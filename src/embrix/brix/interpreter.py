@@ -219,7 +219,7 @@ class _Interpreter:
         function = k.Function(
             define.name, signature.params, slots, signature.types, signature.result,
             self.subject(signature), signature.subjects, tuple(clauses), body, tuple(finals),
-            judgement, define.span, infer.slots,
+            judgement, define.span,
         )  # fmt: skip
         if clauses and not define.damaged and not world.findings.has_errors:
             report_coverage(world, function)
@@ -268,7 +268,7 @@ class _Interpreter:
             )  # fmt: skip
         return k.Function(
             f"shown {constructor.name}", constructor.fields, slots, constructor.types, kind, None,
-            (), (), body, (), None, span, infer.slots,
+            (), (), body, (), None, span,
         )  # fmt: skip
 
     def law(self, law: s.LawDecl) -> k.Law:
@@ -285,7 +285,6 @@ class _Interpreter:
         text = self.syntax.source.text[span.start : span.end]
         function = k.Function(
             "law", tuple(names), slots, tuple(holes), BOOL, None, (), (), body, (), None, span,
-            infer.slots,
         )  # fmt: skip
         return k.Law(" ".join(text.split()), function, span)
 

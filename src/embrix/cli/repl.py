@@ -145,8 +145,14 @@ class Prompt:
                 self._choose_lane(rest)
             case "rule":
                 self._choose_rule(rest)
-            case "tokens" | "tree" | "term" | "steps":
-                getattr(self, f"_show_{word}")()
+            case "tokens":
+                self._show_tokens()
+            case "tree":
+                self._show_tree()
+            case "term":
+                self._show_term()
+            case "steps":
+                self._show_steps()
             case _:
                 self._say(
                     f"?{word} is no question; {did_you_mean(word, QUESTIONS, '? lists them')}"

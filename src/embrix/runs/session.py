@@ -257,21 +257,12 @@ class Session:
         on_start: OnStart | None = None,
     ) -> Data:
         """The outcome, output and costs of a program on a lane."""
-        result = self.result(self.lane(language, lane), text, given, limits, on_start)
-        return result_data(result)
-
-    def result(
-        self,
-        lane: Lane,
-        text: str,
-        given: Mapping[str, str] | None,
-        limits: Limits,
-        on_start: OnStart | None = None,
-    ) -> Result:
+        target = self.lane(language, lane)
         try:
-            return lane.run(text, given, limits=limits, on_start=on_start)
+            result = target.run(text, given, limits=limits, on_start=on_start)
         except BadBinding as bad:
-            return Result(Outcome("rejected", str(bad), "binding"))
+            result = Result(Outcome("rejected", str(bad), "binding"))
+        return result_data(result)
 
     # ---------------------------------------------------------------- walks
 

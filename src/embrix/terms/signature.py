@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from dataclasses import dataclass, field
 
 from embrix.terms.node import Constructor, Node
@@ -30,6 +29,3 @@ class Signature:
     def form_of(self, node: Node) -> Constructor | None:
         """The form that a node was built by, or None for what is no term of the language."""
         return self.by_tag.get(node[0])
-
-    def widened(self, more: Iterable[Constructor]) -> Signature:
-        return Signature((*self.forms, *more))

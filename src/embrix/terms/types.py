@@ -44,8 +44,7 @@ class Unknown:
 Type: TypeAlias = Con | Tup | Fn | Hole | Unknown
 
 NUMBER, INT, TEXT, BOOL = Con("Number"), Con("Int"), Con("Text"), Con("Bool")
-NAME, LOC = Con("Name"), Con("Loc")
-UNIT = Tup()
+NAME = Con("Name")
 UNKNOWN = Unknown()
 
 ARITY = {

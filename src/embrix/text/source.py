@@ -20,10 +20,6 @@ class Span:
     start: int
     end: int
 
-    def cover(self, other: Span) -> Span:
-        """The smallest span that holds both."""
-        return Span(min(self.start, other.start), max(self.end, other.end))
-
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Source:
@@ -58,10 +54,6 @@ class Source:
         start = self._starts[number - 1]
         end = self.text.find("\n", start)
         return self.text[start : len(self.text) if end < 0 else end].removesuffix("\r")
-
-    @property
-    def line_count(self) -> int:
-        return len(self._starts)
 
 
 class Unreadable(Exception):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import ClassVar
+from typing import Any, ClassVar, Generic, TypeAlias, TypeVar
 
 from rich.text import Text
 from textual.app import ComposeResult
@@ -13,7 +13,7 @@ from textual.screen import ModalScreen
 from textual.widgets import Input, Static
 
 from embrix.tui.bars import Title
-from embrix.tui.commands import everywhere, of_place
+from embrix.tui.commands import Command, everywhere, of_place
 from embrix.tui.rows import Piece, Rows
 from embrix.tui.theme import ink
 
@@ -34,75 +34,32 @@ PLACES = {
 }
 
 
-class Help(ModalScreen[str | None]):
-    """Every command with its key, those of the pane with the focus first. Typing narrows the list,
-    Enter carries out the chosen command; one that cannot be carried out now says why."""
+T = TypeVar("T")
 
-    DEFAULT_CSS = """
-    Help { align: center middle; }
-    Help > Vertical { width: 92; max-width: 96%; height: 80%; background: $lock-bank; }
-    Help Input { margin: 0 1; }
-    Help Static { padding: 0 1; color: $lock-ink; height: auto; }
-    Help Rows { background: $lock-bank; }
-    """
-    BINDINGS: ClassVar[list[BindingType]] = [
-        Binding("escape,f1,ctrl+p", "dismiss(None)", show=False),
-        Binding("down", "move(1)", show=False, priority=True),
-        Binding("up", "move(-1)", show=False, priority=True),
-    ]
 
-    def __init__(self, place: str, unavailable: dict[str, str]) -> None:
+class Narrowed(Rows, Generic[T]):
+    """Rows that a typed word narrows. Subclasses say what is searched and what Enter answers."""
+
+    def __init__(self, everything: list[T], empty: str) -> None:
         super().__init__()
-        self._place = place
-        self._unavailable = unavailable
-
-    def compose(self) -> ComposeResult:
-        with Vertical():
-            title = Title("help", id="help-title")
-            title.show(self._place, "type to search, Enter does it, Esc closes")
-            title.lit = True
-            yield title
-            yield Static(PLACES.get(self._place, ""), markup=False)
-            yield Input(placeholder="part of what you want to do", id="help-search")
-            yield _Commands(self._place, self._unavailable)
-
-    def on_input_changed(self, event: Input.Changed) -> None:
-        self.query_one(_Commands).narrow(event.value)
-
-    def on_input_submitted(self) -> None:
-        action = self.query_one(_Commands).chosen
-        if action is not None:
-            self.dismiss(action)
-
-    def action_move(self, by: int) -> None:
-        self.query_one(_Commands).action_move(by)
-
-
-class _Commands(Rows):
-    def __init__(self, place: str, unavailable: dict[str, str]) -> None:
-        super().__init__()
-        self._place = place
-        self._unavailable = unavailable
-        self._all = [*of_place(place), *everywhere()]
-        self._shown = self._all
+        self._all = everything
+        self._shown = everything
         self.lit = True
-        self.empty_text = "No command has this in its name or text."
+        self.empty_text = empty
+
+    def searched(self, item: T) -> str:
+        raise NotImplementedError
+
+    def answer(self, item: T) -> str | None:
+        raise NotImplementedError
 
     @property
     def chosen(self) -> str | None:
-        """The action of the command under the cursor, if it can be carried out now."""
-        if not self._shown:
-            return None
-        action = self._shown[self.cursor].action
-        return None if action in self._unavailable else action
+        """The answer of the row under the cursor; None when it has none."""
+        return self.answer(self._shown[self.cursor]) if self._shown else None
 
     def narrow(self, word: str) -> None:
-        wanted = word.lower()
-        self._shown = [
-            command
-            for command in self._all
-            if wanted in f"{command.label} {command.short} {command.text}".lower()
-        ]
+        self._shown = [item for item in self._all if word.lower() in self.searched(item).lower()]
         self.renew(cursor=0)
 
     def on_mount(self) -> None:
@@ -110,6 +67,73 @@ class _Commands(Rows):
 
     def count(self) -> int:
         return len(self._shown)
+
+
+class Searching(ModalScreen[str | None]):
+    """A dialog with a line to type in over rows that it narrows; Enter takes the chosen row."""
+
+    DEFAULT_CSS = """
+    Searching { align: center middle; }
+    Searching > Vertical { width: 70; max-width: 96%; height: 60%; background: $lock-bank; }
+    Searching Input { margin: 0 1; }
+    Searching Static { padding: 0 1; color: $lock-ink; height: auto; }
+    Searching Rows { background: $lock-bank; }
+    """
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding("escape", "dismiss(None)", show=False),
+        Binding("down", "move(1)", show=False, priority=True),
+        Binding("up", "move(-1)", show=False, priority=True),
+    ]
+
+    def __init__(self, title: str, subject: str, about: str, rows: Narrowed[Any]) -> None:
+        super().__init__()
+        self._title, self._subject, self._about, self._rows = title, subject, about, rows
+
+    def compose(self) -> ComposeResult:
+        with Vertical():
+            title = Title(self._title)
+            title.show(self._subject, "type to search, Enter takes it, Esc closes")
+            title.lit = True
+            yield title
+            if self._about:
+                yield Static(self._about, markup=False)
+            yield Input(placeholder="part of what you look for")
+            yield self._rows
+
+    def on_input_changed(self, event: Input.Changed) -> None:
+        self._rows.narrow(event.value)
+
+    def on_input_submitted(self) -> None:
+        if self._rows.chosen is not None or not self._rows.count():
+            self.dismiss(self._rows.chosen)
+
+    def action_move(self, by: int) -> None:
+        self._rows.action_move(by)
+
+
+class Help(Searching):
+    """Every command with its key, those of the pane with the focus first. Enter carries out the
+    chosen command; one that cannot be carried out now says why."""
+
+    DEFAULT_CSS = "Help > Vertical { width: 92; height: 80%; }"
+    BINDINGS: ClassVar[list[BindingType]] = [Binding("f1,ctrl+p", "dismiss(None)", show=False)]
+
+    def __init__(self, place: str, unavailable: dict[str, str]) -> None:
+        super().__init__("help", place, PLACES.get(place, ""), _Commands(place, unavailable))
+
+
+class _Commands(Narrowed[Command]):
+    def __init__(self, place: str, unavailable: dict[str, str]) -> None:
+        commands = [*of_place(place), *everywhere()]
+        super().__init__(commands, "No command has this in its name or text.")
+        self._place = place
+        self._unavailable = unavailable
+
+    def searched(self, item: Command) -> str:
+        return f"{item.label} {item.short} {item.text}"
+
+    def answer(self, item: Command) -> str | None:
+        return None if item.action in self._unavailable else item.action
 
     def row(self, number: int) -> Sequence[Piece]:
         command = self._shown[number]
@@ -118,74 +142,30 @@ class _Commands(Rows):
             faint = ink(self.app, "faint")
             return [(f" {command.label:<8}", faint), (f"{command.text}  ", faint),
                     (f"not now: {why}", ink(self.app, "brick"))]  # fmt: skip
-        place = self._place if command.place else ""
         return [
             (f" {command.label:<8}", ink(self.app, "brass", bold=True)),
             (f"{command.text:<64} ", ink(self.app, "ink")),
-            (place, ink(self.app, "faint")),
+            (self._place if command.place else "", ink(self.app, "faint")),
         ]
 
 
-class Pick(ModalScreen[str | None]):
-    """A list to choose from; typing narrows it, Enter takes the chosen row."""
-
-    DEFAULT_CSS = """
-    Pick { align: center middle; }
-    Pick > Vertical { width: 70; max-width: 96%; height: 60%; background: $lock-bank; }
-    Pick Input { margin: 0 1; }
-    Pick Rows { background: $lock-bank; }
-    """
-    BINDINGS: ClassVar[list[BindingType]] = [
-        Binding("escape", "dismiss(None)", show=False),
-        Binding("down", "move(1)", show=False, priority=True),
-        Binding("up", "move(-1)", show=False, priority=True),
-    ]
-
-    def __init__(self, title: str, choices: list[tuple[str, str, str]], empty: str) -> None:
-        """`choices` are rows of a group, a name to show, and the answer."""
-        super().__init__()
-        self._title, self._choices, self._empty = title, choices, empty
-
-    def compose(self) -> ComposeResult:
-        with Vertical():
-            title = Title(self._title)
-            title.show("type to search", "Enter takes it, Esc closes")
-            title.lit = True
-            yield title
-            yield Input(placeholder="part of the name", id="pick-search")
-            yield _Choices(self._choices, self._empty)
-
-    def on_input_changed(self, event: Input.Changed) -> None:
-        self.query_one(_Choices).narrow(event.value)
-
-    def on_input_submitted(self) -> None:
-        self.dismiss(self.query_one(_Choices).chosen)
-
-    def action_move(self, by: int) -> None:
-        self.query_one(_Choices).action_move(by)
+Choice: TypeAlias = tuple[str, str, str]
+"""A group, a name to show, and the answer."""
 
 
-class _Choices(Rows):
-    def __init__(self, choices: list[tuple[str, str, str]], empty: str) -> None:
-        super().__init__()
-        self._all = choices
-        self._shown = choices
-        self.lit = True
-        self.empty_text = empty
+class Pick(Searching):
+    """A list of names to choose from."""
 
-    @property
-    def chosen(self) -> str | None:
-        return self._shown[self.cursor][2] if self._shown else None
+    def __init__(self, title: str, choices: list[Choice], empty: str) -> None:
+        super().__init__(title, "", "", _Choices(choices, empty))
 
-    def narrow(self, word: str) -> None:
-        self._shown = [row for row in self._all if word.lower() in row[1].lower()]
-        self.renew(cursor=0)
 
-    def on_mount(self) -> None:
-        self.renew()
+class _Choices(Narrowed[Choice]):
+    def searched(self, item: Choice) -> str:
+        return item[1]
 
-    def count(self) -> int:
-        return len(self._shown)
+    def answer(self, item: Choice) -> str | None:
+        return item[2]
 
     def row(self, number: int) -> Sequence[Piece]:
         group, name, _ = self._shown[number]
