@@ -112,7 +112,6 @@ LANGUAGE_FAULTS = [
     ("unknown_word", "tokens\n", "tokns\n", "tokns"),
     ("unreadable", 'left "+" makes Add', 'left "+" Add', "Add"),
     ("unknown_character", '  extension "tiny"', '  extension "tiny" §', "§"),
-    ("not_yet", "language Tiny", "language Tiny extends Drip", "extends"),
     ("tab_indent", "  skip", "\tskip", "\t"),
     ("hidden_token", "  skip    / +/", "  word    /[a-z]+/\n  skip    / +/", "word"),
     ("hidden_token", "  skip    / +/", "  digit   /[0-9]/\n  skip    / +/", "digit"),

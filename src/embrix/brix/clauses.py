@@ -9,7 +9,6 @@ from embrix.brix.coverage import ANY, Coverage, Head, Pat, Row, show_pattern
 from embrix.brix.patterns import simplify
 from embrix.brix.world import World
 from embrix.terms.types import Con, Type, settle
-from embrix.text.source import Span
 
 
 def report_coverage(world: World, function: Function) -> None:
@@ -22,11 +21,11 @@ def report_coverage(world: World, function: Function) -> None:
     coverage = Coverage(constructors)
     types = [function.types[n] for n in function.subjects]
     rows: list[Row] = [(simplify(final, names),) for final in function.finals]
-    reported: set[Span] = set()
+    reported: set[int] = set()
     for clause in function.clauses:
         row = tuple(simplify(pattern, names) for pattern in clause.patterns)
-        if not coverage.useful(rows, row, types) and clause.span not in reported:
-            reported.add(clause.span)
+        if not coverage.useful(rows, row, types) and id(clause.span) not in reported:
+            reported.add(id(clause.span))
             world.warning(
                 "unreachable_clause", "no term gets here: what this clause takes is taken above",
                 clause.span, "remove it, or move it up",

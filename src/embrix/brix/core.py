@@ -10,6 +10,7 @@ from dataclasses import dataclass, field
 from fractions import Fraction
 from typing import TypeAlias
 
+from embrix.brix.syntax import LanguageSyntax
 from embrix.grammar.model import Grammar
 from embrix.terms.node import Constructor
 from embrix.terms.signature import Signature
@@ -265,10 +266,20 @@ class Language:
     notes: tuple[tuple[str, str], ...]
     numbers: str
     signature: Signature
-    grammar: Grammar | None
+    grammars: dict[str, Grammar]
+    """Those that can be used, by name; an only one is called by an empty name."""
     errors: tuple[ErrorType, ...]
+    functions: dict[str, Function]
     sound: bool
     """Whether its forms are right, so that interpreters can be checked against them."""
+    syntax: LanguageSyntax
+    """The text it was made of, joined with that of its base."""
+
+    @property
+    def grammar(self) -> Grammar | None:
+        """The grammar that is used where none is asked for, or None when it has errors."""
+        named = [grammar.name for grammar in self.syntax.grammars]
+        return self.grammars.get(named[0]) if named else None
 
 
 @dataclass(frozen=True, slots=True, eq=False)

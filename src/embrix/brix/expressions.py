@@ -396,7 +396,7 @@ class Expressions:
                     )  # fmt: skip
                     break
                 parts.append(self._plain(raw[plain:at], base + plain))
-                parts.append(self._inside(Span(base + at + 1, base + end)))
+                parts.append(self._inside(Span(base + at + 1, base + end, self.c.source)))
                 at = plain = end + 1
             else:
                 at += 1

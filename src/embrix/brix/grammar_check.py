@@ -8,6 +8,7 @@ from typing import Literal
 
 from embrix.brix import syntax as s
 from embrix.brix.templates import Templates
+from embrix.brix.token_check import layout_of
 from embrix.brix.world import World, count, unify
 from embrix.grammar.flatten import flatten
 from embrix.grammar.model import (
@@ -26,9 +27,10 @@ from embrix.grammar.model import (
     Symbol,
     Use,
 )
+from embrix.grammar.pattern import NOTHING
 from embrix.grammar.tokens import TokenKind, TokenTable
 from embrix.terms.signature import Signature
-from embrix.terms.types import TEXT, UNKNOWN, Con, Type, listing, maybe, show_type
+from embrix.terms.types import TEXT, UNKNOWN, Con, Hole, Type, listing, maybe, show_type
 from embrix.text.source import Span
 from embrix.text.suggest import did_you_mean
 
@@ -36,23 +38,27 @@ from embrix.text.suggest import did_you_mean
 def check_grammar(
     world: World,
     syntax: s.LanguageSyntax,
+    grammar: s.GrammarSyntax,
     signature: Signature,
     kinds: tuple[TokenKind, ...],
 ) -> Grammar | None:
-    """The grammar of a language, or None when too little of it is right to be used."""
-    assert syntax.grammar is not None
-    check = _Grammar(world, syntax.grammar, kinds)
+    """One of the grammars of a language, or None when too little of it is right to be used."""
+    check = _Grammar(world, grammar, kinds)
     rules = check.all()
     if world.findings.has_errors or not check.starts:
         return None
     invalid: Literal["stops", "one by one"] = (
-        "one by one" if syntax.invalid == "one by one" else "stops"
+        "one by one" if syntax.tokens.invalid == "one by one" else "stops"
     )
-    tokens = TokenTable(tuple(check.literals), kinds, invalid)
+    kinds = (*kinds, *check.unwritten.values())
+    literals = tuple(check.literals)
+    layout = layout_of(world, syntax.tokens.lines, literals, kinds)
+    tokens = TokenTable(literals, kinds, invalid, layout)
+    declared = syntax.tokens.written
     for terminal, example, winner in tokens.never_winning():
         index = terminal - len(tokens.literals)
-        decl = syntax.tokens[index] if index >= 0 else None
-        span = decl.span if decl is not None else syntax.grammar.span
+        decl = declared[index] if index >= 0 else None
+        span = decl.span if decl is not None else grammar.span
         mine = "what is skipped" if decl and decl.name == "skip" else tokens.describe(terminal)
         other = tokens.kind_of(winner)
         theirs = "skipped" if other is not None and other.skip else tokens.describe(winner)
@@ -70,6 +76,7 @@ class _Grammar:
         self.world = world
         self.grammar = grammar
         self.kinds = {kind.name: kind for kind in kinds if not kind.skip}
+        self.unwritten: dict[str, TokenKind] = {}
         self.types: dict[str, Type] = {}
         self.literals: dict[str, None] = {}
         self.starts: list[str] = []
@@ -125,10 +132,11 @@ class _Grammar:
         for rule in self.grammar.rules:
             names: set[str] = set()
             if isinstance(rule, s.RuleSyntax):
-                names = {i.name for a in rule.alternatives for i in a.items}
+                names = {i.name for a in rule.written for i in a.items}
             else:
-                rows = [op.row for level in rule.levels for op in level.operators]
-                names = {rule.operand, *(item.name for row in rows for item in row)}
+                rows = [op.row for level in rule.written for op in level.operators]
+                names = {item.name for row in rows for item in row}
+                names.add(rule.operand[0] if rule.operand else "")
             uses[rule.name] = names
         reached: set[str] = set()
         pending = [name for name, _ in self.grammar.starts]
@@ -189,7 +197,7 @@ class _Grammar:
 
     def rule(self, rule: s.RuleSyntax) -> Rule:
         wanted = self.types[rule.name]
-        alternatives = [self.alternative(rule.name, wanted, a) for a in rule.alternatives]
+        alternatives = [self.alternative(rule.name, wanted, a) for a in rule.written]
         kept = tuple(a for a in alternatives if a is not None)
         return Rule(rule.name, show_type(wanted), kept, rule.span)
 
@@ -223,11 +231,13 @@ class _Grammar:
                         and self.may_be_empty(i.name, inner))
                     for i in alternative.items
                 )
-                for alternative in rule.alternatives
+                for alternative in rule.written
             )  # fmt: skip
         return False
 
     def plain(self, item: s.ItemSyntax) -> tuple[Symbol, Type] | None:
+        if item.todo is not None:
+            return self.still_to_write(item), Hole()
         if item.text is not None:
             if not item.text:
                 self.world.error("empty_token", "a literal holds at least one character", item.span)
@@ -243,6 +253,17 @@ class _Grammar:
             return None
         self.used.add(item.name)
         return Use(item.name), self.types[item.name]
+
+    def still_to_write(self, item: s.ItemSyntax) -> Symbol:
+        """A token that no text has, in place of what is not written yet."""
+        note = item.todo or ""
+        name = f"todo {note}"
+        self.unwritten[name] = TokenKind(name, NOTHING, "", None, label=note, made="todo")
+        self.world.warning(
+            "unfinished", f"still to be written: {note}", item.span,
+            "no program can be read beyond this place",
+        )  # fmt: skip
+        return Kind(name)
 
     def alternative(
         self, rule: str, wanted: Type, alternative: s.AlternativeSyntax
@@ -271,7 +292,7 @@ class _Grammar:
             slot: int | None = None
             if item.capture:
                 slot = template.capture(item.capture, kind, item.span, item.name)
-            elif not isinstance(symbol, Quoted | Operand):
+            elif not isinstance(symbol, Quoted | Operand) and not self.is_layout(symbol):
                 what = f"what {item.name} reads here" if item.name else "what is repeated here"
                 self.world.warning(
                     "dropped_part", f"{what} is thrown away", item.span,
@@ -281,6 +302,13 @@ class _Grammar:
         made = template.finish()
         return (tuple(items), made) if made is not None else None
 
+    def is_layout(self, symbol: Symbol) -> bool:
+        """Whether a symbol stands for line ends or indentation, which carry no value."""
+        if isinstance(symbol, Repeated):
+            return self.is_layout(symbol.symbol)
+        kind = self.kinds.get(symbol.name) if isinstance(symbol, Kind) else None
+        return kind is not None and kind.made in ("newline", "indent", "dedent")
+
     def passing(
         self,
         rule: str,
@@ -289,7 +317,11 @@ class _Grammar:
         symbols: Sequence[tuple[s.ItemSyntax, tuple[Symbol, Type]]],
     ) -> Alternative | None:
         """An alternative that makes nothing hands on the value of its one rule or token."""
-        values = [(i, kind) for i, (symbol, kind) in symbols if not isinstance(symbol, Quoted)]
+        values = [
+            (item, kind)
+            for item, (symbol, kind) in symbols
+            if not isinstance(symbol, Quoted) and not self.is_layout(symbol)
+        ]
         if len(values) != 1:
             self.world.error(
                 "makes_nothing", "this alternative makes no form, and it has "
@@ -310,19 +342,21 @@ class _Grammar:
                 "add `makes FORM`, or remove the capture",
             )  # fmt: skip
         items = tuple(Item(symbol) for _, (symbol, _) in symbols)
-        return Alternative(items, None, alternative.span)
+        place = next(n for n, (own, _) in enumerate(symbols) if own is item)
+        return Alternative(items, None, alternative.span, place)
 
     # ---------------------------------------------------------------- operator tables
 
     def table(self, table: s.TableSyntax) -> OperatorTable:
         wanted = self.types[table.name]
-        if self.rule_named(table.operand, table.operand_span):
-            self.used.add(table.operand)
-            if not unify(self.types[table.operand], wanted):
+        operand, operand_span = table.operand or ("", table.span)
+        if self.rule_named(operand, operand_span):
+            self.used.add(operand)
+            if not unify(self.types[operand], wanted):
                 self.world.error(
                     "type_mismatch", f"the operands are of type "
-                    f"{show_type(self.types[table.operand])}, the table is of type "
-                    f"{show_type(wanted)}", table.operand_span,
+                    f"{show_type(self.types[operand])}, the table is of type "
+                    f"{show_type(wanted)}", operand_span,
                 )  # fmt: skip
         levels = tuple(
             tuple(
@@ -330,9 +364,9 @@ class _Grammar:
                 for entry in level.operators
                 if (operator := self.operator(wanted, FIXITY[level.fixity], entry)) is not None
             )
-            for level in table.levels
+            for level in table.written
         )
-        return OperatorTable(table.name, show_type(wanted), levels, table.operand, table.span)
+        return OperatorTable(table.name, show_type(wanted), levels, operand, table.span)
 
     def operator(self, wanted: Type, fixity: Fixity, entry: s.OperatorSyntax) -> Operator | None:
         row = self.with_operands(wanted, fixity, entry)

@@ -11,12 +11,21 @@ from embrix.text.source import Span
 FIXITIES = ("left", "right", "nonassociative", "prefix", "postfix")
 
 
-def read_tokens(c: Cursor) -> tuple[list[s.TokenDecl], str]:
-    """The token declarations, and what is done about characters that begin no token."""
+def read_tokens(c: Cursor) -> s.TokensSyntax:
+    """The token declarations, and what is done about lines and about strange characters."""
     invalid: list[str] = []
+    lines: list[s.LinesDecl] = []
 
-    def row() -> s.TokenDecl | None:
+    def row() -> s.TokenDecl | s.More | None:
+        if c.sees("..."):
+            return s.More(c.take().span)
+        replaces = c.sees("replace") and c.ahead(1).kind == "name"
+        if replaces:
+            c.take()
         name = c.expect_kind("name", "the name of a token")
+        if name.text == "lines" and c.peek().kind == "name":
+            lines.append(_lines(c, name))
+            return None
         if name.text == "invalid":
             if c.accept("stops"):
                 invalid.append("stops")
@@ -27,32 +36,78 @@ def read_tokens(c: Cursor) -> tuple[list[s.TokenDecl], str]:
             else:
                 c.fail("`stops` or `one by one` is expected here")
             return None
-        pattern = c.expect_kind("pattern", "a pattern between slashes")
+        pattern = _pattern(c)
         conversion = Expressions(c).type() if c.accept("as") else None
-        if c.sees("via"):
-            _not_yet(c, "`via`")
+        via: list[tuple[str, Span]] = []
+        if c.accept("via"):
+            for part in ("reads", "writes"):
+                if via:
+                    c.expect(",", " between the function that reads and the one that writes")
+                function = c.expect_kind("name", f"the name of a function that {part} this token")
+                via.append((function.text, function.span))
+        not_before = None
+        if c.accept("not"):
+            c.expect("before")
+            not_before = _pattern(c)
         label = ""
         if c.peek().kind == "text":
             label = unescape(c.take(), c.source, c.findings)
-        inside = Span(pattern.span.start + 1, pattern.span.end - 1)
-        return s.TokenDecl(name.text, pattern.text, conversion, label, c.since(name.span), inside)
+        return s.TokenDecl(
+            name.text, pattern, conversion, label, c.since(name.span), tuple(via), not_before,
+            replaces,
+        )  # fmt: skip
 
-    rows = c.rows(0, row)
-    return rows, invalid[-1] if invalid else ""
+    rows: list[s.TokenDecl | s.More] = c.rows(0, row)
+    for extra in lines[1:]:
+        c.findings.error(
+            "declared_twice", "what line ends are is said already", c.source, extra.span
+        )
+    return s.TokensSyntax(tuple(rows), lines[0] if lines else None, invalid[-1] if invalid else "")
 
 
-def _not_yet(c: Cursor, what: str) -> None:
-    span = c.peek().span
-    c.findings.error("not_yet", f"{what} cannot be used in definitions yet", c.source, span)
-    raise Misread
+def _pattern(c: Cursor) -> s.PatternSyntax:
+    tok = c.expect_kind("pattern", "a pattern between slashes")
+    return s.PatternSyntax(tok.text, Span(tok.span.start + 1, tok.span.end - 1, c.source))
+
+
+def _lines(c: Cursor, start: Tok) -> s.LinesDecl:
+    """`lines newline [indent dedent] [except inside "(" ")" …]`."""
+    names: list[tuple[str, Span]] = []
+    while c.peek().kind == "name" and not c.sees("except"):
+        tok = c.take()
+        names.append((tok.text, tok.span))
+    brackets: list[tuple[str, str]] = []
+    if c.accept("except"):
+        c.expect("inside")
+        while c.peek().kind == "text":
+            opens = unescape(c.take(), c.source, c.findings)
+            closes = unescape(
+                c.expect_kind("text", "the closing bracket in quotes"), c.source, c.findings
+            )
+            brackets.append((opens, closes))
+            c.accept(",")
+        if not brackets:
+            c.fail("brackets in quotes are expected here", 'write: except inside "(" ")"')
+    if len(names) not in (1, 3):
+        c.findings.error(
+            "wrong_number", "`lines` names a token for line ends, and if indentation counts "
+            "also one for its beginning and one for its end", c.source, c.since(start.span),
+            "write: lines newline, or: lines newline indent dedent",
+        )  # fmt: skip
+        raise Misread
+    return s.LinesDecl(tuple(names), tuple(brackets), c.since(start.span))
 
 
 def read_grammar(c: Cursor) -> s.GrammarSyntax:
     """The rules and operator tables of a grammar block."""
     span = c.last().span
     starts: list[tuple[str, Span]] = []
+    called = ""
+    if not c.raw().first and c.raw().kind == "name":
+        called = c.take().text
 
     def row() -> s.RuleSyntax | s.TableSyntax | None:
+        replaces = c.accept("replace") is not None
         tok = c.peek()
         if tok.text == "start" and tok.kind == "name":
             c.take()
@@ -62,32 +117,32 @@ def read_grammar(c: Cursor) -> s.GrammarSyntax:
                 if not c.accept(","):
                     return None
         if tok.text == "operators" and tok.kind == "name":
-            return _table(c)
-        return _rule(c)
+            return _table(c, replaces=replaces)
+        return _rule(c, replaces=replaces)
 
     rules: list[s.RuleSyntax | s.TableSyntax] = c.rows(0, row)
-    return s.GrammarSyntax(tuple(starts), tuple(rules), span)
+    return s.GrammarSyntax(called, tuple(starts), tuple(rules), span)
 
 
-def _rule(c: Cursor) -> s.RuleSyntax:
+def _rule(c: Cursor, *, replaces: bool) -> s.RuleSyntax:
     name = c.expect_kind("Name", "the name of a rule")
     sort = _sort(c, name)
     c.expect("::=", " after the name of a rule")
     column = name.column
     if c.peek().kind != "end" and not c.sees("|"):
-        alternatives = [_alternative(c)]
+        alternatives: list[s.AlternativeSyntax | s.More] = [_alternative(c)]
         while c.accept("|"):
             alternatives.append(_alternative(c))
-        return s.RuleSyntax(name.text, sort, tuple(alternatives), c.since(name.span))
+        return s.RuleSyntax(name.text, sort, tuple(alternatives), c.since(name.span), replaces)
 
-    def row() -> s.AlternativeSyntax:
+    def row() -> s.AlternativeSyntax | s.More:
         c.expect("|", " before an alternative")
         return _alternative(c)
 
-    rows = c.rows(column, row)
+    rows: list[s.AlternativeSyntax | s.More] = c.rows(column, row)
     if not rows:
         c.fail("a rule needs alternatives, each after a `|`")
-    return s.RuleSyntax(name.text, sort, tuple(rows), c.since(name.span))
+    return s.RuleSyntax(name.text, sort, tuple(rows), c.since(name.span), replaces)
 
 
 def _sort(c: Cursor, name: Tok) -> s.TypeSyntax:
@@ -97,16 +152,16 @@ def _sort(c: Cursor, name: Tok) -> s.TypeSyntax:
     return s.TypeName(name.text, (), name.span)
 
 
-def _alternative(c: Cursor) -> s.AlternativeSyntax:
+def _alternative(c: Cursor) -> s.AlternativeSyntax | s.More:
     start = c.peek().span
+    if c.sees("..."):
+        return s.More(c.take().span)
     items: list[s.ItemSyntax] = []
     makes: s.Expr | None = None
     while not c.sees("|") and c.peek().kind != "end":
         if c.accept("makes"):
             makes = Expressions(c).expression()
             break
-        if c.sees("...", "todo"):
-            _not_yet(c, f"`{c.peek().text}` in a rule")
         items.append(_item(c))
     return s.AlternativeSyntax(tuple(items), makes, c.since(start))
 
@@ -118,6 +173,12 @@ def _item(c: Cursor) -> s.ItemSyntax:
         capture = c.take().text
         c.take()
     tok = c.peek()
+    if tok.kind == "name" and tok.text == "todo":
+        c.take()
+        note = c.expect_kind("text", "what is to be written, in quotes,")
+        return s.ItemSyntax(
+            None, "", capture, c.since(start.span), todo=unescape(note, c.source, c.findings)
+        )
     if tok.kind == "name" and tok.text in ("list", "list1") and c.ahead(1).text == "(":
         c.take()
         c.take()
@@ -145,38 +206,38 @@ def _symbol(c: Cursor) -> tuple[str | None, str]:
     c.fail("a literal in quotes, a token or a rule is expected here")
 
 
-def _table(c: Cursor) -> s.TableSyntax:
+def _table(c: Cursor, *, replaces: bool) -> s.TableSyntax:
     start = c.take()
     name = c.expect_kind("Name", "the name of the table")
     sort = _sort(c, name)
     operand: list[tuple[str, Span]] = []
 
-    def row() -> s.LevelSyntax | None:
+    def row() -> s.LevelSyntax | s.More | None:
+        if c.sees("..."):
+            return s.More(c.take().span)
         word = c.expect_kind("name", "one of " + ", ".join(FIXITIES) + " or operand")
         if word.text == "operand":
             rule = c.expect_kind("Name", "the rule of the operands")
             operand.append((rule.text, rule.span))
             return None
         if word.text not in FIXITIES:
-            if word.text == "..." or c.sees("..."):
-                _not_yet(c, "`...` in a table")
             c.fail(f"`{word.text}` is no kind of operator", "write " + ", ".join(FIXITIES))
         operators: list[s.OperatorSyntax] = []
         while c.peek().kind != "end":
             operators.append(_operator(c))
         return s.LevelSyntax(word.text, tuple(operators), c.since(word.span))
 
-    levels = c.rows(start.column, row)
+    levels: list[s.LevelSyntax | s.More] = c.rows(start.column, row)
     span = c.since(name.span)
-    if not operand:
+    if not operand and not any(isinstance(level, s.More) for level in levels):
         c.findings.error(
             "missing_operand", f"the table {name.text} does not say what its operands are",
             c.source, name.span, "add a line `operand RULE`",
         )  # fmt: skip
         raise Misread
     return s.TableSyntax(
-        name.text, sort, tuple(levels), operand[0][0], operand[0][1],
-        Span(name.span.start, span.end),
+        name.text, sort, tuple(levels), operand[0] if operand else None,
+        Span(name.span.start, span.end, c.source), replaces,
     )  # fmt: skip
 
 

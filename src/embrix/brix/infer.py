@@ -10,6 +10,7 @@ from collections.abc import Sequence
 
 from embrix.brix import core as k
 from embrix.brix import syntax as s
+from embrix.brix.builtins import BUILT_INS
 from embrix.brix.patterns import Patterns
 from embrix.brix.world import Signature, World, count, unify
 from embrix.terms.node import NONE, SOME
@@ -291,7 +292,12 @@ class Infer:
         if name == "fresh":
             args = self.arguments(name, expr.args, ["x", "names"], [NAME, names], expr.span)
             return (k.Primitive("fresh", args, expr.span) if args else WRONG), NAME
-        known = [*self.world.functions, *BUILT_IN]
+        given = BUILT_INS.get(name)
+        if given is not None:
+            shape, gives = given.shape()
+            args = self.arguments(name, expr.args, given.params, shape, expr.span)
+            return (WRONG if args is None else k.Primitive(name, args, expr.span)), gives
+        known = [*self.world.functions, *BUILT_IN, *BUILT_INS]
         self.world.error(
             "unknown_name", f"there is no function called {name}", expr.callee.span,
             did_you_mean(name, known),

@@ -6,12 +6,10 @@ from collections.abc import Sequence
 
 from embrix.brix import core as k
 from embrix.brix import syntax as s
-from embrix.brix.clauses import report_coverage
+from embrix.brix.functions import check_function, declare_function
 from embrix.brix.infer import Infer
 from embrix.brix.language import check_error, declare_constructors, template_parts
-from embrix.brix.order import expand_order
-from embrix.brix.patterns import Patterns
-from embrix.brix.world import Signature, World, unify
+from embrix.brix.world import World, unify
 from embrix.grammar.model import Pass
 from embrix.terms.node import FIRST_FREE_TAG, Constructor
 from embrix.terms.types import BOOL, NAME, TEXT, Con, Hole, Tup, Type, listing, settle, show_type
@@ -61,13 +59,14 @@ class _Interpreter:
         own = declare_constructors(world, syntax.types, first, is_form=False)
         for error in syntax.errors:
             self.own_errors.append(check_error(world, error))
-        for define in syntax.functions:
-            self.declare(define)
+        defines = (*self.language.syntax.functions, *syntax.functions)
+        for define in defines:
+            declare_function(world, define)
         judgements = self.judgements()
         functions = {
-            define.name: self.function(define, judgements.get(define.name))
-            for define in syntax.functions
-            if world.functions[define.name].span == define.span
+            define.name: check_function(world, define, judgements.get(define.name))
+            for define in defines
+            if world.functions[define.name].span is define.span
         }
         shown = self.shown(own)
         laws = tuple(self.law(law) for law in syntax.laws)
@@ -80,36 +79,7 @@ class _Interpreter:
             (*self.language.errors, *self.own_errors), functions, shown, main, laws,
         )  # fmt: skip
 
-    # ---------------------------------------------------------------- signatures
-
-    def declare(self, define: s.Define) -> None:
-        world = self.world
-        names = tuple(param.name for param in define.params)
-        for number, param in enumerate(define.params):
-            if param.name in names[:number]:
-                world.error("declared_twice", f"two parameters are called {param.name}", param.span)
-        types = tuple(world.type(param.type) for param in define.params)
-        subjects: list[int] = []
-        for name, span in define.subjects:
-            if name in names:
-                subjects.append(names.index(name))
-            else:
-                world.error(
-                    "unknown_name", f"{define.name} has no parameter called {name}", span,
-                    did_you_mean(name, names),
-                )  # fmt: skip
-        small = any(isinstance(row, s.Final | s.Order) for row in define.rows)
-        result = world.type(define.result)
-        if define.name in world.functions:
-            world.error(
-                "declared_twice", f"a function called {define.name} is defined already",
-                define.span, "functions of one interpreter bear different names",
-            )  # fmt: skip
-            return
-        world.functions[define.name] = Signature(
-            define.name, names, types, result, tuple(subjects), small and bool(subjects),
-            define.span,
-        )  # fmt: skip
+    # ---------------------------------------------------------------- judgements and main
 
     def judgements(self) -> dict[str, k.TemplateParts]:
         found: dict[str, k.TemplateParts] = {}
@@ -186,58 +156,6 @@ class _Interpreter:
                     if target < 0:
                         stack.append(target)
         return False
-
-    # ---------------------------------------------------------------- bodies
-
-    def function(self, define: s.Define, judgement: k.TemplateParts | None) -> k.Function:
-        world = self.world
-        signature = world.functions[define.name]
-        infer = Infer(world)
-        slots = tuple(
-            infer.declare(name, kind, define.span)
-            for name, kind in zip(signature.params, signature.types, strict=True)
-        )
-        subject_types = [signature.types[n] for n in signature.subjects]
-        clauses: list[k.CoreClause] = []
-        finals: list[k.CorePattern] = []
-        body: k.Core | None = None
-        if define.body is not None:
-            body = infer.check(define.body, signature.result)
-        for row in define.rows:
-            if isinstance(row, s.Final):
-                kind = subject_types[0] if subject_types else Hole()
-                finals.append(self.final(infer, row, kind))
-            elif isinstance(row, s.Order):
-                clauses += expand_order(infer, row, signature, slots)
-            elif subject_types:
-                clauses.append(infer.clause(row, subject_types, signature.result))
-        if subject_types and not clauses and not define.damaged:
-            world.error(
-                "missing_part", f"{define.name} has no clauses", define.span,
-                "add lines `PATTERN => RESULT`, indented",
-            )  # fmt: skip
-        function = k.Function(
-            define.name, signature.params, slots, signature.types, signature.result,
-            self.subject(signature), signature.subjects, tuple(clauses), body, tuple(finals),
-            judgement, define.span,
-        )  # fmt: skip
-        if clauses and not define.damaged and not world.findings.has_errors:
-            report_coverage(world, function)
-        return function
-
-    def final(self, infer: Infer, row: s.Final, kind: Type) -> k.CorePattern:
-        infer.scopes.append({})
-        pattern = Patterns(self.world, infer.declare).check(row.pattern, kind)
-        infer.scopes.pop()
-        return pattern
-
-    def subject(self, signature: Signature) -> int | None:
-        """The first subject that is a term of the language: the node that failures point at."""
-        for number in signature.subjects:
-            kind = settle(signature.types[number])
-            if isinstance(kind, Con) and kind.name in self.world.sorts:
-                return number
-        return None
 
     # ---------------------------------------------------------------- shown and laws
 

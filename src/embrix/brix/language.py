@@ -6,38 +6,57 @@ from collections.abc import Sequence
 
 from embrix.brix import syntax as s
 from embrix.brix.core import ErrorType, Language, TemplateParts
+from embrix.brix.extend import extended_language, standing_alone
+from embrix.brix.functions import check_function, declare_function
 from embrix.brix.grammar_check import check_grammar
+from embrix.brix.token_check import check_tokens
 from embrix.brix.world import World
-from embrix.grammar.pattern import BadPattern, literal, matches_empty, read_pattern
-from embrix.grammar.tokens import TokenKind
 from embrix.terms.node import FIRST_FREE_TAG, Binds, Constructor
 from embrix.terms.signature import Signature
-from embrix.terms.types import NAME, NUMBER, TEXT, Con, Type, Unknown, settle, show_type
+from embrix.terms.types import NAME, Unknown, settle, show_type
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Span
 from embrix.text.suggest import did_you_mean
 
 
-def check_language(syntax: s.LanguageSyntax, findings: Findings) -> Language:
-    """The language that a file defines. What is wrong in it is left out and reported."""
+def check_language(
+    written: s.LanguageSyntax, findings: Findings, base: Language | None = None
+) -> Language:
+    """The language that a file defines, joined with the one it extends.
+
+    What is wrong in it is left out and reported.
+    """
+    if base is not None:
+        syntax = extended_language(base.syntax, written, findings)
+    else:
+        syntax = standing_alone(written, findings)
     sorts = {decl.name for decl in syntax.types}
-    world = World(syntax.source, findings, sorts, syntax.numbers)
+    world = World(syntax.source, findings, sorts, syntax.numbers or "rational")
     forms = declare_constructors(world, syntax.types, FIRST_FREE_TAG, is_form=True)
     signature = Signature(tuple(forms))
     errors = tuple(check_error(world, decl) for decl in syntax.errors)
     sound = not findings.has_errors
-    kinds = _tokens(world, syntax.tokens)
-    grammar = None
-    if syntax.grammar is not None:
-        grammar = check_grammar(world, syntax, signature, kinds)
+    for define in syntax.functions:
+        declare_function(world, define)
+    functions = {
+        define.name: check_function(world, define)
+        for define in syntax.functions
+        if world.functions[define.name].span is define.span
+    }
+    kinds = check_tokens(world, syntax.tokens)
+    grammars = {
+        grammar.name: checked
+        for grammar in syntax.grammars
+        if (checked := check_grammar(world, syntax, grammar, signature, kinds)) is not None
+    }
     if not syntax.types:
         findings.error(
             "missing_part", f"{syntax.name} has no forms", syntax.source, syntax.span,
             "add a block `forms SORT`",
         )  # fmt: skip
     return Language(
-        syntax.name, syntax.source, syntax.doc, syntax.extension, syntax.notes, syntax.numbers,
-        signature, grammar, errors, sound,
+        syntax.name, syntax.source, syntax.doc, syntax.extension, syntax.notes, world.numbers,
+        signature, grammars, errors, functions, sound, syntax,
     )  # fmt: skip
 
 
@@ -136,40 +155,3 @@ def template_parts(
                 did_you_mean(name, known, "known here are " + ", ".join(known)),
             )  # fmt: skip
     return tuple(parts)
-
-
-_CONVERSIONS: tuple[Type, ...] = (NUMBER, NAME, TEXT)
-
-
-def _tokens(world: World, declarations: Sequence[s.TokenDecl]) -> tuple[TokenKind, ...]:
-    kinds: list[TokenKind] = []
-    for decl in declarations:
-        try:
-            pattern = read_pattern(decl.pattern)
-        except BadPattern as bad:
-            at = decl.pattern_span.start + bad.at
-            world.error("bad_pattern", f"in the pattern of {decl.name}: {bad}", Span(at, at + 1))
-            pattern = literal("\0")
-        if matches_empty(pattern):
-            world.error(
-                "empty_token", f"the pattern of {decl.name} can match nothing at all, so reading "
-                "could stand still for ever", decl.pattern_span,
-                "let it match at least one character, with + in place of *, say",
-            )  # fmt: skip
-            pattern = literal("\0")
-        conversion: str | None = None
-        if decl.conversion is not None:
-            kind = world.type(decl.conversion)
-            if isinstance(kind, Con) and kind in _CONVERSIONS:
-                conversion = kind.name
-            elif not isinstance(kind, Unknown):
-                world.error(
-                    "type_mismatch", f"a token cannot be read as {show_type(kind)}",
-                    decl.conversion.span, "write as Number, as Name or as Text",
-                )  # fmt: skip
-        skip = decl.name == "skip"
-        if not skip and any(kind.name == decl.name for kind in kinds):
-            world.error("declared_twice", f"the token {decl.name} is declared already", decl.span)
-            continue
-        kinds.append(TokenKind(decl.name, pattern, decl.pattern, conversion, skip, decl.label))
-    return tuple(kinds)

@@ -57,7 +57,7 @@ def chunks(source: Source, findings: Findings) -> Iterator[Chunk]:
         if stripped.startswith("\t"):
             tab = offset + len(line) - len(stripped)
             findings.error(
-                "tab_indent", "a tab stands in the indentation", source, Span(tab, tab + 1),
+                "tab_indent", "a tab stands in the indentation", source, Span(tab, tab + 1, source),
                 "indent with spaces",
             )  # fmt: skip
         if stripped.strip() and not stripped.startswith("#") and stripped == line:
@@ -66,7 +66,7 @@ def chunks(source: Source, findings: Findings) -> Iterator[Chunk]:
     ends = [*starts[1:], len(source.text)] if starts else []
     for start, end in zip(starts, ends, strict=True):
         word = re.match(r"\w*", source.text[start:end])
-        yield Chunk(Span(start, end), word.group() if word else "")
+        yield Chunk(Span(start, end, source), word.group() if word else "")
 
 
 def lex(source: Source, span: Span, findings: Findings, *, patterns: bool = False) -> list[Tok]:
@@ -80,14 +80,14 @@ def lex(source: Source, span: Span, findings: Findings, *, patterns: bool = Fals
         if patterns and text[at] == "/":
             found = _PATTERN.match(text, at, span.end)
             if found:
-                place = Span(at, found.end())
+                place = Span(at, found.end(), source)
                 result.append(Tok("pattern", found.group(1), place, at - margin, first))
                 at, first = found.end(), False
                 continue
         match = _TOKEN.match(text, at, span.end)
         if match is None:
             message, hint = _strange(text[at])
-            findings.error("unknown_character", message, source, Span(at, at + 1), hint)
+            findings.error("unknown_character", message, source, Span(at, at + 1, source), hint)
             at = _line_end(text, at) if text[at] == '"' else at + 1
             continue
         kind = match.lastgroup
@@ -98,7 +98,7 @@ def lex(source: Source, span: Span, findings: Findings, *, patterns: bool = Fals
             piece = match.group()
             if kind == "text":
                 piece = piece[1:-1]
-            place = Span(match.start(), at)
+            place = Span(match.start(), at, source)
             column = match.start() - margin
             result.append(Tok(kind, piece, place, column, first))  # type: ignore[arg-type]
             first = False

@@ -31,7 +31,7 @@ class Cursor:
         self.findings = findings
         self._tokens = tokens
         self._at = 0
-        self._end = Tok("end", "", Span(end, end), -1, True)
+        self._end = Tok("end", "", Span(end, end, source), -1, True)
         self.floor = -1
         self.depth = 0
         self.failures = 0
@@ -48,7 +48,8 @@ class Cursor:
         """The next token of this statement, or an end token."""
         tok = self.raw()
         if tok.first and tok.column <= self.floor and self._at != self._begin:
-            return Tok("end", "", Span(self.last_end(), self.last_end()), -1, True)
+            end = self.last_end()
+            return Tok("end", "", Span(end, end, self.source), -1, True)
         return tok
 
     def begin(self, column: int) -> None:
@@ -98,14 +99,14 @@ class Cursor:
         span = tok.span
         if tok.kind == "end":
             end = self.last_end()
-            span = Span(max(0, end - 1), end)
+            span = Span(max(0, end - 1), end, self.source)
         self.findings.error("unreadable", f"{message}; {found}", self.source, span, hint)
         self.failures += 1
         raise Misread
 
     def since(self, start: Span) -> Span:
         """From the beginning of `start` to the end of the last token taken."""
-        return Span(start.start, max(start.end, self.last_end()))
+        return Span(start.start, max(start.end, self.last_end()), self.source)
 
     # ---------------------------------------------------------------- layout
 

@@ -28,6 +28,7 @@ _IN_LANGUAGE = (
     "forms",
     "grammar",
     "error",
+    "define",
 )
 _IN_INTERPRETER = ("value", "data", "error", "judgement", "main", "define", "law")
 _UNBUILT = {
@@ -46,12 +47,11 @@ class _Parts:
 
     doc: str = ""
     extension: str = ""
-    numbers: str = "rational"
-    invalid: str = "stops"
+    numbers: str = ""
     notes: list[tuple[str, str]] = field(default_factory=list)
-    tokens: list[s.TokenDecl] = field(default_factory=list)
+    tokens: list[s.TokensSyntax] = field(default_factory=list)
     types: list[s.TypeDecl] = field(default_factory=list)
-    grammar: list[s.GrammarSyntax] = field(default_factory=list)
+    grammars: list[s.GrammarSyntax] = field(default_factory=list)
     errors: list[s.ErrorDecl] = field(default_factory=list)
     judgements: list[s.JudgementDecl] = field(default_factory=list)
     mains: list[s.MainDecl] = field(default_factory=list)
@@ -104,15 +104,18 @@ class _File:
     def language(self, c: Cursor, rest: list[Chunk]) -> s.LanguageSyntax:
         start = c.take()
         name = c.expect_kind("Name", "the name of the language, capitalised,")
-        self.no_extends(c)
+        base: tuple[str, Span] | None = None
+        if c.accept("extends"):
+            other = c.expect_kind("Name", "the name of the language that is extended")
+            base = (other.text, other.span)
         span = c.since(start.span)
         self.heading(c)
         self.declarations(rest, _IN_LANGUAGE, self.language_part)
         p = self.parts
-        grammar = self.joined_grammar()
         return s.LanguageSyntax(
             self.source, name.text, p.doc, p.extension, tuple(p.notes), p.numbers,
-            tuple(p.tokens), p.invalid, tuple(p.types), grammar, tuple(p.errors), span,
+            self.joined_tokens(), tuple(p.types), self.joined_grammars(), tuple(p.errors),
+            tuple(p.functions), base, span,
         )  # fmt: skip
 
     def interpreter(self, c: Cursor, rest: list[Chunk]) -> s.InterpreterSyntax:
@@ -210,18 +213,18 @@ class _File:
         if word == "tokens":
             c = self.cursor(chunk, patterns=True)
             c.take()
-            tokens, invalid = read_tokens(c)
-            self.parts.tokens += tokens
-            self.parts.invalid = invalid or self.parts.invalid
+            self.parts.tokens.append(read_tokens(c))
             return
         c = self.cursor(chunk)
         if word == "grammar":
             c.take()
-            self.parts.grammar.append(read_grammar(c))
+            self.parts.grammars.append(read_grammar(c))
         elif word == "forms":
             self.parts.types.append(self.type_declaration(c))
         elif word == "error":
             self.parts.errors.append(self.error(c))
+        elif word == "define":
+            self.parts.functions.append(self.define(c))
         else:
             self.note(c)
             self.whole(c)
@@ -248,13 +251,25 @@ class _File:
         if c.raw().kind != "end":
             c.fail("the declaration should end here")
 
-    def joined_grammar(self) -> s.GrammarSyntax | None:
-        blocks = self.parts.grammar
-        if not blocks:
-            return None
-        starts = tuple(start for block in blocks for start in block.starts)
-        rules = tuple(rule for block in blocks for rule in block.rules)
-        return s.GrammarSyntax(starts, rules, blocks[0].span)
+    def joined_tokens(self) -> s.TokensSyntax:
+        """All blocks of tokens as one."""
+        blocks = self.parts.tokens
+        rows = tuple(row for block in blocks for row in block.rows)
+        lines = next((block.lines for block in blocks if block.lines is not None), None)
+        return s.TokensSyntax(rows, lines, next((b.invalid for b in blocks if b.invalid), ""))
+
+    def joined_grammars(self) -> tuple[s.GrammarSyntax, ...]:
+        """Blocks of the same grammar as one, in the order of their first blocks."""
+        joined: dict[str, s.GrammarSyntax] = {}
+        for block in self.parts.grammars:
+            known = joined.get(block.name)
+            if known is None:
+                joined[block.name] = block
+            else:
+                joined[block.name] = s.GrammarSyntax(
+                    block.name, known.starts + block.starts, known.rules + block.rules, known.span
+                )
+        return tuple(joined.values())
 
     # ---------------------------------------------------------------- declarations
 

@@ -47,7 +47,7 @@ class Templates:
         return self._form(self.makes, self.wanted)
 
     def _form(self, expr: s.Make, wanted: Type) -> Constructor | None:
-        name_span = Span(expr.span.start, expr.span.start + len(expr.name))
+        name_span = Span(expr.span.start, expr.span.start + len(expr.name), expr.span.source)
         form = self.world.constructors.get(expr.name)
         kind = settle(wanted)
         if form is None:

@@ -7,8 +7,8 @@ in `.suite.toml` a suite, and in the extension of a language a program.
 from __future__ import annotations
 
 import tomllib
-from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from embrix.brix import syntax as s
@@ -16,6 +16,7 @@ from embrix.brix.core import Interpreter, Language
 from embrix.brix.interpreter import check_interpreter
 from embrix.brix.language import check_language
 from embrix.brix.reader import read_file
+from embrix.machine.conversions import with_conversions
 from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.source import Source, Span, Unreadable, read_source
 from embrix.text.suggest import did_you_mean
@@ -111,6 +112,7 @@ class _Loader:
         interpreters: dict[str, dict[str, Interpreter]] = {}
         broken: dict[str, list[str]] = {}
         waiting: list[s.InterpreterSyntax] = []
+        written: list[s.LanguageSyntax] = []
         for path in files:
             if path.suffix != ".brix":
                 continue
@@ -119,7 +121,8 @@ class _Loader:
             if isinstance(syntax, s.InterpreterSyntax):
                 waiting.append(syntax)
             elif syntax is not None:
-                self.language(syntax, languages)
+                written.append(syntax)
+        self.languages(written, languages)
         for unchecked in waiting:
             self.interpreter(unchecked, languages, interpreters, broken)
         extensions = {lang.extension: name for name, lang in languages.items() if lang.extension}
@@ -155,18 +158,75 @@ class _Loader:
                 )  # fmt: skip
         return str(data.get("title", self.folder.name)), str(data.get("about", ""))
 
-    def language(self, syntax: s.LanguageSyntax, languages: dict[str, Language]) -> None:
-        if syntax.name in languages:
-            other = languages[syntax.name].source.name
-            self.findings.error(
-                "declared_twice", f"{syntax.name} is defined in {other} already", syntax.source,
-                syntax.span,
-            )  # fmt: skip
-            return
+    def languages(
+        self, written: Sequence[s.LanguageSyntax], languages: dict[str, Language]
+    ) -> None:
+        """Check all languages, each after the one that it extends."""
+        by_name: dict[str, s.LanguageSyntax] = {}
+        for syntax in written:
+            if syntax.name in by_name:
+                other = by_name[syntax.name].source.name
+                self.findings.error(
+                    "declared_twice", f"{syntax.name} is defined in {other} already",
+                    syntax.source, syntax.span,
+                )  # fmt: skip
+            else:
+                by_name[syntax.name] = syntax
+        for name in by_name:
+            chain: list[str] = []
+            at: str | None = name
+            while at is not None and at in by_name and at not in languages and at not in chain:
+                chain.append(at)
+                base = by_name[at].base
+                at = base[0] if base is not None else None
+            circle = at in chain
+            for link in reversed(chain):
+                self.language(by_name[link], languages, by_name, circle=circle)
+
+    def language(
+        self,
+        syntax: s.LanguageSyntax,
+        languages: dict[str, Language],
+        known: Mapping[str, s.LanguageSyntax],
+        *,
+        circle: bool,
+    ) -> None:
         own = Findings()
         own.extend(d for d in self.findings.sorted() if d.source is syntax.source)
-        languages[syntax.name] = check_language(syntax, own)
-        self.findings.extend(own.sorted())
+        base: Language | None = None
+        if syntax.base is not None:
+            name, span = syntax.base
+            base = languages.get(name)
+            if circle:
+                own.error(
+                    "unknown_language", f"{syntax.name} extends itself by way of {name}",
+                    syntax.source, span, "one of them must stand alone",
+                )  # fmt: skip
+            elif name not in known:
+                own.error(
+                    "unknown_language", f"there is no language called {name}", syntax.source, span,
+                    did_you_mean(name, known),
+                )  # fmt: skip
+            elif base is None or not base.sound:
+                own.error(
+                    "base_broken", f"{name} has errors, and {syntax.name} cannot be checked "
+                    "without it", syntax.source, span, f"mend {name} first",
+                )  # fmt: skip
+                base = None
+        if own.has_errors and syntax.base is not None and base is None:
+            self.findings.extend(own.sorted())
+            return
+        languages[syntax.name] = with_conversions(check_language(syntax, own, base))
+        self.findings.extend(self._of_own(own, syntax))
+
+    def _of_own(self, found: Findings, syntax: s.LanguageSyntax) -> Iterator[Diagnostic]:
+        """What was found in a language; what lies in its base is told only when it is news."""
+        before = set(self.findings.sorted())
+        for one in found.sorted():
+            if one.source is syntax.source:
+                yield one
+            elif one not in before:
+                yield replace(one, message=f"in {syntax.name}: {one.message}")
 
     def interpreter(
         self,

@@ -35,6 +35,7 @@ from embrix.terms.node import (
 )
 from embrix.terms.numbers import read_number
 from embrix.text.source import Span
+from embrix.text.visible import visible
 
 
 class Unfit(Exception):
@@ -56,6 +57,14 @@ def read_token(grammar: Grammar, token: Token, text: str) -> Value:
     """The value of a token: a number, a name, or its text. Raises `Unfit`."""
     kind = grammar.tokens.kind_of(token.terminal)
     piece = text[token.start : token.end]
+    if kind is not None and kind.via:
+        value = grammar.conversions[kind.name].read(piece)
+        if value is None:
+            raise Unfit(
+                f"`{visible(piece[:40])}` is no {kind.name}: the function that reads it gives None",
+                Span(token.start, token.end),
+            )
+        return value
     if kind is not None and kind.conversion == "Number":
         number = read_number(piece, grammar.numbers)
         if number is None:

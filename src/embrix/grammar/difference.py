@@ -11,7 +11,7 @@ from typing import Literal, TypeAlias
 
 from embrix.grammar.model import Grammar
 from embrix.grammar.parser import Ambiguous, GaveUp, Parsed, Parser
-from embrix.grammar.sentences import Sentences, sample, sentence_text
+from embrix.grammar.sentences import Sentences, sentence_text, spelled
 from embrix.terms.node import FIELDS, Value
 
 Kind: TypeAlias = Literal["only the first", "only the second", "another tree"]
@@ -57,7 +57,7 @@ def compare_grammars(
             if sentences is None:
                 return Comparison(_flat(found), size - 1, len(seen))
             for sentence in sorted(sentences):
-                text = " ".join(_text(grammar, terminal) for terminal in sentence)
+                text = spelled(grammar, sentence)
                 if text in seen:
                     continue
                 seen.add(text)
@@ -77,11 +77,6 @@ def compare_grammars(
 
 def _flat(found: dict[Kind, list[Difference]]) -> tuple[Difference, ...]:
     return tuple(difference for kind in found for difference in found[kind])
-
-
-def _text(grammar: Grammar, terminal: int) -> str:
-    kind = grammar.tokens.kind_of(terminal)
-    return grammar.tokens.literals[terminal] if kind is None else sample(kind.pattern)
 
 
 def _read(side: Side, text: str) -> str:

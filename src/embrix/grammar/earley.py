@@ -229,6 +229,9 @@ class _Run:
         span = self._span(index, text)
         if index < len(self.tokens.tokens):
             found = f"`{visible(cut(text[span.start : span.end], 30))}`"
+            kind = self.grammar.tokens.kind_of(self.terminals[index])
+            if kind is not None and kind.made:
+                found = f"here is {self.grammar.describe(self.terminals[index])}"
         elif self.tokens.tokens:
             found = "the program ends here"
         elif self.tokens.skipped:

@@ -12,6 +12,7 @@ from typing import Literal, TypeAlias
 from embrix.grammar.model import Collect, Grammar, Production
 from embrix.grammar.pattern import Chars, Choice, Pattern, Repeat, Sequence
 from embrix.grammar.tables import reached
+from embrix.grammar.tokens import TokenKind
 
 Notation: TypeAlias = Literal["iso", "w3c"]
 
@@ -47,6 +48,10 @@ class _Export:
                 open_, close = ("(* ", " *)") if self.iso else ("/* ", " */")
                 pattern = kind.pattern_text.replace("*)", "* )").replace("*/", "* /")
                 result.append(f"{open_}skipped between tokens: {pattern}{close}")
+            elif kind.made:
+                told = kind.label or _MADE[kind.made]
+                name = self.terminal(kind)
+                result.append(f"{name} = ? {told} ? ;" if self.iso else f"{name} ::= /* {told} */")
             elif self.iso:
                 result.append(f"{kind.name} = ? /{kind.pattern_text.replace('?', '{0,1}')}/ ? ;")
             else:
@@ -70,6 +75,13 @@ class _Export:
             self._names[symbol] = name
         return self._names[symbol]
 
+    def terminal(self, kind: TokenKind) -> str:
+        """The name of a token; parts still to be written are numbered."""
+        if kind.made != "todo":
+            return kind.name
+        unwritten = [other.name for other in self.grammar.tokens.kinds if other.made == "todo"]
+        return f"unwritten-{unwritten.index(kind.name) + 1}"
+
     def _row(self, production: Production) -> str:
         parts = [self._symbol(symbol) for symbol in production.right]
         if not parts:
@@ -79,7 +91,7 @@ class _Export:
     def _symbol(self, symbol: int) -> str:
         if symbol >= 0:
             kind = self.grammar.tokens.kind_of(symbol)
-            return kind.name if kind else _quote(self.grammar.tokens.literals[symbol])
+            return self.terminal(kind) if kind else _quote(self.grammar.tokens.literals[symbol])
         if symbol not in self.grammar.repeats:
             return self.name(symbol)
         repeated, inner = self.grammar.repeats[symbol]
@@ -101,6 +113,13 @@ _PLAIN = str.maketrans(
     {**{digit: f"-{n}" for n, digit in enumerate("₀₁₂₃₄₅₆₇₈₉")}, "'": "-tail", "+": "-open",
      "-": "-bare", "_": "-", "?": "", "*": ""}
 )  # fmt: skip
+
+
+_MADE = {
+    "newline": "the end of a line",
+    "indent": "the beginning of lines indented further",
+    "dedent": "the end of lines indented further",
+}
 
 
 def _quote(text: str) -> str:

@@ -138,16 +138,7 @@ class _Flattening:
         for alternative in rule.alternatives:
             right = tuple(self.symbol(i.symbol, alternative.span) for i in alternative.items)
             captures = tuple(-1 if i.field is None else i.field for i in alternative.items)
-            build: Build = alternative.makes or Pass(
-                next(
-                    (
-                        n
-                        for n, i in enumerate(alternative.items)
-                        if not isinstance(i.symbol, Quoted)
-                    ),
-                    -1,
-                )
-            )
+            build: Build = alternative.makes or Pass(alternative.passes)
             self.productions.append(
                 Production(self.entry[rule.name], right, build, captures, alternative.span)
             )

@@ -33,7 +33,7 @@ class TableParser:
         self._reducers = [_reducer(production) for production in grammar.productions]
         self._readers: list[Reader | None] = [None] * len(grammar.tokens.literals)
         for kind in grammar.tokens.kinds:
-            if kind.conversion == "Number":
+            if kind.conversion == "Number" or kind.via:
                 self._readers.append(partial(read_token, grammar))
             else:
                 self._readers.append(_piece)

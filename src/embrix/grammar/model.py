@@ -8,10 +8,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from fractions import Fraction
-from typing import Literal, TypeAlias
+from typing import Literal, Protocol, TypeAlias
 
 from embrix.grammar.tokens import TokenTable
-from embrix.terms.node import Constructor
+from embrix.terms.node import Constructor, Value
 from embrix.terms.signature import Signature
 from embrix.text.source import Span
 
@@ -138,11 +138,12 @@ def fields_of(form: Constructor) -> Compose:
 
 @dataclass(frozen=True, slots=True)
 class Alternative:
-    """Without a template it passes its only rule or token value through."""
+    """Without a template it passes the value of one item through; `passes` says which."""
 
     items: tuple[Item, ...]
     makes: Compose | None
     span: Span
+    passes: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -203,6 +204,16 @@ class Production:
         return self.build.form if isinstance(self.build, Compose) else None
 
 
+class Conversion(Protocol):
+    """How the text of a token becomes a value and back: functions that the author has written."""
+
+    def read(self, text: str) -> Value | None:
+        """The value, or None when the text has none."""
+
+    def write(self, value: Value) -> str | None:
+        """The text of a value, or None when there is none."""
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class Grammar:
     """Everything parsers and the printer need."""
@@ -218,6 +229,8 @@ class Grammar:
     """What people call a nonterminal."""
     repeats: dict[int, tuple[Repeated, int]]
     """The nonterminals made for repeated symbols, with the symbol that is repeated."""
+    conversions: dict[str, Conversion] = field(default_factory=dict)
+    """By token, for those that are read `via` functions."""
     by_left: dict[int, list[Production]] = field(init=False)
 
     def __post_init__(self) -> None:
@@ -230,6 +243,13 @@ class Grammar:
     def end(self) -> int:
         """The terminal that stands for the end of the text."""
         return len(self.tokens.literals) + len(self.tokens.kinds)
+
+    @property
+    def unwritten(self) -> frozenset[int]:
+        """The terminals that stand for parts still to be written; no text has them."""
+        first = len(self.tokens.literals)
+        kinds = enumerate(self.tokens.kinds, first)
+        return frozenset(number for number, kind in kinds if kind.made == "todo")
 
     def describe(self, terminal: int) -> str:
         return END if terminal == self.end else self.tokens.describe(terminal)

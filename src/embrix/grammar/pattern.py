@@ -51,6 +51,9 @@ class BadPattern(Exception):
         self.at = at
 
 
+NOTHING = Chars(())
+"""The pattern that matches no text at all."""
+
 DIGITS: Ranges = ((48, 57),)
 WORD: Ranges = ((48, 57), (65, 90), (95, 95), (97, 122))
 SPACE: Ranges = ((9, 13), (32, 32))

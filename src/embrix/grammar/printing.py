@@ -12,17 +12,20 @@ What the grammar cannot write (a negative literal, a closure) is printed between
 from __future__ import annotations
 
 import heapq
+import itertools
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any, TypeAlias
 
 from embrix.grammar.actions import Unfit, read_token, take_apart
+from embrix.grammar.breaking import break_lines
 from embrix.grammar.model import Compose, Grammar, Pass, Production
 from embrix.grammar.tokens import Token
 from embrix.terms.node import CONS, FIELDS, NIL, NONE, SOME, Node, Value, list_items
 from embrix.terms.numbers import write_number
 from embrix.text.source import Span
+from embrix.text.visible import visible
 
 OPEN, CLOSE = "‹", "›"
 MARK = -1
@@ -47,6 +50,8 @@ class _Piece:
     text: str
     tight_after: bool = False
     tight_before: bool = False
+    made: str = ""
+    """`newline`, `indent` or `dedent` for a token that the layout of the text makes."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,26 +71,41 @@ class Printer:
         self._grammar = grammar
         self._routes: dict[int, dict[int, list[_Route]]] = {}
         self._fuse = lru_cache(maxsize=4096)(self._fusing)
-        self._spaced = not grammar.tokens.cut(" ").invalid
+        self._spaced = not grammar.tokens.cut_plainly(" ").invalid
+        self._unwritten = grammar.unwritten
 
     def show(
-        self, term: Value, rule: str | None = None, focus: Path | None = None, most: int = 20_000
+        self,
+        term: Value,
+        rule: str | None = None,
+        focus: Path | None = None,
+        most: int = 20_000,
+        width: int | None = None,
     ) -> Printed:
-        """A term as derived from a rule (default: the first start rule). `most` bounds pieces."""
+        """A term as derived from a rule (default: the first start rule). `most` bounds pieces.
+
+        With a `width`, lines are broken so that they keep within it where the term allows.
+        """
         grammar = self._grammar
         pieces: list[_Piece] = []
         marks: list[int] = []
+        groups: list[tuple[int, bool]] = []
         whole = True
         start = grammar.entry[rule or self.rule_for(term)]
         for piece in self._walk(term, start, focus):
             if piece is None:
                 marks.append(len(pieces))
+            elif isinstance(piece, bool):
+                groups.append((len(pieces), piece))
             elif len(pieces) >= most:
                 whole = False
                 break
             else:
                 pieces.append(piece)
-        return self._join(pieces, marks, whole)
+        gaps = ["", *(self._gap(a, b) for a, b in itertools.pairwise(pieces)), ""]
+        if width is not None and not any(piece.made for piece in pieces):
+            break_lines([piece.text for piece in pieces], gaps, groups, width)
+        return self._join(pieces, gaps, marks, whole)
 
     def rule_for(self, term: Value) -> str:
         """The start rule, or for a term of another sort the first rule that reaches its form."""
@@ -99,13 +119,12 @@ class Printer:
 
     def literal(self, value: Value) -> str | None:
         """How a token writes a number or name, or None when none can."""
-        text = value if isinstance(value, str) else write_number(value)
+        wanted = "Name" if isinstance(value, str) else "Number"
         for index, kind in enumerate(self._grammar.tokens.kinds):
-            if not kind.skip and kind.conversion == (
-                "Name" if isinstance(value, str) else "Number"
-            ):
+            if not kind.skip and kind.conversion == wanted:
                 terminal = len(self._grammar.tokens.literals) + index
-                if self._writes(terminal, text, value):
+                text = self._spelling(terminal, value)
+                if text is not None and self._writes(terminal, text, value):
                     return text
         return None
 
@@ -131,6 +150,8 @@ class Printer:
                     found.setdefault(tag, []).append(_Route(through, None, left))
                 continue
             for production in self._grammar.by_left.get(left, ()):
+                if self._unwritten.intersection(production.right):
+                    continue
                 if production.form is not None:
                     route = _Route(through, production, left)
                     found.setdefault(production.form.tag, []).append(route)
@@ -165,7 +186,7 @@ class Printer:
             if slot >= 0:
                 if slot not in slots or not self._fits(symbol, slots[slot]):
                     return None
-            elif symbol >= len(self._grammar.tokens.literals):
+            elif symbol >= len(self._grammar.tokens.literals) and not self._made(symbol):
                 return None  # a token that fills nothing: what stood there is not known
             elif symbol < 0 and not self._may_be_left_out(symbol):
                 return None
@@ -200,12 +221,18 @@ class Printer:
 
     # ------------------------------------------------------------------ walking
 
-    def _walk(self, term: Value, start: int, focus: Path | None) -> Iterator[_Piece | None]:
-        """Pieces from left to right; None before and after the focus."""
+    def _made(self, terminal: int) -> str:
+        """What of the layout makes a terminal, if anything does."""
+        kind = self._grammar.tokens.kind_of(terminal)
+        return kind.made if kind is not None else ""
+
+    def _walk(self, term: Value, start: int, focus: Path | None) -> Iterator[_Piece | bool | None]:
+        """Pieces from left to right; None before and after the focus, True and False before and
+        after what a production builds."""
         stack: list[Any] = [(start, term, focus)]
         while stack:
             job = stack.pop()
-            if job is None or isinstance(job, _Piece):
+            if job is None or isinstance(job, _Piece | bool):
                 yield job
                 continue
             left, value, path = job
@@ -221,6 +248,7 @@ class Printer:
                     parts = self._repeated(route.target, value, path)
                 else:
                     parts = self._written(route.last, value, slots, path)
+                parts = [True, *parts, False]
                 for production in reversed(route.through):
                     parts = self._wrap(production, parts)
             stack.extend(reversed(parts))
@@ -281,20 +309,32 @@ class Printer:
             piece.text,
             tight_after=piece.tight_after or (production.tight and number == 0),
             tight_before=piece.tight_before or (production.tight and number > 0 and not word),
+            made=piece.made,
         )
 
     def _sign(self, terminal: int, *, opens_inside: bool) -> _Piece:
         """A literal; brackets and marks of punctuation stand close to what they belong to."""
+        made = self._made(terminal)
+        if made:
+            return _Piece(terminal, "", made=made)
         text = self._grammar.tokens.literals[terminal]
         opens = text in ("(", "[", "{")
         closes = text in (")", "]", "}", ",", ";", ":")
         return _Piece(terminal, text, opens, closes or (opens and opens_inside and text != "{"))
 
     def _leaf(self, terminal: int, value: Value) -> _Piece:
-        text = value if isinstance(value, str) else write_number(value)
-        if self._writes(terminal, text, value):
+        text = self._spelling(terminal, value)
+        if text is not None and self._writes(terminal, text, value):
             return _Piece(terminal, text)
-        return _Piece(MARK, f"{OPEN}{text}{CLOSE}")
+        shown = value if isinstance(value, str) else _atom(value)
+        return _Piece(MARK, f"{OPEN}{visible(shown)}{CLOSE}")
+
+    def _spelling(self, terminal: int, value: Value) -> str | None:
+        """How a token of this kind would write a value."""
+        kind = self._grammar.tokens.kind_of(terminal)
+        if kind is not None and kind.via:
+            return self._grammar.conversions[kind.name].write(value)
+        return value if isinstance(value, str) else _atom(value)
 
     def _writes(self, terminal: int, text: str, value: Value) -> bool:
         """Whether a token of this kind can have this text and is read back as this value."""
@@ -341,21 +381,29 @@ class Printer:
 
     # ------------------------------------------------------------------ spacing
 
-    def _join(self, pieces: list[_Piece], marks: list[int], whole: bool) -> Printed:
+    def _join(
+        self, pieces: list[_Piece], gaps: list[str], marks: list[int], whole: bool
+    ) -> Printed:
+        """The pieces with what stands between them; line ends and indentation are carried out."""
         text: list[str] = []
         at = 0
         starts: list[int] = []
         ends: list[int] = [0]
-        previous: _Piece | None = None
-        for piece in pieces:
-            if previous is not None and self._space(previous, piece):
-                text.append(" ")
-                at += 1
+        level = 0
+        broken = False
+        for piece, gap in zip(pieces, gaps, strict=False):
+            if piece.made:
+                level += {"indent": 1, "dedent": -1}.get(piece.made, 0)
+                broken = broken or bool(text)
+            else:
+                between = "\n" + "  " * level if broken else gap
+                broken = False
+                text.append(between)
+                at += len(between)
             starts.append(at)
             text.append(piece.text)
             at += len(piece.text)
             ends.append(at)
-            previous = piece
         starts.append(at)
         focus = None
         if marks:
@@ -366,11 +414,14 @@ class Printer:
             text.append(" …")
         return Printed("".join(text), focus, whole)
 
-    def _space(self, left: _Piece, right: _Piece) -> bool:
+    def _gap(self, left: _Piece, right: _Piece) -> str:
+        """What stands between two pieces on one line: a space or nothing."""
+        if left.made or right.made:
+            return ""
         tight = left.tight_after or right.tight_before
         if not tight:
-            return self._spaced or self._fuse(left, right)
-        return self._fuse(left, right) and self._spaced
+            return " " if self._spaced or self._fuse(left, right) else ""
+        return " " if self._fuse(left, right) and self._spaced else ""
 
     def _fusing(self, left: _Piece, right: _Piece) -> bool:
         if left.terminal == MARK or right.terminal == MARK:

@@ -40,6 +40,12 @@ class Search:
     tried: int
 
 
+def written(grammar: Grammar) -> list[Production]:
+    """The productions without those in which something is still to be written."""
+    unwritten = grammar.unwritten
+    return [p for p in grammar.productions if not unwritten & set(p.right)]
+
+
 def alike_terminals(grammar: Grammar) -> dict[int, int]:
     """For each terminal one that is used in just the same places (often itself)."""
     places: dict[int, set[tuple[int, tuple[int | None, ...], int | None]]] = {}
@@ -70,6 +76,7 @@ class Sentences:
         self._grammar = grammar
         self._settled = settled or {}
         self._most = most
+        self._productions = written(grammar)
         alike = alike_terminals(grammar)
         self._alike = {terminal: terminal for terminal in alike} if apart else alike
         self._by_length: list[dict[int, set[Sentence]]] = []
@@ -88,7 +95,7 @@ class Sentences:
         changed = True
         while changed:
             changed = False
-            for production in self._grammar.productions:
+            for production in self._productions:
                 own = table.setdefault(production.left, set())
                 if production.left in self._settled:
                     only = self._settled[production.left]
@@ -205,10 +212,11 @@ def search_ambiguity(
 def shortest(grammar: Grammar) -> dict[int, Sentence]:
     """A shortest sentence of each nonterminal that has one."""
     best: dict[int, Sentence] = {}
+    productions = written(grammar)
     changed = True
     while changed:
         changed = False
-        for production in grammar.productions:
+        for production in productions:
             if any(symbol < 0 and symbol not in best for symbol in production.right):
                 continue
             made: Sentence = ()
@@ -242,10 +250,39 @@ def terminal_text(grammar: Grammar, terminal: int) -> str:
     if terminal == grammar.end:
         return "(end)"
     kind = grammar.tokens.kind_of(terminal)
+    if kind is not None and kind.made:
+        return MADE_SIGNS[kind.made]
     text = grammar.tokens.literals[terminal] if kind is None else sample(kind.pattern)
     if kind is not None and not grammar.tokens.exactly(text, terminal):
         text = f"({kind.name})"
     return visible(text).replace(" ", "·")
+
+
+MADE_SIGNS = {"newline": "↵", "indent": "⇥", "dedent": "⇤", "todo": "…"}
+"""How tokens that line ends and indentation make are shown."""
+
+
+def spelled(grammar: Grammar, sentence: Sentence) -> str:
+    """A sentence as a program text that is cut into just these tokens again."""
+    pieces: list[str] = []
+    level = 0
+    fresh = True
+    for terminal in sentence:
+        kind = grammar.tokens.kind_of(terminal)
+        if kind is not None and kind.made:
+            level += {"indent": 1, "dedent": -1}.get(kind.made, 0)
+            fresh = True
+            if kind.made == "newline":
+                pieces.append("\n")
+            continue
+        text = grammar.tokens.literals[terminal] if kind is None else sample(kind.pattern)
+        if fresh:
+            pieces.append("  " * level)
+        elif pieces:
+            pieces.append(" ")
+        pieces.append(text)
+        fresh = False
+    return "".join(pieces)
 
 
 def sentence_text(grammar: Grammar, sentence: Sentence) -> str:

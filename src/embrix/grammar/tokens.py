@@ -7,7 +7,8 @@ from dataclasses import dataclass, field
 from typing import Literal, NamedTuple
 
 from embrix.grammar.automaton import UNKNOWN, Automaton
-from embrix.grammar.pattern import Pattern, literal, matches_empty
+from embrix.grammar.layout import Layout
+from embrix.grammar.pattern import NOTHING, Pattern, Ranges, literal, matches_empty
 from embrix.text.source import Span
 from embrix.text.visible import visible
 
@@ -16,7 +17,10 @@ from embrix.text.visible import visible
 class TokenKind:
     """A named token of a language. `conversion` is the type its text is read as; None keeps text.
 
-    `skip` tokens are matched and thrown away.
+    `skip` tokens are matched and thrown away. A token read `via` functions of the author is
+    converted by the grammar's conversions. No character of `not_before` may follow it directly.
+    Tokens for line ends and indentation are `made` of the layout; `made` "todo" stands for an
+    unwritten part, which no text has (`label` says what it is to be).
     """
 
     name: str
@@ -25,6 +29,9 @@ class TokenKind:
     conversion: str | None = None
     skip: bool = False
     label: str = ""
+    via: bool = False
+    not_before: Ranges = ()
+    made: Literal["", "newline", "indent", "dedent", "todo"] = ""
 
 
 class Token(NamedTuple):
@@ -37,13 +44,16 @@ class Token(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class Invalid:
-    """Characters that begin no token."""
+    """Characters that begin no token, or for another `reason` cannot be read."""
 
     span: Span
     text: str
+    reason: str = ""
 
     @property
     def message(self) -> str:
+        if self.reason:
+            return self.reason
         character = self.text[:1]
         shown = visible(character) if character != "'" else "'"
         return f"no token begins with `{shown}`"
@@ -69,6 +79,7 @@ class TokenTable:
     literals: tuple[str, ...]
     kinds: tuple[TokenKind, ...]
     invalid: Literal["stops", "one by one"] = "stops"
+    layout: Layout | None = None
     _automaton: Automaton = field(init=False, repr=False)
 
     def __post_init__(self) -> None:
@@ -91,6 +102,8 @@ class TokenTable:
         if terminal < len(self.literals):
             return f"`{self.literals[terminal]}`"
         kind = self.kinds[terminal - len(self.literals)]
+        if kind.made:
+            return _MADE[kind.made].format(kind.label)
         return f"a {kind.name}" if kind.name[:1] not in "aeiou" else f"an {kind.name}"
 
     def kind_of(self, terminal: int) -> TokenKind | None:
@@ -99,12 +112,30 @@ class TokenTable:
         return self.kinds[index] if index >= 0 else None
 
     def cut(self, text: str) -> Tokens:
-        """All tokens of a text; never fails, never loops: what matches nothing is `invalid`."""
+        """All tokens of a text, those that line ends and indentation make included; never fails,
+        never loops: what matches nothing is `invalid`."""
+        found = self.cut_plainly(text)
+        if self.layout is None:
+            return found
+        tokens, strange = self.layout.add(text, found.tokens)
+        invalid = [Invalid(Span(*place), text[slice(*place)], why) for place, why in strange]
+        return Tokens(
+            tuple(Token(*token) for token in tokens), found.skipped,
+            tuple(sorted((*found.invalid, *invalid), key=lambda bad: bad.span)),
+        )  # fmt: skip
+
+    def cut_plainly(self, text: str) -> Tokens:
+        """The tokens of a text without those that line ends and indentation make."""
         tokens: list[Token] = []
         skipped: list[Token] = []
         invalid: list[Invalid] = []
         dead: set[tuple[int, int]] = set()
         skips = [False] * len(self.literals) + [kind.skip for kind in self.kinds]
+        guards: dict[int, Ranges] = {
+            len(self.literals) + index: kind.not_before
+            for index, kind in enumerate(self.kinds)
+            if kind.not_before
+        }
         automaton = self._automaton
         start, move, match = automaton.start, automaton.move, automaton.match
         at = 0
@@ -135,6 +166,16 @@ class TokenTable:
                     break
                 at += 1
                 continue
+            if terminal in guards and end < length and _within(guards[terminal], text[end]):
+                why = (
+                    f"{self.describe(terminal)} may not be followed directly by "
+                    f"`{visible(text[end])}`"
+                )
+                invalid.append(Invalid(Span(at, end + 1), text[at : end + 1], why))
+                if self.invalid == "stops":
+                    break
+                at = end + 1
+                continue
             if skips[terminal]:
                 skipped.append(Token(terminal, at, end))
             else:
@@ -152,7 +193,7 @@ class TokenTable:
         patterns = [literal(text) for text in self.literals]
         patterns += [kind.pattern for kind in self.kinds]
         for terminal, pattern in enumerate(patterns):
-            if terminal in winners:
+            if terminal in winners or pattern == NOTHING:
                 continue
             alone = Automaton([pattern]).winners()
             example = (alone or {}).get(0)
@@ -163,7 +204,7 @@ class TokenTable:
 
     def exactly(self, text: str, terminal: int) -> bool:
         """Whether `text` as a whole is one token of this terminal."""
-        found = self.cut(text)
+        found = self.cut_plainly(text)
         return (
             not found.invalid
             and not found.skipped
@@ -172,7 +213,20 @@ class TokenTable:
 
     def fuse(self, left: str, right: str, terminals: Sequence[int]) -> bool:
         """Whether two token texts written without a space are cut otherwise than between them."""
-        found = self.cut(left + right)
+        found = self.cut_plainly(left + right)
         ends = [(token.terminal, token.end) for token in found.tokens]
         expected = [(terminals[0], len(left)), (terminals[1], len(left) + len(right))]
         return bool(found.invalid or found.skipped) or ends != expected
+
+
+def _within(ranges: Ranges, character: str) -> bool:
+    code = ord(character)
+    return any(low <= code <= high for low, high in ranges)
+
+
+_MADE = {
+    "newline": "the end of the line",
+    "indent": "a line indented further",
+    "dedent": "the end of the indented lines",
+    "todo": "what is still to be written ({})",
+}

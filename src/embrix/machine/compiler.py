@@ -18,6 +18,7 @@ from dataclasses import dataclass
 from typing import Any, Literal, TypeAlias
 
 from embrix.brix import core as k
+from embrix.brix.builtins import BUILT_INS
 from embrix.machine.matching import Matching
 from embrix.machine.pycode import (
     add_to,
@@ -43,7 +44,7 @@ Variant: TypeAlias = Literal["plain", "counted", "traced"]
 HELPERS = (
     "exhausted", "fail", "stuck", "absent", "unfinished", "add", "subtract", "multiply", "negate",
     "divide", "floor_divide", "modulo", "equal", "free", "substitute", "alike", "fresh", "emit",
-    "text", "extend_all", "enter", "leave", "clause_of",
+    "text", "extend_all", "enter", "leave", "clause_of", *BUILT_INS,
 )  # fmt: skip
 """What a run supplies. `enter`, `leave` and `clause_of` are called by traced code only."""
 

@@ -26,6 +26,7 @@ from embrix.machine.faults import (
 )
 from embrix.machine.limits import Limits
 from embrix.machine.outcome import Outcome, Result
+from embrix.machine.primitives import primitives
 from embrix.machine.recorder import Recorder
 from embrix.terms.binding import alike, free_names, fresh, substitute
 from embrix.terms.collecting import uncollected
@@ -61,7 +62,7 @@ class Machine:
         grammar = interpreter.language.grammar
         self.printer = Printer(grammar) if grammar is not None else None
         self._compiled: dict[Variant, Compiled] = {}
-        self._showing: _Session | None = None
+        self._aside: _Session | None = None
         self.display = Display(interpreter, self.printer, self._show_by_clause)
 
     @property
@@ -147,20 +148,28 @@ class Machine:
         return costs
 
     def _show_by_clause(self, tag: int, fields: tuple[Value, ...]) -> Any:
-        """What the `shown` of a constructor gives. One session serves many values; when its fuel
-        is spent a fresh one tries again, so that only a display that never ends is cut off."""
-        root = next((field for field in fields if isinstance(field, tuple)), (0, None))
-        for _ in range(2):
-            session = self._showing or _Session(self, Limits(calls=100_000), "plain", None)
-            self._showing = session
-            shown = session.space[f"shown {tag}"]
+        """What the `shown` of a constructor gives; a display that never ends is cut off."""
+        try:
+            return self.apply(f"shown {tag}", fields)
+        except Ended:
+            return "…"
+
+    def apply(self, name: str, args: Sequence[Value]) -> Any:
+        """A function of the definition applied beside any run. One session serves many calls;
+        when its fuel is spent a fresh one tries again. Raises `Ended`."""
+        root = next((arg for arg in args if isinstance(arg, tuple)), (0, None))
+        function = self.interpreter.functions.get(name)
+        extra = [root] if function is None or function.subject is None else []
+        for last in (False, True):
+            session = self._aside or _Session(self, Limits(calls=100_000), "plain", None)
+            self._aside = session
             try:
-                return session.guarded(partial(shown, *fields, root))
+                return session.guarded(partial(session.space[name], *args, *extra))
             except OutOfFuel:
-                self._showing = None
-            except Ended:
-                break
-        return "…"
+                self._aside = None
+                if last:
+                    raise
+        raise AssertionError("the second attempt returns or raises")
 
     # ---------------------------------------------------------------- templates
 
@@ -225,6 +234,7 @@ class _Session:
             "alike": lambda a, b: alike(signature, a, b, self.spend),
             "fresh": lambda x, names: fresh(x, names, accept),
             "emit": self.emit, "text": self.text, "extend_all": _extend_all,
+            **primitives(limits, self.spend, language.numbers),
             "enter": recorder.enter if recorder else None,
             "leave": recorder.leave if recorder else None,
             "clause_of": recorder.clauses if recorder else None,

@@ -298,9 +298,9 @@ class Session:
         return [self._station(walk, walk.station(number)) for number in numbers]
 
     def _station(self, walk: Walk, station: Station) -> Data:
-        source = walk.lane.interpreter.source
         clause: Data | None = None
         if station.clause is not None:
+            source = station.clause.source or walk.lane.interpreter.source
             line, _ = source.position(station.clause.start)
             text = source.text[station.clause.start : station.clause.end]
             clause = {"file": source.name, "line": line, "text": " ".join(text.split())}

@@ -54,16 +54,20 @@ class Diagnostic:
 
 
 class Findings:
-    """Diagnostics on their way to being shown: collected, never raised."""
+    """Diagnostics on their way to being shown: collected, never raised.
+
+    A place that knows its source is reported there, whatever source is given beside it.
+    """
 
     def __init__(self) -> None:
         self._list: list[Diagnostic] = []
 
     def error(self, code: str, message: str, source: Source, span: Span, hint: str = "") -> None:
-        self._list.append(Diagnostic(code, message, source, span, hint))
+        self._list.append(Diagnostic(code, message, span.source or source, span, hint))
 
     def warning(self, code: str, message: str, source: Source, span: Span, hint: str = "") -> None:
-        self._list.append(Diagnostic(code, message, source, span, hint, "warning"))
+        place = span.source or source
+        self._list.append(Diagnostic(code, message, place, span, hint, "warning"))
 
     def extend(self, more: Iterable[Diagnostic]) -> None:
         self._list.extend(more)

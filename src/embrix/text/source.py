@@ -15,10 +15,14 @@ BYTE_ORDER_MARK = "\ufeff"
 
 @dataclass(frozen=True, slots=True, order=True)
 class Span:
-    """A slice of a text: offsets in code points, `end` not included."""
+    """A slice of a text: offsets in code points, `end` not included.
+
+    `source` is known for parts of definitions, which may come from several files.
+    """
 
     start: int
     end: int
+    source: Source | None = field(default=None, compare=False, repr=False)
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -1,0 +1,66 @@
+"""The functions that the notation gives: names of their parameters, types, and what carries them
+out. A function that the author defines under such a name comes first."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import TypeAlias
+
+from embrix.terms.types import BOOL, INT, NUMBER, TEXT, Hole, Type, listing, maybe
+
+Shape: TypeAlias = tuple[tuple[Type, ...], Type]
+
+
+@dataclass(frozen=True, slots=True)
+class BuiltIn:
+    """`shape` gives the types of the parameters and of the result, with holes of their own."""
+
+    name: str
+    params: tuple[str, ...]
+    shape: Callable[[], Shape]
+    meaning: str
+
+
+def _plain(*types: Type) -> Callable[[], Shape]:
+    return lambda: (types[:-1], types[-1])
+
+
+def _lists(of: Callable[[Type], Shape]) -> Callable[[], Shape]:
+    return lambda: of(listing(Hole()))
+
+
+BUILT_INS: dict[str, BuiltIn] = {
+    each.name: each
+    for each in (
+        BuiltIn("length", ("t",), _plain(TEXT, INT), "characters of a text"),
+        BuiltIn("characters", ("t",), _plain(TEXT, listing(TEXT)), "a text as a list of texts"),
+        BuiltIn(
+            "joined", ("ts", "between"), _plain(listing(TEXT), TEXT, TEXT),
+            "texts one after another, with a text between them",
+        ),
+        BuiltIn(
+            "part", ("t", "first", "count"), _plain(TEXT, INT, INT, TEXT),
+            "characters of a text, counted from 0; what lies outside is left out",
+        ),
+        BuiltIn(
+            "replaced", ("t", "old", "new"), _plain(TEXT, TEXT, TEXT, TEXT),
+            "a text with every `old` in it replaced, from the left",
+        ),
+        BuiltIn(
+            "begins", ("t", "with_text"), _plain(TEXT, TEXT, BOOL),
+            "whether a text begins with another",
+        ),
+        BuiltIn(
+            "parse_number", ("t",), _plain(TEXT, maybe(NUMBER)),
+            "the number that a text writes, in the numbers of the language",
+        ),
+        BuiltIn("whole", ("n",), _plain(NUMBER, maybe(INT)), "a whole number as an Int"),
+        BuiltIn("size", ("items",), _lists(lambda t: ((t,), INT)), "the length of a list"),
+        BuiltIn("reversed", ("items",), _lists(lambda t: ((t,), t)), "a list from its end"),
+        BuiltIn(
+            "appended", ("first", "second"), _lists(lambda t: ((t, t), t)),
+            "the items of one list, then those of another",
+        ),
+    )
+}  # fmt: skip

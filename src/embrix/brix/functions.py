@@ -1,0 +1,98 @@
+"""Checking the functions of a definition: their signatures first, then their bodies."""
+
+from __future__ import annotations
+
+from embrix.brix import core as k
+from embrix.brix import syntax as s
+from embrix.brix.clauses import report_coverage
+from embrix.brix.infer import Infer
+from embrix.brix.order import expand_order
+from embrix.brix.patterns import Patterns
+from embrix.brix.world import Signature, World
+from embrix.terms.types import Con, Hole, Type, settle
+from embrix.text.suggest import did_you_mean
+
+
+def declare_function(world: World, define: s.Define) -> None:
+    """Make the signature of a function known."""
+    names = tuple(param.name for param in define.params)
+    for number, param in enumerate(define.params):
+        if param.name in names[:number]:
+            world.error("declared_twice", f"two parameters are called {param.name}", param.span)
+    types = tuple(world.type(param.type) for param in define.params)
+    subjects: list[int] = []
+    for name, span in define.subjects:
+        if name in names:
+            subjects.append(names.index(name))
+        else:
+            world.error(
+                "unknown_name", f"{define.name} has no parameter called {name}", span,
+                did_you_mean(name, names),
+            )  # fmt: skip
+    small = any(isinstance(row, s.Final | s.Order) for row in define.rows)
+    result = world.type(define.result)
+    if define.name in world.functions:
+        world.error(
+            "declared_twice", f"a function called {define.name} is defined already",
+            define.span, "functions of one interpreter bear different names",
+        )  # fmt: skip
+        return
+    world.functions[define.name] = Signature(
+        define.name, names, types, result, tuple(subjects), small and bool(subjects),
+        define.span,
+    )  # fmt: skip
+
+
+def check_function(
+    world: World, define: s.Define, judgement: k.TemplateParts | None = None
+) -> k.Function:
+    """The body or the clauses of a function, checked."""
+    signature = world.functions[define.name]
+    infer = Infer(world)
+    slots = tuple(
+        infer.declare(name, kind, define.span)
+        for name, kind in zip(signature.params, signature.types, strict=True)
+    )
+    subject_types = [signature.types[n] for n in signature.subjects]
+    clauses: list[k.CoreClause] = []
+    finals: list[k.CorePattern] = []
+    body: k.Core | None = None
+    if define.body is not None:
+        body = infer.check(define.body, signature.result)
+    for row in define.rows:
+        if isinstance(row, s.Final):
+            kind = subject_types[0] if subject_types else Hole()
+            finals.append(_final(world, infer, row, kind))
+        elif isinstance(row, s.Order):
+            clauses += expand_order(infer, row, signature, slots)
+        elif subject_types:
+            clauses.append(infer.clause(row, subject_types, signature.result))
+    if subject_types and not clauses and not define.damaged:
+        world.error(
+            "missing_part", f"{define.name} has no clauses", define.span,
+            "add lines `PATTERN => RESULT`, indented",
+        )  # fmt: skip
+    function = k.Function(
+        define.name, signature.params, slots, signature.types, signature.result,
+        _subject(world, signature), signature.subjects, tuple(clauses), body, tuple(finals),
+        judgement, define.span,
+    )  # fmt: skip
+    if clauses and not define.damaged and not world.findings.has_errors:
+        report_coverage(world, function)
+    return function
+
+
+def _final(world: World, infer: Infer, row: s.Final, kind: Type) -> k.CorePattern:
+    infer.scopes.append({})
+    pattern = Patterns(world, infer.declare).check(row.pattern, kind)
+    infer.scopes.pop()
+    return pattern
+
+
+def _subject(world: World, signature: Signature) -> int | None:
+    """The first subject that is a term of the language: the node that failures point at."""
+    for number in signature.subjects:
+        kind = settle(signature.types[number])
+        if isinstance(kind, Con) and kind.name in world.sorts:
+            return number
+    return None
