@@ -183,7 +183,8 @@ def alternative(text: str, made: Constructor | None) -> Alternative:
         capture, _, symbol = word.rpartition(":")
         field = made.fields.index(capture) if capture and made else None
         items.append(Item(Use(symbol) if symbol.isupper() else Quoted(symbol), field))
-    return Alternative(tuple(items), fields_of(made) if made else None, NOWHERE)
+    place = next((n for n, i in enumerate(items) if not isinstance(i.symbol, Quoted)), 0)
+    return Alternative(tuple(items), fields_of(made) if made else None, NOWHERE, place)
 
 
 def rule(name: str, *alternatives: tuple[str, Constructor | None]) -> Rule:

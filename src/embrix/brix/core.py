@@ -6,12 +6,13 @@ its place in the definition.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from typing import TypeAlias
 
 from embrix.brix.syntax import LanguageSyntax
 from embrix.grammar.model import Grammar
+from embrix.grammar.tokens import TokenTable
 from embrix.terms.node import Constructor
 from embrix.terms.signature import Signature
 from embrix.terms.types import Type
@@ -270,16 +271,25 @@ class Language:
     """Those that can be used, by name; an only one is called by an empty name."""
     errors: tuple[ErrorType, ...]
     functions: dict[str, Function]
+    tokens: TokenTable | None
+    """Its tokens with the literals of its first grammar, even where that cannot be used."""
     sound: bool
     """Whether its forms are right, so that interpreters can be checked against them."""
     syntax: LanguageSyntax
     """The text it was made of, joined with that of its base."""
+    chosen: str | None = None
+    """The name of the grammar that is used; None for the first."""
 
     @property
     def grammar(self) -> Grammar | None:
-        """The grammar that is used where none is asked for, or None when it has errors."""
+        """The grammar that is used, or None when there is none or it has errors."""
         named = [grammar.name for grammar in self.syntax.grammars]
-        return self.grammars.get(named[0]) if named else None
+        name = self.chosen if self.chosen is not None else (named[0] if named else "")
+        return self.grammars.get(name)
+
+    def under(self, grammar: str) -> Language:
+        """The language with another of its grammars."""
+        return replace(self, chosen=grammar)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -300,6 +310,10 @@ class Interpreter:
     shown: dict[int, Function]
     main: str
     laws: tuple[Law, ...] = field(default=())
+
+    def under(self, grammar: str) -> Interpreter:
+        """The interpreter with another grammar of its language."""
+        return replace(self, language=self.language.under(grammar))
 
     @property
     def steps(self) -> Function | None:

@@ -476,3 +476,16 @@ def references(expr: s.Expr) -> list[str]:
             found[part.name] = None
     names = list(found)
     return ["left", "right"] if set(names) == {"left", "right"} else names
+
+
+def quoted_in(grammar: s.GrammarSyntax) -> tuple[str, ...]:
+    """The literals that a grammar is written with, whatever else is wrong in it."""
+    found: dict[str, None] = {}
+    for rule in grammar.rules:
+        if isinstance(rule, s.RuleSyntax):
+            rows = [alternative.items for alternative in rule.written]
+        else:
+            rows = [operator.row for level in rule.written for operator in level.operators]
+        for item in (item for row in rows for item in row):
+            found.update(dict.fromkeys(text for text in (item.text, item.separator) if text))
+    return tuple(found)

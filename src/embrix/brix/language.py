@@ -8,9 +8,11 @@ from embrix.brix import syntax as s
 from embrix.brix.core import ErrorType, Language, TemplateParts
 from embrix.brix.extend import extended_language, standing_alone
 from embrix.brix.functions import check_function, declare_function
-from embrix.brix.grammar_check import check_grammar
-from embrix.brix.token_check import check_tokens
+from embrix.brix.grammar_check import check_grammar, quoted_in
+from embrix.brix.token_check import check_tokens, layout_of
 from embrix.brix.world import World
+from embrix.grammar.model import Grammar
+from embrix.grammar.tokens import TokenKind, TokenTable
 from embrix.terms.node import FIRST_FREE_TAG, Binds, Constructor
 from embrix.terms.signature import Signature
 from embrix.terms.types import NAME, Unknown, settle, show_type
@@ -56,8 +58,26 @@ def check_language(
         )  # fmt: skip
     return Language(
         syntax.name, syntax.source, syntax.doc, syntax.extension, syntax.notes, world.numbers,
-        signature, grammars, errors, functions, sound, syntax,
+        signature, grammars, errors, functions,
+        _tokens(world, syntax, kinds, grammars), sound, syntax,
     )  # fmt: skip
+
+
+def _tokens(
+    world: World,
+    syntax: s.LanguageSyntax,
+    kinds: tuple[TokenKind, ...],
+    grammars: dict[str, Grammar],
+) -> TokenTable | None:
+    """The tokens of the first grammar; where it cannot be used, its literals are still there."""
+    first = syntax.grammars[0] if syntax.grammars else None
+    if first is not None and first.name in grammars:
+        return grammars[first.name].tokens
+    literals = quoted_in(first) if first is not None else ()
+    if not kinds and not literals:
+        return None
+    layout = layout_of(world, syntax.tokens.lines, literals, kinds) if literals else None
+    return TokenTable(literals, kinds, layout=layout)
 
 
 def declare_constructors(

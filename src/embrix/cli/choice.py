@@ -7,17 +7,13 @@ import sys
 from dataclasses import dataclass
 from pathlib import Path
 
-from embrix.brix.core import Language
-from embrix.brix.language import check_language
-from embrix.brix.reader import read_file
-from embrix.brix.syntax import LanguageSyntax
-from embrix.course.load import COURSE_FILE, find_course
+from embrix.course.load import COURSE_FILE, Course, find_course, load_course
 from embrix.course.shipped import shipped_course
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
 from embrix.runs.session import Session
 from embrix.runs.worker import limit_memory
-from embrix.text.diagnostic import Findings, render
+from embrix.text.diagnostic import render
 from embrix.text.source import Source, Unreadable, read_source
 from embrix.text.suggest import did_you_mean
 
@@ -57,6 +53,7 @@ def chosen(arguments: argparse.Namespace) -> Chosen:
     near = path.resolve().parent if path is not None else None
     session = Session(course_folder(arguments.course, near))
     language = _language(arguments, session, path)
+    choose_grammar(session, language, arguments.grammar)
     limit_memory()
     limits = Limits()
     if arguments.calls is not None:
@@ -74,7 +71,9 @@ def text_of(arguments: argparse.Namespace) -> tuple[Session, str, Source]:
     source, path = _program(arguments)
     near = path.resolve().parent if path is not None else None
     session = Session(course_folder(arguments.course, near))
-    return session, _language(arguments, session, path), source
+    language = _language(arguments, session, path)
+    choose_grammar(session, language, getattr(arguments, "grammar", None))
+    return session, language, source
 
 
 def lanes_of(arguments: argparse.Namespace) -> tuple[Session, str, list[Lane]]:
@@ -87,19 +86,32 @@ def lanes_of(arguments: argparse.Namespace) -> tuple[Session, str, list[Lane]]:
     return session, language, [*wanted, *others]
 
 
-def language_in(path: Path) -> Language:
-    """The language that a file defines on its own. Raises `Usage`."""
-    findings = Findings()
+def choose_grammar(session: Session, language: str, grammar: str | None) -> None:
+    """Let a language be written by another of its grammars. Raises `Usage`."""
+    if grammar is None:
+        return
+    known = session.course.languages[language].grammars
+    if grammar not in known:
+        names = ", ".join(filter(None, known)) or "only one, without a name"
+        raise Usage(f"{language} has no grammar called {grammar} (there are: {names})")
+    session.use_grammar(language, grammar)
+
+
+def course_with(session: Session, language: str, path: Path) -> Course:
+    """The course with the file of a language replaced by another one. Raises `Usage`."""
     try:
-        syntax = read_file(read_source(path), findings)
+        source = read_source(path)
     except Unreadable as fault:
-        raise Usage(f"there is no language, rule or file called {path}") from fault
-    if not isinstance(syntax, LanguageSyntax):
-        raise Usage(f"{path} defines no language")
-    language = check_language(syntax, findings)
-    for finding in findings.sorted():
-        print(render(finding), file=sys.stderr)
-    return language
+        raise Usage(f"there is no language, grammar, rule or file called {path}") from fault
+    own = session.course.languages[language].source.path
+    assert own is not None
+    course = load_course(session.course.folder, {own: source.text})
+    if language not in course.languages:
+        raise Usage(f"{path} does not define {language}")
+    for finding in course.diagnostics:
+        if finding.source.path == own:
+            print(render(finding), file=sys.stderr)
+    return course
 
 
 def _program(arguments: argparse.Namespace) -> tuple[Source, Path | None]:

@@ -9,13 +9,27 @@ import textwrap
 from pathlib import Path
 from typing import Any
 
-from embrix.cli.choice import Chosen, Usage, chosen, course_folder, lanes_of, language_in, text_of
+from embrix.cli.choice import (
+    Chosen,
+    Usage,
+    choose_grammar,
+    chosen,
+    course_folder,
+    course_with,
+    lanes_of,
+    text_of,
+)
 from embrix.cli.repl import Prompt, converse
+from embrix.course.changes import touched, touched_text
 from embrix.course.load import find_course
 from embrix.course.shipped import writable_copy
+from embrix.grammar.decisions import as_cases, decisions
 from embrix.grammar.difference import compare_grammars, comparison_text
 from embrix.grammar.ebnf import export
 from embrix.grammar.lr import parser_of
+from embrix.grammar.model import Grammar
+from embrix.grammar.parser import Parsed
+from embrix.grammar.printing import Printer
 from embrix.grammar.report import report_on, report_text
 from embrix.grammar.steps import descent, shift_reduce
 from embrix.grammar.tables import items_text, sets_text
@@ -23,6 +37,7 @@ from embrix.machine.lane import BadBinding, Lane
 from embrix.machine.outcome import Outcome, Result
 from embrix.runs.pool import Pool
 from embrix.runs.session import Session, result_data
+from embrix.runs.sketch import how_far
 from embrix.text.codes import CODES
 from embrix.text.diagnostic import excerpt, render
 from embrix.text.source import Span
@@ -170,6 +185,7 @@ def grammar(arguments: argparse.Namespace) -> int:
         raise Usage(f"the course has no language called {arguments.language}; {hint}")
     status = 0
     for name in [arguments.language] if arguments.language else list(languages):
+        choose_grammar(session, name, arguments.grammar)
         target = languages[name].grammar
         if target is None:
             print(f"{name} has no grammar that can be used; see embrix check")
@@ -183,7 +199,14 @@ def grammar(arguments: argparse.Namespace) -> int:
         if not 0 <= arguments.length <= 40:
             raise Usage("--length must be between 0 and 40")
         if arguments.against is not None:
-            status = max(status, _against(session, name, arguments))
+            status = max(status, _against(session, name, target, arguments))
+            continue
+        if arguments.decisions or arguments.cases:
+            found = decisions(target, parser_of(target), arguments.rule)
+            rows = as_cases(name, found) if arguments.cases else [
+                f"{d.answer:<9} {d.question}:  {d.shown}" for d in found
+            ]  # fmt: skip
+            print("\n".join(rows))
             continue
         if arguments.ebnf is not None:
             print("\n".join(export(target, arguments.ebnf, arguments.rule)))
@@ -199,21 +222,27 @@ def grammar(arguments: argparse.Namespace) -> int:
     return status
 
 
-def _against(session: Session, name: str, arguments: argparse.Namespace) -> int:
+def _against(session: Session, name: str, grammar: Grammar, arguments: argparse.Namespace) -> int:
     """Compare a grammar with another one on short sentences."""
     languages, other = session.course.languages, arguments.against
-    grammar = languages[name].grammar
-    assert grammar is not None
     mine = (grammar, parser_of(grammar), arguments.rule or grammar.starts[0])
+    reached: list[str] = []
     if other in grammar.entry:
         theirs = (grammar, mine[1], other)
     else:
-        target = languages[other] if other in languages else language_in(Path(other))
-        if target.grammar is None:
+        if other in languages:
+            target: Grammar | None = languages[other].grammar
+        elif other in languages[name].grammars:
+            target = languages[name].grammars[other]
+        else:
+            changed = course_with(session, name, Path(other))
+            target = changed.languages[name].grammar
+            reached = touched_text(touched(session.course, changed, name))
+        if target is None:
             raise Usage(f"{other} has no grammar that can be used; see embrix check")
-        theirs = (target.grammar, parser_of(target.grammar), target.grammar.starts[0])
+        theirs = (target, parser_of(target), target.starts[0])
     comparison = compare_grammars(mine, theirs, min(arguments.length, 12))
-    print(f"{name} against {other}: " + "\n".join(comparison_text(comparison)))
+    print(f"{name} against {other}: " + "\n".join([*comparison_text(comparison), *reached]))
     return int(bool(comparison.differences))
 
 
@@ -231,7 +260,15 @@ def parse(arguments: argparse.Namespace) -> int:
         )
     look = session.look(language, source.text, rule)
     refused = look["refused"]
-    if arguments.tokens:
+    if arguments.back:
+        parsed = parser_of(target).parse(source.text, rule)
+        if isinstance(parsed, Parsed):
+            print(Printer(target).show(parsed.term, rule, width=max(8, arguments.width)).text)
+    elif arguments.derivation:
+        for tree in session.derivation(language, source.text, rule):
+            for depth, _, name, piece, _, _ in tree["rows"]:
+                print("  " * depth + (visible(piece) or name))
+    elif arguments.tokens:
         for start, end, kind in look["tokens"]:
             line, column = source.position(start)
             print(f"{line}:{column:<4} {kind:<10} {visible(source.text[start:end])}")
@@ -242,7 +279,7 @@ def parse(arguments: argparse.Namespace) -> int:
         for step in steps:
             print(f"{step.stack or '(empty)'}  ·  {step.rest or '(end)'}\n    {step.action}")
     for depth, field, form, leaves, _, _ in look["tree"]:
-        if not (arguments.tokens or arguments.shifts or arguments.descent):
+        if not _another_view(arguments):
             print("  " * depth + " ".join(part for part in (field, form, leaves) if part))
     if refused is not None:
         print(f"{refused['kind']}: {visible(refused['text'])}")
@@ -251,6 +288,22 @@ def parse(arguments: argparse.Namespace) -> int:
         for row, begun in refused.get("reading", ()):
             print(f"  was reading {row}  (from {begun})")
     return int(refused is not None)
+
+
+def _another_view(arguments: argparse.Namespace) -> bool:
+    views = ("tokens", "shifts", "descent", "derivation", "back")
+    return any(getattr(arguments, view) for view in views)
+
+
+def sketch(arguments: argparse.Namespace) -> int:
+    """Print how far a program gets: tokens, tree, values, the first obstacle."""
+    session, language, source = text_of(arguments)
+    lanes = session.lanes(language)
+    stages = how_far(session.course, language, lanes, session.parser(language), source.text)
+    width = max(len(stage) for stage, _ in stages)
+    for stage, told in stages:
+        print(f"{stage:<{width}}  {told}")
+    return int(any(stage == "obstacle" for stage, _ in stages))
 
 
 def repl(arguments: argparse.Namespace) -> int:
@@ -284,7 +337,7 @@ def test(arguments: argparse.Namespace) -> int:
     pool = Pool(1)
     try:
         pool.load(str(session.course.folder), lambda _: None)
-        reports = [_report(pool, path) for path in paths]
+        reports = [_report(pool, path, arguments.grammar) for path in paths]
     finally:
         pool.close()
     findings = [f for f in session.diagnostics() if f.severity == "error"]
@@ -304,8 +357,8 @@ def test(arguments: argparse.Namespace) -> int:
     return 1 if failed or findings else 0
 
 
-def _report(pool: Pool, path: Path) -> dict[str, Any]:
-    answer = pool.request("test", {"suite": str(path)})
+def _report(pool: Pool, path: Path, grammar: str | None) -> dict[str, Any]:
+    answer = pool.request("test", {"suite": str(path), "grammar": grammar})
     if "answer" not in answer:
         raise RuntimeError(answer.get("fault", "the suite was not run"))
     report: dict[str, Any] = answer["answer"]

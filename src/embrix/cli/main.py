@@ -78,6 +78,7 @@ def parser() -> argparse.ArgumentParser:
             "--bind", metavar="NAME=EXPR", action="append", default=[],
             help="supply a name by hand; may be given several times",
         )  # fmt: skip
+        sub.add_argument("--grammar", metavar="NAME", help="one of several grammars")
         sub.add_argument("--json", action="store_true", help="print the answer as JSON")
         sub.add_argument("--calls", metavar="N", type=int, help="how many calls the run may make")
 
@@ -86,10 +87,20 @@ def parser() -> argparse.ArgumentParser:
     parse.add_argument("-e", metavar="TEXT", dest="text", help="a text instead of a file")
     parse.add_argument("--language", metavar="NAME", help="the language of the text")
     parse.add_argument("--rule", metavar="RULE", help="read the text at this rule")
+    parse.add_argument("--grammar", metavar="NAME", help="one of several grammars")
+    parse.add_argument("--width", metavar="N", type=int, default=80,
+                       help="columns for --back (default: 80)")  # fmt: skip
     how = parse.add_mutually_exclusive_group()
+    how.add_argument("--derivation", action="store_true", help="print which rule covers what")
+    how.add_argument("--back", action="store_true", help="print the tree back as source")
     how.add_argument("--tokens", action="store_true", help="print the tokens")
     how.add_argument("--shifts", action="store_true", help="print shifts and reductions")
     how.add_argument("--descent", action="store_true", help="print the descent (LL(1) grammars)")
+
+    sketch = add("sketch", commands.sketch, "say how far a program gets in an unfinished language")
+    sketch.add_argument("file", metavar="FILE", nargs="?", help="a program, or - for input")
+    sketch.add_argument("-e", metavar="TEXT", dest="text", help="a text instead of a file")
+    sketch.add_argument("--language", metavar="NAME", help="the language of the text")
 
     repl = add("repl", commands.repl, "a prompt for programs")
     repl.add_argument("--language", metavar="NAME", help="the language (default: the only one)")
@@ -108,14 +119,25 @@ def parser() -> argparse.ArgumentParser:
     )
     grammar.add_argument(
         "--against", metavar="OTHER",
-        help="compare with another language of the course, a rule of this one, or a .brix file",
+        help="compare with another language or grammar of the course, a rule of this one, or a "
+        "changed version of its .brix file",
     )  # fmt: skip
+    grammar.add_argument("--grammar", metavar="NAME", help="one of several grammars")
+    grammar.add_argument(
+        "--decisions", action="store_true", help="print what it does in the cases easily forgotten"
+    )
+    grammar.add_argument(
+        "--cases", action="store_true", help="print those decisions as cases of a suite"
+    )
     grammar.add_argument("--sets", action="store_true", help="print first and follow sets")
     grammar.add_argument("--items", action="store_true", help="print the LR item sets")
 
     test = add("test", commands.test, "run the suites on all interpreters")
     test.add_argument("suites", metavar="SUITE", nargs="*", type=Path, help="default: all")
     test.add_argument("--json", action="store_true", help="print the verdicts as JSON")
+    test.add_argument(
+        "--grammar", metavar="NAME", help="run the programs as another grammar writes them"
+    )
 
     explain = add("explain", commands.explain, "say what a diagnostic code means")
     explain.add_argument("code", metavar="CODE", nargs="?", help="default: list all codes")

@@ -6,6 +6,7 @@ sentence is made by one grammar and read by the other, so both directions are tr
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal, TypeAlias
 
@@ -100,13 +101,15 @@ def structure(grammar: Grammar, term: Value) -> str:
     return f"{name}({inside})" if inside or form is None else name
 
 
-def comparison_text(comparison: Comparison) -> list[str]:
-    """A comparison as lines of text."""
+def comparison_text(comparison: Comparison, names: Mapping[str, str] | None = None) -> list[str]:
+    """A comparison as lines of text; `names` says what the kinds of differences are called."""
+    called = names or {}
     told = f"{comparison.tried:,} sentences up to length {comparison.length}"
     if not comparison.differences:
         return [f"no difference on {told}"]
     lines = [f"differences on {told}, the shortest of each kind:"]
     for difference in comparison.differences:
-        lines.append(f"  {difference.kind}: {difference.sentence}")
+        kind = called.get(difference.kind, difference.kind)
+        lines.append(f"  {kind}: {difference.sentence}")
         lines += [f"      {tree}" for tree in (difference.first, difference.second) if tree]
     return lines

@@ -55,6 +55,10 @@ _Link: TypeAlias = "tuple[_Item, _Item | Token]"
 _Set: TypeAlias = "dict[tuple[Production, int, int], _Item]"
 
 
+Order: TypeAlias = list[tuple["_Item", "list[_Item | Token]"]]
+"""Recognised productions with their parts, children first."""
+
+
 class EarleyParser:
     """Parses texts of one grammar."""
 
@@ -79,6 +83,19 @@ class EarleyParser:
         assert furthest is not None
         return furthest
 
+    def derivations(self, text: str, rule: str | None = None) -> list[Order]:
+        """Up to two derivations of a text, as recognised productions with their parts, children
+        first; none when the text is refused or not decided."""
+        tokens = self._grammar.tokens.cut(text)
+        if tokens.invalid:
+            return []
+        for name in (rule,) if rule is not None else self._grammar.starts:
+            run = _Run(self, tokens, self._grammar.entry[name])
+            whole = run.recognise(text)
+            if isinstance(whole, list):
+                return run.orders(whole)
+        return []
+
 
 class _Run:
     """One text on its way through the parser."""
@@ -94,6 +111,11 @@ class _Run:
         self.waiting: list[dict[int, list[_Item]]] = []
 
     def result(self, text: str) -> ParseResult:
+        whole = self.recognise(text)
+        return self._tree(whole, text) if isinstance(whole, list) else whole
+
+    def recognise(self, text: str) -> list[_Item] | Refused | GaveUp:
+        """The items that cover the whole text, or why there are none."""
         last: list[_Item] = []
         current: _Set = {}
         self._predict(self.start, 0, current, ahead=True)
@@ -116,7 +138,17 @@ class _Run:
         ]
         if not whole:
             return self._refuse(len(self.terminals) - 1, kernel, text)
-        return self._tree(whole, text)
+        return whole
+
+    def orders(self, whole: list[_Item]) -> list[Order]:
+        """One derivation, and another one where there is a choice."""
+        first, doubtful = _derivation(whole[0], {})
+        found = [first]
+        if len(whole) > 1:
+            found.append(_derivation(whole[1], {})[0])
+        elif doubtful:
+            found.append(_derivation(whole[0], {id(doubtful[0]): 1})[0])
+        return found
 
     def _predict(self, left: int, index: int, current: _Set, *, ahead: bool) -> list[_Item]:
         """Begin all productions of a nonterminal; looking ahead, only those the token allows."""
@@ -295,14 +327,12 @@ class _Run:
         return Span(tokens[0].start, tokens[-1].end) if tokens else Span(0, 0)
 
 
-def _derivation(
-    root: _Item, choices: dict[int, int]
-) -> tuple[list[tuple[_Item, list[_Item | Token]]], list[_Item]]:
+def _derivation(root: _Item, choices: dict[int, int]) -> tuple[Order, list[_Item]]:
     """The completed items of a tree with their parts, children first; the items made in two ways.
 
     `choices` picks another than the first way for some items.
     """
-    order: list[tuple[_Item, list[_Item | Token]]] = []
+    order: Order = []
     doubtful: list[_Item] = []
     seen: set[int] = set()
     stack: list[tuple[_Item, list[_Item | Token] | None]] = [(root, None)]

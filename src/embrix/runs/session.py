@@ -13,13 +13,16 @@ from typing import Any, TypeAlias
 
 from embrix.brix.core import Language
 from embrix.course.load import Course, load_course
+from embrix.grammar.derivation import derivations, rows_of
+from embrix.grammar.model import Grammar
 from embrix.grammar.parser import Ambiguous, Parsed, Parser, Refused
 from embrix.grammar.report import report_on, report_text
+from embrix.grammar.tokens import Tokens
 from embrix.machine.lane import BadBinding, Lane, OnStart, parser_for, rejection
 from embrix.machine.laws import try_law
 from embrix.machine.limits import LIVE, Limits
 from embrix.machine.outcome import Outcome, Result
-from embrix.suite.check import check_case
+from embrix.suite.check import check_case, translated
 from embrix.suite.model import Suite
 from embrix.suite.read import read_suite
 from embrix.terms.node import FIELDS, Node
@@ -42,30 +45,46 @@ class Session:
 
     def __init__(self, folder: Path, unsaved: Mapping[Path, str] | None = None) -> None:
         self.course: Course = load_course(folder, unsaved)
-        self._parsers: dict[str, Parser | None] = {}
-        self._lanes: dict[tuple[str, str], Lane] = {}
+        self._parsers: dict[tuple[str, str | None], Parser | None] = {}
+        self._lanes: dict[tuple[str, str, str | None], Lane] = {}
         self._walks: OrderedDict[str, Walk] = OrderedDict()
 
-    def parser(self, language: str) -> Parser | None:
-        if language not in self._parsers:
-            self._parsers[language] = parser_for(self.course.languages[language])
-        return self._parsers[language]
+    def parser(self, language: str, grammar: str | None = None) -> Parser | None:
+        """The parser of a language by one of its grammars (default: the first)."""
+        key = (language, grammar)
+        if key not in self._parsers:
+            target = self.course.languages[language]
+            self._parsers[key] = parser_for(target if grammar is None else target.under(grammar))
+        return self._parsers[key]
 
-    def lane(self, language: str, name: str) -> Lane:
+    def lane(self, language: str, name: str, grammar: str | None = None) -> Lane:
         """Raises KeyError when there is no such lane that can run."""
-        key = (language, name)
+        key = (language, name, grammar)
         if key not in self._lanes:
-            parser = self.parser(language)
+            parser = self.parser(language, grammar)
             if parser is None:
                 raise KeyError(name)
-            self._lanes[key] = Lane(self.course.interpreters[language][name], parser)
+            interpreter = self.course.interpreters[language][name]
+            self._lanes[key] = Lane(
+                interpreter if grammar is None else interpreter.under(grammar), parser
+            )
         return self._lanes[key]
 
-    def lanes(self, language: str) -> list[Lane]:
+    def lanes(self, language: str, grammar: str | None = None) -> list[Lane]:
         """All lanes of a language that can run, in the order of their files."""
-        if self.parser(language) is None:
+        if self.parser(language, grammar) is None:
             return []
-        return [self.lane(language, name) for name in self.course.interpreters.get(language, {})]
+        names = self.course.interpreters.get(language, {})
+        return [self.lane(language, name, grammar) for name in names]
+
+    def use_grammar(self, language: str, grammar: str) -> None:
+        """From now on a language and its lanes are written by another of its grammars."""
+        course = self.course
+        course.languages[language] = course.languages[language].under(grammar)
+        lanes = course.interpreters.get(language, {})
+        lanes.update({name: lane.under(grammar) for name, lane in lanes.items()})
+        self._parsers.clear()
+        self._lanes.clear()
 
     # ---------------------------------------------------------------- what there is
 
@@ -92,6 +111,7 @@ class Session:
             "usable": language.grammar is not None,
             "starts": list(language.grammar.starts) if language.grammar else [],
             "rules": list(language.grammar.entry) if language.grammar else [],
+            "file": language.source.name,
             "lanes": [
                 {"name": name, "doc": lane.doc, "small_step": lane.steps is not None}
                 for name, lane in lanes.items()
@@ -107,17 +127,27 @@ class Session:
         for path in self.course.suites:
             self.suite(path, findings)
         for name, language in self.course.languages.items():
-            self._grammar(language, findings)
+            self._grammars(language, findings)
             for lane in self.lanes(name):
                 self._laws(lane, findings)
         return list(findings.sorted())
 
-    def _grammar(self, language: Language, findings: Findings) -> None:
+    def diagnostics_of(self, language: str) -> list[Diagnostic]:
+        """What there is to say about the definitions and the grammars of one language."""
+        findings = Findings()
+        findings.extend(self.course.diagnostics)
+        if language in self.course.languages:
+            self._grammars(self.course.languages[language], findings)
+        return list(findings.sorted())
+
+    def _grammars(self, language: Language, findings: Findings) -> None:
+        for grammar in language.grammars.values():
+            self._grammar(language, grammar, findings)
+
+    def _grammar(self, language: Language, grammar: Grammar, findings: Findings) -> None:
         """Conflicts and ambiguity, at the alternatives they belong to."""
-        if language.grammar is None:
-            return
-        for rule in language.grammar.starts:
-            report = report_on(language.grammar, rule)
+        for rule in grammar.starts:
+            report = report_on(grammar, rule)
             for story in report.conflicts:
                 findings.warning(
                     "grammar_conflict", f"after  {story.read}  with  {story.next}  next, there are "
@@ -179,7 +209,7 @@ class Session:
         grammar = self.course.languages[language].grammar
         parser = self.parser(language)
         if grammar is None or parser is None:
-            return {"tokens": [], "skipped": [], "tree": [], "refused": None, "unusable": True}
+            return self._tokens_alone(language, text)
         if rule is not None and rule not in grammar.entry:
             rule = None
         parsed = parser.parse(text, rule)
@@ -210,13 +240,32 @@ class Session:
             "refused": refused,
         }
 
-    def _kind(self, language: str, terminal: int) -> str:
+    def derivation(self, language: str, text: str, rule: str | None = None) -> list[Data]:
+        """The derivation trees of a text as rows: one, two when it has several, or none."""
         grammar = self.course.languages[language].grammar
-        assert grammar is not None
-        kind = grammar.tokens.kind_of(terminal)
+        if grammar is None:
+            return []
+        rule = rule if rule in grammar.entry else None
+        return [{"rows": rows_of(tree, text)} for tree in derivations(grammar, text, rule)]
+
+    def _tokens_alone(self, language: str, text: str) -> Data:
+        """The tokens of a text in a language whose grammar cannot be used (yet)."""
+        table = self.course.languages[language].tokens
+        found = table.cut(text) if table is not None else Tokens((), (), ())
+        return {
+            "tokens": [[t.start, t.end, self._kind(language, t.terminal)] for t in found.tokens],
+            "skipped": [[token.start, token.end] for token in found.skipped],
+            "invalid": [[bad.span.start, bad.span.end] for bad in found.invalid],
+            "tree": [], "refused": None, "unusable": True,
+        }  # fmt: skip
+
+    def _kind(self, language: str, terminal: int) -> str:
+        table = self.course.languages[language].tokens
+        assert table is not None
+        kind = table.kind_of(terminal)
         if kind is not None:
             return kind.name
-        text = grammar.tokens.literals[terminal]
+        text = table.literals[terminal]
         return "word" if text[:1].isalpha() else "sign"
 
     def tree(self, language: str, term: Node) -> list[list[Any]]:
@@ -318,16 +367,26 @@ class Session:
 
     # ---------------------------------------------------------------- suites
 
-    def test(self, path: Path, progress: Progress | None = None) -> Data:
-        """All verdicts of a suite, case by case in the order of the file."""
+    def test(
+        self, path: Path, progress: Progress | None = None, grammar: str | None = None
+    ) -> Data:
+        """All verdicts of a suite, case by case in the order of the file.
+
+        With the name of another grammar the programs are printed in it and read by it.
+        """
         findings = Findings()
         suite = self.suite(path, findings)
         if suite is None:
             return {"cases": [], "lanes": [], "diagnostics": _as_data(findings), "language": ""}
         lanes = self.lanes(suite.language)
+        others = self.lanes(suite.language, grammar) if grammar is not None else []
         cases: list[Data] = []
         for number, case in enumerate(suite.cases):
-            verdicts = [check_case(case, lane) for lane in lanes]
+            other = translated(case, lanes[0], others[0]) if others else None
+            if other is not None:
+                verdicts = [check_case(other, lane) for lane in others]
+            else:
+                verdicts = [check_case(case, lane) for lane in lanes]
             line, _ = suite.source.position(case.span.start)
             cases.append(
                 {

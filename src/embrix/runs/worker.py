@@ -19,6 +19,7 @@ from typing import Any, BinaryIO
 
 from embrix.machine.limits import LIVE, MEMORY, Limits
 from embrix.runs.frames import read_frame, write_frame
+from embrix.runs.scratch import Scratch
 from embrix.runs.session import Session
 
 
@@ -35,6 +36,7 @@ class Worker:
         self._stop: Callable[[], None] | None = None
         self._cancelled: set[int] = set()
         self._session: Session | None = None
+        self._scratch: Scratch | None = None
 
     def serve(self) -> None:
         threading.Thread(target=self._listen, daemon=True).start()
@@ -91,11 +93,18 @@ class Worker:
             if self._current in self._cancelled:
                 stop()
 
+    def _scratch_of(self, session: Session) -> Scratch:
+        """What an unsaved change of a definition does to the course as it was loaded."""
+        if self._scratch is None:
+            self._scratch = Scratch(session)
+        return self._scratch
+
     def _carry_out(self, request: dict[str, Any]) -> Any:
         do, a = request["do"], request.get("with", {})
         if do == "load":
             unsaved = {Path(path): text for path, text in a.get("unsaved", {}).items()}
             self._session = Session(Path(a["folder"]), unsaved)
+            self._scratch = None
             return self._session.summary()
         if do == "ping":
             return {"process": os.getpid()}
@@ -108,6 +117,16 @@ class Worker:
                 return [finding.as_data() for finding in session.diagnostics()]
             case "look":
                 return session.look(a["language"], a["text"], a.get("rule"))
+            case "derivation":
+                return session.derivation(a["language"], a["text"], a.get("rule"))
+            case "scratch":
+                return self._scratch_of(session).look(
+                    a["language"], a["file"], a["definition"], a["text"], a.get("rule")
+                )
+            case "scratch_compare":
+                return self._scratch_of(session).compare(
+                    a["language"], a["file"], a["definition"], a.get("rule")
+                )
             case "grammar":
                 return session.grammar(a["language"], a.get("rule"))
             case "run":
@@ -129,7 +148,7 @@ class Worker:
                     if number in self._cancelled:
                         raise InterruptedError
 
-                return session.test(Path(a["suite"]), progress)
+                return session.test(Path(a["suite"]), progress, a.get("grammar"))
         raise ValueError(f"no request is called {do}")
 
 

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal, TypeAlias
 
+from embrix.grammar.parser import Parsed
 from embrix.machine.lane import BadBinding, Lane
 from embrix.machine.limits import Limits
 from embrix.machine.outcome import Outcome
@@ -59,6 +60,8 @@ def fits(expected: Expectation, outcome: Outcome, program: str) -> bool:
         return outcome.kind == "value" and outcome.text == expected.text
     if expected.kind == "error":
         return outcome.kind == "failure" and outcome.name == expected.text
+    if expected.kind == "accepted":
+        return outcome.kind not in ("rejected", "ambiguous", "gave up")
     return outcome.kind == "rejected" and outcome.name == expected.text
 
 
@@ -88,3 +91,30 @@ def _steps(case: Case, lane: Lane, limits: Limits | None) -> Verdict:
                 case.name, lane.name, "failed", f"step {number}: {left}", f"step {number}: {right}"
             )
     return Verdict(case.name, lane.name, "passed")
+
+
+def translated(case: Case, own: Lane, other: Lane) -> Case | None:
+    """A case with its program written in another grammar of the language; None when the program
+    cannot be read. Places and steps belong to the text as it was, and are not looked at."""
+    printer = other.machine.printer
+    if printer is None:
+        return None
+
+    def across(text: str) -> str | None:
+        parsed = own.parser.parse(text)
+        return printer.show(parsed.term).text if isinstance(parsed, Parsed) else None
+
+    program = across(case.program)
+    given = {name: across(text) for name, text in case.given.items()}
+    if program is None or None in given.values():
+        return None
+
+    def unplaced(expected: Expectation | None) -> Expectation | None:
+        return replace(expected, at=None) if expected is not None else None
+
+    instead = {lane: replace(expected, at=None) for lane, expected in case.instead.items()}
+    names = {name: text for name, text in given.items() if text is not None}
+    return replace(
+        case, program=program, given=names, expected=unplaced(case.expected), instead=instead,
+        steps={},
+    )  # fmt: skip

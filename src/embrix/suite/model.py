@@ -7,12 +7,13 @@ from typing import Literal, TypeAlias
 
 from embrix.text.source import Source, Span
 
-ExpectationKind: TypeAlias = Literal["value", "error", "rejected"]
+ExpectationKind: TypeAlias = Literal["value", "error", "rejected", "accepted"]
 
 
 @dataclass(frozen=True, slots=True)
 class Expectation:
-    """`text` is the value as shown, the name of the error, or what refuses (tokens, grammar).
+    """`text` is the value as shown, the name of the error, or what refuses (tokens, grammar);
+    a program that is merely accepted may end in any way.
 
     `at` is the place in the program as line and column counted from one, or None.
     """
@@ -24,7 +25,9 @@ class Expectation:
     @property
     def sentence(self) -> str:
         place = f" at {self.at[0]}:{self.at[1]}" if self.at else ""
-        word = {"value": "", "error": "error ", "rejected": "rejected by the "}[self.kind]
+        word = {
+            "value": "", "error": "error ", "rejected": "rejected by the ", "accepted": "accepted",
+        }[self.kind]  # fmt: skip
         return f"{word}{self.text}{place}"
 
 

@@ -15,10 +15,10 @@ from embrix.text.suggest import did_you_mean
 
 _SUITE_KEYS = ("language", "about", "case")
 _CASE_KEYS = (
-    "name", "why", "program", "file", "value", "error", "rejected", "at", "steps", "for", "lanes",
-    "given",
+    "name", "why", "program", "file", "value", "error", "rejected", "accepted", "at", "steps",
+    "for", "lanes", "given",
 )  # fmt: skip
-_EXPECT_KEYS = ("value", "error", "rejected", "at")
+_EXPECT_KEYS = ("value", "error", "rejected", "accepted", "at")
 
 
 class _Wrong(Exception):
@@ -160,7 +160,7 @@ class _Reader:
         if expected is None and not instead and not steps:
             raise self.wrong(
                 number, "name", f"the case “{name}” expects nothing",
-                "add value = …, error = …, rejected = … or steps",
+                "add value = …, error = …, rejected = …, accepted = true or steps",
             )  # fmt: skip
         return Case(
             name, self.program(data, number), expected, instead, steps, tuple(limited),
@@ -200,7 +200,7 @@ class _Reader:
     def expectation(
         self, data: Mapping[str, Any], case: int, errors: Collection[str]
     ) -> Expectation | None:
-        stated = [key for key in ("value", "error", "rejected") if key in data]
+        stated = [key for key in ("value", "error", "rejected", "accepted") if key in data]
         if not stated:
             return None
         if len(stated) > 1:
@@ -214,6 +214,13 @@ class _Reader:
             if not isinstance(value, str | int):
                 raise self.wrong(case, key, "a value is a number or a text")
             return Expectation("value", str(value), at)
+        if key == "accepted":
+            if value is not True:
+                raise self.wrong(
+                    case, key, "a program that is to be refused has another entry",
+                    'write accepted = true, or rejected = "grammar"',
+                )  # fmt: skip
+            return Expectation("accepted", "", at)
         if not isinstance(value, str):
             raise self.wrong(case, key, f"`{key}` must be a text")
         if key == "error":
