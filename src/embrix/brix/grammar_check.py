@@ -21,10 +21,13 @@ from embrix.grammar.model import (
     Operand,
     Operator,
     OperatorTable,
+    OrElse,
     Quoted,
     Repeated,
     Rule,
+    Several,
     Symbol,
+    Template,
     Use,
 )
 from embrix.grammar.pattern import NOTHING
@@ -66,7 +69,34 @@ def check_grammar(
             "hidden_token", f"{mine} never comes out: {example!r}, for one, is always {theirs}",
             span, "declare it before the token that hides it, or make the patterns differ",
         )  # fmt: skip
-    return flatten(tokens, signature, syntax.numbers, tuple(check.starts), rules)
+    checked = flatten(tokens, signature, world.numbers, tuple(check.starts), rules)
+    report_unbuilt(world, syntax, grammar, checked)
+    return checked
+
+
+def report_unbuilt(
+    world: World, syntax: s.LanguageSyntax, grammar: s.GrammarSyntax, checked: Grammar
+) -> None:
+    """Warn about forms that no rule makes."""
+    made: set[str] = set()
+    pending: list[Template] = [p.build for p in checked.productions if isinstance(p.build, Compose)]
+    while pending:
+        template = pending.pop()
+        if isinstance(template, Compose):
+            made.add(template.form.name)
+            pending += template.parts
+        elif isinstance(template, Several):
+            pending += template.parts
+        elif isinstance(template, OrElse):
+            pending.append(template.instead)
+    where = f"the grammar {grammar.name}" if grammar.name else "the grammar"
+    for decl in syntax.types:
+        for form in decl.constructors:
+            if form.name not in made:
+                world.warning(
+                    "unbuilt_form", f"no rule of {where} makes {form.name}", form.span,
+                    f"add an alternative that ends with: makes {form.name}",
+                )  # fmt: skip
 
 
 class _Grammar:
@@ -350,7 +380,12 @@ class _Grammar:
     def table(self, table: s.TableSyntax) -> OperatorTable:
         wanted = self.types[table.name]
         operand, operand_span = table.operand or ("", table.span)
-        if self.rule_named(operand, operand_span):
+        if not operand:
+            self.world.error(
+                "missing_operand", f"the table {table.name} does not say what its operands are",
+                table.span, "add a line `operand RULE`",
+            )  # fmt: skip
+        elif self.rule_named(operand, operand_span):
             self.used.add(operand)
             if not unify(self.types[operand], wanted):
                 self.world.error(

@@ -229,12 +229,6 @@ def _table(c: Cursor, *, replaces: bool) -> s.TableSyntax:
 
     levels: list[s.LevelSyntax | s.More] = c.rows(start.column, row)
     span = c.since(name.span)
-    if not operand and not any(isinstance(level, s.More) for level in levels):
-        c.findings.error(
-            "missing_operand", f"the table {name.text} does not say what its operands are",
-            c.source, name.span, "add a line `operand RULE`",
-        )  # fmt: skip
-        raise Misread
     return s.TableSyntax(
         name.text, sort, tuple(levels), operand[0] if operand else None,
         Span(name.span.start, span.end, c.source), replaces,

@@ -38,8 +38,10 @@ from embrix.text.suggest import did_you_mean
 WRONG: k.Core = k.Const(False)
 """Stands in for an expression that was reported."""
 
-_ARITHMETIC = {"+": "add", "-": "subtract", "*": "multiply", "/": "divide"}
-_WHOLE = {"div": "floor_divide", "mod": "modulo"}
+_ARITHMETIC = {
+    "+": "add", "-": "subtract", "*": "multiply", "/": "divide", "div": "floor_divide",
+    "mod": "modulo",
+}  # fmt: skip
 _ORDER = {"<": "less", "<=": "at_most", ">": "more", ">=": "at_least"}
 
 BUILT_IN = ("free", "substitute", "alike", "fresh", "final", "empty")
@@ -364,9 +366,6 @@ class Infer:
             if op == "and":
                 return k.Test(left, right, k.Const(False)), BOOL
             return k.Test(left, k.Const(True), right), BOOL
-        if op in _WHOLE:
-            left, right = self.check(expr.left, INT), self.check(expr.right, INT)
-            return k.Primitive(_WHOLE[op], (left, right), span), INT
         left, kind = self.infer(expr.left)
         if isinstance(expr.left, s.NumberLit) and not isinstance(expr.right, s.NumberLit):
             right, kind = self.infer(expr.right)

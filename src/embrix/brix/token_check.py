@@ -77,6 +77,8 @@ def layout_of(
     """How line ends and indentation become tokens of a grammar with these literals."""
     if lines is None:
         return None
+    if not any(kind.made == "newline" for kind in kinds):
+        return None  # its name is taken, which has been reported
     made = {kind.made: len(literals) + number for number, kind in enumerate(kinds) if kind.made}
     pairs = [(a, b) for a, b in lines.brackets if a in literals and b in literals]
     for opens, closes in lines.brackets:

@@ -9,6 +9,8 @@ from embrix.course.load import Course
 from embrix.terms.node import Constructor
 from embrix.text.diagnostic import Diagnostic
 
+BROKEN = "the language has errors"
+
 
 @dataclass(frozen=True, slots=True)
 class Touched:
@@ -42,6 +44,9 @@ def touched(before: Course, after: Course, language: str) -> list[Touched]:
 
 def touched_text(found: list[Touched]) -> list[str]:
     """As lines: who is untouched, then each that is reached with its reasons."""
+    broken = [t for t in found if BROKEN in t.reasons]
+    if broken:
+        return [f"{BROKEN}: nothing that uses it runs"]
     calm = [f"{t.language}.{t.interpreter}" for t in found if not t.reasons]
     lines = [f"untouched by this change: {', '.join(calm)}"] if calm else []
     for one in found:
@@ -63,7 +68,7 @@ def _descends(course: Course, name: str, ancestor: str) -> bool:
 def _changed_forms(old: Language | None, new: Language | None) -> list[str]:
     """Forms that went or have other fields. A new form is told by the clauses that lack it."""
     if old is None or new is None or not new.sound:
-        return ["the language has errors"]
+        return [BROKEN]
     after = {form.name: form for form in new.signature.forms}
     found = []
     for form in old.signature.forms:

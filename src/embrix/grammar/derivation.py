@@ -40,7 +40,8 @@ def derivations(grammar: Grammar, text: str, rule: str | None = None) -> list[De
             inside: list[Derived] = []
             for part in parts:
                 if isinstance(part, Token):
-                    name = grammar.tokens.describe(part.terminal)
+                    kind = grammar.tokens.kind_of(part.terminal)
+                    name = kind.name if kind is not None else ""
                     inside.append(Derived(name, part.start, part.end, is_token=True))
                 else:
                     inside += made[id(part)]

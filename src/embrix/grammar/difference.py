@@ -12,7 +12,7 @@ from typing import Literal, TypeAlias
 
 from embrix.grammar.model import Grammar
 from embrix.grammar.parser import Ambiguous, GaveUp, Parsed, Parser
-from embrix.grammar.sentences import Sentences, sentence_text, spelled
+from embrix.grammar.sentences import Sentence, Sentences, alike_terminals, sentence_text, spelled
 from embrix.terms.node import FIELDS, Value
 
 Kind: TypeAlias = Literal["only the first", "only the second", "another tree"]
@@ -51,8 +51,10 @@ def compare_grammars(
     }  # fmt: skip
     makers = [Sentences(side[0], most, apart=True) for side in (first, second)]
     seen: set[str] = set()
+    told: set[tuple[Kind, Sentence]] = set()
+    alike = [alike_terminals(side[0]) for side in (first, second)]
     for size in range(length + 1):
-        for side, maker in zip((first, second), makers, strict=True):
+        for number, (side, maker) in enumerate(zip((first, second), makers, strict=True)):
             grammar, _, rule = side
             sentences = maker.of(grammar.entry[rule], size)
             if sentences is None:
@@ -70,7 +72,9 @@ def compare_grammars(
                     kind = "only the second"
                 elif not other:
                     kind = "only the first"
-                if len(found[kind]) < shown:
+                shape = tuple(alike[number].get(terminal, terminal) for terminal in sentence)
+                if len(found[kind]) < shown and (kind, shape) not in told:
+                    told.add((kind, shape))
                     written = sentence_text(grammar, sentence)
                     found[kind].append(Difference(kind, written, one, other))
     return Comparison(_flat(found), length, len(seen))

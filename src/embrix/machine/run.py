@@ -202,32 +202,27 @@ class _Session:
         signature = language.signature
         compiled = machine.compiled(variant)
         arithmetic = operations(language.numbers, limits.number_bits)
-        divide = arithmetic["divide"]
         printer = machine.printer
 
         def accept(name: str) -> bool:
             return printer is None or printer.literal(name) is not None
 
-        def placed(a: Number, b: Number, here: Node) -> Number:
-            try:
-                return divide(a, b)
-            except DividedByZero:
-                raise Stuck("a division by zero that no clause takes care of", (), here) from None
+        def placed(name: str) -> Callable[[Number, Number, Node], Number]:
+            operation = arithmetic[name]
 
-        def floor_divide(a: int, b: int, here: Node) -> int:
-            if b == 0:
-                raise Stuck("a division by zero that no clause takes care of", (), here)
-            return a // b
+            def divided(a: Number, b: Number, here: Node) -> Number:
+                try:
+                    return operation(a, b)
+                except DividedByZero:
+                    reason = "a division by zero that no clause takes care of"
+                    raise Stuck(reason, (), here) from None
 
-        def modulo(a: int, b: int, here: Node) -> int:
-            if b == 0:
-                raise Stuck("a division by zero that no clause takes care of", (), here)
-            return a % b
+            return divided
 
         helpers: dict[str, Any] = {
             "exhausted": exhausted, "fail": fail, "stuck": stuck, "absent": absent,
-            "unfinished": unfinished, **arithmetic, "divide": placed,
-            "floor_divide": floor_divide, "modulo": modulo,
+            "unfinished": unfinished, **arithmetic,
+            **{name: placed(name) for name in ("divide", "floor_divide", "modulo")},
             "equal": lambda a, b: same(a, b, self.spend),
             "free": lambda e: free_names(signature, e, self.spend),
             "substitute": lambda v, x, e: substitute(signature, v, x, e, accept, self.spend),

@@ -3,13 +3,18 @@ sentences, and to the interpreters."""
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 from typing import Any, TypeAlias
 
+from embrix.brix.expressions import WORDS
+from embrix.brix.lexer import chunks, lex
 from embrix.course.changes import touched, touched_text
 from embrix.grammar.difference import compare_grammars, comparison_text
 from embrix.runs.parting import parting
-from embrix.runs.session import Session
+from embrix.runs.session import MOST_ROWS, Session
+from embrix.text.diagnostic import Findings
+from embrix.text.source import Source
 
 Data: TypeAlias = dict[str, Any]
 
@@ -33,15 +38,37 @@ class Scratch:
             self._text = (file, definition)
         return self._changed
 
-    def look(self, language: str, file: str, definition: str, text: str, rule: str | None) -> Data:
-        """A text under the changed definition and as saved, with where the two trees part; the
-        notes on the file, and what kind of grammar it has now."""
+    def look(
+        self,
+        language: str,
+        file: str,
+        definition: str,
+        text: str,
+        rule: str | None,
+        view: str = "term",
+    ) -> Data:
+        """A text under the changed definition and as saved, with where the two trees part (or the
+        two trees of an ambiguous text); the notes on the file, and its own tokens.
+
+        `view` is `term` or `derivation`.
+        """
         changed = self.changed(file, definition)
         notes = [d.as_data() for d in changed.diagnostics_of(language) if d.source.name == file]
         now = changed.look(language, text, rule) if language in changed.course.languages else None
         before = self._saved.look(language, text, rule)
-        rows = now["tree"] if now else []
-        marks = parting(before["tree"], rows)
+        sides = [(self._saved, before), (changed, now)]
+        if view == "derivation":
+            for session, look in sides:
+                if look is not None and look["tree"]:
+                    look["tree"] = session.derivation(language, text, rule)[0]["rows"][:MOST_ROWS]
+        marks = parting(before["tree"], now["tree"] if now else [])
+        if now and now["refused"] and "trees" in now["refused"]:
+            if view == "derivation":
+                both = changed.derivation(language, text, rule)
+                now["refused"]["trees"] = [tree["rows"] for tree in both]
+            marks = parting(*now["refused"]["trees"])
+        elif not now or not now["tree"] or not before["tree"]:
+            marks = ([], [])
         known = changed.course.languages.get(language)
         grammar = known.grammar if known is not None else None
         return {
@@ -49,6 +76,7 @@ class Scratch:
             "now": now,
             "before": before,
             "marks": [list(marks[0]), list(marks[1])],
+            "definition": _brix_tokens(definition),
             "rules": list(grammar.entry) if grammar is not None else [],
         }
 
@@ -61,10 +89,10 @@ class Scratch:
             else None
             for session in (self._saved, changed)
         )
-        lines: list[str] = []
+        lines = touched_text(touched(self._saved.course, changed.course, language))
         parsers = self._saved.parser(language), changed.parser(language) if new else None
         if old is None or new is None or parsers[0] is None or parsers[1] is None:
-            lines.append("the grammar cannot be used: see the notes")
+            lines.append("the grammar cannot be used: see its lines")
         else:
             start = rule if rule in old.entry and rule in new.entry else None
             comparison = compare_grammars(
@@ -75,4 +103,31 @@ class Scratch:
             names = {"only the first": "newly refused", "only the second": "newly accepted",
                      "another tree": "another tree"}  # fmt: skip
             lines += comparison_text(comparison, names)
-        return lines + touched_text(touched(self._saved.course, changed.course, language))
+        return lines
+
+
+def _brix_tokens(definition: str) -> Data:
+    """The tokens of a definition, as those of a program are given."""
+    source = Source("definition", definition)
+    nothing = Findings()
+    tokens: list[list[Any]] = []
+    for chunk in chunks(source, nothing):
+        opening = True
+        for tok in lex(source, chunk.span, nothing, patterns=chunk.word == "tokens"):
+            kind = _KINDS.get(tok.kind, "sign")
+            if kind == "name" and (opening or tok.text in WORDS or tok.text in _MARKED):
+                kind = "word"
+            opening = False
+            tokens.append([tok.span.start, tok.span.end, kind])
+    comments = [
+        [match.start(), match.end()]
+        for match in re.finditer(r"(?m)(?:^|(?<= ))#[^\n]*", definition)
+    ]
+    return {"tokens": tokens, "skipped": comments, "refused": None}
+
+
+_KINDS = {"name": "name", "Name": "form", "number": "number", "text": "text", "pattern": "text"}
+_MARKED = frozenset(
+    ["makes", "as", "via", "left", "right", "prefix", "postfix", "nonassociative", "operand",
+     "operators", "start", "binds", "uses", "in", "by", "final", "order", "shown", "skip", "lines"]
+)  # fmt: skip

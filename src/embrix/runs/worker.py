@@ -121,7 +121,12 @@ class Worker:
                 return session.derivation(a["language"], a["text"], a.get("rule"))
             case "scratch":
                 return self._scratch_of(session).look(
-                    a["language"], a["file"], a["definition"], a["text"], a.get("rule")
+                    a["language"],
+                    a["file"],
+                    a["definition"],
+                    a["text"],
+                    a.get("rule"),
+                    a.get("view", "term"),
                 )
             case "scratch_compare":
                 return self._scratch_of(session).compare(

@@ -92,7 +92,8 @@ def _whole(number: Fraction) -> Number:
 
 @lru_cache(maxsize=32)
 def operations(kind: str, most_bits: int = MOST_BITS) -> dict[str, Callable[..., Number]]:
-    """Addition, subtraction, multiplication, division and negation of a kind of numbers.
+    """Addition, subtraction, multiplication, negation, and division three ways (exact, rounded
+    down, what remains then) of a kind of numbers.
 
     They raise `TooLarge` and `DividedByZero`, nothing else.
     """
@@ -143,13 +144,24 @@ def operations(kind: str, most_bits: int = MOST_BITS) -> dict[str, Callable[...,
         "rational": divide_rational,
         "float": divide_float,
     }[kind]
+
+    def floor_divide(a: Number, b: Number) -> Number:
+        if b == 0:
+            raise DividedByZero
+        guard(a, b)
+        return a // b
+
+    def modulo(a: Number, b: Number) -> Number:
+        if b == 0:
+            raise DividedByZero
+        guard(a, b)
+        result = a % b
+        return _whole(result) if isinstance(result, Fraction) else result
+
     return {
-        "add": add,
-        "subtract": subtract,
-        "multiply": multiply,
-        "divide": divide,
-        "negate": negate,
-    }
+        "add": add, "subtract": subtract, "multiply": multiply, "divide": divide,
+        "negate": negate, "floor_divide": floor_divide, "modulo": modulo,
+    }  # fmt: skip
 
 
 def _float_by_zero(a: float, b: float) -> float:

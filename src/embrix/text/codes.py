@@ -38,6 +38,7 @@ CODES: dict[str, str] = {
     "swapped_fields": "A pattern variable bears the name of another field of the same form.",
     "tab_indent": "Indentation is made of spaces.",
     "type_mismatch": "A value of one type stands where another is expected.",
+    "unbuilt_form": "No rule of the grammar makes this form, so no program holds it.",
     "unfinished": "Something is still to be written.",
     "unknown_character": "A character that means nothing in Brix outside texts and patterns.",
     "unknown_constructor": "No form or constructor of this name is declared.",

@@ -25,6 +25,7 @@ from embrix.tui.commands import STEPPING, Command, everywhere, of_place
 from embrix.tui.desk import Answered, Desk, Faulted
 from embrix.tui.dialogs import Ask, Help, Pick
 from embrix.tui.document import ChangedElsewhere, Document
+from embrix.tui.drafting import Drafting
 from embrix.tui.editor import ProgramEditor
 from embrix.tui.faces import CasesFace, GrammarFace, LanesView, NotesFace, TokensFace, TreeFace
 from embrix.tui.rows import Rows
@@ -183,6 +184,8 @@ class Bench(Screen[None]):
         if first and any(d["severity"] == "error" for d in summary["diagnostics"]):
             self.show_face("notes")
         self._text_changed()
+        if isinstance(self.app.screen, Drafting):
+            self.app.screen.look()
 
     def _open_first(self) -> None:
         path = self.wanted
@@ -523,6 +526,15 @@ class Bench(Screen[None]):
         self.app.push_screen(
             Pick("read the text at", rules, "No rule has this in its name."), picked
         )
+
+    def action_draft(self) -> None:
+        """The drafting table for the language of the program."""
+        language = self.summary["languages"].get(self.language) if self.summary else None
+        if language is None or self.desk is None:
+            return
+        file = Path(self.summary["folder"]) / language["file"]
+        text = self.editor.text
+        self.app.push_screen(Drafting(self, self.desk, self.language, file, text))
 
     def action_new(self) -> None:
         language = self.summary["languages"].get(self.language) if self.summary else None

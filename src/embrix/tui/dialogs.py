@@ -29,6 +29,8 @@ PLACES = {
     "cases": "Every case of the suite with one sign a lane: ◆ as expected, ✗ not. Under a failed "
     "case stands what was expected ⟂ what came.",
     "notes": "What there is to say about the definitions and suites of the course.",
+    "drafting": "A definition changed for a trial, and what the change does to the text at the "
+    "right: both trees, and where they part. F8 drops the change, Ctrl+S saves it.",
     "walk": "The run of the chosen lane, step by step. The gauge above shows its height over "
     "time; a click on it jumps there.",
 }
@@ -118,13 +120,17 @@ class Help(Searching):
     DEFAULT_CSS = "Help > Vertical { width: 92; height: 80%; }"
     BINDINGS: ClassVar[list[BindingType]] = [Binding("f1,ctrl+p", "dismiss(None)", show=False)]
 
-    def __init__(self, place: str, unavailable: dict[str, str]) -> None:
-        super().__init__("help", place, PLACES.get(place, ""), _Commands(place, unavailable))
+    def __init__(
+        self, place: str, unavailable: dict[str, str], commands: Sequence[Command] | None = None
+    ) -> None:
+        if commands is None:
+            commands = [*of_place(place), *everywhere()]
+        rows = _Commands(place, unavailable, list(commands))
+        super().__init__("help", place, PLACES.get(place, ""), rows)
 
 
 class _Commands(Narrowed[Command]):
-    def __init__(self, place: str, unavailable: dict[str, str]) -> None:
-        commands = [*of_place(place), *everywhere()]
+    def __init__(self, place: str, unavailable: dict[str, str], commands: list[Command]) -> None:
         super().__init__(commands, "No command has this in its name or text.")
         self._place = place
         self._unavailable = unavailable

@@ -6,6 +6,7 @@ from typing import Any, ClassVar
 
 from rich.style import Style
 from rich.text import Text
+from textual import events
 from textual.binding import Binding, BindingType
 from textual.widgets import TextArea
 
@@ -37,6 +38,18 @@ class ProgramEditor(TextArea):
     def action_edge(self, last: bool) -> None:
         """To the first or the last place of the text."""
         self.move_cursor(self.document.end if last else (0, 0))
+
+    async def _on_key(self, event: events.Key) -> None:
+        """Enter begins a new line that is indented like the one it follows."""
+        if event.key != "enter":
+            await super()._on_key(event)
+            return
+        event.stop()
+        event.prevent_default()
+        row, column = self.cursor_location
+        before = self.document.get_line(row)[:column]
+        indent = before[: len(before) - len(before.lstrip(" "))]
+        self._replace_via_keyboard("\n" + indent, *self.selection)
 
     def __init__(self, text: str = "", *, id: str | None = None) -> None:
         super().__init__(

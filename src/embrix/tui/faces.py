@@ -111,15 +111,22 @@ class TreeFace(Rows):
         self.reading: list[list[str]] = []
         self.cut_off = 0
         self.active: list[int] | None = None
+        self.differing: set[int] = set()
         self.empty_text = (
             "The tree of the program appears here\nas soon as the program can be read."
         )
 
     def show(
-        self, tree: list[list[Any]], cut_off: int, reading: list[list[str]] | None = None
+        self,
+        tree: list[list[Any]],
+        cut_off: int,
+        reading: list[list[str]] | None = None,
+        differing: Sequence[int] = (),
     ) -> None:
-        """A tree, or what was being read where reading stopped."""
+        """A tree, or what was being read where reading stopped; `differing` rows are not in the
+        tree beside this one."""
         self.nodes, self.cut_off, self.reading = tree, cut_off, reading or []
+        self.differing = set(differing)
         self.renew()
 
     def highlight(self, place: list[int] | None) -> None:
@@ -155,11 +162,13 @@ class TreeFace(Rows):
             return [(f" and {self.cut_off:,} more nodes", ink(app, "faint"))]
         depth, field, form, leaves, *place = self.nodes[number]
         active = self.active is not None and place == self.active
+        differs = number in self.differing
         return [
-            (" " + "│ " * depth, ink(app, "deep")),
+            ("≠" if differs else " ", ink(app, "brick", bold=True)),
+            ("│ " * depth, ink(app, "deep")),
             (f"{field} ", ink(app, "faint", italic=True) if field else ink(app, "ink")),
             ("▸" if active else "", ink(app, "brass", bold=True)),
-            (form, ink(app, "brass" if active else "water", bold=True)),
+            (form, ink(app, "brass" if active else "brick" if differs else "water", bold=True)),
             (f" {leaves}" if leaves else "", ink(app, "ink")),
         ]
 

@@ -1,0 +1,421 @@
+"""The drafting table: a definition changed for a trial, beside what the change does to a text.
+
+Nothing is saved until that is asked for; one key drops the change.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import partial
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, ClassVar
+
+from rich.text import Text
+from textual import events, on
+from textual.app import ComposeResult
+from textual.binding import Binding, BindingType
+from textual.containers import Horizontal, Vertical
+from textual.screen import Screen
+from textual.timer import Timer
+from textual.widgets import Static, TextArea
+
+from embrix.text.source import Source, Unreadable
+from embrix.text.visible import visible
+from embrix.tui.bars import Footer, Masthead, Title
+from embrix.tui.commands import Command, of_place
+from embrix.tui.desk import Desk
+from embrix.tui.dialogs import Help, Pick
+from embrix.tui.document import ChangedElsewhere, Document
+from embrix.tui.editor import ProgramEditor
+from embrix.tui.faces import TreeFace
+from embrix.tui.rows import Piece, Rows
+from embrix.tui.theme import ink, token_ink
+
+if TYPE_CHECKING:
+    from embrix.tui.bench import Bench
+
+PANES = ("definition", "trial", "saved", "scratch", "outcome")
+PLACE = "drafting"
+
+
+class DefinitionEditor(ProgramEditor):
+    """A definition; what there is to say about a line stands at its end."""
+
+    def __init__(self, *, id: str | None = None) -> None:
+        super().__init__(id=id)
+        self.notes: dict[int, tuple[str, str]] = {}
+        self.hints: dict[int, str] = {}
+
+    def annotate(self, notes: Sequence[dict[str, Any]]) -> None:
+        """Put findings beside the lines they belong to; an error hides a warning."""
+        self.notes = {}
+        for note in notes:
+            line = note["line"] - 1
+            if line not in self.notes or note["severity"] == "error":
+                self.notes[line] = (note["severity"], note["message"])
+                self.hints[line] = note["hint"]
+        self._redraw()
+
+    def get_line(self, line_index: int) -> Text:
+        line = super().get_line(line_index)
+        if line_index in self.notes:
+            severity, message = self.notes[line_index]
+            sign, colour = ("✗", "brick") if severity == "error" else ("!", "brass")
+            line.append(f"   ◂{sign} {visible(message)}", ink(self.app, colour, italic=True))
+        return line
+
+
+class OutcomeRows(Rows):
+    """What came of comparing, line by line."""
+
+    def __init__(self, *, id: str | None = None) -> None:
+        super().__init__(id=id)
+        self.lines: list[str] = []
+        self.empty_text = (
+            "F5 reads all short sentences with both grammars: what is newly\n"
+            "accepted, newly refused, read otherwise; which interpreters it reaches."
+        )
+
+    def show(self, lines: list[str]) -> None:
+        self.lines = lines
+        self.renew(cursor=0)
+
+    def count(self) -> int:
+        return len(self.lines)
+
+    def row(self, number: int) -> Sequence[Piece]:
+        line = self.lines[number]
+        colour, bold = "ink", False
+        if line.startswith(("no difference", "untouched")):
+            colour, bold = "moss", True
+        elif line.startswith(("differences", "reached")):
+            colour, bold = "brass", True
+        elif line.startswith("      "):
+            colour = "water"
+        return [(f" {line}", ink(self.app, colour, bold=bold))]
+
+
+class Drafting(Screen[None]):
+    """One definition file, a text to try, and the two trees: as saved, and with the change."""
+
+    CSS = """
+    Drafting { background: $lock-ground; layout: vertical; }
+    #drafting { height: 1fr; }
+    #drafting-left { width: 1fr; }
+    #drafting-right { width: 1fr; margin-left: 1; }
+    #definition { height: 1fr; }
+    #trial { height: 5; }
+    #line-note { height: auto; max-height: 4; padding: 0 1; background: $lock-bank;
+        color: $lock-ink; display: none; }
+    #trial-tokens { height: 1; padding: 0 1; background: $lock-bank; }
+    #trial-notice { height: auto; max-height: 3; padding: 0 1; background: $lock-bank;
+        color: $lock-brick; display: none; }
+    #trees { height: 1fr; }
+    #trees Vertical { width: 1fr; }
+    #scratch-side { margin-left: 1; }
+    #trees Rows { height: 1fr; }
+    #outcome { height: 9; }
+    Drafting.narrow #drafting { layout: vertical; }
+    Drafting.narrow #drafting-left { height: 40%; width: 1fr; }
+    Drafting.narrow #drafting-right { height: 60%; width: 1fr; margin-left: 0; }
+    Drafting.narrow #outcome { height: 4; }
+    Drafting.narrow #trial { height: 2; }
+    """
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding(command.key, command.action, command.short, show=False, priority=True)
+        for command in of_place(PLACE)
+    ]
+
+    def __init__(self, bench: Bench, desk: Desk, language: str, file: Path, text: str) -> None:
+        super().__init__()
+        self._bench = bench
+        self._desk = desk
+        self._language = language
+        self._file = file
+        self._first_text = text
+        self._document = Document(file)
+        self._text = ""
+        self._rule = ""
+        self._rules: list[str] = []
+        self._view = "term"
+        self._version = 0
+        self._timer: Timer | None = None
+        self._overwrite = False
+
+    def compose(self) -> ComposeResult:
+        yield Masthead(id="masthead")
+        with Horizontal(id="drafting"):
+            with Vertical(id="drafting-left"):
+                yield Title("definition", id="definition-title")
+                yield DefinitionEditor(id="definition")
+                yield Static("", id="line-note", markup=False)
+            with Vertical(id="drafting-right"):
+                yield Title("trial", id="trial-title")
+                yield ProgramEditor(id="trial")
+                yield Static("", id="trial-tokens", markup=False)
+                yield Static("", id="trial-notice", markup=False)
+                with Horizontal(id="trees"):
+                    with Vertical(id="saved-side"):
+                        yield Title("as saved", id="saved-title")
+                        yield TreeFace(id="saved")
+                    with Vertical(id="scratch-side"):
+                        yield Title("with the change", id="scratch-title")
+                        yield TreeFace(id="scratch")
+                yield Title("all short sentences", id="outcome-title")
+                yield OutcomeRows(id="outcome")
+        yield Footer(self._footer)
+
+    def on_mount(self) -> None:
+        try:
+            self._document, text, draft = Document.open(self._file)
+        except Unreadable as fault:
+            self.say(str(fault), "brick")
+            return
+        self._masthead.show(course=self._bench.summary["title"], language=self._language)
+        self._text = text
+        self._definition.load_text(text)
+        self._trial.load_text(self._first_text)
+        self._definition.focus()
+        if draft:
+            self.say("a change that was not saved last time is back; F8 drops it", "brass")
+        self._reveal_grammar(text)
+        self.look()
+
+    def on_unmount(self) -> None:
+        self._keep_draft()
+
+    def on_resize(self, event: events.Resize) -> None:
+        self.set_class(event.size.width < 104, "narrow")
+
+    @property
+    def _definition(self) -> DefinitionEditor:
+        return self.query_one(DefinitionEditor)
+
+    @property
+    def _trial(self) -> ProgramEditor:
+        return self.query_one("#trial", ProgramEditor)
+
+    @property
+    def _masthead(self) -> Masthead:
+        return self.query_one(Masthead)
+
+    @property
+    def _file_name(self) -> str:
+        folder = Path(self._bench.summary["folder"])
+        return self._file.resolve().relative_to(folder.resolve()).as_posix()
+
+    @property
+    def changed(self) -> bool:
+        """Whether there is a change that is not saved."""
+        return not self._document.is_saved(self._definition.text)
+
+    def say(self, text: str, colour: str = "ink") -> None:
+        self._masthead.show(notice=text, notice_ink=colour)
+
+    def _footer(self) -> list[Command]:
+        return [command for command in of_place(PLACE) if command.footer]
+
+    def _reveal_grammar(self, text: str) -> None:
+        """Begin where the grammar begins."""
+        for number, line in enumerate(text.split("\n")):
+            if line.startswith("grammar"):
+                self._definition.move_cursor((number, 0))
+                self._definition.scroll_to(y=max(0, number - 2), animate=False)
+                return
+
+    @on(TextArea.SelectionChanged, "#definition")
+    def _line_note(self) -> None:
+        """What there is to say about the line of the cursor, in full."""
+        editor = self._definition
+        line = editor.cursor_location[0]
+        note = self.query_one("#line-note", Static)
+        _, message = editor.notes.get(line, ("", ""))
+        hint = editor.hints.get(line, "")
+        note.update(visible(message) + (f"\n→ {visible(hint)}" if hint else ""))
+        note.display = bool(message)
+
+    # ---------------------------------------------------------------- looking
+
+    @on(TextArea.Changed)
+    def _typed(self) -> None:
+        self._text = self._definition.text
+        if self._timer is not None:
+            self._timer.stop()
+        self._timer = self.set_timer(0.15, self.look)
+
+    def look(self) -> None:
+        """Ask what the text means under the definition as it stands here."""
+        if not self.is_attached:
+            return
+        self._keep_draft()
+        self._version += 1
+        self._desk.drop("scratch")
+        args = self._args() | {"text": self._trial.text, "view": self._view}
+        take = partial(self._looked, self._version, self._trial.text)
+        self._desk.ask("scratch", "scratch", args, take)
+        self._titles()
+
+    def _args(self) -> dict[str, Any]:
+        return {
+            "language": self._language,
+            "file": self._file_name,
+            "definition": self._definition.text,
+            "rule": self._rule or None,
+        }
+
+    def _titles(self) -> None:
+        right = "● changed, not saved" if self.changed else "as saved"
+        self.query_one("#definition-title", Title).show(
+            self._file_name, right, "brass" if self.changed else "faint"
+        )
+        self.query_one("#trial-title", Title).show(f"read at {self._rule or 'the start rule'}")
+
+    def _looked(self, version: int, text: str, answer: dict[str, Any]) -> None:
+        if version != self._version or not self.is_attached:
+            return
+        self._definition.annotate(answer["notes"])
+        self._line_note()
+        self._definition.explain(self._definition.text, answer["definition"])
+        self._rules = answer["rules"]
+        now, before = answer["now"], answer["before"]
+        if now is not None:
+            self._trial.explain(text, now)
+        self._notice(now)
+        self._show_tokens(text, now or before)
+        sides = (("saved", before, "as saved"), ("scratch", now, "with the change"))
+        trees = (now or {}).get("refused") or {}
+        if "trees" in trees:
+            sides = (
+                ("saved", {"tree": trees["trees"][0]}, "first tree"),
+                ("scratch", {"tree": trees["trees"][1]}, "second tree"),
+            )
+        for number, (name, look, title) in enumerate(sides):
+            face = self.query_one(f"#{name}", TreeFace)
+            refused = (look or {}).get("refused")
+            face.show(
+                look["tree"] if look else [], 0, refused.get("reading") if refused else None,
+                differing=answer["marks"][number],
+            )  # fmt: skip
+            told = "the grammar cannot be used" if look is None or look.get("unusable") else ""
+            if refused:
+                told = refused["kind"]
+            elif answer["marks"][number]:
+                told = "≠"
+            header = self.query_one(f"#{name}-title", Title)
+            header.label = title
+            header.show(self._view, told, "brick" if refused or look is None else "brass")
+
+    def _show_tokens(self, text: str, look: dict[str, Any]) -> None:
+        """The tokens near the cursor on one line, each with its kind."""
+        row, column = self._trial.cursor_location
+        at = Source("", text).offset(row + 1, column + 1)
+        tokens = look["tokens"]
+        near = next((n for n, token in enumerate(tokens) if token[1] >= at), len(tokens))
+        line = Text(no_wrap=True, overflow="ellipsis")
+        first = max(0, near - 4)
+        line.append("… " if first else "", ink(self.app, "faint"))
+        for start, end, kind in tokens[first : first + 30]:
+            line.append(f"{kind} ", ink(self.app, "faint", italic=True))
+            line.append(f"{visible(text[start:end]) or '·'}   ", token_ink(self.app, kind))
+        self.query_one("#trial-tokens", Static).update(line if tokens else Text("no tokens"))
+
+    def _notice(self, look: dict[str, Any] | None) -> None:
+        notice = self.query_one("#trial-notice", Static)
+        refused = look.get("refused") if look else None
+        text = "the definition has errors: see its lines" if look is None else ""
+        if refused:
+            text = visible(refused["text"])
+        notice.update(text)
+        notice.display = bool(text)
+
+    # ---------------------------------------------------------------- commands
+
+    def action_compare(self) -> None:
+        self.query_one("#outcome-title", Title).show("comparing …")
+        self._desk.drop("compare")
+        self._desk.ask("compare", "scratch_compare", self._args(), self._compared)
+
+    def _compared(self, lines: list[str]) -> None:
+        if self.is_attached:
+            self.query_one("#outcome-title", Title).show("")
+            self.query_one(OutcomeRows).show(lines)
+
+    def action_drop(self) -> None:
+        """Back to what is saved."""
+        text = self._document.saved or ""
+        if self._definition.text == text:
+            self.say("there is no change to drop")
+            return
+        row, column = self._definition.cursor_location
+        self._definition.load_text(text)
+        self._definition.move_cursor((row, column))
+        self.query_one(OutcomeRows).show([])
+        self.say("the change is dropped")
+        self.look()
+
+    def action_save(self) -> None:
+        try:
+            self._document.save(self._definition.text, force=self._overwrite)
+        except ChangedElsewhere:
+            self._overwrite = True
+            self.say("the file was changed outside; Ctrl+S again overwrites that", "brass")
+            return
+        except (OSError, Unreadable) as fault:
+            self.say(f"not saved: {fault}", "brick")
+            return
+        self._overwrite = False
+        self.say(f"saved {self._file.name}; the course is read again")
+        self._titles()
+
+    def _keep_draft(self) -> None:
+        try:
+            self._document.keep(self._text)
+        except OSError as fault:
+            self.say(f"the change cannot be kept: {fault}", "brick")
+
+    def action_rule(self) -> None:
+        rules = [("program", "as a program", ""), *(("rule", name, name) for name in self._rules)]
+
+        def picked(rule: str | None) -> None:
+            if rule is not None:
+                self._rule = rule
+                self.look()
+
+        empty = "No rule has this in its name."
+        self.app.push_screen(Pick("read the text at", rules, empty), picked)
+
+    def action_view(self) -> None:
+        """Terms, or derivations: which rule covers what."""
+        self._view = "derivation" if self._view == "term" else "term"
+        self.look()
+
+    def action_pane(self) -> None:
+        focused = self.focused.id if self.focused is not None else ""
+        names = list(PANES)
+        at = names.index(focused) if focused in names else -1
+        self.set_focus(self.query_one(f"#{names[(at + 1) % len(names)]}"))
+
+    def on_descendant_focus(self) -> None:
+        focused = self.focused.id if self.focused is not None else ""
+        for name in PANES:
+            self.query_one(f"#{name}-title", Title).light(name == focused)
+
+    def action_help(self) -> None:
+        async def carry_out(action: str | None) -> None:
+            if action is not None:
+                await self.run_action(f"screen.{action}")
+
+        self.app.push_screen(Help(PLACE, {}, of_place(PLACE)), carry_out)
+
+    def action_lamp(self) -> None:
+        self.app.action_lamp()  # type: ignore[attr-defined]
+
+    def action_leave(self) -> None:
+        self._keep_draft()
+        self._desk.drop("scratch")
+        self._desk.drop("compare")
+        self.dismiss()
+
+    @on(Footer.Chosen)
+    async def _footer_chosen(self, message: Footer.Chosen) -> None:
+        await self.run_action(message.action)
