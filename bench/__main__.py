@@ -17,6 +17,7 @@ from pathlib import Path
 import embrix
 from bench.by_hand import drip, drip_parser
 from embrix.course.load import load_course
+from embrix.grammar.earley import EarleyParser
 from embrix.grammar.flatten import flatten
 from embrix.grammar.model import Alternative, Grammar, Item, Quoted, Rule, Use, fields_of
 from embrix.grammar.parser import Parser
@@ -27,6 +28,7 @@ from embrix.grammar.tokens import TokenKind, TokenTable
 from embrix.machine.lane import Lane, parser_for
 from embrix.machine.limits import Limits
 from embrix.machine.recorder import Recorder
+from embrix.runs.session import Session
 from embrix.terms.generate import Generator
 from embrix.terms.node import Constructor, Node, size
 from embrix.terms.signature import Signature
@@ -97,6 +99,31 @@ def parsing(parser: Parser) -> None:
         print(f"Drip, reading a program of {lines:,} lines, {len(text):,} characters")
         compare("  tree with places", lambda t=text: parser.parse(t),
                 lambda t=text: drip_parser.Parser(t).program())  # fmt: skip
+
+
+def typing(folder: Path) -> None:
+    """What a key press in a program of 500 lines asks for: tokens and tree, as plain data."""
+    session = Session(folder)
+    text = a_program(500)
+    session.look("Drip", text)
+    times = []
+    for number in range(41):
+        changed = text.replace("tons * rate", f"tons * rate{'e' * (number % 3)}", 1)
+        gc.collect()
+        times.append(timed(lambda t=changed: session.look("Drip", t)))
+    print(f"tokens and tree after a key press    {1000 * statistics.median(times):8.1f} ms "
+          f"in a program of 500 lines")  # fmt: skip
+
+
+def general(parser: EarleyParser) -> None:
+    """The general parser on programs of three sizes: growth of the time a character takes."""
+    base = 0.0
+    for lines in (125, 250, 500):
+        text = a_program(lines)
+        took = min(timed(lambda t=text: parser.parse(t)) for _ in range(3)) / len(text)
+        base = base or took
+        print(f"general parser, {lines:>4} lines          {took / base:5.2f} of the time a "
+              f"character took at 125 ({1e6 * took:.1f} us a character)")  # fmt: skip
 
 
 def tokenizing() -> None:
@@ -181,6 +208,10 @@ def main() -> None:
         compare("  counted, with outcome shown", counted, theirs)
         compare("  traced, with outcome shown", traced, theirs)
     parsing(parser)
+    typing(course.folder)
+    grammar = course.languages["Drip"].grammar
+    assert grammar is not None
+    general(EarleyParser(grammar))
     tokenizing()
     tables()
 

@@ -2,20 +2,30 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from embrix.brix.language import check_language
+from embrix.brix.reader import read_file
+from embrix.brix.syntax import LanguageSyntax
 from embrix.course.drafts import drop_draft, find_draft, keep_draft
-from embrix.course.load import find_course, load_course
+from embrix.course.load import Course, find_course, load_course
 from embrix.course.shipped import shipped_course
+from embrix.grammar.earley import EarleyParser
+from embrix.grammar.lr import parser_of
+from embrix.grammar.parser import Parsed, Refused
+from embrix.machine.conversions import with_conversions
 from embrix.machine.limits import Limits
 from embrix.runs.session import Session
 from embrix.suite.read import read_suite
 from embrix.text.diagnostic import Findings, render
 from embrix.text.source import Source, read_source
+from tests.core.test_layout import TALLY
+from tests.core.test_syntax import QUAY
 
 SESSION = Session(shipped_course())
 PIECES = st.sampled_from(
@@ -119,3 +129,57 @@ def test_a_vanished_suite_is_reported_not_raised(course_copy: Path) -> None:
     report = session.test(path)
     assert report["cases"] == []
     assert read_source(course_copy / "course.toml").text.startswith("title")
+
+
+LANGUAGES = [(shipped_course() / "drip" / "drip.brix").read_text(), TALLY, QUAY]
+
+
+@settings(max_examples=150)
+@given(st.data())
+def test_no_mutation_of_a_language_crashes_its_reader_or_its_parsers(data: st.DataObject) -> None:
+    """Words exchanged, doubled and dropped: diagnostics, or a grammar that reads any text."""
+    words = re.split(r"(\s+|(?<=\W)|(?=\W))", data.draw(st.sampled_from(LANGUAGES)))
+    for _ in range(data.draw(st.integers(1, 4))):
+        at = data.draw(st.integers(0, len(words) - 1))
+        other = data.draw(st.integers(0, len(words) - 1))
+        match data.draw(st.sampled_from(["drop", "copy", "junk"])):
+            case "drop":
+                words[at] = ""
+            case "copy":
+                words[at] = words[other]
+            case _:
+                words[at] = data.draw(st.sampled_from(["?", "*", "...", "todo", '""', "/a*/", "0"]))
+    findings = Findings()
+    syntax = read_file(Source("mutant.brix", "".join(words)), findings)
+    if isinstance(syntax, LanguageSyntax):
+        language = with_conversions(check_language(syntax, findings))
+        for grammar in language.grammars.values():
+            for text in ("", "x - 1", 'twice 1\n  say "a"', "{ skip; skip }"):
+                EarleyParser(grammar, 20_000).parse(text)
+                parser_of(grammar).parse(text)
+    for finding in findings.sorted():
+        render(finding)
+
+
+@pytest.mark.parametrize("general", [False, True])
+@pytest.mark.parametrize(
+    ("text", "kind"),
+    [
+        ("(" * 100_000 + "1" + ")" * 100_000, Parsed),
+        ("-" * 100_000 + "1", Parsed),
+        ("(" * 100_000, Refused),
+        ("a" * 1_000_000, Parsed),
+        (" " * 1_000_000, Refused),
+        ("$" * 1_000, Refused),
+        ("1 " * 100_000, Refused),
+    ],
+)
+def test_deep_and_long_texts_get_an_answer(
+    lockside: Course, text: str, kind: type, general: bool
+) -> None:
+    grammar = lockside.languages["Drip"].grammar
+    assert grammar is not None
+    if general and text.startswith("(" * 9) and kind is Parsed:
+        text = text[80_000:-80_000]  # the same, in less time
+    parser = EarleyParser(grammar) if general else parser_of(grammar)
+    assert isinstance(parser.parse(text), kind)

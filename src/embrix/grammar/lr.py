@@ -30,10 +30,13 @@ class TableParser:
         self._sets = sets_of(grammar)
         self._general = EarleyParser(grammar)
         self._tables: dict[str, Tables] = {}
+        self._chains: dict[int, dict[tuple[int, int, int], int]] = {}
         self._reducers = [_reducer(production) for production in grammar.productions]
         self._readers: list[Reader | None] = [None] * len(grammar.tokens.literals)
         for kind in grammar.tokens.kinds:
-            if kind.conversion == "Number" or kind.via:
+            if kind.conversion == "Number" and not kind.via and grammar.numbers != "float":
+                self._readers.append(_numbers(partial(read_token, grammar)))
+            elif kind.conversion == "Number" or kind.via:
                 self._readers.append(partial(read_token, grammar))
             else:
                 self._readers.append(_piece)
@@ -70,6 +73,7 @@ class TableParser:
         grammar = self._grammar
         shift, goto, reduce = tables.shift, tables.goto, tables.reduce
         reducers, readers = self._reducers, self._readers
+        chains = self._chains.setdefault(tables.start, {})
         state = 0
         states = [0]
         values: list[Value] = []
@@ -96,8 +100,21 @@ class TableParser:
                     return (values[-1],)
                 left, count, position, build = reducers[number]
                 if build is None and count == 1:
-                    # The value and its place are handed on as they are.
-                    state = goto[states[-2]][left]
+                    # The value and its place are handed on as they are, often several times in a
+                    # row; where that leads from here is remembered.
+                    below = states[-2]
+                    chain = (below, state, terminal)
+                    state = chains.get(chain, -1)
+                    if state < 0:
+                        state = goto[below][left]
+                        while (number := reduce[state].get(terminal)) is not None:
+                            if number == START or terminal in shift[state]:
+                                break
+                            left, count, position, build = reducers[number]
+                            if build is not None or count != 1:
+                                break
+                            state = goto[below][left]
+                        chains[chain] = state
                     states[-1] = state
                     continue
                 if count == 0:
@@ -115,6 +132,18 @@ class TableParser:
 
 def _piece(token: Token, text: str) -> Value:
     return sys.intern(text[token[1] : token[2]])
+
+
+def _numbers(slowly: Reader) -> Reader:
+    """Reads short whole numbers at once, all others in the general way."""
+
+    def read(token: Token, text: str) -> Value:
+        piece = text[token[1] : token[2]]
+        if len(piece) < 16 and piece.isascii() and piece.isdigit():
+            return int(piece)
+        return slowly(token, text)
+
+    return read
 
 
 Build = Callable[[Sequence[Value], Place | None], Value]

@@ -136,15 +136,15 @@ class TokenTable:
             for index, kind in enumerate(self.kinds)
             if kind.not_before
         }
+        new = tuple.__new__
         automaton = self._automaton
         start, move, match = automaton.start, automaton.move, automaton.match
         at = 0
         length = len(text)
         while at < length:
-            # The usual case is written out here: a match that is only ever made longer. A token
-            # that reads beyond its last match, or matches nothing, goes the careful way.
+            # The usual case is written out here: a match that is only ever made longer. Where a
+            # text so far is no token, the careful way is taken from the beginning of the token.
             state = start
-            terminal, end = -1, at
             offset = at
             while offset < length:
                 following = state.moves.get(text[offset], UNKNOWN)
@@ -154,11 +154,10 @@ class TokenTable:
                     break
                 state = following
                 offset += 1
-                if state.accepts >= 0:
-                    terminal, end = state.accepts, offset
-                elif terminal >= 0:
+                if state.accepts < 0:
                     break
-            if end < offset or terminal < 0:
+            terminal, end = state.accepts, offset
+            if terminal < 0:
                 terminal, end = match(text, at, dead)
             if terminal < 0:
                 invalid.append(Invalid(Span(at, at + 1), text[at : at + 1]))
@@ -176,10 +175,12 @@ class TokenTable:
                     break
                 at = end + 1
                 continue
+            # As Token(terminal, at, end), without a call of a function in Python.
+            token = new(Token, (terminal, at, end))
             if skips[terminal]:
-                skipped.append(Token(terminal, at, end))
+                skipped.append(token)
             else:
-                tokens.append(Token(terminal, at, end))
+                tokens.append(token)
             at = end
         return Tokens(tuple(tokens), tuple(skipped), tuple(invalid))
 
