@@ -26,6 +26,25 @@ SCENES: list[Scene] = [
     ("cases", "unused.drip", ["BREAK", "F5"]),
     ("notes", "chamber.drip", ["MISSPELL"]),
     ("grammar", "toll.drip", ["AMBIGUOUS", "F3", "F3"]),
+    (
+        "drafting",
+        "toll.drip",
+        [
+            "ctrl+g",
+            "F6",
+            "ctrl+a",
+            "text:let x = 8 in x - 2 - 1 + 4",
+            "shift+Tab",
+            "ctrl+Home",
+            *["Down"] * 31,
+            "End",
+            *["BackSpace"] * 14,
+            "Return",
+            'text:right "-" makes Sub',
+            "F5",
+            "WAIT",
+        ],
+    ),
     ("light", "unused.drip", ["F12", "F4", "F4", "F8", "F8"]),
 ]
 """File name, program, keys. Words in CHANGES change a definition before the workbench opens."""
@@ -71,8 +90,12 @@ def picture(display: str, name: str, program: str, keys: list[str]) -> None:
         try:
             time.sleep(5)
             for key in keys:
-                if key not in CHANGES:
-                    subprocess.run(["xdotool", "key", key], env=environment, check=True)
+                if key == "WAIT":
+                    time.sleep(3)
+                elif key not in CHANGES:
+                    typed = key.startswith("text:")
+                    word = ["type", key.removeprefix("text:")] if typed else ["key", key]
+                    subprocess.run(["xdotool", *word], env=environment, check=True)
                     time.sleep(0.25)
             time.sleep(1.5)
             out = TARGET / f"{name}.png"

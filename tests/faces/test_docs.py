@@ -13,6 +13,9 @@ from embrix.brix.language import check_language
 from embrix.brix.reader import read_file
 from embrix.brix.syntax import LanguageSyntax
 from embrix.cli.main import main, parser
+from embrix.course.load import load_course
+from embrix.grammar.lr import parser_of
+from embrix.grammar.parser import Parsed
 from embrix.suite.read import read_suite
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Source
@@ -107,6 +110,16 @@ def test_the_grammar_of_the_documents_is_a_language() -> None:
     checked = check_language(syntax, findings)
     assert [d.message for d in findings.sorted()] == []
     assert checked.grammar is not None
+
+
+def test_the_extension_of_the_documents_is_a_language(course_copy: Path) -> None:
+    shown = blocks("docs/notation.md")
+    (course_copy / "wider.brix").write_text(next(b for b in shown if b.startswith("language W")))
+    course = load_course(course_copy)
+    assert [d.message for d in course.diagnostics] == []
+    grammar = course.languages["Wider"].grammar
+    assert grammar is not None
+    assert isinstance(parser_of(grammar).parse('1 mod "a"'), Parsed)
 
 
 def test_links_and_pictures_of_the_documents_exist() -> None:

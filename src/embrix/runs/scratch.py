@@ -99,6 +99,7 @@ class Scratch:
                 (old, parsers[0], start or old.starts[0]),
                 (new, parsers[1], start or new.starts[0]),
                 LONGEST,
+                shown=3,
             )
             names = {"only the first": "newly refused", "only the second": "newly accepted",
                      "another tree": "another tree"}  # fmt: skip

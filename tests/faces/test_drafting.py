@@ -1,0 +1,136 @@
+"""The drafting table, driven through Textual's pilot."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from textual.pilot import Pilot
+from textual.widgets import Static
+
+from embrix.course.drafts import find_draft
+from embrix.tui.bars import Masthead, Title
+from embrix.tui.commands import of_place
+from embrix.tui.dialogs import Help
+from embrix.tui.drafting import DefinitionEditor, Drafting, OutcomeRows
+from embrix.tui.editor import ProgramEditor
+from embrix.tui.faces import TreeFace
+from tests.faces.test_workbench import bench, opened, settled, until
+
+DEFINITION = "drip/drip.brix"
+
+
+async def table(pilot: Pilot[None], trial: str) -> Drafting:
+    """Open the drafting table with a text to try."""
+    await pilot.press("ctrl+g")
+    await until(lambda: isinstance(pilot.app.screen, Drafting), "the drafting table")
+    screen = pilot.app.screen
+    assert isinstance(screen, Drafting)
+    await pilot.pause()
+    screen.query_one("#trial", ProgramEditor).load_text(trial)
+    await until(lambda: bool(face(screen, "scratch").nodes), "the trees")
+    return screen
+
+
+def face(screen: Drafting, name: str) -> TreeFace:
+    return screen.query_one(f"#{name}", TreeFace)
+
+
+def forms(screen: Drafting, name: str) -> list[str]:
+    return [row[2] for row in face(screen, name).nodes]
+
+
+async def test_a_change_is_tried_compared_and_dropped(course_copy: Path) -> None:
+    saved = (course_copy / DEFINITION).read_text()
+    async with opened(course_copy) as pilot:
+        screen = await table(pilot, "8 - 2 - 1")
+        editor = screen.query_one(DefinitionEditor)
+        assert editor.document.get_line(editor.cursor_location[0]) == "grammar"
+        await until(lambda: forms(screen, "saved") == ["Sub", "Sub", "Lit", "Lit", "Lit"], "a tree")
+        changed = saved.replace('"+" makes Add   "-"', '"+" makes Add\n    right   "-"')
+        editor.load_text(changed)
+        await until(lambda: forms(screen, "scratch")[1:3] == ["Lit", "Sub"], "the other tree")
+        assert face(screen, "saved").differing == face(screen, "scratch").differing == {1, 2, 3, 4}
+        assert "not saved" in screen.query_one("#definition-title", Title).right
+        await pilot.press("f5")
+        outcome = screen.query_one(OutcomeRows)
+        await until(lambda: bool(outcome.lines), "the comparison")
+        assert any("another tree: 1 - 1 - 1" in line for line in outcome.lines)
+        assert any(line.startswith("untouched") for line in outcome.lines)
+        await pilot.press("f3")
+        await until(lambda: "Sum" in forms(screen, "saved"), "the derivations")
+        await pilot.press("f3", "f8")
+        await until(lambda: not face(screen, "scratch").differing, "the change to be dropped")
+        assert editor.text == saved
+        await pilot.press("f8")
+        assert "no change" in screen.query_one(Masthead).notice
+    assert (course_copy / DEFINITION).read_text() == saved
+
+
+async def test_findings_stand_at_their_lines(course_copy: Path) -> None:
+    saved = (course_copy / DEFINITION).read_text()
+    async with opened(course_copy) as pilot:
+        screen = await table(pilot, "1 - 2 - 3")
+        editor = screen.query_one(DefinitionEditor)
+        extra = '    | left:Expr "-" right:Expr makes Sub\n    | Sum\n'
+        editor.load_text(saved.replace("    | Sum\n", extra))
+        line = editor.text.split("\n").index('    | left:Expr "-" right:Expr makes Sub')
+        await until(lambda: line in editor.notes, "the conflict at its rule")
+        assert "◂! " in editor.get_line(line).plain
+        editor.move_cursor((line, 0))
+        note = screen.query_one("#line-note", Static)
+        await until(lambda: note.display, "the finding in full")
+        title = screen.query_one("#saved-title", Title)
+        await until(lambda: title.label == "first tree", "two trees side by side")
+        assert face(screen, "saved").differing
+        editor.load_text(saved.replace("Neg(arg: Expr)", "Neg(arg: Exprr)"))
+        where = editor.text.split("\n").index("  Neg(arg: Exprr)")
+        await until(lambda: where in editor.notes, "the error at its line")
+        assert editor.notes[where][0] == "error"
+
+
+async def test_a_change_is_kept_for_the_next_time_and_saved(course_copy: Path) -> None:
+    saved = (course_copy / DEFINITION).read_text()
+    changed = saved.replace('prefix  "-"', 'prefix  "-" makes Neg "minus"')
+    async with opened(course_copy) as pilot:
+        screen = await table(pilot, "1")
+        screen.query_one(DefinitionEditor).load_text(changed)
+        await until(lambda: find_draft(course_copy / DEFINITION) == changed, "the draft")
+        await pilot.press("escape")
+        await until(lambda: pilot.app.screen is bench(pilot), "the bench")
+        screen = await table(pilot, "minus 1")
+        assert screen.query_one(DefinitionEditor).text == changed
+        await until(lambda: forms(screen, "scratch") == ["Neg", "Lit"], "the new operator")
+        assert forms(screen, "saved") == []
+        await pilot.press("ctrl+s")
+        assert (course_copy / DEFINITION).read_text() == changed
+        await until(lambda: forms(screen, "saved") == ["Neg", "Lit"], "the course read again")
+        await pilot.press("escape")
+        await settled(bench(pilot))
+    assert find_draft(course_copy / DEFINITION) is None
+
+
+async def test_every_key_of_the_drafting_table_works(course_copy: Path) -> None:
+    async with opened(course_copy) as pilot:
+        screen = await table(pilot, "1 + 2")
+        for command in of_place("drafting"):
+            assert hasattr(screen, f"action_{command.action}"), command.action
+        await pilot.press("f1")
+        assert isinstance(pilot.app.screen, Help)
+        await pilot.press("escape", "f2")
+        await pilot.pause()
+        await pilot.press(*"atom", "enter")
+        title = screen.query_one("#trial-title", Title)
+        await until(lambda: title.subject == "read at Atom", "the rule")
+        notice = screen.query_one("#trial-notice", Static)
+        await until(lambda: notice.display, "the refusal at that rule")
+        await pilot.press("f6", "f6", "f12")
+        assert pilot.app.theme == "lockside-day"
+
+
+async def test_enter_keeps_the_indentation(course_copy: Path) -> None:
+    async with opened(course_copy) as pilot:
+        editor = bench(pilot).editor
+        editor.load_text("  1 +")
+        editor.move_cursor((0, 5))
+        await pilot.press("enter", "2")
+        assert editor.text == "  1 +\n  2"
