@@ -32,7 +32,8 @@ SCENES: list[Scene] = [
         [
             "ctrl+g",
             "F6",
-            "ctrl+a",
+            *["shift+Down"] * 25,
+            "BackSpace",
             "text:let x = 8 in x - 2 - 1 + 4",
             "shift+Tab",
             "ctrl+Home",
