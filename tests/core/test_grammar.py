@@ -151,11 +151,17 @@ def test_a_refusal_tells_what_was_being_read(lockside: Course) -> None:
     assert grammar is not None
     refused = EarleyParser(grammar).parse("let x = (1 + 2 in x")
     assert isinstance(refused, Refused)
-    rows = dict(refused.reading)
+    rows = {row: place for row, place, _ in refused.reading}
+    reasons = {row: why for row, _, why in refused.reading}
+    assert reasons["Atom → `(` Expr • `)`"] == "`)` is wanted, `in` is there"
+    assert reasons["Expr → `let` name `=` • Expr `in` Expr"] == "its Expr is not complete"
     assert rows["Atom → `(` Expr • `)`"] == 8
     assert rows["Sum → Sum • `+` Sum₂"] == 9
     assert rows["Expr → `let` name `=` • Expr `in` Expr"] == 0
-    assert [place for _, place in refused.reading] == sorted(rows.values(), reverse=True)
+    assert list(rows.values()) == sorted(rows.values(), reverse=True)
+    later = EarleyParser(grammar).parse("1 + )")
+    assert isinstance(later, Refused)
+    assert ("Atom → • name", 4, "a name is wanted, `)` is there") in later.reading
 
 
 # ---------------------------------------------------------------------- grammars made by hand

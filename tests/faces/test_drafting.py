@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from textual.pilot import Pilot
-from textual.widgets import Static
+from textual.widgets import Input, Static
 
 from embrix.course.drafts import find_draft
 from embrix.tui.bars import Masthead, Title
@@ -14,6 +14,7 @@ from embrix.tui.dialogs import Help
 from embrix.tui.drafting import DefinitionEditor, Drafting, OutcomeRows
 from embrix.tui.editor import ProgramEditor
 from embrix.tui.faces import TreeFace
+from embrix.tui.prompting import Prompting, Transcript
 from tests.faces.test_workbench import bench, opened, settled, until
 
 DEFINITION = "drip/drip.brix"
@@ -134,3 +135,43 @@ async def test_enter_keeps_the_indentation(course_copy: Path) -> None:
         editor.move_cursor((0, 5))
         await pilot.press("enter", "2")
         assert editor.text == "  1 +\n  2"
+
+
+async def test_a_derivation_stands_beside_the_term_and_nodes_mark_their_slices(
+    course_copy: Path,
+) -> None:
+    async with opened(course_copy) as pilot:
+        screen = await table(pilot, "1 +\n2 * 3")
+        await pilot.press("f3", "f3")
+        await until(lambda: forms(screen, "saved")[:1] == ["Expr"], "the derivation")
+        assert forms(screen, "scratch") == ["Add", "Lit", "Mul", "Lit", "Lit"]
+        await pilot.press("f6", "f6", "f6", "down", "down")
+        trial = screen.query_one("#trial", ProgramEditor)
+        await until(lambda: trial.marked_lines == [1], "the slice of the product")
+
+
+async def test_the_prompt_survives_and_remembers(course_copy: Path) -> None:
+    async with opened(course_copy) as pilot:
+        await pilot.press("ctrl+t")
+        await until(lambda: isinstance(pilot.app.screen, Prompting), "the prompt")
+        screen = pilot.app.screen
+        rows = screen.query_one(Transcript)
+
+        def answers() -> list[str]:
+            return [text for text, typed in rows.lines if not typed]
+
+        for typed, answer in (
+            ("1 / 0", "DivisionByZero: division by zero"),
+            ("2 $", "rejected: no token begins with `$`"),
+            ("let x = 2 in", ""),
+            ("x * 21", "42"),
+            ("?term", "let x = 2 in x * 21"),
+        ):
+            screen.query_one("#line", Input).value = typed
+            await pilot.press("enter")
+            await until(lambda wanted=answer: not wanted or wanted in answers(), typed)
+        await pilot.press("up", "up")
+        assert screen.query_one("#line", Input).value == "x * 21"
+        await pilot.press("escape", "ctrl+t")
+        await until(lambda: isinstance(pilot.app.screen, Prompting), "the prompt again")
+        assert "42" in [text for text, _ in pilot.app.screen.query_one(Transcript).lines]

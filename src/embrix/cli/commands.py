@@ -19,7 +19,7 @@ from embrix.cli.choice import (
     lanes_of,
     text_of,
 )
-from embrix.cli.repl import Prompt, converse
+from embrix.cli.repl import converse
 from embrix.course.changes import touched, touched_text
 from embrix.course.load import find_course
 from embrix.course.shipped import writable_copy
@@ -36,6 +36,7 @@ from embrix.grammar.tables import items_text, sets_text
 from embrix.machine.lane import BadBinding, Lane
 from embrix.machine.outcome import Outcome, Result
 from embrix.runs.pool import Pool
+from embrix.runs.prompt import Prompt
 from embrix.runs.session import Session, result_data
 from embrix.runs.sketch import how_far
 from embrix.text.codes import CODES
@@ -285,8 +286,8 @@ def parse(arguments: argparse.Namespace) -> int:
         print(f"{refused['kind']}: {visible(refused['text'])}")
         if "place" in refused:
             print("\n".join("  " + row for row in excerpt(source, Span(*refused["place"]))))
-        for row, begun in refused.get("reading", ()):
-            print(f"  was reading {row}  (from {begun})")
+        for row, begun, why in refused.get("reading", ()):
+            print(f"  tried {row}  (from {begun}): {why}")
     return int(refused is not None)
 
 

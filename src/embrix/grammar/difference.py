@@ -12,7 +12,7 @@ from typing import Literal, TypeAlias
 
 from embrix.grammar.model import Grammar
 from embrix.grammar.parser import Ambiguous, GaveUp, Parsed, Parser
-from embrix.grammar.sentences import Sentence, Sentences, alike_terminals, sentence_text, spelled
+from embrix.grammar.sentences import Sentence, Sentences, sentence_text, spelled
 from embrix.terms.node import FIELDS, Value
 
 Kind: TypeAlias = Literal["only the first", "only the second", "another tree"]
@@ -45,16 +45,18 @@ Side: TypeAlias = tuple[Grammar, Parser, str]
 def compare_grammars(
     first: Side, second: Side, length: int = 7, most: int = 20_000, shown: int = 5
 ) -> Comparison:
-    """Look for sentences that one grammar accepts and the other does not, or reads otherwise."""
+    """Look for sentences that one grammar accepts and the other does not, or reads otherwise.
+
+    Of those that differ only in their numbers and names one is shown.
+    """
     found: dict[Kind, list[Difference]] = {
         "only the first": [], "only the second": [], "another tree": [],
     }  # fmt: skip
     makers = [Sentences(side[0], most, apart=True) for side in (first, second)]
     seen: set[str] = set()
     told: set[tuple[Kind, Sentence]] = set()
-    alike = [alike_terminals(side[0]) for side in (first, second)]
     for size in range(length + 1):
-        for number, (side, maker) in enumerate(zip((first, second), makers, strict=True)):
+        for side, maker in zip((first, second), makers, strict=True):
             grammar, _, rule = side
             sentences = maker.of(grammar.entry[rule], size)
             if sentences is None:
@@ -72,7 +74,8 @@ def compare_grammars(
                     kind = "only the second"
                 elif not other:
                     kind = "only the first"
-                shape = tuple(alike[number].get(terminal, terminal) for terminal in sentence)
+                names = len(grammar.tokens.literals)
+                shape = tuple(min(terminal, names) for terminal in sentence)
                 if len(found[kind]) < shown and (kind, shape) not in told:
                     told.add((kind, shape))
                     written = sentence_text(grammar, sentence)

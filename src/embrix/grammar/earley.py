@@ -273,8 +273,9 @@ class _Run:
         message = f"{found}, but {list_expected(expected)} could stand here"
         return Refused("grammar", message, span, self.tokens, expected, self._reading(items))
 
-    def _reading(self, items: list[_Item]) -> tuple[tuple[str, int], ...]:
-        """The alternatives in the middle of which reading stopped, and where each began."""
+    def _reading(self, items: list[_Item]) -> tuple[tuple[str, int, str], ...]:
+        """The alternatives in the middle of which reading stopped, where each began, and why it
+        was given up."""
         tokens = self.tokens.tokens
         found = {id(i): i for i in items if 0 < i.dot < len(i.production.right)}
         pending = list(found.values())
@@ -292,14 +293,31 @@ class _Run:
                     elif id(outer) not in found:
                         found[id(outer)] = outer
                         pending.append(outer)
+        here = {id(item) for item in items}
         begun = sorted(found.values(), key=lambda item: -item.origin)
+        begun += [item for item in items if not item.dot and item.production.right[:1] > (-1,)]
         return tuple(
             (
                 production_text(self.grammar, item.production, item.dot),
                 tokens[item.origin].start if item.origin < len(tokens) else 0,
+                self._given_up(item, reached=id(item) in here),
             )
             for item in begun[:MOST_READING]
         )
+
+    def _given_up(self, item: _Item, *, reached: bool) -> str:
+        """Why an alternative could not go on at the token where reading stopped; `reached` says
+        whether it had got there, or was still waiting for a part that is being read."""
+        index = len(self.waiting) - 1
+        here = self.grammar.describe(self.terminals[index])
+        if item.dot == len(item.production.right):
+            return f"it is complete, but {here} may not follow it"
+        wanted = item.production.right[item.dot]
+        if wanted >= 0:
+            return f"{self.grammar.describe(wanted)} is wanted, {here} is there"
+        if not reached:
+            return f"its {self.grammar.names[wanted]} is not complete"
+        return f"{self.grammar.names[wanted]} does not begin with {here}"
 
     @property
     def literals(self) -> tuple[str, ...]:

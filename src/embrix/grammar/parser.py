@@ -21,15 +21,15 @@ class Parsed:
 @dataclass(frozen=True, slots=True)
 class Refused:
     """A text that is no program. `expected` lists what could have stood at the place, `reading`
-    the alternatives that were being read there, with a dot where each had got to and the place
-    where it began, the innermost first."""
+    the alternatives that were being read there, with a dot where each had got to, the place where
+    it began, and why it was given up; the innermost first, then those that had not begun."""
 
     by: Literal["tokens", "grammar"]
     message: str
     span: Span
     tokens: Tokens
     expected: tuple[str, ...] = ()
-    reading: tuple[tuple[str, int], ...] = ()
+    reading: tuple[tuple[str, int, str], ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

@@ -50,7 +50,7 @@ class Scratch:
         """A text under the changed definition and as saved, with where the two trees part (or the
         two trees of an ambiguous text); the notes on the file, and its own tokens.
 
-        `view` is `term` or `derivation`.
+        `view` is `term`, `derivation` or `both` (then the derivation comes besides).
         """
         changed = self.changed(file, definition)
         notes = [d.as_data() for d in changed.diagnostics_of(language) if d.source.name == file]
@@ -70,12 +70,14 @@ class Scratch:
         elif not now or not now["tree"] or not before["tree"]:
             marks = ([], [])
         known = changed.course.languages.get(language)
+        derived = changed.derivation(language, text, rule) if known and view == "both" else []
         grammar = known.grammar if known is not None else None
         return {
             "notes": notes,
             "now": now,
             "before": before,
             "marks": [list(marks[0]), list(marks[1])],
+            "derivation": derived[0]["rows"][:MOST_ROWS] if derived else [],
             "definition": _brix_tokens(definition),
             "rules": list(grammar.entry) if grammar is not None else [],
         }

@@ -227,7 +227,8 @@ class Session:
             if isinstance(parsed, Refused):
                 source = Source("", text)
                 refused["reading"] = [
-                    [row, "{}:{}".format(*source.position(begun))] for row, begun in parsed.reading
+                    [row, "{}:{}".format(*source.position(begun)), why]
+                    for row, begun, why in parsed.reading
                 ]
             if isinstance(parsed, Ambiguous):
                 refused["trees"] = [self.tree(language, tree) for tree in parsed.trees]

@@ -19,6 +19,7 @@ from typing import Any, BinaryIO
 
 from embrix.machine.limits import LIVE, MEMORY, Limits
 from embrix.runs.frames import read_frame, write_frame
+from embrix.runs.prompt import Prompt
 from embrix.runs.scratch import Scratch
 from embrix.runs.session import Session
 
@@ -37,6 +38,7 @@ class Worker:
         self._cancelled: set[int] = set()
         self._session: Session | None = None
         self._scratch: Scratch | None = None
+        self._prompt: tuple[tuple[int, str], Prompt] | None = None
 
     def serve(self) -> None:
         threading.Thread(target=self._listen, daemon=True).start()
@@ -93,6 +95,23 @@ class Worker:
             if self._current in self._cancelled:
                 stop()
 
+    def _prompt_line(self, session: Session, language: str, line: str | None) -> dict[str, Any]:
+        """A line for the prompt of a language, or None to give the entry up; what it answers."""
+        said: list[str] = []
+        lanes = session.lanes(language)
+        if not lanes:
+            return {"lines": [f"{language} has no interpreter that can run"], "sign": "▸ "}
+        key = (id(session), language)
+        if self._prompt is None or self._prompt[0] != key:
+            self._prompt = (key, Prompt(session, language, lanes, said.append))
+        prompt = self._prompt[1]
+        prompt.say, prompt.on_start = said.append, self._started
+        if line is None:
+            prompt.give_up()
+        else:
+            prompt.take(line)
+        return {"lines": said, "sign": prompt.sign, "done": prompt.done}
+
     def _scratch_of(self, session: Session) -> Scratch:
         """What an unsaved change of a definition does to the course as it was loaded."""
         if self._scratch is None:
@@ -117,6 +136,8 @@ class Worker:
                 return [finding.as_data() for finding in session.diagnostics()]
             case "look":
                 return session.look(a["language"], a["text"], a.get("rule"))
+            case "prompt":
+                return self._prompt_line(session, a["language"], a["line"])
             case "derivation":
                 return session.derivation(a["language"], a["text"], a.get("rule"))
             case "scratch":

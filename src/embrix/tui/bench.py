@@ -28,6 +28,7 @@ from embrix.tui.document import ChangedElsewhere, Document
 from embrix.tui.drafting import Drafting
 from embrix.tui.editor import ProgramEditor
 from embrix.tui.faces import CasesFace, GrammarFace, LanesView, NotesFace, TokensFace, TreeFace
+from embrix.tui.prompting import Prompting
 from embrix.tui.rows import Rows
 from embrix.tui.walk_pane import Gauge, Moment, Stations
 from embrix.tui.walking import Walking
@@ -69,6 +70,8 @@ class Bench(Screen[None]):
         self.overwrite = False
         self.told = ""
         self._draft_timer: Timer | None = None
+        self.transcripts: dict[str, list[tuple[str, bool]]] = {}
+        """What was typed and answered at the prompt, by language."""
 
     # ---------------------------------------------------------------- layout
 
@@ -370,6 +373,8 @@ class Bench(Screen[None]):
             self.walking.go(message.number)
         elif message.rows is self.lanes and self.lanes.chosen:
             self._choose_lane(self.lanes.chosen)
+        elif isinstance(message.rows, TreeFace) and message.rows.has_focus:
+            self.editor.mark(self.editor.text, message.rows.place)
 
     @on(Gauge.Jump)
     def _jumped(self, message: Gauge.Jump) -> None:
@@ -535,6 +540,12 @@ class Bench(Screen[None]):
         file = Path(self.summary["folder"]) / language["file"]
         text = self.editor.text
         self.app.push_screen(Drafting(self, self.desk, self.language, file, text))
+
+    def action_prompt(self) -> None:
+        """The prompt for the language of the program."""
+        if self.desk is not None and self.lanes.lanes:
+            said = self.transcripts.setdefault(self.language, [])
+            self.app.push_screen(Prompting(self.desk, self.language, said))
 
     def action_new(self) -> None:
         language = self.summary["languages"].get(self.language) if self.summary else None

@@ -40,6 +40,8 @@ COMMANDS: tuple[Command, ...] = (
             footer=False),
     Command("ctrl+g", "draft", "draft", "Change the definition for a trial, beside a text to try",
             footer=False),
+    Command("ctrl+t", "prompt", "prompt", "A prompt: entries line by line, questions with ?",
+            footer=False),
     Command("ctrl+s", "save", "save", "Save the program", footer=False),
     Command("ctrl+n", "new", "new", "Begin a new program", footer=False),
     Command("f12", "lamp", "lamp", "Change between the dark and the light theme", footer=False),

@@ -36,6 +36,7 @@ if TYPE_CHECKING:
 
 PANES = ("definition", "trial", "saved", "scratch", "outcome")
 PLACE = "drafting"
+VIEWS = ("term", "derivation", "both")
 
 
 class DefinitionEditor(ProgramEditor):
@@ -289,6 +290,10 @@ class Drafting(Screen[None]):
                 ("saved", {"tree": trees["trees"][0]}, "first tree"),
                 ("scratch", {"tree": trees["trees"][1]}, "second tree"),
             )
+        if self._view == "both":
+            derived = {"tree": answer["derivation"]}
+            sides = (("saved", derived, "derivation"), ("scratch", now, "term"))
+            answer["marks"] = [[], []]
         for number, (name, look, title) in enumerate(sides):
             face = self.query_one(f"#{name}", TreeFace)
             refused = (look or {}).get("refused")
@@ -303,7 +308,8 @@ class Drafting(Screen[None]):
                 told = "≠"
             header = self.query_one(f"#{name}-title", Title)
             header.label = title
-            header.show(self._view, told, "brick" if refused or look is None else "brass")
+            subject = "" if self._view == "both" else self._view
+            header.show(subject, told, "brick" if refused or look is None else "brass")
 
     def _show_tokens(self, text: str, look: dict[str, Any]) -> None:
         """The tokens near the cursor on one line, each with its kind."""
@@ -327,6 +333,12 @@ class Drafting(Screen[None]):
             text = visible(refused["text"])
         notice.update(text)
         notice.display = bool(text)
+
+    @on(Rows.Moved)
+    def _row_moved(self, message: Rows.Moved) -> None:
+        """The slice of the text that belongs to a node is marked."""
+        if isinstance(message.rows, TreeFace):
+            self._trial.mark(self._trial.text, message.rows.place)
 
     # ---------------------------------------------------------------- commands
 
@@ -385,8 +397,8 @@ class Drafting(Screen[None]):
         self.app.push_screen(Pick("read the text at", rules, empty), picked)
 
     def action_view(self) -> None:
-        """Terms, or derivations: which rule covers what."""
-        self._view = "derivation" if self._view == "term" else "term"
+        """Terms, derivations (which rule covers what), or one of each side by side."""
+        self._view = VIEWS[(VIEWS.index(self._view) + 1) % len(VIEWS)]
         self.look()
 
     def action_pane(self) -> None:

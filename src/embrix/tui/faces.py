@@ -129,6 +129,13 @@ class TreeFace(Rows):
         self.differing = set(differing)
         self.renew()
 
+    @property
+    def place(self) -> list[int] | None:
+        """The slice of the text that the node under the cursor covers."""
+        if self.reading or self.cursor >= len(self.nodes) or self.nodes[self.cursor][4] < 0:
+            return None
+        return self.nodes[self.cursor][4:6]
+
     def highlight(self, place: list[int] | None) -> None:
         """Mark the node that covers a place of the program, and bring it into view."""
         self.active = place
@@ -149,14 +156,16 @@ class TreeFace(Rows):
         app = self.app
         if self.reading:
             if number == 0:
-                return [(" no tree yet; reading stopped in the middle of", ink(app, "faint"))]
-            row, begun = self.reading[number - 1]
+                told = " no tree yet; what was tried here, and why it was given up"
+                return [(told, ink(app, "faint"))]
+            row, begun, why = self.reading[number - 1]
             before, _, after = row.partition("•")
             return [
                 (f" {begun:>7}  ", ink(app, "faint")),
                 (before, ink(app, "ink")),
                 ("•", ink(app, "brass", bold=True)),
                 (after, ink(app, "water")),
+                (f"   {why}", ink(app, "faint", italic=True)),
             ]
         if number >= len(self.nodes):
             return [(f" and {self.cut_off:,} more nodes", ink(app, "faint"))]

@@ -1,0 +1,207 @@
+"""A prompt for programs: survives every error, takes entries over several lines, keeps the rest.
+
+An entry that could go on is asked for more; an empty line ends it. When an entry holds a whole
+program and more behind it, the program is run and the rest is kept for the next entry. Lines that
+begin with `?` are questions to the prompt.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from embrix.grammar.parser import Parsed, Refused
+from embrix.machine.lane import Lane, OnStart
+from embrix.machine.limits import Limits
+from embrix.runs.session import Session
+from embrix.text.diagnostic import excerpt
+from embrix.text.source import Source, Span
+from embrix.text.suggest import did_you_mean
+from embrix.text.visible import visible
+from embrix.trace.walk import Walk
+
+QUESTIONS = {
+    "": "list these questions",
+    "tokens": "the tokens of the last entry",
+    "tree": "the tree of the last entry",
+    "term": "the term of the last entry, printed back",
+    "steps": "how the last entry is evaluated",
+    "with": "?with LANE chooses the lane, ?with alone names them",
+    "rule": "?rule RULE reads entries at a rule, ?rule alone goes back to programs",
+    "drop": "forget the unread rest",
+    "quit": "leave (so does the end of the input)",
+}
+
+
+RUN = Limits(calls=5_000_000)
+"""What one entry may use."""
+
+
+class Prompt:
+    """The state of a prompt. `say` gets each line of an answer; `on_start` is told how to stop a
+    run from another thread."""
+
+    def __init__(
+        self, session: Session, language: str, lanes: list[Lane], say: Callable[[str], None]
+    ) -> None:
+        self._session = session
+        self._language = language
+        self._lanes = {lane.name: lane for lane in lanes}
+        self._lane = lanes[0]
+        self.say = say
+        self._rule: str | None = None
+        self.on_start: OnStart | None = None
+        self.pending = ""
+        self._last = ""
+        self.done = False
+
+    @property
+    def sign(self) -> str:
+        """What stands before the next line."""
+        return f"{self._language} {self._lane.name} ▸ " if not self.pending else "… "
+
+    def take(self, line: str) -> None:
+        """A line from the user."""
+        if line.startswith("?"):
+            self._question(line[1:].strip())
+            return
+        forced = not line.strip() and bool(self.pending.strip())
+        text = f"{self.pending}\n{line}" if self.pending else line
+        self.pending = ""
+        if text.strip():
+            self._entry(text, forced)
+
+    def give_up(self) -> None:
+        """Forget the entry that was being written."""
+        self.pending = ""
+        self.say("(entry given up)")
+
+    def finish(self) -> None:
+        """The input has ended: what is pending is all there will be."""
+        if self.pending.strip():
+            text, self.pending = self.pending, ""
+            self._entry(text, True)
+
+    def _entry(self, text: str, forced: bool) -> None:
+        parser = self._lane.parser
+        while text.strip():
+            parsed = parser.parse(text, self._rule)
+            if isinstance(parsed, Parsed):
+                self._run(text)
+                return
+            if not isinstance(parsed, Refused) or parsed.by == "tokens":
+                self._refuse(text)
+                return
+            tokens = parsed.tokens.tokens
+            at_end = not tokens or parsed.span.start >= tokens[-1].end
+            if at_end and not forced:
+                self.pending = text
+                return
+            head = text[: parsed.span.start]
+            if at_end or not head.strip() or not isinstance(
+                parser.parse(head, self._rule), Parsed
+            ):  # fmt: skip
+                self._refuse(text)
+                return
+            self._run(head.rstrip())
+            text = text[parsed.span.start :]
+            self.say(f"(kept: {visible(text.strip())})")
+
+    def _refuse(self, text: str) -> None:
+        self._last = text
+        look = self._session.look(self._language, text, self._rule)
+        refused = look["refused"]
+        self.say(f"{refused['kind']}: {visible(refused['text'])}")
+        if "place" in refused:
+            for row in excerpt(Source("entry", text), Span(*refused["place"])):
+                self.say("  " + row)
+
+    def _run(self, text: str) -> None:
+        self._last = text
+        if self._rule is not None and self._rule not in self._starts():
+            self._question("tree")
+            return
+        result = self._lane.run(text, limits=RUN, on_start=self.on_start)
+        for piece in result.output:
+            self.say(visible(piece.rstrip("\n")))
+        outcome = result.outcome
+        self.say(visible(outcome.sentence))
+        if outcome.place is not None:
+            for row in excerpt(Source("entry", text), Span(*outcome.place)):
+                self.say("  " + row)
+
+    def _starts(self) -> tuple[str, ...]:
+        grammar = self._session.course.languages[self._language].grammar
+        return grammar.starts if grammar is not None else ()
+
+    # ---------------------------------------------------------------- questions
+
+    def _question(self, text: str) -> None:
+        word, _, rest = text.partition(" ")
+        rest = rest.strip()
+        match word:
+            case "":
+                for name, meaning in QUESTIONS.items():
+                    self.say(f"?{name:<8} {meaning}")
+            case "quit":
+                self.done = True
+            case "drop":
+                self.pending = ""
+            case "with":
+                self._choose_lane(rest)
+            case "rule":
+                self._choose_rule(rest)
+            case "tokens":
+                self._show_tokens()
+            case "tree":
+                self._show_tree()
+            case "term":
+                self._show_term()
+            case "steps":
+                self._show_steps()
+            case _:
+                self.say(f"?{word} is no question; {did_you_mean(word, QUESTIONS, '? lists them')}")
+
+    def _choose_lane(self, name: str) -> None:
+        if name in self._lanes:
+            self._lane = self._lanes[name]
+        else:
+            known = ", ".join(self._lanes)
+            self.say(f"there are: {known}" if not name else f"no lane is called {name}: {known}")
+
+    def _choose_rule(self, name: str) -> None:
+        grammar = self._session.course.languages[self._language].grammar
+        if not name:
+            self._rule = None
+        elif grammar is not None and name in grammar.entry:
+            self._rule = name
+        else:
+            known = grammar.entry if grammar is not None else {}
+            self.say(f"no rule is called {name}; {did_you_mean(name, known, ', '.join(known))}")
+
+    def _show_tokens(self) -> None:
+        look = self._session.look(self._language, self._last, self._rule)
+        source = Source("entry", self._last)
+        for start, end, kind in look["tokens"]:
+            line, column = source.position(start)
+            self.say(f"{line}:{column:<4} {kind:<10} {visible(self._last[start:end])}")
+        if not look["tokens"]:
+            self.say("no tokens: the entry is empty, or everything in it is skipped")
+
+    def _show_tree(self) -> None:
+        look = self._session.look(self._language, self._last, self._rule)
+        if look["refused"] is not None:
+            self.say("no tree: the last entry was refused")
+        for depth, field, form, leaves, _, _ in look["tree"]:
+            self.say("  " * depth + " ".join(part for part in (field, form, leaves) if part))
+
+    def _show_term(self) -> None:
+        parsed = self._lane.parser.parse(self._last, self._rule)
+        printer = self._lane.machine.printer
+        if isinstance(parsed, Parsed) and printer is not None:
+            self.say(printer.show(parsed.term, self._rule).text)
+        else:
+            self.say("no term: the last entry was refused")
+
+    def _show_steps(self) -> None:
+        for line in Walk(self._lane, self._lane.trace(self._last)).lines():
+            self.say(visible(line))
