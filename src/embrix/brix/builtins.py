@@ -7,7 +7,21 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TypeAlias
 
-from embrix.terms.types import BOOL, INT, NUMBER, TEXT, Hole, Type, listing, maybe
+from embrix.terms.types import (
+    BOOL,
+    INT,
+    LOC,
+    NUMBER,
+    TEXT,
+    Con,
+    Hole,
+    Tup,
+    Type,
+    listing,
+    map_of,
+    maybe,
+    store_of,
+)
 
 Shape: TypeAlias = tuple[tuple[Type, ...], Type]
 
@@ -28,6 +42,14 @@ def _plain(*types: Type) -> Callable[[], Shape]:
 
 def _lists(of: Callable[[Type], Shape]) -> Callable[[], Shape]:
     return lambda: of(listing(Hole()))
+
+
+def _made(of: Callable[[Type, Type], Shape]) -> Callable[[], Shape]:
+    return lambda: of(Hole(), Hole())
+
+
+def set_of(item: Type) -> Con:
+    return Con("Set", (item,))
 
 
 BUILT_INS: dict[str, BuiltIn] = {
@@ -58,6 +80,31 @@ BUILT_INS: dict[str, BuiltIn] = {
         BuiltIn("whole", ("n",), _plain(NUMBER, maybe(INT)), "a whole number as an Int"),
         BuiltIn("size", ("items",), _lists(lambda t: ((t,), INT)), "the length of a list"),
         BuiltIn("reversed", ("items",), _lists(lambda t: ((t,), t)), "a list from its end"),
+        BuiltIn("number", ("n",), _plain(INT, NUMBER), "an Int as a number of the language"),
+        BuiltIn(
+            "alloc", ("store", "v"),
+            _made(lambda a, _: ((store_of(a), a), Tup((LOC, store_of(a))))),
+            "a new location that holds a value, and the store with it",
+        ),
+        BuiltIn(
+            "reserve", ("store",), _made(lambda a, _: ((store_of(a),), Tup((LOC, store_of(a))))),
+            "a new location that holds nothing yet, and the store in which it is taken",
+        ),
+        BuiltIn("keys", ("m",), _made(lambda a, b: ((map_of(a, b),), listing(a))),
+                "the keys of a map in their order"),
+        BuiltIn("has", ("s", "x"), _made(lambda a, _: ((set_of(a), a), BOOL)),
+                "whether something is in a set"),
+        BuiltIn("added", ("s", "x"), _made(lambda a, _: ((set_of(a), a), set_of(a))),
+                "a set with one thing more"),
+        BuiltIn("union", ("s", "t"), _made(lambda a, _: ((set_of(a), set_of(a)), set_of(a))),
+                "everything that is in one of two sets"),
+        BuiltIn("items", ("s",), _made(lambda a, _: ((set_of(a),), listing(a))),
+                "what is in a set, in order"),
+        BuiltIn(
+            "zip", ("first", "second"),
+            _made(lambda a, b: ((listing(a), listing(b)), listing(Tup((a, b))))),
+            "pairs of items, as many as the shorter list has",
+        ),
         BuiltIn(
             "appended", ("first", "second"), _lists(lambda t: ((t, t), t)),
             "the items of one list, then those of another",

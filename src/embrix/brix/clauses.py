@@ -2,46 +2,148 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 
-from embrix.brix.core import Bind, CoreClause, CorePattern, Function, Shape
+from embrix.brix.core import (
+    Among,
+    Bind,
+    Const,
+    Core,
+    CoreClause,
+    CorePattern,
+    Decided,
+    Function,
+    Shape,
+    Test,
+    parts_of,
+)
 from embrix.brix.coverage import ANY, Coverage, Head, Pat, Row, show_pattern
 from embrix.brix.patterns import simplify
 from embrix.brix.world import World
 from embrix.terms.types import Con, Type, settle
 
+MOST_DECISIONS = 32
+"""Combinations of choices for which the clauses of one function are looked at."""
 
-def report_coverage(world: World, function: Function) -> None:
-    """Warn about shapes that no clause takes and about clauses that are never reached."""
-    names = {c.tag: c.name for c in world.constructors.values()}
 
-    def constructors(name: str) -> Sequence[tuple[str, tuple[Type, ...]]] | None:
-        return [(c.name, c.types) for c in world.of_type(name)] or None
+def report_coverage(
+    world: World,
+    function: Function,
+    absent: Sequence[tuple[CorePattern, ...]] = (),
+    widened: str = "",
+) -> None:
+    """Warn about shapes that no clause takes and about clauses that are never reached.
 
-    coverage = Coverage(constructors)
-    types = [function.types[n] for n in function.subjects]
-    rows: list[Row] = [(simplify(final, names),) for final in function.finals]
+    Guards that ask for choices count exactly: every way to decide them is looked at. A clause is
+    unreachable when no way reaches it, and a shape is missing when some way misses it.
+    """
+    named = sorted(
+        {node.choice for c in function.clauses for node in parts_of(c.guard)
+         if isinstance(node, Decided)}
+    )  # fmt: skip
+    ways = itertools.product(*(world.choices[name].alternatives for name in named))
+    reached: set[int] = set()
+    missing: list[Row] = []
+    for way in itertools.islice(ways, MOST_DECISIONS):
+        decided = dict(zip(named, way, strict=True))
+        found = _Ways(world, function, decided).look(absent)
+        reached |= found[0]
+        missing = missing or found[1]
     reported: set[int] = set()
-    for clause in function.clauses:
-        row = tuple(simplify(pattern, names) for pattern in clause.patterns)
-        if not coverage.useful(rows, row, types) and id(clause.span) not in reported:
+    for number, clause in enumerate(function.clauses):
+        same = [n for n, other in enumerate(function.clauses) if other.span is clause.span]
+        if reached.isdisjoint(same) and id(clause.span) not in reported and number == same[0]:
             reported.add(id(clause.span))
+            if widened and clause.span.source is not function.span.source:
+                if widened == "extend":
+                    line, _ = (clause.span.source or world.source).position(clause.span.start)
+                    world.error(
+                        "hides_base", f"these clauses of {function.name} hide one of the base "
+                        f"(line {line} of {(clause.span.source or world.source).name})",
+                        function.span, f"write: replace {function.name}(…)",
+                    )  # fmt: skip
+                continue
             world.warning(
                 "unreachable_clause", "no term gets here: what this clause takes is taken above",
                 clause.span, "remove it, or move it up",
             )  # fmt: skip
-        if clause.guard is None:
-            rows.append(row)
-        elif clause.steps is not None:
-            rows += _while_stepping(clause, function, row, names, constructors_of(world, function))
-    missing = coverage.missing(rows, types)
     if missing:
         _report_missing(world, function, missing)
 
 
+class _Ways:
+    """The clauses of a function under one way to decide the choices."""
+
+    def __init__(self, world: World, function: Function, decided: dict[str, str]) -> None:
+        self.world = world
+        self.function = function
+        self.decided = decided
+        self.names = {c.tag: c.name for c in world.constructors.values()}
+        self.by_tag = {c.tag: c for c in world.constructors.values()}
+
+    def look(self, absent: Sequence[tuple[CorePattern, ...]]) -> tuple[set[int], list[Row]]:
+        """The numbers of the clauses that are reached, and examples of what is missing."""
+        world, function = self.world, self.function
+
+        def constructors(name: str) -> Sequence[tuple[str, tuple[Type, ...]]] | None:
+            return [(c.name, c.types) for c in world.of_type(name)] or None
+
+        coverage = Coverage(constructors)
+        types = [function.types[n] for n in function.subjects]
+        rows: list[Row] = [(simplify(final, self.names),) for final in function.finals]
+        reached: set[int] = set()
+        for number, clause in enumerate(function.clauses):
+            guard = self.known(clause.guard)
+            if guard is False:
+                continue
+            own = self.rows(clause)
+            if any(coverage.useful(rows, row, types) for row in own):
+                reached.add(number)
+            if guard is True:
+                rows += own
+            elif clause.steps is not None:
+                forms = constructors_of(world, function)
+                rows += [
+                    new
+                    for row in own
+                    for new in _while_stepping(clause, function, row, self.names, forms)
+                ]
+        rows += [tuple(simplify(p, self.names) for p in row) for row in absent]
+        return reached, coverage.missing(rows, types)
+
+    def rows(self, clause: CoreClause) -> list[Row]:
+        """What a clause takes; one that stands for some forms only takes each of them."""
+        rest = tuple(simplify(pattern, self.names) for pattern in clause.patterns[1:])
+        first = clause.patterns[0]
+        if not isinstance(first, Among):
+            return [(simplify(first, self.names), *rest)]
+        tags = [tag for tag in sorted(first.tags) if tag in self.by_tag]
+        return [
+            (Head(self.names[tag], (ANY,) * len(self.by_tag[tag].fields)), *rest) for tag in tags
+        ]
+
+    def known(self, guard: Core | None) -> bool | None:
+        """What a guard comes to, as far as the choices say it."""
+        match guard:
+            case None:
+                return True
+            case Decided(choice, alternative):
+                return self.decided[choice] == alternative
+            case Const(bool() as value):
+                return value
+            case Test(test, yes, no):
+                known = self.known(test)
+                if known is None:
+                    return None
+                return self.known(yes if known else no)
+        return None
+
+
 def constructors_of(world: World, function: Function) -> list[tuple[str, int]]:
     kind = settle(function.types[function.subjects[0]])
-    assert isinstance(kind, Con)
+    if not isinstance(kind, Con):
+        return []
     return [(c.name, len(c.fields)) for c in world.of_type(kind.name)]
 
 

@@ -6,11 +6,12 @@ its place in the definition.
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
-from typing import TypeAlias
+from typing import Any, Literal, TypeAlias
 
-from embrix.brix.syntax import LanguageSyntax
+from embrix.brix.syntax import InterpreterSyntax, LanguageSyntax
 from embrix.grammar.model import Grammar
 from embrix.grammar.tokens import TokenTable
 from embrix.terms.node import Constructor
@@ -88,6 +89,8 @@ class Lookup:
     key: Core
     instead: Core | None
     span: Span
+    wraps: bool = False
+    """Whether what is found is given as `Some`."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -143,17 +146,23 @@ class Fail:
 
 @dataclass(frozen=True, slots=True)
 class Repeat:
-    """Steps of a relation until its first subject is final."""
+    """Steps of a relation until its first subject is final.
+
+    `threads` says for each further component of a step which parameter it becomes.
+    """
 
     function: str
     args: tuple[Core, ...]
     span: Span
+    threads: tuple[int, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
 class IsFinal:
     function: str
     value: Core
+    listed: bool = False
+    """Whether the value is a list, final when all its items are."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -162,9 +171,105 @@ class Todo:
     span: Span
 
 
+@dataclass(frozen=True, slots=True)
+class Lambda:
+    """A function as a value; it remembers the current place."""
+
+    slots: tuple[int, ...]
+    body: Core
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class CallValue:
+    """A call of a function that is a value."""
+
+    callee: Core
+    args: tuple[Core, ...]
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Knot:
+    """An environment whose last frames hold values that mention it: `slot` inside the values.
+
+    `then` is evaluated with the environment in `slot`.
+    """
+
+    base: Core
+    pairs: tuple[tuple[Core, Core], ...]
+    slot: int
+    then: Core
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Handler:
+    error: ErrorType
+    patterns: tuple[CorePattern, ...]
+    guard: Core | None
+    body: Core
+
+
+@dataclass(frozen=True, slots=True)
+class Attempt:
+    """A value, or what the first handler gives that takes the declared error."""
+
+    value: Core
+    handlers: tuple[Handler, ...]
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Ask:
+    """The next line of input, or None."""
+
+
+@dataclass(frozen=True, slots=True)
+class Decided:
+    """Whether a choice is decided in this way."""
+
+    choice: str
+    alternative: str
+
+
+@dataclass(frozen=True, slots=True)
+class Fetch:
+    """What a store, map or list has under a key; without `instead`, absence is *stuck*."""
+
+    kind: Literal["store", "map", "list"]
+    container: Core
+    key: Core
+    instead: Core | None
+    span: Span
+    wraps: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Loop:
+    """`fold`, `map` or `filter`: a function called with each item of a list."""
+
+    kind: Literal["fold", "map", "filter"]
+    items: Core
+    start: Core | None
+    function: Core
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class StepList:
+    """The first item of a list that is not final takes a step of a relation; the list with it put
+    back, as the first component of what the relation gives. `args` has a hole for the subject."""
+
+    function: str
+    items: Core
+    args: tuple[Core, ...]
+    span: Span
+
+
 Core: TypeAlias = (
     Const | Local | Build | BuildTuple | BuildList | Optional | Empty | Call | Primitive | Lookup
     | Extend | ExtendAll | Test | Match | Emit | Template | Fail | Repeat | IsFinal | Todo
+    | Lambda | CallValue | Knot | Attempt | Ask | Decided | Fetch | Loop | StepList
 )  # fmt: skip
 
 # ---------------------------------------------------------------------- patterns
@@ -197,7 +302,15 @@ class Named:
     slot: int
 
 
-CorePattern: TypeAlias = Bind | Equals | Shape | Named
+@dataclass(frozen=True, slots=True)
+class Among:
+    """A node with one of these tags."""
+
+    tags: frozenset[int]
+    inner: CorePattern
+
+
+CorePattern: TypeAlias = Bind | Equals | Shape | Named | Among
 
 
 @dataclass(frozen=True, slots=True)
@@ -213,8 +326,20 @@ class CoreClause:
 
 # ---------------------------------------------------------------------- declarations
 
+
+@dataclass(frozen=True, slots=True)
+class Choice:
+    """A decision of a definition: its question, and each alternative with the reason for it."""
+
+    name: str
+    question: str
+    alternatives: dict[str, str]
+    default: str
+
+
 TemplateParts: TypeAlias = tuple[str | int, ...]
-"""Plain text and the numbers of parameters or fields; RESULT stands for the result."""
+"""Plain text and the numbers of parameters or fields; RESULT stands for the result, and RESULT - n
+for its component number n (counted from 1)."""
 
 RESULT = -1
 
@@ -271,6 +396,7 @@ class Language:
     """Those that can be used, by name; an only one is called by an empty name."""
     errors: tuple[ErrorType, ...]
     functions: dict[str, Function]
+    choices: dict[str, Choice]
     tokens: TokenTable | None
     """Its tokens with the literals of its first grammar, even where that cannot be used."""
     sound: bool
@@ -309,7 +435,25 @@ class Interpreter:
     functions: dict[str, Function]
     shown: dict[int, Function]
     main: str
+    signature: Signature
+    """The forms that terms may have while a program runs: those of the language and its own."""
     laws: tuple[Law, ...] = field(default=())
+    choices: dict[str, Choice] = field(default_factory=dict)
+    decided: dict[str, str] = field(default_factory=dict)
+    """How each choice is decided, where not by its default."""
+    syntax: InterpreterSyntax | None = None
+    """The text it was made of, joined with that of its base."""
+
+    @property
+    def lane(self) -> str:
+        """Its name with the choices that are not decided by default."""
+        told = [f"{name}={way}" for name, way in self.decided.items()
+                if way != self.choices[name].default]  # fmt: skip
+        return f"{self.name}[{', '.join(told)}]" if told else self.name
+
+    def deciding(self, decisions: dict[str, str]) -> Interpreter:
+        """The interpreter with some choices decided in another way."""
+        return replace(self, decided={**self.decided, **decisions})
 
     def under(self, grammar: str) -> Interpreter:
         """The interpreter with another grammar of its language."""
@@ -318,13 +462,27 @@ class Interpreter:
     @property
     def steps(self) -> Function | None:
         """The small-step relation that `main` repeats, or None."""
-        pending = [self.functions[self.main].body]
-        while pending:
-            node = pending.pop()
+        for node in parts_of(self.functions[self.main].body):
             if isinstance(node, Repeat):
                 return self.functions[node.function]
-            if isinstance(node, Match):
-                pending += [*node.subjects, *(clause.body for clause in node.clauses)]
-            elif isinstance(node, Test):
-                pending += [node.yes, node.no]
         return None
+
+
+def parts_of(root: object) -> Iterator[Any]:
+    """An expression and everything inside it, clauses and patterns included."""
+    pending = [root]
+    while pending:
+        node = pending.pop()
+        if isinstance(node, tuple):
+            pending += node
+        elif isinstance(node, _PARTS):
+            yield node
+            pending += [getattr(node, name) for name in node.__slots__ if name != "constructor"]
+
+
+_PARTS = (
+    Const, Local, Build, BuildTuple, BuildList, Optional, Empty, Call, Primitive, Lookup, Extend,
+    ExtendAll, Test, Match, Emit, Template, Fail, Repeat, IsFinal, Todo, Lambda, CallValue, Knot,
+    Handler, Attempt, Ask, Decided, Fetch, Loop, StepList, Bind, Equals, Shape, Named, Among,
+    CoreClause,
+)  # fmt: skip

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from fractions import Fraction
-from typing import NoReturn, TypeVar
+from typing import TypeVar
 
 from embrix.brix import syntax as s
 from embrix.brix.lexer import Tok, lex, unescape
@@ -42,8 +42,6 @@ WORDS = frozenset(
     ]
 )
 """Words that cannot be names inside expressions."""
-
-LATER = {"fn": "functions as values", "attempt": "catching failures", "ask": "input"}
 
 _BINARY = {
     "or": 1, "and": 2,
@@ -84,12 +82,6 @@ class Expressions:
         self.c.floor = outer
         return items
 
-    def not_yet(self, what: str, span: Span) -> NoReturn:
-        self.c.findings.error(
-            "not_yet", f"{what} cannot be used in definitions yet", self.c.source, span
-        )
-        raise Misread
-
     # ---------------------------------------------------------------- types
 
     def type(self) -> s.TypeSyntax:
@@ -99,8 +91,8 @@ class Expressions:
         tok = self.c.peek()
         if self.c.accept("("):
             items = self.separated(")", self.type)
-            if self.c.sees("->"):
-                self.not_yet(LATER["fn"], self.c.since(tok.span))
+            if self.c.accept("->"):
+                return s.TypeFunction(tuple(items), self.type(), self.c.since(tok.span))
             return s.TypeTuple(tuple(items), self.c.since(tok.span))
         name = self.c.expect_kind("Name", "a type")
         args: list[s.TypeSyntax] = []
@@ -184,7 +176,7 @@ class Expressions:
         if not tok.first or column <= parent or tok.kind == "end":
             self.c.fail("a block of lines indented further is expected here")
         outer = self.c.floor
-        lines: list[s.Let | s.Require | s.Emit] = []
+        lines: list[s.Line] = []
         result: s.Expr | None = None
         while True:
             following = self.c.raw()
@@ -197,7 +189,7 @@ class Expressions:
                 )
             self.c.begin(column)
             line = self._line(column)
-            if isinstance(line, s.Let | s.Require | s.Emit):
+            if isinstance(line, s.Let | s.LetRec | s.Require | s.Emit):
                 lines.append(line)
             else:
                 result = line
@@ -208,13 +200,11 @@ class Expressions:
             return result
         return s.Block(tuple(lines), result, self.c.since(tok.span))
 
-    def _line(self, column: int) -> s.Let | s.Require | s.Emit | s.Expr:
+    def _line(self, column: int) -> s.Line | s.Expr:
         tok = self.c.peek()
-        line: s.Let | s.Require | s.Emit | s.Expr
+        line: s.Line | s.Expr
         if self.c.accept("let"):
-            if self.c.sees("rec"):
-                self.not_yet("recursive bindings", self.c.peek().span)
-            line = self._let(tok, column)
+            line = self._let_rec(tok) if self.c.accept("rec") else self._let(tok, column)
         elif self.c.accept("require"):
             test = self.expression()
             self.c.expect("else")
@@ -226,6 +216,11 @@ class Expressions:
         if self.c.peek().kind != "end" and not self.c.sees(")", "]", ","):
             self.c.fail("the line should end here")
         return line
+
+    def _let_rec(self, start: Tok) -> s.LetRec:
+        name = self.variable("the name of the environment")
+        self.c.expect("=")
+        return s.LetRec(name.text, self.expression(), self.c.since(start.span))
 
     def _let(self, start: Tok, column: int) -> s.Let:
         pattern = self.pattern()
@@ -252,7 +247,10 @@ class Expressions:
     def _expression(self) -> s.Expr:
         start = self.c.peek()
         if start.kind == "name":
-            special = {"if": self._if, "match": self._match, "fail": self._fail}.get(start.text)
+            special = {
+                "if": self._if, "match": self._match, "fail": self._fail, "fn": self._lambda,
+                "attempt": self._attempt,
+            }.get(start.text)  # fmt: skip
             if special is not None:
                 return special(self._line_column())
             if start.text == "repeat":
@@ -261,9 +259,14 @@ class Expressions:
                 self.c.take()
                 note = self.c.expect_kind("text", "what is to be done, in quotes,")
                 return s.Todo(unescape(note, self.c.source, self.c.findings), start.span)
-            if start.text in LATER:
-                self.not_yet(LATER[start.text], start.span)
-        value = self._with(self._binary(1))
+            if start.text == "ask":
+                self.c.take()
+                self.c.expect("(")
+                self.c.expect(")")
+                return self._or_else(s.Ask(self.c.since(start.span)), start)
+        return self._or_else(self._with(self._binary(1)), start)
+
+    def _or_else(self, value: s.Expr, start: Tok) -> s.Expr:
         if self.c.accept("otherwise"):
             instead = self.expression()
             return s.Otherwise(value, instead, self.c.since(start.span))
@@ -299,6 +302,11 @@ class Expressions:
         compared = False
         while True:
             tok = self.c.peek()
+            if tok.text == "is" and tok.kind == "name" and isinstance(left, s.Ref):
+                self.c.take()
+                other = self.c.expect_kind("name", "one of the alternatives of the choice")
+                left = s.ChoiceIs(left.name, other.text, self.c.since(left.span))
+                continue
             found = _BINARY.get(tok.text) if tok.kind in ("symbol", "name") else None
             if found is None or found < level:
                 return left
@@ -315,7 +323,7 @@ class Expressions:
         while True:
             if self.c.peek().first:
                 return value  # a bracket on a new line begins something else
-            if self.c.sees("(") and isinstance(value, s.Ref | s.Apply):
+            if self.c.sees("(") and isinstance(value, s.Ref | s.Apply | s.Index):
                 self.c.take()
                 args = self.separated(")", self._argument)
                 value = s.Apply(value, tuple(args), self.c.since(value.span))
@@ -359,7 +367,9 @@ class Expressions:
         if tok.kind == "name" and tok.text in ("true", "false"):
             self.c.take()
             return s.Ref(tok.text, tok.span)
-        if tok.kind == "name" and tok.text in ("if", "match", "fail", "repeat", "todo"):
+        if tok.kind == "name" and tok.text in (
+            "if", "match", "fail", "repeat", "todo", "fn", "attempt",
+        ):  # fmt: skip
             return self.expression()
         name = self.variable("an expression")
         return s.Ref(name.text, name.span)
@@ -459,6 +469,28 @@ class Expressions:
         self.c.expect("=>")
         body = self.body(column)
         return s.Clause(tuple(patterns), guard, body, self.c.since(patterns[0].span))
+
+    def _lambda(self, column: int) -> s.Expr:
+        start = self.c.take()
+        self.c.expect("(", " before the parameters")
+        params = self.separated(")", self.pattern)
+        self.c.expect("=>", " before the body of the function")
+        return s.Lambda(tuple(params), self.body(column), self.c.since(start.span))
+
+    def _attempt(self, column: int) -> s.Expr:
+        start = self.c.take()
+        outer, self.c.floor = self.c.floor, ONE_LINE
+        value = self.expression()
+        self.c.floor = outer
+
+        def handler() -> s.Clause:
+            self.c.expect("on", " before the error that is caught")
+            return self.clause()
+
+        handlers = self.c.rows(column, handler)
+        if not handlers:
+            self.c.fail("`attempt` needs lines `on ERROR => …`, indented further")
+        return s.Attempt(value, tuple(handlers), self.c.since(start.span))
 
     def _fail(self, _column: int) -> s.Expr:
         start = self.c.take()

@@ -32,13 +32,23 @@ def extended_language(
         grammars=work.grammars(base.grammars, own.grammars),
         errors=base.errors + own.errors,
         functions=base.functions + own.functions,
+        choices=base.choices + own.choices,
+        prelude=base.prelude + own.prelude,
     )
 
 
 def standing_alone(own: s.LanguageSyntax, findings: Findings) -> s.LanguageSyntax:
     """A language without a base: `...` and `replace` refer to nothing there, and are left out."""
     nothing = replace(
-        own, tokens=s.TokensSyntax(), types=(), grammars=(), errors=(), functions=(), numbers=""
+        own,
+        tokens=s.TokensSyntax(),
+        types=(),
+        grammars=(),
+        errors=(),
+        functions=(),
+        numbers="",
+        choices=(),
+        prelude=(),
     )
     return extended_language(nothing, own, findings)
 

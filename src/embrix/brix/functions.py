@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from embrix.brix import core as k
 from embrix.brix import syntax as s
 from embrix.brix.clauses import report_coverage
@@ -19,7 +21,11 @@ def declare_function(world: World, define: s.Define) -> None:
     for number, param in enumerate(define.params):
         if param.name in names[:number]:
             world.error("declared_twice", f"two parameters are called {param.name}", param.span)
+    world.variables = set()
     types = tuple(world.type(param.type) for param in define.params)
+    known = frozenset(world.variables)
+    result = world.type(define.result)
+    world.variables = None
     subjects: list[int] = []
     for name, span in define.subjects:
         if name in names:
@@ -30,7 +36,6 @@ def declare_function(world: World, define: s.Define) -> None:
                 did_you_mean(name, names),
             )  # fmt: skip
     small = any(isinstance(row, s.Final | s.Order) for row in define.rows)
-    result = world.type(define.result)
     if define.name in world.functions:
         world.error(
             "declared_twice", f"a function called {define.name} is defined already",
@@ -38,8 +43,8 @@ def declare_function(world: World, define: s.Define) -> None:
         )  # fmt: skip
         return
     world.functions[define.name] = Signature(
-        define.name, names, types, result, tuple(subjects), small and bool(subjects),
-        define.span,
+        define.name, names, types, result, tuple(subjects), small and bool(subjects), define.span,
+        known,
     )  # fmt: skip
 
 
@@ -56,6 +61,7 @@ def check_function(
     subject_types = [signature.types[n] for n in signature.subjects]
     clauses: list[k.CoreClause] = []
     finals: list[k.CorePattern] = []
+    absent: list[tuple[k.CorePattern, ...]] = []
     body: k.Core | None = None
     if define.body is not None:
         body = infer.check(define.body, signature.result)
@@ -65,6 +71,10 @@ def check_function(
             finals.append(_final(world, infer, row, kind))
         elif isinstance(row, s.Order):
             clauses += expand_order(infer, row, signature, slots)
+        elif isinstance(row, s.NoClause):
+            absent.append(absent_row(infer, row, subject_types))
+        elif isinstance(row, s.Inherit):
+            continue  # carried out where the base's clauses were taken over
         elif subject_types:
             clauses.append(infer.clause(row, subject_types, signature.result))
     if subject_types and not clauses and not define.damaged:
@@ -78,8 +88,17 @@ def check_function(
         judgement, define.span,
     )  # fmt: skip
     if clauses and not define.damaged and not world.findings.has_errors:
-        report_coverage(world, function)
+        report_coverage(world, function, absent, define.widened)
     return function
+
+
+def absent_row(infer: Infer, row: s.NoClause, types: Sequence[Type]) -> tuple[k.CorePattern, ...]:
+    """The shapes that are meant to have no clause."""
+    infer.scopes.append({})
+    patterns = Patterns(infer.world, infer.declare)
+    parts = tuple(patterns.check(p, t) for p, t in zip(row.patterns, types, strict=False))
+    infer.scopes.pop()
+    return parts + tuple(k.Bind(None) for _ in types[len(parts) :])
 
 
 def _final(world: World, infer: Infer, row: s.Final, kind: Type) -> k.CorePattern:

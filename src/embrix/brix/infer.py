@@ -7,30 +7,35 @@ it hides nothing else and causes no further reports.
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 from embrix.brix import core as k
 from embrix.brix import syntax as s
 from embrix.brix.builtins import BUILT_INS
 from embrix.brix.patterns import Patterns
-from embrix.brix.world import Signature, World, count, unify
+from embrix.brix.world import Signature, World, components, count, unify
 from embrix.terms.node import NONE, SOME
 from embrix.terms.types import (
     BOOL,
     INT,
+    LOC,
     NAME,
     NUMBER,
     TEXT,
     UNKNOWN,
     Con,
+    Fn,
     Hole,
     Tup,
     Type,
     Unknown,
     env,
     listing,
+    map_of,
     maybe,
     settle,
     show_type,
+    store_of,
 )
 from embrix.text.source import Span
 from embrix.text.suggest import did_you_mean
@@ -44,7 +49,9 @@ _ARITHMETIC = {
 }  # fmt: skip
 _ORDER = {"<": "less", "<=": "at_most", ">": "more", ">=": "at_least"}
 
-BUILT_IN = ("free", "substitute", "alike", "fresh", "final", "empty")
+BUILT_IN = (
+    "free", "substitute", "alike", "fresh", "final", "empty", "fold", "map", "filter", "lookup",
+)  # fmt: skip
 
 
 class Infer:
@@ -53,6 +60,7 @@ class Infer:
     def __init__(self, world: World) -> None:
         self.world = world
         self.scopes: list[dict[str, tuple[int, Type]]] = [{}]
+        self.may_ask: s.Ask | None = None
         self.slots = 0
 
     # ---------------------------------------------------------------- variables
@@ -94,6 +102,10 @@ class Infer:
             return k.Const(expr.value)
         if isinstance(expr, s.Tuple):
             return self.tuple_value(expr, wanted)
+        if isinstance(expr, s.Lambda):
+            return self.function_value(expr, wanted)
+        if isinstance(expr, s.Attempt):
+            return self.attempt(expr, wanted)
         result, found = self.infer(expr)
         if not unify(found, wanted):
             self.mismatch(found, wanted, expr.span)
@@ -143,10 +155,7 @@ class Infer:
                 self.numeric(kind, operand)
                 return k.Primitive("negate", (negated,), span), kind
             case s.With(container, key, value, span):
-                hole = Hole()
-                base = self.check(container, env(hole))
-                name = self.check(key, NAME)
-                return k.Extend(base, name, self.check(value, hole)), env(hole)
+                return self.with_entry(container, key, value, span)
             case s.WithAll(container, items, _):
                 hole = Hole()
                 base = self.check(container, env(hole))
@@ -163,9 +172,18 @@ class Infer:
                 return self.repeat(expr)
             case s.Todo(note, span):
                 return k.Todo(note, span), Hole()
-            case s.If() | s.Match() | s.Block() | s.Tuple():
+            case s.If() | s.Match() | s.Block() | s.Tuple() | s.Lambda() | s.Attempt():
                 hole = Hole()
                 return self.check(expr, hole), hole
+            case s.ChoiceIs():
+                return self.choice_is(expr), BOOL
+            case s.Ask(span):
+                if expr is not self.may_ask:
+                    self.world.error(
+                        "wrong_place", "input is asked for in a line of its own", span,
+                        "write: let line = ask()",
+                    )  # fmt: skip
+                return k.Ask(), maybe(TEXT)
 
     # ---------------------------------------------------------------- names and calls
 
@@ -180,9 +198,11 @@ class Infer:
             hole = Hole()
             return k.Empty(hole), hole
         if name in self.world.functions:
+            return self.named_function(self.world.functions[name], expr.span)
+        if name in self.world.choices:
             self.world.error(
-                "function_as_value", f"{name} is a function and must be called", expr.span,
-                f"write {name}(…)",
+                "wrong_place", f"{name} is a choice: it is asked for an alternative", expr.span,
+                f"write {name} is {self.world.choices[name].default}, or match {name}",
             )  # fmt: skip
             return WRONG, UNKNOWN
         known = [*self.visible(), *self.world.functions, *BUILT_IN]
@@ -228,8 +248,8 @@ class Infer:
         constructor = self.world.constructors.get(name)
         if constructor is None and name in ("None", "Some"):
             hole = Hole()
-            types = [hole] if name == "Some" else []
-            some = self.arguments(name, args, ["value"] * len(types), types, span)
+            wanted: list[Type] = [hole] if name == "Some" else []
+            some = self.arguments(name, args, ["value"] * len(wanted), wanted, span)
             return k.Optional(some[0] if some else None), maybe(hole)
         if constructor is None:
             hint = did_you_mean(name, self.world.constructors)
@@ -241,31 +261,149 @@ class Infer:
             for arg in args:
                 self.infer(arg)
             return WRONG, UNKNOWN
-        parts = self.arguments(name, args, constructor.fields, constructor.types, span)
-        kind = Con(constructor.owner)
+        types, kind = self.world.instance(constructor)
+        parts = self.arguments(name, args, constructor.fields, types, span)
         return (WRONG if parts is None else k.Build(constructor, parts)), kind
 
     def apply(self, expr: s.Apply) -> tuple[k.Core, Type]:
         span = expr.span
-        if not isinstance(expr.callee, s.Ref):
-            self.world.error("not_a_function", "only a function can be called", span)
-            return WRONG, UNKNOWN
+        if not isinstance(expr.callee, s.Ref) or self.find(expr.callee.name) is not None:
+            return self.call_value(expr)
         name = expr.callee.name
-        if self.find(name) is not None:
-            self.world.error("not_a_function", f"{name} is no function", expr.callee.span)
-            return WRONG, UNKNOWN
         signature = self.world.functions.get(name)
         if signature is None:
             return self.built_in(name, expr)
-        args = self.arguments(name, expr.args, signature.params, signature.types, span)
+        types, result = signature.instance()
+        args = self.arguments(name, expr.args, signature.params, types, span)
         call = WRONG if args is None else k.Call(name, args, span)
-        return call, signature.result
+        return call, result
+
+    def call_value(self, expr: s.Apply) -> tuple[k.Core, Type]:
+        """A call of a function that is a value."""
+        callee, kind = self.infer(expr.callee)
+        settled = settle(kind)
+        if isinstance(settled, Hole):
+            settled = Fn(tuple(Hole() for _ in expr.args), Hole())
+            unify(kind, settled)
+        if not isinstance(settled, Fn):
+            if not isinstance(settled, Unknown):
+                self.world.error(
+                    "not_a_function", f"this is of type {show_type(kind)}, which is no function",
+                    expr.callee.span,
+                )  # fmt: skip
+            return WRONG, UNKNOWN
+        names = ["_"] * len(settled.params)
+        args = self.arguments("the function", expr.args, names, settled.params, expr.span)
+        return (WRONG if args is None else k.CallValue(callee, args, expr.span)), settled.result
+
+    def named_function(self, signature: Signature, span: Span) -> tuple[k.Core, Type]:
+        """A function of the definition as a value."""
+        types, result = signature.instance()
+        slots = tuple(self.slot() for _ in types)
+        call = k.Call(signature.name, tuple(k.Local(slot) for slot in slots), span)
+        return k.Lambda(slots, call, span), Fn(types, result)
+
+    def function_value(self, expr: s.Lambda, wanted: Type) -> k.Core:
+        """`fn(PATTERN, …) => BODY`: each parameter is a pattern that takes everything."""
+        kinds: tuple[Type, ...] = tuple(Hole() for _ in expr.params)
+        result: Type = Hole()
+        if not unify(Fn(kinds, result), wanted):
+            self.mismatch(Fn(kinds, result), wanted, expr.span)
+        slots = tuple(self.slot() for _ in kinds)
+        self.scopes.append({})
+        patterns = Patterns(self.world, self.declare)
+        parts = tuple(patterns.check(p, t) for p, t in zip(expr.params, kinds, strict=True))
+        body = self.check(expr.body, result)
+        self.scopes.pop()
+        clause = k.CoreClause(parts, None, body, expr.span)
+        subjects = tuple(k.Local(slot) for slot in slots)
+        inner = k.Match(subjects, slots, (clause,), expr.span) if slots else body
+        return k.Lambda(slots, inner, expr.span)
+
+    def attempt(self, expr: s.Attempt, wanted: Type) -> k.Core:
+        value = self.check(expr.value, wanted)
+        handlers: list[k.Handler] = []
+        for clause in expr.handlers:
+            pattern = clause.patterns[0]
+            error = self.world.errors.get(pattern.name) if isinstance(pattern, s.PMake) else None
+            if error is None or not isinstance(pattern, s.PMake):
+                known = ", ".join(self.world.errors)
+                self.world.error(
+                    "unknown_error", "only a declared error can be caught", pattern.span,
+                    f"declared are {known}" if known else "declare: error NAME \"…\"",
+                )  # fmt: skip
+                continue
+            if len(pattern.args) != len(error.types):
+                self.world.error(
+                    "wrong_number", f"{error.name} has {count(len(error.types), 'field')}",
+                    pattern.span,
+                )  # fmt: skip
+                continue
+            self.scopes.append({})
+            patterns = Patterns(self.world, self.declare)
+            parts = tuple(
+                patterns.check(p, t) for p, t in zip(pattern.args, error.types, strict=True)
+            )
+            guard = self.check(clause.guard, BOOL) if clause.guard is not None else None
+            handlers.append(k.Handler(error, parts, guard, self.check(clause.body, wanted)))
+            self.scopes.pop()
+        return k.Attempt(value, tuple(handlers), expr.span)
+
+    # ---------------------------------------------------------------- choices
+
+    def choice_is(self, expr: s.ChoiceIs) -> k.Core:
+        choice = self.world.choices.get(expr.name)
+        if choice is None:
+            self.world.error(
+                "unknown_name", f"there is no choice called {expr.name}", expr.span,
+                did_you_mean(expr.name, self.world.choices),
+            )  # fmt: skip
+        elif expr.alternative not in choice.alternatives:
+            self.unknown_alternative(choice, expr.alternative, expr.span)
+        else:
+            return k.Decided(expr.name, expr.alternative)
+        return WRONG
+
+    def unknown_alternative(self, choice: k.Choice, name: str, span: Span) -> None:
+        known = ", ".join(choice.alternatives)
+        self.world.error(
+            "unknown_name", f"{choice.name} has no alternative called {name}", span,
+            did_you_mean(name, choice.alternatives, f"they are {known}"),
+        )  # fmt: skip
+
+    def match_choice(self, choice: k.Choice, expr: s.Match, wanted: Type) -> k.Core:
+        """`match CHOICE`: one line for each alternative, or `_` for all others."""
+        result: k.Core | None = None
+        for clause in reversed(expr.clauses):
+            pattern = clause.patterns[0]
+            body = self.check(clause.body, wanted)
+            if isinstance(pattern, s.PAny):
+                result = body
+            elif isinstance(pattern, s.PVar) and pattern.name in choice.alternatives:
+                test = k.Decided(choice.name, pattern.name)
+                result = body if result is None else k.Test(test, body, result)
+            else:
+                name = pattern.name if isinstance(pattern, s.PVar) else "this"
+                self.unknown_alternative(choice, name, pattern.span)
+        named = {p.name for c in expr.clauses if isinstance(p := c.patterns[0], s.PVar)}
+        others = any(isinstance(clause.patterns[0], s.PAny) for clause in expr.clauses)
+        missing = [name for name in choice.alternatives if name not in named]
+        if missing and not others:
+            self.world.error(
+                "missing_clause", f"nothing is said for {', '.join(missing)} of {choice.name}",
+                expr.span, f"add: {missing[0]} => …",
+            )  # fmt: skip
+        return result if result is not None else WRONG
 
     def built_in(self, name: str, expr: s.Apply) -> tuple[k.Core, Type]:
         """The operations that the binding of the forms gives."""
         names = Con("Set", (NAME,))
         if name == "final":
             return self.is_final(expr)
+        if name in ("fold", "map", "filter"):
+            return self.loop(name, expr)
+        if name == "lookup":
+            return self.lookup_maybe(expr)
         if name in ("free", "substitute", "alike"):
             subject = expr.args[:1] if name == "alike" else expr.args[-1:]
             term: Type = Hole()
@@ -308,6 +446,77 @@ class Infer:
             self.infer(arg)
         return WRONG, UNKNOWN
 
+    def loop(self, name: str, expr: s.Apply) -> tuple[k.Core, Type]:
+        """`fold(items, start, f)`, `map(items, f)`, `filter(items, f)`."""
+        item, other = Hole(), Hole()
+        shapes: dict[str, tuple[list[str], list[Type], Type]] = {
+            "fold": (["items", "start", "f"], [listing(item), other, Fn((other, item), other)],
+                     other),
+            "map": (["items", "f"], [listing(item), Fn((item,), other)], listing(other)),
+            "filter": (["items", "f"], [listing(item), Fn((item,), BOOL)], listing(item)),
+        }  # fmt: skip
+        params, types, result = shapes[name]
+        args = self.arguments(name, expr.args, params, types, expr.span)
+        if args is None:
+            return WRONG, result
+        start = args[1] if name == "fold" else None
+        return k.Loop(name, args[0], start, args[-1], expr.span), result  # type: ignore[arg-type]
+
+    def lookup_maybe(self, expr: s.Apply) -> tuple[k.Core, Type]:
+        """`lookup(container, key)`: `Some` of what is there, or `None`."""
+        if len(expr.args) != 2:
+            self.world.error("wrong_number", "lookup takes two arguments", expr.span)
+            return WRONG, UNKNOWN
+        found, kind = self.lookup(expr.args[0], expr.args[1], None, expr.span)
+        nothing = k.Optional(None)
+        if isinstance(found, k.Lookup):
+            return replace(found, instead=nothing, wraps=True), maybe(kind)
+        if isinstance(found, k.Fetch):
+            return replace(found, instead=nothing, wraps=True), maybe(kind)
+        return WRONG, maybe(kind)
+
+    def with_entry(
+        self, container: s.Expr, key: s.Expr, value: s.Expr, span: Span
+    ) -> tuple[k.Core, Type]:
+        """`container with key = value` on an environment, store or map."""
+        base, kind = self.infer(container)
+        index, of_key = self.infer(key)
+        hole = Hole()
+        settled = settle(kind)
+        if isinstance(settled, Hole) and settle(of_key) == LOC:
+            settled = store_of(hole)
+        elif isinstance(settled, Hole):
+            settled = env(hole)
+        name = settled.name if isinstance(settled, Con) else ""
+        wanted: dict[str, tuple[Type, Type]] = {
+            "Env": (NAME, env(hole)), "Store": (LOC, store_of(hole)),
+            "Map": (of_key, map_of(of_key, hole)),
+        }  # fmt: skip
+        if name not in wanted:
+            if not isinstance(settled, Unknown):
+                self.mismatch(kind, env(hole), container.span)
+            self.infer(value)
+            return WRONG, UNKNOWN
+        key_type, whole = wanted[name]
+        if not unify(kind, whole):
+            self.mismatch(kind, whole, container.span)
+        if not unify(of_key, key_type):
+            self.mismatch(of_key, key_type, key.span)
+        if name == "Map":
+            self.plain_key(of_key, key.span)
+        bound = self.check(value, hole)
+        if name == "Env":
+            return k.Extend(base, index, bound), whole
+        return k.Primitive(f"{name.lower()}_with", (base, index, bound), span), whole
+
+    def plain_key(self, kind: Type, span: Span) -> None:
+        """Keys of maps are plain: numbers, names, texts, truth values, locations."""
+        if settle(kind) not in (NUMBER, INT, NAME, TEXT, BOOL, LOC, UNKNOWN):
+            self.world.error(
+                "type_mismatch", f"{show_type(kind)} cannot be a key: keys are numbers, names, "
+                "texts, truth values and locations", span,
+            )  # fmt: skip
+
     def _sort_of_names(self, kind: Type) -> str:
         """The sort of the form that marks an occurrence of a name: what a name stands for."""
         for constructor in self.world.constructors.values():
@@ -348,7 +557,23 @@ class Infer:
                 self.infer(arg)
             return WRONG, UNKNOWN
         args = self.arguments(expr.step, expr.args, signature.params, signature.types, expr.span)
-        return (WRONG if args is None else k.Repeat(expr.step, args, expr.span)), signature.result
+        threads: list[int] = []
+        for kind in components(signature.result):
+            fits = [
+                number
+                for number, own in enumerate(signature.types)
+                if number not in signature.subjects and show_type(own) == show_type(kind)
+                and number not in threads
+            ]  # fmt: skip
+            if not fits:
+                self.world.error(
+                    "type_mismatch", f"a step gives {show_type(kind)} besides, and {expr.step} "
+                    "takes no parameter of that type", expr.span,
+                )  # fmt: skip
+                return WRONG, signature.result
+            threads.append(fits[0])
+        done = WRONG if args is None else k.Repeat(expr.step, args, expr.span, tuple(threads))
+        return done, signature.result
 
     # ---------------------------------------------------------------- operators
 
@@ -390,11 +615,28 @@ class Infer:
     def lookup(
         self, container: s.Expr, key: s.Expr, instead: s.Expr | None, span: Span
     ) -> tuple[k.Core, Type]:
+        base, kind = self.infer(container)
+        index, of_key = self.infer(key)
         hole = Hole()
-        base = self.check(container, env(hole))
-        name = self.check(key, NAME)
+        settled = settle(kind)
+        if isinstance(settled, Hole):
+            settled = store_of(hole) if settle(of_key) == LOC else env(hole)
+        name = settled.name if isinstance(settled, Con) else ""
+        wanted: dict[str, tuple[Type, Type]] = {
+            "Env": (NAME, env(hole)), "Store": (LOC, store_of(hole)),
+            "Map": (of_key, map_of(of_key, hole)), "List": (INT, listing(hole)),
+        }  # fmt: skip
+        key_type, whole = wanted.get(name, (NAME, env(hole)))
+        if isinstance(key, s.NumberLit) and key_type == INT:
+            of_key = INT
+        if not unify(kind, whole):
+            self.mismatch(kind, whole, container.span)
+        if not unify(of_key, key_type):
+            self.mismatch(of_key, key_type, key.span)
         other = self.check(instead, hole) if instead is not None else None
-        return k.Lookup(base, name, other, span), hole
+        if name in ("Store", "Map", "List"):
+            return k.Fetch(name.lower(), base, index, other, span), hole  # type: ignore[arg-type]
+        return k.Lookup(base, index, other, span), hole
 
     def otherwise(self, value: s.Expr, instead: s.Expr, span: Span) -> tuple[k.Core, Type]:
         if isinstance(value, s.Index):
@@ -432,9 +674,7 @@ class Infer:
     def block(self, expr: s.Block, wanted: Type) -> k.Core:
         return self.lines(expr.lines, expr.result, wanted)
 
-    def lines(
-        self, lines: Sequence[s.Let | s.Require | s.Emit], result: s.Expr, wanted: Type
-    ) -> k.Core:
+    def lines(self, lines: Sequence[s.Line], result: s.Expr, wanted: Type) -> k.Core:
         if not lines:
             return self.check(result, wanted)
         line, rest = lines[0], lines[1:]
@@ -445,6 +685,10 @@ class Infer:
             test = self.check(line.test, BOOL)
             otherwise = self.check(line.otherwise, wanted)
             return k.Test(test, self.lines(rest, result, wanted), otherwise)
+        if isinstance(line, s.LetRec):
+            return self.knot(line, rest, result, wanted)
+        asked = line.value.value if isinstance(line.value, s.Otherwise) else line.value
+        self.may_ask = asked if isinstance(asked, s.Ask) else None
         value, kind = self.infer(line.value)
         slot = self.slot()
         misses = tuple(self.clause(miss, [kind], wanted) for miss in line.misses)
@@ -455,7 +699,35 @@ class Infer:
         hit = k.CoreClause((pattern,), None, then, line.pattern.span)
         return k.Match((value,), (slot,), (hit, *misses), line.span)
 
+    def knot(self, line: s.LetRec, rest: Sequence[s.Line], result: s.Expr, wanted: Type) -> k.Core:
+        """`let rec NAME = BASE with KEY = VALUE …`: the values may mention NAME."""
+        pairs: list[tuple[s.Expr, s.Expr]] = []
+        base = line.value
+        while isinstance(base, s.With):
+            pairs.insert(0, (base.key, base.value))
+            base = base.container
+        if not pairs:
+            self.world.error(
+                "wrong_pattern", "`let rec` ties an environment to values inside it", line.span,
+                "write: let rec inner = env with f = …",
+            )  # fmt: skip
+            return WRONG
+        hole = Hole()
+        outer = self.check(base, env(hole))
+        keys = [self.check(key, NAME) for key, _ in pairs]
+        self.scopes.append({})
+        slot = self.declare(line.name, env(hole), line.span)
+        values = [self.check(value, hole) for _, value in pairs]
+        then = self.lines(rest, result, wanted)
+        self.scopes.pop()
+        return k.Knot(outer, tuple(zip(keys, values, strict=True)), slot, then)
+
     def match(self, expr: s.Match, wanted: Type) -> k.Core:
+        only = expr.subjects[0]
+        if len(expr.subjects) == 1 and isinstance(only, s.Ref) and self.find(only.name) is None:
+            choice = self.world.choices.get(only.name)
+            if choice is not None:
+                return self.match_choice(choice, expr, wanted)
         pairs = [self.infer(subject) for subject in expr.subjects]
         types = [kind for _, kind in pairs]
         slots = tuple(self.slot() for _ in pairs)
@@ -472,6 +744,11 @@ class Infer:
         patterns = Patterns(self.world, self.declare)
         parts = tuple(patterns.check(p, t) for p, t in zip(clause.patterns, types, strict=False))
         parts += tuple(k.Bind(None) for _ in types[len(parts) :])
+        if clause.only is not None:
+            tags = frozenset(
+                c.tag for c in self.world.constructors.values() if c.name in clause.only
+            )
+            parts = (k.Among(tags, parts[0]), *parts[1:])
         guard = self.check(clause.guard, BOOL) if clause.guard is not None else None
         body = self.check(clause.body, wanted)
         self.scopes.pop()

@@ -2,16 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from embrix.brix import core as k
 from embrix.brix import syntax as s
+from embrix.brix.answers import answered
 from embrix.brix.functions import check_function, declare_function
 from embrix.brix.infer import Infer
-from embrix.brix.language import check_error, declare_constructors, template_parts
+from embrix.brix.language import (
+    check_error,
+    declare_choice,
+    declare_constructors,
+    template_parts,
+)
+from embrix.brix.widen import extended_interpreter, standing_alone, with_libraries
 from embrix.brix.world import World, unify
 from embrix.grammar.model import Pass
 from embrix.terms.node import FIRST_FREE_TAG, Constructor
+from embrix.terms.signature import Signature
 from embrix.terms.types import BOOL, NAME, TEXT, Con, Hole, Tup, Type, listing, settle, show_type
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Span
@@ -19,22 +27,45 @@ from embrix.text.suggest import did_you_mean
 
 
 def check_interpreter(
-    syntax: s.InterpreterSyntax, language: k.Language, findings: Findings
+    written: s.InterpreterSyntax,
+    language: k.Language,
+    findings: Findings,
+    base: k.Interpreter | None = None,
+    libraries: Mapping[str, s.LibrarySyntax] | None = None,
 ) -> k.Interpreter | None:
-    """The interpreter that a file defines, or None when errors keep it from running."""
+    """The interpreter that a file defines, joined with the one it extends and with the libraries
+    it uses; None when errors keep it from running."""
     own = Findings()
+    syntax = written
     try:
-        result = _Interpreter(syntax, language, own).check()
+        if base is not None and base.syntax is not None:
+            joined = extended_interpreter(base.syntax, written, _narrower(base, language), own)
+        else:
+            joined = standing_alone(written, own)
+        syntax = with_libraries(joined, libraries or {}, own)
+        result = _Interpreter(syntax, language, own).check(joined)
     except RecursionError:
         own.error(
-            "unreadable",
-            "a definition in this file is nested too deeply",
-            syntax.source,
+            "unreadable", "a definition in this file is nested too deeply", syntax.source,
             syntax.span,
-        )
+        )  # fmt: skip
         result = None
+    inherited = base.syntax.answers if base is not None and base.syntax is not None else ()
+    own = answered(own, (*inherited, *written.answers), written.source)
     findings.extend(own.sorted())
     return None if own.has_errors else result
+
+
+def _narrower(base: k.Interpreter, language: k.Language) -> dict[str, list[str]]:
+    """The forms of the sorts that have more in a language than in that of a base."""
+    if base.language.name == language.name:
+        return {}
+    before = base.language.signature
+    return {
+        sort: [form.name for form in before.of_sort(sort)]
+        for sort in before.sorts
+        if len(language.signature.of_sort(sort)) > len(before.of_sort(sort))
+    }
 
 
 class _Interpreter:
@@ -47,16 +78,29 @@ class _Interpreter:
         self.world = World(syntax.source, findings, sorts, language.numbers)
         self.world.constructors.update(language.signature.by_name)
         self.world.errors.update({error.name: error for error in language.errors})
+        self.world.choices.update(language.choices)
         self.own_errors: list[k.ErrorType] = []
 
-    def check(self) -> k.Interpreter | None:
+    def check(self, joined: s.InterpreterSyntax) -> k.Interpreter | None:
+        """`joined` is the text that an interpreter which extends this one takes over."""
         syntax, world = self.syntax, self.world
         for decl in syntax.types:
+            if decl.word == "forms":
+                if decl.name not in world.sorts:
+                    world.error(
+                        "unknown_type", f"there is no sort called {decl.name}", decl.span,
+                        did_you_mean(decl.name, world.sorts),
+                    )  # fmt: skip
+                continue
             if decl.name in world.sorts or decl.name in world.types:
                 world.error("declared_twice", f"{decl.name} is declared already", decl.span)
             world.types[decl.name] = decl.word
+            world.arities[decl.name] = len(decl.params)
+        for choice in syntax.choices:
+            declare_choice(world, choice)
         first = FIRST_FREE_TAG + len(self.language.signature.forms)
-        own = declare_constructors(world, syntax.types, first, is_form=False)
+        own = declare_constructors(world, syntax.types, first)
+        self.signature = Signature((*self.language.signature.forms, *(c for c in own if c.is_form)))
         for error in syntax.errors:
             self.own_errors.append(check_error(world, error))
         defines = (*self.language.syntax.functions, *syntax.functions)
@@ -76,7 +120,8 @@ class _Interpreter:
         constructors = {**self.language.signature.by_tag, **{c.tag: c for c in own}}
         return k.Interpreter(
             syntax.name, syntax.source, syntax.doc, self.language, constructors,
-            (*self.language.errors, *self.own_errors), functions, shown, main, laws,
+            (*self.language.errors, *self.own_errors), functions, shown, main, self.signature,
+            laws, dict(world.choices), {}, joined,
         )  # fmt: skip
 
     # ---------------------------------------------------------------- judgements and main
@@ -91,10 +136,32 @@ class _Interpreter:
                     did_you_mean(decl.function, self.world.functions),
                 )  # fmt: skip
                 continue
+            components = self.components(decl, signature.result)
             found[decl.function] = template_parts(
-                self.world, decl.template, signature.params, k.RESULT
+                self.world, decl.template, signature.params, components
             )
         return found
+
+    def components(self, decl: s.JudgementDecl, result: Type) -> dict[str, int]:
+        """What the names in a template stand for that are no parameters: `result`, or the names
+        of the `gives` pattern."""
+        names = {"result": k.RESULT}
+        if decl.gives is None:
+            return names
+        kind = settle(result)
+        parts = decl.gives.items if isinstance(decl.gives, s.PTuple) else (decl.gives,)
+        count = len(kind.items) if isinstance(kind, Tup) else 1
+        plain = all(isinstance(part, s.PVar | s.PAny) for part in parts)
+        if len(parts) != count or not plain:
+            self.world.error(
+                "wrong_pattern", f"{decl.function} gives {show_type(result)}: name each component",
+                decl.gives.span, "write: gives (v, after)",
+            )  # fmt: skip
+            return names
+        for number, part in enumerate(parts, 1):
+            if isinstance(part, s.PVar):
+                names[part.name] = k.RESULT - number if count > 1 else k.RESULT
+        return names
 
     def main(self) -> str | None:
         decl = self.syntax.main

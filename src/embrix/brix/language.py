@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from embrix.brix import syntax as s
-from embrix.brix.core import ErrorType, Language, TemplateParts
+from embrix.brix.core import Choice, ErrorType, Language, TemplateParts
 from embrix.brix.extend import extended_language, standing_alone
 from embrix.brix.functions import check_function, declare_function
 from embrix.brix.grammar_check import check_grammar, quoted_in
@@ -34,9 +34,11 @@ def check_language(
         syntax = standing_alone(written, findings)
     sorts = {decl.name for decl in syntax.types}
     world = World(syntax.source, findings, sorts, syntax.numbers or "rational")
-    forms = declare_constructors(world, syntax.types, FIRST_FREE_TAG, is_form=True)
+    forms = declare_constructors(world, syntax.types, FIRST_FREE_TAG)
     signature = Signature(tuple(forms))
     errors = tuple(check_error(world, decl) for decl in syntax.errors)
+    for choice in syntax.choices:
+        declare_choice(world, choice)
     sound = not findings.has_errors
     for define in syntax.functions:
         declare_function(world, define)
@@ -58,7 +60,7 @@ def check_language(
         )  # fmt: skip
     return Language(
         syntax.name, syntax.source, syntax.doc, syntax.extension, syntax.notes, world.numbers,
-        signature, grammars, errors, functions,
+        signature, grammars, errors, functions, dict(world.choices),
         _tokens(world, syntax, kinds, grammars), sound, syntax,
     )  # fmt: skip
 
@@ -81,7 +83,7 @@ def _tokens(
 
 
 def declare_constructors(
-    world: World, declarations: Sequence[s.TypeDecl], first_tag: int, *, is_form: bool
+    world: World, declarations: Sequence[s.TypeDecl], first_tag: int
 ) -> list[Constructor]:
     """The constructors of `forms`, `value` and `data` blocks, numbered from a tag."""
     result: list[Constructor] = []
@@ -94,17 +96,23 @@ def declare_constructors(
                     constructor.span, "give one of them another name",
                 )  # fmt: skip
                 continue
-            made = _constructor(world, decl.name, constructor, first_tag + len(result), is_form)
+            made = _constructor(world, decl, constructor, first_tag + len(result))
             world.constructors[made.name] = made
             result.append(made)
     return result
 
 
-def _constructor(
-    world: World, owner: str, decl: s.ConstructorDecl, tag: int, is_form: bool
-) -> Constructor:
+def _constructor(world: World, owner: s.TypeDecl, decl: s.ConstructorDecl, tag: int) -> Constructor:
+    world.variables = set()
     names = [field.name for field in decl.fields]
     types = [world.type(field.type) for field in decl.fields]
+    params = tuple(name for name, _ in owner.params)
+    for name in world.variables - set(params):
+        world.error(
+            "unknown_type", f"there is no type called {name}", decl.span,
+            f"a generic type names it: data {owner.name}[{name}]",
+        )  # fmt: skip
+    world.variables = None
     for number, field in enumerate(decl.fields):
         if field.name in names[:number]:
             world.error(
@@ -139,8 +147,39 @@ def _constructor(
                 binds.append(Binds(at, scopes))
     uses = tuple(at for n, where in decl.uses if (at := name_field(n, where)) is not None)
     return Constructor(
-        decl.name, tag, owner, tuple(names), tuple(types), is_form, tuple(binds), uses
+        decl.name,
+        tag,
+        owner.name,
+        tuple(names),
+        tuple(types),
+        owner.word == "forms",
+        tuple(binds),
+        uses,
+        params,
+        decl.role,
     )
+
+
+def declare_choice(world: World, decl: s.ChoiceDecl) -> None:
+    """Make a choice known. It has at least two alternatives, and one of them is the default."""
+    if decl.name in world.choices:
+        world.error("declared_twice", f"there is a choice {decl.name} already", decl.span)
+    names = [alternative.name for alternative in decl.alternatives]
+    for number, alternative in enumerate(decl.alternatives):
+        if alternative.name in names[:number]:
+            world.error("declared_twice", f"{alternative.name} stands twice", alternative.span)
+    defaults = [alternative.name for alternative in decl.alternatives if alternative.default]
+    if len(names) < 2 or len(defaults) != 1:
+        world.error(
+            "missing_part", f"the choice {decl.name} needs two alternatives and one default",
+            decl.span, 'write lines: NAME "why one would want it", and after one of them: default',
+        )  # fmt: skip
+        if not names:
+            return
+    world.choices[decl.name] = Choice(
+        decl.name, decl.question, {a.name: a.rationale for a in decl.alternatives},
+        (defaults or names)[0],
+    )  # fmt: skip
 
 
 def check_error(world: World, decl: s.ErrorDecl) -> ErrorType:
@@ -156,20 +195,19 @@ def check_error(world: World, decl: s.ErrorDecl) -> ErrorType:
 
 
 def template_parts(
-    world: World, text: s.TextLit, names: Sequence[str], result: int | None = None
+    world: World, text: s.TextLit, names: Sequence[str], results: Mapping[str, int] | None = None
 ) -> TemplateParts:
-    """A template whose braces hold names only; `result` is the number that `{result}` gets."""
+    """A template whose braces hold names only; `results` gives the numbers of names that stand
+    for what comes out."""
     parts: list[str | int] = []
+    known = {**{name: number for number, name in enumerate(names)}, **(results or {})}
     for part in text.parts:
         if isinstance(part, str):
             parts.append(part)
-        elif isinstance(part, s.Ref) and part.name in names:
-            parts.append(list(names).index(part.name))
-        elif isinstance(part, s.Ref) and part.name == "result" and result is not None:
-            parts.append(result)
+        elif isinstance(part, s.Ref) and part.name in known:
+            parts.append(known[part.name])
         else:
             name = part.name if isinstance(part, s.Ref) else "this"
-            known = [*names, *(["result"] if result is not None else [])]
             world.error(
                 "unknown_name", f"{name} cannot stand in this text", part.span,
                 did_you_mean(name, known, "known here are " + ", ".join(known)),

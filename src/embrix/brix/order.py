@@ -9,8 +9,9 @@ from embrix.brix import core as k
 from embrix.brix import syntax as s
 from embrix.brix.infer import Infer
 from embrix.brix.patterns import Patterns
-from embrix.brix.world import Signature, unify
-from embrix.terms.types import BOOL, Type, show_type
+from embrix.brix.world import Signature, components, first_component, unify
+from embrix.terms.node import CONS, NIL, NONE, SOME, TUPLE
+from embrix.terms.types import BOOL, Con, Tup, Type, settle, show_type
 from embrix.text.source import Span
 from embrix.text.suggest import did_you_mean
 
@@ -23,68 +24,138 @@ def expand_order(
     if len(signature.subjects) != 1:
         world.error("wrong_number", "a small-step relation has one subject", row.span)
         return []
-    if not unify(signature.result, signature.types[signature.subjects[0]]):
+    wanted = signature.types[signature.subjects[0]]
+    if not unify(first_component(signature.result), wanted):
         world.error(
-            "not_yet", "steps whose result has further components cannot be used in definitions "
-            "yet", row.span,
+            "type_mismatch", f"a step must give {show_type(wanted)}, perhaps with more in a tuple, "
+            f"not {show_type(signature.result)}", row.span,
         )  # fmt: skip
         return []
     clauses = []
     for name, span in row.children:
-        clause = _clause(infer, row, signature, slots, name, span)
+        clause = _Part(infer, row, signature, slots, name, span).clause()
         if clause is not None:
             clauses.append(clause)
     return clauses
 
 
-def _clause(
-    infer: Infer, row: s.Order, signature: Signature, slots: tuple[int, ...], name: str, span: Span
-) -> k.CoreClause | None:
-    world = infer.world
-    kind = signature.types[signature.subjects[0]]
-    infer.scopes.append({})
-    pattern = Patterns(world, infer.declare).check(row.pattern, kind)
-    found = infer.scopes[-1].get(name)
-    guard = infer.check(row.guard, BOOL) if row.guard is not None else None
-    known = list(infer.scopes.pop())
-    if found is None:
-        world.error(
-            "unknown_name", f"the pattern has no part called {name}", span,
-            did_you_mean(name, known),
+class _Part:
+    """The clause for one part of an `order` line."""
+
+    def __init__(
+        self,
+        infer: Infer,
+        row: s.Order,
+        signature: Signature,
+        slots: tuple[int, ...],
+        name: str,
+        span: Span,
+    ) -> None:
+        self.infer, self.row, self.signature, self.slots = infer, row, signature, slots
+        self.name, self.span = name, span
+
+    def clause(self) -> k.CoreClause | None:
+        infer, row, signature = self.infer, self.row, self.signature
+        world = infer.world
+        kind = signature.types[signature.subjects[0]]
+        infer.scopes.append({})
+        pattern = Patterns(world, infer.declare).check(row.pattern, kind)
+        found = infer.scopes[-1].get(self.name)
+        guard = infer.check(row.guard, BOOL) if row.guard is not None else None
+        known = list(infer.scopes.pop())
+        if found is None:
+            world.error(
+                "unknown_name", f"the pattern has no part called {self.name}", self.span,
+                did_you_mean(self.name, known),
+            )  # fmt: skip
+            return None
+        slot, part = found
+        settled = settle(part)
+        listed = isinstance(settled, Con) and settled.name == "List"
+        item = settled.args[0] if isinstance(settled, Con) and listed else part
+        relation = infer.relation_on(item)
+        if relation is None:
+            world.error(
+                "no_relation", f"{self.name} is of type {show_type(part)}, and no relation takes "
+                "steps there", self.span,
+            )  # fmt: skip
+            return None
+        stepped = infer.slot()
+        rebuilt = _rebuild(infer, pattern, {slot: k.Local(stepped)})
+        if not isinstance(pattern, k.Shape) or rebuilt is None:
+            world.error("wrong_pattern", "`order` needs a form with its parts here", row.span)
+            return None
+        body = self.stepping(relation, slot, stepped, rebuilt[0], listed=listed)
+        index = next(
+            (n for n, f in enumerate(pattern.fields) if isinstance(f, k.Bind) and f.slot == slot),
+            None,
+        )
+        pending: k.Core = k.Test(
+            k.IsFinal(relation.name, k.Local(slot), listed), k.Const(False), k.Const(True)
+        )
+        if guard is not None:
+            pending = k.Test(guard, pending, k.Const(False))
+        return k.CoreClause((rebuilt[1],), pending, body, row.span, index)
+
+    def stepping(
+        self, relation: Signature, slot: int, stepped: int, whole: k.Core, *, listed: bool
+    ) -> k.Core:
+        """The part takes its step, and the whole is put together again; what comes besides the
+        part goes where the relation of the whole gives it."""
+        infer, signature = self.infer, self.signature
+        args: list[k.Core] = []
+        for number, kind in enumerate(relation.types):
+            if number in relation.subjects:
+                args.append(k.Local(slot))
+            else:
+                args.append(self.of_type(kind, relation.params[number]))
+        span = self.row.span
+        step: k.Core
+        if listed:
+            step = k.StepList(relation.name, k.Local(slot), tuple(args), span)
+        else:
+            step = k.Call(relation.name, tuple(args), span)
+        besides = components(relation.result)
+        extra = tuple(infer.slot() for _ in besides)
+        given = {show_type(kind): k.Local(n) for kind, n in zip(besides, extra, strict=True)}
+        result = whole
+        if components(signature.result):
+            rest = [
+                given.get(show_type(kind)) or self.of_type(kind, "")
+                for kind in components(signature.result)
+            ]
+            result = k.BuildTuple((whole, *rest))
+        taken: k.CorePattern = k.Bind(stepped)
+        if isinstance(settle(relation.result), Tup):
+            taken = k.Shape(TUPLE, (k.Bind(stepped), *map(k.Bind, extra)), wide=False)
+        clause = k.CoreClause((taken,), None, result, span)
+        return k.Match((step,), (infer.slot(),), (clause,), span)
+
+    def of_type(self, kind: Type, name: str) -> k.Core:
+        """The parameter that has a type, the one of the same name if there are several."""
+        signature = self.signature
+        fits = [
+            number
+            for number, own in enumerate(signature.types)
+            if number not in signature.subjects and show_type(own) == show_type(kind)
+        ]
+        for number in fits:
+            if signature.params[number] == name:
+                return k.Local(self.slots[number])
+        if fits:
+            return k.Local(self.slots[fits[0]])
+        self.infer.world.error(
+            "type_mismatch", f"a step of {self.name} needs {show_type(kind)}, and "
+            f"{signature.name} has no parameter of that type", self.span,
         )  # fmt: skip
-        return None
-    slot, part = found
-    relation = infer.relation_on(part)
-    if relation is None or relation.name != signature.name:
-        world.error(
-            "no_relation", f"{name} is of type {show_type(part)}, and {signature.name} takes no "
-            "steps there", span,
-        )  # fmt: skip
-        return None
-    args: list[k.Core] = [k.Local(number) for number in slots]
-    args[signature.subjects[0]] = k.Local(slot)
-    step = k.Call(signature.name, tuple(args), row.span)
-    rebuilt = _rebuild(infer, pattern, {slot: step}, kind)
-    if not isinstance(pattern, k.Shape) or rebuilt is None:
-        world.error("wrong_pattern", "`order` needs a form with its parts here", row.span)
-        return None
-    index = next(
-        (n for n, f in enumerate(pattern.fields) if isinstance(f, k.Bind) and f.slot == slot), None
-    )
-    pending: k.Core = k.Test(
-        k.IsFinal(signature.name, k.Local(slot)), k.Const(False), k.Const(True)
-    )
-    if guard is not None:
-        pending = k.Test(guard, pending, k.Const(False))
-    return k.CoreClause((rebuilt[1],), pending, rebuilt[0], row.span, index)
+        return k.Const(False)
 
 
 def _rebuild(
-    infer: Infer, pattern: k.CorePattern, instead: dict[int, k.Core], kind: Type
+    infer: Infer, pattern: k.CorePattern, instead: dict[int, k.Core]
 ) -> tuple[k.Core, k.CorePattern] | None:
     """An expression that builds what a pattern matched, some slots replaced; and the pattern with
     every part bound."""
-    by_tag = {c.tag: c for c in infer.world.constructors.values()}
     match pattern:
         case k.Bind(slot):
             number = infer.slot() if slot is None else slot
@@ -92,15 +163,29 @@ def _rebuild(
         case k.Equals(value):
             return k.Const(value), pattern
         case k.Named(inner, slot):
-            built = _rebuild(infer, inner, instead, kind)
+            built = _rebuild(infer, inner, instead)
             return (built[0], k.Named(built[1], slot)) if built else None
         case k.Shape(tag, fields, wide):
-            constructor = by_tag.get(tag)
-            if constructor is None:
-                return None
-            parts = [_rebuild(infer, f, instead, kind) for f in fields]
-            if any(part is None for part in parts):
-                return None
+            parts = [_rebuild(infer, f, instead) for f in fields]
             kept = [part for part in parts if part is not None]
-            core = k.Build(constructor, tuple(part[0] for part in kept))
+            core = _built(infer, tag, tuple(part[0] for part in kept))
+            if core is None or len(kept) < len(parts):
+                return None
             return core, k.Shape(tag, tuple(part[1] for part in kept), wide)
+    return None
+
+
+def _built(infer: Infer, tag: int, parts: tuple[k.Core, ...]) -> k.Core | None:
+    """What a node with a tag is built by."""
+    if tag == NIL:
+        return k.BuildList((), None)
+    if tag == CONS:
+        return k.BuildList((parts[0],), parts[1])
+    if tag == TUPLE:
+        return k.BuildTuple(parts)
+    if tag in (NONE, SOME):
+        return k.Optional(parts[0] if parts else None)
+    for constructor in infer.world.constructors.values():
+        if constructor.tag == tag:
+            return k.Build(constructor, parts)
+    return None

@@ -61,6 +61,10 @@ class Cursor:
         """The token taken last."""
         return self._tokens[self._at - 1] if self._at else self._end
 
+    def rest(self) -> list[Tok]:
+        """All tokens that have not been taken."""
+        return self._tokens[self._at :]
+
     def ahead(self, distance: int) -> Tok:
         at = self._at + distance
         return self._tokens[at] if at < len(self._tokens) else self._end

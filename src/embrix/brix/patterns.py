@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from embrix.brix import coverage
 from embrix.brix import syntax as s
-from embrix.brix.core import Bind, CorePattern, Equals, Named, Shape
+from embrix.brix.core import Among, Bind, CorePattern, Equals, Named, Shape
 from embrix.brix.world import World, count, unify
 from embrix.terms.node import CONS, NIL, NONE, SOME, TUPLE
 from embrix.terms.types import (
@@ -98,7 +98,8 @@ class Patterns:
             for arg in args:
                 self.check(arg, UNKNOWN)
             return Bind(None)
-        self.agree(Con(constructor.owner), kind, span)
+        types, whole = self.world.instance(constructor)
+        self.agree(whole, kind, span)
         if len(args) != len(constructor.fields):
             written = f"{name}({', '.join(constructor.fields)})" if constructor.fields else name
             self.world.error(
@@ -109,7 +110,7 @@ class Patterns:
                 self.check(arg, UNKNOWN)
             return Bind(None)
         self.swapped(constructor.fields, args)
-        fields = tuple(self.check(a, t) for a, t in zip(args, constructor.types, strict=True))
+        fields = tuple(self.check(a, t) for a, t in zip(args, types, strict=True))
         wide = len(self.world.of_type(constructor.owner)) > 1
         return Shape(constructor.tag, fields, wide)
 
@@ -148,7 +149,7 @@ def simplify(pattern: CorePattern, names: dict[int, str]) -> coverage.Pat:
     match pattern:
         case Bind():
             return coverage.ANY
-        case Named(inner, _):
+        case Named(inner, _) | Among(_, inner):
             return simplify(inner, names)
         case Equals(value):
             return coverage.Head(value, ())

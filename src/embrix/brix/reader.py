@@ -7,7 +7,7 @@ nothing in the others.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from embrix.brix import syntax as s
 from embrix.brix.expressions import Expressions
@@ -29,16 +29,15 @@ _IN_LANGUAGE = (
     "grammar",
     "error",
     "define",
+    "choice",
+    "prelude",
+    "deliberately",
 )
-_IN_INTERPRETER = ("value", "data", "error", "judgement", "main", "define", "law")
-_UNBUILT = {
-    "choice": "decisions",
-    "extend": "widening of interpreters",
-    "replace": "replacing of clauses",
-    "deliberately": "answers to warnings",
-    "use": "libraries",
-    "inherit": "inheriting of clauses",
-}
+_IN_INTERPRETER = (
+    "use", "forms", "value", "data", "error", "judgement", "main", "define", "extend", "replace",
+    "choice", "law", "deliberately",
+)  # fmt: skip
+_IN_LIBRARY = ("data", "error", "define", "deliberately")
 
 
 @dataclass(slots=True)
@@ -57,6 +56,11 @@ class _Parts:
     mains: list[s.MainDecl] = field(default_factory=list)
     functions: list[s.Define] = field(default_factory=list)
     laws: list[s.LawDecl] = field(default_factory=list)
+    widenings: list[s.Widening] = field(default_factory=list)
+    choices: list[s.ChoiceDecl] = field(default_factory=list)
+    answers: list[s.Answer] = field(default_factory=list)
+    uses: list[s.UseDecl] = field(default_factory=list)
+    prelude: list[tuple[str, str, Span]] = field(default_factory=list)
 
 
 def read_file(source: Source, findings: Findings) -> s.FileSyntax | None:
@@ -93,11 +97,8 @@ class _File:
         if word.text == "interpreter":
             return self.interpreter(c, rest)
         if word.text == "library":
-            self.findings.error(
-                "not_yet", "libraries cannot be used in definitions yet", self.source, word.span
-            )
-            raise Misread
-        c.fail("a file begins with `language` or `interpreter`")
+            return self.library(c, rest)
+        c.fail("a file begins with `language`, `interpreter` or `library`")
 
     # ---------------------------------------------------------------- files
 
@@ -115,7 +116,19 @@ class _File:
         return s.LanguageSyntax(
             self.source, name.text, p.doc, p.extension, tuple(p.notes), p.numbers,
             self.joined_tokens(), tuple(p.types), self.joined_grammars(), tuple(p.errors),
-            tuple(p.functions), base, span,
+            tuple(p.functions), tuple(p.choices), tuple(p.prelude), tuple(p.answers), base, span,
+        )  # fmt: skip
+
+    def library(self, c: Cursor, rest: list[Chunk]) -> s.LibrarySyntax:
+        start = c.take()
+        name = c.expect_kind("name", "the name of the library, in lower case,")
+        span = c.since(start.span)
+        self.heading(c)
+        self.declarations(rest, _IN_LIBRARY, self.interpreter_part)
+        p = self.parts
+        return s.LibrarySyntax(
+            self.source, name.text, p.doc, tuple(p.types), tuple(p.errors), tuple(p.functions),
+            tuple(p.answers), span,
         )  # fmt: skip
 
     def interpreter(self, c: Cursor, rest: list[Chunk]) -> s.InterpreterSyntax:
@@ -123,7 +136,12 @@ class _File:
         name = c.expect_kind("name", "the name of the interpreter, in lower case,")
         c.expect("for")
         language = c.expect_kind("Name", "the name of the language")
-        self.no_extends(c)
+        base: tuple[str, str, Span] | None = None
+        if c.accept("extends"):
+            owner = c.expect_kind("Name", "the language of the interpreter that is extended")
+            c.expect(".", " between the language and the name of its interpreter")
+            other = c.expect_kind("name", "the name of the interpreter that is extended")
+            base = (owner.text, other.text, c.since(owner.span))
         span = c.since(start.span)
         self.heading(c)
         self.declarations(rest, _IN_INTERPRETER, self.interpreter_part)
@@ -136,16 +154,9 @@ class _File:
         return s.InterpreterSyntax(
             self.source, name.text, language.text, language.span, p.doc, tuple(p.types),
             tuple(p.errors), tuple(p.judgements), p.mains[0] if p.mains else None,
-            tuple(p.functions), tuple(p.laws), span,
+            tuple(p.functions), tuple(p.laws), tuple(p.widenings), tuple(p.choices),
+            tuple(p.answers), tuple(p.uses), base, span,
         )  # fmt: skip
-
-    def no_extends(self, c: Cursor) -> None:
-        if c.sees("extends"):
-            span = c.take().span
-            self.findings.error(
-                "not_yet", "`extends` cannot be used in definitions yet", self.source, span
-            )
-            raise Misread
 
     def heading(self, c: Cursor) -> None:
         """The indented lines under the header: what the file is about, and notes."""
@@ -184,11 +195,6 @@ class _File:
             self.unknown_word(word.text, word.span, ("extension", "has", "later", "never"))
 
     def unknown_word(self, word: str, span: Span, known: tuple[str, ...]) -> None:
-        if word in _UNBUILT:
-            self.findings.error(
-                "not_yet", f"{_UNBUILT[word]} cannot be used in definitions yet", self.source, span
-            )
-            return
         self.findings.error(
             "unknown_word", f"no declaration begins with `{word}` here", self.source, span,
             did_you_mean(word, known, "known are " + ", ".join(known)),
@@ -197,8 +203,14 @@ class _File:
     def declarations(
         self, rest: list[Chunk], known: tuple[str, ...], read: Callable[[str, Chunk], None]
     ) -> None:
-        for chunk in rest:
+        for number, chunk in enumerate(rest):
             try:
+                if chunk.word == "deliberately" and chunk.word in known:
+                    covers = rest[number + 1].span if number + 1 < len(rest) else None
+                    answer = self.answer(self.cursor(chunk))
+                    self.parts.answers.append(replace(answer, covers=covers))
+                    continue
+
                 if chunk.word not in known:
                     end = chunk.span.start + max(1, len(chunk.word))
                     self.unknown_word(chunk.word, Span(chunk.span.start, end), known)
@@ -225,14 +237,24 @@ class _File:
             self.parts.errors.append(self.error(c))
         elif word == "define":
             self.parts.functions.append(self.define(c))
+        elif word == "choice":
+            self.parts.choices.append(self.choice(c))
+        elif word == "prelude":
+            self.parts.prelude += self.prelude(c)
         else:
             self.note(c)
             self.whole(c)
 
     def interpreter_part(self, word: str, chunk: Chunk) -> None:
         c = self.cursor(chunk)
-        if word in ("value", "data"):
+        if word in ("value", "data", "forms"):
             self.parts.types.append(self.type_declaration(c))
+        elif word in ("extend", "replace"):
+            self.widening(c)
+        elif word == "choice":
+            self.parts.choices.append(self.choice(c))
+        elif word == "use":
+            self.parts.uses.append(self.use(c))
         elif word == "error":
             self.parts.errors.append(self.error(c))
         elif word == "judgement":
@@ -273,13 +295,117 @@ class _File:
 
     # ---------------------------------------------------------------- declarations
 
+    def answer(self, c: Cursor) -> s.Answer:
+        """`deliberately CODE "reason"`."""
+        start = c.take()
+        code = c.expect_kind("name", "the code of a warning")
+        reason = c.expect_kind("text", "the reason in quotes")
+        span = c.since(start.span)
+        return s.Answer(code.text, unescape(reason, self.source, self.findings), span)
+
+    def choice(self, c: Cursor) -> s.ChoiceDecl:
+        c.take()
+        name = c.expect_kind("name", "the name of the choice, in lower case,")
+        question = c.expect_kind("text", "the question that is decided, in quotes,")
+
+        def row() -> s.AlternativeDecl:
+            tok = c.expect_kind("name", "the name of an alternative")
+            reason = c.expect_kind("text", "the reason for it, in quotes,")
+            default = c.accept("default") is not None
+            rationale = unescape(reason, self.source, self.findings)
+            return s.AlternativeDecl(tok.text, rationale, default, tok.span)
+
+        rows = c.rows(0, row)
+        text = unescape(question, self.source, self.findings)
+        return s.ChoiceDecl(name.text, text, tuple(rows), name.span)
+
+    def prelude(self, c: Cursor) -> list[tuple[str, str, Span]]:
+        """Lines `NAME = "TEXT OF A PROGRAM"`."""
+        c.take()
+
+        def row() -> tuple[str, str, Span]:
+            name = c.expect_kind("name", "a name")
+            c.expect("=", " before what the name stands for")
+            text = c.expect_kind("text", "an expression of the language, in quotes,")
+            return name.text, unescape(text, self.source, self.findings), text.span
+
+        return c.rows(0, row)
+
+    def use(self, c: Cursor) -> s.UseDecl:
+        start = c.take()
+        name = c.expect_kind("name", "the name of a library")
+        names: tuple[tuple[str, Span], ...] = ()
+        if c.accept("("):
+            inside = Expressions(c).separated(")", lambda: c.take())
+            names = tuple((tok.text, tok.span) for tok in inside)
+        self.whole(c)
+        return s.UseDecl(name.text, names, c.since(start.span))
+
+    def widening(self, c: Cursor) -> None:
+        """`extend value Value`, `extend eval(e, env)` or `replace eval(e, env)`."""
+        start = c.take()
+        if start.text == "extend" and c.sees("value", "data"):
+            self.parts.types.append(replace(self.type_declaration(c), extends=True))
+            return
+        expressions = Expressions(c)
+        name = expressions.variable("the name of a function")
+        c.expect("(", " before the parameters")
+
+        def param() -> tuple[str, Span]:
+            tok = expressions.variable("the name of a parameter")
+            return tok.text, tok.span
+
+        params = expressions.separated(")", param)
+        if c.sees(":", "->"):
+            c.fail("the types are those of the base", "write only the names of the parameters")
+        rows, body = self.clauses_or_body(c, expressions)
+        self.whole(c)
+        self.parts.widenings.append(
+            s.Widening(
+                name.text, tuple(params), rows, body, start.text == "replace", name.span,
+                c.since(start.span), c.failures > 0,
+            )
+        )  # fmt: skip
+
+    def clauses_or_body(
+        self, c: Cursor, expressions: Expressions
+    ) -> tuple[tuple[s.DefineRow, ...], s.Expr | None]:
+        """The lines of a widening: clauses, when any of them has an arrow."""
+        depth = 0
+        for tok in c.rest():
+            depth += {"(": 1, "[": 1, ")": -1, "]": -1}.get(tok.text, 0)
+            if tok.first and tok.column == c.raw().column:
+                depth = 0
+                first = tok.text
+                if first in ("let", "require", "emit", "if", "match", "fail"):
+                    break
+            if depth == 0 and tok.text == "=>" and tok.kind == "symbol":
+                return self.rows_of(c, expressions), None
+        return (), expressions.block(0)
+
+    def rows_of(self, c: Cursor, expressions: Expressions) -> tuple[s.DefineRow, ...]:
+        """Clauses and the other lines of a definition; answers to warnings cover the next line."""
+        rows: list[s.DefineRow | s.Answer] = c.rows(0, lambda: self.row(c, expressions))
+        kept: list[s.DefineRow] = []
+        for number, row in enumerate(rows):
+            if isinstance(row, s.Answer):
+                covers = rows[number + 1].span if number + 1 < len(rows) else None
+                self.parts.answers.append(replace(row, covers=covers))
+            else:
+                kept.append(row)
+        return tuple(kept)
+
     def type_declaration(self, c: Cursor) -> s.TypeDecl:
         word = c.take()
         name = c.expect_kind("Name", "a capitalised name")
+        params: list[tuple[str, Span]] = []
+        if c.accept("["):
+            inside = Expressions(c).separated("]", lambda: c.expect_kind("Name", "a capital"))
+            params = [(tok.text, tok.span) for tok in inside]
         if not c.raw().first and c.raw().kind != "end":
             c.fail("the line should end here", "constructors stand on lines of their own")
         rows = c.rows(0, lambda: self.constructor(c))
-        return s.TypeDecl(word.text, name.text, tuple(rows), name.span)
+        return s.TypeDecl(word.text, name.text, tuple(rows), name.span, tuple(params))
 
     def fields(self, c: Cursor) -> tuple[s.FieldDecl, ...]:
         if not c.accept("("):
@@ -299,6 +425,7 @@ class _File:
         binds: list[s.BindsDecl] = []
         uses: list[tuple[str, Span]] = []
         shown: s.Expr | None = None
+        role = ""
         while c.peek().kind != "end":
             if c.accept("binds"):
                 names = self.names(c)
@@ -309,14 +436,11 @@ class _File:
             elif c.accept("shown"):
                 shown = Expressions(c).expression()
             elif c.sees("suspended", "settled"):
-                span = c.take().span
-                self.findings.error(
-                    "not_yet", "roles cannot be used in definitions yet", self.source, span
-                )
+                role = c.take().text
             else:
                 c.fail("`binds`, `uses` or `shown` is expected here")
         return s.ConstructorDecl(
-            name.text, fields, tuple(binds), tuple(uses), shown, c.since(name.span)
+            name.text, fields, tuple(binds), tuple(uses), shown, c.since(name.span), role
         )
 
     def names(self, c: Cursor) -> tuple[tuple[str, Span], ...]:
@@ -341,13 +465,9 @@ class _File:
         name = c.expect_kind("name", "the function the judgement belongs to")
         text = c.expect_kind("text", "how the judgement is written, in quotes,")
         template = Expressions(c).template(text)
-        if c.sees("gives"):
-            self.findings.error(
-                "not_yet", "`gives` cannot be used in definitions yet", self.source, c.peek().span
-            )
-            raise Misread
+        gives = Expressions(c).pattern() if c.accept("gives") else None
         self.whole(c)
-        return s.JudgementDecl(name.text, template, name.span)
+        return s.JudgementDecl(name.text, template, name.span, gives)
 
     def law(self, c: Cursor) -> s.LawDecl:
         start = c.take()
@@ -375,15 +495,15 @@ class _File:
         if c.accept("by"):
             subjects = self.names(c)
         doc = self.doc(c)
-        rows: list[s.Clause | s.Final | s.Order] = []
+        rows: tuple[s.DefineRow, ...] = ()
         body: s.Expr | None = None
         if subjects:
-            rows = c.rows(0, lambda: self.row(c, expressions))
+            rows = self.rows_of(c, expressions)
         else:
             body = expressions.block(0)
         self.whole(c)
         return s.Define(
-            name.text, tuple(params), result, subjects, tuple(rows), body, doc, name.span,
+            name.text, tuple(params), result, subjects, rows, body, doc, name.span,
             c.since(start.span), c.failures > 0,
         )  # fmt: skip
 
@@ -395,8 +515,28 @@ class _File:
             return unescape(tok, self.source, self.findings)
         return ""
 
-    def row(self, c: Cursor, expressions: Expressions) -> s.Clause | s.Final | s.Order:
+    def row(self, c: Cursor, expressions: Expressions) -> s.DefineRow | s.Answer:
         start = c.peek()
+        if start.text == "deliberately" and start.kind == "name":
+            return self.answer(c)
+        if start.text == "no" and c.ahead(1).text == "clause":
+            c.take()
+            c.take()
+            patterns = [expressions.pattern()]
+            while c.accept(","):
+                patterns.append(expressions.pattern())
+            reason = c.expect_kind("text", "the reason in quotes")
+            text = unescape(reason, self.source, self.findings)
+            return s.NoClause(tuple(patterns), text, c.since(start.span))
+        if start.text == "inherit" and start.kind == "name" and c.ahead(1).text == "_":
+            c.take()
+            c.take()
+            c.expect("for")
+            forms = [c.expect_kind("Name", "the name of a form")]
+            while c.accept(","):
+                forms.append(c.expect_kind("Name", "the name of a form"))
+            named = tuple((tok.text, tok.span) for tok in forms)
+            return s.Inherit(named, c.since(start.span))
         if start.text == "final" and start.kind == "name":
             c.take()
             return s.Final(expressions.pattern(), c.since(start.span))

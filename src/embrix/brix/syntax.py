@@ -28,7 +28,14 @@ class TypeTuple:
     span: Span
 
 
-TypeSyntax: TypeAlias = TypeName | TypeTuple
+@dataclass(frozen=True, slots=True)
+class TypeFunction:
+    params: tuple[TypeSyntax, ...]
+    result: TypeSyntax
+    span: Span
+
+
+TypeSyntax: TypeAlias = TypeName | TypeTuple | TypeFunction
 
 # ---------------------------------------------------------------------- expressions
 
@@ -167,6 +174,49 @@ class Todo:
 
 
 @dataclass(frozen=True, slots=True)
+class Lambda:
+    """`fn(PATTERN, …) => BODY`"""
+
+    params: tuple[Pattern, ...]
+    body: Expr
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Attempt:
+    """`attempt VALUE` with `on ERROR(…) => …` below it."""
+
+    value: Expr
+    handlers: tuple[Clause, ...]
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Ask:
+    """A line of input, or None when there is no more."""
+
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class ChoiceIs:
+    """`NAME is ALTERNATIVE`"""
+
+    name: str
+    alternative: str
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class LetRec:
+    """`let rec NAME = ENV with KEY = VALUE …`, where the values may mention NAME."""
+
+    name: str
+    value: Expr
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
 class Let:
     pattern: Pattern
     value: Expr
@@ -191,14 +241,15 @@ class Emit:
 class Block:
     """Lines carried out in the order of the page, then the result."""
 
-    lines: tuple[Let | Require | Emit, ...]
+    lines: tuple[Line, ...]
     result: Expr
     span: Span
 
 
+Line: TypeAlias = Let | LetRec | Require | Emit
 Expr: TypeAlias = (
     NumberLit | TextLit | Ref | Make | Apply | Index | Binary | Unary | Otherwise | With | WithAll
-    | If | Match | Tuple | ListOf | Fail | Repeat | Todo | Block
+    | If | Match | Tuple | ListOf | Fail | Repeat | Todo | Block | Lambda | Attempt | Ask | ChoiceIs
 )  # fmt: skip
 
 # ---------------------------------------------------------------------- patterns
@@ -259,6 +310,35 @@ class Clause:
     guard: Expr | None
     body: Expr
     span: Span
+    only: frozenset[str] | None = None
+    """The forms that a pattern which takes everything stands for, where that is not all."""
+
+
+@dataclass(frozen=True, slots=True)
+class NoClause:
+    """`no clause PATTERN "reason"`: that nothing takes this is meant."""
+
+    patterns: tuple[Pattern, ...]
+    reason: str
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Inherit:
+    """`inherit _ for FORM, …`: the base's clause for everything else answers for these too."""
+
+    forms: tuple[tuple[str, Span], ...]
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Answer:
+    """`deliberately CODE "reason"`: the warning of this code inside `covers` is meant."""
+
+    code: str
+    reason: str
+    span: Span
+    covers: Span | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -293,7 +373,7 @@ class Define:
     params: tuple[Param, ...]
     result: TypeSyntax
     subjects: tuple[tuple[str, Span], ...]
-    rows: tuple[Clause | Final | Order, ...]
+    rows: tuple[DefineRow, ...]
     body: Expr | None
     doc: str
     span: Span
@@ -301,6 +381,52 @@ class Define:
     whole: Span
     damaged: bool = False
     """Whether some of its rows could not be read."""
+    widened: str = ""
+    """`extend` or `replace`, when clauses were put before those of a base."""
+
+
+DefineRow: TypeAlias = Clause | Final | Order | NoClause | Inherit
+
+
+@dataclass(frozen=True, slots=True)
+class Widening:
+    """`extend NAME(params)` or `replace NAME(params)` with clauses, or with a body."""
+
+    name: str
+    params: tuple[tuple[str, Span], ...]
+    rows: tuple[DefineRow, ...]
+    body: Expr | None
+    replaces: bool
+    span: Span
+    whole: Span
+    damaged: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class AlternativeDecl:
+    """One way to decide a choice, with the reason for it."""
+
+    name: str
+    rationale: str
+    default: bool
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class ChoiceDecl:
+    name: str
+    question: str
+    alternatives: tuple[AlternativeDecl, ...]
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class UseDecl:
+    """`use LIBRARY (name, …)`; without names everything is taken."""
+
+    library: str
+    names: tuple[tuple[str, Span], ...]
+    span: Span
 
 
 @dataclass(frozen=True, slots=True)
@@ -324,6 +450,8 @@ class ConstructorDecl:
     uses: tuple[tuple[str, Span], ...]
     shown: Expr | None
     span: Span
+    role: str = ""
+    """`suspended`, `settled`, or nothing."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -334,6 +462,8 @@ class TypeDecl:
     name: str
     constructors: tuple[ConstructorDecl, ...]
     span: Span
+    params: tuple[tuple[str, Span], ...] = ()
+    extends: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -349,6 +479,7 @@ class JudgementDecl:
     function: str
     template: TextLit
     span: Span
+    gives: Pattern | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -515,6 +646,9 @@ class LanguageSyntax:
     grammars: tuple[GrammarSyntax, ...]
     errors: tuple[ErrorDecl, ...]
     functions: tuple[Define, ...]
+    choices: tuple[ChoiceDecl, ...]
+    prelude: tuple[tuple[str, str, Span], ...]
+    answers: tuple[Answer, ...]
     base: tuple[str, Span] | None
     span: Span
 
@@ -532,7 +666,25 @@ class InterpreterSyntax:
     main: MainDecl | None
     functions: tuple[Define, ...]
     laws: tuple[LawDecl, ...]
+    widenings: tuple[Widening, ...]
+    choices: tuple[ChoiceDecl, ...]
+    answers: tuple[Answer, ...]
+    uses: tuple[UseDecl, ...]
+    base: tuple[str, str, Span] | None
+    """Language and name of the interpreter that is extended."""
     span: Span
 
 
-FileSyntax: TypeAlias = LanguageSyntax | InterpreterSyntax
+@dataclass(frozen=True, slots=True)
+class LibrarySyntax:
+    source: Source
+    name: str
+    doc: str
+    types: tuple[TypeDecl, ...]
+    errors: tuple[ErrorDecl, ...]
+    functions: tuple[Define, ...]
+    answers: tuple[Answer, ...]
+    span: Span
+
+
+FileSyntax: TypeAlias = LanguageSyntax | InterpreterSyntax | LibrarySyntax

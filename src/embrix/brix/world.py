@@ -5,9 +5,20 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from embrix.brix import syntax as s
-from embrix.brix.core import ErrorType
+from embrix.brix.core import Choice, ErrorType
 from embrix.terms.node import Constructor
-from embrix.terms.types import ARITY, UNKNOWN, Con, Fn, Hole, Tup, Type, Unknown, settle
+from embrix.terms.types import (
+    ARITY,
+    UNKNOWN,
+    Con,
+    Fn,
+    Hole,
+    Tup,
+    Type,
+    Unknown,
+    replaced_names,
+    settle,
+)
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Source, Span
 from embrix.text.suggest import did_you_mean
@@ -24,6 +35,16 @@ class Signature:
     subjects: tuple[int, ...]
     small_step: bool
     span: Span
+    variables: frozenset[str] = frozenset()
+    """The type variables of a generic function."""
+
+    def instance(self) -> tuple[tuple[Type, ...], Type]:
+        """The types of the parameters and of the result for one use."""
+        if not self.variables:
+            return self.types, self.result
+        known: dict[str, Type] = {name: Hole() for name in self.variables}
+        types = tuple(replaced_names(kind, known) for kind in self.types)
+        return types, replaced_names(self.result, known)
 
 
 @dataclass(slots=True)
@@ -37,6 +58,11 @@ class World:
     constructors: dict[str, Constructor] = field(default_factory=dict)
     functions: dict[str, Signature] = field(default_factory=dict)
     errors: dict[str, ErrorType] = field(default_factory=dict)
+    choices: dict[str, Choice] = field(default_factory=dict)
+    arities: dict[str, int] = field(default_factory=dict)
+    """How many types the author's generic types take."""
+    variables: set[str] | None = None
+    """The type variables met in a signature; None where there can be none."""
 
     def error(self, code: str, message: str, span: Span, hint: str = "") -> None:
         self.findings.error(code, message, self.source, span, hint)
@@ -49,8 +75,14 @@ class World:
         if isinstance(syntax, s.TypeTuple):
             items = tuple(self.type(item) for item in syntax.items)
             return items[0] if len(items) == 1 else Tup(items)
+        if isinstance(syntax, s.TypeFunction):
+            params = tuple(self.type(param) for param in syntax.params)
+            return Fn(params, self.type(syntax.result))
         arity = ARITY.get(syntax.name)
         if arity is None and (syntax.name in self.sorts or syntax.name in self.types):
+            arity = self.arities.get(syntax.name, 0)
+        if arity is None and self.variables is not None and len(syntax.name) == 1:
+            self.variables.add(syntax.name)
             arity = 0
         if arity is None:
             known = [*ARITY, *self.sorts, *self.types]
@@ -67,6 +99,14 @@ class World:
             )  # fmt: skip
             return UNKNOWN
         return Con(syntax.name, tuple(self.type(arg) for arg in syntax.args))
+
+    def instance(self, constructor: Constructor) -> tuple[tuple[Type, ...], Type]:
+        """The types of the fields and of the whole for one use of a constructor."""
+        if not constructor.params:
+            return constructor.types, Con(constructor.owner)
+        known: dict[str, Type] = {name: Hole() for name in constructor.params}
+        types = tuple(replaced_names(kind, known) for kind in constructor.types)
+        return types, Con(constructor.owner, tuple(known[name] for name in constructor.params))
 
     def of_type(self, name: str) -> list[Constructor]:
         return [c for c in self.constructors.values() if c.owner == name]
@@ -92,7 +132,8 @@ def unify(left: Type, right: Type) -> bool:
         return unify(right, left)
     match left, right:
         case Con(a, xs), Con(b, ys):
-            return a == b and all(unify(x, y) for x, y in zip(xs, ys, strict=True))
+            same = a == b and len(xs) == len(ys)
+            return same and all(unify(x, y) for x, y in zip(xs, ys, strict=True))
         case Tup(xs), Tup(ys):
             return len(xs) == len(ys) and all(unify(x, y) for x, y in zip(xs, ys, strict=True))
         case Fn(xs, x), Fn(ys, y):
@@ -113,3 +154,15 @@ def _occurs(hole: Hole, kind: Type) -> bool:
         case Fn(params, result):
             return any(_occurs(hole, p) for p in (*params, result))
     return False
+
+
+def first_component(kind: Type) -> Type:
+    """The term in what a step gives."""
+    settled = settle(kind)
+    return settled.items[0] if isinstance(settled, Tup) and settled.items else settled
+
+
+def components(kind: Type) -> tuple[Type, ...]:
+    """What a step gives besides the term: a store, say."""
+    settled = settle(kind)
+    return settled.items[1:] if isinstance(settled, Tup) else ()

@@ -11,7 +11,7 @@ from embrix.course.load import COURSE_FILE, Course, find_course, load_course
 from embrix.course.shipped import shipped_course
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
-from embrix.runs.session import Session
+from embrix.runs.session import Session, Undecided
 from embrix.runs.worker import limit_memory
 from embrix.text.diagnostic import render
 from embrix.text.source import Source, Unreadable, read_source
@@ -155,7 +155,8 @@ def _lanes(arguments: argparse.Namespace, session: Session, language: str) -> li
         for finding in errors[:3]:
             print(render(finding), file=sys.stderr)
         raise Usage(f"{language} cannot run programs until its definition is mended")
-    for name in names:
+    for given in names:
+        name = given.partition("[")[0].strip()
         if name in course.broken.get(language, ()):
             for finding in errors[:3]:
                 print(render(finding), file=sys.stderr)
@@ -163,7 +164,10 @@ def _lanes(arguments: argparse.Namespace, session: Session, language: str) -> li
         if name not in usable:
             hint = did_you_mean(name, usable, "there are: " + ", ".join(usable))
             raise Usage(f"{language} has no interpreter called {name}; {hint}")
-    return [session.lane(language, name) for name in names]
+    try:
+        return [session.lane(language, name) for name in names]
+    except Undecided as wrong:
+        raise Usage(str(wrong.args[0])) from wrong
 
 
 def _given(bindings: list[str]) -> dict[str, str]:

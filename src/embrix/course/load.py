@@ -74,6 +74,16 @@ def load_course(folder: Path, unsaved: Mapping[Path, str] | None = None) -> Cour
     return loader.load()
 
 
+@dataclass(slots=True)
+class _Interpreters:
+    """What interpreters are checked with, and those that have been."""
+
+    languages: dict[str, Language]
+    libraries: dict[str, s.LibrarySyntax]
+    interpreters: dict[str, dict[str, Interpreter]]
+    broken: dict[str, list[str]]
+
+
 class _Loader:
     def __init__(self, folder: Path, unsaved: Mapping[Path, str], findings: Findings) -> None:
         self.folder = folder
@@ -113,6 +123,7 @@ class _Loader:
         broken: dict[str, list[str]] = {}
         waiting: list[s.InterpreterSyntax] = []
         written: list[s.LanguageSyntax] = []
+        libraries: dict[str, s.LibrarySyntax] = {}
         for path in files:
             if path.suffix != ".brix":
                 continue
@@ -120,11 +131,13 @@ class _Loader:
             syntax = read_file(source, self.findings) if source is not None else None
             if isinstance(syntax, s.InterpreterSyntax):
                 waiting.append(syntax)
+            elif isinstance(syntax, s.LibrarySyntax):
+                self.library(syntax, libraries)
             elif syntax is not None:
                 written.append(syntax)
         self.languages(written, languages)
-        for unchecked in waiting:
-            self.interpreter(unchecked, languages, interpreters, broken)
+        work = _Interpreters(languages, libraries, interpreters, broken)
+        self.interpreters(waiting, work)
         extensions = {lang.extension: name for name, lang in languages.items() if lang.extension}
         programs: dict[str, list[Path]] = {name: [] for name in languages}
         for path in files:
@@ -228,32 +241,77 @@ class _Loader:
             elif one not in before:
                 yield replace(one, message=f"in {syntax.name}: {one.message}")
 
+    def library(self, syntax: s.LibrarySyntax, libraries: dict[str, s.LibrarySyntax]) -> None:
+        if syntax.name in libraries:
+            self.findings.error(
+                "declared_twice", f"there is a library called {syntax.name} already",
+                syntax.source, syntax.span,
+            )  # fmt: skip
+            return
+        libraries[syntax.name] = syntax
+
+    def interpreters(self, waiting: Sequence[s.InterpreterSyntax], work: _Interpreters) -> None:
+        """Check all interpreters, each after the one that it extends."""
+        by_name: dict[tuple[str, str], s.InterpreterSyntax] = {}
+        for syntax in waiting:
+            key = (syntax.language, syntax.name)
+            if syntax.language not in work.languages:
+                self.findings.error(
+                    "unknown_language", f"there is no language called {syntax.language}",
+                    syntax.source, syntax.language_span,
+                    did_you_mean(syntax.language, work.languages),
+                )  # fmt: skip
+            elif key in by_name:
+                self.findings.error(
+                    "declared_twice", f"{syntax.language} has an interpreter called {syntax.name} "
+                    "already", syntax.source, syntax.span,
+                )  # fmt: skip
+            else:
+                by_name[key] = syntax
+        done: set[tuple[str, str]] = set()
+        for key in by_name:
+            chain: list[tuple[str, str]] = []
+            at: tuple[str, str] | None = key
+            while at is not None and at in by_name and at not in done and at not in chain:
+                chain.append(at)
+                base = by_name[at].base
+                at = base[:2] if base is not None else None
+            for link in reversed(chain):
+                done.add(link)
+                self.interpreter(by_name[link], work, by_name)
+        order = {key: number for number, key in enumerate(by_name)}
+        for name, lanes in work.interpreters.items():
+            ordered = sorted(lanes.items(), key=lambda pair: order[name, pair[0]])
+            work.interpreters[name] = dict(ordered)
+
     def interpreter(
         self,
         syntax: s.InterpreterSyntax,
-        languages: dict[str, Language],
-        interpreters: dict[str, dict[str, Interpreter]],
-        broken: dict[str, list[str]],
+        work: _Interpreters,
+        known: Mapping[tuple[str, str], s.InterpreterSyntax],
     ) -> None:
-        language = languages.get(syntax.language)
-        if language is None:
-            self.findings.error(
-                "unknown_language", f"there is no language called {syntax.language}",
-                syntax.source, syntax.language_span, did_you_mean(syntax.language, languages),
-            )  # fmt: skip
-            return
-        lanes = interpreters.setdefault(language.name, {})
-        if syntax.name in lanes or syntax.name in broken.get(language.name, ()):
-            self.findings.error(
-                "declared_twice", f"{language.name} has an interpreter called {syntax.name} "
-                "already", syntax.source, syntax.span,
-            )  # fmt: skip
-            return
+        language = work.languages[syntax.language]
+        lanes = work.interpreters.setdefault(language.name, {})
+        base: Interpreter | None = None
+        usable = True
+        if syntax.base is not None:
+            owner, name, span = syntax.base
+            base = work.interpreters.get(owner, {}).get(name)
+            if base is None:
+                usable = False
+                there = (owner, name) in known
+                self.findings.error(
+                    "base_broken" if there else "unknown_interpreter",
+                    f"{owner}.{name} cannot be used: it has errors, or extends this one"
+                    if there else f"there is no interpreter {owner}.{name}",
+                    syntax.source, span,
+                    "" if there else did_you_mean(name, [n for o, n in known if o == owner]),
+                )  # fmt: skip
         checked = None
-        if language.sound:
-            checked = check_interpreter(syntax, language, self.findings)
+        if language.sound and usable:
+            checked = check_interpreter(syntax, language, self.findings, base, work.libraries)
         if checked is None or self._unread(syntax):
-            broken.setdefault(language.name, []).append(syntax.name)
+            work.broken.setdefault(language.name, []).append(syntax.name)
         else:
             lanes[syntax.name] = checked
 

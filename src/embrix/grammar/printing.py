@@ -13,7 +13,7 @@ from __future__ import annotations
 
 import heapq
 import itertools
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any, TypeAlias
@@ -33,6 +33,9 @@ MARK = -1
 
 Path: TypeAlias = tuple[int, ...]
 """The way from a term to a part of it: indexes of fields."""
+
+
+Others: TypeAlias = Callable[[Value], str]
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,8 +70,10 @@ class _Route:
 class Printer:
     """Prints terms of one grammar."""
 
-    def __init__(self, grammar: Grammar) -> None:
+    def __init__(self, grammar: Grammar, others: Others | None = None) -> None:
+        """`others` shows nodes that are no forms of the grammar's language."""
         self._grammar = grammar
+        self._others = others
         self._routes: dict[int, dict[int, list[_Route]]] = {}
         self._fuse = lru_cache(maxsize=4096)(self._fusing)
         self._spaced = not grammar.tokens.cut_plainly(" ").invalid
@@ -364,6 +369,9 @@ class Printer:
             yield _Piece(MARK, f"]{CLOSE}", tight_before=True)
             return
         form = self._grammar.signature.form_of(value)
+        if form is None and self._others is not None:
+            yield _Piece(MARK, f"{OPEN}{self._others(value)}{CLOSE}")
+            return
         name = form.name if form else "…"
         if form is None or not form.fields:
             yield _Piece(MARK, f"{OPEN}{name}{CLOSE}")

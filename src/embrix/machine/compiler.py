@@ -36,15 +36,33 @@ from embrix.machine.pycode import (
     row,
     when,
 )
-from embrix.terms.node import CONS, EMPTY_NODE, FIELDS, FRAME, NIL_NODE, NONE_NODE, SOME, TUPLE
-from embrix.terms.types import Con, settle
+from embrix.machine.tails import VALUES, Tails
+from embrix.terms.node import (
+    CONS,
+    EMPTY_MAP,
+    EMPTY_NODE,
+    EMPTY_STORE,
+    FIELDS,
+    FRAME,
+    ITSELF_NODE,
+    KNOT,
+    NIL,
+    NIL_NODE,
+    NONE_NODE,
+    SOME,
+    TUPLE,
+)
+from embrix.terms.types import Con, Tup, settle
+from embrix.text.source import Span
 
 Variant: TypeAlias = Literal["plain", "counted", "traced"]
 
 HELPERS = (
     "exhausted", "fail", "stuck", "absent", "unfinished", "add", "subtract", "multiply", "negate",
     "divide", "floor_divide", "modulo", "equal", "free", "substitute", "alike", "fresh", "emit",
-    "text", "extend_all", "enter", "leave", "clause_of", *BUILT_INS,
+    "text", "extend_all", "enter", "leave", "clause_of", "mark", "caught", "failed", "ask",
+    "store_at", "store_find", "store_with", "map_at", "map_find", "map_with", "list_at",
+    "list_find", "rejoined", *BUILT_INS,
 )  # fmt: skip
 """What a run supplies. `enter`, `leave` and `clause_of` are called by traced code only."""
 
@@ -52,6 +70,10 @@ _COMPARE: dict[str, type[ast.cmpop]] = {
     "less": ast.Lt, "at_most": ast.LtE, "more": ast.Gt, "at_least": ast.GtE, "equal_plain": ast.Eq,
 }  # fmt: skip
 _PLACED = ("divide", "floor_divide", "modulo")
+_COUNTED = {
+    "alloc": "allocated", "reserve": "allocated", "store_with": "written",
+    "substitute": "substituted",
+}  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -71,13 +93,18 @@ class _Unit:
     def __init__(self, interpreter: k.Interpreter, variant: Variant) -> None:
         self.interpreter = interpreter
         self.variant = variant
-        self.constants: list[Any] = [EMPTY_NODE, NIL_NODE, NONE_NODE]
+        self.constants: list[Any] = [EMPTY_NODE, NIL_NODE, NONE_NODE, object()]
         self.functions = dict(interpreter.functions)
         for tag, shown in interpreter.shown.items():
             self.functions[f"shown {tag}"] = shown
         for number, law in enumerate(interpreter.laws):
             self.functions[f"law {number}"] = law.function
         self.numbers = {name: number for number, name in enumerate(self.functions)}
+        self.tails = Tails(self.functions)
+        self.substituting = substituters(interpreter)
+        self.roles = {c.tag: c.role for c in interpreter.constructors.values() if c.role}
+        bodies = [(target.body, target.clauses) for target in self.functions.values()]
+        self.knots = any(isinstance(part, k.Knot) for part in k.parts_of(tuple(bodies)))
 
     def constant(self, value: Any) -> ast.expr:
         """A Python constant, or a name for what cannot be written as one."""
@@ -89,6 +116,17 @@ class _Unit:
         self.constants.append(value)
         return load(f"k{len(self.constants) - 1}")
 
+    def bounces(self, caller: str, callee: str) -> bool:
+        """Whether a tail call is carried out by whoever called first. Traces keep every call."""
+        return self.variant != "traced" and self.tails.bounces(caller, callee)
+
+    def may_bounce(self, callee: str) -> bool:
+        return self.variant != "traced" and callee in self.tails.bouncing
+
+    def decided(self, choice: str) -> str:
+        known = self.interpreter.choices[choice]
+        return self.interpreter.decided.get(choice, known.default)
+
     def traces(self, target: k.Function) -> bool:
         return self.variant == "traced" and is_judgement(target)
 
@@ -96,9 +134,13 @@ class _Unit:
         body: list[ast.stmt] = []
         counters = ["fuel"]
         if self.variant == "counted":
-            counters += ["lookups", "hops", "depth", "deepest", "rounds"]
+            counters += COUNTED
             counters += [f"n{number}" for number in self.numbers.values()]
             body += [assign(name, const(0)) for name in counters[1:]]
+        bounce = ["j", "c", *(f"a{number}" for number in range(self.most_arguments()))]
+        body += [assign(name, const(None)) for name in bounce]
+        counters += bounce
+        body += [run_bounces(self.most_arguments())]
         for name, target in self.functions.items():
             body += _Body(self, target, counters).definition(f"f{self.numbers[name]}")
         stop: list[ast.stmt] = [ast.Nonlocal(["fuel"]), assign("fuel", const(-1))]
@@ -109,11 +151,14 @@ class _Unit:
             when(compare(load("fuel"), ast.Lt(), const(0)), [do(call("exhausted"))]),
         ]
         body.append(function("spend", ["x"], spend))
+        counters = counters[: len(counters) - len(bounce)]
         table = ast.Dict([const(name) for name in counters], [load(name) for name in counters])
         body.append(function("counts", [], [ast.Return(table)]))
         exports = {name: f"f{number}" for name, number in self.numbers.items()}
-        keys = [const(name) for name in (*exports, " stop", " counts", " spend")]
-        values = [load(name) for name in (*exports.values(), "stop", "counts", "spend")]
+        keys = [const(name) for name in (*exports, " stop", " counts", " spend", " bounce", " run")]
+        values = [
+            load(name) for name in (*exports.values(), "stop", "counts", "spend", BOUNCE, "w")
+        ]
         body.append(ast.Return(ast.Dict(list(keys), values)))
         params = ["fuel", *(f"k{n}" for n in range(len(self.constants))), *HELPERS]
         module = ast.Module([function("link", params, body)], [])
@@ -121,6 +166,47 @@ class _Unit:
         space: dict[str, Any] = {"__builtins__": {}}
         exec(code, space)
         return Compiled(space["link"], tuple(self.constants))
+
+    def most_arguments(self) -> int:
+        """The greatest number of arguments that a call may have, the place included."""
+        counts = [len(target.params) for target in self.functions.values()]
+        for target in self.functions.values():
+            for part in k.parts_of((target.body, target.clauses)):
+                if isinstance(part, k.Lambda):
+                    counts.append(len(part.slots))
+        return max(counts, default=0) + 1
+
+
+COUNTED = [
+    "lookups", "hops", "depth", "deepest", "rounds", "allocated", "read", "written", "made",
+    "forced", "reused", "substituted",
+]  # fmt: skip
+"""What counted code counts besides the calls of each function."""
+
+BOUNCE = "k3"
+"""What a function returns in place of its result when another call is to be made: a constant that
+is nothing else."""
+
+
+def run_bounces(most: int) -> ast.stmt:
+    """The function `w`: makes the calls that are waiting until one gives a result."""
+    inner: list[ast.stmt] = []
+    for count in reversed(range(most + 1)):
+        args = [load(f"a{number}") for number in range(count)]
+        made: list[ast.stmt] = [assign("x", call("j", *args))]
+        inner = [when(compare(load("c"), ast.Eq(), const(count)), made, inner)]
+    done = compare(load("x"), ast.IsNot(), load(BOUNCE))
+    return function("w", [], [loop(const(True), [*inner, when(done, [ast.Return(load("x"))])])])
+
+
+def substituters(interpreter: k.Interpreter) -> set[str]:
+    """The functions that a law holds against `substitute`: they substitute as well."""
+    found: set[str] = set()
+    for law in interpreter.laws:
+        parts = list(k.parts_of(law.function.body))
+        if any(isinstance(part, k.Primitive) and part.operation == "substitute" for part in parts):
+            found |= {part.function for part in parts if isinstance(part, k.Call)}
+    return found
 
 
 def is_judgement(target: k.Function) -> bool:
@@ -227,6 +313,29 @@ class _Body:
                 self.into(then, target)
             case k.Call(name, args) if self.jumps(name, target):
                 self.jump(args)
+            case k.Call(name, args) if target is None and self.unit.bounces(self.node, name):
+                self.counts_call(name)
+                callee = self.unit.functions[name]
+                here = [] if callee.subject is not None else [load(self.here)]
+                values = [*self.operands(args), *here]
+                self.bounce(load(f"f{self.unit.numbers[name]}"), values)
+            case k.Call(name, args) if target is None:
+                # What it returns, a bounce too, is returned.
+                self.counts_call(name)
+                self.give(self.plain_call(name, self.operands(args)), target)
+            case k.CallValue(callee, args) if target is None and self.unit.bounces(
+                self.node, VALUES
+            ):
+                function_value, *values = self.operands((callee, *args))
+                self.bounce(function_value, values)
+            case k.CallValue(callee, args) if target is None:
+                values = self.operands((callee, *args))
+                self.give(ast.Call(self.held(values[0]), values[1:], []), target)
+            case k.Knot():
+                self.knot(node)
+                self.into(node.then, target)
+            case k.Attempt():
+                self.attempt(node, target)
             case _:
                 self.give(self.value(node), target)
 
@@ -240,6 +349,40 @@ class _Body:
     def jumps(self, name: str, target: str | None) -> bool:
         same = self.unit.functions[name] is self.target
         return same and target is None and not self.traced
+
+    @property
+    def node(self) -> str:
+        """The node in the graph of tail calls."""
+        return self.key
+
+    def held(self, value: ast.expr) -> ast.expr:
+        """A value as something that can be called."""
+        if isinstance(value, ast.Name):
+            return value
+        name = self.temporary()
+        self.out.append(assign(name, value))
+        return load(name)
+
+    def bounce(self, callee: ast.expr, values: list[ast.expr]) -> None:
+        """Leave the call to whoever called first."""
+        names = ["j", *(f"a{number}" for number in range(len(values))), "c"]
+        targets = ast.Tuple([ast.Name(name, ast.Store()) for name in names], ast.Store())
+        self.out.append(ast.Assign([targets], row(callee, *values, const(len(values)))))
+        self.give(load(BOUNCE), None)
+
+    def result_of(self, made: ast.expr, *, bounces: bool) -> ast.expr:
+        """What a call not in tail position gives: bounces are made here."""
+        if not bounces:
+            return made
+        name = self.temporary()
+        self.out.append(assign(name, made))
+        waiting = compare(load(name), ast.Is(), load(BOUNCE))
+        self.out.append(when(waiting, [assign(name, call("w"))]))
+        return load(name)
+
+    def counts_call(self, name: str) -> None:
+        if self.counted and name in self.unit.substituting and name != self.key:
+            self.out.append(add_to("substituted", 1))
 
     def jump(self, args: tuple[k.Core, ...]) -> None:
         """A tail call of the function to itself."""
@@ -314,6 +457,8 @@ class _Body:
             case k.Local(slot):
                 return load(f"s{slot}")
             case k.Build(constructor, args):
+                if self.counted and constructor.role == "suspended":
+                    self.out.append(add_to("made", 1))
                 place = self.place() if constructor.is_form else const(None)
                 return row(const(constructor.tag), place, *self.operands(args))
             case k.BuildTuple(items):
@@ -331,10 +476,29 @@ class _Body:
                 return row(const(SOME), const(None), self.value(inner))
             case k.Empty(kind):
                 settled = settle(kind)
-                is_set = isinstance(settled, Con) and settled.name == "Set"
-                return self.unit.constant(NO_NAMES if is_set else EMPTY_NODE)
+                named = settled.name if isinstance(settled, Con) else ""
+                return self.unit.constant(EMPTIES.get(named, EMPTY_NODE))
             case k.Call(name, args):
+                self.counts_call(name)
                 return self.call(name, self.operands(args))
+            case k.CallValue(callee, args):
+                values = self.operands((callee, *args))
+                made = ast.Call(self.held(values[0]), values[1:], [])
+                return self.result_of(made, bounces=self.unit.may_bounce(VALUES))
+            case k.Lambda(slots, inner):
+                return self.closure([f"s{slot}" for slot in slots], inner, free_slots(node))
+            case k.Ask():
+                name = self.temporary()
+                self.out.append(assign(name, call("ask")))
+                return load(name)
+            case k.Decided(choice, alternative):
+                return const(self.unit.decided(choice) == alternative)
+            case k.Fetch():
+                return self.fetch(node)
+            case k.Loop():
+                return self.loop_over(node)
+            case k.StepList(name, items, args):
+                return self.step_list(name, items, args)
             case k.Primitive(operation, args):
                 return self.primitive(operation, self.operands(args))
             case k.Lookup():
@@ -354,13 +518,15 @@ class _Body:
                 return call("fail", self.unit.constant(error), row(*values), node_at)
             case k.Repeat():
                 return self.repeat(node)
+            case k.IsFinal(name, inner, True):
+                return self.all_final(name, inner)
             case k.IsFinal(name, inner):
                 return call(f"final_f{self.unit.numbers[name]}", self.value(inner))
             case k.Todo(note):
                 return call("unfinished", const(note), load(self.here))
             case k.Test(test, yes, no):
                 return self.chosen(test, yes, no)
-            case k.Match() | k.Emit():
+            case k.Match() | k.Emit() | k.Knot() | k.Attempt():
                 name = self.temporary()
                 self.into(node, name)
                 return load(name)
@@ -385,6 +551,9 @@ class _Body:
         return load(name)
 
     def call(self, name: str, args: list[ast.expr]) -> ast.expr:
+        return self.result_of(self.plain_call(name, args), bounces=self.unit.may_bounce(name))
+
+    def plain_call(self, name: str, args: list[ast.expr]) -> ast.expr:
         callee = self.unit.functions[name]
         extra = [] if callee.subject is not None else [load(self.here)]
         return call(f"f{self.unit.numbers[name]}", *args, *extra)
@@ -394,7 +563,207 @@ class _Body:
             return compare(args[0], _COMPARE[operation](), args[1])
         if operation in _PLACED:
             args = [*args, load(self.here)]
+        if self.counted and operation in _COUNTED:
+            self.out.append(add_to(_COUNTED[operation], 1))
         return call(operation, *args)
+
+    def closure(self, params: list[str], inner: k.Core, captured: list[int]) -> ast.expr:
+        """A function as a value. What it uses of its surroundings is bound when it is made."""
+        body = _Closure(self)
+        body.into(inner, None)
+        name = self.temporary()
+        taken = [f"s{slot}" for slot in captured if f"s{slot}" not in params]
+        if self.here not in taken and self.here not in params:
+            taken.append(self.here)
+        begin: list[ast.stmt] = [
+            ast.Nonlocal(list(self.counters)),
+            add_to("fuel", -1),
+            when(compare(load("fuel"), ast.Lt(), const(0)), [do(call("exhausted"))]),
+        ]
+        if self.counted:
+            deeper = compare(load("depth"), ast.Gt(), load("deepest"))
+            begin += [add_to("depth", 1), when(deeper, [assign("deepest", load("depth"))])]
+        made = function(name, [*params, *taken], [*begin, *body.out])
+        assert isinstance(made, ast.FunctionDef)
+        made.args.defaults = [load(one) for one in taken]
+        self.out.append(made)
+        return load(name)
+
+    def knot(self, node: k.Knot) -> None:
+        """Frames whose values mention the environment: each is filled in when it is read."""
+        base = self.held(self.value(node.base))
+        self.out.append(assign(f"s{node.slot}", base))
+        inner_name = f"s{node.slot}"
+        fills: list[str] = []
+        keys: list[ast.expr] = []
+        raws: list[ast.expr] = []
+        for key, value in node.pairs:
+            keys.append(self.held(self.value(key)))
+            # As it is written down: the environment stands for itself.
+            self.out.append(assign(inner_name, self.unit.constant(ITSELF_NODE)))
+            raws.append(self.held(self.value(value)))
+        for number in reversed(range(len(node.pairs))):
+            fills.insert(0, self.fill(node, number, keys, raws, fills))
+        frame = base
+        for key_expr, raw, fill in zip(keys, raws, fills, strict=True):
+            frame = row(const(KNOT), const(None), key_expr, raw, frame, load(fill))
+        self.out.append(assign(inner_name, frame))
+
+    def fill(
+        self,
+        node: k.Knot,
+        number: int,
+        keys: list[ast.expr],
+        raws: list[ast.expr],
+        later: list[str],
+    ) -> str:
+        """The function that gives the value of a knot, from the frame that it stands in."""
+        frame: ast.expr = load("x")
+        for offset, fill in enumerate(later, number + 1):
+            frame = row(const(KNOT), const(None), keys[offset], raws[offset], frame, load(fill))
+        body = _Closure(self)
+        body.out.append(assign(f"s{node.slot}", frame))
+        value = body.value(node.pairs[number][1])
+        body.out.append(ast.Return(value))
+        lambda_of = k.Lambda((node.slot,), node.pairs[number][1], Span(0, 0))
+        taken = {f"s{slot}" for slot in free_slots(lambda_of)} | {self.here}
+        for part in (*keys[number + 1 :], *raws[number + 1 :], *map(load, later)):
+            assert isinstance(part, ast.Name)
+            taken.add(part.id)
+        name = self.temporary()
+        order = sorted(taken - {f"s{node.slot}"})
+        made = function(name, ["x", *order], [ast.Nonlocal(list(self.counters)), *body.out])
+        assert isinstance(made, ast.FunctionDef)
+        made.args.defaults = [load(one) for one in order]
+        self.out.append(made)
+        return name
+
+    def attempt(self, node: k.Attempt, target: str | None) -> None:
+        """A value under protection; the handlers stand outside it."""
+        result, caught, done = self.temporary(), self.temporary(), self.temporary()
+        kept: list[str] = []
+        if self.unit.variant == "traced":
+            kept = [self.temporary()]
+            self.out.append(assign(kept[0], call("mark")))
+        elif self.counted:
+            kept = [self.temporary()]
+            self.out.append(assign(kept[0], load("depth")))
+        self.out.append(assign(caught, const(None)))
+        inner = self.inside(node.value, result)
+        handler = ast.ExceptHandler(load("failed"), "x", [assign(caught, load("x"))])
+        self.out.append(ast.Try(inner, [handler], [], []))
+        failing: list[ast.stmt] = []
+        outer, self.out = self.out, failing
+        if self.unit.variant == "traced":
+            self.out.append(do(call("caught", load(kept[0]))))
+        elif self.counted:
+            self.out.append(assign("depth", load(kept[0])))
+        self.out.append(assign(done, const(False)))
+        for one in node.handlers:
+            same = compare(
+                ast.Attribute(load(caught), "error", ast.Load()), ast.Is(),
+                self.unit.constant(one.error),
+            )  # fmt: skip
+            payload = ast.Attribute(load(caught), "payload", ast.Load())
+            parts = [item(payload, number) for number in range(len(one.patterns))]
+            clause = k.CoreClause(one.patterns, one.guard, one.body, node.span)
+            before, self.out = self.out, []
+            Matching(self).clause(parts, clause, -1, result, done, known=False)
+            body, self.out = self.out, before
+            ready = ast.BoolOp(ast.And(), [negation(load(done)), same])
+            self.out.append(when(ready, body))
+        self.out.append(when(negation(load(done)), [ast.Raise(load(caught))]))
+        self.out = outer
+        self.out.append(when(compare(load(caught), ast.IsNot(), const(None)), failing))
+        if target is None:
+            self.give(load(result), None)
+        else:
+            self.out.append(assign(target, load(result)))
+
+    def fetch(self, node: k.Fetch) -> ast.expr:
+        """What is under a key of a store, map or list."""
+        container, key = self.operands((node.container, node.key))
+        if self.counted and node.kind == "store":
+            self.out.append(add_to("read", 1))
+        if node.instead is None:
+            return call(f"{node.kind}_at", container, key, load(self.here))
+        result = self.temporary()
+        self.out.append(assign(result, call(f"{node.kind}_find", container, key)))
+        found: list[ast.stmt] = []
+        if node.wraps:
+            found = [assign(result, row(const(SOME), const(None), load(result)))]
+        absent = compare(load(result), ast.Is(), load(BOUNCE))
+        self.out.append(when(absent, self.inside(node.instead, result), found))
+        return load(result)
+
+    def loop_over(self, node: k.Loop) -> ast.expr:
+        """A function called with each item of a list: the loop stands in the caller."""
+        operands = (node.items, *((node.start,) if node.start is not None else ()), node.function)
+        values = self.operands(operands)
+        items, called = self.temporary(), self.temporary()
+        result, one = self.temporary(), self.temporary()
+        start = values[1] if node.kind == "fold" else self.unit.constant(NIL_NODE)
+        self.out += [
+            assign(items, values[0]), assign(called, values[-1]), assign(result, start),
+        ]  # fmt: skip
+        outer, self.out = self.out, []
+        head = item(load(items), FIELDS)
+        self.out.append(assign(one, head))
+        args = [load(result), load(one)] if node.kind == "fold" else [load(one)]
+        made = ast.Call(load(called), args, [])
+        value = self.result_of(made, bounces=self.unit.may_bounce(VALUES))
+        if node.kind == "fold":
+            self.out.append(assign(result, value))
+        elif node.kind == "map":
+            self.out.append(assign(result, row(const(CONS), const(None), value, load(result))))
+        else:
+            kept = row(const(CONS), const(None), load(one), load(result))
+            self.out.append(when(value, [assign(result, kept)]))
+        self.out.append(assign(items, item(load(items), FIELDS + 1)))
+        inner, self.out = self.out, outer
+        more = compare(item(load(items), 0), ast.Eq(), const(CONS))
+        self.out.append(loop(more, inner))
+        return load(result) if node.kind == "fold" else call("reversed", load(result))
+
+    def all_final(self, name: str, inner: k.Core) -> ast.expr:
+        """Whether every item of a list is final: goes to the first that is not."""
+        items = self.first_waiting(name, self.value(inner), [])
+        return compare(item(load(items), 0), ast.Eq(), const(NIL))
+
+    def first_waiting(self, name: str, value: ast.expr, each: list[ast.stmt]) -> str:
+        """The rest of a list from its first item that is not final; `each` is done on the way."""
+        items = self.temporary()
+        self.out.append(assign(items, value))
+        final = call(f"final_f{self.unit.numbers[name]}", item(load(items), FIELDS))
+        going = ast.BoolOp(ast.And(), [compare(item(load(items), 0), ast.Eq(), const(CONS)), final])
+        step = assign(items, item(load(items), FIELDS + 1))
+        for statement in ast.walk(ast.Module(each, [])):
+            if isinstance(statement, ast.Name) and statement.id == "y":
+                statement.id = items
+        self.out.append(loop(going, [*each, step]))
+        return items
+
+    def step_list(self, name: str, items: k.Core, args: tuple[k.Core, ...]) -> ast.expr:
+        """The first item that is not final takes a step, and the list is put together again."""
+        done = self.temporary()
+        self.out.append(assign(done, self.unit.constant(NIL_NODE)))
+        head = item(load("y"), FIELDS)
+        keep = assign(done, row(const(CONS), const(None), head, load(done)))
+        waiting = self.first_waiting(name, self.value(items), [keep])
+        relation = self.unit.functions[name]
+        values = self.operands(args)
+        values[relation.subjects[0]] = item(load(waiting), FIELDS)
+        step = self.held(self.call(name, values))
+        tupled = isinstance(settle(relation.result), Tup)
+        made = item(step, FIELDS) if tupled else step
+        rest = item(load(waiting), FIELDS + 1)
+        whole = call("rejoined", load(done), row(const(CONS), const(None), made, rest))
+        if not tupled:
+            return whole
+        kind = settle(relation.result)
+        assert isinstance(kind, Tup)
+        others = [item(step, FIELDS + index) for index in range(1, len(kind.items))]
+        return row(const(TUPLE), const(None), whole, *others)
 
     def lookup(self, node: k.Lookup) -> ast.expr:
         """A walk along the frames, written out in the caller."""
@@ -412,12 +781,20 @@ class _Body:
             step.append(add_to("hops", 1))
         self.out.append(loop(going, step))
         found = compare(here, ast.IsNot(), empty)
+        value = item(here, FIELDS + 1)
+        if self.unit.knots:
+            # A knot is filled in when it is read.
+            filled = ast.Call(item(here, FIELDS + 3), [here], [])
+            tied = compare(item(here, 0), ast.Eq(), const(KNOT))
+            value = ast.IfExp(tied, filled, value)
         if node.instead is None:
             missing: list[ast.stmt] = [do(call("absent", load(name), load(self.here)))]
             self.out.append(when(ast.UnaryOp(ast.Not(), found), missing))
-            return item(here, FIELDS + 1)
+            return value
         result = self.temporary()
-        taken: list[ast.stmt] = [assign(result, item(here, FIELDS + 1))]
+        if node.wraps:
+            value = row(const(SOME), const(None), value)
+        taken: list[ast.stmt] = [assign(result, value)]
         self.out.append(when(found, taken, self.inside(node.instead, result)))
         return load(result)
 
@@ -429,10 +806,59 @@ class _Body:
             self.out.append(assign(name, value))
         subject = names[relation.subjects[0]]
         final = call(f"final_f{number}", load(subject))
-        step = assign(subject, self.call(node.function, [load(name) for name in names]))
-        counting = [add_to("rounds", 1)] if self.counted else []
-        self.out.append(loop(negation(final), [*counting, step]))
-        return load(subject)
+        outer, self.out = self.out, [add_to("rounds", 1)] if self.counted else []
+        made = self.call(node.function, [load(name) for name in names])
+        if not node.threads:
+            self.out.append(assign(subject, made))
+        else:
+            step = self.temporary()
+            self.out.append(assign(step, made))
+            moved = [subject, *(names[thread] for thread in node.threads)]
+            for index, name in enumerate(moved):
+                self.out.append(assign(name, item(load(step), FIELDS + index)))
+        inner, self.out = self.out, outer
+        self.out.append(loop(negation(final), inner))
+        if not node.threads:
+            return load(subject)
+        parts = [load(subject), *(load(names[thread]) for thread in node.threads)]
+        return row(const(TUPLE), const(None), *parts)
 
 
-NO_NAMES: frozenset[str] = frozenset()
+class _Closure(_Body):
+    """The inside of a function that is a value: in the same scope of names, never traced."""
+
+    def __init__(self, outer: _Body) -> None:
+        super().__init__(outer.unit, outer.target, outer.counters)
+        self.traced = False
+        self.here = outer.here
+        self.temporaries = outer.temporaries
+
+    @property
+    def node(self) -> str:
+        return VALUES
+
+    def jumps(self, name: str, target: str | None) -> bool:
+        return False
+
+
+EMPTIES: dict[str, Any] = {"Set": frozenset(), "Store": EMPTY_STORE, "Map": EMPTY_MAP}
+"""The empty things of each type; an environment is the default."""
+
+
+def free_slots(node: k.Lambda) -> list[int]:
+    """The slots that a function value uses and does not set itself."""
+    used: set[int] = set()
+    own: set[int] = set()
+    for part in k.parts_of(node):
+        match part:
+            case k.Local(slot):
+                used.add(slot)
+            case k.Lambda(slots):
+                own.update(slots)
+            case k.Match():
+                own.update(part.slots)
+            case k.Knot():
+                own.add(part.slot)
+            case k.Bind(int() as slot) | k.Named(_, slot):
+                own.add(slot)
+    return sorted(used - own)

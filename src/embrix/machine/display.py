@@ -16,13 +16,19 @@ from embrix.terms.node import (
     EMPTY,
     FIELDS,
     FRAME,
+    ITSELF,
+    KNOT,
     LOCATION,
+    MAP,
     NIL,
     NONE,
     SOME,
+    STORE,
     TUPLE,
     Value,
     bindings,
+    entries,
+    key_order,
     list_items,
 )
 from embrix.terms.numbers import write_number
@@ -90,9 +96,12 @@ class Display:
             yield "…"
             return
         tag = value[0]
-        if tag in (FRAME, EMPTY):
+        if tag in (FRAME, EMPTY, KNOT, ITSELF):
             pairs = list(reversed(self.environment(value)))
-            yield ", ".join(f"{name} = {shown}" for name, shown in pairs) or "∅"
+            around = "↻" if tag == ITSELF else "∅"
+            yield ", ".join(f"{name} = {shown}" for name, shown in pairs) or around
+        elif tag in (STORE, MAP):
+            yield from self._entries(value, depth, self._pieces)
         elif tag in (TUPLE, NIL, CONS, NONE, SOME, LOCATION):
             yield from self._built_in(value, depth, self._pieces)
         elif tag in self._interpreter.language.signature.by_tag:
@@ -105,7 +114,7 @@ class Display:
             yield from self._structure(value, depth)
 
     def _term(self, term: Value) -> str:
-        if self._printer is None:
+        if self._printer is None or not isinstance(term, tuple):
             return self._collect(self._structure(term, 0))
         return self._printer.show(term, most=self._most).text
 
@@ -117,9 +126,13 @@ class Display:
             yield "…"
             return
         tag = value[0]
-        if tag in (FRAME, EMPTY):
+        if tag in (FRAME, EMPTY, KNOT):
             pairs = [f"{name} = {self.structure(bound)}" for name, bound in bindings(value)]
             yield "{" + ", ".join(reversed(pairs)) + "}"
+        elif tag == ITSELF:
+            yield "↻"
+        elif tag in (STORE, MAP):
+            yield from self._entries(value, depth, self._structure)
         elif tag in (TUPLE, NIL, CONS, NONE, SOME, LOCATION):
             yield from self._built_in(value, depth, self._structure)
         else:
@@ -143,11 +156,26 @@ class Display:
             else:
                 yield from self._listed("[", list_items(value), "]", depth, inner)
         elif tag == LOCATION:
-            yield f"{OPEN}@{value[FIELDS]}{CLOSE}"
+            yield f"@{value[FIELDS]}"
         elif tag == NONE:
             yield "None"
         else:
             yield from self._listed("Some(", value[FIELDS:], ")", depth, inner)
+
+    def _entries(
+        self, value: Value, depth: int, inner: Callable[[Value, int], Iterator[str]]
+    ) -> Iterator[str]:
+        """A store or map: what is at each key, in the order of the keys."""
+        at = "@" if value[0] == STORE else ""
+        first = True
+        for key, held in entries(value):
+            yield f"{'' if first else ', '}{at}"
+            yield from inner(key, depth + 1)
+            yield " ↦ "
+            yield from inner(held, depth + 1)
+            first = False
+        if first:
+            yield "∅"
 
     def _listed(
         self,
@@ -172,5 +200,7 @@ def _leaf(value: Value) -> str:
     if isinstance(value, str):
         return value
     if isinstance(value, frozenset):
-        return "{" + ", ".join(sorted(value)) + "}"
+        return "{" + ", ".join(_leaf(one) for one in sorted(value, key=key_order)) + "}"
+    if callable(value):
+        return f"{OPEN}function{CLOSE}"
     return write_number(value)

@@ -60,6 +60,10 @@ def absent(key: str, node: Node | None) -> NoReturn:
     raise Stuck(f"the environment has no {key}", (), node)
 
 
+def absent_key(container: str, key: str, node: Node | None) -> NoReturn:
+    raise Stuck(f"the {container} has nothing at {key}", (), node)
+
+
 def unfinished(note: str, node: Node | None) -> NoReturn:
     raise Unfinished(note, node)
 

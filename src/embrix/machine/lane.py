@@ -42,7 +42,7 @@ class Lane:
 
     @property
     def name(self) -> str:
-        return self.interpreter.name
+        return self.interpreter.lane
 
     def run(
         self,

@@ -6,8 +6,8 @@ import ast
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, TypeAlias
 
-from embrix.brix.core import Bind, CoreClause, CorePattern, Equals, Named, Shape
-from embrix.machine.pycode import assign, compare, const, item, load, when
+from embrix.brix.core import Among, Bind, CoreClause, CorePattern, Equals, Named, Shape, parts_of
+from embrix.machine.pycode import add_to, assign, compare, const, item, load, when
 from embrix.terms.node import FIELDS
 
 if TYPE_CHECKING:
@@ -100,6 +100,16 @@ class Matching:
         self.body.out = outer
         self.body.out += inner
 
+    def roles(self, clause: CoreClause) -> list[str]:
+        """What is counted when a clause takes its subjects: suspended things that are forced,
+        settled ones that are used again."""
+        found = []
+        for part in parts_of(clause.patterns):
+            if isinstance(part, Shape):
+                role = self.body.unit.roles.get(part.tag, "")
+                found += {"suspended": ["forced"], "settled": ["reused"]}.get(role, [])
+        return found
+
     def result(self, clause: CoreClause, number: int, target: str | None, done: str | None) -> None:
         body = self.body
         if self.bare:
@@ -108,6 +118,8 @@ class Matching:
         if body.traced and any(clause is own for own in body.target.clauses):
             chosen = ast.Subscript(load("clause_of"), load("i"), ast.Store())
             body.out.append(ast.Assign([chosen], const(number)))
+        if body.counted:
+            body.out += [add_to(name, 1) for name in self.roles(clause)]
         body.into(clause.body, target)
         if done is not None:
             body.out.append(assign(done, const(True)))
@@ -123,6 +135,14 @@ class Matching:
             case Named(inner, slot):
                 steps.append(assign(f"s{slot}", subject))
                 self.pattern(load(f"s{slot}"), inner, steps, known=known)
+            case Among(tags, inner):
+                if not isinstance(subject, ast.Name):
+                    name = self.body.temporary()
+                    steps.append(assign(name, subject))
+                    subject = load(name)
+                numbers = ast.Tuple([const(tag) for tag in sorted(tags)], ast.Load())
+                steps.append(compare(item(subject, 0), ast.In(), numbers))
+                self.pattern(subject, inner, steps)
             case Equals(value):
                 constant = self.body.unit.constant(value)
                 operator = ast.Is() if isinstance(value, bool) else ast.Eq()

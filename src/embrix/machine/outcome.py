@@ -56,3 +56,5 @@ class Result:
     outcome: Outcome
     output: tuple[str, ...] = ()
     costs: dict[str, int] = field(default_factory=dict)
+    state: tuple[str, ...] = ()
+    """What came beside the value, as shown: a store, say."""

@@ -6,16 +6,35 @@ from collections.abc import Callable
 from fractions import Fraction
 from typing import Any
 
-from embrix.machine.faults import OutOfFuel
+from embrix.machine.faults import OutOfFuel, absent_key
 from embrix.machine.limits import Limits
-from embrix.terms.node import CONS, NIL_NODE, NONE_NODE, SOME, Node, list_items, make_list
-from embrix.terms.numbers import read_number
+from embrix.terms.node import (
+    CONS,
+    FIELDS,
+    LOCATION,
+    MAP,
+    NIL_NODE,
+    NONE_NODE,
+    SOME,
+    STORE,
+    Node,
+    Value,
+    entries,
+    key_order,
+    list_items,
+    make_list,
+    tuple_of,
+)
+from embrix.terms.numbers import read_number, write_number
 
 Spend = Callable[[int], None]
 
 
-def primitives(limits: Limits, spend: Spend, numbers: str) -> dict[str, Callable[..., Any]]:
-    """The built-in functions for a run: `spend` takes fuel for what is walked over."""
+def primitives(
+    limits: Limits, spend: Spend, numbers: str, nothing: object
+) -> dict[str, Callable[..., Any]]:
+    """The built-in functions for a run: `spend` takes fuel for what is walked over, `nothing` is
+    what the `_find` operations give for a key that is not there."""
 
     def room(characters: int) -> None:
         if characters > limits.text:
@@ -76,8 +95,114 @@ def primitives(limits: Limits, spend: Spend, numbers: str) -> dict[str, Callable
             result = (CONS, None, one, result)
         return result
 
+    def alloc(store: Node, v: Value) -> Node:
+        spend(1)
+        number = store[3]
+        return tuple_of(
+            (LOCATION, None, number), (STORE, None, store[FIELDS].set(number, v), number + 1)
+        )
+
+    def reserve(store: Node) -> Node:
+        spend(1)
+        number = store[3]
+        return tuple_of((LOCATION, None, number), (STORE, None, store[FIELDS], number + 1))
+
+    def store_find(store: Node, loc: Node) -> Value:
+        return store[FIELDS].get(loc[FIELDS], nothing)
+
+    def store_at(store: Node, loc: Node, here: Node) -> Value:
+        found = store[FIELDS].get(loc[FIELDS], nothing)
+        if found is nothing:
+            absent_key("store", f"location @{loc[FIELDS]}", here)
+        return found
+
+    def store_with(store: Node, loc: Node, v: Value) -> Node:
+        spend(1)
+        return (STORE, None, store[FIELDS].set(loc[FIELDS], v), max(store[3], loc[FIELDS] + 1))
+
+    def map_find(container: Node, key: Value) -> Value:
+        return container[FIELDS].get(map_key(key), nothing)
+
+    def map_at(container: Node, key: Value, here: Node) -> Value:
+        found = map_find(container, key)
+        if found is nothing:
+            absent_key("map", shown_key(key), here)
+        return found
+
+    def map_with(container: Node, key: Value, v: Value) -> Node:
+        spend(1)
+        return (MAP, None, container[FIELDS].set(map_key(key), v))
+
+    def list_find(items: Node, index: int) -> Value:
+        for number, one in enumerate(list_items(items)):
+            if number == index:
+                spend(number)
+                return one
+        return nothing
+
+    def list_at(items: Node, index: int, here: Node) -> Value:
+        found = list_find(items, index)
+        if found is nothing:
+            absent_key("list", str(index), here)
+        return found
+
+    def keys(container: Node) -> Node:
+        spend(len(container[FIELDS]))
+        return make_list([key for key, _ in entries(container)])
+
+    def items_of(s: frozenset[Any]) -> Node:
+        spend(len(s))
+        return make_list(sorted(s, key=key_order))
+
+    def added(s: frozenset[Any], x: Value) -> frozenset[Any]:
+        spend(len(s) + 1)
+        return s | {map_key(x)}
+
+    def union(s: frozenset[Any], t: frozenset[Any]) -> frozenset[Any]:
+        spend(len(s) + len(t))
+        return s | t
+
+    def zipped(first: Node, second: Node) -> Node:
+        pairs = [
+            tuple_of(a, b) for a, b in zip(list_items(first), list_items(second), strict=False)
+        ]
+        spend(len(pairs))
+        return make_list(pairs)
+
+    def rejoined(backwards: Node, tail: Node) -> Node:
+        count = 0
+        for one in list_items(backwards):
+            tail = (CONS, None, one, tail)
+            count += 1
+        spend(count)
+        return tail
+
+    def number(n: int) -> int | float:
+        return float(n) if numbers == "float" else n
+
     return {
+        "alloc": alloc, "reserve": reserve, "store_find": store_find, "store_at": store_at,
+        "store_with": store_with, "map_find": map_find, "map_at": map_at, "map_with": map_with,
+        "list_find": list_find, "list_at": list_at, "keys": keys, "items": items_of,
+        "has": lambda s, x: map_key(x) in s, "added": added, "union": union, "zip": zipped,
+        "rejoined": rejoined, "number": number,
         "length": len, "characters": characters, "joined": joined, "part": part,
         "replaced": replaced, "begins": str.startswith, "parse_number": parse_number,
         "whole": whole, "size": size, "reversed": turned, "appended": appended,
     }  # fmt: skip
+
+
+_NOT_A_NUMBER = float("nan")
+
+
+def map_key(key: Value) -> Value:
+    """A key as it is kept: not-a-number equals itself, and places do not count."""
+    if isinstance(key, float) and key != key:
+        return _NOT_A_NUMBER
+    return (key[0], None, *key[FIELDS:]) if isinstance(key, tuple) else key
+
+
+def shown_key(key: Value) -> str:
+    if isinstance(key, tuple):
+        return f"location @{key[FIELDS]}"
+    return key if isinstance(key, str) else write_number(key)

@@ -39,6 +39,16 @@ class Recorder:
             raise OutOfFuel("recorded moments")
         return number
 
+    def mark(self) -> int:
+        """Where the record stands, for `caught`."""
+        return self.current
+
+    def caught(self, mark: int) -> None:
+        """A failure has been caught: everything entered since the mark is left without a result."""
+        while self.current != mark and self.current >= 0:
+            self.moments.append(~self.current)
+            self.current = self.parents[self.current]
+
     def leave(self, number: int, result: Value) -> Value:
         """A judgement has its result, which is handed through."""
         self.results[number] = result

@@ -8,7 +8,7 @@ from contextlib import contextmanager
 from functools import partial
 from typing import Any
 
-from embrix.brix.core import Function, Interpreter, Law, TemplateParts
+from embrix.brix.core import RESULT, Function, Interpreter, Law, TemplateParts
 from embrix.grammar.printing import Printer
 from embrix.machine.compiler import HELPERS, Compiled, Variant, compile_interpreter
 from embrix.machine.display import Display
@@ -27,12 +27,15 @@ from embrix.machine.faults import (
 from embrix.machine.limits import Limits
 from embrix.machine.outcome import Outcome, Result
 from embrix.machine.primitives import primitives
-from embrix.machine.recorder import Recorder
+from embrix.machine.recorder import NOT_LEFT, Recorder
 from embrix.terms.binding import alike, free_names, fresh, substitute
 from embrix.terms.collecting import uncollected
 from embrix.terms.node import (
+    FIELDS,
     FRAME,
     NIL_NODE,
+    NONE_NODE,
+    SOME,
     Node,
     Place,
     Value,
@@ -42,6 +45,13 @@ from embrix.terms.node import (
     tuple_of,
 )
 from embrix.terms.numbers import DividedByZero, Number, TooLarge, operations
+from embrix.terms.types import Tup, settle
+
+_FURTHER = {
+    "allocations": "allocated", "reads": "read", "writes": "written", "suspensions made": "made",
+    "suspensions forced": "forced", "suspensions reused": "reused", "substitutions": "substituted",
+}  # fmt: skip
+"""What is told of the costs only where there is any of it."""
 
 _LIMIT_TEXTS = {
     "calls": "more than {calls:,} calls",
@@ -60,7 +70,7 @@ class Machine:
     def __init__(self, interpreter: Interpreter) -> None:
         self.interpreter = interpreter
         grammar = interpreter.language.grammar
-        self.printer = Printer(grammar) if grammar is not None else None
+        self.printer = Printer(grammar, self._show_other) if grammar is not None else None
         self._compiled: dict[Variant, Compiled] = {}
         self._aside: _Session | None = None
         self.display = Display(interpreter, self.printer, self._show_by_clause)
@@ -84,13 +94,14 @@ class Machine:
         limits: Limits | None = None,
         recorder: Recorder | None = None,
         on_start: Callable[[Callable[[], None]], None] | None = None,
+        given_input: Sequence[str] = (),
     ) -> Result:
-        """Run a program. Every way to end is an outcome; nothing is raised.
+        """Run a program on lines of input. Every way to end is an outcome; nothing is raised.
 
         `on_start` is told how to stop the run from another thread. A traced run needs a recorder.
         """
         limits = limits or Limits()
-        session = _Session(self, limits, variant, recorder)
+        session = _Session(self, limits, variant, recorder, given_input)
         if on_start is not None:
             on_start(session.space[" stop"])
         main = self.interpreter.functions[self.interpreter.main]
@@ -99,9 +110,9 @@ class Machine:
             args.append(make_list([tuple_of(name, value) for name, value in given]))
         if main.subject is None:
             args.append(term)
-        outcome = session.outcome(lambda: session.space[main.name](*args))
+        outcome, state = session.outcome(lambda: session.call(main.name, *args))
         costs = self._costs(session.space[" counts"]()) if variant == "counted" else {}
-        return Result(outcome, tuple(session.output), costs)
+        return Result(outcome, tuple(session.output), costs, state)
 
     @contextmanager
     def evaluator(self, limits: Limits) -> Iterator[Callable[[Node], Value]]:
@@ -111,10 +122,16 @@ class Machine:
         main = self.interpreter.functions[self.interpreter.main]
         given = [NIL_NODE] if self.takes_bindings else []
         run = session.space[main.name]
+        bounce, finish = session.space[" bounce"], session.space[" run"]
 
         def evaluate(term: Node) -> Value:
             extra = [term] if main.subject is None else []
-            return session.guarded(lambda: run(term, *given, *extra))
+
+            def work() -> Value:
+                result = run(term, *given, *extra)
+                return finish() if result is bounce else result
+
+            return session.guarded(work)
 
         yield evaluate
 
@@ -126,7 +143,7 @@ class Machine:
         number = self.interpreter.laws.index(law)
         root = next((arg for arg in args if isinstance(arg, tuple)), None)
         try:
-            return bool(session.guarded(lambda: session.space[f"law {number}"](*args, root)))
+            return bool(session.guarded(lambda: session.call(f"law {number}", *args, root)))
         except Ended:
             return None
 
@@ -141,11 +158,18 @@ class Machine:
             judged = [name for name, function in functions.items() if function.judgement]
             costs = {"judgements": sum(calls[name] for name in judged)}
         costs["calls"] = sum(calls.values())
+        for name, count in _FURTHER.items():
+            if counts[count]:
+                costs[name] = counts[count]
         costs.update((f"calls of {name}", number) for name, number in calls.items())
         costs["lookups"] = counts["lookups"]
         costs["hops"] = counts["hops"]
         costs["depth"] = counts["deepest"]
         return costs
+
+    def _show_other(self, node: Value) -> str:
+        """What stands for a node that only runs make, inside a printed term."""
+        return self.display.show(node)
 
     def _show_by_clause(self, tag: int, fields: tuple[Value, ...]) -> Any:
         """What the `shown` of a constructor gives; a display that never ends is cut off."""
@@ -164,7 +188,7 @@ class Machine:
             session = self._aside or _Session(self, Limits(calls=100_000), "plain", None)
             self._aside = session
             try:
-                return session.guarded(partial(session.space[name], *args, *extra))
+                return session.guarded(partial(session.call, name, *args, *extra))
             except OutOfFuel:
                 self._aside = None
                 if last:
@@ -173,14 +197,20 @@ class Machine:
 
     # ---------------------------------------------------------------- templates
 
-    def fill(self, parts: TemplateParts, values: Sequence[Value], result: str = "") -> str:
-        """A template with values shown in it."""
+    def fill(self, parts: TemplateParts, values: Sequence[Value], results: Value = NOT_LEFT) -> str:
+        """A template with values shown in it; `results` is what came out, if it is known."""
         return "".join(
-            part
-            if isinstance(part, str)
-            else (result if part < 0 else self.display.show(values[part]))
-            for part in parts
+            part if isinstance(part, str) else self._filled(part, values, results) for part in parts
         )
+
+    def _filled(self, part: int, values: Sequence[Value], results: Value) -> str:
+        if part >= 0:
+            return self.display.show(values[part])
+        if results is NOT_LEFT:
+            return "…"
+        if part == RESULT:
+            return self.display.show(results)
+        return self.display.show(results[FIELDS + RESULT - part - 1])
 
     def function_number(self, number: int) -> Function:
         """The function that a recorder knows by a number."""
@@ -191,15 +221,22 @@ class _Session:
     """One run: the helpers that compiled code calls, with the limits of this run."""
 
     def __init__(
-        self, machine: Machine, limits: Limits, variant: Variant, recorder: Recorder | None
+        self,
+        machine: Machine,
+        limits: Limits,
+        variant: Variant,
+        recorder: Recorder | None,
+        given_input: Sequence[str] = (),
     ) -> None:
         self.machine = machine
         self.limits = limits
         self.output: list[str] = []
+        self.input = given_input
+        self._asked = 0
         self._written = 0
         interpreter = machine.interpreter
         language = interpreter.language
-        signature = language.signature
+        signature = interpreter.signature
         compiled = machine.compiled(variant)
         arithmetic = operations(language.numbers, limits.number_bits)
         printer = machine.printer
@@ -229,7 +266,10 @@ class _Session:
             "alike": lambda a, b: alike(signature, a, b, self.spend),
             "fresh": lambda x, names: fresh(x, names, accept),
             "emit": self.emit, "text": self.text, "extend_all": _extend_all,
-            **primitives(limits, self.spend, language.numbers),
+            **primitives(limits, self.spend, language.numbers, compiled.constants[3]),
+            "failed": Failed, "ask": self.ask,
+            "mark": recorder.mark if recorder else None,
+            "caught": recorder.caught if recorder else None,
             "enter": recorder.enter if recorder else None,
             "leave": recorder.leave if recorder else None,
             "clause_of": recorder.clauses if recorder else None,
@@ -238,6 +278,18 @@ class _Session:
         self.space: dict[str, Any] = compiled.link(
             limits.calls, *constants, *(helpers[name] for name in HELPERS)
         )
+
+    def call(self, name: str, *args: Any) -> Any:
+        """A function of the definition, with whatever it bounces to."""
+        result = self.space[name](*args)
+        return self.space[" run"]() if result is self.space[" bounce"] else result
+
+    def ask(self) -> Node:
+        """The next line of input."""
+        if self._asked >= len(self.input):
+            return NONE_NODE
+        self._asked += 1
+        return (SOME, None, self.input[self._asked - 1])
 
     def spend(self, nodes: int) -> None:
         """Walks over terms use fuel as well, so that every run is bounded."""
@@ -278,10 +330,25 @@ class _Session:
         finally:
             sys.setrecursionlimit(before)
 
-    def outcome(self, work: Callable[[], Value]) -> Outcome:
-        machine = self.machine
+    def outcome(self, work: Callable[[], Value]) -> tuple[Outcome, tuple[str, ...]]:
+        """How a run ended, and the final state: what comes beside the value."""
+        display = self.machine.display
         try:
             value = self.guarded(work)
+        except Ended as end:
+            return self._ended(end), ()
+        main = self.machine.interpreter.functions[self.machine.interpreter.main]
+        state: tuple[str, ...] = ()
+        if isinstance(settle(main.result), Tup) and len(value) > FIELDS:
+            state = tuple(display.show(part) for part in value[FIELDS + 1 :])
+            value = value[FIELDS]
+        shown = display.outcome(value)
+        return Outcome("value", shown, "", display.structure(value), None, value), state
+
+    def _ended(self, ended: Ended) -> Outcome:
+        machine = self.machine
+        try:
+            raise ended
         except Failed as failed:
             text = machine.fill(failed.error.message, failed.payload)
             return Outcome("failure", text, failed.error.name, place=_place(failed))
@@ -294,8 +361,7 @@ class _Session:
         except OutOfFuel as end:
             text = _LIMIT_TEXTS[end.limit].format(**_numbers(self.limits))
             return Outcome("out of fuel", text, end.limit)
-        display = machine.display
-        return Outcome("value", display.outcome(value), "", display.structure(value), None, value)
+        raise AssertionError(f"{ended!r} is no way to end")
 
 
 def _numbers(limits: Limits) -> dict[str, int]:

@@ -11,7 +11,7 @@ from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any, TypeAlias
 
-from embrix.brix.core import Language
+from embrix.brix.core import Interpreter, Language
 from embrix.course.load import Course, load_course
 from embrix.grammar.derivation import derivations, rows_of
 from embrix.grammar.model import Grammar
@@ -29,6 +29,7 @@ from embrix.terms.node import FIELDS, Node
 from embrix.terms.numbers import write_number
 from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.source import Source, Span, Unreadable, read_source
+from embrix.text.suggest import did_you_mean
 from embrix.text.visible import cut
 from embrix.trace.walk import Station, Walk
 
@@ -64,7 +65,7 @@ class Session:
             parser = self.parser(language, grammar)
             if parser is None:
                 raise KeyError(name)
-            interpreter = self.course.interpreters[language][name]
+            interpreter = decided(self.course.interpreters[language], name)
             self._lanes[key] = Lane(
                 interpreter if grammar is None else interpreter.under(grammar), parser
             )
@@ -380,6 +381,13 @@ class Session:
         if suite is None:
             return {"cases": [], "lanes": [], "diagnostics": _as_data(findings), "language": ""}
         lanes = self.lanes(suite.language)
+        for name in suite.decided if lanes else ():
+            try:
+                lanes.append(self.lane(suite.language, name))
+            except Undecided as wrong:
+                findings.error("unknown_name", str(wrong.args[0]), suite.source, Span(0, 0))
+            except KeyError:
+                continue  # its interpreter has errors, which have been told
         others = self.lanes(suite.language, grammar) if grammar is not None else []
         cases: list[Data] = []
         for number, case in enumerate(suite.cases):
@@ -422,3 +430,26 @@ def result_data(result: Result) -> Data:
         "output": list(result.output),
         "costs": result.costs,
     }
+
+
+class Undecided(KeyError):
+    """A lane with choices that its interpreter does not have; the message says which."""
+
+
+def decided(interpreters: Mapping[str, Interpreter], name: str) -> Interpreter:
+    """The interpreter that `NAME` or `NAME[choice=alternative, …]` means. Raises KeyError when
+    there is none of the name, and `Undecided`."""
+    plain, _, inside = name.partition("[")
+    interpreter = interpreters[plain.strip()]
+    decisions: dict[str, str] = {}
+    for pair in filter(None, (part.strip() for part in inside.rstrip("]").split(","))):
+        choice, _, alternative = (part.strip() for part in pair.partition("="))
+        known = interpreter.choices.get(choice)
+        if known is None:
+            hint = did_you_mean(choice, interpreter.choices, ", ".join(interpreter.choices))
+            raise Undecided(f"{plain} has no choice called {choice}; {hint}")
+        if alternative not in known.alternatives:
+            hint = did_you_mean(alternative, known.alternatives, ", ".join(known.alternatives))
+            raise Undecided(f"{choice} is not decided by {alternative or 'nothing'}; {hint}")
+        decisions[choice] = alternative
+    return interpreter.deciding(decisions) if decisions else interpreter

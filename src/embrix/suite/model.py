@@ -55,6 +55,8 @@ class Case:
     def applies_to(self, lane: str) -> bool:
         if self.lanes and lane not in self.lanes:
             return False
+        if "[" in lane and lane not in (*self.lanes, *self.instead, *self.steps):
+            return False  # with choices decided otherwise, only where that is asked for
         return self.expectation_for(lane) is not None or lane in self.steps
 
 
@@ -66,3 +68,14 @@ class Suite:
     language: str
     about: str
     cases: tuple[Case, ...]
+
+    @property
+    def decided(self) -> tuple[str, ...]:
+        """The lanes with choices decided otherwise that some case speaks of."""
+        named = {
+            lane: None
+            for case in self.cases
+            for lane in (*case.lanes, *case.instead, *case.steps)
+            if "[" in lane
+        }
+        return tuple(named)

@@ -169,7 +169,8 @@ class _Reader:
         )  # fmt: skip
 
     def lane(self, name: object, lanes: Collection[str], case: int, key: str) -> None:
-        if name not in lanes:
+        plain = str(name).partition("[")[0]
+        if plain not in lanes:
             self.findings.error(
                 "unknown_interpreter", f"there is no interpreter called {name}", self.source,
                 self.entry(case, key), did_you_mean(str(name), lanes),

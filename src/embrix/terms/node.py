@@ -16,6 +16,8 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 from typing import Any, TypeAlias
 
+import immutables
+
 from embrix.terms.types import Type
 
 Place: TypeAlias = tuple[int, int]
@@ -26,13 +28,18 @@ Value: TypeAlias = Any
 FIELDS = 2
 """Where the fields of a node begin."""
 
-TUPLE, NIL, CONS, NONE, SOME, EMPTY, FRAME, LOCATION = range(8)
+TUPLE, NIL, CONS, NONE, SOME, EMPTY, FRAME, LOCATION, KNOT, ITSELF, STORE, MAP = range(12)
 FIRST_FREE_TAG = 16
 
 NIL_NODE: Node = (NIL, None)
 NONE_NODE: Node = (NONE, None)
 EMPTY_NODE: Node = (EMPTY, None)
 UNIT_NODE: Node = (TUPLE, None)
+ITSELF_NODE: Node = (ITSELF, None)
+"""Stands inside the value of a knot for the environment that the value is bound in."""
+EMPTY_STORE: Node = (STORE, None, immutables.Map(), 0)
+"""A store: what is at each location (by its number), and the number of the next one."""
+EMPTY_MAP: Node = (MAP, None, immutables.Map())
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -51,6 +58,10 @@ class Constructor:
     is_form: bool = False
     binds: tuple[Binds, ...] = ()
     uses: tuple[int, ...] = ()
+    params: tuple[str, ...] = ()
+    """The type parameters of a generic type."""
+    role: str = ""
+    """`suspended` or `settled`: what is counted of it."""
     doc: str = field(default="", compare=False)
 
 
@@ -81,10 +92,26 @@ def tuple_of(*items: Value) -> Node:
 
 
 def bindings(environment: Node) -> Iterator[tuple[str, Value]]:
-    """Name and value of each frame of an environment, the innermost first, shadowed ones too."""
-    while environment[0] == FRAME:
+    """Name and value of each frame of an environment, the innermost first, shadowed ones too.
+
+    The value in a knot is given as it was written, with `ITSELF_NODE` for the environment.
+    """
+    while environment[0] == FRAME or environment[0] == KNOT:
         yield environment[FIELDS], environment[FIELDS + 1]
         environment = environment[FIELDS + 2]
+
+
+def entries(container: Node) -> list[tuple[Value, Value]]:
+    """Keys and values of a store or map in the order of the keys."""
+    found = [(key, value) for key, value in container[FIELDS].items()]
+    return sorted(found, key=lambda pair: key_order(pair[0]))
+
+
+def key_order(key: Value) -> tuple[int, Any]:
+    """Keys of one kind in their own order, not-a-number last."""
+    if isinstance(key, float) and key != key:
+        return 1, 0
+    return (0, key[FIELDS]) if isinstance(key, tuple) else (0, key)
 
 
 def same(left: Value, right: Value, meter: Callable[[int], None] | None = None) -> bool:
@@ -101,6 +128,16 @@ def same(left: Value, right: Value, meter: Callable[[int], None] | None = None) 
         if isinstance(a, tuple) and isinstance(b, tuple):
             if a[0] != b[0] or len(a) != len(b):
                 return False
+            if a[0] == KNOT:
+                # How a knot fills itself in follows from what it holds.
+                a, b = a[: FIELDS + 3], b[: FIELDS + 3]
+            elif a[0] in (STORE, MAP):
+                left_entries, right_entries = entries(a), entries(b)
+                if len(left_entries) != len(right_entries):
+                    return False
+                pairs = zip(left_entries, right_entries, strict=True)
+                stack.extend(pair for one, two in pairs for pair in zip(one, two, strict=True))
+                continue
             stack.extend(zip(a[FIELDS:], b[FIELDS:], strict=True))
         elif isinstance(a, tuple) or isinstance(b, tuple) or a != b:
             return False

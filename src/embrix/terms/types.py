@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import TypeAlias
 
@@ -64,6 +65,33 @@ def maybe(item: Type) -> Con:
 
 def env(item: Type) -> Con:
     return Con("Env", (item,))
+
+
+LOC = Con("Loc")
+
+
+def store_of(item: Type) -> Con:
+    return Con("Store", (item,))
+
+
+def map_of(key: Type, item: Type) -> Con:
+    return Con("Map", (key, item))
+
+
+def replaced_names(kind: Type, known: Mapping[str, Type]) -> Type:
+    """A type with other types for the names of type variables."""
+    kind = settle(kind)
+    match kind:
+        case Con(name, ()) if name in known:
+            return known[name]
+        case Con(name, args):
+            return Con(name, tuple(replaced_names(arg, known) for arg in args))
+        case Tup(items):
+            return Tup(tuple(replaced_names(item, known) for item in items))
+        case Fn(params, result):
+            parts = tuple(replaced_names(param, known) for param in params)
+            return Fn(parts, replaced_names(result, known))
+    return kind
 
 
 def settle(kind: Type) -> Type:

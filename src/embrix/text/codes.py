@@ -56,6 +56,9 @@ CODES: dict[str, str] = {
     "unreadable_file": "The file cannot be read as UTF-8 text.",
     "unused_rule": "No rule refers to this one, and no program starts with it.",
     "wrong_number": "More or fewer arguments, fields or patterns than declared.",
+    "wrong_place": "Something stands where it cannot be used.",
+    "needless_answer": "`deliberately` answers a warning that is not there.",
+    "hides_base": "A clause of `extend` hides one of the base; `replace` says that this is meant.",
     "wrong_row": "The row of an operator does not fit its kind: operands and signs are misplaced.",
     "wrong_pattern": "A pattern of this kind is not possible in this place.",
 }

@@ -211,13 +211,14 @@ class Walk:
         """A judgement as its template says; the result of one still open is a sign."""
         recorder = self._recorder
         function = self._functions[recorder.functions[instance]]
-        result = self._machine.display.show(recorder.results[instance]) if left else "…"
+        results = recorder.results[instance] if left else NOT_LEFT
         arguments = recorder.arguments[instance]
         template = function.judgement
         if template is None:
             shown = ", ".join(map(self._machine.display.show, arguments))
+            result = self._machine.display.show(results) if results is not NOT_LEFT else "…"
             return f"{function.name}({shown}) → {result}"
-        return self._machine.fill(template, arguments, result)
+        return self._machine.fill(template, arguments, results)
 
     def _end(self, number: int) -> Station:
         outcome = self.traced.result.outcome
