@@ -14,6 +14,7 @@ from embrix.brix.core import (
     CorePattern,
     Decided,
     Function,
+    IsFinal,
     Shape,
     Test,
     parts_of,
@@ -44,11 +45,16 @@ def report_coverage(
     )  # fmt: skip
     ways = itertools.product(*(world.choices[name].alternatives for name in named))
     reached: set[int] = set()
+    before: set[int] = set()
+    """What was reached before these clauses were put in front."""
     missing: list[Row] = []
+    own = [n for n, c in enumerate(function.clauses) if c.span.source is function.span.source]
     for way in itertools.islice(ways, MOST_DECISIONS):
         decided = dict(zip(named, way, strict=True))
         found = _Ways(world, function, decided).look(absent)
         reached |= found[0]
+        if widened == "extend":
+            before |= _Ways(world, function, decided, frozenset(own)).look(absent)[0]
         missing = missing or found[1]
     reported: set[int] = set()
     for number, clause in enumerate(function.clauses):
@@ -56,7 +62,7 @@ def report_coverage(
         if reached.isdisjoint(same) and id(clause.span) not in reported and number == same[0]:
             reported.add(id(clause.span))
             if widened and clause.span.source is not function.span.source:
-                if widened == "extend":
+                if widened == "extend" and number in before:
                     line, _ = (clause.span.source or world.source).position(clause.span.start)
                     world.error(
                         "hides_base", f"these clauses of {function.name} hide one of the base "
@@ -75,7 +81,14 @@ def report_coverage(
 class _Ways:
     """The clauses of a function under one way to decide the choices."""
 
-    def __init__(self, world: World, function: Function, decided: dict[str, str]) -> None:
+    def __init__(
+        self,
+        world: World,
+        function: Function,
+        decided: dict[str, str],
+        without: frozenset[int] = frozenset(),
+    ) -> None:
+        self.without = without
         self.world = world
         self.function = function
         self.decided = decided
@@ -95,7 +108,7 @@ class _Ways:
         reached: set[int] = set()
         for number, clause in enumerate(function.clauses):
             guard = self.known(clause.guard)
-            if guard is False:
+            if guard is False or number in self.without:
                 continue
             own = self.rows(clause)
             if any(coverage.useful(rows, row, types) for row in own):
@@ -162,6 +175,9 @@ def _while_stepping(
     head = row[0]
     if clause.steps is None or not isinstance(head, Head):
         return []
+    asked = [part for part in parts_of(clause.guard) if isinstance(part, IsFinal)]
+    if any(part.function != function.name or part.listed for part in asked):
+        return []  # what is final there is another relation's affair
     if not all(_shallow(final) for final in function.finals):
         return [row]
     final_names = {names[f.tag] for f in function.finals if isinstance(f, Shape)}

@@ -32,6 +32,7 @@ class Chosen:
     lanes: list[Lane]
     given: dict[str, str]
     limits: Limits
+    input: tuple[str, ...] = ()
 
 
 def course_folder(course: Path | None, near: Path | None = None) -> Path:
@@ -62,8 +63,20 @@ def chosen(arguments: argparse.Namespace) -> Chosen:
         limits = Limits(calls=arguments.calls)
     return Chosen(
         session, language, source, _lanes(arguments, session, language), _given(arguments.bind),
-        limits,
+        limits, _input(arguments.input),
     )  # fmt: skip
+
+
+def _input(name: str | None) -> tuple[str, ...]:
+    """The lines that a program may read."""
+    if name is None:
+        return ()
+    if name == "-":
+        return tuple(sys.stdin.read().splitlines())
+    try:
+        return tuple(read_source(Path(name)).text.splitlines())
+    except Unreadable as fault:
+        raise Usage(str(fault)) from fault
 
 
 def text_of(arguments: argparse.Namespace) -> tuple[Session, str, Source]:

@@ -37,7 +37,7 @@ from embrix.machine.lane import BadBinding, Lane
 from embrix.machine.outcome import Outcome, Result
 from embrix.runs.pool import Pool
 from embrix.runs.prompt import Prompt
-from embrix.runs.session import Session, result_data
+from embrix.runs.session import Session, ending, result_data
 from embrix.runs.sketch import how_far
 from embrix.text.codes import CODES
 from embrix.text.diagnostic import excerpt, render
@@ -110,7 +110,7 @@ def run(arguments: argparse.Namespace) -> int:
 
 def _result(work: Chosen, lane: Lane) -> Result:
     try:
-        return lane.run(work.source.text, work.given, limits=work.limits)
+        return lane.run(work.source.text, work.given, limits=work.limits, given_input=work.input)
     except BadBinding as bad:
         raise Usage(f"--bind {bad}") from bad
 
@@ -121,7 +121,8 @@ def _data(work: Chosen, result: Result) -> dict[str, Any]:
     if result.outcome.place is not None:
         line, column = work.source.position(result.outcome.place[0])
         outcome["line"], outcome["column"] = line, column
-    return {"outcome": outcome, "output": data["output"], "costs": data["costs"]}
+    state = {"state": list(result.state)} if result.state else {}
+    return {"outcome": outcome, "output": data["output"], "costs": data["costs"], **state}
 
 
 def _print_result(work: Chosen, result: Result, label: str) -> None:
@@ -130,7 +131,7 @@ def _print_result(work: Chosen, result: Result, label: str) -> None:
         sys.stdout.write(visible(piece, keep="\n"))
     if result.output and not result.output[-1].endswith("\n"):
         print()
-    print(lead + visible(result.outcome.sentence))
+    print(lead + visible(ending(result)))
     for line in _where(work, result.outcome):
         print(line)
 
@@ -152,7 +153,9 @@ def steps(arguments: argparse.Namespace) -> int:
     answers: list[dict[str, Any]] = []
     for lane in work.lanes:
         try:
-            traced = lane.trace(work.source.text, work.given, limits=work.limits)
+            traced = lane.trace(
+                work.source.text, work.given, limits=work.limits, given_input=work.input
+            )
         except BadBinding as bad:
             raise Usage(f"--bind {bad}") from bad
         outcome = traced.result.outcome

@@ -79,6 +79,7 @@ def parser() -> argparse.ArgumentParser:
             help="supply a name by hand; may be given several times",
         )  # fmt: skip
         sub.add_argument("--grammar", metavar="NAME", help="one of several grammars")
+        sub.add_argument("--input", metavar="FILE", help="lines the program may read; - for input")
         sub.add_argument("--json", action="store_true", help="print the answer as JSON")
         sub.add_argument("--calls", metavar="N", type=int, help="how many calls the run may make")
 

@@ -49,7 +49,7 @@ def with_conversions(language: Language) -> Language:
     unit = Interpreter(
         "conversions", language.source, "", bare, dict(language.signature.by_tag),
         language.errors, language.functions, {}, next(iter(language.functions)),
-        language.signature,
+        language.signature, (), language.choices,
     )  # fmt: skip
     machine = Machine(unit)
     conversions: dict[str, Conversion] = {

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from embrix.brix.core import Interpreter, Language
@@ -52,6 +52,7 @@ class Lane:
         limits: Limits | None = None,
         variant: Variant = "counted",
         on_start: OnStart | None = None,
+        given_input: Sequence[str] = (),
     ) -> Result:
         """The outcome of a program text; `given` maps names to expressions of the language.
 
@@ -61,7 +62,10 @@ class Lane:
         if not isinstance(parsed, Parsed):
             return Result(rejection(parsed))
         term, values = self._given(parsed.term, given or {}, limits)
-        return self.machine.run(term, values, limits=limits, variant=variant, on_start=on_start)
+        return self.machine.run(
+            term, values, limits=limits, variant=variant, on_start=on_start,
+            given_input=given_input,
+        )  # fmt: skip
 
     def trace(
         self,
@@ -70,6 +74,7 @@ class Lane:
         *,
         limits: Limits | None = None,
         on_start: OnStart | None = None,
+        given_input: Sequence[str] = (),
     ) -> Traced:
         """A run of a program text with its record. Raises `BadBinding`."""
         recorder = Recorder((limits or Limits()).moments)
@@ -78,8 +83,9 @@ class Lane:
             return Traced(Result(rejection(parsed)), None, recorder)
         term, values = self._given(parsed.term, given or {}, limits)
         result = self.machine.run(
-            term, values, limits=limits, variant="traced", recorder=recorder, on_start=on_start
-        )
+            term, values, limits=limits, variant="traced", recorder=recorder, on_start=on_start,
+            given_input=given_input,
+        )  # fmt: skip
         return Traced(result, term, recorder)
 
     def _given(
@@ -89,7 +95,8 @@ class Lane:
         where the interpreter has no place for them."""
         values: list[tuple[str, Value]] = []
         language = self.interpreter.language
-        for name, text in given.items():
+        prelude = {name: text for name, text, _ in language.syntax.prelude if name not in given}
+        for name, text in {**prelude, **given}.items():
             printer = self.machine.printer
             if printer is None or printer.literal(name) is None:
                 raise BadBinding(f"{name} is no name in {language.name}")
@@ -97,9 +104,12 @@ class Lane:
             if not isinstance(parsed, Parsed):
                 raise BadBinding(f"{name}: {rejection(parsed).sentence}")
             if not self.machine.takes_bindings:
-                term = substitute(language.signature, without_places(parsed.term), name, term)
+                put = without_places(parsed.term)
+                term = substitute(language.signature, put, name, term)
                 continue
-            outcome = self.machine.run(parsed.term, limits=limits, variant="plain").outcome
+            # What comes later may use what came before.
+            earlier = values if self.machine.takes_bindings else ()
+            outcome = self.machine.run(parsed.term, earlier, limits=limits, variant="plain").outcome
             if outcome.kind != "value":
                 raise BadBinding(f"{name} has no value: {outcome.sentence}")
             values.append((name, outcome.value))

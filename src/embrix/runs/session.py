@@ -422,13 +422,22 @@ def _as_data(findings: Findings) -> list[Data]:
     return [finding.as_data() for finding in findings.sorted()]
 
 
+def ending(result: Result) -> str:
+    """How a run ended, for people; a program without a value says what it leaves behind."""
+    if result.outcome.kind != "value" or result.outcome.text != "()":
+        return result.outcome.sentence
+    state = f"  {cut(', '.join(result.state), 100)}" if result.state else ""
+    return f"{'done' if result.output else 'done; nothing was emitted'}{state}"
+
+
 def result_data(result: Result) -> Data:
     """A result as plain data."""
     return {
         "outcome": result.outcome.as_data(),
-        "sentence": result.outcome.sentence,
+        "sentence": ending(result),
         "output": list(result.output),
         "costs": result.costs,
+        "state": list(result.state),
     }
 
 

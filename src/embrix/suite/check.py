@@ -11,6 +11,7 @@ from embrix.machine.limits import Limits
 from embrix.machine.outcome import Outcome
 from embrix.suite.model import Case, Expectation
 from embrix.text.source import Source
+from embrix.text.visible import visible
 from embrix.trace.walk import Walk
 
 State: TypeAlias = Literal["passed", "failed", "left out"]
@@ -34,9 +35,23 @@ def check_case(case: Case, lane: Lane, limits: Limits | None = None) -> Verdict:
         return Verdict(case.name, lane.name, "left out")
     expected = case.expectation_for(lane.name)
     try:
-        if expected is not None:
-            outcome = lane.run(case.program, case.given, limits=limits, variant="plain").outcome
-            if not fits(expected, outcome, case.program):
+        if expected is not None or case.output is not None:
+            result = lane.run(
+                case.program, case.given, limits=limits, variant="plain", given_input=case.input
+            )
+            outcome = result.outcome
+            written = "".join(result.output)
+            if case.output is not None and written != case.output:
+                return Verdict(
+                    case.name, lane.name, "failed", f"output {visible(case.output)}",
+                    f"output {visible(written)}" if written else "no output: nothing was emitted",
+                )  # fmt: skip
+            if expected is None and outcome.kind != "value":
+                return Verdict(
+                    case.name, lane.name, "failed", "an end without failure",
+                    describe(outcome, case.program, place=True),
+                )  # fmt: skip
+            if expected is not None and not fits(expected, outcome, case.program):
                 return Verdict(
                     case.name, lane.name, "failed", expected.sentence,
                     describe(outcome, case.program, place=expected.at is not None),
@@ -82,7 +97,9 @@ def describe(outcome: Outcome, program: str, *, place: bool) -> str:
 
 def _steps(case: Case, lane: Lane, limits: Limits | None) -> Verdict:
     wanted = case.steps[lane.name]
-    found = Walk(lane, lane.trace(case.program, case.given, limits=limits)).lines()
+    found = Walk(
+        lane, lane.trace(case.program, case.given, limits=limits, given_input=case.input)
+    ).lines()
     for number in range(max(len(wanted), len(found))):
         left = wanted[number] if number < len(wanted) else "no further step"
         right = found[number] if number < len(found) else "no further step"

@@ -37,6 +37,7 @@ class Case:
 
     `expected` holds for every lane that `instead` does not name; `steps` gives for a lane the
     reduction sequence or the conclusions in order. `lanes` limits the case when it is not empty.
+    `input` holds the lines the program may read, `output` all that it must write.
     """
 
     name: str
@@ -46,6 +47,8 @@ class Case:
     steps: dict[str, tuple[str, ...]] = field(default_factory=dict)
     lanes: tuple[str, ...] = ()
     given: dict[str, str] = field(default_factory=dict)
+    input: tuple[str, ...] = ()
+    output: str | None = None
     why: str = ""
     span: Span = field(default=Span(0, 0), compare=False)
 
@@ -57,7 +60,8 @@ class Case:
             return False
         if "[" in lane and lane not in (*self.lanes, *self.instead, *self.steps):
             return False  # with choices decided otherwise, only where that is asked for
-        return self.expectation_for(lane) is not None or lane in self.steps
+        stated = self.expectation_for(lane) is not None or lane in self.steps
+        return stated or self.output is not None
 
 
 @dataclass(frozen=True, slots=True)

@@ -16,7 +16,7 @@ from embrix.text.suggest import did_you_mean
 _SUITE_KEYS = ("language", "about", "case")
 _CASE_KEYS = (
     "name", "why", "program", "file", "value", "error", "rejected", "accepted", "at", "steps",
-    "for", "lanes", "given",
+    "for", "lanes", "given", "input", "output",
 )  # fmt: skip
 _EXPECT_KEYS = ("value", "error", "rejected", "accepted", "at")
 
@@ -157,16 +157,28 @@ class _Reader:
                 raise self.wrong(number, "steps", "steps are a list of texts, one a step")
             steps[lane] = tuple(lines)
         expected = self.expectation(data, number, errors)
-        if expected is None and not instead and not steps:
+        output = data.get("output")
+        if output is not None and not isinstance(output, str):
+            raise self.wrong(number, "output", "`output` must be a text")
+        if expected is None and not instead and not steps and output is None:
             raise self.wrong(
                 number, "name", f"the case “{name}” expects nothing",
                 "add value = …, error = …, rejected = …, accepted = true or steps",
             )  # fmt: skip
         return Case(
             name, self.program(data, number), expected, instead, steps, tuple(limited),
-            {key: str(value) for key, value in given.items()},
+            {key: str(value) for key, value in given.items()}, self.input(data, number), output,
             self.text(data, "why", number), self.entry(number, "name"),
         )  # fmt: skip
+
+    def input(self, data: Mapping[str, Any], case: int) -> tuple[str, ...]:
+        """The lines that a program may read: a list, or a text of lines."""
+        lines = data.get("input", [])
+        if isinstance(lines, str):
+            lines = lines.splitlines()
+        if not isinstance(lines, list) or not all(isinstance(line, str) for line in lines):
+            raise self.wrong(case, "input", "`input` is a list of lines", 'input = ["3", "4"]')
+        return tuple(lines)
 
     def lane(self, name: object, lanes: Collection[str], case: int, key: str) -> None:
         plain = str(name).partition("[")[0]
