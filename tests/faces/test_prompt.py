@@ -65,7 +65,7 @@ def test_the_commands_for_syntax(capsys: pytest.CaptureFixture[str]) -> None:
     assert main(["parse", "-e", "1 -"]) == 1
     assert main(["parse", "-e", "1", "--descent"]) == 2
     assert "is not LL(1)" in capsys.readouterr().err
-    assert main(["grammar", "--ebnf", "w3c"]) == 0
+    assert main(["grammar", "Drip", "--ebnf", "w3c"]) == 0
     assert capsys.readouterr().out.splitlines() == [
         'Expr ::= "let" name "=" Expr "in" Expr | Sum',
         'Sum ::= Sum-2 | Sum "+" Sum-2 | Sum "-" Sum-2',

@@ -148,7 +148,7 @@ def _language(arguments: argparse.Namespace, session: Session, path: Path | None
     if name is None and path is not None:
         found = session.course.language_of(path)
         name = found.name if found else None
-    if name is None and path is None and len(languages) == 1:
+    if name is None and path is None and languages:
         name = next(iter(languages))
     if name is None:
         known = ", ".join(languages) or "none"

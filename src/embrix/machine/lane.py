@@ -94,6 +94,7 @@ class Lane:
         """Names supplied by hand: passed on as values, or put into the program by substitution
         where the interpreter has no place for them."""
         values: list[tuple[str, Value]] = []
+        put: list[tuple[str, Node]] = []
         language = self.interpreter.language
         prelude = {name: text for name, text, _ in language.syntax.prelude if name not in given}
         for name, text in {**prelude, **given}.items():
@@ -104,15 +105,15 @@ class Lane:
             if not isinstance(parsed, Parsed):
                 raise BadBinding(f"{name}: {rejection(parsed).sentence}")
             if not self.machine.takes_bindings:
-                put = without_places(parsed.term)
-                term = substitute(language.signature, put, name, term)
+                put.append((name, without_places(parsed.term)))
                 continue
             # What comes later may use what came before.
-            earlier = values if self.machine.takes_bindings else ()
-            outcome = self.machine.run(parsed.term, earlier, limits=limits, variant="plain").outcome
+            outcome = self.machine.run(parsed.term, values, limits=limits, variant="plain").outcome
             if outcome.kind != "value":
                 raise BadBinding(f"{name} has no value: {outcome.sentence}")
             values.append((name, outcome.value))
+        for name, bound in reversed(put):
+            term = substitute(language.signature, bound, name, term)
         return term, values
 
 

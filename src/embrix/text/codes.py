@@ -18,7 +18,6 @@ CODES: dict[str, str] = {
     "empty_repetition": "What is repeated can be empty, so a repetition of it has no end.",
     "endless_rule": "A rule derives no finite text: every alternative comes back to it.",
     "empty_token": "A token pattern or literal matches the empty text; reading would stand still.",
-    "function_as_value": "A function is named without being called.",
     "grammar_conflict": "One token of lookahead does not tell how to go on; the grammar is parsed "
     "by the general, slower parser. It may still be unambiguous.",
     "hidden_token": "Every text that a token matches is taken by another one.",
@@ -34,7 +33,6 @@ CODES: dict[str, str] = {
     "nothing_taken_over": "`...` or `replace` refers to something that the base does not have.",
     "base_broken": "What is extended has errors, so what extends it cannot be checked.",
     "not_a_function": "Only functions can be called.",
-    "not_yet": "This version of Embrix does not carry this part of the notation out.",
     "swapped_fields": "A pattern variable bears the name of another field of the same form.",
     "tab_indent": "Indentation is made of spaces.",
     "type_mismatch": "A value of one type stands where another is expected.",
