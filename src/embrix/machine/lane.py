@@ -13,6 +13,7 @@ from embrix.machine.limits import Limits
 from embrix.machine.outcome import Outcome, Result
 from embrix.machine.recorder import Recorder
 from embrix.machine.run import Machine
+from embrix.machine.written_terms import TermParser
 from embrix.terms.binding import substitute
 from embrix.terms.node import Node, Place, Value, without_places
 
@@ -118,8 +119,11 @@ class Lane:
 
 
 def parser_for(language: Language) -> Parser | None:
-    """The parser of a language; None when it has no grammar that can be used."""
-    return parser_of(language.grammar) if language.grammar is not None else None
+    """The parser of a language; None when its grammar cannot be used. Terms are read as well."""
+    if language.grammar is None and (language.syntax.grammars or not language.sound):
+        return None
+    plain = parser_of(language.grammar) if language.grammar is not None else None
+    return TermParser(language, plain)
 
 
 def rejection(parsed: ParseResult) -> Outcome:

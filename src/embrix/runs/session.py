@@ -109,7 +109,7 @@ class Session:
         return {
             "doc": language.doc,
             "extension": language.extension,
-            "usable": language.grammar is not None,
+            "usable": language.grammar is not None or not language.syntax.grammars,
             "starts": list(language.grammar.starts) if language.grammar else [],
             "rules": list(language.grammar.entry) if language.grammar else [],
             "file": language.source.name,
@@ -209,9 +209,10 @@ class Session:
         """The tokens and the tree of a text read at a rule, or where and why it is refused."""
         grammar = self.course.languages[language].grammar
         parser = self.parser(language)
-        if grammar is None or parser is None:
+        if parser is None:
             return self._tokens_alone(language, text)
-        if rule is not None and rule not in grammar.entry:
+        rules = grammar.entry if grammar is not None else {}
+        if rule is not None and rule not in rules:
             rule = None
         parsed = parser.parse(text, rule)
         tokens = parsed.tokens
