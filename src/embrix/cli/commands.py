@@ -43,7 +43,7 @@ from embrix.text.codes import CODES
 from embrix.text.diagnostic import excerpt, render
 from embrix.text.source import Span
 from embrix.text.suggest import did_you_mean
-from embrix.text.visible import visible
+from embrix.text.visible import cut, visible
 from embrix.trace.walk import Walk
 
 
@@ -132,6 +132,8 @@ def _print_result(work: Chosen, result: Result, label: str) -> None:
     if result.output and not result.output[-1].endswith("\n"):
         print()
     print(lead + visible(ending(result)))
+    if result.state:
+        print(f"  state: {visible(cut(', '.join(result.state), 200))}")
     for line in _where(work, result.outcome):
         print(line)
 

@@ -33,9 +33,11 @@ from embrix.terms.collecting import uncollected
 from embrix.terms.node import (
     FIELDS,
     FRAME,
+    KNOT,
     NIL_NODE,
     NONE_NODE,
     SOME,
+    STORE,
     Node,
     Place,
     Value,
@@ -197,20 +199,33 @@ class Machine:
 
     # ---------------------------------------------------------------- templates
 
-    def fill(self, parts: TemplateParts, values: Sequence[Value], results: Value = NOT_LEFT) -> str:
-        """A template with values shown in it; `results` is what came out, if it is known."""
+    def fill(
+        self,
+        parts: TemplateParts,
+        values: Sequence[Value],
+        results: Value = NOT_LEFT,
+        room: int | None = None,
+    ) -> str:
+        """A template with values shown in it; `results` is what came out, if it is known. With
+        `room`, environments and stores are cut off after so many characters."""
         return "".join(
-            part if isinstance(part, str) else self._filled(part, values, results) for part in parts
-        )
+            part if isinstance(part, str) else self._filled(part, values, results, room)
+            for part in parts
+        )  # fmt: skip
 
-    def _filled(self, part: int, values: Sequence[Value], results: Value) -> str:
-        if part >= 0:
-            return self.display.show(values[part])
-        if results is NOT_LEFT:
+    def _filled(self, part: int, values: Sequence[Value], results: Value, room: int | None) -> str:
+        if part < 0 and results is NOT_LEFT:
             return "…"
-        if part == RESULT:
-            return self.display.show(results)
-        return self.display.show(results[FIELDS + RESULT - part - 1])
+        value = results if part == RESULT else None
+        if part >= 0:
+            value = values[part]
+        elif part != RESULT:
+            value = results[FIELDS + RESULT - part - 1]
+        shown = self.display.show(value)
+        wide = isinstance(value, tuple) and value[0] in (FRAME, KNOT, STORE)
+        if room is not None and wide and len(shown) > room:
+            return f"{shown[: room - 1]}…"
+        return shown
 
     def function_number(self, number: int) -> Function:
         """The function that a recorder knows by a number."""

@@ -25,7 +25,7 @@ from embrix.machine.outcome import Outcome, Result
 from embrix.suite.check import check_case, translated
 from embrix.suite.model import Suite
 from embrix.suite.read import read_suite
-from embrix.terms.node import FIELDS, Node
+from embrix.terms.node import CONS, FIELDS, NIL, NONE, SOME, Node, list_items
 from embrix.terms.numbers import write_number
 from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.source import Source, Span, Unreadable, read_source
@@ -37,6 +37,8 @@ Data: TypeAlias = dict[str, Any]
 Progress: TypeAlias = Callable[[Data], None]
 
 KEPT_WALKS = 6
+MOST_HELD = 200
+"""Locations that are sent for one station, the newest."""
 MOST_ROWS = 2_000
 """Tokens and tree nodes that are sent for one program."""
 
@@ -289,9 +291,10 @@ class Session:
             start, end = node[1] or (-1, -1)
             rows.append([depth, field, form.name, ", ".join(leaves), start, end])
             children = [
-                (depth + 1, name, child)
+                (depth + 1, label, part)
                 for name, child in zip(form.fields, node[FIELDS:], strict=True)
                 if isinstance(child, tuple)
+                for label, part in _parts(name, child)
             ]
             stack.extend(reversed(children))
         return rows
@@ -360,10 +363,13 @@ class Session:
             "number": station.number,
             "kind": station.kind,
             "text": station.text,
+            "brief": station.brief or station.text,
             "focus": [station.focus.start, station.focus.end] if station.focus else None,
             "place": list(station.place) if station.place else None,
             "depth": station.depth,
             "bindings": [[b.name, b.value, b.shadowed] for b in station.bindings],
+            "store": [[h.location, h.value, h.role] for h in station.store[-MOST_HELD:]],
+            "store_size": len(station.store),
             "clause": clause,
             "note": station.note,
         }
@@ -423,12 +429,28 @@ def _as_data(findings: Findings) -> list[Data]:
     return [finding.as_data() for finding in findings.sorted()]
 
 
+def _parts(name: str, child: Node) -> list[tuple[str, Node]]:
+    """What a field holds as rows of a tree: the items of a list one by one, names and numbers
+    among them left out."""
+    if child[0] == NONE:
+        return []
+    if child[0] == SOME:
+        inner = child[FIELDS]
+        return _parts(name, inner) if isinstance(inner, tuple) else []
+    if child[0] not in (NIL, CONS):
+        return [(name, child)]
+    found = []
+    for number, item in enumerate(list_items(child)):
+        if isinstance(item, tuple):
+            found += _parts(f"{name} {number + 1}", item)
+    return found
+
+
 def ending(result: Result) -> str:
-    """How a run ended, for people; a program without a value says what it leaves behind."""
+    """How a run ended, for people; a program without a value is just done."""
     if result.outcome.kind != "value" or result.outcome.text != "()":
         return result.outcome.sentence
-    state = f"  {cut(', '.join(result.state), 100)}" if result.state else ""
-    return f"{'done' if result.output else 'done; nothing was emitted'}{state}"
+    return "done" if result.output else "done; nothing was emitted"
 
 
 def result_data(result: Result) -> Data:

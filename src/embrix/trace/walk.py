@@ -7,6 +7,7 @@ when they are looked at; the record itself stays in columns.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Literal, TypeAlias, TypeVar
@@ -15,14 +16,18 @@ from embrix.brix.core import Function
 from embrix.grammar.printing import Path, Printed
 from embrix.machine.lane import Lane, Traced
 from embrix.machine.recorder import NOT_LEFT
-from embrix.terms.node import FIELDS, Node, Place, Value, bindings
+from embrix.terms.node import FIELDS, Node, Place, Value, bindings, entries
 from embrix.terms.node import size as term_size
-from embrix.terms.types import Con, settle
+from embrix.terms.types import Con, Tup, Type, settle
 from embrix.text.source import Span
 
 StationKind: TypeAlias = Literal["term", "enter", "leave", "end"]
 
 MOST_BINDINGS = 60
+BRIEF = 18
+"""Characters of an environment or store in a list of judgements."""
+MOST_SEARCHED = 400
+"""Nodes in which the place of a step is looked for."""
 
 T = TypeVar("T")
 
@@ -34,6 +39,16 @@ class Binding:
     name: str
     value: str
     shadowed: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Held:
+    """What a store holds at a location. `role` is `suspended` or `settled` for what waits to be
+    evaluated and what has been."""
+
+    location: str
+    value: str
+    role: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,6 +68,9 @@ class Station:
     bindings: tuple[Binding, ...]
     clause: Span | None
     note: str = ""
+    store: tuple[Held, ...] = ()
+    brief: str = ""
+    """The judgement with its environments and stores cut short; empty for the whole `text`."""
 
 
 class Walk:
@@ -126,7 +144,8 @@ class Walk:
         if not found:
             return [(self.traced.term, -1)]
         if last is not NOT_LEFT:
-            found.append((last, -1))
+            tupled = isinstance(settle(self.relation.result), Tup)
+            found.append((last[FIELDS] if tupled else last, -1))
         return found
 
     def _term(self, number: int) -> Station:
@@ -140,39 +159,42 @@ class Walk:
         clause = self._clause(innermost)
         return Station(
             number, "term", printed.text, printed.focus, redex[1] if redex else None, 0, (),
-            clause,
+            clause, store=self._store(instance, left=False),
         )  # fmt: skip
 
     def _redex(self, instance: int) -> tuple[Path, int]:
         """The way to the part that a step rewrites, and the step instance that does it."""
         recorder = self._recorder
-        function = recorder.functions[instance]
         path: list[int] = []
         at = instance
         number = instance + 1
         while number < len(recorder.functions) and recorder.parents[number] >= instance:
-            if recorder.parents[number] == at and recorder.functions[number] == function:
-                path.append(self._field(at, number))
+            own = self._functions[recorder.functions[number]]
+            if recorder.parents[number] == at and own.finals:
+                path += self._way(at, number)
                 at = number
             number += 1
         return tuple(path), at
 
-    def _field(self, outer: int, inner: int) -> int:
-        """The field of the outer subject in which the inner step takes place."""
+    def _way(self, outer: int, inner: int) -> list[int]:
+        """The way from the outer subject to the part in which the inner step takes place."""
         recorder = self._recorder
-        assert self.relation is not None
+        function = self._function(outer)
+        whole = recorder.arguments[outer][function.subjects[0]]
+        part = recorder.arguments[inner][self._function(inner).subjects[0]]
         clause = recorder.clauses[outer]
         if clause >= 0:
-            index = self.relation.clauses[clause].steps
-            if index is not None:
-                return index
-        subject = self.relation.subjects[0]
-        whole = recorder.arguments[outer][subject]
-        part = recorder.arguments[inner][subject]
-        for index, field in enumerate(whole[FIELDS:]):
-            if field is part:
-                return index
-        return -1
+            index = function.clauses[clause].steps
+            if index is not None and whole[FIELDS + index] is part:
+                return [index]
+        pending: list[tuple[Node, list[int]]] = [(whole, [])]
+        for node, way in pending[:MOST_SEARCHED]:
+            for index, field in enumerate(node[FIELDS:]):
+                if field is part:
+                    return [*way, index]
+                if isinstance(field, tuple) and len(pending) < MOST_SEARCHED:
+                    pending.append((field, [*way, index]))
+        return [-1]
 
     def _print(self, term: Node, path: Path | None = None) -> Printed:
         printer = self._machine.printer
@@ -204,11 +226,37 @@ class Walk:
         return Station(
             number, "leave" if left else "enter", self._judgement(instance, left), None,
             subject[1] if subject else None, self._depths[number], self._bindings(instance),
-            self._clause(instance),
+            self._clause(instance), store=self._store(instance, left=left),
+            brief=self._judgement(instance, left, BRIEF),
         )  # fmt: skip
 
-    def _judgement(self, instance: int, left: bool) -> str:
-        """A judgement as its template says; the result of one still open is a sign."""
+    def _store(self, instance: int, *, left: bool) -> tuple[Held, ...]:
+        """What is at each location: in the store that a judgement was given, or when it has been
+        left in the one that it gave back."""
+        function = self._function(instance)
+        recorder = self._recorder
+        kinds: Sequence[Type] = function.types
+        values: Sequence[Value] = recorder.arguments[instance]
+        result = settle(function.result)
+        if left and isinstance(result, Tup) and recorder.results[instance] is not NOT_LEFT:
+            kinds = (*result.items, *kinds)
+            values = (*recorder.results[instance][FIELDS:], *values)
+        for kind, value in zip(kinds, values, strict=True):
+            settled = settle(kind)
+            if isinstance(settled, Con) and settled.name == "Store":
+                return tuple(self._held(number, held) for number, held in entries(value))
+        return ()
+
+    def _held(self, number: int, value: Value) -> Held:
+        constructor = None
+        if isinstance(value, tuple):
+            constructor = self.lane.interpreter.constructors.get(value[0])
+        role = constructor.role if constructor is not None else ""
+        return Held(f"@{number}", self._machine.display.show(value), role)
+
+    def _judgement(self, instance: int, left: bool, room: int | None = None) -> str:
+        """A judgement as its template says; the result of one still open is a sign. `room` keeps
+        environments and stores short."""
         recorder = self._recorder
         function = self._functions[recorder.functions[instance]]
         results = recorder.results[instance] if left else NOT_LEFT
@@ -218,7 +266,7 @@ class Walk:
             shown = ", ".join(map(self._machine.display.show, arguments))
             result = self._machine.display.show(results) if results is not NOT_LEFT else "…"
             return f"{function.name}({shown}) → {result}"
-        return self._machine.fill(template, arguments, results)
+        return self._machine.fill(template, arguments, results, room)
 
     def _end(self, number: int) -> Station:
         outcome = self.traced.result.outcome

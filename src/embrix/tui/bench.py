@@ -349,7 +349,7 @@ class Bench(Screen[None]):
         if lane == self.lane:
             self._notice(self.editor.text, result["outcome"])
         if len(self.lanes.fresh) == len(self.lanes.lanes):
-            found = {r["sentence"] for r in self.lanes.results.values()}
+            found = {LanesView.told(r) for r in self.lanes.results.values()}
             agree = len(found) == 1
             right = "all agree" if agree else f"{len(found)} different outcomes"
             self.query_one("#lanes-title", Title).show(

@@ -77,7 +77,7 @@ class LanesView(Rows):
         sign, colour = OUTCOME_SIGNS[outcome["kind"]]
         cost = self._cost(result["costs"])
         room = max(8, self.size.width - label - (27 if cost else 9))
-        sentence = cut(result["sentence"], room)
+        sentence = cut(self.told(result), room)
         pad = " " * max(1, room - width(sentence) + 1)
         style = ink(app, colour, bold=True) if name in self.fresh else ink(app, "faint")
         differs = self._differs(number)
@@ -92,7 +92,14 @@ class LanesView(Rows):
         """Whether a lane ends otherwise than the first one."""
         first = self.results.get(self.lanes[0])
         own = self.results.get(self.lanes[number])
-        return bool(first and own) and first["sentence"] != own["sentence"]  # type: ignore[index]
+        return bool(first and own) and self.told(first) != self.told(own)  # type: ignore[arg-type]
+
+    @staticmethod
+    def told(result: dict[str, Any]) -> str:
+        """The end of a run with what it wrote."""
+        written = "".join(result.get("output", ())).split("\n")
+        shown = " ⏎ ".join(line for line in written if line)
+        return f"{result['sentence']}  ▤ {shown}" if shown else str(result["sentence"])
 
     def _cost(self, costs: dict[str, int]) -> str:
         if "steps" in costs:

@@ -141,7 +141,7 @@ class Stations(Rows):
             lead,
             ("│ " * min(depth, 30), ink(app, "wall")),
             ("┌ " if entering else "└ ", ink(app, "water" if entering else "moss", bold=True)),
-            (station["text"], ink(app, "ink" if not entering else "faint")),
+            (station["brief"], ink(app, "ink" if not entering else "faint")),
         ]
 
     def _focused(self, station: dict[str, Any]) -> list[Piece]:
@@ -155,6 +155,10 @@ class Stations(Rows):
             (text[start:end], ink(app, "brass", bold=True, underline=True)),
             (text[end:], ink(app, "ink")),
         ]
+
+
+MOST_HELD = 10
+"""Locations of the store that are shown at once."""
 
 
 class Moment(Static):
@@ -180,6 +184,7 @@ class Moment(Static):
         room = max(20, self.size.width - 2)
         text.append("names here\n", ink(app, "faint", italic=True))
         self._names(text, station, room)
+        self._store(text, station, room)
         clause = station["clause"]
         if clause is not None:
             place = f"{clause['file']}:{clause['line']}"
@@ -190,6 +195,25 @@ class Moment(Static):
         shown = textwrap.wrap(visible(station["text"]), room - 2, max_lines=6, placeholder=" …")
         text.append("".join(f"  {line}\n" for line in shown), ink(app, "ink"))
         return text
+
+    def _store(self, text: Text, station: dict[str, Any], room: int) -> None:
+        """What the store holds, the newest first; what waits and what is settled is marked."""
+        app = self.app
+        held = station.get("store") or []
+        if not held:
+            return
+        text.append("\nstore\n", ink(app, "faint", italic=True))
+        for location, value, role in reversed(held[-MOST_HELD:]):
+            sign, colour = {"suspended": ("◌", "brass"), "settled": ("●", "moss")}.get(
+                role, ("=", "ink")
+            )
+            line = cut(visible(value), room - 9)
+            text.append(f"  {location:<5}", ink(app, "heather", bold=True))
+            text.append(f"{sign} ", ink(app, colour, bold=True))
+            text.append(f"{line}\n", ink(app, colour))
+        more = station["store_size"] - min(len(held), MOST_HELD)
+        if more > 0:
+            text.append(f"  and {more} older\n", ink(app, "faint"))
 
     def _names(self, text: Text, station: dict[str, Any], room: int) -> None:
         app = self.app
