@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from embrix.brix import core as k
 from embrix.brix import syntax as s
 from embrix.brix.answers import answered
+from embrix.brix.effects import check_effects
 from embrix.brix.functions import check_function, declare_function
 from embrix.brix.infer import Infer
 from embrix.brix.language import (
@@ -114,6 +115,7 @@ class _Interpreter:
         }
         shown = self.shown(own)
         laws = tuple(self.law(law) for law in syntax.laws)
+        check_effects(world, functions, shown, list(laws))
         main = self.main()
         if main is None or world.findings.has_errors:
             return None

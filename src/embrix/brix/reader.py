@@ -379,6 +379,8 @@ class _File:
                 first = tok.text
                 if first in ("let", "require", "emit", "if", "match", "fail"):
                     break
+                if first in ("inherit", "final", "order", "deliberately", "no"):
+                    return self.rows_of(c, expressions), None
             if depth == 0 and tok.text == "=>" and tok.kind == "symbol":
                 return self.rows_of(c, expressions), None
         return (), expressions.block(0)

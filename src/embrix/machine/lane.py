@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from embrix.brix.core import Interpreter, Language
 from embrix.grammar.lr import parser_of
 from embrix.grammar.parser import Ambiguous, GaveUp, Parsed, Parser, ParseResult, Refused
 from embrix.machine.compiler import Variant
+from embrix.machine.cycles import CALLS, find_cycle
 from embrix.machine.limits import Limits
 from embrix.machine.outcome import Outcome, Result
 from embrix.machine.recorder import Recorder
@@ -63,10 +64,32 @@ class Lane:
         if not isinstance(parsed, Parsed):
             return Result(rejection(parsed))
         term, values = self._given(parsed.term, given or {}, limits)
-        return self.machine.run(
+        result = self.machine.run(
             term, values, limits=limits, variant=variant, on_start=on_start,
             given_input=given_input,
         )  # fmt: skip
+        if result.outcome.kind == "out of fuel" and self.interpreter.steps is not None:
+            return self._cycle(term, values, result, given_input)
+        return result
+
+    def _cycle(
+        self,
+        term: Node,
+        values: Sequence[tuple[str, Value]],
+        result: Result,
+        given_input: Sequence[str],
+    ) -> Result:
+        """A run without end that comes back to an earlier term is told as such."""
+        recorder = Recorder(CALLS)
+        self.machine.run(
+            term, values, limits=Limits(calls=CALLS, moments=CALLS), variant="traced",
+            recorder=recorder, given_input=given_input,
+        )  # fmt: skip
+        found = find_cycle(self.interpreter, recorder)
+        if found is None:
+            return result
+        told = f"step {found[1]} begins with the term of step {found[0]}, and so on for ever"
+        return replace(result, outcome=Outcome("cycle", told))
 
     def trace(
         self,

@@ -8,8 +8,8 @@ from typing import Literal, TypeAlias
 from embrix.terms.node import Place, Value
 
 Kind: TypeAlias = Literal[
-    "value", "failure", "stuck", "unfinished", "out of fuel", "rejected", "ambiguous", "gave up",
-    "fault",
+    "value", "failure", "stuck", "unfinished", "out of fuel", "cycle", "rejected", "ambiguous",
+    "gave up", "fault",
 ]  # fmt: skip
 
 

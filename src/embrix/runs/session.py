@@ -7,7 +7,7 @@ between processes.
 from __future__ import annotations
 
 from collections import OrderedDict
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import Any, TypeAlias
 
@@ -310,11 +310,14 @@ class Session:
         given: Mapping[str, str] | None = None,
         limits: Limits = LIVE,
         on_start: OnStart | None = None,
+        given_input: Sequence[str] = (),
     ) -> Data:
         """The outcome, output and costs of a program on a lane."""
         target = self.lane(language, lane)
         try:
-            result = target.run(text, given, limits=limits, on_start=on_start)
+            result = target.run(
+                text, given, limits=limits, on_start=on_start, given_input=given_input
+            )
         except BadBinding as bad:
             result = Result(Outcome("rejected", str(bad), "binding"))
         return result_data(result)
@@ -330,11 +333,15 @@ class Session:
         given: Mapping[str, str] | None = None,
         limits: Limits = LIVE,
         on_start: OnStart | None = None,
+        given_input: Sequence[str] = (),
     ) -> Data:
         """Record a run and keep it under a key; how many stations it has."""
         target = self.lane(language, lane)
         try:
-            walk = Walk(target, target.trace(text, given, limits=limits, on_start=on_start))
+            traced = target.trace(
+                text, given, limits=limits, on_start=on_start, given_input=given_input
+            )
+            walk = Walk(target, traced)
         except BadBinding as bad:
             return {"length": 0, "style": "moments", "levels": [], "refused": str(bad)}
         self._walks[key] = walk

@@ -157,12 +157,18 @@ class Worker:
                 return session.grammar(a["language"], a.get("rule"))
             case "run":
                 return session.run(
-                    a["language"], a["lane"], a["text"], a.get("given"), limits, self._started
+                    a["language"],
+                    a["lane"],
+                    a["text"],
+                    a.get("given"),
+                    limits,
+                    self._started,
+                    a.get("input", ()),
                 )
             case "walk":
                 return session.walk(
                     a["key"], a["language"], a["lane"], a["text"], a.get("given"), limits,
-                    self._started,
+                    self._started, a.get("input", ()),
                 )  # fmt: skip
             case "stations":
                 return session.stations(a["key"], a["first"], a["last"])

@@ -114,13 +114,24 @@ def key_order(key: Value) -> tuple[int, Any]:
     return (0, key[FIELDS]) if isinstance(key, tuple) else (0, key)
 
 
+MOST_UNSHARED = 2_000
+"""Nodes that are compared before it is looked whether the same pairs come again."""
+
+
 def same(left: Value, right: Value, meter: Callable[[int], None] | None = None) -> bool:
     """Structural equality that ignores places. `meter` is told of work every 256 nodes."""
     stack = [(left, right)]
     visited = 0
+    compared: set[tuple[int, int]] = set()
+    """Pairs of nodes met before, once there have been so many that parts may be shared."""
     while stack:
         a, b = stack.pop()
         visited += 1
+        if visited > MOST_UNSHARED and isinstance(a, tuple):
+            pair = (id(a), id(b))
+            if pair in compared:
+                continue
+            compared.add(pair)
         if meter is not None and visited % 256 == 0:
             meter(256)
         if a is b and not isinstance(a, float):

@@ -70,6 +70,7 @@ class Bench(Screen[None]):
         self.overwrite = False
         self.told = ""
         self._draft_timer: Timer | None = None
+        self.input: list[str] = []
         self.transcripts: dict[str, list[tuple[str, bool]]] = {}
         """What was typed and answered at the prompt, by language."""
 
@@ -304,7 +305,7 @@ class Bench(Screen[None]):
         self._ask_walk(self.at)
         for lane in self.lanes.lanes:
             take = partial(self._ran, version, lane)
-            self.desk.ask("program", "run", {**args, "lane": lane}, take)
+            self.desk.ask("program", "run", {**args, "lane": lane, "input": self.input}, take)
 
     @property
     def _reads_a_part(self) -> bool:
@@ -391,7 +392,7 @@ class Bench(Screen[None]):
 
     def _ask_walk(self, at: int) -> None:
         key = f"{self.version}:{self.lane}"
-        self.walking.ask(key, self.language, self.lane, self.editor.text, at)
+        self.walking.ask(key, self.language, self.lane, self.editor.text, at, self.input)
 
     # ---------------------------------------------------------------- cases
 
@@ -540,6 +541,19 @@ class Bench(Screen[None]):
         file = Path(self.summary["folder"]) / language["file"]
         text = self.editor.text
         self.app.push_screen(Drafting(self, self.desk, self.language, file, text))
+
+    def action_input(self) -> None:
+        """The lines that a program may read."""
+
+        def given(lines: str | None) -> None:
+            if lines is not None:
+                self.input = [line.strip() for line in lines.split(";")] if lines.strip() else []
+                told = f"input: {len(self.input)} lines" if self.input else "no input"
+                self.say(told)
+                self._text_changed()
+
+        question = "Lines that the program may read, with ; between them:"
+        self.app.push_screen(Ask("input", question, "; ".join(self.input)), given)
 
     def action_prompt(self) -> None:
         """The prompt for the language of the program."""

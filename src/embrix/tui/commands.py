@@ -40,6 +40,8 @@ COMMANDS: tuple[Command, ...] = (
             footer=False),
     Command("ctrl+g", "draft", "draft", "Change the definition for a trial, beside a text to try",
             footer=False),
+    Command("ctrl+l", "input", "input", "The lines of input that the program may read",
+            footer=False),
     Command("ctrl+t", "prompt", "prompt", "A prompt: entries line by line, questions with ?",
             footer=False),
     Command("ctrl+s", "save", "save", "Save the program", footer=False),

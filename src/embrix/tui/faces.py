@@ -18,6 +18,7 @@ OUTCOME_SIGNS = {
     "stuck": ("⊥", "brick"),
     "unfinished": ("…", "brass"),
     "out of fuel": ("∞", "brass"),
+    "cycle": ("↻", "brass"),
     "rejected": ("⊘", "brick"),
     "ambiguous": ("≬", "brick"),
     "gave up": ("∞", "brass"),

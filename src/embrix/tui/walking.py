@@ -41,11 +41,11 @@ class Walking:
         """Whether the run that was asked for last is the one on screen, the moment fetched."""
         return self._shown == self._key and self.at in self._stations.stations
 
-    def ask(self, key: str, language: str, lane: str, text: str, at: int) -> None:
+    def ask(self, key: str, language: str, lane: str, text: str, at: int, lines: list[str]) -> None:
         """Record a run of a text on a lane; the moment will be near number `at`."""
         self._desk.drop("walk")
         self._key, self._lane, self.at = key, lane, at
-        args = {"key": key, "language": language, "lane": lane, "text": text}
+        args = {"key": key, "language": language, "lane": lane, "text": text, "input": lines}
         self._desk.ask("walk", "walk", args, partial(self._walked, key, text))
 
     def forget(self) -> None:

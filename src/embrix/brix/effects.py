@@ -1,0 +1,58 @@
+"""Where output and input have no place: guards, displays, laws."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from embrix.brix.core import Ask, Call, CallValue, Emit, Function, Law, parts_of
+from embrix.brix.world import World
+from embrix.text.source import Span
+
+
+def check_effects(
+    world: World, functions: Mapping[str, Function], shown: Mapping[int, Function], laws: list[Law]
+) -> None:
+    """Report effects in what is looked at without being run. What a function value does is not
+    known; calling one there is refused as well when any function of the definition has effects."""
+    effects = _with_effects(functions)
+    for function in functions.values():
+        for clause in function.clauses:
+            if clause.guard is not None and _has_effect(clause.guard, effects):
+                _report(world, "a guard", clause.span)
+    for display in shown.values():
+        if _has_effect(display.body, effects):
+            _report(world, "what is shown", display.span)
+    for law in laws:
+        if _has_effect(law.function.body, effects):
+            _report(world, "a law", law.span)
+
+
+def _report(world: World, what: str, span: Span) -> None:
+    world.error(
+        "wrong_place", f"{what} neither writes output nor asks for input", span,
+        "do that in a line of its own, before or after",
+    )  # fmt: skip
+
+
+def _with_effects(functions: Mapping[str, Function]) -> set[str]:
+    found: set[str] = set()
+    while True:
+        more = {
+            name
+            for name, function in functions.items()
+            if name not in found
+            and any(_effect(part, found) for part in parts_of((function.body, function.clauses)))
+        }
+        if not more:
+            return found
+        found |= more
+
+
+def _has_effect(body: object, effects: set[str]) -> bool:
+    return any(_effect(part, effects) for part in parts_of(body))
+
+
+def _effect(part: object, effects: set[str]) -> bool:
+    if isinstance(part, CallValue):
+        return bool(effects)
+    return isinstance(part, Emit | Ask) or (isinstance(part, Call) and part.function in effects)
