@@ -16,6 +16,7 @@ from embrix.cli.main import main, parser
 from embrix.course.load import load_course
 from embrix.grammar.lr import parser_of
 from embrix.grammar.parser import Parsed
+from embrix.runs.session import Session
 from embrix.suite.read import read_suite
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Source
@@ -133,3 +134,29 @@ def test_no_document_or_module_holds_a_path_of_a_machine() -> None:
     files = [*ROOT.glob("*.md"), *(ROOT / "docs").rglob("*.md"), *(ROOT / "src").rglob("*.py")]
     for path in files:
         assert not pattern.search(path.read_text()), path
+
+
+REFERENCE = (ROOT / "docs" / "reference.md").read_text()
+
+
+def test_the_reference_is_carried_out(tmp_path: Path) -> None:
+    """Every definition of the reference is sound, and every program gives what is written."""
+    (tmp_path / "course.toml").write_text('title = "reference"\n')
+    runs: list[tuple[str, str, str]] = []
+    lane = ""
+    for kind, block in re.findall(r"```(\w*)\n(.*?)```", REFERENCE, re.S):
+        if kind == "brix":
+            word, name = block.split()[:2]
+            (tmp_path / f"{name.lower()}.brix").write_text(block)
+            lane = name if word == "interpreter" else lane
+        elif " → " in block:
+            for line in block.strip().split("\n"):
+                program, expected = (part.strip() for part in line.split(" → "))
+                program, _, other = program.partition("   with ")
+                runs.append((other or lane, program, expected))
+    session = Session(tmp_path)
+    assert [d.message for d in session.diagnostics()] == []
+    assert len(runs) > 12
+    for name, program, expected in runs:
+        result = session.lane("Shed", name).run(program)
+        assert result.outcome.sentence == expected, (name, program)

@@ -118,6 +118,8 @@ class Expressions:
             self.c.take()
             args: list[s.Pattern] = []
             if self.c.accept("("):
+                if self.c.sees(".."):
+                    return self._some_fields(tok)
                 args = self.separated(")", self.pattern)
             return s.PMake(tok.text, tuple(args), self.c.since(tok.span))
         if tok.kind == "number" or (tok.text == "-" and self.c.ahead(1).kind == "number"):
@@ -139,6 +141,22 @@ class Expressions:
             return s.PConst(tok.text == "true", tok.span)
         name = self.variable("a pattern")
         return s.PAny(name.span) if name.text == "_" else s.PVar(name.text, name.span)
+
+    def _some_fields(self, form: Tok) -> s.Pattern:
+        """`Form(.., body = b)`: only some fields, by name."""
+        self.c.take()
+        found: list[tuple[str, s.Pattern, Span]] = []
+
+        def field() -> None:
+            name = self.variable("the name of a field")
+            self.c.expect("=", " after the name of a field")
+            found.append((name.text, self.pattern(), name.span))
+
+        if self.c.accept(","):
+            self.separated(")", field)
+        else:
+            self.c.expect(")", " to close the bracket")
+        return s.PMake(form.text, (), self.c.since(form.span), tuple(found))
 
     def _list_pattern(self, start: Tok) -> s.Pattern:
         rest: list[s.Pattern] = []

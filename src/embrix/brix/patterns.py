@@ -8,7 +8,7 @@ from embrix.brix import coverage
 from embrix.brix import syntax as s
 from embrix.brix.core import Among, Bind, CorePattern, Equals, Named, Shape
 from embrix.brix.world import World, count, unify
-from embrix.terms.node import CONS, NIL, NONE, SOME, TUPLE
+from embrix.terms.node import CONS, NIL, NONE, SOME, TUPLE, Constructor
 from embrix.terms.types import (
     BOOL,
     INT,
@@ -100,6 +100,8 @@ class Patterns:
             return Bind(None)
         types, whole = self.world.instance(constructor)
         self.agree(whole, kind, span)
+        if pattern.fields is not None:
+            args = self.named(constructor, pattern.fields, span)
         if len(args) != len(constructor.fields):
             written = f"{name}({', '.join(constructor.fields)})" if constructor.fields else name
             self.world.error(
@@ -113,6 +115,24 @@ class Patterns:
         fields = tuple(self.check(a, t) for a, t in zip(args, types, strict=True))
         wide = len(self.world.of_type(constructor.owner)) > 1
         return Shape(constructor.tag, fields, wide)
+
+    def named(
+        self,
+        constructor: Constructor,
+        fields: tuple[tuple[str, s.Pattern, Span], ...],
+        span: Span,
+    ) -> tuple[s.Pattern, ...]:
+        """The patterns of all fields, where only some are named."""
+        args: list[s.Pattern] = [s.PAny(span) for _ in constructor.fields]
+        for name, pattern, place in fields:
+            if name in constructor.fields:
+                args[constructor.fields.index(name)] = pattern
+            else:
+                self.world.error(
+                    "unknown_field", f"{constructor.name} has no field called {name}", place,
+                    did_you_mean(name, constructor.fields),
+                )  # fmt: skip
+        return tuple(args)
 
     def swapped(self, fields: tuple[str, ...], args: tuple[s.Pattern, ...]) -> None:
         for index, arg in enumerate(args):

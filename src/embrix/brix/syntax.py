@@ -274,9 +274,12 @@ class PConst:
 
 @dataclass(frozen=True, slots=True)
 class PMake:
+    """`Form(a, b)`, or with `fields` `Form(.., body = b)`: the fields named, the others any."""
+
     name: str
     args: tuple[Pattern, ...]
     span: Span
+    fields: tuple[tuple[str, Pattern, Span], ...] | None = None
 
 
 @dataclass(frozen=True, slots=True)
