@@ -8,8 +8,10 @@ from __future__ import annotations
 
 import gc
 import random
+import resource
 import statistics
 import sys
+import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -140,6 +142,53 @@ def tokenizing() -> None:
               f"character took at 250,000 ({1000 * took:.0f} ms)")  # fmt: skip
 
 
+LOOPS = {
+    "itself": "define loop(n: Number) -> Number\n  if n == 0 then 7 else loop(n - 1)\n",
+    "each other": (
+        "define loop(n: Number) -> Number\n  if n == 0 then 7 else other(n - 1)\n"
+        "define other(n: Number) -> Number\n  if n == 0 then 8 else loop(n - 1)\n"
+    ),
+    "unknown functions": (
+        "define loop(n: Number) -> Number\n  on(n, again)\n"
+        "define again(n: Number, f: (Number) -> Number) -> Number\n"
+        "  if n == 0 then 7 else f(n)\n"
+        "define on(n: Number, g: (Number, (Number) -> Number) -> Number) -> Number\n"
+        "  g(n, fn(m) => on(m - 1, g))\n"
+    ),
+}
+
+
+def loops() -> None:
+    """Ten million iterations through tail calls: time beside a Python loop, and memory."""
+    count = 10_000_000
+    language = (
+        'language Loop\n  extension "loop"\ntokens\n  number /[0-9]+/ as Number\n'
+        "forms Expr\n  Lit(n: Number)\ngrammar\n  start Expr\n  Expr ::= n:number makes Lit\n"
+    )
+    head = "interpreter run for Loop\nmain go\ndefine go(p: Expr) -> Number by p\n"
+
+    def by_hand() -> int:
+        n = count
+        while n != 0:
+            n = n - 1
+        return n
+
+    base = timed(by_hand)
+    for kind, body in LOOPS.items():
+        with tempfile.TemporaryDirectory() as name:
+            folder = Path(name)
+            (folder / "course.toml").write_text('title = "loops"\n')
+            (folder / "loop.brix").write_text(language)
+            (folder / "run.brix").write_text(f"{head}  Lit(n) => loop(n)\n{body}")
+            lane = Session(folder).lane("Loop", "run")
+            before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+            limits = Limits(calls=10 * count, depth=2_000)
+            took = timed(lambda: lane.run(str(count), limits=limits, variant="plain"))  # noqa: B023
+            more = (resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) / 1024
+        print(f"10,000,000 tail calls, {kind:<18} ratio {took / base:5.1f} to a while loop in "
+              f"Python ({took:.1f} s), {more:.0f} MB more")  # fmt: skip
+
+
 def tables() -> None:
     """The time for parse tables, by number of rules (three sizes; no counterpart)."""
     for rules in (50, 100, 150):
@@ -214,6 +263,7 @@ def main() -> None:
     general(EarleyParser(grammar))
     tokenizing()
     tables()
+    loops()
 
 
 if __name__ == "__main__":

@@ -46,6 +46,8 @@ SCENES: list[Scene] = [
             "WAIT",
         ],
     ),
+    ("suspensions", "rill/programs/costly.rill", ["F4", *["F8"] * 42]),
+    ("statements", "weir/programs/chamber.weir", ["F4", "F4", *["F8"] * 32]),
     ("light", "unused.drip", ["F12", "F4", "F4", "F8", "F8"]),
 ]
 """File name, program, keys. Words in CHANGES change a definition before the workbench opens."""
@@ -83,7 +85,7 @@ def picture(display: str, name: str, program: str, keys: list[str]) -> None:
             "placement_strategy=top-left",
         ]  # fmt: skip
         command = ["kitty", "--config", "NONE", *(w for o in options for w in ("-o", o))]
-        program_path = course / "drip" / "programs" / program
+        program_path = course / (program if "/" in program else f"drip/programs/{program}")
         window = subprocess.Popen(
             [*command, sys.executable, "-m", "embrix", "open", str(program_path)],
             env=environment, cwd=course, stderr=subprocess.DEVNULL,

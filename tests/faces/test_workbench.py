@@ -18,7 +18,7 @@ from embrix.tui.commands import COMMANDS, everywhere, of_place
 from embrix.tui.dialogs import Help, Pick
 from embrix.tui.faces import CasesFace, GrammarFace, NotesFace, TokensFace, TreeFace
 from embrix.tui.rows import Rows
-from embrix.tui.walk_pane import Gauge
+from embrix.tui.walk_pane import Gauge, Moment
 
 
 def bench(pilot: Pilot[None]) -> Bench:
@@ -382,3 +382,34 @@ async def test_a_conflict_is_shown_on_the_grammar_face(course_copy: Path) -> Non
             lambda: any("ambiguous_grammar" in n for n in shown(screen.query_one(NotesFace))),
             f"the note among {notes}",
         )
+
+
+async def test_stores_and_suspensions_stand_beside_the_names(course_copy: Path) -> None:
+    async with opened(course_copy, "rill/programs/costly.rill") as pilot:
+        screen = bench(pilot)
+        assert screen.lanes.lanes[1] == "by_need"
+        await pilot.press("f4", "f9")
+        await settled(screen)
+        await pilot.press("f7", "f7")
+        moment = screen.query_one(Moment)
+        await until(lambda: bool(moment.station and moment.station["store"]), "the store")
+        assert moment.station is not None
+        roles = {role for _, _, role in moment.station["store"]}
+        assert "settled" in roles
+        shown = str(moment.render())
+        assert "store" in shown
+        assert "●" in shown
+
+
+async def test_a_program_reads_the_input_it_is_given(course_copy: Path) -> None:
+    async with opened(course_copy, "weir/programs/tolls.weir") as pilot:
+        screen = bench(pilot)
+        told = screen.lanes.results["store_passing"]["sentence"]
+        assert told.startswith("NoInput")
+        await pilot.press("ctrl+l")
+        await pilot.press(*"30; 10; 0", "enter")
+        await until(
+            lambda: screen.lanes.results["store_passing"]["sentence"] == "done", "the lines"
+        )
+        assert screen.lanes.results["store_passing"]["output"] == ["90\n"]
+        assert "▤ 90" in screen.lanes.told(screen.lanes.results["rewriting"])
