@@ -60,7 +60,13 @@ def test_every_command_of_the_documents_works(
     (tmp_path / "other.brix").write_text(drip.read_text().replace('left    "+"', 'right   "+"'))
     program = course_copy / "drip" / "programs" / "toll.drip"
     monkeypatch.setattr(sys, "stdin", io.StringIO("1 + 2\n?quit\n"))
-    found = [str(program) if word == "FILE" else word for word in words(command)]
+    (tmp_path / "LINES.txt").write_text("30\n0\n")
+    stands_for = {
+        "FILE": program,
+        "FILE.weir": course_copy / "weir" / "programs" / "tolls.weir",
+        "FILE.rill": course_copy / "rill" / "programs" / "queue.rill",
+    }
+    found = [str(stands_for.get(word, word)) for word in words(command)]
     status = main(found)
     captured = capsys.readouterr()
     differs = "--against" in found and "other.brix" in found

@@ -294,9 +294,18 @@ class Walk:
         clauses = self._function(instance).clauses
         return clauses[number].span if 0 <= number < len(clauses) else None
 
+    def _has_environment(self, instance: int) -> bool:
+        kinds = map(settle, self._function(instance).types)
+        return any(isinstance(kind, Con) and kind.name == "Env" for kind in kinds)
+
     def _bindings(self, instance: int) -> tuple[Binding, ...]:
-        """The environment among the arguments of a judgement, the innermost binding first."""
+        """The environment among the arguments of a judgement (or of the nearest one around it that
+        has any), the innermost binding first; a location with what it holds."""
+        parents = self._recorder.parents
+        while not self._has_environment(instance) and parents[instance] >= 0:
+            instance = parents[instance]
         function = self._function(instance)
+        held = {one.location: one.value for one in self._store(instance, left=False)}
         found: list[Binding] = []
         seen: set[str] = set()
         for kind, value in zip(function.types, self._recorder.arguments[instance], strict=True):
@@ -306,7 +315,10 @@ class Walk:
             for name, bound in bindings(value):
                 if len(found) >= MOST_BINDINGS:
                     break
-                found.append(Binding(name, self._machine.display.show(bound), name in seen))
+                shown = self._machine.display.show(bound)
+                if shown in held:
+                    shown = f"{shown} ↦ {held[shown]}"
+                found.append(Binding(name, shown, name in seen))
                 seen.add(name)
         return tuple(found)
 
