@@ -341,6 +341,19 @@ def test_a_warning_is_answered_and_an_absence_is_meant(make_course: Maker) -> No
     assert make_course(count=COUNT, trial=told).diagnostics == ()
 
 
+def test_guards_that_ask_for_choices_count_exactly(make_course: Maker) -> None:
+    choice = 'choice way "Which?"\n  one "the first" default\n  two "the second"\nmain run'
+    text = HEAD.replace("main run", choice) + "  f(p)\ndefine f(e: Expr) -> Number by e\n"
+    whole = text + "  _ when way is one => 1\n  _ when way is two => 2\n"
+    assert make_course(count=COUNT, trial=whole).diagnostics == ()
+    half = text + "  _ when way is one => 1\n  Lit(_) => 2\n"
+    found = make_course(count=COUNT, trial=half).diagnostics
+    assert [d.code for d in found] == ["missing_clause"]
+    never = whole + "  Lit(_) => 3\n"
+    found = make_course(count=COUNT, trial=never).diagnostics
+    assert [d.code for d in found] == ["unreachable_clause"]
+
+
 def test_every_interpreter_lists_a_new_form(make_course: Maker) -> None:
     """A catch-all of the base does not answer for forms that came later, unless it is inherited."""
     base = HEAD + "  f(p)\ndefine f(e: Expr) -> Number by e\n  Lit(n) => n\n  _ => 0\n"

@@ -103,6 +103,7 @@ def test_decisions_are_asked_and_answered() -> None:
     told = {d.question: (d.shown, d.answer) for d in found}
     assert told["an empty program"] == ("(nothing)", "refused")
     assert told["`;` after the last Stmt"] == ("{ skip ; }", "refused")
+    assert told["`;` twice between two of Stmt"] == ("{ skip ; ; skip }", "refused")
     assert told["no Stmt at all"] == ("{ }", "accepted")
     assert told["`;` left out between two of Stmt"] == ("{ skip skip }", "refused")
     assert told["a single Expr"] == ("say a", "accepted")

@@ -224,6 +224,14 @@ def test_continuations_escape_and_return(make_course: Maker, text: str, expected
     assert sentence(lane, text).startswith(expected.split(": Raise")[0])
 
 
+def test_a_continuation_remembers_the_node_it_was_written_for(make_course: Maker) -> None:
+    """What fails when both operands are there fails at the sum, not at the operand run last."""
+    lane = lanes(make_course, continuations=CONTINUATIONS)["continuations"]
+    for text, place in (("(given x: x) + 1", (0, 16)), ("2 + (1 + (given x: x))", (5, 21))):
+        outcome = lane.run(text).outcome
+        assert (outcome.name, outcome.place) == ("NumberWanted", place), text
+
+
 def test_loops_in_continuation_passing_style_need_no_depth(make_course: Maker) -> None:
     """All calls are tail calls, also those of unknown functions: constant memory."""
     lane = lanes(make_course, continuations=CONTINUATIONS)["continuations"]

@@ -118,7 +118,7 @@ def primitives(
 
     def store_with(store: Node, loc: Node, v: Value) -> Node:
         spend(1)
-        return (STORE, None, store[FIELDS].set(loc[FIELDS], v), max(store[3], loc[FIELDS] + 1))
+        return (STORE, None, store[FIELDS].set(loc[FIELDS], v), store[3])
 
     def map_find(container: Node, key: Value) -> Value:
         return container[FIELDS].get(map_key(key), nothing)
