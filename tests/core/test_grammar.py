@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 import itertools
 from collections.abc import Callable
+from fractions import Fraction
 from typing import Any
 
 import pytest
@@ -14,6 +15,7 @@ from hypothesis import strategies as st
 from embrix.course.load import Course
 from embrix.grammar.earley import EarleyParser
 from embrix.grammar.flatten import flatten
+from embrix.grammar.lr import parser_of
 from embrix.grammar.model import (
     Alternative,
     Grammar,
@@ -368,6 +370,53 @@ def test_every_table_prints_what_it_reads(levels: list[tuple[str, str, Construct
         parsed = parser.parse(text.replace(" ", ""))
         assert isinstance(parsed, Parsed), text
         assert same(parsed.term, term), text
+
+
+@pytest.mark.parametrize("name", ["Drip", "Rill", "Weir", "Mere"])
+@given(data=st.data())
+def test_every_shipped_language_reads_back_what_it_prints(
+    lockside: Course, data: st.DataObject, name: str
+) -> None:
+    language = lockside.languages[name]
+    grammar = language.grammar
+    assert grammar is not None
+    sort = "Stmt" if name == "Weir" else "Expr"
+    term = data.draw(terms(language.signature, sort, 4, ("x", "y")))
+    start = "Stmt" if name == "Weir" else None
+    for width in (None, 30):
+        printed = Printer(grammar).show(term, start, width=width).text
+        if "‹" in printed:
+            continue  # what no program writes stands in marks
+        parsed = parser_of(grammar).parse(printed, start)
+        assert isinstance(parsed, Parsed), printed
+        assert same(parsed.term, floats(term) if name == "Mere" else term), printed
+
+
+def floats(value: Any) -> Any:
+    """The same term with every number as a float."""
+    if isinstance(value, tuple):
+        return (value[0], None, *map(floats, value[FIELDS:]))
+    exact = isinstance(value, int | Fraction) and not isinstance(value, bool)
+    return float(value) if exact else value
+
+
+def test_what_a_dangling_part_would_change_is_printed_in_marks(lockside: Course) -> None:
+    grammar = lockside.languages["Weir"].grammar
+    assert grammar is not None
+    inner = "when false do show 1"
+    for text in (f"when true do {inner} otherwise show 2", f"when true do {{{inner}}} otherwise "
+                 "show 2", f"when true do {inner}; show 3"):  # fmt: skip
+        parsed = parser_of(grammar).parse(text)
+        assert isinstance(parsed, Parsed)
+        assert Printer(grammar).show(parsed.term).text == text
+    outer = parser_of(grammar).parse(f"when true do {{{inner}}} otherwise show 2")
+    assert isinstance(outer, Parsed)
+    branch = outer.term[FIELDS][FIELDS]
+    block = branch[FIELDS + 1]
+    bare = block[FIELDS][FIELDS]
+    dangling = (*branch[: FIELDS + 1], bare, branch[FIELDS + 2])
+    shown = Printer(grammar).show(dangling, "Stmt").text
+    assert shown == "when true do ‹Branch(false, show 1, ‹[]›)› otherwise show 2"
 
 
 def test_the_shortest_way_to_a_form_is_printed() -> None:

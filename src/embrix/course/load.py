@@ -25,7 +25,7 @@ COURSE_FILE = "course.toml"
 MOST_FILES = 2_000
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, repr=False)
 class Course:
     """What a course folder holds. `interpreters` has those that can run, by language and name."""
 
@@ -40,6 +40,9 @@ class Course:
     programs: dict[str, tuple[Path, ...]]
     diagnostics: tuple[Diagnostic, ...]
     sources: dict[str, Source] = field(repr=False)
+
+    def __repr__(self) -> str:
+        return f"Course({self.title!r}, {', '.join(self.languages)})"
 
     @property
     def has_errors(self) -> bool:

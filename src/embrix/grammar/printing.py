@@ -21,6 +21,7 @@ from typing import Any, TypeAlias
 from embrix.grammar.actions import Unfit, read_token, take_apart
 from embrix.grammar.breaking import break_lines
 from embrix.grammar.model import Compose, Grammar, Pass, Production
+from embrix.grammar.sets import sets_of
 from embrix.grammar.tokens import Token
 from embrix.terms.node import CONS, FIELDS, NIL, NONE, SOME, Node, Value, list_items
 from embrix.terms.numbers import write_number
@@ -58,6 +59,18 @@ class _Piece:
 
 
 @dataclass(frozen=True, slots=True)
+class _LeftOut:
+    """A greedy part that is not there (or not again), of the term with an identity."""
+
+    symbol: int
+    owner: int
+
+
+MOST_MARKED = 50
+"""Parts of one term that are put in marks because they would be read otherwise."""
+
+
+@dataclass(frozen=True, slots=True)
 class _Route:
     """The productions from a nonterminal down to one that builds a form."""
 
@@ -91,26 +104,47 @@ class Printer:
 
         With a `width`, lines are broken so that they keep within it where the term allows.
         """
-        grammar = self._grammar
-        pieces: list[_Piece] = []
-        marks: list[int] = []
-        groups: list[tuple[int, bool]] = []
-        whole = True
-        start = grammar.entry[rule or self.rule_for(term)]
-        for piece in self._walk(term, start, focus):
-            if piece is None:
-                marks.append(len(pieces))
-            elif isinstance(piece, bool):
-                groups.append((len(pieces), piece))
-            elif len(pieces) >= most:
-                whole = False
+        start = self._grammar.entry[rule or self.rule_for(term)]
+        marked: set[int] = set()
+        for _ in range(MOST_MARKED):
+            pieces, marks, groups, whole, wrong = self._pieces(term, start, focus, most, marked)
+            if wrong is None:
                 break
-            else:
-                pieces.append(piece)
+            marked.add(wrong)
         gaps = ["", *(self._gap(a, b) for a, b in itertools.pairwise(pieces)), ""]
         if width is not None and not any(piece.made for piece in pieces):
             break_lines([piece.text for piece in pieces], gaps, groups, width)
         return self._join(pieces, gaps, marks, whole)
+
+    def _pieces(
+        self, term: Value, start: int, focus: Path | None, most: int, marked: set[int]
+    ) -> tuple[list[_Piece], list[int], list[tuple[int, bool]], bool, int | None]:
+        """The pieces of a term, where the focus and the groups begin and end, whether all are
+        there; and the identity of a part that would be read otherwise, because what was left out
+        at its end could begin with what follows. `marked` parts are written in marks."""
+        pieces: list[_Piece] = []
+        marks: list[int] = []
+        groups: list[tuple[int, bool]] = []
+        left_out: list[_LeftOut] = []
+        for piece in self._walk(term, start, focus, marked):
+            if piece is None:
+                marks.append(len(pieces))
+            elif isinstance(piece, bool):
+                groups.append((len(pieces), piece))
+            elif isinstance(piece, _LeftOut):
+                left_out.append(piece)
+            elif len(pieces) >= most:
+                return pieces, marks, groups, False, None
+            else:
+                for missing in left_out:
+                    if piece.terminal >= 0 and self._begins(missing.symbol, piece.terminal):
+                        return pieces, marks, groups, True, missing.owner
+                left_out.clear()
+                pieces.append(piece)
+        return pieces, marks, groups, True, None
+
+    def _begins(self, symbol: int, terminal: int) -> bool:
+        return sets_of(self._grammar).may_begin(symbol, terminal)
 
     def rule_for(self, term: Value) -> str:
         """The start rule, or for a term of another sort the first rule that reaches its form."""
@@ -231,18 +265,22 @@ class Printer:
         kind = self._grammar.tokens.kind_of(terminal)
         return kind.made if kind is not None else ""
 
-    def _walk(self, term: Value, start: int, focus: Path | None) -> Iterator[_Piece | bool | None]:
+    def _walk(
+        self, term: Value, start: int, focus: Path | None, marked: set[int]
+    ) -> Iterator[_Piece | _LeftOut | bool | None]:
         """Pieces from left to right; None before and after the focus, True and False before and
-        after what a production builds."""
+        after what a production builds; greedy parts that were left out."""
         stack: list[Any] = [(start, term, focus)]
         while stack:
             job = stack.pop()
-            if job is None or isinstance(job, _Piece | bool):
+            if job is None or isinstance(job, _Piece | _LeftOut | bool):
                 yield job
                 continue
             left, value, path = job
             parts: list[Any]
-            found = self._route(left, value) if isinstance(value, tuple) and left < 0 else None
+            found = None
+            if isinstance(value, tuple) and left < 0 and id(value) not in marked:
+                found = self._route(left, value)
             if found is None:
                 parts = list(self._unwritable(value, path))
                 if path == ():
@@ -275,6 +313,12 @@ class Printer:
         ):
             if slot >= 0:
                 parts.append(self._part(symbol, slots[slot], _below(term, slots[slot], path)))
+                repeated = self._grammar.repeats.get(symbol)
+                if repeated is not None and repeated[0].greedy and slots[slot][0] != SOME:
+                    again = repeated[1]
+                    if repeated[0].separator:
+                        again = self._grammar.tokens.terminal_of_literal(repeated[0].separator)
+                    parts.append(_LeftOut(again, id(term)))
             elif symbol >= 0:
                 parts.append(self._quoted(production, number))
         return [None, *parts, None] if path == () else parts
