@@ -17,12 +17,12 @@ from collections.abc import Callable
 from pathlib import Path
 
 import embrix
-from bench.by_hand import drip, drip_parser
+from bench.by_hand import drip, drip_parser, weir_parser
 from embrix.course.load import load_course
 from embrix.grammar.earley import EarleyParser
 from embrix.grammar.flatten import flatten
 from embrix.grammar.model import Alternative, Grammar, Item, Quoted, Rule, Use, fields_of
-from embrix.grammar.parser import Parser
+from embrix.grammar.parser import Parsed, Parser
 from embrix.grammar.pattern import read_pattern
 from embrix.grammar.sets import sets_of
 from embrix.grammar.tables import build_tables
@@ -92,6 +92,36 @@ def a_program(lines: int) -> str:
             f")"
         )
     return " +\n".join(parts)
+
+
+def a_long_program(lines: int) -> str:
+    """A Weir program of many lines, always the same: every kind of statement and expression."""
+    chance = random.Random(13)
+    parts = ["new total := 0", "new toll := given tons, rate: tons * rate"]
+    for number in range(lines // 10):
+        parts.append(
+            f"new level{number} := {chance.randrange(2, 90)};      # chamber {number}\n"
+            f"while level{number} < 100 do {{\n"
+            f"  level{number} := level{number} + {chance.randrange(1, 9)}.5 * 2;\n"
+            f"  when level{number} < 20 or total is 3 do show level{number}\n"
+            f"  otherwise total := total + toll[level{number}, 4 - -1]\n"
+            f"}};\n"
+            f"run (let half of n = when n < 1 then 0 else half (n - 2) in half {number});\n"
+            f"new turn{number} := given by: begin total := total - by give total / 2;\n"
+            f"show turn{number} 7 + (let gates = 8 in gates * gates);\n"
+            f"{{ new total := true and 1 < 2; run total }}"
+        )
+    return ";\n".join(parts)
+
+
+def parsing_long(parser: Parser) -> None:
+    """The largest shipped language, beside its hand-written parser."""
+    for lines in (500, 2_000, 10_000):
+        text = a_long_program(lines)
+        assert isinstance(parser.parse(text), Parsed)
+        print(f"Weir, reading a program of {lines:,} lines, {len(text):,} characters")
+        compare("  tree with places", lambda t=text: parser.parse(t),
+                lambda t=text: weir_parser.Parser(t).program())  # fmt: skip
 
 
 def parsing(parser: Parser) -> None:
@@ -257,6 +287,9 @@ def main() -> None:
         compare("  counted, with outcome shown", counted, theirs)
         compare("  traced, with outcome shown", traced, theirs)
     parsing(parser)
+    weir = parser_for(course.languages["Weir"])
+    assert weir is not None
+    parsing_long(weir)
     typing(course.folder)
     grammar = course.languages["Drip"].grammar
     assert grammar is not None

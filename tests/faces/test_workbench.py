@@ -413,3 +413,22 @@ async def test_a_program_reads_the_input_it_is_given(course_copy: Path) -> None:
         )
         assert screen.lanes.results["store_passing"]["output"] == ["90\n"]
         assert "▤ 90" in screen.lanes.told(screen.lanes.results["rewriting"])
+
+
+async def test_a_choice_is_decided_otherwise_in_a_lane_beside(course_copy: Path) -> None:
+    async with opened(course_copy, "rill/programs/queue.rill") as pilot:
+        screen = bench(pilot)
+        before = list(screen.lanes.lanes)
+        screen.editor.load_text("when 3 then 1 else 2")
+        await settled(screen)
+        screen._choose_lane("environment")
+        await pilot.press("ctrl+o")
+        await pilot.pause()
+        await pilot.press(*"zero_is", "enter")
+        name = "environment[truth=zero_is_false]"
+        await until(lambda: name in screen.lanes.lanes, "the new lane")
+        await settled(screen)
+        assert screen.lanes.lanes == [*before, name]
+        assert screen.lane == name
+        assert screen.lanes.results[name]["sentence"] == "1"
+        assert screen.lanes.results["environment"]["sentence"].startswith("TruthWanted")

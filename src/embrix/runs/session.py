@@ -116,7 +116,15 @@ class Session:
             "rules": list(language.grammar.entry) if language.grammar else [],
             "file": language.source.name,
             "lanes": [
-                {"name": name, "doc": lane.doc, "small_step": lane.steps is not None}
+                {
+                    "name": name,
+                    "doc": lane.doc,
+                    "small_step": lane.steps is not None,
+                    "choices": {
+                        name: {"alternatives": choice.alternatives, "default": choice.default}
+                        for name, choice in lane.choices.items()
+                    },
+                }
                 for name, lane in lanes.items()
             ],
             "broken": list(course.broken.get(language.name, ())),

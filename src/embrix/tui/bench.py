@@ -71,6 +71,8 @@ class Bench(Screen[None]):
         self.told = ""
         self._draft_timer: Timer | None = None
         self.input: list[str] = []
+        self.decided: dict[str, list[str]] = {}
+        """Lanes with choices decided otherwise, by language."""
         self.transcripts: dict[str, list[tuple[str, bool]]] = {}
         """What was typed and answered at the prompt, by language."""
 
@@ -213,6 +215,8 @@ class Bench(Screen[None]):
         self.query_one(Masthead).show(language=self.language)
         language = languages.get(self.language)
         lanes = [lane["name"] for lane in language["lanes"]] if language else []
+        extra = self.decided.get(self.language, [])
+        lanes += [lane for lane in extra if lane.partition("[")[0] in lanes]
         broken = list(language["broken"]) if language else []
         if language and not language["usable"]:
             lanes, broken = [], [*lanes, *broken]
@@ -541,6 +545,37 @@ class Bench(Screen[None]):
         file = Path(self.summary["folder"]) / language["file"]
         text = self.editor.text
         self.app.push_screen(Drafting(self, self.desk, self.language, file, text))
+
+    def action_choice(self) -> None:
+        """Another lane in which one choice is decided otherwise."""
+        language = self.summary["languages"].get(self.language) if self.summary else None
+        base = self.lane.partition("[")[0]
+        lanes = {lane["name"]: lane for lane in language["lanes"]} if language else {}
+        choices = lanes[base]["choices"] if base in lanes else {}
+        rows = [
+            (name, f"{way}   {why}", f"{name}={way}")
+            for name, choice in choices.items()
+            for way, why in choice["alternatives"].items()
+        ]
+
+        def picked(decision: str | None) -> None:
+            if decision is None:
+                return
+            name, _, way = decision.partition("=")
+            inside = self.lane.partition("[")[2].rstrip("]")
+            decided = dict(part.split("=") for part in inside.split(", ") if part)
+            decided[name] = way
+            told = [f"{n}={w}" for n, w in decided.items() if w != choices[n]["default"]]
+            lane = f"{base}[{', '.join(told)}]" if told else base
+            extra = self.decided.setdefault(self.language, [])
+            if told and lane not in extra:
+                extra.append(lane)
+            self.lane = lane
+            self._languages_changed()
+            self._text_changed()
+
+        empty = "This lane leaves nothing to be decided." if not rows else "No such choice."
+        self.app.push_screen(Pick(f"choices of {base}", rows, empty), picked)
 
     def action_input(self) -> None:
         """The lines that a program may read."""

@@ -40,6 +40,8 @@ COMMANDS: tuple[Command, ...] = (
             footer=False),
     Command("ctrl+g", "draft", "draft", "Change the definition for a trial, beside a text to try",
             footer=False),
+    Command("ctrl+o", "choice", "choice", "Decide a choice otherwise, in a lane beside this one",
+            footer=False),
     Command("ctrl+l", "input", "input", "The lines of input that the program may read",
             footer=False),
     Command("ctrl+t", "prompt", "prompt", "A prompt: entries line by line, questions with ?",

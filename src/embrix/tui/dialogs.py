@@ -162,6 +162,8 @@ Choice: TypeAlias = tuple[str, str, str]
 class Pick(Searching):
     """A list of names to choose from."""
 
+    DEFAULT_CSS = "Pick > Vertical { width: 92; }"
+
     def __init__(self, title: str, choices: list[Choice], empty: str) -> None:
         super().__init__(title, "", "", _Choices(choices, empty))
 
@@ -176,7 +178,7 @@ class _Choices(Narrowed[Choice]):
     def row(self, number: int) -> Sequence[Piece]:
         group, name, _ = self._shown[number]
         return [
-            (f" {group:<8} ", ink(self.app, "water")),
+            (f" {group:<9} ", ink(self.app, "water")),
             (name, ink(self.app, "ink", bold=True)),
         ]
 

@@ -29,6 +29,10 @@ OUTCOME_SIGNS = {
 """A sign and a colour for each way a run can end."""
 
 
+LONGEST_NAME = 30
+"""Characters of the name of a lane that are shown."""
+
+
 class LanesView(Rows):
     """Every lane with its outcome and its cost; the cursor stands on the lane that is walked."""
 
@@ -67,10 +71,10 @@ class LanesView(Rows):
         name = self.lanes[number]
         result = self.results.get(name)
         chosen = number == self.cursor
-        label = max(12, *(len(lane) for lane in self.lanes))
+        label = min(LONGEST_NAME, max(12, *(len(lane) for lane in self.lanes)))
         lead: list[Piece] = [
             (" ▶ " if chosen else "   ", ink(app, "brass", bold=True)),
-            (f"{name:<{label}} ", ink(app, "ink", bold=chosen)),
+            (f"{cut(name, label):<{label}} ", ink(app, "ink", bold=chosen)),
         ]
         if result is None:
             return [*lead, (f"· {self.idle or 'running'}", ink(app, "faint"))]
