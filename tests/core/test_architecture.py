@@ -84,6 +84,7 @@ def test_nothing_in_the_core_prints() -> None:
 
 def test_compiled_definitions_have_no_builtins_and_no_text_of_the_author() -> None:
     """All Python names in compiled code are made up; nothing of the host can be reached."""
+    import itertools
     import re
 
     from embrix.course.load import load_course
@@ -91,9 +92,11 @@ def test_compiled_definitions_have_no_builtins_and_no_text_of_the_author() -> No
 
     course = load_course(ROOT / "demo" / "lockside")
     names = re.compile(r"(final_)?[a-z]\d*|link|stop|counts|spend|fuel|here|lookups|hops"
-                       r"|depth|deepest|rounds")  # fmt: skip
-    for lane in course.interpreters["Drip"].values():
-        compiled = compile_interpreter(lane, "traced")
+                       r"|depth|deepest|rounds|allocated|read|written|made|forced|reused|substituted"
+                       r"|error|payload")  # fmt: skip
+    lanes = [lane for lanes in course.interpreters.values() for lane in lanes.values()]
+    for lane, variant in itertools.product(lanes, ("counted", "traced")):
+        compiled = compile_interpreter(lane, variant)
         assert compiled.link.__globals__["__builtins__"] == {}
         stack = [compiled.link.__code__]
         while stack:

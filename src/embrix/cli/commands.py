@@ -277,7 +277,9 @@ def parse(arguments: argparse.Namespace) -> int:
     elif arguments.tokens:
         for start, end, kind in look["tokens"]:
             line, column = source.position(start)
-            print(f"{line}:{column:<4} {kind:<10} {visible(source.text[start:end])}")
+            value = look.get("values", {}).get(str(start), "")
+            told = f"   = {visible(value)}" if value else ""
+            print(f"{line}:{column:<4} {kind:<10} {visible(source.text[start:end])}{told}")
     elif arguments.shifts or arguments.descent:
         steps = (descent if arguments.descent else shift_reduce)(target, source.text, rule)
         if steps is None:

@@ -13,6 +13,7 @@ from typing import Any, TypeAlias
 
 from embrix.brix.core import Interpreter, Language
 from embrix.course.load import Course, load_course
+from embrix.grammar.actions import Unfit, read_token
 from embrix.grammar.derivation import derivations, rows_of
 from embrix.grammar.model import Grammar
 from embrix.grammar.parser import Ambiguous, Parsed, Parser, Refused
@@ -37,6 +38,9 @@ Data: TypeAlias = dict[str, Any]
 Progress: TypeAlias = Callable[[Data], None]
 
 KEPT_WALKS = 6
+MOST_VALUES = 300
+"""Tokens whose values are looked at."""
+
 MOST_HELD = 200
 """Locations that are sent for one station, the newest."""
 MOST_ROWS = 2_000
@@ -246,6 +250,7 @@ class Session:
                 refused["trees"] = [self.tree(language, tree) for tree in parsed.trees]
         return {
             "tokens": kinds,
+            "values": self._values(grammar, tokens, text) if grammar is not None else {},
             "skipped": [[token.start, token.end] for token in tokens.skipped],
             "invalid": [[bad.span.start, bad.span.end] for bad in tokens.invalid],
             "tree": tree[:MOST_ROWS],
@@ -271,6 +276,23 @@ class Session:
             "invalid": [[bad.span.start, bad.span.end] for bad in found.invalid],
             "tree": [], "refused": None, "unusable": True,
         }  # fmt: skip
+
+    def _values(self, grammar: Grammar, tokens: Tokens, text: str) -> dict[str, str]:
+        """What the first tokens are read as, by where they begin, where that is not their text."""
+        found: dict[str, str] = {}
+        for token in tokens.tokens[:MOST_VALUES]:
+            kind = grammar.tokens.kind_of(token.terminal)
+            if kind is None or not (kind.via or kind.conversion == "Number"):
+                continue
+            try:
+                value = read_token(grammar, token, text)
+            except Unfit:
+                found[str(token.start)] = "cannot be read"
+                continue
+            shown = f'"{value}"' if isinstance(value, str) else self._leaf(value)
+            if shown != text[token.start : token.end]:
+                found[str(token.start)] = cut(shown, 60)
+        return found
 
     def _kind(self, language: str, terminal: int) -> str:
         table = self.course.languages[language].tokens
@@ -308,6 +330,8 @@ class Session:
         return rows
 
     def _leaf(self, value: Any) -> str:
+        if isinstance(value, bool):
+            return "true" if value else "false"
         return cut(value if isinstance(value, str) else write_number(value), 60)
 
     def run(

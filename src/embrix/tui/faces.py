@@ -200,10 +200,12 @@ class TokensFace(Rows):
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
         self.tokens: list[tuple[int, int, str, str, str]] = []
+        self.values: dict[str, str] = {}
         self.empty_text = "The tokens of the program appear here."
 
     def show(self, text: str, look: dict[str, Any]) -> None:
         source = Source("", text)
+        self.values = look.get("values", {})
         pieces = [(start, end, kind) for start, end, kind in look["tokens"]]
         pieces += [(start, end, "skip") for start, end in look["skipped"]]
         pieces += [(start, end, "no token") for start, end in look.get("invalid", ())]
@@ -217,7 +219,8 @@ class TokensFace(Rows):
         return len(self.tokens)
 
     def row(self, number: int) -> Sequence[Piece]:
-        _, _, kind, text, place = self.tokens[number]
+        start, _, kind, text, place = self.tokens[number]
+        value = self.values.get(str(start), "")
         app = self.app
         style = ink(app, "brick", bold=True) if kind == "no token" else token_ink(app, kind)
         shown = "".join({" ": "·", "\n": "↵", "\t": "⇥"}.get(c, c) for c in text)
@@ -225,6 +228,7 @@ class TokensFace(Rows):
             (f" {place:>8}  ", ink(app, "faint")),
             (f"{kind:<10}", style),
             (shown, style),
+            (f"   = {value}" if value else "", ink(app, "faint")),
         ]
 
 
