@@ -25,6 +25,8 @@ from embrix.suite.read import read_suite
 from embrix.text.diagnostic import Findings, render
 from embrix.text.source import Source, read_source
 from tests.core.test_layout import TALLY
+from tests.core.test_strategies import CONTINUATIONS, FAILURES, RESULTS
+from tests.core.test_strategies import LANGUAGE as SMALL_LANGUAGE
 from tests.core.test_syntax import QUAY
 
 SESSION = Session(shipped_course())
@@ -183,3 +185,30 @@ def test_deep_and_long_texts_get_an_answer(
         text = text[80_000:-80_000]  # the same, in less time
     parser = EarleyParser(grammar) if general else parser_of(grammar)
     assert isinstance(parser.parse(text), kind)
+
+
+INTERPRETERS = [CONTINUATIONS, FAILURES, RESULTS]
+PROGRAMS = [
+    "let sum of n = when n then n + sum (n - 1) else 0 in sum 3",
+    "(given x: x x) (given x: x)", "1 + (mark j in j 2)", "try raise 1 catch x in x + 1",
+]  # fmt: skip
+
+
+@settings(max_examples=60)
+@given(st.data())
+def test_what_passes_the_checks_never_fails_in_the_host(
+    data: st.DataObject, tmp_path_factory: pytest.TempPathFactory
+) -> None:
+    """Interpreters with words exchanged: findings, or runs that end in one of their own ways."""
+    words = re.split(r"(\s+|(?<=\W)|(?=\W))", data.draw(st.sampled_from(INTERPRETERS)))
+    at = data.draw(st.integers(0, len(words) - 1))
+    words[at] = words[data.draw(st.integers(0, len(words) - 1))]
+    folder = tmp_path_factory.mktemp("mutant")
+    (folder / "course.toml").write_text('title = "mutant"\n')
+    (folder / "small.brix").write_text(SMALL_LANGUAGE)
+    (folder / "mutant.brix").write_text("".join(words))
+    session = Session(folder)
+    for lane in session.lanes("Small") if "Small" in session.course.languages else []:
+        for program in PROGRAMS:
+            assert lane.run(program, limits=SMALL).outcome.kind != "fault"
+            lane.trace(program, limits=SMALL)
