@@ -195,7 +195,7 @@ PROGRAMS = [
 
 
 @settings(max_examples=60)
-@given(st.data())
+@given(data=st.data())
 def test_what_passes_the_checks_never_fails_in_the_host(
     data: st.DataObject, tmp_path_factory: pytest.TempPathFactory
 ) -> None:
