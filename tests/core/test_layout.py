@@ -7,7 +7,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from embrix.brix.core import Language
+from embrix.course.load import Course
 from embrix.grammar.derivation import derivations
+from embrix.grammar.ebnf import export
 from embrix.grammar.layout import Layout
 from embrix.grammar.lr import parser_of
 from embrix.grammar.parser import Parsed
@@ -200,3 +202,14 @@ def test_the_token_table_tells_what_a_token_is_read_as(make_course: Maker) -> No
     assert {text[int(at) :][:3]: value for at, value in look["values"].items()} == {
         '"a\\': '"a"b"', "007": "7", "yes": "true",
     }  # fmt: skip
+
+
+def test_layout_tokens_and_many_levels_are_exported(tally: Language, lockside: Course) -> None:
+    assert tally.grammar is not None
+    lines = export(tally.grammar, "iso")
+    assert "newline = ? the end of a line ? ;" in lines
+    assert any(line.startswith("Stmt = ") and "indent, Stmt, { Stmt }, dedent" in line
+               for line in lines)  # fmt: skip
+    mere = lockside.languages["Mere"].grammar
+    assert mere is not None
+    assert "Sum-10 = Atom ;" in export(mere, "iso")

@@ -7,6 +7,7 @@ tokens is said in a comment.
 
 from __future__ import annotations
 
+import re
 from typing import Literal, TypeAlias
 
 from embrix.grammar.model import Collect, Grammar, Production
@@ -66,7 +67,8 @@ class _Export:
     def name(self, symbol: int) -> str:
         """A name that both notations allow: letters, digits and hyphens."""
         if symbol not in self._names:
-            plain = self.grammar.names[symbol].translate(_PLAIN)
+            marked = self.grammar.names[symbol].translate(_PLAIN)
+            plain = re.sub("[₀-₉]+", lambda m: f"-{m.group().translate(_DIGITS)}", marked)
             taken = set(self._names.values())
             name, number = plain, 1
             while name in taken:
@@ -109,11 +111,10 @@ class _Export:
         return f"{item}{repeated.sign}"
 
 
+_DIGITS = str.maketrans("₀₁₂₃₄₅₆₇₈₉", "0123456789")
 _PLAIN = str.maketrans(
-    {**{digit: f"-{n}" for n, digit in enumerate("₀₁₂₃₄₅₆₇₈₉")}, "'": "-tail", "+": "-open",
-     "-": "-bare", "_": "-", "?": "", "*": ""}
+    {"'": "-tail", "+": "-open", "-": "-bare", "_": "-", "?": "", "*": ""}
 )  # fmt: skip
-
 
 _MADE = {
     "newline": "the end of a line",
