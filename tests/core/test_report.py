@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import pytest
 
+from embrix.course.load import Course, load_course
 from embrix.grammar.difference import compare_grammars
 from embrix.grammar.earley import EarleyParser
 from embrix.grammar.flatten import flatten
+from embrix.grammar.lr import parser_of
 from embrix.grammar.model import Alternative, Grammar, Item, Quoted, Rule, Use, fields_of
 from embrix.grammar.report import report_on, report_text
 from embrix.grammar.tokens import TokenTable
@@ -203,3 +205,22 @@ def test_the_shortest_sentence_that_tells_two_versions_apart(
     found = compare_grammars(side(TABLE), side(TABLE.replace(right, wrong)), length=5)
     first = found.differences[0]
     assert (first.kind, first.sentence) == expected
+
+
+def test_a_difference_beyond_the_sentences_that_can_all_be_tried(lockside: Course) -> None:
+    """`or` to the right in Rill: the shortest sentence that shows it has five tokens, and there
+    are too many of those to try each of them."""
+    rill = lockside.languages["Rill"]
+    path = rill.source.path
+    assert path is not None
+    text = rill.source.text.replace('left            "or"', 'right           "or"')
+    changed = load_course(lockside.folder, {path: text}).languages["Rill"]
+    sides = [
+        (grammar, parser_of(grammar), "Expr")
+        for language in (rill, changed)
+        if (grammar := language.grammar) is not None
+    ]
+    comparison = compare_grammars(sides[0], sides[1], 5)
+    assert comparison.length < comparison.further == 5
+    assert {d.kind for d in comparison.differences} == {"another tree"}
+    assert any(d.sentence.split()[1::2] == ["or", "or"] for d in comparison.differences)

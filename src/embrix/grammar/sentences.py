@@ -71,14 +71,16 @@ class Sentences:
         settled: dict[int, Sentence] | None = None,
         *,
         apart: bool = False,
+        alike: dict[int, int] | None = None,
     ) -> None:
-        """With `apart`, terminals that are used alike are told apart all the same."""
+        """With `apart`, terminals that are used alike are told apart all the same; `alike` says for
+        each terminal which one stands for it."""
         self._grammar = grammar
         self._settled = settled or {}
         self._most = most
         self._productions = written(grammar)
-        alike = alike_terminals(grammar)
-        self._alike = {terminal: terminal for terminal in alike} if apart else alike
+        used = alike if alike is not None else alike_terminals(grammar)
+        self._alike = {terminal: terminal for terminal in used} if apart else used
         self._by_length: list[dict[int, set[Sentence]]] = []
         self.count = 0
 
