@@ -4,18 +4,23 @@ from __future__ import annotations
 
 from hypothesis import strategies as st
 
-from embrix.terms.generate import Generator
+from embrix.terms.generate import NAMES, Generator
 from embrix.terms.node import Value
 from embrix.terms.signature import Signature
 
 
 @st.composite
 def terms(
-    draw: st.DrawFn, signature: Signature, sort: str, depth: int = 5, scope: tuple[str, ...] = ()
+    draw: st.DrawFn,
+    signature: Signature,
+    sort: str,
+    depth: int = 5,
+    scope: tuple[str, ...] = (),
+    names: tuple[str, ...] = NAMES,
 ) -> Value:
-    """Well-scoped terms of a sort; free names come from `scope`."""
+    """Well-scoped terms of a sort; free names come from `scope`, binders from `names`."""
 
     def choose(count: int) -> int:
         return draw(st.integers(0, count - 1))
 
-    return Generator(signature, choose).term(sort, depth, scope)
+    return Generator(signature, choose, names).term(sort, depth, scope)

@@ -23,6 +23,7 @@ from embrix.brix.coverage import ANY, Coverage, Head, Pat, Row, show_pattern
 from embrix.brix.patterns import simplify
 from embrix.brix.world import World
 from embrix.terms.types import Con, Type, settle
+from embrix.text.source import Span
 
 MOST_DECISIONS = 32
 """Combinations of choices for which the clauses of one function are looked at."""
@@ -33,6 +34,7 @@ def report_coverage(
     function: Function,
     absent: Sequence[tuple[CorePattern, ...]] = (),
     widened: str = "",
+    replacing: Sequence[Span] = (),
 ) -> None:
     """Warn about shapes that no clause takes and about clauses that are never reached.
 
@@ -48,7 +50,11 @@ def report_coverage(
     before: set[int] = set()
     """What was reached before these clauses were put in front."""
     missing: list[Row] = []
-    own = [n for n, c in enumerate(function.clauses) if c.span.source is function.span.source]
+    own = [
+        number
+        for number, clause in enumerate(function.clauses)
+        if clause.span.source is function.span.source and clause.span not in replacing
+    ]
     for way in itertools.islice(ways, MOST_DECISIONS):
         decided = dict(zip(named, way, strict=True))
         found = _Ways(world, function, decided).look(absent)

@@ -6,7 +6,7 @@ its place in the definition.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from typing import Any, Literal, TypeAlias
@@ -403,6 +403,8 @@ class Language:
     """Whether its forms are right, so that interpreters can be checked against them."""
     syntax: LanguageSyntax
     """The text it was made of, joined with that of its base."""
+    other_numbers: dict[tuple[str, str], str] = field(default_factory=dict)
+    """The kind of numbers for a choice decided in some way, where it is not `numbers`."""
     chosen: str | None = None
     """The name of the grammar that is used; None for the first."""
 
@@ -416,6 +418,16 @@ class Language:
     def under(self, grammar: str) -> Language:
         """The language with another of its grammars."""
         return replace(self, chosen=grammar)
+
+    def deciding(self, decisions: Mapping[str, str]) -> Language:
+        """The language with the kind of numbers that these decisions of choices select."""
+        found = [kind for way, kind in self.other_numbers.items() if way in decisions.items()]
+        if not found or found[-1] == self.numbers:
+            return self
+        counting = {
+            name: replace(grammar, numbers=found[-1]) for name, grammar in self.grammars.items()
+        }
+        return replace(self, numbers=found[-1], grammars=counting)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -453,7 +465,8 @@ class Interpreter:
 
     def deciding(self, decisions: dict[str, str]) -> Interpreter:
         """The interpreter with some choices decided in another way."""
-        return replace(self, decided={**self.decided, **decisions})
+        made = {**self.decided, **decisions}
+        return replace(self, decided=made, language=self.language.deciding(made))
 
     def under(self, grammar: str) -> Interpreter:
         """The interpreter with another grammar of its language."""

@@ -46,7 +46,7 @@ def standing_alone(own: s.LanguageSyntax, findings: Findings) -> s.LanguageSynta
         grammars=(),
         errors=(),
         functions=(),
-        numbers="",
+        numbers=(),
         choices=(),
         prelude=(),
     )

@@ -88,7 +88,7 @@ def check_function(
         judgement, define.span,
     )  # fmt: skip
     if clauses and not define.damaged and not world.findings.has_errors:
-        report_coverage(world, function, absent, define.widened)
+        report_coverage(world, function, absent, define.widened, define.replacing)
     return function
 
 

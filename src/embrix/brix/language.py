@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 
 from embrix.brix import syntax as s
 from embrix.brix.core import Choice, ErrorType, Language, TemplateParts
@@ -13,9 +13,9 @@ from embrix.brix.token_check import check_tokens, layout_of
 from embrix.brix.world import World
 from embrix.grammar.model import Grammar
 from embrix.grammar.tokens import TokenKind, TokenTable
-from embrix.terms.node import FIRST_FREE_TAG, Binds, Constructor
+from embrix.terms.node import FIRST_FREE_TAG, Binds, Constructor, Spot
 from embrix.terms.signature import Signature
-from embrix.terms.types import NAME, Unknown, settle, show_type
+from embrix.terms.types import NAME, Con, Type, Unknown, settle, show_type
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Span
 from embrix.text.suggest import did_you_mean
@@ -33,12 +33,14 @@ def check_language(
     else:
         syntax = standing_alone(written, findings)
     sorts = {decl.name for decl in syntax.types}
-    world = World(syntax.source, findings, sorts, syntax.numbers or "rational")
+    kinds_said = [row.kind for row in syntax.numbers if not row.choice]
+    world = World(syntax.source, findings, sorts, kinds_said[-1] if kinds_said else "rational")
     forms = declare_constructors(world, syntax.types, FIRST_FREE_TAG)
     signature = Signature(tuple(forms))
     errors = tuple(check_error(world, decl) for decl in syntax.errors)
     for choice in syntax.choices:
         declare_choice(world, choice)
+    numbers = _other_numbers(world, syntax.numbers)
     sound = not findings.has_errors
     for define in syntax.functions:
         declare_function(world, define)
@@ -61,8 +63,33 @@ def check_language(
     return Language(
         syntax.name, syntax.source, syntax.doc, syntax.extension, syntax.notes, world.numbers,
         signature, grammars, errors, functions, dict(world.choices),
-        _tokens(world, syntax, kinds, grammars), sound, syntax,
+        _tokens(world, syntax, kinds, grammars), sound, syntax, other_numbers=numbers,
     )  # fmt: skip
+
+
+def _other_numbers(world: World, rows: tuple[s.NumbersSyntax, ...]) -> dict[tuple[str, str], str]:
+    """The kinds of numbers that decisions of choices select, instead of the one named alone."""
+    found: dict[tuple[str, str], str] = {}
+    for row in rows:
+        if not row.choice:
+            continue
+        choice = world.choices.get(row.choice)
+        if choice is None:
+            world.error("unknown_name", f"there is no choice called {row.choice}", row.span,
+                        did_you_mean(row.choice, world.choices))  # fmt: skip
+        elif row.alternative not in choice.alternatives:
+            world.error(
+                "unknown_name", f"{row.choice} has no alternative {row.alternative}", row.span,
+                did_you_mean(row.alternative, choice.alternatives),
+            )  # fmt: skip
+        elif row.alternative == choice.default:
+            world.error(
+                "declared_twice", f"{row.alternative} is the default, whose kind of numbers stands "
+                "alone", row.span, f"write: numbers {row.kind}",
+            )  # fmt: skip
+        else:
+            found[row.choice, row.alternative] = row.kind
+    return found
 
 
 def _tokens(
@@ -97,9 +124,47 @@ def declare_constructors(
                 )  # fmt: skip
                 continue
             made = _constructor(world, decl, constructor, first_tag + len(result))
+            if constructor.replaces:
+                world.error(
+                    "nothing_taken_over", f"nothing is extended here: no {constructor.name}",
+                    constructor.span,
+                )  # fmt: skip
             world.constructors[made.name] = made
             result.append(made)
+    _check_inner(world, declarations)
     return result
+
+
+def _check_inner(world: World, declarations: Sequence[s.TypeDecl]) -> None:
+    """Fields of the elements of lists that bind or are scopes: some form must have them."""
+    for decl in (one for owner in declarations for one in owner.constructors):
+        form = world.constructors.get(decl.name)
+        if form is None or len(form.fields) != len(decl.fields):
+            continue
+        for bind in decl.binds:
+            for name, where in (*bind.names, *bind.scopes):
+                outer, _, inner = name.partition(".")
+                if not inner or outer not in form.fields:
+                    continue
+                kind = settle(form.types[form.fields.index(outer)])
+                element = settle(kind.args[0]) if isinstance(kind, Con) and kind.args else kind
+                owner = element.name if isinstance(element, Con) else ""
+                known = {
+                    field: settle(type_)
+                    for other in world.constructors.values()
+                    if other.owner == owner
+                    for field, type_ in zip(other.fields, other.types, strict=True)
+                }
+                if inner not in known:
+                    world.error(
+                        "unknown_field", f"no form of {owner or outer} has a field {inner}", where,
+                        did_you_mean(inner, known),
+                    )  # fmt: skip
+                elif (name, where) in bind.names and known[inner] != NAME:
+                    world.error(
+                        "type_mismatch", f"{inner} is of type {show_type(known[inner])}, but only "
+                        "a Name binds", where,
+                    )  # fmt: skip
 
 
 def _constructor(world: World, owner: s.TypeDecl, decl: s.ConstructorDecl, tag: int) -> Constructor:
@@ -138,13 +203,7 @@ def _constructor(world: World, owner: s.TypeDecl, decl: s.ConstructorDecl, tag: 
         )  # fmt: skip
         return None
 
-    binds: list[Binds] = []
-    for bind in decl.binds:
-        scopes = tuple(at for n, where in bind.scopes if (at := index(n, where)) is not None)
-        for name, where in bind.names:
-            at = name_field(name, where)
-            if at is not None:
-                binds.append(Binds(at, scopes))
+    binds = tuple(_binds(world, bind, names, types, index, name_field) for bind in decl.binds)
     uses = tuple(at for n, where in decl.uses if (at := name_field(n, where)) is not None)
     return Constructor(
         decl.name,
@@ -153,11 +212,49 @@ def _constructor(world: World, owner: s.TypeDecl, decl: s.ConstructorDecl, tag: 
         tuple(names),
         tuple(types),
         owner.word == "forms",
-        tuple(binds),
+        binds,
         uses,
         params,
         decl.role,
     )
+
+
+def _binds(
+    world: World,
+    bind: s.BindsDecl,
+    fields: Sequence[str],
+    types: Sequence[Type],
+    index: Callable[[str, Span], int | None],
+    name_field: Callable[[str, Span], int | None],
+) -> Binds:
+    """`binds NAME, … in SCOPE, …`, with spots inside the elements of lists, or `rest`."""
+
+    def spot(name: str, where: Span, *, binder: bool) -> Spot | None:
+        outer, _, inner = name.partition(".")
+        at = index(outer, where)
+        if at is None:
+            return None
+        kind = settle(types[at])
+        listed = isinstance(kind, Con) and kind.name == "List"
+        if inner:
+            if listed:
+                return Spot(at, inner)
+            world.error("type_mismatch", f"{outer} is no list", where)
+            return None
+        if not binder or (listed and isinstance(kind, Con) and settle(kind.args[0]) == NAME):
+            return Spot(at)
+        return Spot(at) if name_field(outer, where) is not None else None
+
+    rest = any(name == "rest" and name not in fields for name, _ in bind.scopes)
+    scopes = [
+        spot(name, where, binder=False)
+        for name, where in bind.scopes
+        if not (rest and name == "rest")
+    ]
+    binders = [spot(name, where, binder=True) for name, where in bind.names]
+    return Binds(
+        tuple(one for one in binders if one), tuple(one for one in scopes if one), rest
+    )  # fmt: skip
 
 
 def declare_choice(world: World, decl: s.ChoiceDecl) -> None:

@@ -14,6 +14,7 @@ from embrix.brix.expressions import Expressions
 from embrix.brix.grammar_reader import read_grammar, read_tokens
 from embrix.brix.lexer import Chunk, chunks, lex, unescape
 from embrix.brix.parse import Cursor, Misread
+from embrix.terms.numbers import KINDS
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Source, Span
 from embrix.text.suggest import did_you_mean
@@ -46,7 +47,7 @@ class _Parts:
 
     doc: str = ""
     extension: str = ""
-    numbers: str = ""
+    numbers: list[s.NumbersSyntax] = field(default_factory=list)
     notes: list[tuple[str, str]] = field(default_factory=list)
     tokens: list[s.TokensSyntax] = field(default_factory=list)
     types: list[s.TypeDecl] = field(default_factory=list)
@@ -114,7 +115,7 @@ class _File:
         self.declarations(rest, _IN_LANGUAGE, self.language_part)
         p = self.parts
         return s.LanguageSyntax(
-            self.source, name.text, p.doc, p.extension, tuple(p.notes), p.numbers,
+            self.source, name.text, p.doc, p.extension, tuple(p.notes), tuple(p.numbers),
             self.joined_tokens(), tuple(p.types), self.joined_grammars(), tuple(p.errors),
             tuple(p.functions), tuple(p.choices), tuple(p.prelude), tuple(p.answers), base, span,
         )  # fmt: skip
@@ -176,14 +177,7 @@ class _File:
         """`extension "drip"`, `has "…"`, `later "…"`, `never "…"`, `numbers rational`."""
         word = c.expect_kind("name", "`extension`, `has`, `later`, `never` or `numbers`")
         if word.text == "numbers":
-            kind = c.expect_kind("name", "`integer`, `rational` or `float`")
-            if kind.text not in ("integer", "rational", "float"):
-                self.findings.error(
-                    "unknown_word", f"there is no kind of numbers called {kind.text}",
-                    self.source, kind.span, "write integer, rational or float",
-                )  # fmt: skip
-                return
-            self.parts.numbers = kind.text
+            self.numbers(c)
             return
         value = c.expect_kind("text", "a text in quotes")
         text = unescape(value, self.source, self.findings)
@@ -193,6 +187,23 @@ class _File:
             self.parts.notes.append((word.text, text))
         else:
             self.unknown_word(word.text, word.span, ("extension", "has", "later", "never"))
+
+    def numbers(self, c: Cursor) -> None:
+        """`rational`, or `float when CHOICE is ALTERNATIVE`."""
+        kind = c.expect_kind("name", "`integer`, `rational` or `float`")
+        if kind.text not in KINDS:
+            self.findings.error(
+                "unknown_word", f"there is no kind of numbers called {kind.text}",
+                self.source, kind.span, "write integer, rational or float",
+            )  # fmt: skip
+            return
+        choice = alternative = ""
+        if c.accept("when"):
+            choice = c.expect_kind("name", "the name of a choice").text
+            c.expect("is")
+            alternative = c.expect_kind("name", "an alternative of the choice").text
+        made = s.NumbersSyntax(kind.text, choice, alternative, c.since(kind.span))
+        self.parts.numbers.append(made)
 
     def unknown_word(self, word: str, span: Span, known: tuple[str, ...]) -> None:
         self.findings.error(
@@ -422,6 +433,7 @@ class _File:
         return tuple(expressions.separated(")", one))
 
     def constructor(self, c: Cursor) -> s.ConstructorDecl:
+        replaces = c.accept("replace")
         name = c.expect_kind("Name", "a capitalised name")
         fields = self.fields(c)
         binds: list[s.BindsDecl] = []
@@ -430,9 +442,9 @@ class _File:
         role = ""
         while c.peek().kind != "end":
             if c.accept("binds"):
-                names = self.names(c)
+                names = self.names(c, inner=True)
                 c.expect("in")
-                binds.append(s.BindsDecl(names, self.names(c)))
+                binds.append(s.BindsDecl(names, self.names(c, inner=True)))
             elif c.accept("uses"):
                 uses.extend(self.names(c))
             elif c.accept("shown"):
@@ -442,14 +454,20 @@ class _File:
             else:
                 c.fail("`binds`, `uses` or `shown` is expected here")
         return s.ConstructorDecl(
-            name.text, fields, tuple(binds), tuple(uses), shown, c.since(name.span), role
-        )
+            name.text, fields, tuple(binds), tuple(uses), shown, c.since(name.span), role,
+            bool(replaces),
+        )  # fmt: skip
 
-    def names(self, c: Cursor) -> tuple[tuple[str, Span], ...]:
+    def names(self, c: Cursor, *, inner: bool = False) -> tuple[tuple[str, Span], ...]:
+        """Names of fields; with `inner` also `LIST.FIELD`."""
         result = []
         while True:
             tok = c.expect_kind("name", "the name of a field")
-            result.append((tok.text, tok.span))
+            text, span = tok.text, tok.span
+            if inner and c.accept("."):
+                text += f".{c.expect_kind('name', 'the name of a field').text}"
+                span = c.since(tok.span)
+            result.append((text, span))
             if not c.accept(","):
                 return tuple(result)
 

@@ -385,6 +385,8 @@ class Define:
     damaged: bool = False
     """Whether some of its rows could not be read."""
     widened: str = ""
+    replacing: tuple[Span, ...] = ()
+    """The places of clauses that stand under `replace`, and may hide clauses of the base."""
     """`extend` or `replace`, when clauses were put before those of a base."""
 
 
@@ -441,6 +443,9 @@ class FieldDecl:
 
 @dataclass(frozen=True, slots=True)
 class BindsDecl:
+    """Names and scopes are fields, or `FIELD.INNER` for a field of each element of a list; `rest`
+    among the scopes is what follows in the list."""
+
     names: tuple[tuple[str, Span], ...]
     scopes: tuple[tuple[str, Span], ...]
 
@@ -455,6 +460,8 @@ class ConstructorDecl:
     span: Span
     role: str = ""
     """`suspended`, `settled`, or nothing."""
+    replaces: bool = False
+    """Whether it shows a constructor of the base in another way."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -637,13 +644,23 @@ class GrammarSyntax:
 
 
 @dataclass(frozen=True, slots=True)
+class NumbersSyntax:
+    """`numbers KIND`, or with `when CHOICE is ALTERNATIVE` another kind for one decision."""
+
+    kind: str
+    choice: str
+    alternative: str
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
 class LanguageSyntax:
     source: Source
     name: str
     doc: str
     extension: str
     notes: tuple[tuple[str, str], ...]
-    numbers: str
+    numbers: tuple[NumbersSyntax, ...]
     tokens: TokensSyntax
     types: tuple[TypeDecl, ...]
     grammars: tuple[GrammarSyntax, ...]

@@ -132,13 +132,20 @@ def _widened(known: s.Define, widening: s.Widening, forms: Mapping[str, Sequence
         name for row in widening.rows if isinstance(row, s.Inherit) for name, _ in row.forms
     )
     limited = _limited(known, forms, inherited)
+    again = known.span.source is widening.span.source
+    extends = not widening.replaces or (again and known.widened == "extend")
     return replace(
         limited,
         rows=(*widening.rows, *limited.rows),
         span=widening.span,
         damaged=known.damaged or widening.damaged,
-        widened="replace" if widening.replaces else "extend",
+        widened="extend" if extends else "replace",
+        replacing=known.replacing + (_spans(widening.rows) if widening.replaces else ()),
     )
+
+
+def _spans(rows: Sequence[s.DefineRow]) -> tuple[Span, ...]:
+    return tuple(row.span for row in rows)
 
 
 def _limited(
@@ -175,7 +182,7 @@ def _types(
     for decl in own.types:
         known = joined.get(decl.name)
         if decl.word == "forms" and known is not None and known.word == "forms":
-            joined[decl.name] = replace(known, constructors=known.constructors + decl.constructors)
+            joined[decl.name] = _more_constructors(known, decl, own, findings)
         elif decl.extends and known is None:
             _nothing(findings, own, f"there is no {decl.word} {decl.name} to extend", decl.span,
                      did_you_mean(decl.name, joined))  # fmt: skip
@@ -186,7 +193,29 @@ def _types(
                 decl.span, f"write: extend {decl.word} {decl.name}",
             )  # fmt: skip
         elif known is not None:
-            joined[decl.name] = replace(known, constructors=known.constructors + decl.constructors)
+            joined[decl.name] = _more_constructors(known, decl, own, findings)
         else:
             joined[decl.name] = decl
     return tuple(joined.values())
+
+
+def _more_constructors(
+    known: s.TypeDecl, decl: s.TypeDecl, own: s.InterpreterSyntax, findings: Findings
+) -> s.TypeDecl:
+    """A type of the base with further constructors, and with some of its own shown otherwise."""
+    there = {one.name: one for one in known.constructors}
+    for one in (row for row in decl.constructors if row.replaces):
+        old = there.get(one.name)
+        if old is None:
+            _nothing(findings, own, f"{known.name} of the base has no {one.name}", one.span,
+                     did_you_mean(one.name, there))  # fmt: skip
+        elif [field.name for field in old.fields] != [field.name for field in one.fields]:
+            names = ", ".join(field.name for field in old.fields)
+            findings.error(
+                "wrong_number", f"the fields of {one.name} are {names or 'none'}; only what it is "
+                "shown as can be replaced", own.source, one.span,
+            )  # fmt: skip
+        else:
+            there[one.name] = replace(old, shown=one.shown, role=one.role or old.role)
+    new = (row for row in decl.constructors if not row.replaces)
+    return replace(known, constructors=(*there.values(), *new))

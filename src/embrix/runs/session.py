@@ -68,13 +68,15 @@ class Session:
         """Raises KeyError when there is no such lane that can run."""
         key = (language, name, grammar)
         if key not in self._lanes:
-            parser = self.parser(language, grammar)
+            interpreter = decided(self.course.interpreters[language], name)
+            if grammar is not None:
+                interpreter = interpreter.under(grammar)
+            own = interpreter.language
+            plain = own.numbers == self.course.languages[language].numbers
+            parser = self.parser(language, grammar) if plain else parser_for(own)
             if parser is None:
                 raise KeyError(name)
-            interpreter = decided(self.course.interpreters[language], name)
-            self._lanes[key] = Lane(
-                interpreter if grammar is None else interpreter.under(grammar), parser
-            )
+            self._lanes[key] = Lane(interpreter, parser)
         return self._lanes[key]
 
     def lanes(self, language: str, grammar: str | None = None) -> list[Lane]:

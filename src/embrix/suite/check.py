@@ -34,16 +34,17 @@ def check_case(case: Case, lane: Lane, limits: Limits | None = None) -> Verdict:
     if not case.applies_to(lane.name):
         return Verdict(case.name, lane.name, "left out")
     expected = case.expectation_for(lane.name)
+    output = case.output_for(lane.name)
     try:
-        if expected is not None or case.output is not None:
+        if expected is not None or output is not None:
             result = lane.run(
                 case.program, case.given, limits=limits, variant="plain", given_input=case.input
             )
             outcome = result.outcome
             written = "".join(result.output)
-            if case.output is not None and written != case.output:
+            if output is not None and written != output:
                 return Verdict(
-                    case.name, lane.name, "failed", f"output {visible(case.output)}",
+                    case.name, lane.name, "failed", f"output {visible(output)}",
                     f"output {visible(written)}" if written else "no output: nothing was emitted",
                 )  # fmt: skip
             if expected is None and outcome.kind != "value":

@@ -37,7 +37,8 @@ class Case:
 
     `expected` holds for every lane that `instead` does not name; `steps` gives for a lane the
     reduction sequence or the conclusions in order. `lanes` limits the case when it is not empty.
-    `input` holds the lines the program may read, `output` all that it must write.
+    `input` holds the lines the program may read, `output` all that it must write, and `outputs`
+    what single lanes write instead.
     """
 
     name: str
@@ -49,19 +50,33 @@ class Case:
     given: dict[str, str] = field(default_factory=dict)
     input: tuple[str, ...] = ()
     output: str | None = None
+    outputs: dict[str, str] = field(default_factory=dict)
     why: str = ""
     span: Span = field(default=Span(0, 0), compare=False)
 
     def expectation_for(self, lane: str) -> Expectation | None:
+        """What a lane must give; where only its output is stated it must not fail."""
+        if lane in self.outputs and self.expected and self.expected.kind != "value":
+            return self.instead.get(lane)
         return self.instead.get(lane, self.expected)
+
+    def output_for(self, lane: str) -> str | None:
+        """What a lane must write; nothing is asked of a program that is to be refused."""
+        refused = lane in self.instead and self.instead[lane].kind == "rejected"
+        return self.outputs.get(lane, None if refused else self.output)
 
     def applies_to(self, lane: str) -> bool:
         if self.lanes and lane not in self.lanes:
             return False
-        if "[" in lane and lane not in (*self.lanes, *self.instead, *self.steps):
+        if "[" in lane and lane not in self.spoken_of:
             return False  # with choices decided otherwise, only where that is asked for
         stated = self.expectation_for(lane) is not None or lane in self.steps
-        return stated or self.output is not None
+        return stated or self.output_for(lane) is not None
+
+    @property
+    def spoken_of(self) -> tuple[str, ...]:
+        """The lanes that the case names."""
+        return tuple(dict.fromkeys((*self.lanes, *self.instead, *self.outputs, *self.steps)))
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,10 +91,5 @@ class Suite:
     @property
     def decided(self) -> tuple[str, ...]:
         """The lanes with choices decided otherwise that some case speaks of."""
-        named = {
-            lane: None
-            for case in self.cases
-            for lane in (*case.lanes, *case.instead, *case.steps)
-            if "[" in lane
-        }
-        return tuple(named)
+        named = (lane for case in self.cases for lane in case.spoken_of if "[" in lane)
+        return tuple(dict.fromkeys(named))

@@ -18,7 +18,7 @@ _CASE_KEYS = (
     "name", "why", "program", "file", "value", "error", "rejected", "accepted", "at", "steps",
     "for", "lanes", "given", "input", "output",
 )  # fmt: skip
-_EXPECT_KEYS = ("value", "error", "rejected", "accepted", "at")
+_EXPECT_KEYS = ("value", "error", "rejected", "accepted", "at", "output")
 
 
 class _Wrong(Exception):
@@ -141,15 +141,20 @@ class _Reader:
         for lane in limited:
             self.lane(lane, lanes, number, "lanes")
         instead: dict[str, Expectation] = {}
+        outputs: dict[str, str] = {}
         for lane, entry in self.table(data, "for", number).items():
             self.lane(lane, lanes, number, lane)
             if not isinstance(entry, dict):
                 raise self.wrong(number, lane, f"what {lane} gives must be a table")
             self.unknown_keys(entry, _EXPECT_KEYS, number)
             expectation = self.expectation(entry, number, errors)
-            if expectation is None:
+            written = self.output(entry, number)
+            if expectation is None and written is None:
                 raise self.wrong(number, lane, f"nothing is expected of {lane}")
-            instead[lane] = expectation
+            if expectation is not None:
+                instead[lane] = expectation
+            if written is not None:
+                outputs[lane] = written
         steps: dict[str, tuple[str, ...]] = {}
         for lane, lines in self.table(data, "steps", number).items():
             self.lane(lane, lanes, number, lane)
@@ -157,10 +162,8 @@ class _Reader:
                 raise self.wrong(number, "steps", "steps are a list of texts, one a step")
             steps[lane] = tuple(lines)
         expected = self.expectation(data, number, errors)
-        output = data.get("output")
-        if output is not None and not isinstance(output, str):
-            raise self.wrong(number, "output", "`output` must be a text")
-        if expected is None and not instead and not steps and output is None:
+        output = self.output(data, number)
+        if expected is None and output is None and not (instead or outputs or steps):
             raise self.wrong(
                 number, "name", f"the case “{name}” expects nothing",
                 "add value = …, error = …, rejected = …, accepted = true or steps",
@@ -168,8 +171,15 @@ class _Reader:
         return Case(
             name, self.program(data, number), expected, instead, steps, tuple(limited),
             {key: str(value) for key, value in given.items()}, self.input(data, number), output,
-            self.text(data, "why", number), self.entry(number, "name"),
+            outputs, self.text(data, "why", number), self.entry(number, "name"),
         )  # fmt: skip
+
+    def output(self, data: Mapping[str, Any], case: int) -> str | None:
+        """All that a program must write, if anything is said about that."""
+        output = data.get("output")
+        if output is not None and not isinstance(output, str):
+            raise self.wrong(case, "output", "`output` must be a text")
+        return output
 
     def input(self, data: Mapping[str, Any], case: int) -> tuple[str, ...]:
         """The lines that a program may read: a list, or a text of lines."""

@@ -1,17 +1,19 @@
 """What the declared binding of forms gives: free names, renaming, equality up to renaming,
 capture-avoiding substitution.
 
-A scope is a field of the form that binds. All walks use stacks of their own, never Python's.
+What is bound where is said by `scopes`. All walks use stacks of their own, never Python's.
 Source of the algorithms: the textbook definitions (free variables; substitution that renames a
 binder when the substituted term would be captured; alpha-equivalence by levels of binding).
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, field
 from typing import Any
 
-from embrix.terms.node import FIELDS, Constructor, Node, Value
+from embrix.terms.node import CONS, FIELDS, Constructor, Node, Value, list_items, make_list
+from embrix.terms.scopes import Around, Part, parts_of_node
 from embrix.terms.signature import Signature
 
 Accept = Callable[[str], bool]
@@ -29,36 +31,37 @@ def _unmetered(_nodes: int) -> None:
 
 def free_names(signature: Signature, term: Value, meter: Meter = _unmetered) -> frozenset[str]:
     """The names that occur free in a term, by the `uses` and `binds` of its forms."""
-    known: dict[int, frozenset[str]] = {}
+    if not isinstance(term, tuple):
+        return frozenset()
+    known: dict[tuple[int, int], frozenset[str]] = {}
+    parts: dict[tuple[int, int], tuple[Part, ...] | None] = {}
     keep: list[Value] = []
-    stack: list[tuple[Value, bool]] = [(term, False)]
-    nothing: frozenset[str] = frozenset()
+    stack: list[tuple[Value, Around | None, bool]] = [(term, None, False)]
     while stack:
-        node, ready = stack.pop()
-        if not isinstance(node, tuple) or id(node) in known:
+        node, around, ready = stack.pop()
+        key = (id(node), id(around))
+        if not isinstance(node, tuple) or key in known:
             continue
         if not ready:
-            stack.append((node, True))
-            stack.extend((child, False) for child in node[FIELDS:])
+            stack.append((node, around, True))
+            parts[key] = found = parts_of_node(signature, node, around)
+            for index, child in enumerate(node[FIELDS:]):
+                stack.append((child, found[index].around if found else None, False))
             continue
         form = signature.form_of(node)
+        found = parts[key]
         names: set[str] = set()
         for index, child in enumerate(node[FIELDS:]):
-            inner = known[id(child)] if isinstance(child, tuple) else nothing
-            if form is not None:
-                inner = inner - _bound_in(form, node, index)
-                if index in form.uses:
-                    inner = inner | {child}
-            names |= inner
-        known[id(node)] = frozenset(names)
-        keep.append(node)
+            if isinstance(child, tuple):
+                inner = known[id(child), id(found[index].around if found else None)]
+                names |= inner.difference(found[index].names) if found else inner
+            elif form is not None and index in form.uses:
+                names.add(child)
+        known[key] = frozenset(names)
+        keep.append((node, around, found))
         if len(keep) % STRIDE == 0:
             meter(STRIDE)
-    return known[id(term)] if isinstance(term, tuple) else nothing
-
-
-def _bound_in(form: Constructor, node: Node, index: int) -> frozenset[str]:
-    return frozenset(node[FIELDS + bind.name] for bind in form.binds if index in bind.scopes)
+    return known[id(term), id(None)]
 
 
 def fresh(base: str, taken: Iterable[str], accept: Accept = lambda _: True) -> str:
@@ -91,7 +94,7 @@ def substitute(
     endangered = free_names(signature, value, meter)
     visited = 0
     results: list[Value] = []
-    work: list[tuple[Any, ...]] = [("visit", term, {name: value})]
+    work: list[tuple[Any, ...]] = [("visit", term, _Inside({name: value}, endangered))]
     while work:
         job = work.pop()
         if job[0] == "build":
@@ -101,18 +104,21 @@ def substitute(
             unchanged = all(a is b for a, b in zip(parts, node[FIELDS:], strict=True))
             results.append(node if unchanged else (node[0], node[1], *parts))
             continue
-        _, node, mapping = job
-        if not isinstance(node, tuple) or not mapping:
+        _, node, here = job
+        if not isinstance(node, tuple) or not (here.mapping or here.renames):
             results.append(node)
             continue
         visited += 1
         if visited % STRIDE == 0:
             meter(STRIDE)
         form = signature.form_of(node)
-        if form is not None and form.uses and node[FIELDS + form.uses[0]] in mapping:
-            results.append(mapping[node[FIELDS + form.uses[0]]])
-            continue
-        node, inner = _enter(signature, form, node, mapping, endangered, accept)
+        if form is not None and form.uses:
+            used = here.mapping.get(node[FIELDS + form.uses[0]])
+            if used is not None and len(node) == FIELDS + 1:
+                results.append(used)
+                continue
+            node = _renamed_uses(signature, form, node, here.mapping)
+        node, inner = _enter(signature, node, here, accept)
         work.append(("build", node, len(node) - FIELDS))
         for index in range(len(node) - FIELDS - 1, -1, -1):
             work.append(("visit", node[FIELDS + index], inner[index]))
@@ -120,38 +126,89 @@ def substitute(
     return results[0]
 
 
+_NOTHING: dict[str, str] = {}
+
+
+@dataclass(frozen=True, slots=True)
+class _Inside:
+    """What holds in some part of a term: the substitution, the names that are free in what is put
+    in, what is said about elements, and the new names of binders that stand in them."""
+
+    mapping: dict[str, Value]
+    endangered: frozenset[str]
+    around: Around | None = None
+    renames: dict[str, str] = field(default_factory=dict)
+
+
 def _enter(
-    signature: Signature,
-    form: Constructor | None,
-    node: Node,
-    mapping: dict[str, Value],
-    endangered: frozenset[str],
-    accept: Accept,
-) -> tuple[Node, list[dict[str, Value]]]:
-    """The node with endangered binders renamed, and the substitution valid inside each field."""
-    count = len(node) - FIELDS
-    inner = [mapping] * count
-    if form is None or not form.binds:
-        return node, inner
+    signature: Signature, node: Node, here: _Inside, accept: Accept
+) -> tuple[Node, Sequence[_Inside]]:
+    """The node with endangered binders renamed, and what holds inside each field."""
+    found = parts_of_node(signature, node, here.around)
+    if found is None:
+        plain = _Inside(here.mapping, here.endangered)
+        return node, [plain] * (len(node) - FIELDS)
+    own = _new_names(signature, node, found, here, accept)
+    inside: list[_Inside] = []
     parts = list(node)
-    for bind in form.binds:
-        binder = parts[FIELDS + bind.name]
-        renamed = binder
-        below = {key: value for key, value in mapping.items() if key != binder}
-        if binder in endangered and below:
-            scopes = [free_names(signature, node[FIELDS + scope]) for scope in bind.scopes]
-            if any(key in names for names in scopes for key in below):
-                taken = frozenset().union(endangered, mapping, *scopes)
-                renamed = fresh(binder, taken, accept)
-                parts[FIELDS + bind.name] = renamed
-        for scope in bind.scopes:
-            kept = {key: value for key, value in inner[scope].items() if key != binder}
-            if renamed != binder:
-                user = _user(signature)
-                if user is not None:
-                    kept[binder] = (user.tag, node[1], renamed)
-            inner[scope] = kept
-    return tuple(parts), inner
+    user = _user(signature)
+    for index, part in enumerate(found):
+        child = node[FIELDS + index]
+        if part.binder and isinstance(child, str):
+            parts[FIELDS + index] = own.get(child, here.renames.get(child, child))
+        elif part.binder and own:
+            renamed = [own.get(name, name) for name in list_items(child)]
+            parts[FIELDS + index] = make_list(renamed)
+        mapping, endangered = here.mapping, here.endangered
+        if part.names:
+            mapping = {key: kept for key, kept in mapping.items() if key not in part.names}
+            put = {name: own[name] for name in part.names if name in own and user is not None}
+            if put and user is not None:
+                endangered = endangered.union(put.values())
+                mapping |= {name: (user.tag, node[1], new) for name, new in put.items()}
+        heads = node[0] == CONS and index == 0
+        renames = own if part.around is not None or heads else _NOTHING
+        inside.append(_Inside(mapping, endangered, part.around, renames))
+    return tuple(parts), inside
+
+
+def _new_names(
+    signature: Signature, node: Node, found: Sequence[Part], here: _Inside, accept: Accept
+) -> dict[str, str]:
+    """The binders of a node that would capture something, with the names they get instead; those
+    that were renamed further out among them."""
+    named = {
+        name
+        for part in found
+        for names in (part.names, *(part.around.bound.values() if part.around else ()))
+        for name in names
+    }
+    own = {name: here.renames[name] for name in named if name in here.renames}
+    for name in sorted(named & here.endangered):
+        below = {key for key in here.mapping if key != name}
+        if name in own or not below:
+            continue
+        free = [free_names(signature, child) for child in node[FIELDS:]]
+        scopes = [names for names, part in zip(free, found, strict=True)
+                  if part.names or part.around]  # fmt: skip
+        if any(key in names for names in scopes for key in below):
+            taken = frozenset().union(here.endangered, here.mapping, named, own.values(), *free)
+            own[name] = fresh(name, taken, accept)
+    return own
+
+
+def _renamed_uses(
+    signature: Signature, form: Constructor, node: Node, mapping: dict[str, Value]
+) -> Node:
+    """A node that uses names beside its other fields, such as an assignment: what a name is renamed
+    to takes its place; anything else that stands for the name cannot."""
+    parts = list(node)
+    user = _user(signature)
+    for index in form.uses:
+        other = mapping.get(node[FIELDS + index])
+        if user is not None and isinstance(other, tuple) and other[0] == user.tag:
+            parts[FIELDS + index] = other[FIELDS]
+    return tuple(parts)
 
 
 def _user(signature: Signature) -> Constructor | None:
@@ -164,12 +221,10 @@ def _user(signature: Signature) -> Constructor | None:
 
 def alike(signature: Signature, left: Value, right: Value, meter: Meter = _unmetered) -> bool:
     """Equality up to the names of bound variables; places are ignored."""
-    stack: list[tuple[Value, Value, dict[str, int], dict[str, int], int]] = [
-        (left, right, {}, {}, 0)
-    ]
+    stack: list[tuple[Any, ...]] = [(left, right, {}, {}, None, None)]
     visited = 0
     while stack:
-        a, b, above_a, above_b, depth = stack.pop()
+        a, b, above_a, above_b, around_a, around_b = stack.pop()
         visited += 1
         if visited % STRIDE == 0:
             meter(STRIDE)
@@ -180,20 +235,29 @@ def alike(signature: Signature, left: Value, right: Value, meter: Meter = _unmet
         if a[0] != b[0] or len(a) != len(b):
             return False
         form = signature.form_of(a)
-        binders = {bind.name for bind in form.binds} if form else set()
-        for index in range(len(a) - FIELDS):
+        parts_a = parts_of_node(signature, a, around_a)
+        parts_b = parts_of_node(signature, b, around_b)
+        if parts_a is None or parts_b is None:
+            if parts_a is not parts_b:
+                return False
+            parts_a = parts_b = (Part((), None, False),) * (len(a) - FIELDS)
+        for index, (one, other) in enumerate(zip(parts_a, parts_b, strict=True)):
             x, y = a[FIELDS + index], b[FIELDS + index]
-            if index in binders:
+            if one.binder and other.binder:
+                if isinstance(x, tuple) and len(list(list_items(x))) != len(list(list_items(y))):
+                    return False
                 continue
             if form is not None and index in form.uses:
                 if above_a.get(x, x) != above_b.get(y, y):
                     return False
                 continue
-            inner_a, inner_b, level = above_a, above_b, depth
-            for bind in form.binds if form else ():
-                if index in bind.scopes:
-                    level += 1
-                    inner_a = {**inner_a, a[FIELDS + bind.name]: level}
-                    inner_b = {**inner_b, b[FIELDS + bind.name]: level}
-            stack.append((x, y, inner_a, inner_b, level))
+            if len(one.names) != len(other.names):
+                return False
+            inner_a, inner_b = above_a, above_b
+            if one.names:
+                levels = range(len(above_a), len(above_a) + len(one.names))
+                marks = [(level, visited) for level in levels]
+                inner_a = {**above_a, **dict(zip(one.names, marks, strict=True))}
+                inner_b = {**above_b, **dict(zip(other.names, marks, strict=True))}
+            stack.append((x, y, inner_a, inner_b, one.around, other.around))
     return True

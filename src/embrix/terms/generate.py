@@ -12,6 +12,7 @@ from fractions import Fraction
 from typing import TypeAlias
 
 from embrix.terms.node import NIL_NODE, NONE_NODE, SOME, Constructor, Value, make_list
+from embrix.terms.scopes import following, names_at
 from embrix.terms.signature import Signature
 from embrix.terms.types import BOOL, NAME, NUMBER, TEXT, Con, Type, settle
 
@@ -58,21 +59,40 @@ class Generator:
         )
 
     def _build(self, form: Constructor, depth: int, scope: tuple[str, ...]) -> Value:
-        binders = {bind.name: self._names[self._choose(len(self._names))] for bind in form.binds}
-        parts: list[Value] = []
+        parts: list[Value] = [None] * len(form.types)
+        binders = {spot.field for bind in form.binds for spot in bind.names if not spot.inner}
+        scopes = {spot.field for bind in form.binds for spot in bind.scopes if not spot.inner}
+        later = scopes - {spot.field for bind in form.binds for spot in bind.names}
+        bound: dict[int, tuple[str, ...]] = {}
+        for bind in form.binds:
+            for spot in bind.names:
+                if not spot.inner and parts[spot.field] is None:
+                    parts[spot.field] = self._binder(form.types[spot.field])
         for index, kind in enumerate(form.types):
-            if index in binders:
-                parts.append(binders[index])
-            elif index in form.uses:
-                parts.append(scope[self._choose(len(scope))])
-            else:
-                inner = scope
-                for bind in form.binds:
-                    if index in bind.scopes:
-                        name = binders[bind.name]
-                        inner = (*(known for known in inner if known != name), name)
-                parts.append(self._field(kind, depth - 1, inner))
+            if index in form.uses:
+                parts[index] = scope[self._choose(len(scope))]
+            elif index not in binders | later:
+                parts[index] = self._field(kind, depth - 1, scope)
+        # What binds through the elements of a list is known when the list is there.
+        node = (form.tag, None, *parts)
+        for bind in form.binds:
+            names = tuple(
+                name for spot in bind.names for name in names_at(self._signature, node, spot)
+            )
+            for spot in bind.scopes:
+                if not spot.inner:
+                    bound[spot.field] = (*bound.get(spot.field, ()), *names)
+        for index, names in sorted(bound.items()):
+            inner = (*(known for known in scope if known not in names), *dict.fromkeys(names))
+            parts[index] = self._field(form.types[index], depth - 1, inner)
         return (form.tag, None, *parts)
+
+    def _binder(self, kind: Type) -> Value:
+        """A name, or a list of one or two."""
+        if settle(kind) == NAME:
+            return self._names[self._choose(len(self._names))]
+        count = 1 + self._choose(2)
+        return make_list([self._names[self._choose(len(self._names))] for _ in range(count)])
 
     def _field(self, kind: Type, depth: int, scope: tuple[str, ...]) -> Value:
         kind = settle(kind)
@@ -87,7 +107,11 @@ class Generator:
         assert isinstance(kind, Con)
         if kind.name == "List":
             count = self._choose(3) if depth > 0 else 0
-            items = [self._field(kind.args[0], depth, scope) for _ in range(count)]
+            items: list[Value] = []
+            for _ in range(count):
+                items.append(self._field(kind.args[0], depth, scope))
+                after = following(self._signature, items[-1])
+                scope = (*(known for known in scope if known not in after), *after)
             return make_list(items) if items else NIL_NODE
         if kind.name == "Maybe":
             if depth > 0 and self._choose(2):

@@ -66,11 +66,20 @@ class Constructor:
 
 
 @dataclass(frozen=True, slots=True)
-class Binds:
-    """`binds NAME in SCOPE, …`: field indexes of a form."""
+class Spot:
+    """A field of a form by its index; with `inner` that field of each element of a list."""
 
-    name: int
-    scopes: tuple[int, ...]
+    field: int
+    inner: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Binds:
+    """`binds NAME, … in SCOPE, …`; `rest`: also in what follows in the list it stands in."""
+
+    names: tuple[Spot, ...]
+    scopes: tuple[Spot, ...]
+    rest: bool = False
 
 
 def make_list(items: Sequence[Value], tail: Node = NIL_NODE) -> Node:
