@@ -7,7 +7,9 @@ import pytest
 from embrix.course.load import Course
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
+from embrix.machine.recorder import NOT_LEFT
 from embrix.runs.session import Session, decided
+from embrix.trace.walk import Walk
 from tests.conftest import Maker
 
 LANGUAGE = """\
@@ -412,3 +414,55 @@ def test_choices_are_part_of_a_lane(lockside: Course) -> None:
     for wrong in ("environment[truht=zero_is_false]", "environment[truth=zero_is_fals]"):
         with pytest.raises(KeyError, match="did you mean"):
             decided(lanes_of_rill, wrong)
+
+
+def test_deep_continuations_can_be_recorded(make_course: Maker) -> None:
+    """A call in tail position bounces in a recorded run too; everything entered is left."""
+    lane = lanes(make_course, continuations=CONTINUATIONS)["continuations"]
+    traced = lane.trace("let sum of n = when n then n + sum (n - 1) else 0 in sum 30000")
+    assert traced.result.outcome.sentence == "450015000"
+    recorder = traced.recorder
+    assert recorder.current == -1
+    assert not recorder.pending
+    assert sorted(m for m in recorder.moments if m >= 0) == list(range(len(recorder.functions)))
+    assert {~m for m in recorder.moments if m < 0} == set(range(len(recorder.functions)))
+    assert NOT_LEFT not in recorder.results
+
+
+def test_calls_in_tail_position_are_told(lockside: Course) -> None:
+    lane = Session(lockside.folder).lane("Rill", "environment")
+    walk = Walk(lane, lane.trace("let x = 1 in x + 2"))
+    told = {s.text: s.note for s in map(walk.station, range(len(walk))) if s.kind == "enter"}
+    assert told["∅ ⊢ let x = 1 in x + 2 ⇓ …"] == ""
+    assert told["∅ ⊢ 1 ⇓ …"] == ""
+    assert told["x = 1 ⊢ x + 2 ⇓ …"] == "tail call"
+    assert told["x = 1 ⊢ x ⇓ …"] == told["x = 1 ⊢ 2 ⇓ …"] == ""
+
+
+@pytest.mark.parametrize(
+    ("language", "name", "text", "expected", "place"),
+    [
+        ("Rill", "environment", "let f of x = f x in f 3",
+         "nothing new after judgement 7, f = <function>, x… ⊢ x ⇓ …", 15),
+        ("Rill", "environment", "let f of x = f (x + 1) in f 3",
+         "it was still coming to something new", None),
+        ("Mere", "by_name", "let endless tide = tide + 1 in 2 * tide",
+         "nothing new after judgement 6, tide = tide + 1.0 ⊢ tide ⇓ …", 19),
+    ],
+)  # fmt: skip
+def test_where_a_run_without_end_came_to_nothing_new(
+    lockside: Course, language: str, name: str, text: str, expected: str, place: int | None
+) -> None:
+    lane = Session(lockside.folder).lane(language, name)
+    outcome = lane.run(text, limits=Limits(calls=30_000)).outcome
+    assert outcome.sentence == f"out of fuel: more than 30,000 calls; {expected}"
+    assert (outcome.place[0] if outcome.place else None) == place
+
+
+def test_a_long_way_through_an_environment_uses_fuel(lockside: Course) -> None:
+    """Every call goes by all frames of the calls before it: that is bounded as well."""
+    lane = Session(lockside.folder).lane("Rill", "dynamic_scope")
+    result = lane.run("let f of x = f x in f 3", limits=Limits(calls=100_000))
+    assert result.outcome.name == "calls"
+    assert sum(result.costs[c] for c in ("calls",)) < 50_000
+    assert result.costs["hops"] > 8 * 50_000

@@ -60,11 +60,11 @@ Variant: TypeAlias = Literal["plain", "counted", "traced"]
 HELPERS = (
     "exhausted", "fail", "stuck", "absent", "unfinished", "add", "subtract", "multiply", "negate",
     "divide", "floor_divide", "modulo", "equal", "free", "substitute", "alike", "fresh", "emit",
-    "text", "extend_all", "enter", "leave", "clause_of", "mark", "caught", "failed", "ask",
-    "store_at", "store_find", "store_with", "map_at", "map_find", "map_with", "list_at",
-    "list_find", "rejoined", *BUILT_INS,
+    "text", "extend_all", "enter", "leave", "clause_of", "mark", "caught", "tail", "wait",
+    "waiting", "settle", "failed", "ask", "store_at", "store_find", "store_with", "map_at", "map_find", "map_with",
+    "list_at", "list_find", "rejoined", *BUILT_INS,
 )  # fmt: skip
-"""What a run supplies. `enter`, `leave` and `clause_of` are called by traced code only."""
+"""What a run supplies. `enter` to `clause_of` and `tail` to `settle` are for traced code only."""
 
 _COMPARE: dict[str, type[ast.cmpop]] = {
     "less": ast.Lt, "at_most": ast.LtE, "more": ast.Gt, "at_least": ast.GtE, "equal_plain": ast.Eq,
@@ -117,11 +117,14 @@ class _Unit:
         return load(f"k{len(self.constants) - 1}")
 
     def bounces(self, caller: str, callee: str) -> bool:
-        """Whether a tail call is carried out by whoever called first. Traces keep every call."""
-        return self.variant != "traced" and self.tails.bounces(caller, callee)
+        """Whether a tail call is carried out by whoever called first. Traced code lets every call
+        bounce that may come back with one: its judgements are left when there is a result."""
+        if self.variant == "traced":
+            return callee in self.tails.bouncing
+        return self.tails.bounces(caller, callee)
 
     def may_bounce(self, callee: str) -> bool:
-        return self.variant != "traced" and callee in self.tails.bouncing
+        return callee in self.tails.bouncing
 
     def decided(self, choice: str) -> str:
         known = self.interpreter.choices[choice]
@@ -140,7 +143,7 @@ class _Unit:
         bounce = ["j", "c", *(f"a{number}" for number in range(self.most_arguments()))]
         body += [assign(name, const(None)) for name in bounce]
         counters += bounce
-        body += [run_bounces(self.most_arguments())]
+        body += [run_bounces(self.most_arguments()), walk_far(self.variant == "counted")]
         for name, target in self.functions.items():
             body += _Body(self, target, counters).definition(f"f{self.numbers[name]}")
         stop: list[ast.stmt] = [ast.Nonlocal(["fuel"]), assign("fuel", const(-1))]
@@ -197,6 +200,33 @@ def run_bounces(most: int) -> ast.stmt:
         inner = [when(compare(load("c"), ast.Eq(), const(count)), made, inner)]
     done = compare(load("x"), ast.IsNot(), load(BOUNCE))
     return function("w", [], [loop(const(True), [*inner, when(done, [ast.Return(load("x"))])])])
+
+
+FAR, NEAR = "h0", 3
+"""The function that walks along the frames of an environment, and how many frames are passed
+before it is called."""
+
+
+def walk_far(counted: bool) -> ast.stmt:
+    """The function `h0`: the frame with a name, or the empty environment. It uses fuel as well."""
+    unlike = compare(item(load("a"), FIELDS), ast.NotEq(), load("b"))
+    going = ast.BoolOp(ast.And(), [compare(load("a"), ast.IsNot(), load("k0")), unlike])
+    step: list[ast.stmt] = [assign("a", item(load("a"), FIELDS + 2)), add_to("d", 1)]
+    spent = ast.BinOp(load("d"), ast.FloorDiv(), const(HOPS))
+    body: list[ast.stmt] = [
+        ast.Nonlocal(["fuel", *(["hops"] if counted else [])]),
+        assign("d", const(0)),
+        loop(going, step),
+        ast.AugAssign(ast.Name("fuel", ast.Store()), ast.Sub(), spent),
+        when(compare(load("fuel"), ast.Lt(), const(0)), [do(call("exhausted"))]),
+    ]
+    if counted:
+        body.append(ast.AugAssign(ast.Name("hops", ast.Store()), ast.Add(), load("d")))
+    return function(FAR, ["a", "b"], [*body, ast.Return(load("a"))])
+
+
+HOPS = 8
+"""Frames that are passed for the fuel of one call."""
 
 
 def substituters(interpreter: k.Interpreter) -> set[str]:
@@ -318,11 +348,14 @@ class _Body:
                 callee = self.unit.functions[name]
                 here = [] if callee.subject is not None else [load(self.here)]
                 values = [*self.operands(args), *here]
+                self.flags_tail(name)
                 self.bounce(load(f"f{self.unit.numbers[name]}"), values)
             case k.Call(name, args) if target is None:
                 # What it returns, a bounce too, is returned.
                 self.counts_call(name)
-                self.give(self.plain_call(name, self.operands(args)), target)
+                values = self.operands(args)
+                self.flags_tail(name)
+                self.give(self.plain_call(name, values), target)
             case k.CallValue(callee, args) if target is None and self.unit.bounces(
                 self.node, VALUES
             ):
@@ -368,16 +401,28 @@ class _Body:
         names = ["j", *(f"a{number}" for number in range(len(values))), "c"]
         targets = ast.Tuple([ast.Name(name, ast.Store()) for name in names], ast.Store())
         self.out.append(ast.Assign([targets], row(callee, *values, const(len(values)))))
-        self.give(load(BOUNCE), None)
+        if self.traced:
+            self.out.append(do(call("wait", load("i"))))
+        self.give(load(BOUNCE), None, bare=self.traced)
+
+    def flags_tail(self, name: str) -> None:
+        """In a trace, a judgement called in tail position takes the place of its caller."""
+        if self.traced and self.unit.traces(self.unit.functions[name]):
+            self.out.append(do(call("tail", load("i"))))
 
     def result_of(self, made: ast.expr, *, bounces: bool) -> ast.expr:
         """What a call not in tail position gives: bounces are made here."""
         if not bounces:
             return made
         name = self.temporary()
+        finish = call("w")
+        if self.unit.variant == "traced":
+            before = self.temporary()
+            self.out.append(assign(before, call("waiting")))
+            finish = call("settle", finish, load(before))
         self.out.append(assign(name, made))
-        waiting = compare(load(name), ast.Is(), load(BOUNCE))
-        self.out.append(when(waiting, [assign(name, call("w"))]))
+        bounced = compare(load(name), ast.Is(), load(BOUNCE))
+        self.out.append(when(bounced, [assign(name, finish)]))
         return load(name)
 
     def counts_call(self, name: str) -> None:
@@ -766,7 +811,7 @@ class _Body:
         return row(const(TUPLE), const(None), whole, *others)
 
     def lookup(self, node: k.Lookup) -> ast.expr:
-        """A walk along the frames, written out in the caller."""
+        """A walk along the frames: the first few written out in the caller."""
         environment, key = self.operands((node.environment, node.key))
         frame, name = self.temporary(), self.temporary()
         self.out += [assign(frame, environment), assign(name, key)]
@@ -776,10 +821,11 @@ class _Body:
         unlike = compare(item(here, FIELDS), ast.NotEq(), load(name))
         empty = self.unit.constant(EMPTY_NODE)
         going = ast.BoolOp(ast.And(), [compare(here, ast.IsNot(), empty), unlike])
-        step: list[ast.stmt] = [assign(frame, item(here, FIELDS + 2))]
-        if self.counted:
-            step.append(add_to("hops", 1))
-        self.out.append(loop(going, step))
+        walk: list[ast.stmt] = [assign(frame, call(FAR, here, load(name)))]
+        for _ in range(NEAR):
+            hop = [add_to("hops", 1)] if self.counted else []
+            walk = [when(going, [*hop, assign(frame, item(here, FIELDS + 2)), *walk])]
+        self.out += walk
         found = compare(here, ast.IsNot(), empty)
         value = item(here, FIELDS + 1)
         if self.unit.knots:

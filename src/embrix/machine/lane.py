@@ -9,7 +9,7 @@ from embrix.brix.core import Interpreter, Language
 from embrix.grammar.lr import parser_of
 from embrix.grammar.parser import Ambiguous, GaveUp, Parsed, Parser, ParseResult, Refused
 from embrix.machine.compiler import Variant
-from embrix.machine.cycles import CALLS, find_cycle
+from embrix.machine.endless import CALLS, find_cycle, last_new
 from embrix.machine.limits import Limits
 from embrix.machine.outcome import Outcome, Result
 from embrix.machine.recorder import Recorder
@@ -17,6 +17,12 @@ from embrix.machine.run import Machine
 from embrix.machine.written_terms import TermParser
 from embrix.terms.binding import substitute
 from embrix.terms.node import Node, Place, Value, without_places
+from embrix.text.visible import cut, visible
+
+_ENDLESS = ("calls", "depth", "recorded moments")
+"""The limits that a run without end comes to."""
+BRIEF = 18
+"""Characters of an environment or store in the judgement that is told."""
 
 OnStart = Callable[[Callable[[], None]], None]
 
@@ -68,18 +74,19 @@ class Lane:
             term, values, limits=limits, variant=variant, on_start=on_start,
             given_input=given_input,
         )  # fmt: skip
-        if result.outcome.kind == "out of fuel" and self.interpreter.steps is not None:
-            return self._cycle(term, values, result, given_input)
+        if variant != "plain" and result.outcome.name in _ENDLESS:
+            return self._without_end(term, values, result, given_input)
         return result
 
-    def _cycle(
+    def _without_end(
         self,
         term: Node,
         values: Sequence[tuple[str, Value]],
         result: Result,
         given_input: Sequence[str],
     ) -> Result:
-        """A run without end that comes back to an earlier term is told as such."""
+        """A run that came to its limit, told with where it comes back to, or with the last moment
+        at which anything new happened."""
         recorder = Recorder(CALLS)
         self.machine.run(
             term, values, limits=Limits(calls=CALLS, moments=CALLS), variant="traced",
@@ -87,9 +94,24 @@ class Lane:
         )  # fmt: skip
         found = find_cycle(self.interpreter, recorder)
         if found is None:
-            return result
+            return replace(result, outcome=self._last_new(result.outcome, recorder))
         told = f"step {found[1]} begins with the term of step {found[0]}, and so on for ever"
         return replace(result, outcome=Outcome("cycle", told))
+
+    def _last_new(self, outcome: Outcome, recorder: Recorder) -> Outcome:
+        found = last_new(recorder)
+        if found is None:
+            return outcome
+        instance, repeats = found
+        function = self.machine.function_number(recorder.functions[instance])
+        arguments = recorder.arguments[instance]
+        told = f"{outcome.text}; it was still coming to something new"
+        if repeats:
+            judged = function.judgement or (function.name,)
+            shown = visible(self.machine.fill(judged, arguments, room=BRIEF))
+            told = f"{outcome.text}; nothing new after judgement {instance + 1}, {cut(shown, 80)}"
+        place = arguments[function.subject][1] if function.subject is not None else None
+        return replace(outcome, text=told, place=place if repeats else None)
 
     def trace(
         self,

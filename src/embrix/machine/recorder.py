@@ -21,7 +21,12 @@ class Recorder:
         self.parents: list[int] = []
         self.results: list[Value] = []
         self.clauses: list[int] = []
+        self.tails: set[int] = set()
+        """The instances whose last call takes their place: a call in tail position."""
         self.moments: list[int] = []
+        self.pending: list[int] = []
+        """Instances whose last call is carried out by whoever called first: they are left with its
+        result."""
         self.current = -1
         self._most = most_moments
 
@@ -39,13 +44,22 @@ class Recorder:
             raise OutOfFuel("recorded moments")
         return number
 
-    def mark(self) -> int:
-        """Where the record stands, for `caught`."""
-        return self.current
+    def settle(self, result: Value, before: int) -> Value:
+        """Calls in tail position have come to a result: all that began to wait for it since there
+        were `before` of them are left with it."""
+        while len(self.pending) > before:
+            self.leave(self.pending.pop(), result)
+        return result
 
-    def caught(self, mark: int) -> None:
+    def mark(self) -> tuple[int, int]:
+        """Where the record stands, for `caught`."""
+        return self.current, len(self.pending)
+
+    def caught(self, mark: tuple[int, int]) -> None:
         """A failure has been caught: everything entered since the mark is left without a result."""
-        while self.current != mark and self.current >= 0:
+        current, waiting = mark
+        del self.pending[waiting:]
+        while self.current != current and self.current >= 0:
             self.moments.append(~self.current)
             self.current = self.parents[self.current]
 

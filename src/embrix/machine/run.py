@@ -245,6 +245,7 @@ class _Session:
     ) -> None:
         self.machine = machine
         self.limits = limits
+        self.recorder = recorder
         self.output: list[str] = []
         self.input = given_input
         self._asked = 0
@@ -288,6 +289,10 @@ class _Session:
             "enter": recorder.enter if recorder else None,
             "leave": recorder.leave if recorder else None,
             "clause_of": recorder.clauses if recorder else None,
+            "tail": recorder.tails.add if recorder else None,
+            "wait": recorder.pending.append if recorder else None,
+            "waiting": recorder.pending.__len__ if recorder else None,
+            "settle": recorder.settle if recorder else None,
         }  # fmt: skip
         constants = compiled.constants
         self.space: dict[str, Any] = compiled.link(
@@ -297,7 +302,10 @@ class _Session:
     def call(self, name: str, *args: Any) -> Any:
         """A function of the definition, with whatever it bounces to."""
         result = self.space[name](*args)
-        return self.space[" run"]() if result is self.space[" bounce"] else result
+        if result is not self.space[" bounce"]:
+            return result
+        result = self.space[" run"]()
+        return self.recorder.settle(result, 0) if self.recorder is not None else result
 
     def ask(self) -> Node:
         """The next line of input."""

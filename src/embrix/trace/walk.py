@@ -227,8 +227,21 @@ class Walk:
             number, "leave" if left else "enter", self._judgement(instance, left), None,
             subject[1] if subject else None, self._depths[number], self._bindings(instance),
             self._clause(instance), store=self._store(instance, left=left),
+            note="tail call" if not left and self.takes_over(instance) else "",
             brief=self._judgement(instance, left, BRIEF),
         )  # fmt: skip
+
+    def takes_over(self, instance: int) -> bool:
+        """Whether a judgement was called in tail position: its result is that of its caller."""
+        parent = self._recorder.parents[instance]
+        return parent in self._recorder.tails and self._last_called.get(parent) == instance
+
+    @cached_property
+    def _last_called(self) -> dict[int, int]:
+        """The last judgement that each instance with a tail call has called."""
+        tails = self._recorder.tails
+        parents = self._recorder.parents
+        return {parent: number for number, parent in enumerate(parents) if parent in tails}
 
     def _store(self, instance: int, *, left: bool) -> tuple[Held, ...]:
         """What is at each location: in the store that a judgement was given, or when it has been

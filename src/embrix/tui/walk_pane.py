@@ -136,11 +136,12 @@ class Stations(Rows):
                 *self._focused(station),
             ]
         entering = kind == "enter"
+        sign = "↳ " if station["note"] == "tail call" else "┌ " if entering else "└ "
         depth = station["depth"]
         return [
             lead,
             ("│ " * min(depth, 30), ink(app, "wall")),
-            ("┌ " if entering else "└ ", ink(app, "water" if entering else "moss", bold=True)),
+            (sign, ink(app, "water" if entering else "moss", bold=True)),
             (station["brief"], ink(app, "ink" if not entering else "faint")),
         ]
 
@@ -194,6 +195,8 @@ class Moment(Static):
         text.append("\nstep in full\n", ink(app, "faint", italic=True))
         shown = textwrap.wrap(visible(station["text"]), room - 2, max_lines=6, placeholder=" …")
         text.append("".join(f"  {line}\n" for line in shown), ink(app, "ink"))
+        if station["note"] == "tail call":
+            text.append("  ↳ takes the place of its caller (a tail call)\n", ink(app, "faint"))
         return text
 
     def _store(self, text: Text, station: dict[str, Any], room: int) -> None:
