@@ -61,7 +61,8 @@ HELPERS = (
     "exhausted", "fail", "stuck", "absent", "unfinished", "add", "subtract", "multiply", "negate",
     "divide", "floor_divide", "modulo", "equal", "free", "substitute", "alike", "fresh", "emit",
     "text", "extend_all", "enter", "leave", "clause_of", "mark", "caught", "tail", "wait",
-    "waiting", "settle", "failed", "ask", "store_at", "store_find", "store_with", "map_at", "map_find", "map_with",
+    "waiting", "settle", "failed", "ask", "store_at", "store_find", "store_with", "map_at",
+    "map_find", "map_with",
     "list_at", "list_find", "rejoined", *BUILT_INS,
 )  # fmt: skip
 """What a run supplies. `enter` to `clause_of` and `tail` to `settle` are for traced code only."""
