@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 
 from embrix.brix import core as k
 from embrix.brix import syntax as s
@@ -10,6 +10,7 @@ from embrix.brix.clauses import report_coverage
 from embrix.brix.infer import Infer
 from embrix.brix.order import expand_order
 from embrix.brix.patterns import Patterns
+from embrix.brix.silent import report_silent
 from embrix.brix.world import Signature, World
 from embrix.terms.types import Con, Hole, Type, settle
 from embrix.text.suggest import did_you_mean
@@ -49,14 +50,17 @@ def declare_function(world: World, define: s.Define) -> None:
 
 
 def check_function(
-    world: World, define: s.Define, judgement: k.TemplateParts | None = None
+    world: World,
+    define: s.Define,
+    judgement: k.TemplateParts | None = None,
+    judged: Collection[str] = (),
 ) -> k.Function:
     """The body or the clauses of a function, checked."""
     signature = world.functions[define.name]
     infer = Infer(world)
     slots = tuple(
-        infer.declare(name, kind, define.span)
-        for name, kind in zip(signature.params, signature.types, strict=True)
+        infer.declare(param.name, kind, param.span)
+        for param, kind in zip(define.params, signature.types, strict=True)
     )
     subject_types = [signature.types[n] for n in signature.subjects]
     clauses: list[k.CoreClause] = []
@@ -89,6 +93,8 @@ def check_function(
     )  # fmt: skip
     if clauses and not define.damaged and not world.findings.has_errors:
         report_coverage(world, function, absent, define.widened, define.replacing)
+    if not define.damaged and not world.findings.has_errors:
+        report_silent(world, define, infer.bound, judged)
     return function
 
 

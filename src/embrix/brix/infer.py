@@ -62,6 +62,8 @@ class Infer:
         self.scopes: list[dict[str, tuple[int, Type]]] = [{}]
         self.may_ask: s.Ask | None = None
         self.slots = 0
+        self.bound: dict[tuple[int, int], Type] = {}
+        """The type of each name by where it is bound, in the text of the definition."""
 
     # ---------------------------------------------------------------- variables
 
@@ -69,8 +71,10 @@ class Infer:
         self.slots += 1
         return self.slots - 1
 
-    def declare(self, name: str, kind: Type, _span: Span) -> int:
+    def declare(self, name: str, kind: Type, span: Span) -> int:
         number = self.slot()
+        if (span.source or self.world.source) is self.world.source:
+            self.bound[span.start, span.end] = kind
         self.scopes[-1][name] = (number, kind)
         return number
 

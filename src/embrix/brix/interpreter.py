@@ -16,6 +16,7 @@ from embrix.brix.language import (
     declare_constructors,
     template_parts,
 )
+from embrix.brix.silent import report_code_without_environment
 from embrix.brix.widen import extended_interpreter, standing_alone, with_libraries
 from embrix.brix.world import World, unify
 from embrix.grammar.model import Pass
@@ -109,10 +110,12 @@ class _Interpreter:
             declare_function(world, define)
         judgements = self.judgements()
         functions = {
-            define.name: check_function(world, define, judgements.get(define.name))
+            define.name: check_function(world, define, judgements.get(define.name), judgements)
             for define in defines
             if world.functions[define.name].span is define.span
         }
+        if not world.findings.has_errors:
+            report_code_without_environment(world, syntax.types, judgements)
         shown = self.shown(own)
         laws = tuple(self.law(law) for law in syntax.laws)
         check_effects(world, functions, shown, list(laws))

@@ -59,4 +59,26 @@ CODES: dict[str, str] = {
     "hides_base": "A clause of `extend` hides one of the base; `replace` says that this is meant.",
     "wrong_row": "The row of an operator does not fit its kind: operands and signs are misplaced.",
     "wrong_pattern": "A pattern of this kind is not possible in this place.",
+    "outdated_store": "A store is used again after a call has given a newer one: what that call "
+    "changed is lost. Use the store that came back, perhaps under the same name.",
+    "evaluated_twice": "The same part of a program is evaluated twice on one way through a clause: "
+    "what it writes or changes happens twice, and its costs double. Name the result by a `let`.",
+    "scope_without_binding": "A part in which a name is bound is evaluated in an environment that "
+    "lacks the name. Extend the environment by the name.",
+    "bound_too_early": "A part that stands outside the scope of a name is evaluated in an "
+    "environment that has it. Evaluate it in the environment around.",
+    "callers_environment": "Code that was taken out of a value is evaluated in the environment of "
+    "whoever calls, where the value keeps the one of its definition: dynamic scope.",
+    "code_without_environment": "A value keeps code, but not the environment in which the names of "
+    "the code mean something. Add a field for it.",
+    "unforced": "What is looked up is given as a value although it may still be suspended. Match "
+    "it and evaluate what waits.",
+    "under_same_binder": "A function that walks over terms for a name goes on under a binder that "
+    "may bind the same name: there the name means something else.",
+    "against_order": "The parts of one form are evaluated in another order than those of all other "
+    "forms. Change the lines round, or say that it is meant.",
+    "unused_name": "A name is bound and never used. Write `_` where that is meant; otherwise "
+    "something is forgotten: an extended environment, a store, a part of the program.",
+    "no_such_number": "A number that the language's kind of numbers does not have.",
+    "drops_remainder": "`/` on whole numbers drops what is over. Write `div` to say so.",
 }
