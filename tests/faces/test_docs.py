@@ -46,7 +46,14 @@ def words(command: str) -> list[str]:
     return shlex.split(command)[1:]
 
 
-@pytest.mark.parametrize("command", [*commands("README.md"), *commands("docs/grammars.md")])
+DOCUMENTED = [
+    command
+    for name in ("README.md", "docs/grammars.md", "docs/checks.md")
+    for command in commands(name)
+]
+
+
+@pytest.mark.parametrize("command", DOCUMENTED)
 def test_every_command_of_the_documents_works(
     command: str, course_copy: Path, monkeypatch: pytest.MonkeyPatch, tmp_path: Path,
     capsys: pytest.CaptureFixture[str],
@@ -172,3 +179,18 @@ def test_the_reference_is_carried_out(tmp_path: Path) -> None:
     for name, program, expected in runs:
         result = session.lane(languages[name.partition("[")[0]], name).run(program)
         assert result.outcome.sentence == expected, (name, program)
+
+
+def test_the_table_of_mistakes_is_what_the_command_prints(
+    capsys: pytest.CaptureFixture[str],
+) -> None:
+    """For two interpreters; the command prints the rest of the table in the same way."""
+    text = (ROOT / "docs" / "checks.md").read_text()
+    rows = [line for line in text.split("\n") if re.match(r"\| \w+\.\w+ \| \d", line)]
+    assert len(rows) >= 40
+    for language, name in (("Drip", "environment"), ("Rill", "by_need")):
+        course = str(Path(embrix.__file__).parent / "demo" / "lockside")
+        main(["mistakes", "--course", course, "--language", language, "--with", name,
+              "--most", "4", "--table"])  # fmt: skip
+        printed = capsys.readouterr().out.strip().split("\n")
+        assert printed == [row for row in rows if row.startswith(f"| {language}.{name} ")]

@@ -13,6 +13,7 @@ from pathlib import Path
 from embrix import __version__
 from embrix.cli import commands
 from embrix.cli.choice import Usage
+from embrix.cli.mistakes import mistakes
 
 Command = Callable[[argparse.Namespace], int]
 
@@ -139,6 +140,19 @@ def parser() -> argparse.ArgumentParser:
     test.add_argument(
         "--grammar", metavar="NAME", help="run the programs as another grammar writes them"
     )
+
+    wrong = add(
+        "mistakes", mistakes, "make mistakes in interpreters and say which the suites notice"
+    )
+    wrong.add_argument("--language", metavar="NAME", help="only interpreters of this language")
+    wrong.add_argument("--with", metavar="INTERPRETER", dest="lanes", action="append",
+                       help="only this interpreter; may be given several times")  # fmt: skip
+    wrong.add_argument("--most", metavar="N", type=int,
+                       help="at most so many mistakes in each interpreter")  # fmt: skip
+    wrong.add_argument("--all", action="store_true",
+                       help="print every mistake, not only those that nothing notices")  # fmt: skip
+    wrong.add_argument("--table", action="store_true", help="print them as rows of a table")
+    wrong.add_argument("--json", action="store_true", help="print them as JSON")
 
     explain = add("explain", commands.explain, "say what a diagnostic code means")
     explain.add_argument("code", metavar="CODE", nargs="?", help="default: list all codes")

@@ -40,6 +40,7 @@ class Course:
     programs: dict[str, tuple[Path, ...]]
     diagnostics: tuple[Diagnostic, ...]
     sources: dict[str, Source] = field(repr=False)
+    libraries: dict[str, s.LibrarySyntax] = field(default_factory=dict, repr=False)
 
     def __repr__(self) -> str:
         return f"Course({self.title!r}, {', '.join(self.languages)})"
@@ -152,7 +153,7 @@ class _Loader:
             {name: tuple(names) for name, names in broken.items()},
             tuple(path for path in files if path.name.endswith(".suite.toml")),
             {name: tuple(paths) for name, paths in programs.items()},
-            self.findings.sorted(), self.sources,
+            self.findings.sorted(), self.sources, libraries,
         )  # fmt: skip
 
     def heading(self) -> tuple[str, str]:

@@ -7,7 +7,7 @@ between processes.
 from __future__ import annotations
 
 from collections import OrderedDict
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any, TypeAlias
 
@@ -26,6 +26,7 @@ from embrix.machine.outcome import Outcome, Result
 from embrix.suite.check import check_case, translated
 from embrix.suite.model import Suite
 from embrix.suite.read import read_suite
+from embrix.suite.strength import Noticed, Trial
 from embrix.terms.node import CONS, FIELDS, NIL, NONE, SOME, Node, list_items
 from embrix.terms.numbers import write_number
 from embrix.text.diagnostic import Diagnostic, Findings
@@ -69,15 +70,38 @@ class Session:
         key = (language, name, grammar)
         if key not in self._lanes:
             interpreter = decided(self.course.interpreters[language], name)
-            if grammar is not None:
-                interpreter = interpreter.under(grammar)
-            own = interpreter.language
-            plain = own.numbers == self.course.languages[language].numbers
-            parser = self.parser(language, grammar) if plain else parser_for(own)
-            if parser is None:
-                raise KeyError(name)
-            self._lanes[key] = Lane(interpreter, parser)
+            self._lanes[key] = self.lane_of(interpreter, grammar)
         return self._lanes[key]
+
+    def lane_of(self, interpreter: Interpreter, grammar: str | None = None) -> Lane:
+        """A lane for an interpreter of the course, or for a changed version of one. Raises KeyError
+        when no program of its language can be read."""
+        if grammar is not None:
+            interpreter = interpreter.under(grammar)
+        own = interpreter.language
+        plain = own.numbers == self.course.languages[own.name].numbers
+        parser = self.parser(own.name, grammar) if plain else self._parser_of(own)
+        if parser is None:
+            raise KeyError(interpreter.name)
+        return Lane(interpreter, parser)
+
+    def _parser_of(self, language: Language) -> Parser | None:
+        """The parser for another kind of numbers."""
+        key = (f"{language.name} {language.numbers}", language.chosen)
+        if key not in self._parsers:
+            self._parsers[key] = parser_for(language)
+        return self._parsers[key]
+
+    def strength(self, language: str, name: str, most: int | None = None) -> Iterator[Noticed]:
+        """Mistakes made in an interpreter, each with what notices it: see `suite.strength`."""
+
+        def make_lane(interpreter: Interpreter, lane: str) -> Lane:
+            return self.lane_of(decided({interpreter.name: interpreter}, lane))
+
+        suites = [self.suite(path, Findings()) for path in self.course.suites]
+        held = [suite for suite in suites if suite is not None and suite.language == language]
+        interpreter = self.course.interpreters[language][name]
+        return Trial(self.course, interpreter, held, make_lane).run(most=most)
 
     def lanes(self, language: str, grammar: str | None = None) -> list[Lane]:
         """All lanes of a language that can run, in the order of their files."""

@@ -55,7 +55,8 @@ def check_case(case: Case, lane: Lane, limits: Limits | None = None) -> Verdict:
             if expected is not None and not fits(expected, outcome, case.program):
                 return Verdict(
                     case.name, lane.name, "failed", expected.sentence,
-                    describe(outcome, case.program, place=expected.at is not None),
+                    describe(outcome, case.program, place=expected.at is not None,
+                             says=bool(expected.says)),
                 )  # fmt: skip
         if lane.name in case.steps:
             return _steps(case, lane, limits)
@@ -75,17 +76,18 @@ def fits(expected: Expectation, outcome: Outcome, program: str) -> bool:
     if expected.kind == "value":
         return outcome.kind == "value" and outcome.text == expected.text
     if expected.kind == "error":
-        return outcome.kind == "failure" and outcome.name == expected.text
+        said = not expected.says or outcome.text == expected.says
+        return outcome.kind == "failure" and outcome.name == expected.text and said
     if expected.kind == "accepted":
         return outcome.kind not in ("rejected", "ambiguous", "gave up")
     return outcome.kind == "rejected" and outcome.name == expected.text
 
 
-def describe(outcome: Outcome, program: str, *, place: bool) -> str:
+def describe(outcome: Outcome, program: str, *, place: bool, says: bool = False) -> str:
     """What came, worded like what was expected."""
     text = outcome.text
     if outcome.kind == "failure":
-        text = f"error {outcome.name}"
+        text = f"error {outcome.name}" + (f" “{outcome.text}”" if says else "")
     elif outcome.kind == "rejected":
         text = f"rejected by the {outcome.name}: {outcome.text}"
     elif outcome.kind != "value":

@@ -21,10 +21,13 @@ class Expectation:
     kind: ExpectationKind
     text: str
     at: tuple[int, int] | None = None
+    says: str = ""
+    """The sentence of the error, with its payload; empty where it does not matter."""
 
     @property
     def sentence(self) -> str:
-        place = f" at {self.at[0]}:{self.at[1]}" if self.at else ""
+        place = f" “{self.says}”" if self.says else ""
+        place += f" at {self.at[0]}:{self.at[1]}" if self.at else ""
         word = {
             "value": "", "error": "error ", "rejected": "rejected by the ", "accepted": "accepted",
         }[self.kind]  # fmt: skip

@@ -15,10 +15,11 @@ from embrix.text.suggest import did_you_mean
 
 _SUITE_KEYS = ("language", "about", "case")
 _CASE_KEYS = (
-    "name", "why", "program", "file", "value", "error", "rejected", "accepted", "at", "steps",
+    "name", "why", "program", "file", "value", "error", "rejected", "accepted", "at", "says",
+    "steps",
     "for", "lanes", "given", "input", "output",
 )  # fmt: skip
-_EXPECT_KEYS = ("value", "error", "rejected", "accepted", "at", "output")
+_EXPECT_KEYS = ("value", "error", "rejected", "accepted", "at", "says", "output")
 
 
 class _Wrong(Exception):
@@ -230,6 +231,8 @@ class _Reader:
             raise self.wrong(case, stated[1], f"`{stated[0]}` and `{stated[1]}` exclude each other")
         key = stated[0]
         at = self.place(data, case)
+        if "says" in data and key != "error":
+            raise self.wrong(case, "says", "only an `error` says something")
         value = data[key]
         if key == "value":
             if isinstance(value, bool):
@@ -252,7 +255,7 @@ class _Reader:
                     case, key, f"no interpreter declares an error called {value}",
                     did_you_mean(value, errors),
                 )  # fmt: skip
-            return Expectation("error", value, at)
+            return Expectation("error", value, at, self.text(data, "says", case))
         if value not in ("tokens", "grammar"):
             raise self.wrong(case, key, "a program is rejected by its tokens or by its grammar",
                              'write "tokens" or "grammar"')  # fmt: skip

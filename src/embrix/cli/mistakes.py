@@ -1,0 +1,86 @@
+"""`embrix mistakes`: how strong is a suite?"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from collections import Counter
+from collections.abc import Iterator
+
+from embrix.cli.choice import Usage, course_folder
+from embrix.runs.session import Session
+from embrix.suite.strength import Noticed
+from embrix.text.suggest import did_you_mean
+
+_HOW = {
+    "refused": "refused by the check", "warned": "warned of", "law": "against a law",
+    "red": "a case turns red", "not found": "NOT FOUND",
+}  # fmt: skip
+
+
+def mistakes(arguments: argparse.Namespace) -> int:
+    """Make mistakes in interpreters, one at a time, and tell what notices each."""
+    session = Session(course_folder(arguments.course))
+    total: Counter[str] = Counter()
+    told: list[dict[str, object]] = []
+    for language, name in _wanted(session, arguments):
+        counted: Counter[str] = Counter()
+        for found in session.strength(language, name, arguments.most):
+            counted[found.how] += 1
+            lane = f"{language}.{name}"
+            if arguments.json:
+                told.append(_data(lane, found))
+            elif arguments.table:
+                print(_row(lane, found))
+            elif arguments.all or found.how == "not found":
+                _tell(session, language, name, found)
+        total += counted
+        if not arguments.json and not arguments.table:
+            print(f"{language}.{name}: {_summary(counted)}")
+        sys.stdout.flush()
+    if arguments.json:
+        print(json.dumps(told, indent=2))
+    elif not arguments.table:
+        print(f"all: {_summary(total)}")
+    return 1 if total["not found"] else 0
+
+
+def _wanted(session: Session, arguments: argparse.Namespace) -> Iterator[tuple[str, str]]:
+    course = session.course
+    if arguments.language is not None and arguments.language not in course.languages:
+        hint = did_you_mean(arguments.language, course.languages)
+        raise Usage(f"there is no language {arguments.language}; {hint}".rstrip("; "))
+    known = {name for lanes in course.interpreters.values() for name in lanes}
+    for name in arguments.lanes or ():
+        if name not in known:
+            raise Usage(f"there is no interpreter {name}; {did_you_mean(name, known)}".rstrip("; "))
+    for language, lanes in course.interpreters.items():
+        for name in lanes:
+            if arguments.language in (None, language) and name in (arguments.lanes or [name]):
+                yield language, name
+
+
+def _summary(counted: Counter[str]) -> str:
+    parts = [f"{counted[how]} {text}" for how, text in _HOW.items() if counted[how]]
+    return f"{counted.total()} mistakes" + "".join(f", {part}" for part in parts)
+
+
+def _tell(session: Session, language: str, name: str, found: Noticed) -> None:
+    source = session.course.interpreters[language][name].source
+    by = f": {found.by}" if found.by else ""
+    print(f"{source.name}:{found.line}  {found.mistake.what}  ({_HOW[found.how]}{by})")
+    print(f"    − {found.before}")
+    print(f"    + {found.after}")
+
+
+def _row(lane: str, found: Noticed) -> str:
+    cells = (lane, str(found.line), found.mistake.what, found.after, _HOW[found.how], found.by)
+    return "| " + " | ".join(cell.replace("|", "\\|") for cell in cells) + " |"
+
+
+def _data(lane: str, found: Noticed) -> dict[str, object]:
+    return {
+        "interpreter": lane, "line": found.line, "mistake": found.mistake.what,
+        "before": found.before, "after": found.after, "noticed": found.how, "by": found.by,
+    }  # fmt: skip

@@ -1,0 +1,128 @@
+"""How strong a suite is: mistakes are made in an interpreter, and each is noticed or not.
+
+A mistake is noticed by an error or a warning of the check, by a law, or by a case of a suite that
+was right before. Everything is bounded by counted fuel, so that the answer is always the same.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+
+from embrix.brix.core import Interpreter
+from embrix.brix.interpreter import check_interpreter
+from embrix.brix.mistakes import Mistake, mistakes_in
+from embrix.brix.reader import read_file
+from embrix.brix.syntax import InterpreterSyntax
+from embrix.course.load import Course
+from embrix.machine.lane import Lane
+from embrix.machine.laws import try_law
+from embrix.machine.limits import Limits
+from embrix.suite.check import check_case
+from embrix.suite.model import Case, Suite
+from embrix.text.diagnostic import Findings
+from embrix.text.source import Source
+
+LIMITS = Limits(calls=300_000, depth=60_000, output=100_000)
+"""For one case; what needs more is left out."""
+
+MakeLane = Callable[[Interpreter, str], Lane]
+"""Gives the lane of an interpreter with choices decided as in `NAME[choice=alternative]`."""
+
+
+@dataclass(frozen=True, slots=True)
+class Noticed:
+    """What became of a mistake. `how` is `refused` or `warned` (then `by` is a code), `law`, `red`
+    (then `by` is a case), or `not found`."""
+
+    mistake: Mistake
+    line: int
+    before: str
+    after: str
+    how: str
+    by: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Trial:
+    """One interpreter with everything that is held against its changed versions."""
+
+    course: Course
+    interpreter: Interpreter
+    suites: Sequence[Suite]
+    make_lane: MakeLane
+
+    def names(self) -> list[str]:
+        """The lanes of the interpreter that some suite speaks of."""
+        plain = self.interpreter.name
+        decided = [n for suite in self.suites for n in suite.decided if n.startswith(f"{plain}[")]
+        return [plain, *dict.fromkeys(decided)]
+
+    def run(self, *, most: int | None = None) -> Iterator[Noticed]:
+        """Each mistake with what became of it; at most so many, evenly picked."""
+        source = self.interpreter.source
+        syntax = read_file(source, Findings())
+        if not isinstance(syntax, InterpreterSyntax):
+            return
+        right = self._right()
+        mistakes = mistakes_in(syntax)
+        if most is not None and len(mistakes) > most:
+            mistakes = [mistakes[n * len(mistakes) // most] for n in range(most)]
+        known = self._codes(source.text)
+        for mistake in mistakes:
+            yield self._tried(mistake, right, known)
+
+    def _right(self) -> list[tuple[Case, str]]:
+        """The cases that hold for the interpreter as it is, with the names of their lanes."""
+        found = []
+        for name in self.names():
+            lane = self.make_lane(self.interpreter, name)
+            for suite in self.suites:
+                for case in suite.cases:
+                    if check_case(case, lane, LIMITS).state == "passed":
+                        found.append((case, name))
+        return found
+
+    def _checked(self, text: str) -> tuple[Interpreter | None, Findings]:
+        """The interpreter that a text defines, with what there is to say about it."""
+        findings = Findings()
+        syntax = read_file(Source(self.interpreter.source.name, text), findings)
+        if findings.has_errors or not isinstance(syntax, InterpreterSyntax):
+            return None, findings
+        base = None
+        if syntax.base is not None:
+            base = self.course.interpreters[syntax.base[0]][syntax.base[1]]
+        language = self.course.languages[syntax.language]
+        checked = check_interpreter(syntax, language, findings, base, self.course.libraries)
+        return checked, findings
+
+    def _codes(self, text: str) -> list[str]:
+        return [finding.code for finding in self._checked(text)[1].sorted()]
+
+    def _tried(
+        self, mistake: Mistake, right: Sequence[tuple[Case, str]], known: Sequence[str]
+    ) -> Noticed:
+        source = self.interpreter.source
+        text = mistake.made(source.text)
+        line, _ = source.position(mistake.span.start)
+        before = source.text.split("\n")[line - 1].strip()
+        after = text.split("\n")[line - 1].strip()
+
+        def told(how: str, by: str = "") -> Noticed:
+            return Noticed(mistake, line, before, after, how, by)
+
+        checked, findings = self._checked(text)
+        new = [f for f in findings.sorted() if f.code not in known]
+        if checked is None:
+            errors = [f.code for f in findings.sorted() if f.severity == "error"]
+            return told("refused", errors[0] if errors else "")
+        if new:
+            return told("warned", new[0].code)
+        lanes = {name: self.make_lane(checked, name) for name in dict.fromkeys(n for _, n in right)}
+        for case, name in right:
+            if check_case(case, lanes[name], LIMITS).state == "failed":
+                return told("red", case.name)
+        for law in checked.laws:
+            if try_law(lanes[self.interpreter.name].machine, law).counterexample is not None:
+                return told("law", law.text)
+        return told("not found")

@@ -1,0 +1,67 @@
+"""Mistakes made on purpose: what notices them is told rightly."""
+
+from __future__ import annotations
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from embrix.brix.mistakes import mistakes_in
+from embrix.brix.reader import read_file
+from embrix.brix.syntax import InterpreterSyntax
+from embrix.course.load import Course
+from embrix.runs.session import Session
+from embrix.suite.strength import Noticed
+from embrix.text.diagnostic import Findings
+
+
+def noticed(lockside: Course, language: str, name: str) -> list[Noticed]:
+    return list(Session(lockside.folder).strength(language, name))
+
+
+def test_every_mistake_in_drip_is_noticed(lockside: Course) -> None:
+    """The kinds are those that were made by hand before there was a command."""
+    found = noticed(lockside, "Drip", "environment")
+    by = {(one.mistake.what, one.after): (one.how, one.by) for one in found}
+    assert by["what is bound or stored is lost", "eval(body, env)"] == (
+        "warned",
+        "unused_name",
+    )
+    assert by["swapped operands", "Num(b / a)"][0] == "red"
+    assert by["a check is left out", "Num(a / b)"] == ("red", "division by zero")
+    assert by["number is forgotten", "Neg(arg)          => Num(-eval(arg, env))"] == (
+        "refused",
+        "type_mismatch",
+    )
+    assert all(one.how != "not found" for one in found)
+
+
+def test_what_no_case_notices_is_told(lockside: Course) -> None:
+    """No program of Rill needs a value in order to compute itself."""
+    lost = [one for one in noticed(lockside, "Rill", "by_need") if one.how == "not found"]
+    assert [one.after for one in lost] == ["let (v, store) = eval(e, env, store)"]
+
+
+def test_a_suite_without_cases_notices_nothing(lockside: Course) -> None:
+    session = Session(lockside.folder)
+    session.course = session.course.__class__(
+        **{
+            name: () if name == "suites" else getattr(session.course, name)
+            for name in session.course.__slots__
+        }
+    )
+    assert "red" not in {one.how for one in session.strength("Drip", "environment")}
+
+
+@given(data=st.data())
+def test_mistakes_change_one_place(lockside: Course, data: st.DataObject) -> None:
+    lanes = [lane for lanes in lockside.interpreters.values() for lane in lanes.values()]
+    lane = data.draw(st.sampled_from(lanes))
+    syntax = read_file(lane.source, Findings())
+    assert isinstance(syntax, InterpreterSyntax)
+    mistakes = mistakes_in(syntax)
+    assert mistakes
+    mistake = data.draw(st.sampled_from(mistakes))
+    text = mistake.made(lane.source.text)
+    assert text != lane.source.text
+    assert text.startswith(lane.source.text[: mistake.span.start])
+    assert text.endswith(lane.source.text[mistake.span.end :])
