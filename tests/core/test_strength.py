@@ -10,7 +10,7 @@ from embrix.brix.reader import read_file
 from embrix.brix.syntax import InterpreterSyntax
 from embrix.course.load import Course
 from embrix.runs.session import Session
-from embrix.suite.strength import Noticed
+from embrix.runs.strength import Noticed
 from embrix.text.diagnostic import Findings
 
 

@@ -158,3 +158,25 @@ def test_the_user_gets_a_copy_that_stays(own_folders: Path) -> None:
     assert program.read_text() == "1 + 1\n"
     assert load_course(first).diagnostics == ()
     assert [p.name for p in first.parent.iterdir()] == ["lockside"]
+
+
+def test_format_writes_what_was_meant_and_nothing_else(
+    course_copy: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    path = course_copy / "rill" / "by_need.brix"
+    before = path.read_text()
+    assert main(["format", "--check", str(path)]) == 1
+    assert path.read_text() == before
+    assert main(["format", str(path)]) == 0
+    once = path.read_text()
+    assert once != before
+    assert main(["format", str(path)]) == 0
+    assert path.read_text() == once
+    broken = course_copy / "rill" / "by_name.brix"
+    broken.write_text("interpreter (\n")
+    assert main(["format", "--course", str(course_copy)]) == 1
+    assert broken.read_text() == "interpreter (\n"
+    assert "left as it is" in capsys.readouterr().out
+    monkeypatch.chdir(course_copy.parent)
+    assert main(["format"]) == 2
+    assert "no course here" in capsys.readouterr().err

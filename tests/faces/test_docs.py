@@ -71,6 +71,7 @@ def test_every_command_of_the_documents_works(
     stands_for = {
         "FILE": program,
         "FILE.weir": course_copy / "weir" / "programs" / "tolls.weir",
+        "FILE.brix": course_copy / "rill" / "by_need.brix",
         "FILE.rill": course_copy / "rill" / "programs" / "queue.rill",
     }
     found = [str(stands_for.get(word, word)) for word in words(command)]

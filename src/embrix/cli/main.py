@@ -13,6 +13,7 @@ from pathlib import Path
 from embrix import __version__
 from embrix.cli import commands
 from embrix.cli.choice import Usage
+from embrix.cli.format import format_files
 from embrix.cli.mistakes import mistakes
 
 Command = Callable[[argparse.Namespace], int]
@@ -153,6 +154,11 @@ def parser() -> argparse.ArgumentParser:
                        help="print every mistake, not only those that nothing notices")  # fmt: skip
     wrong.add_argument("--table", action="store_true", help="print them as rows of a table")
     wrong.add_argument("--json", action="store_true", help="print them as JSON")
+
+    layout = add("format", format_files, "lay out definitions anew")
+    layout.add_argument("files", metavar="FILE", nargs="*", type=Path,
+                        help="default: all .brix files of the course")  # fmt: skip
+    layout.add_argument("--check", action="store_true", help="only tell which would change")
 
     explain = add("explain", commands.explain, "say what a diagnostic code means")
     explain.add_argument("code", metavar="CODE", nargs="?", help="default: list all codes")

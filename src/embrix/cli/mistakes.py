@@ -10,7 +10,7 @@ from collections.abc import Iterator
 
 from embrix.cli.choice import Usage, course_folder
 from embrix.runs.session import Session
-from embrix.suite.strength import Noticed
+from embrix.runs.strength import Noticed
 from embrix.text.suggest import did_you_mean
 
 _HOW = {

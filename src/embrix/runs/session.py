@@ -23,10 +23,10 @@ from embrix.machine.lane import BadBinding, Lane, OnStart, parser_for, rejection
 from embrix.machine.laws import try_law
 from embrix.machine.limits import LIVE, Limits
 from embrix.machine.outcome import Outcome, Result
+from embrix.runs.strength import Noticed, Trial
 from embrix.suite.check import check_case, translated
 from embrix.suite.model import Suite
 from embrix.suite.read import read_suite
-from embrix.suite.strength import Noticed, Trial
 from embrix.terms.node import CONS, FIELDS, NIL, NONE, SOME, Node, list_items
 from embrix.terms.numbers import write_number
 from embrix.text.diagnostic import Diagnostic, Findings
@@ -93,7 +93,7 @@ class Session:
         return self._parsers[key]
 
     def strength(self, language: str, name: str, most: int | None = None) -> Iterator[Noticed]:
-        """Mistakes made in an interpreter, each with what notices it: see `suite.strength`."""
+        """Mistakes made in an interpreter, each with what notices it: see `runs.strength`."""
 
         def make_lane(interpreter: Interpreter, lane: str) -> Lane:
             return self.lane_of(decided({interpreter.name: interpreter}, lane))

@@ -1,0 +1,43 @@
+"""`embrix format`: definitions laid out anew."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from embrix.brix.format import formatted
+from embrix.cli.choice import Usage, course_folder
+from embrix.course.load import find_course, load_course
+from embrix.text.saving import save_text
+from embrix.text.source import BYTE_ORDER_MARK, Source, Unreadable, read_source
+
+
+def format_files(arguments: argparse.Namespace) -> int:
+    """Lay out `.brix` files anew, by default all of the course; or only tell which would change."""
+    if arguments.files:
+        paths = [path.resolve() for path in arguments.files]
+    else:
+        if arguments.course is None and find_course(Path.cwd()) is None:
+            raise Usage("there is no course here; name one with --course, or files")
+        course = load_course(course_folder(arguments.course))
+        paths = [one.path for one in course.sources.values() if one.path is not None]
+        paths = sorted(path for path in paths if path.suffix == ".brix")
+    changed = broken = 0
+    for path in paths:
+        try:
+            source = read_source(path, path.name)
+        except Unreadable as fault:
+            raise Usage(str(fault)) from fault
+        text = formatted(Source(path.name, source.text))
+        if text is None:
+            broken += 1
+            print(f"{path.name}: left as it is, because it cannot be read; see embrix check")
+        elif text != source.text:
+            changed += 1
+            print(f"{path.name}: {'would be' if arguments.check else 'has been'} laid out anew")
+            if not arguments.check:
+                mark = path.read_bytes().startswith(BYTE_ORDER_MARK.encode())
+                save_text(path, (BYTE_ORDER_MARK if mark else "") + text)
+    if not changed and not broken:
+        print(f"{len(paths)} files, all laid out well")
+    return 1 if broken or (arguments.check and changed) else 0
