@@ -28,6 +28,7 @@ from embrix.machine.limits import Limits
 from embrix.machine.outcome import Outcome, Result
 from embrix.machine.primitives import primitives
 from embrix.machine.recorder import NOT_LEFT, Recorder
+from embrix.machine.stack import with_room
 from embrix.terms.binding import alike, free_names, fresh, substitute
 from embrix.terms.collecting import uncollected
 from embrix.terms.node import (
@@ -342,7 +343,7 @@ class _Session:
         sys.setrecursionlimit(max(before, self.limits.depth + 1_000))
         try:
             with uncollected():
-                return work()
+                return with_room(work)
         except RecursionError:
             raise OutOfFuel("depth") from None
         except (MemoryError, SystemError):
