@@ -263,7 +263,8 @@ def step(e: Expr) -> Expr:
                 if isinstance(left, Lit) and isinstance(right, Lit):
                     return Bool(left.n == right.n, place)
                 return Bool(
-                    same_kind and isinstance(left, Bool) and left.b == right.b, place  # type: ignore[union-attr]
+                    same_kind and isinstance(left, Bool) and left.b == right.b,
+                    place,  # type: ignore[union-attr]
                 )
             if not isinstance(left, Lit) or not isinstance(right, Lit):
                 raise RillError("NumberWanted", place)

@@ -488,12 +488,12 @@ def parts_of(root: object) -> Iterator[Any]:
         node = pending.pop()
         if isinstance(node, tuple):
             pending += node
-        elif isinstance(node, _PARTS):
+        elif isinstance(node, PARTS):
             yield node
             pending += [getattr(node, name) for name in node.__slots__ if name != "constructor"]
 
 
-_PARTS = (
+PARTS = (
     Const, Local, Build, BuildTuple, BuildList, Optional, Empty, Call, Primitive, Lookup, Extend,
     ExtendAll, Test, Match, Emit, Template, Fail, Repeat, IsFinal, Todo, Lambda, CallValue, Knot,
     Handler, Attempt, Ask, Decided, Fetch, Loop, StepList, Bind, Equals, Shape, Named, Among,

@@ -13,13 +13,14 @@ A call in tail position to the function itself becomes a jump, except where it i
 from __future__ import annotations
 
 import ast
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal, TypeAlias
 
 from embrix.brix import core as k
 from embrix.brix.builtins import BUILT_INS
-from embrix.machine.matching import Matching
+from embrix.machine.inlining import DEEPEST, Calls, bound_slots, moved, renumbered
+from embrix.machine.matching import LEAVE, Matching
 from embrix.machine.pycode import (
     add_to,
     assign,
@@ -52,10 +53,14 @@ from embrix.terms.node import (
     SOME,
     TUPLE,
 )
+from embrix.terms.numbers import SMALL
 from embrix.terms.types import Con, Tup, settle
 from embrix.text.source import Span
 
 Variant: TypeAlias = Literal["plain", "counted", "traced"]
+
+Target: TypeAlias = str | tuple[str, ...] | None
+"""Where a value goes: to a variable, its components to several, or back to the caller."""
 
 HELPERS = (
     "exhausted", "fail", "stuck", "absent", "unfinished", "add", "subtract", "multiply", "negate",
@@ -63,12 +68,15 @@ HELPERS = (
     "text", "extend_all", "enter", "leave", "clause_of", "mark", "caught", "tail", "wait",
     "waiting", "settle", "failed", "ask", "store_at", "store_find", "store_with", "map_at",
     "map_find", "map_with",
-    "list_at", "list_find", "rejoined", *BUILT_INS,
+    "list_at", "list_find", "kind_of", "whole_kind", "rejoined", *BUILT_INS,
 )  # fmt: skip
 """What a run supplies. `enter` to `clause_of` and `tail` to `settle` are for traced code only."""
 
 _COMPARE: dict[str, type[ast.cmpop]] = {
     "less": ast.Lt, "at_most": ast.LtE, "more": ast.Gt, "at_least": ast.GtE, "equal_plain": ast.Eq,
+}  # fmt: skip
+_QUICK: dict[str, type[ast.operator]] = {
+    "add": ast.Add, "subtract": ast.Sub, "multiply": ast.Mult,
 }  # fmt: skip
 _PLACED = ("divide", "floor_divide", "modulo")
 _COUNTED = {
@@ -100,6 +108,11 @@ class _Unit:
             self.functions[f"shown {tag}"] = shown
         for number, law in enumerate(interpreter.laws):
             self.functions[f"law {number}"] = law.function
+        self.functions = {name: renumbered(one) for name, one in self.functions.items()}
+        self.calls = Calls(self.functions, interpreter.main)
+        exact = interpreter.language.numbers != "float"
+        self.quick = _QUICK if exact else {}
+        """Operations on numbers that are carried out at once where both are small and whole."""
         self.numbers = {name: number for number, name in enumerate(self.functions)}
         self.tails = Tails(self.functions)
         self.substituting = substituters(interpreter)
@@ -259,6 +272,12 @@ class _Body:
         self.loops = False
         subject = target.subject
         self.here = f"s{target.slots[subject]}" if subject is not None else "here"
+        self.called = target.name
+        """The function whose clauses are at work: a written out one, perhaps."""
+        self.inlined = 0
+        used = [*target.slots, *bound_slots((target.body, target.clauses, target.finals))]
+        self.slots = max(used, default=-1) + 1
+        """The first number that no variable has."""
 
     # ---------------------------------------------------------------- the function itself
 
@@ -273,17 +292,19 @@ class _Body:
             subjects = [load(f"s{target.slots[n]}") for n in target.subjects]
             Matching(self).clauses(subjects, target.clauses, None)
             self.out.append(self.stuck_at(subjects))
-        inner: list[ast.stmt] = [
-            add_to("fuel", -1),
-            when(compare(load("fuel"), ast.Lt(), const(0)), [do(call("exhausted"))]),
-        ]
+        inner: list[ast.stmt] = []
+        if self.key in self.unit.calls.recursive:
+            # What never comes back to itself is bounded by what calls it.
+            inner += [
+                add_to("fuel", -1),
+                when(compare(load("fuel"), ast.Lt(), const(0)), [do(call("exhausted"))]),
+            ]
         if self.counted:
             inner.append(add_to(f"n{self.unit.numbers[self.key]}", 1))
         inner += self.out
         begin: list[ast.stmt] = [ast.Nonlocal(list(self.counters))]
         if self.counted:
-            deeper = compare(load("depth"), ast.Gt(), load("deepest"))
-            begin += [add_to("depth", 1), when(deeper, [assign("deepest", load("depth"))])]
+            begin += self.goes_deeper()
         if self.traced:
             number = const(self.unit.numbers[self.key])
             args = row(*(load(param) for param in params[: len(target.slots)]))
@@ -307,8 +328,8 @@ class _Body:
             Matching(self, bare=True).clauses([load("x")], (clause,), None)
         return function(f"final_{name}", ["x"], [*self.out, ast.Return(const(False))])
 
-    def stuck_at(self, subjects: list[ast.expr]) -> ast.stmt:
-        name = self.unit.constant(self.target.name)
+    def stuck_at(self, subjects: Sequence[ast.expr]) -> ast.stmt:
+        name = self.unit.constant(self.called)
         return do(call("stuck", name, row(*subjects), load(self.here)))
 
     def temporary(self) -> str:
@@ -317,8 +338,13 @@ class _Body:
 
     # ---------------------------------------------------------------- destinations
 
-    def give(self, value: ast.expr, target: str | None, *, bare: bool = False) -> None:
-        """Hand a value to a variable, or return it."""
+    def give(self, value: ast.expr, target: Target, *, bare: bool = False) -> None:
+        """Hand a value to a variable, its components to several, or return it."""
+        if isinstance(target, tuple):
+            whole = self.held(value)
+            for number, name in enumerate(target):
+                self.out.append(assign(name, item(whole, FIELDS + number)))
+            return
         if target is not None:
             self.out.append(assign(target, value))
             return
@@ -331,9 +357,14 @@ class _Body:
             self.out.append(add_to("depth", -1))
         self.out.append(ast.Return(value))
 
-    def into(self, node: k.Core, target: str | None) -> None:
+    def into(self, node: k.Core, target: Target) -> None:
         """Evaluate an expression and hand its value to a variable, or return it."""
         match node:
+            case k.BuildTuple(items) if isinstance(target, tuple):
+                for name, value in zip(target, self.operands(items), strict=True):
+                    self.out.append(assign(name, value))
+            case k.Call(name, args) if self.writes_out(name, target):
+                self.write_out(name, args, target)
             case k.Test(test, yes, no):
                 condition = self.value(test)
                 self.out.append(when(condition, self.inside(yes, target), self.inside(no, target)))
@@ -373,14 +404,50 @@ class _Body:
             case _:
                 self.give(self.value(node), target)
 
-    def inside(self, node: k.Core, target: str | None) -> list[ast.stmt]:
+    def writes_out(self, name: str, target: Target) -> bool:
+        """Whether a call is written out here. In tail position depth is not counted twice."""
+        fits = self.inlined < DEEPEST and self.unit.calls.written_out(name)
+        return fits and not (target is None and self.counted)
+
+    def write_out(self, name: str, args: tuple[k.Core, ...], target: Target) -> None:
+        """The body of a function in place of its call."""
+        callee = self.unit.functions[name]
+        before = self.here, self.called, self.slots
+        self.counts_call(name)
+        values = self.operands(args)
+        if self.counted:
+            self.out += [add_to(f"n{self.unit.numbers[name]}", 1), *self.goes_deeper()]
+        own = [*callee.slots, *dict.fromkeys(bound_slots((callee.body, callee.clauses)))]
+        mapping = {slot: self.slots + number for number, slot in enumerate(dict.fromkeys(own))}
+        self.slots += len(mapping)
+        names = [f"s{mapping[slot]}" for slot in callee.slots]
+        self.out += [assign(name, value) for name, value in zip(names, values, strict=True)]
+        if callee.subject is not None:
+            self.here = names[callee.subject]
+        self.called = callee.name
+        self.inlined += 1
+        if callee.body is not None:
+            self.into(moved(callee.body, mapping), target)
+        else:
+            subjects = [load(names[number]) for number in callee.subjects]
+            self.choose(subjects, moved(callee.clauses, mapping), target)
+        self.inlined -= 1
+        self.here, self.called, self.slots = before
+        if self.counted:
+            self.out.append(add_to("depth", -1))
+
+    def goes_deeper(self) -> list[ast.stmt]:
+        deeper = compare(load("depth"), ast.Gt(), load("deepest"))
+        return [add_to("depth", 1), when(deeper, [assign("deepest", load("depth"))])]
+
+    def inside(self, node: k.Core, target: Target) -> list[ast.stmt]:
         """The statements of an expression evaluated in a branch."""
         outer, self.out = self.out, []
         self.into(node, target)
         inner, self.out = self.out, outer
         return inner
 
-    def jumps(self, name: str, target: str | None) -> bool:
+    def jumps(self, name: str, target: Target) -> bool:
         same = self.unit.functions[name] is self.target
         return same and target is None and not self.traced
 
@@ -445,9 +512,13 @@ class _Body:
         elif moved:
             targets = ast.Tuple([ast.Name(name, ast.Store()) for name, _ in moved], ast.Store())
             self.out.append(ast.Assign([targets], row(*(value for _, value in moved))))
+        if self.target.subject is None and self.here != "here":
+            self.out.append(assign("here", load(self.here)))
         self.out.append(ast.Continue())
 
-    def match(self, node: k.Match, target: str | None) -> None:
+    def match(self, node: k.Match, target: Target) -> None:
+        if self.takes_apart(node, target):
+            return
         subjects: list[ast.expr] = []
         for slot, value in zip(node.slots, self.operands(node.subjects), strict=True):
             if isinstance(value, ast.Name) and not value.id.startswith("t"):
@@ -455,23 +526,49 @@ class _Body:
             else:
                 self.out.append(assign(f"s{slot}", value))
                 subjects.append(load(f"s{slot}"))
+        self.choose(subjects, node.clauses, target)
+
+    def takes_apart(self, node: k.Match, target: Target) -> bool:
+        """`let (a, b) = …`: the components go to their names, and no tuple is made."""
+        if len(node.subjects) != 1 or len(node.clauses) != 1 or node.clauses[0].guard is not None:
+            return False
+        subject, pattern = node.subjects[0], node.clauses[0].patterns[0]
+        if not isinstance(pattern, k.Shape) or pattern.tag != TUPLE or pattern.wide:
+            return False
+        made = isinstance(subject, k.BuildTuple)
+        if not made and not (isinstance(subject, k.Call) and self.writes_out(subject.function, "")):
+            return False
+        if not all(isinstance(part, k.Bind) for part in pattern.fields):
+            return False
+        names = tuple(
+            f"s{part.slot}" if isinstance(part, k.Bind) and part.slot is not None
+            else self.temporary()
+            for part in pattern.fields
+        )  # fmt: skip
+        self.into(subject, names)
+        self.into(node.clauses[0].body, target)
+        return True
+
+    def choose(
+        self, subjects: Sequence[ast.expr], clauses: tuple[k.CoreClause, ...], target: Target
+    ) -> None:
+        """The first clause that takes the subjects."""
         matching = Matching(self)
-        if matching.irrefutable(node.clauses[0]):
-            matching.clauses(subjects, node.clauses[:1], target)
+        if matching.irrefutable(clauses[0]):
+            matching.clauses(subjects, clauses[:1], target)
             return
+        last = matching.irrefutable(clauses[-1])
         if target is None:
-            matching.clauses(subjects, node.clauses, target)
-            if not matching.irrefutable(node.clauses[-1]):
+            matching.clauses(subjects, clauses, target)
+            if not last:
                 self.out.append(self.stuck_at(subjects))
             return
-        done = self.temporary()
-        self.out.append(assign(done, const(False)))
-        for clause in node.clauses:
-            outer, self.out = self.out, []
-            matching.clauses(subjects, (clause,), target, done)
-            inner, self.out = self.out, outer
-            self.out.append(when(negation(load(done)), inner))
-        self.out.append(when(negation(load(done)), [self.stuck_at(subjects)]))
+        outer, self.out = self.out, []
+        matching.clauses(subjects, clauses, target, LEAVE)
+        if not last:
+            self.out.append(self.stuck_at(subjects))
+        inner, self.out = self.out, outer
+        self.out.append(loop(const(True), inner))
 
     # ---------------------------------------------------------------- expressions
 
@@ -524,6 +621,10 @@ class _Body:
                 settled = settle(kind)
                 named = settled.name if isinstance(settled, Con) else ""
                 return self.unit.constant(EMPTIES.get(named, EMPTY_NODE))
+            case k.Call(name, args) if self.writes_out(name, ""):
+                given = self.temporary()
+                self.write_out(name, args, given)
+                return load(given)
             case k.Call(name, args):
                 self.counts_call(name)
                 return self.call(name, self.operands(args))
@@ -607,11 +708,26 @@ class _Body:
     def primitive(self, operation: str, args: list[ast.expr]) -> ast.expr:
         if operation in _COMPARE:
             return compare(args[0], _COMPARE[operation](), args[1])
+        if operation in self.unit.quick:
+            return self.quickly(operation, args)
         if operation in _PLACED:
             args = [*args, load(self.here)]
         if self.counted and operation in _COUNTED:
             self.out.append(add_to(_COUNTED[operation], 1))
         return call(operation, *args)
+
+    def quickly(self, operation: str, args: list[ast.expr]) -> ast.expr:
+        """Both numbers are within the limits, so that the result can be looked at afterwards."""
+        result = self.temporary()
+        left, right = (arg if atomic(arg) else self.held(arg) for arg in args)
+        self.out.append(assign(result, ast.BinOp(left, self.unit.quick[operation](), right)))
+        other = compare(call("kind_of", load(result)), ast.IsNot(), load("whole_kind"))
+        small = ast.Compare(
+            const(-SMALL), [ast.Lt(), ast.Lt()], [load(result), const(SMALL)]
+        )  # fmt: skip
+        again = assign(result, call(operation, left, right))
+        self.out.append(when(ast.BoolOp(ast.Or(), [other, negation(small)]), [again]))
+        return load(result)
 
     def closure(self, params: list[str], inner: k.Core, captured: list[int]) -> ast.expr:
         """A function as a value. What it uses of its surroundings is bound when it is made."""
@@ -684,7 +800,7 @@ class _Body:
         self.out.append(made)
         return name
 
-    def attempt(self, node: k.Attempt, target: str | None) -> None:
+    def attempt(self, node: k.Attempt, target: Target) -> None:
         """A value under protection; the handlers stand outside it."""
         result, caught, done = self.temporary(), self.temporary(), self.temporary()
         kept: list[str] = []
@@ -721,10 +837,7 @@ class _Body:
         self.out.append(when(negation(load(done)), [ast.Raise(load(caught))]))
         self.out = outer
         self.out.append(when(compare(load(caught), ast.IsNot(), const(None)), failing))
-        if target is None:
-            self.give(load(result), None)
-        else:
-            self.out.append(assign(target, load(result)))
+        self.give(load(result), target)
 
     def fetch(self, node: k.Fetch) -> ast.expr:
         """What is under a key of a store, map or list."""
@@ -878,13 +991,14 @@ class _Closure(_Body):
         super().__init__(outer.unit, outer.target, outer.counters)
         self.traced = False
         self.here = outer.here
+        self.called = outer.called
         self.temporaries = outer.temporaries
 
     @property
     def node(self) -> str:
         return VALUES
 
-    def jumps(self, name: str, target: str | None) -> bool:
+    def jumps(self, name: str, target: Target) -> bool:
         return False
 
 

@@ -11,7 +11,10 @@ from embrix.machine.pycode import add_to, assign, compare, const, item, load, wh
 from embrix.terms.node import FIELDS
 
 if TYPE_CHECKING:
-    from embrix.machine.compiler import _Body
+    from embrix.machine.compiler import Target, _Body
+
+LEAVE = "leave the loop"
+"""In place of a flag: the clauses stand in a loop, which a result leaves."""
 
 _Step: TypeAlias = ast.expr | ast.stmt
 """A test that must hold, or an assignment."""
@@ -36,7 +39,7 @@ class Matching:
         self,
         subjects: Sequence[ast.expr],
         clauses: Sequence[CoreClause],
-        target: str | None,
+        target: Target,
         done: str | None = None,
     ) -> None:
         """All clauses in order, runs of them with different tags by a search over the tags."""
@@ -59,7 +62,7 @@ class Matching:
         subjects: Sequence[ast.expr],
         clauses: Sequence[CoreClause],
         numbers: range,
-        target: str | None,
+        target: Target,
         done: str | None,
     ) -> None:
         groups: dict[int, list[ast.stmt]] = {}
@@ -78,12 +81,13 @@ class Matching:
         subjects: Sequence[ast.expr],
         clause: CoreClause,
         number: int,
-        target: str | None,
+        target: Target,
         done: str | None,
         *,
         known: bool,
     ) -> None:
         steps: list[_Step] = []
+        temporaries = self.body.temporaries
         for index, (subject, pattern) in enumerate(zip(subjects, clause.patterns, strict=True)):
             self.pattern(subject, pattern, steps, known=known and index == 0)
         outer, self.body.out = self.body.out, []
@@ -99,6 +103,9 @@ class Matching:
             inner = [when(step, inner)] if isinstance(step, ast.expr) else [step, *inner]
         self.body.out = outer
         self.body.out += inner
+        if target is None:
+            # Nothing of this clause is needed by the next one.
+            self.body.temporaries = temporaries
 
     def roles(self, clause: CoreClause) -> list[str]:
         """What is counted when a clause takes its subjects: suspended things that are forced,
@@ -110,7 +117,7 @@ class Matching:
                 found += {"suspended": ["forced"], "settled": ["reused"]}.get(role, [])
         return found
 
-    def result(self, clause: CoreClause, number: int, target: str | None, done: str | None) -> None:
+    def result(self, clause: CoreClause, number: int, target: Target, done: str | None) -> None:
         body = self.body
         if self.bare:
             body.give(body.value(clause.body), target, bare=True)
@@ -121,7 +128,9 @@ class Matching:
         if body.counted:
             body.out += [add_to(name, 1) for name in self.roles(clause)]
         body.into(clause.body, target)
-        if done is not None:
+        if done == LEAVE:
+            body.out.append(ast.Break())
+        elif done is not None:
             body.out.append(assign(done, const(True)))
 
     def pattern(

@@ -284,7 +284,7 @@ class _Session:
             "fresh": lambda x, names: fresh(x, names, accept),
             "emit": self.emit, "text": self.text, "extend_all": _extend_all,
             **primitives(limits, self.spend, language.numbers, compiled.constants[3]),
-            "failed": Failed, "ask": self.ask,
+            "failed": Failed, "ask": self.ask, "kind_of": type, "whole_kind": int,
             "mark": recorder.mark if recorder else None,
             "caught": recorder.caught if recorder else None,
             "enter": recorder.enter if recorder else None,
