@@ -844,9 +844,18 @@ class _Body:
         container, key = self.operands((node.container, node.key))
         if self.counted and node.kind == "store":
             self.out.append(add_to("read", 1))
+        result = self.temporary()
+        if node.instead is None and node.kind == "store":
+            # The walk is written out; `store_at` says what is missing.
+            container, key = self.held(container), self.held(key)
+            find = ast.Attribute(item(container, FIELDS), "get", ast.Load())
+            found_at = ast.Call(find, [item(key, FIELDS), load(BOUNCE)], [])
+            self.out.append(assign(result, found_at))
+            missing = do(call("store_at", container, key, load(self.here)))
+            self.out.append(when(compare(load(result), ast.Is(), load(BOUNCE)), [missing]))
+            return load(result)
         if node.instead is None:
             return call(f"{node.kind}_at", container, key, load(self.here))
-        result = self.temporary()
         self.out.append(assign(result, call(f"{node.kind}_find", container, key)))
         found: list[ast.stmt] = []
         if node.wraps:

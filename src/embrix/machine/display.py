@@ -6,9 +6,10 @@ structure. What gets long or deep is cut off with a sign.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from typing import Any, TypeAlias
 
+from embrix.brix import core as k
 from embrix.brix.core import Interpreter
 from embrix.grammar.printing import CLOSE, OPEN, Printer
 from embrix.terms.node import (
@@ -38,6 +39,8 @@ DEEPEST = 40
 MOST = 2_000
 """Characters that a displayed value may take before it is cut off."""
 
+MOST_TERMS = 500
+
 Shower: TypeAlias = Callable[[int, tuple[Value, ...]], Any]
 """Runs the `shown` of the constructor with a tag: a text, or a term to print."""
 
@@ -52,6 +55,8 @@ class Display:
         self._printer = printer
         self._shower = shower
         self._most = most
+        self._terms: dict[int, tuple[Value, str]] = {}
+        """The last terms that were printed, by identity: suspensions show the same ones often."""
 
     def show(self, value: Value, most: int | None = None) -> str:
         """A value in its short form, as it appears inside other text; cut off after `most`."""
@@ -116,7 +121,14 @@ class Display:
     def _term(self, term: Value) -> str:
         if self._printer is None or not isinstance(term, tuple):
             return self._collect(self._structure(term, 0))
-        return self._printer.show(term, most=self._most).text
+        known = self._terms.get(id(term))
+        if known is not None:
+            return known[1]
+        if len(self._terms) >= MOST_TERMS:
+            self._terms.clear()
+        text = self._printer.show(term, most=self._most).text
+        self._terms[id(term)] = (term, text)
+        return text
 
     def _structure(self, value: Value, depth: int) -> Iterator[str]:
         if not isinstance(value, tuple):
@@ -192,6 +204,22 @@ class Display:
             first = False
         if not first:
             yield end
+
+
+def plainly(body: k.Core | None, known: Mapping[int, Value], show: Callable[[Value], str]) -> Any:
+    """What a `shown` gives that only puts fields together, found without running anything; None
+    for any other."""
+    match body:
+        case k.Local(slot):
+            return known[slot]
+        case k.Const(str() as text):
+            return text
+        case k.Template(parts) if all(isinstance(part, str | k.Local) for part in parts):
+            pieces = [known[part.slot] if isinstance(part, k.Local) else part for part in parts]
+            return "".join(one if isinstance(one, str) else show(one) for one in pieces)
+        case k.Build(made, args) if made.is_form and all(isinstance(a, k.Local) for a in args):
+            return (made.tag, None, *(known[a.slot] for a in args if isinstance(a, k.Local)))
+    return None
 
 
 def _leaf(value: Value) -> str:

@@ -17,6 +17,7 @@ from embrix.terms.node import (
     NONE_NODE,
     SOME,
     STORE,
+    TUPLE,
     Node,
     Value,
     entries,
@@ -96,14 +97,11 @@ def primitives(
         return result
 
     def alloc(store: Node, v: Value) -> Node:
-        spend(1)
         number = store[3]
-        return tuple_of(
-            (LOCATION, None, number), (STORE, None, store[FIELDS].set(number, v), number + 1)
-        )
+        after = (STORE, None, store[FIELDS].set(number, v), number + 1)
+        return (TUPLE, None, (LOCATION, None, number), after)
 
     def reserve(store: Node) -> Node:
-        spend(1)
         number = store[3]
         return tuple_of((LOCATION, None, number), (STORE, None, store[FIELDS], number + 1))
 
@@ -117,7 +115,6 @@ def primitives(
         return found
 
     def store_with(store: Node, loc: Node, v: Value) -> Node:
-        spend(1)
         return (STORE, None, store[FIELDS].set(loc[FIELDS], v), store[3])
 
     def map_find(container: Node, key: Value) -> Value:
@@ -130,7 +127,6 @@ def primitives(
         return found
 
     def map_with(container: Node, key: Value, v: Value) -> Node:
-        spend(1)
         return (MAP, None, container[FIELDS].set(map_key(key), v))
 
     def list_find(items: Node, index: int) -> Value:

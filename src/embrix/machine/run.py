@@ -11,7 +11,7 @@ from typing import Any
 from embrix.brix.core import RESULT, Function, Interpreter, Law, TemplateParts
 from embrix.grammar.printing import Printer
 from embrix.machine.compiler import HELPERS, Compiled, Variant, compile_interpreter
-from embrix.machine.display import Display
+from embrix.machine.display import Display, plainly
 from embrix.machine.faults import (
     Ended,
     Failed,
@@ -176,6 +176,10 @@ class Machine:
 
     def _show_by_clause(self, tag: int, fields: tuple[Value, ...]) -> Any:
         """What the `shown` of a constructor gives; a display that never ends is cut off."""
+        shown = self.interpreter.shown[tag]
+        plain = plainly(shown.body, dict(zip(shown.slots, fields, strict=True)), self.display.show)
+        if plain is not None:
+            return plain
         try:
             return self.apply(f"shown {tag}", fields)
         except Ended:
@@ -191,7 +195,7 @@ class Machine:
             session = self._aside or _Session(self, Limits(calls=100_000), "plain", None)
             self._aside = session
             try:
-                return session.guarded(partial(session.call, name, *args, *extra))
+                return session.guarded(partial(session.call, name, *args, *extra), roomy=False)
             except OutOfFuel:
                 self._aside = None
                 if last:
@@ -337,13 +341,13 @@ class _Session:
             raise OutOfFuel("text")
         return "".join(pieces)
 
-    def guarded(self, work: Callable[[], Any]) -> Any:
+    def guarded(self, work: Callable[[], Any], *, roomy: bool = True) -> Any:
         """Do something with deep recursion allowed; what goes wrong is raised as `Ended`."""
         before = sys.getrecursionlimit()
         sys.setrecursionlimit(max(before, self.limits.depth + 1_000))
         try:
             with uncollected():
-                return with_room(work)
+                return with_room(work) if roomy else work()
         except RecursionError:
             raise OutOfFuel("depth") from None
         except (MemoryError, SystemError):
