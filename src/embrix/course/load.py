@@ -9,6 +9,7 @@ from __future__ import annotations
 import tomllib
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import partial
 from pathlib import Path
 
 from embrix.brix import syntax as s
@@ -16,6 +17,7 @@ from embrix.brix.core import Interpreter, Language
 from embrix.brix.interpreter import check_interpreter
 from embrix.brix.language import check_language
 from embrix.brix.reader import read_file
+from embrix.course.memory import MEMORY
 from embrix.machine.conversions import with_conversions
 from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.source import Source, Span, Unreadable, read_source
@@ -78,6 +80,23 @@ def load_course(folder: Path, unsaved: Mapping[Path, str] | None = None) -> Cour
     return loader.load()
 
 
+def _language(
+    syntax: s.LanguageSyntax, base: Language | None, before: Findings, findings: Findings
+) -> Language:
+    findings.extend(before.sorted())
+    return with_conversions(check_language(syntax, findings, base))
+
+
+def _interpreter(
+    syntax: s.InterpreterSyntax,
+    language: Language,
+    base: Interpreter | None,
+    libraries: Mapping[str, s.LibrarySyntax],
+    findings: Findings,
+) -> Interpreter | None:
+    return check_interpreter(syntax, language, findings, base, libraries)
+
+
 @dataclass(slots=True)
 class _Interpreters:
     """What interpreters are checked with, and those that have been."""
@@ -98,15 +117,14 @@ class _Loader:
     def read(self, path: Path) -> Source | None:
         name = path.relative_to(self.folder).as_posix()
         text = self.unsaved.get(path)
-        if text is not None:
-            source = Source(name, text, path)
-        else:
+        if text is None:
             try:
-                source = read_source(path, name)
+                text = read_source(path, name).text
             except Unreadable as fault:
                 blank = Source(name, "", path)
                 self.findings.error("unreadable_file", str(fault), blank, Span(0, 0))
                 return None
+        source = MEMORY.source(name, text, path)
         self.sources[name] = source
         return source
 
@@ -132,7 +150,7 @@ class _Loader:
             if path.suffix != ".brix":
                 continue
             source = self.read(path)
-            syntax = read_file(source, self.findings) if source is not None else None
+            syntax = self.syntax(source) if source is not None else None
             if isinstance(syntax, s.InterpreterSyntax):
                 waiting.append(syntax)
             elif isinstance(syntax, s.LibrarySyntax):
@@ -155,6 +173,12 @@ class _Loader:
             {name: tuple(paths) for name, paths in programs.items()},
             self.findings.sorted(), self.sources, libraries,
         )  # fmt: skip
+
+    def syntax(self, source: Source) -> s.FileSyntax | None:
+        """What a file says."""
+        syntax, found = MEMORY.recall("syntax", (source,), partial(read_file, source))
+        self.findings.extend(found)
+        return syntax
 
     def heading(self) -> tuple[str, str]:
         source = self.read(self.folder / COURSE_FILE)
@@ -233,13 +257,18 @@ class _Loader:
         if own.has_errors and syntax.base is not None and base is None:
             self.findings.extend(own.sorted())
             return
-        languages[syntax.name] = with_conversions(check_language(syntax, own, base))
-        self.findings.extend(self._of_own(own, syntax))
+        checked, found = MEMORY.recall(
+            ("language", tuple(own.sorted())), (syntax, base), partial(_language, syntax, base, own)
+        )  # fmt: skip
+        languages[syntax.name] = checked
+        self.findings.extend(self._of_own(found, syntax))
 
-    def _of_own(self, found: Findings, syntax: s.LanguageSyntax) -> Iterator[Diagnostic]:
+    def _of_own(
+        self, found: Sequence[Diagnostic], syntax: s.LanguageSyntax
+    ) -> Iterator[Diagnostic]:
         """What was found in a language; what lies in its base is told only when it is news."""
         before = set(self.findings.sorted())
-        for one in found.sorted():
+        for one in found:
             if one.source is syntax.source:
                 yield one
             elif one not in before:
@@ -313,7 +342,12 @@ class _Loader:
                 )  # fmt: skip
         checked = None
         if language.sound and usable:
-            checked = check_interpreter(syntax, language, self.findings, base, work.libraries)
+            libraries = tuple(work.libraries.values())
+            checked, found = MEMORY.recall(
+                ("interpreter", tuple(work.libraries)), (syntax, language, base, *libraries),
+                partial(_interpreter, syntax, language, base, work.libraries),
+            )  # fmt: skip
+            self.findings.extend(found)
         if checked is None or self._unread(syntax):
             work.broken.setdefault(language.name, []).append(syntax.name)
         else:
