@@ -12,12 +12,13 @@ import resource
 import statistics
 import sys
 import tempfile
-import time
-from collections.abc import Callable
 from pathlib import Path
 
 import embrix
 from bench.by_hand import drip, drip_parser, weir_parser
+from bench.checking import run_checking
+from bench.measuring import compare, timed
+from bench.rill import run_rill
 from embrix.course.load import load_course
 from embrix.grammar.earley import EarleyParser
 from embrix.grammar.flatten import flatten
@@ -36,7 +37,6 @@ from embrix.terms.node import Constructor, Node, size
 from embrix.terms.signature import Signature
 from embrix.text.source import Span
 
-ROUNDS = 15
 NUMBERS = (0, 1, 2, 3, 7, 10)
 LIMITS = Limits(moments=10**9)
 
@@ -54,28 +54,6 @@ def programs(lane: Lane, count: int, depth: int) -> list[Node]:
         if lane.machine.run(term, variant="plain").outcome.kind == "value":
             found.append(term)
     return found
-
-
-def timed(work: Callable[[], object]) -> float:
-    begin = time.perf_counter()
-    work()
-    return time.perf_counter() - begin
-
-
-def compare(label: str, ours: Callable[[], object], theirs: Callable[[], object]) -> None:
-    """Run both sides in turn and print the median of the ratios."""
-    ours()
-    theirs()
-    ratios, times = [], []
-    for _ in range(ROUNDS):
-        gc.collect()
-        left, right = timed(ours), timed(theirs)
-        ratios.append(left / right)
-        times.append((left, right))
-    middle = statistics.median(ratios)
-    ours_ms = 1000 * statistics.median(left for left, _ in times)
-    theirs_ms = 1000 * statistics.median(right for _, right in times)
-    print(f"{label:<34} ratio {middle:5.2f}   ({ours_ms:8.2f} ms against {theirs_ms:8.2f} ms)")
 
 
 def a_program(lines: int) -> str:
@@ -248,8 +226,20 @@ def layered(rules: int) -> Grammar:
 
 
 def main() -> None:
+    """Everything, or with `rill` or `checking` as argument only that."""
     sys.setrecursionlimit(1_000_000)
-    course = load_course(Path(embrix.__file__).parent / "demo" / "lockside")
+    folder = Path(embrix.__file__).parent / "demo" / "lockside"
+    parts = sys.argv[1:] or ["rill", "checking", "all"]
+    if "checking" in parts:
+        run_checking(folder)
+    if "rill" in parts:
+        run_rill(Session(folder))
+    if "all" in parts:
+        drip_and_parsers(folder)
+
+
+def drip_and_parsers(folder: Path) -> None:
+    course = load_course(folder)
     parser = parser_for(course.languages["Drip"])
     assert parser is not None
     lane = Lane(course.interpreters["Drip"]["environment"], parser)

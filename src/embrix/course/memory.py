@@ -27,6 +27,10 @@ class Memory:
             OrderedDict()
         )
 
+    def forget(self) -> None:
+        """Begin anew."""
+        self._known.clear()
+
     def source(self, name: str, text: str, path: Path | None) -> Source:
         """The source with this text: the same object as long as nothing in it changes."""
         found, _ = self.recall(("source", name, path, text), (), lambda _: Source(name, text, path))

@@ -1,0 +1,97 @@
+"""Rill beside interpreters written by hand: recursive programs at three sizes."""
+
+from __future__ import annotations
+
+import sys
+import tracemalloc
+from collections.abc import Callable
+from typing import Any
+
+from bench.by_hand import rill
+from bench.measuring import compare
+from embrix.grammar.parser import Parsed
+from embrix.machine.compiler import Variant
+from embrix.machine.lane import Lane
+from embrix.machine.limits import Limits
+from embrix.machine.recorder import Recorder
+from embrix.machine.stack import with_room
+from embrix.runs.session import Session
+
+LIMITS = Limits(calls=10**9, moments=10**9)
+PROGRAMS = {
+    "sum": "let sum of n = when n < 1 then 0 else n + sum (n - 1) in sum {}",
+    "fib": "let fib of n = when n < 2 then n else fib (n - 1) + fib (n - 2) in fib {}",
+    "toll": "let add = given a: given b: a + b in let twice = given f: given x: f (f x) in "
+    "let loop of n = when n is 0 then 0 else add (twice (given y: y + n) 1) (loop (n - 1)) "
+    "in loop {}",
+}
+LARGE = {"sum": (500, 2_000, 8_000), "fib": (10, 14, 18), "toll": (300, 1_200, 4_800)}
+SMALL = {"sum": (20, 40, 80), "fib": (5, 7, 9), "toll": (10, 20, 40)}
+
+
+def beside(
+    lane: Lane, text: str, variant: Variant, by_hand: Callable[[Any], Any], label: str
+) -> None:
+    """One program on a lane and by hand; both must give the same."""
+    parsed = lane.parser.parse(text)
+    assert isinstance(parsed, Parsed)
+    tree = rill.from_node(lane.interpreter.signature, parsed.term)
+
+    def ours() -> object:
+        recorder = Recorder(LIMITS.moments) if variant == "traced" else None
+        return lane.machine.run(parsed.term, variant=variant, limits=LIMITS, recorder=recorder)
+
+    result = by_hand(tree)
+    value = result[0] if isinstance(result, tuple) else result
+    shown = lane.machine.run(parsed.term, variant="plain", limits=LIMITS).outcome.text
+    assert shown == rill.shown(value), (shown, value)
+    compare(label, ours, lambda: by_hand(tree), rounds=7)
+
+
+def run_rill(session: Session) -> None:
+    sys.setrecursionlimit(1_000_000)
+    variants: tuple[Variant, ...] = ("plain", "counted", "traced")
+    work: list[tuple[str, tuple[Variant, ...], Callable[[Any], Any], dict[str, Any]]] = [
+        ("environment", variants, lambda tree: rill.evaluate(tree, None), LARGE),
+        ("rewriting", ("plain",), rill.rewrite, SMALL),
+        ("by_need", ("plain",), lambda tree: rill.need(tree, None, rill.EMPTY), LARGE),
+    ]
+    for name, wanted, by_hand, sizes in work:
+        lane = session.lane("Rill", name)
+        for variant in wanted:
+            print(f"Rill {name}, {variant}")
+            for program, numbers in sizes.items():
+                for number in numbers:
+                    text = PROGRAMS[program].format(number)
+                    beside(lane, text, variant, by_hand, f"  {program} {number}")
+    roomy(session)
+    moments(session)
+
+
+def roomy(session: Session) -> None:
+    """The counterpart given the same room for its frames, for orientation."""
+    print("Rill environment, plain; the counterpart with room for its frames in one piece")
+    lane = session.lane("Rill", "environment")
+    for program, numbers in LARGE.items():
+        text = PROGRAMS[program].format(numbers[1])
+        by_hand = lambda tree: with_room(lambda: rill.evaluate(tree, None))  # noqa: E731
+        beside(lane, text, "plain", by_hand, f"  {program} {numbers[1]}")
+
+
+def moments(session: Session) -> None:
+    """Bytes of a record for each moment, without the values that it keeps alive."""
+    lane = session.lane("Rill", "environment")
+    parsed = lane.parser.parse(PROGRAMS["fib"].format(16))
+    assert isinstance(parsed, Parsed)
+    recorder = Recorder(LIMITS.moments)
+    lane.machine.run(parsed.term, variant="traced", limits=LIMITS, recorder=recorder)
+    tracemalloc.start()
+    before = tracemalloc.get_traced_memory()[0]
+    copy = Recorder(LIMITS.moments)
+    for number, function in enumerate(recorder.functions):
+        copy.enter(function, (recorder.arguments[number][0], recorder.arguments[number][1]))
+        copy.leave(number, recorder.results[number])
+    after = tracemalloc.get_traced_memory()[0]
+    tracemalloc.stop()
+    count = len(copy.moments)
+    print(f"a recorded moment takes {(after - before) / count:.0f} bytes ({count:,} moments)")
