@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
-from typing import Literal, TypeAlias
+from functools import cached_property
+from typing import Literal, TypeAlias, overload
 
 from embrix.terms.node import Place, Value
 
@@ -49,6 +51,35 @@ class Outcome:
         return f"{self.kind}: {self.text}"
 
 
+class Shown(Sequence[str]):
+    """Values as text, made when they are looked at: a large store takes longer to print than many
+    a run takes."""
+
+    def __init__(self, values: Sequence[Value] = (), show: Callable[[Value], str] = str) -> None:
+        self._values = values
+        self._show = show
+
+    @cached_property
+    def _texts(self) -> tuple[str, ...]:
+        return tuple(map(self._show, self._values))
+
+    def __len__(self) -> int:
+        return len(self._values)
+
+    @overload
+    def __getitem__(self, index: int) -> str: ...
+    @overload
+    def __getitem__(self, index: slice) -> Sequence[str]: ...
+    def __getitem__(self, index: int | slice) -> str | Sequence[str]:
+        return self._texts[index]
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Shown | tuple) and self._texts == tuple(other)
+
+    def __hash__(self) -> int:
+        return hash(self._texts)
+
+
 @dataclass(frozen=True, slots=True)
 class Result:
     """An outcome with what came on the way: output, and counted costs (none for a plain run)."""
@@ -56,5 +87,5 @@ class Result:
     outcome: Outcome
     output: tuple[str, ...] = ()
     costs: dict[str, int] = field(default_factory=dict)
-    state: tuple[str, ...] = ()
+    state: Sequence[str] = field(default_factory=Shown)
     """What came beside the value, as shown: a store, say."""

@@ -25,7 +25,7 @@ from embrix.machine.faults import (
     unfinished,
 )
 from embrix.machine.limits import Limits
-from embrix.machine.outcome import Outcome, Result
+from embrix.machine.outcome import Outcome, Result, Shown
 from embrix.machine.primitives import primitives
 from embrix.machine.recorder import NOT_LEFT, Recorder
 from embrix.machine.stack import with_room
@@ -358,17 +358,17 @@ class _Session:
         finally:
             sys.setrecursionlimit(before)
 
-    def outcome(self, work: Callable[[], Value]) -> tuple[Outcome, tuple[str, ...]]:
+    def outcome(self, work: Callable[[], Value]) -> tuple[Outcome, Shown]:
         """How a run ended, and the final state: what comes beside the value."""
         display = self.machine.display
         try:
             value = self.guarded(work)
         except Ended as end:
-            return self._ended(end), ()
+            return self._ended(end), Shown()
         main = self.machine.interpreter.functions[self.machine.interpreter.main]
-        state: tuple[str, ...] = ()
+        state = Shown()
         if isinstance(settle(main.result), Tup) and len(value) > FIELDS:
-            state = tuple(display.show(part) for part in value[FIELDS + 1 :])
+            state = Shown(value[FIELDS + 1 :], display.show)
             value = value[FIELDS]
         shown = display.outcome(value)
         return Outcome("value", shown, "", display.structure(value), None, value), state
