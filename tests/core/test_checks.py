@@ -17,6 +17,7 @@ from embrix.brix.reader import read_file
 from embrix.brix.syntax import InterpreterSyntax, LanguageSyntax
 from embrix.course.load import load_course
 from embrix.course.shipped import shipped_course
+from embrix.runs.session import Session
 from embrix.text.codes import CODES
 from embrix.text.diagnostic import Diagnostic, Findings, render
 from embrix.text.source import Source
@@ -290,3 +291,64 @@ def test_an_interpreter_of_a_broken_language_is_broken_not_blamed(make_course: M
     course = make_course(a=broken, b=textwrap.dedent(INTERPRETER))
     assert [d.code for d in course.diagnostics] == ["unknown_type"]
     assert course.broken == {"Tiny": ("main",)}
+
+
+def test_arguments_in_each_others_place_are_one_mistake(make_course: Maker) -> None:
+    course = make_course(
+        tiny=TINY_LANGUAGE,
+        swapped="""\
+        interpreter swapped for Tiny
+        value Value
+          Num(n: Number)  shown Lit(n)
+        error Unbound(x: Name)  "{x}"
+        judgement eval "{env} ⊢ {e} ⇓ {result}"
+        main run
+        define run(p: Expr) -> Value
+          eval(p, empty)
+        define eval(e: Expr, env: Env[Value]) -> Value by e
+          Lit(n)              => Num(n)
+          Var(x)              => env[x] otherwise fail Unbound(x)
+          Add(left, right)    => eval(env, left)
+          Let(x, bound, body) => eval(body, env with x = eval(bound, env))
+        """,
+    )
+    (found,) = [d for d in course.diagnostics if d.severity == "error"]
+    assert found.code == "type_mismatch"
+    assert found.message == ("env stands where e of eval belongs, and left where env does")
+    assert found.hint == "the order is eval(e, env)"
+    assert found.source.text[found.span.start : found.span.end] == "env"
+
+
+def test_codes_that_other_tests_do_not_meet(make_course: Maker, tmp_path: Path) -> None:
+    course = make_course(
+        tiny=TINY_LANGUAGE,
+        nothing="# only a comment\n",
+        base="""\
+        interpreter base for Tiny
+        value Value
+          Num(n: Number)  shown Lit(n)
+        main eval
+        law alike(put(v, x, e), substitute(v, x, e)) when free(v) == empty
+        define eval(e: Expr) -> Value by e
+          Lit(n)  => Num(n)
+          _       => Num(0)
+        define put(v: Expr, x: Name, e: Expr) -> Expr by e
+          Var(y)              => if y == x then v else e
+          Lit(_)              => e
+          Add(left, right)    => Add(put(v, x, left), put(v, x, right))
+          Let(y, bound, body) => Let(y, put(v, x, bound), put(v, x, body))
+        """,
+        wider="""\
+        interpreter wider for Tiny extends Tiny.base
+        extend eval(e)
+          Lit(n)  => Num(n + 1)
+        """,
+    )
+    (tmp_path / "bytes.brix").write_bytes(b"language \xff")
+    course = load_course(tmp_path)
+    found = {d.code for d in course.diagnostics}
+    assert {"empty_file", "hides_base", "unreadable_file", "under_same_binder"} <= found
+    session = Session(tmp_path)
+    (law,) = [d for d in session.diagnostics() if d.code == "law_fails"]
+    assert "false for" in law.message
+    assert "generated examples were tried, seed" in law.hint

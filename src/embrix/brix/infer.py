@@ -229,23 +229,45 @@ class Infer:
             for arg in args:
                 self.infer(arg)
             return None
-        return tuple(
-            self.argument(name, arg, part, kind)
-            for arg, part, kind in zip(args, names, types, strict=True)
-        )
+        made: list[k.Core] = []
+        wrong: list[tuple[int, Type]] = []
+        for number, (arg, kind) in enumerate(zip(args, types, strict=True)):
+            if not isinstance(arg, s.Ref | s.Make | s.Apply | s.Index | s.With):
+                made.append(self.check(arg, kind))
+                continue
+            result, found = self.infer(arg)
+            made.append(result)
+            if not unify(found, kind):
+                wrong.append((number, found))
+        self.misplaced(name, args, names, types, wrong)
+        return tuple(made)
 
-    def argument(self, callee: str, arg: s.Expr, name: str, kind: Type) -> k.Core:
-        """An argument; a wrong type is told in the author's terms."""
-        if not isinstance(arg, s.Ref | s.Make | s.Apply | s.Index | s.With):
-            return self.check(arg, kind)
-        result, found = self.infer(arg)
-        if not unify(found, kind):
+    def misplaced(
+        self, callee: str, args: Sequence[s.Expr], names: Sequence[str], types: Sequence[Type],
+        wrong: Sequence[tuple[int, Type]],
+    ) -> None:  # fmt: skip
+        """Arguments of a wrong type, told in the author's terms; two that stand in each other's
+        place are one mistake."""
+        if len(wrong) == 2:
+            (one, first), (other, second) = wrong
+            if settle(first) == settle(types[other]) and settle(second) == settle(types[one]):
+                called = [
+                    arg.name if isinstance(arg, s.Ref) else f"what belongs to {names[at]}"
+                    for at, arg in ((other, args[one]), (one, args[other]))
+                ]
+                self.world.error(
+                    "type_mismatch", f"{called[0]} stands where {names[one]} of {callee} belongs, "
+                    f"and {called[1]} where {names[other]} does", args[one].span,
+                    f"the order is {callee}({', '.join(names)})",
+                )  # fmt: skip
+                return
+        for number, found in wrong:
             self.world.error(
                 "type_mismatch",
-                f"{name} of {callee} must be of type {show_type(kind)}, "
-                f"but this is of type {show_type(found)}", arg.span,
+                f"{names[number]} of {callee} must be of type {show_type(types[number])}, "
+                f"but this is of type {show_type(found)}", args[number].span,
+                f"the order is {callee}({', '.join(names)})" if len(names) > 1 else "",
             )  # fmt: skip
-        return result
 
     def make(self, expr: s.Make) -> tuple[k.Core, Type]:
         name, args, span = expr.name, expr.args, expr.span

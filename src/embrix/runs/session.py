@@ -20,7 +20,7 @@ from embrix.grammar.parser import Ambiguous, Parsed, Parser, Refused
 from embrix.grammar.report import report_on, report_text
 from embrix.grammar.tokens import Tokens
 from embrix.machine.lane import BadBinding, Lane, OnStart, parser_for, rejection
-from embrix.machine.laws import try_law
+from embrix.machine.laws import LawReport, try_law
 from embrix.machine.limits import LIVE, Limits
 from embrix.machine.outcome import Outcome, Result
 from embrix.runs.strength import Noticed, Trial
@@ -55,6 +55,8 @@ class Session:
         self.course: Course = load_course(folder, unsaved)
         self._parsers: dict[tuple[str, str | None], Parser | None] = {}
         self._lanes: dict[tuple[str, str, str | None], Lane] = {}
+        self.laws: list[LawReport] = []
+        """The laws that have been tried for `diagnostics`."""
         self._walks: OrderedDict[str, Walk] = OrderedDict()
 
     def parser(self, language: str, grammar: str | None = None) -> Parser | None:
@@ -206,6 +208,7 @@ class Session:
     def _laws(self, lane: Lane, findings: Findings) -> None:
         for law in lane.interpreter.laws:
             report = try_law(lane.machine, law)
+            self.laws.append(report)
             if report.counterexample is not None:
                 example = ", ".join(f"{k} = {v}" for k, v in report.counterexample.items())
                 findings.error(
