@@ -466,3 +466,18 @@ def test_a_long_way_through_an_environment_uses_fuel(lockside: Course) -> None:
     assert result.outcome.name == "calls"
     assert sum(result.costs[c] for c in ("calls",)) < 50_000
     assert result.costs["hops"] > 8 * 50_000
+
+
+@pytest.mark.parametrize(
+    ("language", "name", "substitutions", "nodes"),
+    [
+        # let x = 1 in x + x: one substitution into a body of three nodes, by hand and derived.
+        ("Drip", "rewriting", 1, 3),
+        ("Rill", "substitution", 1, 3),
+    ],
+)
+def test_the_nodes_that_a_substitution_goes_by(
+    lockside: Course, language: str, name: str, substitutions: int, nodes: int
+) -> None:
+    costs = Session(lockside.folder).lane(language, name).run("let x = 1 in x + x").costs
+    assert (costs["substitutions"], costs["nodes visited"]) == (substitutions, nodes)

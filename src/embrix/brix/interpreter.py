@@ -272,7 +272,7 @@ class _Interpreter:
         if law.condition is not None:
             body = k.Test(infer.check(law.condition, BOOL), conclusion, k.Const(True))
         span = law.span
-        text = self.syntax.source.text[span.start : span.end]
+        text = (span.source or self.syntax.source).text[span.start : span.end]
         function = k.Function(
             "law", tuple(names), slots, tuple(holes), BOOL, None, (), (), body, (), None, span,
         )  # fmt: skip

@@ -241,8 +241,8 @@ class _Silent:
         if not kept or around.base in [term.mates[n] for n in kept]:
             return
         self.warn(
-            "callers_environment", f"{term.name} is evaluated in an environment that is not the "
-            f"one kept in {term.form}", event.span,
+            "callers_environment", f"{term.name} is not evaluated in the environment kept in "
+            f"{term.form}", event.span,
             f"take {maker.fields[kept[0]]} out of {term.form}, and extend that",
         )  # fmt: skip
 

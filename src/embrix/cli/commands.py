@@ -76,10 +76,10 @@ def check(arguments: argparse.Namespace) -> int:
     else:
         for finding in findings:
             print(render(finding), end="\n\n")
-        for report in session.laws:
+        for text, report in {report.law.text: report for report in session.laws}.items():
             if report.counterexample is None:
-                print(f"law {report.law.text}: true for {report.tried} generated examples "
-                      f"(seed {report.seed})")  # fmt: skip
+                print(f"{text}\n    true for {report.tried} generated examples, "
+                      f"seed {report.seed}")  # fmt: skip
         print(_census(session, findings))
     return 1 if any(finding.severity == "error" for finding in findings) else 0
 

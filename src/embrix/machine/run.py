@@ -10,7 +10,13 @@ from typing import Any
 
 from embrix.brix.core import RESULT, Function, Interpreter, Law, TemplateParts
 from embrix.grammar.printing import Printer
-from embrix.machine.compiler import HELPERS, Compiled, Variant, compile_interpreter
+from embrix.machine.compiler import (
+    HELPERS,
+    Compiled,
+    Variant,
+    compile_interpreter,
+    substituters,
+)
 from embrix.machine.display import Display, plainly
 from embrix.machine.faults import (
     Ended,
@@ -114,7 +120,9 @@ class Machine:
         if main.subject is None:
             args.append(term)
         outcome, state = session.outcome(lambda: session.call(main.name, *args))
-        costs = self._costs(session.space[" counts"]()) if variant == "counted" else {}
+        costs = {}
+        if variant == "counted":
+            costs = self._costs(session.space[" counts"](), session.visited)
         return Result(outcome, tuple(session.output), costs, state)
 
     @contextmanager
@@ -150,7 +158,7 @@ class Machine:
         except Ended:
             return None
 
-    def _costs(self, counts: dict[str, int]) -> dict[str, int]:
+    def _costs(self, counts: dict[str, int], visited: int) -> dict[str, int]:
         """Counts by what they count: steps of a small-step lane or judgements of any other, calls
         of each function, lookups and the frames passed on the way, and the greatest depth."""
         functions = self.interpreter.functions
@@ -164,6 +172,10 @@ class Machine:
         for name, count in _FURTHER.items():
             if counts[count]:
                 costs[name] = counts[count]
+        # A substitution by hand goes by a node at each call.
+        visited += sum(calls[name] for name in substituters(self.interpreter))
+        if visited:
+            costs["nodes visited"] = visited
         costs.update((f"calls of {name}", number) for name, number in calls.items())
         costs["lookups"] = counts["lookups"]
         costs["hops"] = counts["hops"]
@@ -251,6 +263,8 @@ class _Session:
         self.machine = machine
         self.limits = limits
         self.recorder = recorder
+        self.visited = 0
+        """Nodes that substitutions have gone by."""
         self.output: list[str] = []
         self.input = given_input
         self._asked = 0
@@ -283,7 +297,7 @@ class _Session:
             **{name: placed(name) for name in ("divide", "floor_divide", "modulo")},
             "equal": lambda a, b: same(a, b, self.spend),
             "free": lambda e: free_names(signature, e, self.spend),
-            "substitute": lambda v, x, e: substitute(signature, v, x, e, accept, self.spend),
+            "substitute": lambda v, x, e: substitute(signature, v, x, e, accept, self.walk),
             "alike": lambda a, b: alike(signature, a, b, self.spend),
             "fresh": lambda x, names: fresh(x, names, accept),
             "emit": self.emit, "text": self.text, "extend_all": _extend_all,
@@ -318,6 +332,11 @@ class _Session:
             return NONE_NODE
         self._asked += 1
         return (SOME, None, self.input[self._asked - 1])
+
+    def walk(self, nodes: int) -> None:
+        """A substitution has gone by so many nodes."""
+        self.visited += nodes
+        self.spend(nodes)
 
     def spend(self, nodes: int) -> None:
         """Walks over terms use fuel as well, so that every run is bounded."""
