@@ -552,8 +552,16 @@ class Bench(Screen[None]):
         base = self.lane.partition("[")[0]
         lanes = {lane["name"]: lane for lane in language["lanes"]} if language else {}
         choices = lanes[base]["choices"] if base in lanes else {}
+        inside = self.lane.partition("[")[2].rstrip("]")
+        decided = dict(part.split("=") for part in inside.split(", ") if part)
+        wide = max((len(way) for c in choices.values() for way in c["alternatives"]), default=0)
         rows = [
-            (name, f"{way}   {why}", f"{name}={way}")
+            (
+                name,
+                f"{'◆' if decided.get(name, choice['default']) == way else ' '} "
+                f"{way:<{wide}}  {why}",
+                f"{name}={way}",
+            )
             for name, choice in choices.items()
             for way, why in choice["alternatives"].items()
         ]
@@ -562,8 +570,6 @@ class Bench(Screen[None]):
             if decision is None:
                 return
             name, _, way = decision.partition("=")
-            inside = self.lane.partition("[")[2].rstrip("]")
-            decided = dict(part.split("=") for part in inside.split(", ") if part)
             decided[name] = way
             told = [f"{n}={w}" for n, w in decided.items() if w != choices[n]["default"]]
             lane = f"{base}[{', '.join(told)}]" if told else base

@@ -169,8 +169,12 @@ class Pick(Searching):
 
 
 class _Choices(Narrowed[Choice]):
+    def __init__(self, choices: list[Choice], empty: str) -> None:
+        super().__init__(choices, empty)
+        self._wide = max((len(group) for group, _, _ in choices), default=0)
+
     def searched(self, item: Choice) -> str:
-        return item[1]
+        return f"{item[0]} {item[1]}"
 
     def answer(self, item: Choice) -> str | None:
         return item[2]
@@ -178,7 +182,7 @@ class _Choices(Narrowed[Choice]):
     def row(self, number: int) -> Sequence[Piece]:
         group, name, _ = self._shown[number]
         return [
-            (f" {group:<9} ", ink(self.app, "water")),
+            (f" {group:<{self._wide}} ", ink(self.app, "water")),
             (name, ink(self.app, "ink", bold=True)),
         ]
 
