@@ -15,6 +15,7 @@ from embrix.cli import commands
 from embrix.cli.choice import Usage
 from embrix.cli.format import format_files
 from embrix.cli.mistakes import mistakes
+from embrix.cli.uncovered import tell_uncovered
 
 Command = Callable[[argparse.Namespace], int]
 
@@ -154,6 +155,10 @@ def parser() -> argparse.ArgumentParser:
                        help="print every mistake, not only those that nothing notices")  # fmt: skip
     wrong.add_argument("--table", action="store_true", help="print them as rows of a table")
     wrong.add_argument("--json", action="store_true", help="print them as JSON")
+
+    left = add("uncovered", tell_uncovered, "say what no case of a suite meets")
+    left.add_argument("--language", metavar="NAME", help="only this language")
+    left.add_argument("--json", action="store_true", help="print it as JSON")
 
     layout = add("format", format_files, "lay out definitions anew")
     layout.add_argument("files", metavar="FILE", nargs="*", type=Path,

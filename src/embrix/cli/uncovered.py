@@ -1,0 +1,32 @@
+"""`embrix uncovered`: what no case of a suite meets."""
+
+from __future__ import annotations
+
+import argparse
+import json
+
+from embrix.cli.choice import Usage, course_folder
+from embrix.runs.coverage import uncovered
+from embrix.runs.session import Session
+from embrix.text.suggest import did_you_mean
+from embrix.text.visible import cut, visible
+
+
+def tell_uncovered(arguments: argparse.Namespace) -> int:
+    """Print the tokens, forms, alternatives, clauses, errors and choices that no case meets."""
+    session = Session(course_folder(arguments.course))
+    known = session.course.languages
+    if arguments.language is not None and arguments.language not in known:
+        hint = did_you_mean(arguments.language, known)
+        raise Usage(f"there is no language {arguments.language}; {hint}".rstrip("; "))
+    found = uncovered(session, [arguments.language] if arguments.language else None)
+    if arguments.json:
+        print(json.dumps([one.as_data() for one in found], indent=2))
+    else:
+        for one in found:
+            place = f"{one.file}:{one.line}"
+            text = cut(visible(" ".join(one.text.split())), 72)
+            print(f"{place:<28} {one.what:<12} {one.owner:<22} {text}")
+        languages = arguments.language or ", ".join(known)
+        print(f"{languages}: {len(found) or 'nothing'} that no case meets")
+    return 1 if found else 0

@@ -1,0 +1,178 @@
+"""What no case of a suite meets: tokens, forms, alternatives of grammars, clauses that judge, named
+errors, alternatives of choices.
+
+Every case is run with its record on every lane that it speaks of, within small limits; what counts
+is whether a part was met, not how often. A clause that is taken over is met wherever it is met.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+from embrix.brix.core import Interpreter, Language
+from embrix.grammar.earley import EarleyParser
+from embrix.grammar.parser import Parsed
+from embrix.machine.lane import BadBinding, Lane
+from embrix.machine.limits import Limits
+from embrix.runs.session import Session
+from embrix.suite.model import Case
+from embrix.terms.node import FIELDS, Node
+from embrix.text.diagnostic import Findings
+
+LIMITS = Limits(calls=200_000, depth=60_000, moments=100_000)
+
+Place = tuple[str, int]
+"""A file of the course by its name, and a place in its text."""
+
+
+@dataclass(frozen=True, slots=True)
+class Missing:
+    """Something that no case meets: `what` kind of thing, whose, where, and how it reads."""
+
+    what: str
+    owner: str
+    file: str
+    line: int
+    text: str
+
+    def as_data(self) -> dict[str, object]:
+        return {"what": self.what, "owner": self.owner, "file": self.file, "line": self.line,
+                "text": self.text}  # fmt: skip
+
+
+@dataclass(slots=True)
+class _Met:
+    tokens: set[str] = field(default_factory=set)
+    forms: set[str] = field(default_factory=set)
+    alternatives: set[Place] = field(default_factory=set)
+    clauses: set[Place] = field(default_factory=set)
+    errors: set[tuple[str, str]] = field(default_factory=set)
+    decisions: set[tuple[str, str]] = field(default_factory=set)
+
+
+def uncovered(session: Session, languages: list[str] | None = None) -> list[Missing]:
+    """What the suites leave out of these languages (default: all), in the order of the course."""
+    wanted = languages or list(session.course.languages)
+    met = {name: _met(session, name) for name in session.course.languages}
+    clauses = {place for one in met.values() for place in one.clauses}
+    found: dict[Missing, None] = {}
+    for name in wanted:
+        language = session.course.languages[name]
+        found.update(dict.fromkeys(_of_language(language, met[name])))
+        for lane in session.course.interpreters.get(name, {}).values():
+            found.update(dict.fromkeys(_of_interpreter(lane, met[name], clauses)))
+    return list(found)
+
+
+def played(session: Session, language: str) -> Iterator[tuple[Case, Lane]]:
+    """Every case of a language with every lane that it speaks of."""
+    for path in session.course.suites:
+        suite = session.suite(path, Findings())
+        if suite is None or suite.language != language:
+            continue
+        for case in suite.cases:
+            for name in (*session.course.interpreters.get(language, {}), *suite.decided):
+                if case.applies_to(name):
+                    yield case, session.lane(language, name)
+
+
+def _met(session: Session, language: str) -> _Met:
+    met = _Met()
+    grammar = session.course.languages[language].grammar
+    general = EarleyParser(grammar) if grammar is not None else None
+    texts: set[str] = set()
+    for case, lane in played(session, language):
+        if case.program not in texts and general is not None and grammar is not None:
+            texts.add(case.program)
+            for token in grammar.tokens.cut(case.program).tokens:
+                kind = grammar.tokens.kind_of(token.terminal)
+                met.tokens.add(kind.name if kind is not None else "")
+            for order in general.derivations(case.program, None):
+                for item, _ in order:
+                    origin = item.production.origin
+                    source = origin.source or session.course.languages[language].source
+                    met.alternatives.add((source.name, origin.start))
+        interpreter = lane.interpreter
+        met.decisions |= set(interpreter.decided.items())
+        met.decisions |= {
+            (name, choice.default) for name, choice in interpreter.choices.items()
+            if name not in interpreter.decided
+        }  # fmt: skip
+        parsed = lane.parser.parse(case.program)
+        if isinstance(parsed, Parsed):
+            met.forms |= _forms(parsed.term, interpreter.language)
+            _run(case, lane, met)
+    return met
+
+
+def _run(case: Case, lane: Lane, met: _Met) -> None:
+    try:
+        traced = lane.trace(case.program, case.given, limits=LIMITS, given_input=case.input)
+    except BadBinding:
+        return
+    outcome = traced.result.outcome
+    if outcome.kind == "failure":
+        met.errors.add((lane.interpreter.name, outcome.name))
+    functions = list(lane.interpreter.functions.values())
+    recorder = traced.recorder
+    for function, clause in set(zip(recorder.functions, recorder.clauses, strict=True)):
+        if clause >= 0:
+            span = functions[function].clauses[clause].span
+            met.clauses.add(((span.source or lane.interpreter.source).name, span.start))
+
+
+def _forms(term: Node, language: Language) -> set[str]:
+    found: set[str] = set()
+    pending = [term]
+    while pending:
+        node = pending.pop()
+        form = language.signature.form_of(node)
+        if form is not None:
+            found.add(form.name)
+        pending += [child for child in node[FIELDS:] if isinstance(child, tuple)]
+    return found
+
+
+def _of_language(language: Language, met: _Met) -> Iterator[Missing]:
+    source = language.source
+    for form in language.signature.forms:
+        if form.name not in met.forms:
+            at = max(0, source.text.find(f"\n  {form.name}"))
+            line, _ = source.position(at + 1)
+            yield Missing("form", language.name, source.name, line, form.name)
+    grammar = language.grammar
+    if grammar is not None:
+        for kind in grammar.tokens.kinds:
+            skipped = kind.skip or kind.made
+            if not skipped and kind.name not in met.tokens:
+                yield Missing("token", language.name, source.name, 1, kind.name)
+        for origin in {p.origin.start: p.origin for p in grammar.productions}.values():
+            where = origin.source or source
+            if (where.name, origin.start) not in met.alternatives:
+                line, _ = where.position(origin.start)
+                text = where.text[origin.start : origin.end]
+                yield Missing("alternative", language.name, where.name, line, text)
+
+
+def _of_interpreter(lane: Interpreter, met: _Met, clauses: set[Place]) -> Iterator[Missing]:
+    owner = f"{lane.language.name}.{lane.name}"
+    for function in lane.functions.values():
+        if not (function.judgement or function.finals):
+            continue
+        for clause in function.clauses:
+            source = clause.span.source or lane.source
+            if (source.name, clause.span.start) not in clauses:
+                line, _ = source.position(clause.span.start)
+                text = source.line(line).strip()
+                yield Missing("clause", f"{owner} {function.name}", source.name, line, text)
+    for error in lane.errors:
+        if (lane.name, error.name) not in met.errors:
+            source = error.span.source or lane.source
+            line, _ = source.position(error.span.start)
+            yield Missing("error", owner, source.name, line, error.name)
+    for name, choice in lane.choices.items():
+        for alternative in choice.alternatives:
+            if (name, alternative) not in met.decisions:
+                told = f"{name}={alternative}"
+                yield Missing("choice", lane.language.name, lane.language.source.name, 1, told)
