@@ -8,10 +8,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from embrix.course.load import Course
+from embrix.grammar.parser import Parsed
+from embrix.machine.compiler import Variant
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
 from embrix.machine.recorder import Recorder
 from embrix.runs.session import Session
+from tests.conftest import TINY_LANGUAGE, Maker
 from tests.strategies import terms
 
 LIMITS = Limits(calls=20_000, depth=30_000, output=2_000, moments=10**6)
@@ -68,3 +71,37 @@ def test_all_variants_agree(
     sort = "Stmt" if language == "Weir" else "Expr"
     term = data.draw(terms(lane.interpreter.language.signature, sort, 5))
     differs(lane, term, ("3", "no number"))
+
+
+HELPING = """\
+interpreter helping for Tiny
+value Value
+  Num(n: Number)  shown Lit(n)
+error Nothing     "zero is not allowed"
+judgement eval "{e} ⇓ {result}"
+main eval
+define eval(e: Expr) -> Value by e
+  Lit(n)           => Num(n)
+  Add(left, right) =>
+    let a = amount(left)
+    Num(a + amount(right))
+  _                => todo "names"
+define amount(e: Expr) -> Number by e
+  Lit(n)  => if n == 0 then fail Nothing else n
+  _       => plain(eval(e))
+define plain(v: Value) -> Number by v
+  Num(n)  => n
+"""
+
+
+@pytest.mark.parametrize("variant", ["plain", "counted", "traced"])
+def test_a_function_written_out_keeps_its_own_place(make_course: Maker, variant: Variant) -> None:
+    """A failure points at the term that the innermost function takes apart."""
+    course = make_course(tiny=TINY_LANGUAGE, helping=HELPING)
+    lane = Session(course.folder).lane("Tiny", "helping")
+    for text, place in (("5 + 0", (4, 5)), ("1 + 2 + 0", (8, 9)), ("(1 + 0) + 2", (5, 6))):
+        parsed = lane.parser.parse(text)
+        assert isinstance(parsed, Parsed)
+        recorder = Recorder(1000) if variant == "traced" else None
+        result = lane.machine.run(parsed.term, variant=variant, recorder=recorder)
+        assert (result.outcome.name, result.outcome.place) == ("Nothing", place), text
