@@ -76,24 +76,24 @@ def _lines(source: Source) -> list[_Line]:
 def _indented(lines: list[_Line]) -> list[_Line]:
     """Lines with their new indentation: blocks are moved as wholes, a level at a time."""
     result = list(lines)
-    open_blocks: list[tuple[int, int, bool]] = [(0, 0, False)]
+    open_blocks: list[tuple[int, int]] = [(0, 0)]
     for number, line in enumerate(lines):
         if not line.words:
             continue
         if line.inside:
-            old, new, _ = open_blocks[-1]
+            old, new = open_blocks[-1]
             result[number] = replace(line, indent=max(0, line.indent + new - old))
             continue
         while len(open_blocks) > 1 and line.indent < open_blocks[-1][0]:
             open_blocks.pop()
-        old, new, _ = open_blocks[-1]
+        old, new = open_blocks[-1]
         if line.indent > old:
             above = _word_above(lines, number)
             # The rows of an operator table and alternatives go on below their first sign.
             kept = above.words[0].text in (*_LEVELS, "|") or line.words[0].text in ("|", "else")
             kept = kept or _steps_back(lines[number:], old, line.indent)
             now = new + (line.indent - old if kept else STEP)
-            open_blocks.append((line.indent, now, kept))
+            open_blocks.append((line.indent, now))
             new = now
         result[number] = replace(line, indent=new)
     for number, line in enumerate(result):

@@ -43,7 +43,7 @@ class _Silent:
         self.told: set[tuple[str, int, int]] = set()
         self.asked_above: set[tuple[str, int]] = set()
         """The binders by form and field that the guard of a clause further up has asked about."""
-        self.orders: list[tuple[str, bool, Span, str]] = []
+        self.orders: list[tuple[str, bool, Span]] = []
         """For each clause that evaluates several fields of a form: whether in their order."""
 
     def warn(self, code: str, message: str, span: Span, hint: str) -> None:
@@ -284,7 +284,7 @@ class _Silent:
                     indexes.append(term.index)
                     form = term.form
             if len(indexes) > 1:
-                several.append((form, indexes == sorted(indexes), place, ""))
+                several.append((form, indexes == sorted(indexes), place))
         if several:
             self.orders.append(next((one for one in several if not one[1]), several[0]))
 
@@ -296,13 +296,13 @@ class _Silent:
         names = [part.name if isinstance(part, s.PVar) else "" for part in pattern.args]
         indexes = [names.index(name) for name, _ in row.children if name in names]
         place = row.children[0][1]
-        self.orders.append((pattern.name, indexes == sorted(indexes), place, ""))
+        self.orders.append((pattern.name, indexes == sorted(indexes), place))
 
     def against_order(self) -> None:
         """One form whose parts are evaluated in another order than those of all others."""
         wrong = [one for one in self.orders if not one[1]]
         if len(wrong) == 1 and len(self.orders) > 2 and self.own(wrong[0][2]):
-            form, _, place, _ = wrong[0]
+            form, _, place = wrong[0]
             self.warn(
                 "against_order", f"the parts of {form} are not evaluated in the order of the page, "
                 "as those of all other forms are", place,

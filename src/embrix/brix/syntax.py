@@ -385,9 +385,9 @@ class Define:
     damaged: bool = False
     """Whether some of its rows could not be read."""
     widened: str = ""
+    """`extend` or `replace`, when clauses were put before those of a base."""
     replacing: tuple[Span, ...] = ()
     """The places of clauses that stand under `replace`, and may hide clauses of the base."""
-    """`extend` or `replace`, when clauses were put before those of a base."""
 
 
 DefineRow: TypeAlias = Clause | Final | Order | NoClause | Inherit

@@ -3,11 +3,12 @@ that was not a repetition of an earlier one."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from embrix.brix.core import Interpreter
 from embrix.machine.recorder import Recorder
-from embrix.terms.node import Value, same, size
+from embrix.terms.node import STORE, Value, same, size
 
 CALLS, STEPS = 60_000, 400
 """How far such a run is looked at."""
@@ -15,9 +16,9 @@ CALLS, STEPS = 60_000, 400
 LARGEST = 4_000
 """Nodes of a term that is compared."""
 
-LOOKED_AT, ALIKE, WORK = 10_000, 40, 2_000_000
+LOOKED_AT, ALIKE, WORK, EACH = 10_000, 40, 300_000, 50
 """How many judgements are looked at for a repetition, with how many earlier ones each is compared,
-and how many nodes all that may visit."""
+how many nodes all that may visit, and what each comparison counts at least."""
 
 
 def find_cycle(interpreter: Interpreter, recorder: Recorder) -> tuple[int, int] | None:
@@ -69,17 +70,30 @@ def last_new(recorder: Recorder) -> tuple[int, bool] | None:
         key = (recorder.functions[instance], *map(_outline, arguments))
         earlier = seen.setdefault(key, [])
         try:
-            spend(1)
-            known = any(
-                all(same(a, b, spend) for a, b in zip(arguments, others, strict=True))
-                for others in earlier[-ALIKE:]
-            )
+            known = any(_again(arguments, others, spend) for others in earlier[-ALIKE:])
         except _TooMuch:
-            return None
+            count = instance  # what comes later is not looked at
+            break
         if not known:
             earlier.append(arguments)
             newest = instance
     return (newest, newest < count - count // 4) if count else None
+
+
+def _again(
+    arguments: tuple[Value, ...], others: tuple[Value, ...], spend: Callable[[int], None]
+) -> bool:
+    """Whether a judgement begins with the same as an earlier one. Stores are only compared by what
+    they are: their insides are not walked over."""
+    spend(EACH)
+    for a, b in zip(arguments, others, strict=True):
+        if a is b:
+            continue
+        if isinstance(a, tuple) and a[0] == STORE:
+            return False
+        if not same(a, b, spend):
+            return False
+    return True
 
 
 def _outline(argument: Value) -> Value:

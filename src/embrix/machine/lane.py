@@ -75,7 +75,7 @@ class Lane:
             given_input=given_input,
         )  # fmt: skip
         if variant != "plain" and result.outcome.name in _ENDLESS:
-            return self._without_end(term, values, result, given_input)
+            return self._without_end(term, values, result, given_input, on_start)
         return result
 
     def _without_end(
@@ -84,13 +84,14 @@ class Lane:
         values: Sequence[tuple[str, Value]],
         result: Result,
         given_input: Sequence[str],
+        on_start: OnStart | None,
     ) -> Result:
         """A run that came to its limit, told with where it comes back to, or with the last moment
         at which anything new happened."""
         recorder = Recorder(CALLS)
         self.machine.run(
             term, values, limits=Limits(calls=CALLS, moments=CALLS), variant="traced",
-            recorder=recorder, given_input=given_input,
+            recorder=recorder, given_input=given_input, on_start=on_start,
         )  # fmt: skip
         found = find_cycle(self.interpreter, recorder)
         if found is None:

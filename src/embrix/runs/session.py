@@ -166,6 +166,7 @@ class Session:
     def diagnostics(self) -> list[Diagnostic]:
         """Everything there is to say about definitions, suites and laws."""
         findings = Findings()
+        self.laws.clear()
         findings.extend(self.course.diagnostics)
         for path in self.course.suites:
             self.suite(path, findings)

@@ -6,6 +6,7 @@ was right before. Everything is bounded by counted fuel, so that the answer is a
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
@@ -96,11 +97,11 @@ class Trial:
         checked = check_interpreter(syntax, language, findings, base, self.course.libraries)
         return checked, findings
 
-    def _codes(self, text: str) -> list[str]:
-        return [finding.code for finding in self._checked(text)[1].sorted()]
+    def _codes(self, text: str) -> Counter[str]:
+        return Counter(finding.code for finding in self._checked(text)[1].sorted())
 
     def _tried(
-        self, mistake: Mistake, right: Sequence[tuple[Case, str]], known: Sequence[str]
+        self, mistake: Mistake, right: Sequence[tuple[Case, str]], known: Counter[str]
     ) -> Noticed:
         source = self.interpreter.source
         text = mistake.made(source.text)
@@ -112,12 +113,12 @@ class Trial:
             return Noticed(mistake, line, before, after, how, by)
 
         checked, findings = self._checked(text)
-        new = [f for f in findings.sorted() if f.code not in known]
+        new = Counter(finding.code for finding in findings.sorted()) - known
         if checked is None:
             errors = [f.code for f in findings.sorted() if f.severity == "error"]
             return told("refused", errors[0] if errors else "")
         if new:
-            return told("warned", new[0].code)
+            return told("warned", next(iter(new)))
         lanes = {name: self.make_lane(checked, name) for name in dict.fromkeys(n for _, n in right)}
         for case, name in right:
             if check_case(case, lanes[name], LIMITS).state == "failed":
