@@ -5,17 +5,20 @@ from __future__ import annotations
 import sys
 import tracemalloc
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 from bench.by_hand import rill
 from bench.measuring import compare
 from embrix.grammar.parser import Parsed
+from embrix.machine import staging
 from embrix.machine.compiler import Variant
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
 from embrix.machine.recorder import Recorder
 from embrix.machine.stack import with_room
 from embrix.runs.session import Session
+from embrix.terms.node import Node
 
 LIMITS = Limits(calls=10**9, moments=10**9)
 PROGRAMS = {
@@ -65,7 +68,31 @@ def run_rill(session: Session) -> None:
                     text = PROGRAMS[program].format(number)
                     beside(lane, text, variant, by_hand, f"  {program} {number}")
     roomy(session)
+    staged(session)
     moments(session)
+
+
+LONG = {"sum": 30_000, "fib": 22, "toll": 10_000}
+
+
+def staged(session: Session) -> None:
+    """Long runs with parts of the program turned into Python, beside the same runs without."""
+    often = staging.OFTEN
+
+    def run(lane: Lane, term: Node, when: int) -> object:
+        staging.OFTEN = when
+        return lane.machine.run(term, variant="plain", limits=LIMITS)
+
+    for name in ("environment", "by_need", "store_passing"):
+        print(f"Rill {name}, plain: staged beside not staged")
+        lane = session.lane("Rill", name)
+        for program, number in LONG.items():
+            parsed = lane.parser.parse(PROGRAMS[program].format(number))
+            assert isinstance(parsed, Parsed)
+            term = parsed.term
+            ours = partial(run, lane, term, often)
+            compare(f"  {program} {number}", ours, partial(run, lane, term, 10**9), rounds=5)
+    staging.OFTEN = often
 
 
 def roomy(session: Session) -> None:

@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 
 from embrix.course.load import Course
 from embrix.grammar.parser import Parsed
+from embrix.machine import staging
 from embrix.machine.compiler import Variant
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
@@ -44,7 +45,12 @@ def differs(lane: Lane, term: object, given_input: tuple[str, ...]) -> None:
     traced = machine.run(
         term, variant="traced", limits=LIMITS, recorder=recorder, given_input=given_input
     )
-    for one in (counted, traced):
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(staging, "OFTEN", 2)
+        hot = machine.run(term, variant="plain", limits=LIMITS, given_input=given_input)
+        hot_counted = machine.run(term, variant="counted", limits=LIMITS, given_input=given_input)
+    assert hot_counted.costs == counted.costs
+    for one in (counted, traced, hot, hot_counted):
         assert one.outcome == plain.outcome
         assert one.outcome.place == plain.outcome.place
         assert one.output == plain.output

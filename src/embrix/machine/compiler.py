@@ -13,13 +13,20 @@ A call in tail position to the function itself becomes a jump, except where it i
 from __future__ import annotations
 
 import ast
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal, TypeAlias
 
 from embrix.brix import core as k
 from embrix.brix.builtins import BUILT_INS
-from embrix.machine.inlining import DEEPEST, Calls, bound_slots, moved, renumbered
+from embrix.machine.inlining import (
+    DEEPEST,
+    Calls,
+    bound_slots,
+    moved,
+    only_decided,
+    renumbered,
+)
 from embrix.machine.matching import LEAVE, Matching
 from embrix.machine.pycode import (
     add_to,
@@ -68,7 +75,7 @@ HELPERS = (
     "text", "extend_all", "enter", "leave", "clause_of", "mark", "caught", "tail", "wait",
     "waiting", "settle", "failed", "ask", "store_at", "store_find", "store_with", "map_at",
     "map_find", "map_with",
-    "list_at", "list_find", "kind_of", "whole_kind", "rejoined", *BUILT_INS,
+    "list_at", "list_find", "kind_of", "whole_kind", "rejoined", "identity", "heat", *BUILT_INS,
 )  # fmt: skip
 """What a run supplies. `enter` to `clause_of` and `tail` to `settle` are for traced code only."""
 
@@ -91,14 +98,18 @@ class Compiled:
 
     link: Callable[..., dict[str, Any]]
     constants: tuple[Any, ...]
+    unit: Unit
+    """What it was made of, for parts of a program that are turned into Python while it runs."""
 
 
 def compile_interpreter(interpreter: k.Interpreter, variant: Variant) -> Compiled:
     """Compile all functions of an interpreter, its displays and its laws."""
-    return _Unit(interpreter, variant).compile()
+    return Unit(interpreter, variant).compile()
 
 
-class _Unit:
+class Unit:
+    """An interpreter on its way to Python."""
+
     def __init__(self, interpreter: k.Interpreter, variant: Variant) -> None:
         self.interpreter = interpreter
         self.variant = variant
@@ -108,7 +119,11 @@ class _Unit:
             self.functions[f"shown {tag}"] = shown
         for number, law in enumerate(interpreter.laws):
             self.functions[f"law {number}"] = law.function
-        self.functions = {name: renumbered(one) for name, one in self.functions.items()}
+        self.functions = {
+            name: renumbered(only_decided(one, self.decided))
+            for name, one in self.functions.items()
+        }
+        self.variables: dict[str, tuple[int, ...]] = {}
         self.calls = Calls(self.functions, interpreter.main)
         exact = interpreter.language.numbers != "float"
         self.quick = _QUICK if exact else {}
@@ -118,6 +133,9 @@ class _Unit:
         self.substituting = substituters(interpreter)
         self.roles = {c.tag: c.role for c in interpreter.constructors.values() if c.role}
         bodies = [(target.body, target.clauses) for target in self.functions.values()]
+        self.staged = () if variant == "traced" else stageable(self.functions, self.calls)
+        """The functions that go through a term: what they do with one part of a program can be
+        turned into Python once it has been done often."""
         self.knots = any(isinstance(part, k.Knot) for part in k.parts_of(tuple(bodies)))
 
     def constant(self, value: Any) -> ast.expr:
@@ -139,6 +157,14 @@ class _Unit:
 
     def may_bounce(self, callee: str) -> bool:
         return callee in self.tails.bouncing
+
+    def room(self, name: str, first: int) -> dict[int, int]:
+        """Numbers from `first` on for all variables of a function."""
+        if name not in self.variables:
+            target = self.functions[name]
+            bound = bound_slots((target.body, target.clauses))
+            self.variables[name] = tuple(dict.fromkeys([*target.slots, *bound]))
+        return {slot: first + number for number, slot in enumerate(self.variables[name])}
 
     def decided(self, choice: str) -> str:
         known = self.interpreter.choices[choice]
@@ -168,21 +194,28 @@ class _Unit:
             when(compare(load("fuel"), ast.Lt(), const(0)), [do(call("exhausted"))]),
         ]
         body.append(function("spend", ["x"], spend))
+        self.counters = counters
         counters = counters[: len(counters) - len(bounce)]
         table = ast.Dict([const(name) for name in counters], [load(name) for name in counters])
         body.append(function("counts", [], [ast.Return(table)]))
         exports = {name: f"f{number}" for name, number in self.numbers.items()}
-        keys = [const(name) for name in (*exports, " stop", " counts", " spend", " bounce", " run")]
-        values = [
-            load(name) for name in (*exports.values(), "stop", "counts", "spend", BOUNCE, "w")
-        ]
-        body.append(ast.Return(ast.Dict(list(keys), values)))
+        more = {"stop": "stop", "counts": "counts", "spend": "spend", "bounce": BOUNCE, "run": "w"}
+        exports |= {f" {name}": variable for name, variable in more.items()}
         params = ["fuel", *(f"k{n}" for n in range(len(self.constants))), *HELPERS]
+        params += [hot(self.numbers[name]) for name in self.staged]
+        if self.staged:
+            # Its closure is how the variables of a run are reached from code made later.
+            finals = [f"final_{exports[name]}" for name, f in self.functions.items() if f.finals]
+            names = dict.fromkeys([*params, *self.counters, *exports.values(), FAR, *finals])
+            body.append(function("v", [], [ast.Return(row(*map(load, names)))]))
+            exports[" variables"] = "v"
+        table = ast.Dict([const(name) for name in exports], [load(v) for v in exports.values()])
+        body.append(ast.Return(table))
         module = ast.Module([function("link", params, body)], [])
         code = compile(ast.fix_missing_locations(module), "<definition>", "exec")
         space: dict[str, Any] = {"__builtins__": {}}
         exec(code, space)
-        return Compiled(space["link"], tuple(self.constants))
+        return Compiled(space["link"], tuple(self.constants), self)
 
     def most_arguments(self) -> int:
         """The greatest number of arguments that a call may have, the place included."""
@@ -253,6 +286,21 @@ def substituters(interpreter: k.Interpreter) -> set[str]:
     return found
 
 
+def stageable(functions: Mapping[str, k.Function], calls: Calls) -> tuple[str, ...]:
+    """The functions that choose a clause by one term, or a list of them, and come back."""
+    return tuple(
+        name
+        for name, target in functions.items()
+        if target.clauses and len(target.subjects) == 1 and not target.finals
+        and name in calls.recursive
+    )  # fmt: skip
+
+
+def hot(number: int) -> str:
+    """The variable that finds what a function does with a part of a program, by its identity."""
+    return f"y{number}"
+
+
 def is_judgement(target: k.Function) -> bool:
     """Judgements make the trace: functions declared as one, and small-step relations."""
     return target.judgement is not None or bool(target.finals)
@@ -261,7 +309,7 @@ def is_judgement(target: k.Function) -> bool:
 class _Body:
     """One function. Statements go to `out`; expressions are returned."""
 
-    def __init__(self, unit: _Unit, target: k.Function, counters: list[str]) -> None:
+    def __init__(self, unit: Unit, target: k.Function, counters: list[str]) -> None:
         self.unit = unit
         self.target = target
         self.counters = counters
@@ -275,6 +323,10 @@ class _Body:
         self.called = target.name
         """The function whose clauses are at work: a written out one, perhaps."""
         self.inlined = 0
+        self.opened: set[int] = set()
+        """Variables that hold a field of something that was taken apart, the parts of the own
+        subject excepted: a term among them is entered from outside."""
+        self.key = next(name for name, f in unit.functions.items() if f is target)
         used = [*target.slots, *bound_slots((target.body, target.clauses, target.finals))]
         self.slots = max(used, default=-1) + 1
         """The first number that no variable has."""
@@ -315,10 +367,6 @@ class _Body:
         if target.finals:
             result.append(self.final_test(name))
         return result
-
-    @property
-    def key(self) -> str:
-        return next(name for name, f in self.unit.functions.items() if f is self.target)
 
     def final_test(self, name: str) -> ast.stmt:
         """The function that says whether a subject of this relation is final."""
@@ -373,21 +421,12 @@ class _Body:
             case k.Emit(text, then):
                 self.out.append(do(call("emit", self.value(text))))
                 self.into(then, target)
-            case k.Call(name, args) if self.jumps(name, target):
-                self.jump(args)
-            case k.Call(name, args) if target is None and self.unit.bounces(self.node, name):
-                self.counts_call(name)
-                callee = self.unit.functions[name]
-                here = [] if callee.subject is not None else [load(self.here)]
-                values = [*self.operands(args), *here]
-                self.flags_tail(name)
-                self.bounce(load(f"f{self.unit.numbers[name]}"), values)
             case k.Call(name, args) if target is None:
-                # What it returns, a bounce too, is returned.
                 self.counts_call(name)
                 values = self.operands(args)
-                self.flags_tail(name)
-                self.give(self.plain_call(name, values), target)
+                if self.enters(name, args):
+                    values = self.enter_last(name, values)
+                self.call_last(name, values)
             case k.CallValue(callee, args) if target is None and self.unit.bounces(
                 self.node, VALUES
             ):
@@ -404,6 +443,81 @@ class _Body:
             case _:
                 self.give(self.value(node), target)
 
+    def call_last(self, name: str, values: list[ast.expr]) -> None:
+        """A call in tail position: a jump, a bounce, or a call whose result is returned."""
+        if self.jumps(name, None):
+            self.jump(values)
+            return
+        self.flags_tail(name)
+        if self.unit.bounces(self.node, name):
+            callee = self.unit.functions[name]
+            here = [] if callee.subject is not None else [load(self.here)]
+            self.bounce(load(f"f{self.unit.numbers[name]}"), [*values, *here])
+            return
+        # What it returns, a bounce too, is returned.
+        self.give(self.plain_call(name, values), None)
+
+    # ---------------------------------------------------------------- parts that are entered often
+
+    def enters(self, name: str, args: tuple[k.Core, ...]) -> bool:
+        """Whether a call may enter a part of the program again and again: the body of a closure,
+        or the own subject once more."""
+        if name not in self.unit.staged:
+            return False
+        target = self.unit.functions[name]
+        subject = target.subject
+        if subject is None or subject != target.subjects[0]:
+            return False
+        term = args[subject]
+        if not isinstance(term, k.Local):
+            return False
+        own = name == self.key and term.slot == target.slots[subject]
+        return own or term.slot in self.opened
+
+    def staged_code(self, name: str, values: list[ast.expr]) -> tuple[str, list[ast.expr]]:
+        """The variable that gets what is known of the part, or None; and the values, held."""
+        number, subject = self.unit.numbers[name], self.unit.functions[name].subject
+        assert subject is not None
+        values = [value if atomic(value) else self.held(value) for value in values]
+        known = self.temporary()
+        found = call(hot(number), call("identity", values[subject]))
+        self.out.append(assign(known, found))
+        warm = assign(known, call("heat", const(number), values[subject]))
+        self.out.append(when(compare(load(known), ast.Is(), const(None)), [warm]))
+        return known, values
+
+    def enter_last(self, name: str, values: list[ast.expr]) -> list[ast.expr]:
+        """In tail position: goes there if the part has been turned into Python."""
+        known, values = self.staged_code(name, values)
+        rest = self.others(name, values)
+        outer, self.out = self.out, []
+        if self.unit.may_bounce(self.node):
+            self.bounce(load(known), rest)
+        else:
+            if self.counted:
+                self.out.append(add_to("depth", -1))
+            made = self.result_of(ast.Call(load(known), rest, []), bounces=True)
+            self.out.append(ast.Return(made))
+        inner, self.out = self.out, outer
+        self.out.append(when(compare(load(known), ast.IsNot(), const(None)), inner))
+        return values
+
+    def enter(self, name: str, values: list[ast.expr]) -> ast.expr:
+        """Not in tail position: what the part gives, turned into Python or not."""
+        known, values = self.staged_code(name, values)
+        made = ast.Call(load(known), self.others(name, values), [])
+        result = self.temporary()
+        cold = assign(result, self.plain_call(name, values))
+        none = compare(load(known), ast.Is(), const(None))
+        self.out.append(when(none, [cold], [assign(result, made)]))
+        return self.result_of(load(result), bounces=True)
+
+    def others(self, name: str, values: list[ast.expr]) -> list[ast.expr]:
+        subject = self.unit.functions[name].subject
+        return [value for number, value in enumerate(values) if number != subject]
+
+    # ---------------------------------------------------------------- small functions
+
     def writes_out(self, name: str, target: Target) -> bool:
         """Whether a call is written out here. In tail position depth is not counted twice."""
         fits = self.inlined < DEEPEST and self.unit.calls.written_out(name)
@@ -415,13 +529,13 @@ class _Body:
         before = self.here, self.called, self.slots
         self.counts_call(name)
         values = self.operands(args)
-        if self.counted:
-            self.out += [add_to(f"n{self.unit.numbers[name]}", 1), *self.goes_deeper()]
-        own = [*callee.slots, *dict.fromkeys(bound_slots((callee.body, callee.clauses)))]
-        mapping = {slot: self.slots + number for number, slot in enumerate(dict.fromkeys(own))}
+        mapping = self.unit.room(name, self.slots)
         self.slots += len(mapping)
         names = [f"s{mapping[slot]}" for slot in callee.slots]
-        self.out += [assign(name, value) for name, value in zip(names, values, strict=True)]
+        # The arguments are no part of what is done inside.
+        self.out += [assign(one, value) for one, value in zip(names, values, strict=True)]
+        if self.counted:
+            self.out += [add_to(f"n{self.unit.numbers[name]}", 1), *self.goes_deeper()]
         if callee.subject is not None:
             self.here = names[callee.subject]
         self.called = callee.name
@@ -497,10 +611,9 @@ class _Body:
         if self.counted and name in self.unit.substituting and name != self.key:
             self.out.append(add_to("substituted", 1))
 
-    def jump(self, args: tuple[k.Core, ...]) -> None:
+    def jump(self, values: list[ast.expr]) -> None:
         """A tail call of the function to itself."""
         self.loops = True
-        values = self.operands(args)
         names = [f"s{slot}" for slot in self.target.slots]
         moved = [
             (name, value)
@@ -627,7 +740,10 @@ class _Body:
                 return load(given)
             case k.Call(name, args):
                 self.counts_call(name)
-                return self.call(name, self.operands(args))
+                values = self.operands(args)
+                if self.enters(name, args):
+                    return self.enter(name, values)
+                return self.call(name, values)
             case k.CallValue(callee, args):
                 values = self.operands((callee, *args))
                 made = ast.Call(self.held(values[0]), values[1:], [])
@@ -731,10 +847,10 @@ class _Body:
 
     def closure(self, params: list[str], inner: k.Core, captured: list[int]) -> ast.expr:
         """A function as a value. What it uses of its surroundings is bound when it is made."""
-        body = _Closure(self)
+        body = self.nested()
         body.into(inner, None)
         name = self.temporary()
-        taken = [f"s{slot}" for slot in captured if f"s{slot}" not in params]
+        taken = [self.captured(slot) for slot in captured if f"s{slot}" not in params]
         if self.here not in taken and self.here not in params:
             taken.append(self.here)
         begin: list[ast.stmt] = [
@@ -750,6 +866,14 @@ class _Body:
         made.args.defaults = [load(one) for one in taken]
         self.out.append(made)
         return load(name)
+
+    def nested(self) -> _Body:
+        """For the inside of a function that is made here."""
+        return _Closure(self)
+
+    def captured(self, slot: int) -> str:
+        """The variable of what a function that is made here uses."""
+        return f"s{slot}"
 
     def knot(self, node: k.Knot) -> None:
         """Frames whose values mention the environment: each is filled in when it is read."""
@@ -783,12 +907,12 @@ class _Body:
         frame: ast.expr = load("x")
         for offset, fill in enumerate(later, number + 1):
             frame = row(const(KNOT), const(None), keys[offset], raws[offset], frame, load(fill))
-        body = _Closure(self)
+        body = self.nested()
         body.out.append(assign(f"s{node.slot}", frame))
         value = body.value(node.pairs[number][1])
         body.out.append(ast.Return(value))
         lambda_of = k.Lambda((node.slot,), node.pairs[number][1], Span(0, 0))
-        taken = {f"s{slot}" for slot in free_slots(lambda_of)} | {self.here}
+        taken = {self.captured(slot) for slot in free_slots(lambda_of)} | {self.here}
         for part in (*keys[number + 1 :], *raws[number + 1 :], *map(load, later)):
             assert isinstance(part, ast.Name)
             taken.add(part.id)
@@ -1002,6 +1126,7 @@ class _Closure(_Body):
         self.here = outer.here
         self.called = outer.called
         self.temporaries = outer.temporaries
+        self.opened = set(outer.opened)
 
     @property
     def node(self) -> str:

@@ -3,7 +3,7 @@ themselves. What they do, and what is counted of them, is the same."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import fields, replace
 from typing import Any
 
@@ -63,6 +63,32 @@ _HELD = (k.Lambda, k.CallValue, k.Knot, k.Attempt, k.Ask, k.Loop, k.Repeat, k.St
 """What keeps a function as it is: it has an inside of its own, or is told of in its order."""
 
 
+def only_decided(function: k.Function, decided: Callable[[str], str]) -> k.Function:
+    """The function without the branches that other decisions of its choices would take."""
+
+    def kept(node: Any) -> Any:
+        if isinstance(node, tuple):
+            return tuple(kept(part) for part in node)
+        if isinstance(node, k.Test) and isinstance(node.test, k.Decided):
+            chosen = decided(node.test.choice) == node.test.alternative
+            return kept(node.yes if chosen else node.no)
+        if not isinstance(node, k.PARTS):
+            return node
+        parts = {one.name: getattr(node, one.name) for one in fields(node)}
+        made = {name: kept(part) for name, part in parts.items() if name not in _PLAIN}
+        changed = {name: part for name, part in made.items() if part is not parts[name]}
+        return replace(node, **changed) if changed else node
+
+    if not any(
+        isinstance(part, k.Decided) for part in k.parts_of((function.body, function.clauses))
+    ):
+        return function
+    return replace(function, body=kept(function.body), clauses=kept(function.clauses))
+
+
+_PLAIN = ("constructor", "error", "type", "span")
+
+
 def renumbered(function: k.Function) -> k.Function:
     """The function with the variables of each clause numbered from the same number on: no two
     clauses are at work at once, and small frames make deep recursion cheap."""
@@ -109,6 +135,6 @@ def moved(node: Any, mapping: Mapping[int, int]) -> Any:
             slots = value if isinstance(value, tuple) else (value,)
             changed = tuple(mapping.get(slot, slot) for slot in slots)
             made[one.name] = changed if isinstance(value, tuple) else changed[0]
-        elif one.name not in ("constructor", "error", "type", "span"):
+        elif one.name not in _PLAIN:
             made[one.name] = moved(value, mapping)
     return replace(node, **made)

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, TypeAlias
 
 from embrix.brix.core import Among, Bind, CoreClause, CorePattern, Equals, Named, Shape, parts_of
 from embrix.machine.pycode import add_to, assign, compare, const, item, load, when
-from embrix.terms.node import FIELDS
+from embrix.terms.node import FIELDS, TUPLE
 
 if TYPE_CHECKING:
     from embrix.machine.compiler import Target, _Body
@@ -88,8 +88,11 @@ class Matching:
     ) -> None:
         steps: list[_Step] = []
         temporaries = self.body.temporaries
+        own = any(clause is one for one in self.body.target.clauses)
         for index, (subject, pattern) in enumerate(zip(subjects, clause.patterns, strict=True)):
             self.pattern(subject, pattern, steps, known=known and index == 0)
+        if own and self.body.key in self.body.unit.staged:
+            self.body.opened = set()  # these are parts of the subject
         outer, self.body.out = self.body.out, []
         if clause.guard is not None:
             guard = self.body.value(clause.guard)
@@ -122,7 +125,7 @@ class Matching:
         if self.bare:
             body.give(body.value(clause.body), target, bare=True)
             return
-        if body.traced and any(clause is own for own in body.target.clauses):
+        if body.traced and any(clause is one for one in body.target.clauses):
             chosen = ast.Subscript(load("clause_of"), load("i"), ast.Store())
             body.out.append(ast.Assign([chosen], const(number)))
         if body.counted:
@@ -164,6 +167,8 @@ class Matching:
                 if wide and not known:
                     steps.append(compare(item(subject, 0), ast.Eq(), const(tag)))
                 for index, field in enumerate(fields):
+                    if isinstance(field, Bind) and field.slot is not None and tag != TUPLE:
+                        self.body.opened.add(field.slot)
                     self.pattern(item(subject, FIELDS + index), field, steps)
 
 

@@ -35,6 +35,7 @@ from embrix.machine.outcome import Outcome, Result, Shown
 from embrix.machine.primitives import primitives
 from embrix.machine.recorder import NOT_LEFT, Recorder
 from embrix.machine.stack import with_room
+from embrix.machine.staging import Stages
 from embrix.terms.binding import alike, free_names, fresh, substitute
 from embrix.terms.collecting import uncollected
 from embrix.terms.node import (
@@ -313,10 +314,13 @@ class _Session:
             "waiting": recorder.pending.__len__ if recorder else None,
             "settle": recorder.settle if recorder else None,
         }  # fmt: skip
-        constants = compiled.constants
+        stages = Stages(compiled)
+        helpers |= {"identity": id, "heat": stages.heat}
         self.space: dict[str, Any] = compiled.link(
-            limits.calls, *constants, *(helpers[name] for name in HELPERS)
-        )
+            limits.calls, *compiled.constants, *(helpers[name] for name in HELPERS),
+            *stages.finders(),
+        )  # fmt: skip
+        stages.connect(self.space.get(" variables"))
 
     def call(self, name: str, *args: Any) -> Any:
         """A function of the definition, with whatever it bounces to."""
