@@ -10,7 +10,7 @@ from embrix.course.load import Course
 from embrix.machine.lane import Lane
 from embrix.runs.session import Session
 from embrix.suite.check import check_case
-from embrix.suite.model import Case, Expectation
+from embrix.suite.model import Case, Expectation, Steps
 from embrix.suite.read import read_suite
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Source
@@ -102,10 +102,10 @@ def test_verdicts_tell_what_was_expected_and_what_came(drip_lanes: dict[str, Lan
 
 
 def test_the_first_step_that_differs_is_told(drip_lanes: dict[str, Lane]) -> None:
-    steps = {"rewriting": ("1 + 2 * 3", "1 + 5", "6")}
+    steps = {"rewriting": Steps(("1 + 2 * 3", "1 + 5", "6"))}
     verdict = check_case(Case("c", "1 + 2 * 3", None, steps=steps), drip_lanes["rewriting"])
     assert (verdict.expected, verdict.actual) == ("step 1: 1 + 5", "step 1: 1 + 6")
-    short = {"rewriting": ("1 + 2",)}
+    short = {"rewriting": Steps(("1 + 2",))}
     verdict = check_case(Case("c", "1 + 2", None, steps=short), drip_lanes["rewriting"])
     assert (verdict.expected, verdict.actual) == ("step 1: no further step", "step 1: 3")
 

@@ -99,7 +99,7 @@ def test_test_prints_expected_against_actual(
     status, out, _ = run(capsys, "test", "--course", str(course_copy))
     assert status == 1
     assert "✗ subtraction nests to the left" in out
-    assert "    environment: expected 5\n                 but got  9\n" in out
+    assert "    by_name, environment, rewriting\n      expected  5\n      but got   9\n" in out
 
 
 USAGE = [

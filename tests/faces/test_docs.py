@@ -14,10 +14,10 @@ from embrix.brix.reader import read_file
 from embrix.brix.syntax import LanguageSyntax
 from embrix.cli.main import main, parser
 from embrix.course.load import load_course
+from embrix.course.replacing import replace_file
 from embrix.grammar.lr import parser_of
 from embrix.grammar.parser import Parsed
 from embrix.runs.session import Session
-from embrix.suite.read import read_suite
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Source
 
@@ -48,7 +48,7 @@ def words(command: str) -> list[str]:
 
 DOCUMENTED = [
     command
-    for name in ("README.md", "docs/grammars.md", "docs/checks.md")
+    for name in ("README.md", "docs/grammars.md", "docs/checks.md", "docs/suites.md")
     for command in commands(name)
 ]
 
@@ -73,7 +73,19 @@ def test_every_command_of_the_documents_works(
         "FILE.weir": course_copy / "weir" / "programs" / "tolls.weir",
         "FILE.brix": course_copy / "rill" / "by_need.brix",
         "FILE.rill": course_copy / "rill" / "programs" / "queue.rill",
+        "FILE.xml": tmp_path / "report.xml",
+        "SUITE": course_copy / "drip" / "other.suite.toml",
+        "CASE": "wrong on purpose",
+        "ANSWERS.json": tmp_path / "answers.json",
     }
+    (tmp_path / "answers.json").write_text('{"program": "2 * 3", "value": 6}')
+    if "SUITE" in command:
+        text = 'language = "Drip"\n[[case]]\nname = "wrong on purpose"\nprogram = "1"\nvalue = 2\n'
+        stands_for["SUITE"].write_text(text)  # type: ignore[union-attr]
+        if "--undo" in command:
+            replace_file(course_copy / "drip" / "other.suite.toml", text, text + "# more\n")
+    if "--to" in command and "FILE" in words(command):
+        stands_for["FILE"] = tmp_path / "report.html"
     found = [str(stands_for.get(word, word)) for word in words(command)]
     status = main(found)
     captured = capsys.readouterr()
@@ -98,17 +110,22 @@ def test_the_readme_names_every_command() -> None:
         assert f"embrix {name}" in text, name
 
 
-def test_the_suite_of_the_documents_is_read() -> None:
-    shown = [b for b in blocks("docs/suites.md") if "[[case]]" in b]
-    lanes = {"Drip": ("by_name", "environment", "rewriting"), "Weir": ("store_passing",)}
+def test_the_suites_of_the_documents_hold(course_copy: Path) -> None:
+    """They are read without complaint, and every case holds."""
+    shown = [b for b in blocks("docs/suites.md") if "[[case]]" in b or "[[question]]" in b]
+    path = course_copy / "documents.suite.toml"
     counts = []
     for block in shown:
-        text = block if block.startswith("language") else f'language = "Weir"\n{block}'
-        findings = Findings()
-        suite = read_suite(Source("doc", text), lanes, {"Drip": ("DivisionByZero",)}, findings)
-        assert findings.sorted() == ()
-        counts.append(len(suite.cases) if suite is not None else 0)
-    assert counts == [5, 1]
+        language = "Weir" if "assignment" in block else "Drip"
+        text = block if block.startswith("language") else f'language = "{language}"\n{block}'
+        path.write_text(text)
+        (course_copy / "programs").mkdir(exist_ok=True)
+        report = Session(course_copy).test(path)
+        assert report["diagnostics"] == []
+        failed = [v for case in report["cases"] for v in case["verdicts"] if v[1] == "failed"]
+        assert failed == []
+        counts.append((len(report["cases"]), len(report["questions"])))
+    assert counts == [(5, 0), (1, 0), (3, 0), (0, 1), (1, 0)]
 
 
 def test_the_grammar_of_the_documents_is_a_language() -> None:

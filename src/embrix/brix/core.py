@@ -430,7 +430,7 @@ class Language:
         return replace(self, numbers=found[-1], grammars=counting)
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@dataclass(frozen=True, slots=True, eq=False, weakref_slot=True)
 class Interpreter:
     """A checked interpreter of a language.
 
@@ -486,11 +486,12 @@ def parts_of(root: object) -> Iterator[Any]:
     pending = [root]
     while pending:
         node = pending.pop()
-        if isinstance(node, tuple):
-            pending += node
-        elif isinstance(node, PARTS):
+        kind = type(node)
+        if kind is tuple:
+            pending += node  # type: ignore[arg-type]
+        elif kind in _INSIDE:
             yield node
-            pending += [getattr(node, name) for name in node.__slots__ if name != "constructor"]
+            pending += [getattr(node, name) for name in _INSIDE[kind]]
 
 
 PARTS = (
@@ -499,3 +500,9 @@ PARTS = (
     Handler, Attempt, Ask, Decided, Fetch, Loop, StepList, Bind, Equals, Shape, Named, Among,
     CoreClause,
 )  # fmt: skip
+
+_PLAIN = ("constructor", "error", "type", "span")
+_INSIDE: dict[type, tuple[str, ...]] = {
+    kind: tuple(name for name in kind.__slots__ if name not in _PLAIN) for kind in PARTS
+}
+"""Where each kind of part may have others inside."""

@@ -35,7 +35,6 @@ from embrix.grammar.steps import descent, shift_reduce
 from embrix.grammar.tables import items_text, sets_text
 from embrix.machine.lane import BadBinding, Lane
 from embrix.machine.outcome import Outcome, Result
-from embrix.runs.pool import Pool
 from embrix.runs.prompt import Prompt
 from embrix.runs.session import Session, ending, result_data
 from embrix.runs.sketch import how_far
@@ -329,75 +328,6 @@ def repl(arguments: argparse.Namespace) -> int:
     else:
         converse(Prompt(session, language, lanes, print), lambda _: input())
     return 0
-
-
-# ---------------------------------------------------------------------- suites
-
-
-def test(arguments: argparse.Namespace) -> int:
-    """Run suites on all interpreters; the workers do it, one suite each at a time."""
-    folder = course_folder(arguments.course)
-    session = Session(folder)
-    paths = [path.resolve() for path in arguments.suites] or list(session.course.suites)
-    for path in paths:
-        if not path.is_file():
-            raise Usage(f"there is no suite {path}")
-        if session.course.folder not in path.parents:
-            raise Usage(f"{path} does not belong to the course in {session.course.folder}")
-    if not paths:
-        raise Usage(f"{session.course.title} has no suites (files that end in .suite.toml)")
-    pool = Pool(1)
-    try:
-        pool.load(str(session.course.folder), lambda _: None)
-        reports = [_report(pool, path, arguments.grammar) for path in paths]
-    finally:
-        pool.close()
-    findings = [f for f in session.diagnostics() if f.severity == "error"]
-    if arguments.json:
-        print(json.dumps(reports, indent=2))
-    else:
-        for finding in findings:
-            print(render(finding), end="\n\n")
-        for report in reports:
-            _print_report(report)
-    failed = any(
-        verdict[1] == "failed"
-        for report in reports
-        for case in report["cases"]
-        for verdict in case["verdicts"]
-    )
-    return 1 if failed or findings else 0
-
-
-def _report(pool: Pool, path: Path, grammar: str | None) -> dict[str, Any]:
-    answer = pool.request("test", {"suite": str(path), "grammar": grammar})
-    if "answer" not in answer:
-        raise RuntimeError(answer.get("fault", "the suite was not run"))
-    report: dict[str, Any] = answer["answer"]
-    return report
-
-
-def _print_report(report: dict[str, Any]) -> None:
-    counted = {"passed": 0, "failed": 0, "left out": 0}
-    for case in report["cases"]:
-        wrong = [verdict for verdict in case["verdicts"] if verdict[1] == "failed"]
-        for verdict in case["verdicts"]:
-            counted[verdict[1]] += 1
-        if not wrong:
-            continue
-        print(f"✗ {case['name']}  ({report['file']}:{case['line']})")
-        print(textwrap.indent(visible(case["program"], keep="\n").rstrip("\n"), "    │ "))
-        for lane, _, expected, actual in wrong:
-            print(f"    {lane}: expected {visible(expected)}")
-            print(f"    {' ' * len(lane)}  but got  {visible(actual)}")
-        print()
-    lanes = ", ".join(report.get("lanes", [])) or "no interpreter"
-    told = f"{counted['passed']} passed, {counted['failed']} failed"
-    if counted["left out"]:
-        told += f", {counted['left out']} left out"
-    for name in report.get("broken", ()):
-        print(f"! {name} was not run: its definition has errors")
-    print(f"{report.get('file', 'suite')}: {len(report['cases'])} cases on {lanes}: {told}")
 
 
 def explain(arguments: argparse.Namespace) -> int:

@@ -11,11 +11,12 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from embrix import __version__
-from embrix.cli import commands
+from embrix.cli import commands, testing
 from embrix.cli.choice import Usage
 from embrix.cli.format import format_files
 from embrix.cli.mistakes import mistakes
 from embrix.cli.uncovered import tell_uncovered
+from embrix.suite.reports import FORMATS
 
 Command = Callable[[argparse.Namespace], int]
 
@@ -136,12 +137,7 @@ def parser() -> argparse.ArgumentParser:
     grammar.add_argument("--sets", action="store_true", help="print first and follow sets")
     grammar.add_argument("--items", action="store_true", help="print the LR item sets")
 
-    test = add("test", commands.test, "run the suites on all interpreters")
-    test.add_argument("suites", metavar="SUITE", nargs="*", type=Path, help="default: all")
-    test.add_argument("--json", action="store_true", help="print the verdicts as JSON")
-    test.add_argument(
-        "--grammar", metavar="NAME", help="run the programs as another grammar writes them"
-    )
+    _suites(add)
 
     wrong = add(
         "mistakes", mistakes, "make mistakes in interpreters and say which the suites notice"
@@ -168,3 +164,37 @@ def parser() -> argparse.ArgumentParser:
     explain = add("explain", commands.explain, "say what a diagnostic code means")
     explain.add_argument("code", metavar="CODE", nargs="?", help="default: list all codes")
     return top
+
+
+def _suites(add: Callable[[str, Command, str], argparse.ArgumentParser]) -> None:
+    """The commands about suites."""
+    test = add("test", testing.test, "run the suites on all interpreters")
+    test.add_argument("suites", metavar="SUITE", nargs="*", type=Path, help="default: all")
+    test.add_argument("--json", action="store_true", help="the same as --report json")
+    test.add_argument("--report", choices=FORMATS, help="a report for other programs")
+    test.add_argument("--to", metavar="FILE", type=Path, help="where the report is written")
+    test.add_argument(
+        "--grammar", metavar="NAME", help="run the programs as another grammar writes them"
+    )
+    test.add_argument("--tag", metavar="WORD", dest="tags", action="append", default=[],
+                      help="only cases with this tag; may be given several times")  # fmt: skip
+    test.add_argument("--with", metavar="LANE", dest="lanes", action="append", default=[],
+                      help="only this lane; may be given several times")  # fmt: skip
+    test.add_argument("--jobs", metavar="N", type=int, help="worker processes (default: cores)")
+
+    add("changed", testing.changed, "say which verdicts the last run of the suites changed")
+
+    asked = add("questions", testing.questions, "the answers of all lanes to the suites' questions")
+    asked.add_argument("--language", metavar="NAME", help="only this language")
+    asked.add_argument("--json", action="store_true", help="print them as JSON")
+
+    taken = add("accept", testing.accept_case, "make what came what is expected, after a look")
+    taken.add_argument("suite", metavar="SUITE", type=Path, help="the suite that is changed")
+    taken.add_argument("case", metavar="CASE", nargs="?", help="the name of the case")
+    taken.add_argument("--with", metavar="LANE", dest="lane", help="the lane (default: the first "
+                       "on which the case fails)")  # fmt: skip
+    taken.add_argument("--yes", action="store_true", help="write it")
+    taken.add_argument("--undo", action="store_true", help="take the last change back")
+    taken.add_argument("--adopt", metavar="ANSWERS", type=Path,
+                       help="cases from answers recorded elsewhere (JSON)")  # fmt: skip
+    taken.add_argument("--origin", metavar="TEXT", help="where those answers come from")

@@ -39,6 +39,7 @@ from embrix.machine.pycode import (
     function,
     item,
     load,
+    located,
     loop,
     negation,
     row,
@@ -180,10 +181,11 @@ class Unit:
             counters += COUNTED
             counters += [f"n{number}" for number in self.numbers.values()]
             body += [assign(name, const(0)) for name in counters[1:]]
-        bounce = ["j", "c", *(f"a{number}" for number in range(self.most_arguments()))]
+        most = self.most_arguments()
+        bounce = ["j", "c", *(f"a{number}" for number in range(most))]
         body += [assign(name, const(None)) for name in bounce]
         counters += bounce
-        body += [run_bounces(self.most_arguments()), walk_far(self.variant == "counted")]
+        body += [run_bounces(most), walk_far(self.variant == "counted")]
         for name, target in self.functions.items():
             body += _Body(self, target, counters).definition(f"f{self.numbers[name]}")
         stop: list[ast.stmt] = [ast.Nonlocal(["fuel"]), assign("fuel", const(-1))]
@@ -212,7 +214,7 @@ class Unit:
         table = ast.Dict([const(name) for name in exports], [load(v) for v in exports.values()])
         body.append(ast.Return(table))
         module = ast.Module([function("link", params, body)], [])
-        code = compile(ast.fix_missing_locations(module), "<definition>", "exec")
+        code = compile(located(module), "<definition>", "exec")
         space: dict[str, Any] = {"__builtins__": {}}
         exec(code, space)
         return Compiled(space["link"], tuple(self.constants), self)

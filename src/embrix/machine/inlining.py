@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import fields, replace
+from functools import lru_cache
 from typing import Any
 
 from embrix.brix import core as k
@@ -89,6 +90,7 @@ def only_decided(function: k.Function, decided: Callable[[str], str]) -> k.Funct
 _PLAIN = ("constructor", "error", "type", "span")
 
 
+@lru_cache(maxsize=4_000)
 def renumbered(function: k.Function) -> k.Function:
     """The function with the variables of each clause numbered from the same number on: no two
     clauses are at work at once, and small frames make deep recursion cheap."""

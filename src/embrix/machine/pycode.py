@@ -73,3 +73,22 @@ def function(name: str, params: Sequence[str], body: Sequence[ast.stmt]) -> ast.
 def atomic(value: ast.expr) -> bool:
     """Whether evaluating it later than it stands can make no difference."""
     return isinstance(value, ast.Name | ast.Constant)
+
+
+def located(module: ast.Module) -> ast.Module:
+    """The same tree with a place in every node: Python wants one, and there is no text."""
+    pending: list[ast.AST] = [module]
+    while pending:
+        node = pending.pop()
+        kind = type(node)
+        if kind._attributes:
+            node.lineno = node.col_offset = 1  # type: ignore[attr-defined]
+        if kind is ast.Name or kind is ast.Constant:
+            continue
+        for name in kind._fields:
+            inner = getattr(node, name, None)
+            if isinstance(inner, ast.AST):
+                pending.append(inner)
+            elif isinstance(inner, list):
+                pending += [one for one in inner if isinstance(one, ast.AST)]
+    return module

@@ -21,7 +21,18 @@ from typing import Any
 from embrix.brix import core as k
 from embrix.machine.compiler import Compiled, Target, Unit, _Body
 from embrix.machine.inlining import bound_slots, moved
-from embrix.machine.pycode import add_to, assign, call, compare, const, do, function, load, when
+from embrix.machine.pycode import (
+    add_to,
+    assign,
+    call,
+    compare,
+    const,
+    do,
+    function,
+    load,
+    located,
+    when,
+)
 from embrix.machine.tails import VALUES
 from embrix.terms.node import FIELDS, Node, Value
 
@@ -93,7 +104,7 @@ class Stages:
         for number in range(len(self.compiled.constants), len(unit.constants)):
             known[f"k{number}"] = CellType(unit.constants[number])
         module = ast.Module([function("around", list(known), [made])], [])
-        compiled = compile(ast.fix_missing_locations(module), "<part of a program>", "exec")
+        compiled = compile(located(module), "<part of a program>", "exec")
         code = _inside(_inside(compiled))
         cells = tuple(known[variable] for variable in code.co_freevars)
         return FunctionType(code, {"__builtins__": {}}, "part", None, cells)

@@ -24,7 +24,7 @@ from embrix.machine.laws import LawReport, try_law
 from embrix.machine.limits import LIVE, Limits
 from embrix.machine.outcome import Outcome, Result
 from embrix.runs.strength import Noticed, Trial
-from embrix.suite.check import check_case, translated
+from embrix.runs.testing import check_suite
 from embrix.suite.model import Suite
 from embrix.suite.read import read_suite
 from embrix.terms.node import CONS, FIELDS, NIL, NONE, SOME, Node, list_items
@@ -237,7 +237,8 @@ class Session:
             errors[language_name] = {error.name for error in language.errors}
             for lane in course.interpreters.get(language_name, {}).values():
                 errors[language_name] |= {error.name for error in lane.errors}
-        return read_suite(source, lanes, errors, findings)
+        grammars = {name: one.grammars for name, one in course.languages.items()}
+        return read_suite(source, lanes, errors, findings, grammars)
 
     def grammar(self, language: str, rule: str | None = None) -> list[str]:
         """What kind of grammar a language has, as lines of text."""
@@ -446,56 +447,14 @@ class Session:
     # ---------------------------------------------------------------- suites
 
     def test(
-        self, path: Path, progress: Progress | None = None, grammar: str | None = None
+        self,
+        path: Path,
+        progress: Progress | None = None,
+        grammar: str | None = None,
+        share: tuple[int, int] = (0, 1),
     ) -> Data:
-        """All verdicts of a suite, case by case in the order of the file.
-
-        With the name of another grammar the programs are printed in it and read by it.
-        """
-        findings = Findings()
-        suite = self.suite(path, findings)
-        if suite is None:
-            return {"cases": [], "lanes": [], "diagnostics": _as_data(findings), "language": ""}
-        lanes = self.lanes(suite.language)
-        for name in suite.decided if lanes else ():
-            try:
-                lanes.append(self.lane(suite.language, name))
-            except Undecided as wrong:
-                findings.error("unknown_name", str(wrong.args[0]), suite.source, Span(0, 0))
-            except KeyError:
-                continue  # its interpreter has errors, which have been told
-        others = self.lanes(suite.language, grammar) if grammar is not None else []
-        cases: list[Data] = []
-        for number, case in enumerate(suite.cases):
-            other = translated(case, lanes[0], others[0]) if others else None
-            if other is not None:
-                verdicts = [check_case(other, lane) for lane in others]
-            else:
-                verdicts = [check_case(case, lane) for lane in lanes]
-            line, _ = suite.source.position(case.span.start)
-            cases.append(
-                {
-                    "name": case.name,
-                    "program": case.program,
-                    "why": case.why,
-                    "line": line,
-                    "verdicts": [[v.lane, v.state, v.expected, v.actual] for v in verdicts],
-                }
-            )
-            if progress is not None:
-                progress({"done": number + 1, "of": len(suite.cases)})
-        return {
-            "file": suite.source.name,
-            "language": suite.language,
-            "lanes": [lane.name for lane in lanes],
-            "broken": list(self.course.broken.get(suite.language, ())),
-            "cases": cases,
-            "diagnostics": _as_data(findings),
-        }
-
-
-def _as_data(findings: Findings) -> list[Data]:
-    return [finding.as_data() for finding in findings.sorted()]
+        """All verdicts of a suite: see `runs.testing`."""
+        return check_suite(self, path, progress, grammar, share)
 
 
 def _parts(name: str, child: Node) -> list[tuple[str, Node]]:

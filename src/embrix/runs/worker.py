@@ -180,7 +180,8 @@ class Worker:
                     if number in self._cancelled:
                         raise InterruptedError
 
-                return session.test(Path(a["suite"]), progress, a.get("grammar"))
+                share = tuple(a.get("share", (0, 1)))
+                return session.test(Path(a["suite"]), progress, a.get("grammar"), share)
         raise ValueError(f"no request is called {do}")
 
 

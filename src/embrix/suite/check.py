@@ -2,68 +2,139 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from typing import Literal, TypeAlias
 
 from embrix.grammar.parser import Parsed
 from embrix.machine.lane import BadBinding, Lane
 from embrix.machine.limits import Limits
-from embrix.machine.outcome import Outcome
-from embrix.suite.model import Case, Expectation
+from embrix.machine.outcome import Outcome, Result
+from embrix.suite.model import Case, Expectation, Steps
+from embrix.suite.steps import Alike, parting, reads_like
+from embrix.terms.binding import alike
 from embrix.text.source import Source
 from embrix.text.visible import visible
 from embrix.trace.walk import Walk
 
 State: TypeAlias = Literal["passed", "failed", "left out"]
 
+What: TypeAlias = Literal["", "outcome", "output", "state", "costs", "tokens", "term", "steps"]
+
 
 @dataclass(frozen=True, slots=True)
 class Verdict:
-    """How a case came out on a lane. `expected` and `actual` are sentences for people; for steps
-    they tell of the first step that differs."""
+    """How a case came out on a lane. `expected` and `actual` are sentences for people, `what` is
+    what they are about; for steps they tell of the first that differs, and `station` is where it
+    stands in the walk."""
 
     case: str
     lane: str
     state: State
     expected: str = ""
     actual: str = ""
+    what: What = ""
+    station: int = -1
+
+
+@dataclass(frozen=True, slots=True)
+class _Miss:
+    what: What
+    expected: str
+    actual: str
+    station: int = -1
 
 
 def check_case(case: Case, lane: Lane, limits: Limits | None = None) -> Verdict:
     """Run one case on one lane. A case that does not speak of the lane is left out."""
     if not case.applies_to(lane.name):
         return Verdict(case.name, lane.name, "left out")
-    expected = case.expectation_for(lane.name)
-    output = case.output_for(lane.name)
     try:
-        if expected is not None or output is not None:
-            result = lane.run(
-                case.program, case.given, limits=limits, variant="plain", given_input=case.input
+        for miss in _misses(case, lane, limits):
+            return Verdict(
+                case.name, lane.name, "failed", miss.expected, miss.actual, miss.what, miss.station
             )
-            outcome = result.outcome
-            written = "".join(result.output)
-            if output is not None and written != output:
-                return Verdict(
-                    case.name, lane.name, "failed", f"output {visible(output)}",
-                    f"output {visible(written)}" if written else "no output: nothing was emitted",
-                )  # fmt: skip
-            if expected is None and outcome.kind != "value":
-                return Verdict(
-                    case.name, lane.name, "failed", "an end without failure",
-                    describe(outcome, case.program, place=True),
-                )  # fmt: skip
-            if expected is not None and not fits(expected, outcome, case.program):
-                return Verdict(
-                    case.name, lane.name, "failed", expected.sentence,
-                    describe(outcome, case.program, place=expected.at is not None,
-                             says=bool(expected.says)),
-                )  # fmt: skip
-        if lane.name in case.steps:
-            return _steps(case, lane, limits)
     except BadBinding as bad:
+        expected = case.expectation_for(lane.name)
         wanted = expected.sentence if expected else "steps"
-        return Verdict(case.name, lane.name, "failed", wanted, str(bad))
+        return Verdict(case.name, lane.name, "failed", wanted, str(bad), "outcome")
     return Verdict(case.name, lane.name, "passed")
+
+
+def run_case(case: Case, lane: Lane, limits: Limits | None = None) -> Result:
+    """The run that a case asks for, counted when its costs matter. Raises `BadBinding`."""
+    expected = case.expectation_for(lane.name)
+    endless = expected is not None and expected.kind == "diverges"
+    if endless and expected is not None:
+        limits = replace(limits or Limits(), calls=int(expected.text))
+    return lane.run(
+        case.program, case.given, limits=limits, given_input=case.input,
+        variant="counted" if endless or case.costs_for(lane.name) else "plain",
+    )  # fmt: skip
+
+
+def _misses(case: Case, lane: Lane, limits: Limits | None) -> Iterator[_Miss]:
+    """What is not as it should be, in the order in which it happens."""
+    yield from _reading(case, lane)
+    expected, output = case.expectation_for(lane.name), case.output_for(lane.name)
+    state, bounds = case.state_for(lane.name), case.costs_for(lane.name)
+    if expected is not None or output is not None or state is not None or bounds:
+        result = run_case(case, lane, limits)
+        outcome, written = result.outcome, "".join(result.output)
+        if output is not None and written != output:
+            told = f"output {visible(written)}" if written else "no output: nothing was emitted"
+            yield _Miss("output", f"output {visible(output)}", told)
+        if expected is None and outcome.kind != "value":
+            told = describe(outcome, case.program, place=True)
+            yield _Miss("outcome", "an end without failure", told)
+        if expected is not None and not fits(expected, outcome, case.program):
+            told = describe(outcome, case.program, place=expected.at is not None,
+                            says=bool(expected.says))  # fmt: skip
+            if expected.kind == "value" and outcome.structure and expected.text.endswith(")"):
+                told = outcome.structure
+            yield _Miss("outcome", expected.sentence, told)
+        if state is not None and tuple(result.state) != state:
+            found = ", ".join(result.state) or "nothing beside the value"
+            yield _Miss("state", f"state {', '.join(state)}", f"state {visible(found)}")
+        for bound in bounds:
+            count = result.costs.get(bound.cost, 0)
+            if not bound.holds(count):
+                yield _Miss("costs", bound.sentence, f"{bound.cost} {count:,}")
+    if lane.name in case.steps:
+        yield from _steps(case, lane, case.steps[lane.name], limits)
+
+
+def _reading(case: Case, lane: Lane) -> Iterator[_Miss]:
+    """How the program is read."""
+    if case.tokens is None and not case.term:
+        return
+    grammar = lane.interpreter.language.grammar
+    if case.tokens is not None and grammar is not None:
+        found = tuple(token_texts(lane, case.program))
+        for number in range(max(len(found), len(case.tokens))):
+            wanted = case.tokens[number] if number < len(case.tokens) else "no further token"
+            came = found[number] if number < len(found) else "no further token"
+            if wanted not in (came, came.partition(" ")[0], came.partition(" ")[2]):
+                which = f"token {number + 1}: "
+                yield _Miss("tokens", which + wanted, which + visible(came))
+                break
+    if case.term:
+        parsed = lane.parser.parse(case.program)
+        came = "a program that is refused"
+        if isinstance(parsed, Parsed):
+            came = lane.machine.display.structure(parsed.term)
+        if "".join(came.split()) != "".join(case.term.split()):
+            yield _Miss("term", f"term {case.term}", f"term {came}")
+
+
+def token_texts(lane: Lane, program: str) -> Iterator[str]:
+    """The tokens of a program: kind and text, a literal by its text alone."""
+    grammar = lane.interpreter.language.grammar
+    assert grammar is not None
+    for token in grammar.tokens.cut(program).tokens:
+        kind = grammar.tokens.kind_of(token.terminal)
+        text = program[token.start : token.end]
+        yield f"{kind.name} {text}" if kind is not None else text
 
 
 def fits(expected: Expectation, outcome: Outcome, program: str) -> bool:
@@ -73,13 +144,16 @@ def fits(expected: Expectation, outcome: Outcome, program: str) -> bool:
             return False
         if Source("", program).position(outcome.place[0]) != expected.at:
             return False
-    if expected.kind == "value":
-        return outcome.kind == "value" and outcome.text == expected.text
+    if expected.kind in ("value", "shows"):
+        built = expected.kind == "value" and outcome.structure == expected.text
+        return outcome.kind == "value" and (built or outcome.text == expected.text)
     if expected.kind == "error":
         said = not expected.says or outcome.text == expected.says
         return outcome.kind == "failure" and outcome.name == expected.text and said
     if expected.kind == "accepted":
         return outcome.kind not in ("rejected", "ambiguous", "gave up")
+    if expected.kind == "diverges":
+        return outcome.kind == "cycle" or (outcome.kind, outcome.name) == ("out of fuel", "calls")
     return outcome.kind == "rejected" and outcome.name == expected.text
 
 
@@ -98,24 +172,52 @@ def describe(outcome: Outcome, program: str, *, place: bool, says: bool = False)
     return text
 
 
-def _steps(case: Case, lane: Lane, limits: Limits | None) -> Verdict:
-    wanted = case.steps[lane.name]
-    found = Walk(
-        lane, lane.trace(case.program, case.given, limits=limits, given_input=case.input)
-    ).lines()
-    for number in range(max(len(wanted), len(found))):
-        left = wanted[number] if number < len(wanted) else "no further step"
-        right = found[number] if number < len(found) else "no further step"
-        if left != right:
-            return Verdict(
-                case.name, lane.name, "failed", f"step {number}: {left}", f"step {number}: {right}"
-            )
-    return Verdict(case.name, lane.name, "passed")
+def steps_of(
+    case: Case, lane: Lane, wanted: Steps, limits: Limits | None = None
+) -> list[tuple[int, str]]:
+    """What happened, as far as the steps of a case look at it: the number of each station and its
+    line. Raises `BadBinding`."""
+    traced = lane.trace(case.program, case.given, limits=limits, given_input=case.input)
+    walk = Walk(lane, traced)
+    return walk.numbered(
+        only=frozenset(wanted.only), deep=wanted.deep,
+        begins=(lambda line: reads_like(wanted.under, line)) if wanted.under else None,
+    )  # fmt: skip
+
+
+def _steps(case: Case, lane: Lane, wanted: Steps, limits: Limits | None) -> Iterator[_Miss]:
+    found = steps_of(case, lane, wanted, limits)
+    if wanted.under and not found:
+        yield _Miss("steps", f"a step that begins with {wanted.under}", "none does")
+        return
+    same = _renamed(lane) if wanted.renaming else reads_like
+    parted = parting(wanted.lines, [line for _, line in found], same)
+    if parted is None:
+        return
+    number = parted.number
+    station = found[min(number, len(found) - 1)][0] if found else 0
+    yield _Miss("steps", f"step {number}: {parted.expected}", f"step {number}: {parted.actual}",
+                station)  # fmt: skip
+
+
+def _renamed(lane: Lane) -> Alike:
+    """Lines that are the same term up to the names that it binds."""
+    signature = lane.interpreter.language.signature
+
+    def same(wanted: str, found: str) -> bool:
+        if reads_like(wanted, found):
+            return True
+        left, right = lane.parser.parse(wanted), lane.parser.parse(found)
+        if not isinstance(left, Parsed) or not isinstance(right, Parsed):
+            return False
+        return alike(signature, left.term, right.term)
+
+    return same
 
 
 def translated(case: Case, own: Lane, other: Lane) -> Case | None:
     """A case with its program written in another grammar of the language; None when the program
-    cannot be read. Places and steps belong to the text as it was, and are not looked at."""
+    cannot be read. Places, tokens and steps belong to the text as it was, and are not looked at."""
     printer = other.machine.printer
     if printer is None:
         return None
@@ -136,5 +238,5 @@ def translated(case: Case, own: Lane, other: Lane) -> Case | None:
     names = {name: text for name, text in given.items() if text is not None}
     return replace(
         case, program=program, given=names, expected=unplaced(case.expected), instead=instead,
-        steps={},
+        steps={}, tokens=None,
     )  # fmt: skip

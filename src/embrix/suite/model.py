@@ -7,13 +7,27 @@ from typing import Literal, TypeAlias
 
 from embrix.text.source import Source, Span
 
-ExpectationKind: TypeAlias = Literal["value", "error", "rejected", "accepted"]
+ExpectationKind: TypeAlias = Literal["value", "shows", "error", "rejected", "accepted", "diverges"]
+Relation: TypeAlias = Literal["exactly", "at most", "at least"]
+
+ENOUGH = 100_000
+"""Calls after which a program that is said to diverge has not ended."""
+
+COSTS = {
+    "steps": "steps", "judgements": "judgements", "calls": "calls", "lookups": "lookups",
+    "hops": "hops", "depth": "depth", "allocations": "allocations", "reads": "reads",
+    "writes": "writes", "made": "suspensions made", "forced": "suspensions forced",
+    "reused": "suspensions reused", "substitutions": "substitutions",
+    "visited": "nodes visited",
+}  # fmt: skip
+"""What a case may bound, by the word it is written with; `calls of NAME` besides."""
 
 
 @dataclass(frozen=True, slots=True)
 class Expectation:
-    """`text` is the value as shown, the name of the error, or what refuses (tokens, grammar);
-    a program that is merely accepted may end in any way.
+    """`text` is the value as shown or as it is built, the name of the error, what refuses (tokens,
+    grammar), or the calls after which a program that diverges has not ended; a program that is
+    merely accepted may end in any way.
 
     `at` is the place in the program as line and column counted from one, or None.
     """
@@ -29,26 +43,65 @@ class Expectation:
         place = f" “{self.says}”" if self.says else ""
         place += f" at {self.at[0]}:{self.at[1]}" if self.at else ""
         word = {
-            "value": "", "error": "error ", "rejected": "rejected by the ", "accepted": "accepted",
+            "value": self.text, "shows": f"shown as {self.text}", "error": f"error {self.text}",
+            "rejected": f"rejected by the {self.text}", "accepted": "accepted",
+            "diverges": "no end",
         }[self.kind]  # fmt: skip
-        return f"{word}{self.text}{place}"
+        return f"{word}{place}"
+
+
+@dataclass(frozen=True, slots=True)
+class Bound:
+    """How much something may cost."""
+
+    cost: str
+    relation: Relation
+    number: int
+
+    def holds(self, found: int) -> bool:
+        if self.relation == "exactly":
+            return found == self.number
+        return found <= self.number if self.relation == "at most" else found >= self.number
+
+    @property
+    def sentence(self) -> str:
+        relation = "" if self.relation == "exactly" else f"{self.relation} "
+        return f"{self.cost} {relation}{self.number:,}"
+
+
+@dataclass(frozen=True, slots=True)
+class Steps:
+    """The reduction sequence, or the conclusions in order. A line `...` stands for any number of
+    them; `…` inside a line for any text.
+
+    `under` begins with the first term or judgement that reads like this line; `deep` keeps only
+    judgements at most so many levels inside each other, counted from there; `only` those of some
+    functions. With `renaming` bound names of terms do not matter.
+    """
+
+    lines: tuple[str, ...]
+    under: str = ""
+    deep: int | None = None
+    only: tuple[str, ...] = ()
+    renaming: bool = False
 
 
 @dataclass(frozen=True, slots=True)
 class Case:
     """One program with what it must give.
 
-    `expected` holds for every lane that `instead` does not name; `steps` gives for a lane the
-    reduction sequence or the conclusions in order. `lanes` limits the case when it is not empty.
-    `input` holds the lines the program may read, `output` all that it must write, and `outputs`
-    what single lanes write instead.
+    `expected` holds for every lane that `instead` does not name; `steps` gives for a lane what
+    happens on the way. `lanes` limits the case when it is not empty. `input` holds the lines the
+    program may read, `output` all that it must write, and `outputs` what single lanes write
+    instead; `state` is what must come beside the value. `costs` bounds costs, of all lanes under an
+    empty name. `tokens` and `term` say how the program is read.
     """
 
     name: str
     program: str
     expected: Expectation | None
     instead: dict[str, Expectation] = field(default_factory=dict)
-    steps: dict[str, tuple[str, ...]] = field(default_factory=dict)
+    steps: dict[str, Steps] = field(default_factory=dict)
     lanes: tuple[str, ...] = ()
     given: dict[str, str] = field(default_factory=dict)
     input: tuple[str, ...] = ()
@@ -56,10 +109,19 @@ class Case:
     outputs: dict[str, str] = field(default_factory=dict)
     why: str = ""
     span: Span = field(default=Span(0, 0), compare=False)
+    state: tuple[str, ...] | None = None
+    states: dict[str, tuple[str, ...]] = field(default_factory=dict)
+    costs: dict[str, tuple[Bound, ...]] = field(default_factory=dict)
+    tokens: tuple[str, ...] | None = None
+    term: str = ""
+    grammar: str | None = None
+    tags: tuple[str, ...] = ()
+    entry: tuple[int, int] = (-1, -1)
+    """Where it stands in the file: the number of its case, and of its row in a table, or -1."""
 
     def expectation_for(self, lane: str) -> Expectation | None:
         """What a lane must give; where only its output is stated it must not fail."""
-        if lane in self.outputs and self.expected and self.expected.kind != "value":
+        if lane in self.outputs and self.expected and self.expected.kind not in ("value", "shows"):
             return self.instead.get(lane)
         return self.instead.get(lane, self.expected)
 
@@ -68,18 +130,49 @@ class Case:
         refused = lane in self.instead and self.instead[lane].kind == "rejected"
         return self.outputs.get(lane, None if refused else self.output)
 
+    def state_for(self, lane: str) -> tuple[str, ...] | None:
+        return self.states.get(lane, None if lane in self.instead else self.state)
+
+    def costs_for(self, lane: str) -> tuple[Bound, ...]:
+        return self.costs.get(lane, self.costs.get("", ()))
+
     def applies_to(self, lane: str) -> bool:
         if self.lanes and lane not in self.lanes:
             return False
         if "[" in lane and lane not in self.spoken_of:
             return False  # with choices decided otherwise, only where that is asked for
-        stated = self.expectation_for(lane) is not None or lane in self.steps
-        return stated or self.output_for(lane) is not None
+        read = self.tokens is not None or bool(self.term)
+        stated = self.expectation_for(lane) is not None or lane in self.steps or read
+        counted = bool(self.costs_for(lane)) or self.state_for(lane) is not None
+        return stated or counted or self.output_for(lane) is not None
 
     @property
     def spoken_of(self) -> tuple[str, ...]:
         """The lanes that the case names."""
-        return tuple(dict.fromkeys((*self.lanes, *self.instead, *self.outputs, *self.steps)))
+        named = (self.lanes, self.instead, self.outputs, self.states, self.costs, self.steps)
+        return tuple(dict.fromkeys(lane for one in named for lane in one if lane))
+
+
+@dataclass(frozen=True, slots=True)
+class Answer:
+    """One way to end, or what is written, or both."""
+
+    expected: Expectation | None
+    output: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Question:
+    """A program with several labelled answers, none of them right or wrong."""
+
+    name: str
+    program: str
+    answers: dict[str, Answer]
+    lanes: tuple[str, ...] = ()
+    given: dict[str, str] = field(default_factory=dict)
+    input: tuple[str, ...] = ()
+    why: str = ""
+    span: Span = field(default=Span(0, 0), compare=False)
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,9 +183,10 @@ class Suite:
     language: str
     about: str
     cases: tuple[Case, ...]
+    questions: tuple[Question, ...] = ()
 
     @property
     def decided(self) -> tuple[str, ...]:
         """The lanes with choices decided otherwise that some case speaks of."""
-        named = (lane for case in self.cases for lane in case.spoken_of if "[" in lane)
+        named = [lane for case in self.cases for lane in case.spoken_of if "[" in lane]
         return tuple(dict.fromkeys(named))

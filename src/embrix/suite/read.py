@@ -4,26 +4,24 @@ from __future__ import annotations
 
 import re
 import tomllib
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Iterator, Mapping
 from pathlib import Path
 from typing import Any
 
-from embrix.suite.model import Case, Expectation, Suite
+from embrix.suite import demands
+from embrix.suite.entries import Entries, Wrong, tables
+from embrix.suite.model import Answer, Bound, Case, Expectation, Question, Suite
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Source, Span, Unreadable, read_source
 from embrix.text.suggest import did_you_mean
 
-_SUITE_KEYS = ("language", "about", "case")
+_SUITE_KEYS = ("language", "about", "case", "question")
 _CASE_KEYS = (
-    "name", "why", "program", "file", "value", "error", "rejected", "accepted", "at", "says",
-    "steps",
-    "for", "lanes", "given", "input", "output",
+    "name", "why", "program", "file", *demands.DEMANDS, "steps", "for", "lanes", "given", "input",
+    "tokens", "term", "grammar", "tags", "table", "origin",
 )  # fmt: skip
-_EXPECT_KEYS = ("value", "error", "rejected", "accepted", "at", "says", "output")
-
-
-class _Wrong(Exception):
-    """An entry is wrong; it has been reported."""
+_ROW_KEYS = ("given", "input", "why", *demands.DEMANDS)
+_QUESTION_KEYS = ("name", "why", "program", "file", "answers", "lanes", "given", "input")
 
 
 def read_suite(
@@ -31,48 +29,45 @@ def read_suite(
     lanes: Mapping[str, Collection[str]],
     errors: Mapping[str, Collection[str]],
     findings: Findings,
+    grammars: Mapping[str, Collection[str]] | None = None,
 ) -> Suite | None:
     """The suite in a file, or None when nothing of it can be used.
 
-    `lanes` gives for each language of the course its interpreters, `errors` its error names.
+    `lanes` gives for each language of the course its interpreters, `errors` its error names,
+    `grammars` the names of its grammars.
     """
-    reader = _Reader(source, findings)
+    entries = Entries(source, findings)
     try:
         data = tomllib.loads(source.text, parse_float=str)
     except tomllib.TOMLDecodeError as bad:
         findings.error("bad_suite", f"this is not TOML: {bad}", source, _toml_place(source, bad))
         return None
     try:
-        language = reader.text(data, "language", None, needed=True)
-    except _Wrong:
+        language = entries.text(data, "language", None, needed=True)
+    except Wrong:
         return None
     if language not in lanes:
         findings.error(
             "unknown_language", f"there is no language called {language}", source,
-            reader.entry(None, "language"), did_you_mean(language, lanes),
+            entries.entry(None, "language"), did_you_mean(language, lanes),
         )  # fmt: skip
         return None
-    reader.unknown_keys(data, _SUITE_KEYS, None)
-    raw = data.get("case", [])
-    if not isinstance(raw, list) or not all(isinstance(one, dict) for one in raw):
-        findings.error(
-            "bad_suite", "cases are written as [[case]]", source, reader.entry(None, "case")
-        )
-        return None
-    about = data.get("about", "")
-    cases: list[Case] = []
-    for number, one in enumerate(raw):
-        try:
-            case = reader.case(one, number, lanes[language], errors.get(language, ()))
-        except _Wrong:
-            continue
-        if any(known.name == case.name for known in cases):
+    entries.unknown_keys(data, _SUITE_KEYS, None)
+    raw = {kind: tables(data.get(kind, [])) for kind in ("case", "question")}
+    for kind, found in raw.items():
+        if found is None:
             findings.error(
-                "declared_twice", f"there is a case called “{case.name}” already", source,
-                reader.entry(number, "name"), "give each case a name of its own",
-            )  # fmt: skip
-        cases.append(case)
-    return Suite(source, language, about if isinstance(about, str) else "", tuple(cases))
+                "bad_suite", f"{kind}s are written as [[{kind}]]", source, entries.entry(None, kind)
+            )
+            return None
+    reader = _Reader(
+        entries, lanes[language], errors.get(language, ()), (grammars or {}).get(language, ())
+    )
+    about = data.get("about", "")
+    return Suite(
+        source, language, about if isinstance(about, str) else "",
+        tuple(reader.cases(raw["case"] or ())), tuple(reader.questions(raw["question"] or ())),
+    )  # fmt: skip
 
 
 def _toml_place(source: Source, bad: tomllib.TOMLDecodeError) -> Span:
@@ -85,186 +80,202 @@ def _toml_place(source: Source, bad: tomllib.TOMLDecodeError) -> Span:
 
 
 class _Reader:
-    def __init__(self, source: Source, findings: Findings) -> None:
-        self.source = source
-        self.findings = findings
-        self.heads = [m.start() for m in re.finditer(r"^\[\[case\]\]", source.text, re.M)]
-
-    def entry(self, case: int | None, key: str) -> Span:
-        """Where an entry of a case (or of the head of the file) is written."""
-        text = self.source.text
-        if case is None or case >= len(self.heads):
-            begin, end = 0, self.heads[0] if self.heads else len(text)
-        else:
-            begin = self.heads[case]
-            end = self.heads[case + 1] if case + 1 < len(self.heads) else len(text)
-        pattern = rf"(?:^|[\s.{{,\[\"]){re.escape(key)}(?=\"?\s*(?:=|\]|\.))"
-        found = re.compile(pattern, re.M).search(text, begin, end)
-        if found:
-            return Span(found.end() - len(key), found.end())
-        return Span(begin, min(end, begin + len("[[case]]")))
-
-    def wrong(self, case: int | None, key: str, message: str, hint: str = "") -> _Wrong:
-        self.findings.error("bad_suite", message, self.source, self.entry(case, key), hint)
-        return _Wrong()
-
-    def unknown_keys(
-        self, data: Mapping[str, Any], known: Collection[str], case: int | None
+    def __init__(
+        self,
+        entries: Entries,
+        lanes: Collection[str],
+        errors: Collection[str],
+        grammars: Collection[str],
     ) -> None:
-        for key in data:
-            if key not in known:
-                self.findings.error(
-                    "unknown_word", f"an entry called {key} means nothing here", self.source,
-                    self.entry(case, key),
-                    did_you_mean(key, known, "known are " + ", ".join(known)),
-                )  # fmt: skip
+        self.entries = entries
+        self.lanes = lanes
+        self.errors = errors
+        self.grammars = grammars
+        self.names: set[str] = set()
 
-    def text(
-        self, data: Mapping[str, Any], key: str, case: int | None, *, needed: bool = False
-    ) -> str:
-        value = data.get(key)
-        if value is None and not needed:
-            return ""
-        if not isinstance(value, str):
-            what = "is missing" if value is None else "must be a text"
-            raise self.wrong(case, key, f"`{key}` {what}", f'write {key} = "…"')
-        return value
+    def cases(self, raw: Any) -> Iterator[Case]:
+        for number, one in enumerate(raw):
+            part = self.entries.part("case", number)
+            try:
+                made = list(self.rows(one, number, part))
+            except Wrong:
+                continue
+            self.named(self.entries.text(one, "name", part), part)
+            yield from made
 
-    def case(
-        self, data: Mapping[str, Any], number: int, lanes: Collection[str], errors: Collection[str]
-    ) -> Case:
-        self.unknown_keys(data, _CASE_KEYS, number)
-        name = self.text(data, "name", number, needed=True)
-        given = self.table(data, "given", number)
-        limited = data.get("lanes", [])
-        if not isinstance(limited, list):
-            raise self.wrong(number, "lanes", "`lanes` must be a list of interpreters")
-        for lane in limited:
-            self.lane(lane, lanes, number, "lanes")
+    def questions(self, raw: Any) -> Iterator[Question]:
+        for number, one in enumerate(raw):
+            part = self.entries.part("question", number)
+            try:
+                question = self.question(one, part)
+            except Wrong:
+                continue
+            self.named(question.name, part)
+            yield question
+
+    def named(self, name: str, part: int) -> None:
+        """Every case and question has a name of its own."""
+        if name in self.names:
+            self.entries.findings.error(
+                "declared_twice", f"there is a case called “{name}” already", self.entries.source,
+                self.entries.entry(part, "name"), "give each case a name of its own",
+            )  # fmt: skip
+        self.names.add(name)
+
+    def rows(self, data: Mapping[str, Any], number: int, part: int) -> Iterator[Case]:
+        """The case, or one for each row of its table."""
+        if "table" not in data:
+            yield self.case(data, part, (number, -1))
+            return
+        rows = tables(data["table"])
+        if not rows:
+            raise self.entries.wrong(
+                part, "table", "`table` is a list of rows", "table = [{ given.n = 1, value = 2 }]"
+            )
+        name = self.entries.text(data, "name", part, needed=True)
+        shared = {key: value for key, value in data.items() if key != "table"}
+        for at, row in enumerate(rows):
+            self.entries.unknown_keys(row, _ROW_KEYS, part)
+            given = {**shared.get("given", {}), **self.entries.table(row, "given", part)}
+            told = ", ".join(f"{one} = {value}" for one, value in given.items())
+            told = told or ", ".join(map(str, row.get("input", ()))) or f"row {at + 1}"
+            merged = {**shared, **row, "given": given, "name": f"{name}: {told}"}
+            yield self.case(merged, part, (number, at))
+
+    def case(self, data: Mapping[str, Any], part: int, entry: tuple[int, int]) -> Case:
+        entries = self.entries
+        entries.unknown_keys(data, _CASE_KEYS, part)
+        name = entries.text(data, "name", part, needed=True)
+        given = entries.table(data, "given", part)
+        limited = entries.limited(data, self.lanes, part)
         instead: dict[str, Expectation] = {}
         outputs: dict[str, str] = {}
-        for lane, entry in self.table(data, "for", number).items():
-            self.lane(lane, lanes, number, lane)
-            if not isinstance(entry, dict):
-                raise self.wrong(number, lane, f"what {lane} gives must be a table")
-            self.unknown_keys(entry, _EXPECT_KEYS, number)
-            expectation = self.expectation(entry, number, errors)
-            written = self.output(entry, number)
-            if expectation is None and written is None:
-                raise self.wrong(number, lane, f"nothing is expected of {lane}")
+        states: dict[str, tuple[str, ...]] = {}
+        costs: dict[str, tuple[Bound, ...]] = {}
+        for lane, own in entries.table(data, "for", part).items():
+            entries.lane(lane, self.lanes, part, lane)
+            if limited and lane not in limited:
+                raise entries.wrong(
+                    part, lane, f"the case is limited to other interpreters than {lane}",
+                    f"put {lane} among its `lanes`, or leave the entry out",
+                )  # fmt: skip
+            if not isinstance(own, dict):
+                raise entries.wrong(part, lane, f"what {lane} gives must be a table")
+            entries.unknown_keys(own, demands.DEMANDS, part)
+            if not own:
+                raise entries.wrong(part, lane, f"nothing is expected of {lane}")
+            expectation = demands.expectation(entries, own, part, self.errors)
             if expectation is not None:
                 instead[lane] = expectation
+            written = demands.output(entries, own, part)
             if written is not None:
                 outputs[lane] = written
-        steps: dict[str, tuple[str, ...]] = {}
-        for lane, lines in self.table(data, "steps", number).items():
-            self.lane(lane, lanes, number, lane)
-            if not isinstance(lines, list) or not all(isinstance(line, str) for line in lines):
-                raise self.wrong(number, "steps", "steps are a list of texts, one a step")
-            steps[lane] = tuple(lines)
-        expected = self.expectation(data, number, errors)
-        output = self.output(data, number)
-        if expected is None and output is None and not (instead or outputs or steps):
-            raise self.wrong(
-                number, "name", f"the case “{name}” expects nothing",
+            state = demands.state(entries, own, part)
+            if state is not None:
+                states[lane] = state
+            if "costs" in own:
+                costs[lane] = demands.costs(entries, own, part)
+        if "costs" in data:
+            costs[""] = demands.costs(entries, data, part)
+        steps = demands.steps(entries, data, part, self.lanes)
+        tokens = entries.texts(data, "tokens", part, "texts") if "tokens" in data else None
+        case = Case(
+            name, self.program(data, part), demands.expectation(entries, data, part, self.errors),
+            instead, steps, tuple(limited), {key: str(value) for key, value in given.items()},
+            self.input(data, part), demands.output(entries, data, part), outputs,
+            entries.text(data, "why", part), entries.entry(part, "name"),
+            demands.state(entries, data, part), states, costs, tokens,
+            entries.text(data, "term", part), self.grammar(data, part),
+            entries.texts(data, "tags", part, "words"), entry,
+        )  # fmt: skip
+        self.sensible(case, part)
+        return case
+
+    def sensible(self, case: Case, part: int) -> None:
+        """Something is expected, and nothing contradicts itself."""
+        said = (case.expected, case.output, case.state, case.tokens, case.term or None)
+        some = any(one is not None for one in said)
+        if not (some or case.instead or case.outputs or case.steps or case.costs or case.states):
+            raise self.entries.wrong(
+                part, "name", f"the case “{case.name}” expects nothing",
                 "add value = …, error = …, rejected = …, accepted = true or steps",
             )  # fmt: skip
-        return Case(
-            name, self.program(data, number), expected, instead, steps, tuple(limited),
-            {key: str(value) for key, value in given.items()}, self.input(data, number), output,
-            outputs, self.text(data, "why", number), self.entry(number, "name"),
+        if case.expected is None or case.expected.kind != "rejected":
+            return
+        for key, contradicts in (
+            ("output", case.output), ("state", case.state), ("term", case.term or None),
+            ("steps", case.steps or None), ("costs", case.costs or None),
+        ):  # fmt: skip
+            if contradicts is not None:
+                raise self.entries.wrong(
+                    part, key, f"a program that is rejected has no {key}",
+                    f"leave out `{key}`, or `rejected`",
+                )  # fmt: skip
+
+    def question(self, data: Mapping[str, Any], part: int) -> Question:
+        entries = self.entries
+        entries.unknown_keys(data, _QUESTION_KEYS, part)
+        name = entries.text(data, "name", part, needed=True)
+        answers: dict[str, Answer] = {}
+        for label, own in entries.table(data, "answers", part).items():
+            table = own if isinstance(own, dict) else {"value": own}
+            entries.unknown_keys(table, (*demands.OUTCOMES, "at", "says", "output"), part)
+            answer = Answer(
+                demands.expectation(entries, table, part, self.errors),
+                demands.output(entries, table, part),
+            )
+            if answer == Answer(None):
+                raise entries.wrong(part, label, f"the answer “{label}” says nothing")
+            if answer in answers.values():
+                raise entries.wrong(part, label, f"the answer “{label}” stands there already")
+            answers[label] = answer
+        if len(answers) < 2:
+            raise entries.wrong(
+                part, "answers", "a question has at least two answers",
+                "answers = { static = 3, dynamic = 5 }",
+            )  # fmt: skip
+        given = {key: str(value) for key, value in entries.table(data, "given", part).items()}
+        return Question(
+            name, self.program(data, part), answers,
+            tuple(entries.limited(data, self.lanes, part)), given, self.input(data, part),
+            entries.text(data, "why", part), entries.entry(part, "name"),
         )  # fmt: skip
 
-    def output(self, data: Mapping[str, Any], case: int) -> str | None:
-        """All that a program must write, if anything is said about that."""
-        output = data.get("output")
-        if output is not None and not isinstance(output, str):
-            raise self.wrong(case, "output", "`output` must be a text")
-        return output
-
-    def input(self, data: Mapping[str, Any], case: int) -> tuple[str, ...]:
+    def input(self, data: Mapping[str, Any], part: int) -> tuple[str, ...]:
         """The lines that a program may read: a list, or a text of lines."""
         lines = data.get("input", [])
         if isinstance(lines, str):
-            lines = lines.splitlines()
+            return tuple(lines.splitlines())
         if not isinstance(lines, list) or not all(isinstance(line, str) for line in lines):
-            raise self.wrong(case, "input", "`input` is a list of lines", 'input = ["3", "4"]')
+            raise self.entries.wrong(
+                part, "input", "`input` is a list of lines", 'input = ["3", "4"]'
+            )
         return tuple(lines)
 
-    def lane(self, name: object, lanes: Collection[str], case: int, key: str) -> None:
-        plain = str(name).partition("[")[0]
-        if plain not in lanes:
-            self.findings.error(
-                "unknown_interpreter", f"there is no interpreter called {name}", self.source,
-                self.entry(case, key), did_you_mean(str(name), lanes),
+    def grammar(self, data: Mapping[str, Any], part: int) -> str | None:
+        if "grammar" not in data:
+            return None
+        name = self.entries.text(data, "grammar", part)
+        if name not in self.grammars:
+            known = ", ".join(filter(None, self.grammars)) or "only one, without a name"
+            raise self.entries.wrong(
+                part, "grammar", f"there is no grammar called {name}",
+                did_you_mean(name, self.grammars, f"there are: {known}"),
             )  # fmt: skip
-            raise _Wrong
+        return name
 
-    def table(self, data: Mapping[str, Any], key: str, case: int) -> dict[str, Any]:
-        value = data.get(key, {})
-        if not isinstance(value, dict):
-            raise self.wrong(case, key, f"`{key}` must be a table")
-        return value
-
-    def program(self, data: Mapping[str, Any], case: int) -> str:
+    def program(self, data: Mapping[str, Any], part: int) -> str:
+        entries = self.entries
         if "program" in data and "file" in data:
-            raise self.wrong(case, "file", "`program` and `file` exclude each other")
+            raise entries.wrong(part, "file", "`program` and `file` exclude each other")
         if "file" not in data:
-            return self.text(data, "program", case, needed=True)
-        name = self.text(data, "file", case)
-        folder = (self.source.path or Path()).parent.resolve()
+            return entries.text(data, "program", part, needed=True)
+        name = entries.text(data, "file", part)
+        folder = (entries.source.path or Path()).parent.resolve()
         path = (folder / name).resolve()
         if folder not in path.parents:
-            raise self.wrong(case, "file", f"{name} lies outside the folder of the suite")
+            raise entries.wrong(part, "file", f"{name} lies outside the folder of the suite")
         try:
             return read_source(path, name).text
         except Unreadable as fault:
-            raise self.wrong(case, "file", str(fault)) from fault
-
-    def expectation(
-        self, data: Mapping[str, Any], case: int, errors: Collection[str]
-    ) -> Expectation | None:
-        stated = [key for key in ("value", "error", "rejected", "accepted") if key in data]
-        if not stated:
-            return None
-        if len(stated) > 1:
-            raise self.wrong(case, stated[1], f"`{stated[0]}` and `{stated[1]}` exclude each other")
-        key = stated[0]
-        at = self.place(data, case)
-        if "says" in data and key != "error":
-            raise self.wrong(case, "says", "only an `error` says something")
-        value = data[key]
-        if key == "value":
-            if isinstance(value, bool):
-                value = "true" if value else "false"
-            if not isinstance(value, str | int):
-                raise self.wrong(case, key, "a value is a number or a text")
-            return Expectation("value", str(value), at)
-        if key == "accepted":
-            if value is not True:
-                raise self.wrong(
-                    case, key, "a program that is to be refused has another entry",
-                    'write accepted = true, or rejected = "grammar"',
-                )  # fmt: skip
-            return Expectation("accepted", "", at)
-        if not isinstance(value, str):
-            raise self.wrong(case, key, f"`{key}` must be a text")
-        if key == "error":
-            if value not in errors:
-                raise self.wrong(
-                    case, key, f"no interpreter declares an error called {value}",
-                    did_you_mean(value, errors),
-                )  # fmt: skip
-            return Expectation("error", value, at, self.text(data, "says", case))
-        if value not in ("tokens", "grammar"):
-            raise self.wrong(case, key, "a program is rejected by its tokens or by its grammar",
-                             'write "tokens" or "grammar"')  # fmt: skip
-        return Expectation("rejected", value, at)
-
-    def place(self, data: Mapping[str, Any], case: int) -> tuple[int, int] | None:
-        if "at" not in data:
-            return None
-        found = re.fullmatch(r"(\d{1,6}):(\d{1,6})", str(data["at"]))
-        if not found:
-            raise self.wrong(case, "at", "a place is written as line and column", 'at = "1:9"')
-        return int(found.group(1)), int(found.group(2))
+            raise entries.wrong(part, "file", str(fault)) from fault

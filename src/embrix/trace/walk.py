@@ -7,7 +7,7 @@ when they are looked at; the record itself stays in columns.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Literal, TypeAlias, TypeVar
@@ -112,6 +112,47 @@ class Walk:
         if self.relation is not None:
             return [self._print(term).text for term, _ in self._terms]
         return [self._judgement(~moment, True) for moment in self._recorder.moments if moment < 0]
+
+    def numbered(
+        self,
+        *,
+        only: frozenset[str] = frozenset(),
+        deep: int | None = None,
+        begins: Callable[[str], bool] | None = None,
+    ) -> list[tuple[int, str]]:
+        """The lines with the numbers of their stations.
+
+        `only` keeps judgements of some functions; `begins` starts at the first line, or judgement
+        entered, that it takes; `deep` keeps judgements at most so many levels inside that one.
+        """
+        if self.traced.term is None:
+            return []
+        if self.relation is not None:
+            found = list(enumerate(self._print(term).text for term, _ in self._terms))
+            starts = (n for n, line in found if begins is None or begins(line))
+            first = next(starts, len(found))
+            return found[first:]
+        recorder = self._recorder
+        first, root = (0, -1) if begins is None else self._first(begins)
+        base = self._depths[first] if root >= 0 else 0
+        lines = []
+        for number in range(first, len(recorder.moments)):
+            moment = recorder.moments[number]
+            if moment >= 0:
+                continue
+            named = not only or self._function(~moment).name in only
+            if named and (deep is None or self._depths[number] - base <= deep):
+                lines.append((number, self._judgement(~moment, True)))
+            if ~moment == root:
+                break
+        return lines
+
+    def _first(self, begins: Callable[[str], bool]) -> tuple[int, int]:
+        """The moment at which the first judgement is entered that is taken, with its instance."""
+        for number, moment in enumerate(self._recorder.moments):
+            if moment >= 0 and begins(self._judgement(moment, False)):
+                return number, moment
+        return len(self._recorder.moments), -1
 
     def levels(self, most: int = 400) -> list[int]:
         """The height of the run over time at up to `most` points: how deep judgements are nested,

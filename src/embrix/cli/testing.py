@@ -1,0 +1,295 @@
+"""Running suites, reporting on them, and accepting what came."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import os
+import sys
+import textwrap
+import threading
+from pathlib import Path
+from typing import Any
+
+from embrix.cli.choice import Usage, course_folder
+from embrix.course.replacing import Changed, go_back, replace_file
+from embrix.machine.lane import BadBinding
+from embrix.runs.pool import Answer, Pool
+from embrix.runs.session import Session
+from embrix.runs.testing import Testing, merged, only
+from embrix.suite.accept import Acceptance, CannotAccept, accept
+from embrix.suite.adopt import adopt
+from embrix.suite.history import (
+    Unkept,
+    fingerprint,
+    last_changes,
+    remember,
+    rows_of,
+    since_text,
+)
+from embrix.suite.model import Suite
+from embrix.suite.reports import under, write_report
+from embrix.text.diagnostic import Findings, render
+from embrix.text.saving import save_text
+from embrix.text.source import Unreadable
+from embrix.text.suggest import did_you_mean
+from embrix.text.visible import visible
+
+
+def test(arguments: argparse.Namespace) -> int:
+    """Run suites on all interpreters, spread over the cores."""
+    session = Session(course_folder(arguments.course))
+    paths = suites_of(session, arguments.suites)
+    if arguments.jobs is not None and not 1 <= arguments.jobs <= 64:
+        raise Usage("--jobs must be between 1 and 64")
+    reports = [
+        only(report, arguments.tags, arguments.lanes)
+        for report in run_all(session, paths, arguments)
+    ]
+    findings = [finding for finding in session.diagnostics() if finding.severity == "error"]
+    failed = any(v[1] == "failed" for r in reports for c in r["cases"] for v in c["verdicts"])
+    form = "json" if arguments.json else arguments.report
+    if form is not None:
+        text = write_report(form, session.course.title, reports)
+        if arguments.to is None:
+            sys.stdout.write(text if text.endswith("\n") else text + "\n")
+        else:
+            try:
+                save_text(arguments.to, text)
+            except OSError as fault:
+                raise Usage(f"{arguments.to} cannot be written: {fault.strerror}") from fault
+            print(f"written to {arguments.to}")
+        return 1 if failed or findings else 0
+    for finding in findings:
+        print(render(finding), end="\n\n")
+    for path, report in zip(paths, reports, strict=True):
+        _print_report(report, path, session, since=arguments.grammar is None)
+    return 1 if failed or findings else 0
+
+
+def suites_of(session: Session, wanted: list[Path]) -> list[Path]:
+    """The suites that are meant. Raises `Usage`."""
+    paths = [path.resolve() for path in wanted] or list(session.course.suites)
+    for path in paths:
+        if not path.is_file():
+            raise Usage(f"there is no suite {path}")
+        if session.course.folder not in path.parents:
+            raise Usage(f"{path} does not belong to the course in {session.course.folder}")
+    if not paths:
+        raise Usage(f"{session.course.title} has no suites (files that end in .suite.toml)")
+    return paths
+
+
+def run_all(
+    session: Session, paths: list[Path], arguments: argparse.Namespace
+) -> list[dict[str, Any]]:
+    """A report for each suite. Where there are more cores than suites, cases are shared out."""
+    workers = arguments.jobs or max(1, os.cpu_count() or 1)
+    shares = max(1, workers // len(paths))
+    pool = Pool(min(workers, shares * len(paths)))
+    arrived = threading.Event()
+    told = sys.stderr.isatty() and not arguments.json
+    done: dict[tuple[int, int], dict[str, Any]] = {}
+    progress: dict[tuple[int, int], tuple[int, int]] = {}
+
+    def take(key: tuple[int, int], answer: Answer) -> None:
+        if "progress" not in answer:
+            done[key] = answer
+            arrived.set()
+            return
+        progress[key] = (answer["progress"]["done"], answer["progress"]["of"])
+        if told:
+            now, of = (sum(one[at] for one in progress.values()) for at in (0, 1))
+            print(f"\r{now} of {of} cases ", end="", file=sys.stderr, flush=True)
+
+    try:
+        pool.load(str(session.course.folder), lambda _: None)
+        keys = [(number, share) for number in range(len(paths)) for share in range(shares)]
+        for key in keys:
+            args = {"suite": str(paths[key[0]]), "grammar": arguments.grammar,
+                    "share": [key[1], shares]}  # fmt: skip
+            pool.ask("test", args, lambda answer, key=key: take(key, answer))  # type: ignore[misc]
+        while len(done) < len(keys):
+            arrived.wait()
+            arrived.clear()
+    finally:
+        pool.close()
+        if told:
+            print("\r" + " " * 40 + "\r", end="", file=sys.stderr)
+    for answer in done.values():
+        if "answer" not in answer:
+            raise RuntimeError(answer.get("fault", "the suite was not run"))
+    return [
+        merged([done[number, share]["answer"] for share in range(shares)])
+        for number in range(len(paths))
+    ]
+
+
+def _print_report(report: dict[str, Any], path: Path, session: Session, *, since: bool) -> None:
+    counted = {"passed": 0, "failed": 0, "left out": 0}
+    known: dict[tuple[str, str], str] = {}
+    if since:
+        try:
+            texts = {name: source.text for name, source in session.course.sources.items()}
+            found = remember(session.course.folder, report["file"], fingerprint(texts),
+                             rows_of(report))  # fmt: skip
+            known = {key: since_text(one) for key, one in found.items()}
+        except Unkept as fault:
+            print(f"! {fault}", file=sys.stderr)
+    for case in report["cases"]:
+        wrong = [verdict for verdict in case["verdicts"] if verdict[1] == "failed"]
+        for verdict in case["verdicts"]:
+            counted[verdict[1]] += 1
+        if not wrong:
+            continue
+        print(f"✗ {case['name']}  ({report['file']}:{case['line']})")
+        print(textwrap.indent(visible(case["program"], keep="\n").rstrip("\n"), "    │ "))
+        for alike in _alike(wrong, case["name"], known):
+            _, _, expected, actual, _, _, parts = alike[0]
+            print(f"    {', '.join(verdict[0] for verdict in alike)}")
+            print("\n".join(under("      expected  ", visible(expected), parts[0])))
+            print("\n".join(under("      but got   ", visible(actual), parts[1])))
+            red = known.get((case["name"], alike[0][0]), "")
+            if red:
+                print(f"      red {red}")
+        print()
+    plain = [lane for lane in report.get("lanes", []) if "[" not in lane]
+    decided = len(report.get("lanes", [])) - len(plain)
+    lanes = ", ".join(plain) or "no interpreter"
+    if decided:
+        lanes += f" and {decided} lanes with choices decided otherwise"
+    told = f"{counted['passed']} passed, {counted['failed']} failed"
+    if counted["left out"]:
+        told += f", {counted['left out']} left out"
+    for name in report.get("broken", ()):
+        print(f"! {name} was not run: its definition has errors")
+    print(f"{report.get('file', 'suite')}: {len(report['cases'])} cases on {lanes}: {told}")
+
+
+def _alike(
+    wrong: list[list[Any]], case: str, known: dict[tuple[str, str], str]
+) -> list[list[list[Any]]]:
+    """Verdicts that say the same of several lanes, together."""
+    groups: dict[tuple[str, str, str], list[list[Any]]] = {}
+    for verdict in wrong:
+        key = (verdict[2], verdict[3], known.get((case, verdict[0]), ""))
+        groups.setdefault(key, []).append(verdict)
+    return list(groups.values())
+
+
+def changed(arguments: argparse.Namespace) -> int:
+    """Print what the last run of the suites changed."""
+    session = Session(course_folder(arguments.course))
+    rows = []
+    for path in suites_of(session, []):
+        name = path.relative_to(session.course.folder).as_posix()
+        try:
+            rows += [(name, *row) for row in last_changes(session.course.folder, name)]
+        except Unkept as fault:
+            raise Usage(str(fault)) from fault
+    for name, case, lane, before, now in rows:
+        print(f"{'✗' if now == 'failed' else '◆'} {case}  on {lane}: {before} before, {now} now  "
+              f"({name})")  # fmt: skip
+    if not rows:
+        print("the last run of the suites changed nothing")
+    return 0
+
+
+def questions(arguments: argparse.Namespace) -> int:
+    """Print the questions of the suites with the answers of all lanes and choices."""
+    from embrix.runs.testing import answered
+
+    session = Session(course_folder(arguments.course))
+    found = []
+    for path in session.course.suites:
+        suite = session.suite(path, Findings())
+        if suite is not None and arguments.language in (None, suite.language):
+            found += answered(session, suite.language, suite.questions)
+    if arguments.json:
+        print(json.dumps(found, indent=2, ensure_ascii=False))
+        return 0
+    for question in found:
+        print(question["name"])
+        print(textwrap.indent(visible(question["program"], keep="\n").rstrip("\n"), "    │ "))
+        wide = max((len(lane) for lane, _, _ in question["answers"]), default=0)
+        labels = max(len(label or "none of these") for _, label, _ in question["answers"])
+        for lane, label, came in question["answers"]:
+            print(f"    {lane:<{wide}}  {label or 'none of these':<{labels}}  {visible(came)}")
+        print()
+    if not found:
+        print("no suite asks a question: see docs/suites.md")
+    return 0
+
+
+# ---------------------------------------------------------------------- accepting
+
+
+def accept_case(arguments: argparse.Namespace) -> int:
+    """Show what a suite would be with what came as what is expected; write it when told to."""
+    session = Session(course_folder(arguments.course, arguments.suite.resolve().parent))
+    (path,) = suites_of(session, [arguments.suite])
+    if arguments.undo:
+        return _undo(path)
+    findings = Findings()
+    suite = session.suite(path, findings)
+    if suite is None:
+        for finding in findings.sorted():
+            print(render(finding), end="\n\n")
+        return 1
+    try:
+        if arguments.adopt is not None:
+            acceptance = _adopted(suite, arguments)
+        else:
+            acceptance = _accepted(session, suite, arguments)
+    except (CannotAccept, BadBinding) as wrong:
+        raise Usage(str(wrong)) from wrong
+    if not acceptance.changes:
+        print("nothing would change")
+        return 0
+    print("\n".join(visible(line) for line in acceptance.changes))
+    if not arguments.yes:
+        print(f"\nwith --yes this is written to {suite.source.name}")
+        return 0
+    try:
+        replace_file(path, suite.source.text, acceptance.text)
+    except (Changed, Unreadable, OSError) as fault:
+        raise Usage(f"not written: {fault}") from fault
+    print(f"\nwritten to {suite.source.name}; embrix accept --undo takes it back")
+    return 0
+
+
+def _accepted(session: Session, suite: Suite, arguments: argparse.Namespace) -> Acceptance:
+    cases = {case.name: case for case in suite.cases}
+    if arguments.case not in cases:
+        hint = did_you_mean(arguments.case or "", cases, "give the name of a case")
+        raise Usage(f"there is no case called “{arguments.case or ''}”; {hint}")
+    case = cases[arguments.case]
+    testing = Testing(session, suite)
+    wrong = [verdict for verdict in testing.verdicts(case) if verdict.state == "failed"]
+    wanted = [v for v in wrong if arguments.lane in (None, v.lane)]
+    if not wanted:
+        told = f" on {arguments.lane}" if arguments.lane else ""
+        raise Usage(f"the case holds{told}: there is nothing to accept")
+    verdict = wanted[0]
+    lane = next(lane for lane in testing.lanes if lane.name == verdict.lane)
+    print(f"{case.name} on {lane.name}: {verdict.expected}, but got {verdict.actual}\n")
+    return accept(suite.source, case, lane, testing.lanes, verdict.what or "outcome")
+
+
+def _adopted(suite: Suite, arguments: argparse.Namespace) -> Acceptance:
+    try:
+        text = arguments.adopt.read_text(encoding="utf-8")
+    except (OSError, UnicodeDecodeError) as fault:
+        raise Usage(f"{arguments.adopt} cannot be read: {fault}") from fault
+    if not arguments.origin:
+        raise Usage("--origin must say where the answers come from")
+    return adopt(suite, text, arguments.origin)
+
+
+def _undo(path: Path) -> int:
+    try:
+        found = go_back(path)
+    except (Changed, OSError) as fault:
+        raise Usage(str(fault)) from fault
+    print("there is nothing to take back" if found is None else f"{path.name} is as it was before")
+    return int(found is None)

@@ -1,0 +1,235 @@
+"""Running a suite: every case on every lane it speaks of, and only what may have changed.
+
+A verdict rests on the case and on the interpreter, nothing else: an interpreter that has not been
+touched since the course was read last is the same object (`course.memory`), and its verdicts are
+remembered with it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+from weakref import WeakKeyDictionary
+
+from embrix.brix.core import Interpreter
+from embrix.machine.lane import BadBinding, Lane
+from embrix.machine.limits import Limits
+from embrix.suite.check import Verdict, check_case, describe, fits, translated
+from embrix.suite.model import Case, Question, Suite
+from embrix.suite.steps import difference
+from embrix.text.diagnostic import Findings
+from embrix.text.source import Span
+from embrix.text.visible import visible
+
+if TYPE_CHECKING:
+    from embrix.runs.session import Session
+
+MOST = 20_000
+"""Verdicts that are remembered for one interpreter."""
+
+_VERDICTS: WeakKeyDictionary[Interpreter, dict[tuple[str, str], Verdict]] = WeakKeyDictionary()
+
+
+def verdict_of(case: Case, lane: Lane, base: Interpreter) -> Verdict:
+    """The verdict on a case, remembered as long as the interpreter stays the same. `base` is the
+    interpreter of the course, before choices were decided otherwise."""
+    known = _VERDICTS.setdefault(base, {})
+    key = (lane.name, repr(case))
+    if key not in known:
+        if len(known) >= MOST:
+            known.clear()
+        known[key] = check_case(case, lane)
+    return known[key]
+
+
+class Testing:
+    """The lanes of a suite, and its cases on them."""
+
+    def __init__(self, session: Session, suite: Suite, grammar: str | None = None) -> None:
+        self.session = session
+        self.suite = suite
+        self.language = suite.language
+        self.grammar = grammar
+        self.findings = Findings()
+        self.lanes = session.lanes(suite.language)
+        for name in suite.decided if self.lanes else ():
+            try:
+                self.lanes.append(session.lane(suite.language, name))
+            except KeyError as wrong:
+                told = wrong.args[0] if wrong.args else ""
+                if "choice" in str(told) or "decided" in str(told):
+                    self.findings.error("unknown_name", str(told), suite.source, Span(0, 0))
+                # Else its interpreter has errors, which have been told.
+
+    def verdicts(self, case: Case) -> Iterator[Verdict]:
+        """The verdicts on a case, one for each lane."""
+        bases = self.session.course.interpreters[self.language]
+        other = None
+        if self.grammar is not None:
+            others = self.session.lanes(self.language, self.grammar)
+            other = translated(case, self.lanes[0], others[0]) if others else None
+        for lane in self.lanes:
+            if "[" in lane.name and self.grammar is not None:
+                continue
+            base = bases[lane.interpreter.name]
+            if other is not None:
+                read = self.session.lane(self.language, lane.name, self.grammar)
+                yield check_case(other, read)
+            elif case.grammar is not None:
+                read = self.session.lane(self.language, lane.name, case.grammar)
+                yield verdict_of(case, read, base)
+            else:
+                yield verdict_of(case, lane, base)
+
+    def row(self, case: Case) -> dict[str, Any]:
+        """A case with its verdicts as plain data."""
+        line, _ = self.suite.source.position(case.span.start)
+        return {
+            "name": case.name,
+            "program": case.program,
+            "why": case.why,
+            "tags": list(case.tags),
+            "given": case.given,
+            "input": list(case.input),
+            "line": line,
+            "entry": list(case.entry),
+            "verdicts": [verdict_data(verdict) for verdict in self.verdicts(case)],
+        }
+
+
+def merged(parts: Sequence[dict[str, Any]]) -> dict[str, Any]:
+    """The report of a suite from those on its shares."""
+    cases = [case for part in parts for case in part["cases"]]
+    cases.sort(key=lambda case: (case["entry"], case["name"]))
+    return {**parts[0], "cases": cases}
+
+
+def only(report: dict[str, Any], tags: Sequence[str], lanes: Sequence[str]) -> dict[str, Any]:
+    """The part of a report about cases with some tag and about some lanes; all where none is
+    named."""
+    cases = [case for case in report["cases"] if not tags or set(tags) & set(case["tags"])]
+    if not lanes:
+        return {**report, "cases": cases}
+    return {
+        **report,
+        "lanes": [lane for lane in report["lanes"] if lane in lanes],
+        "cases": [
+            {**case, "verdicts": [v for v in case["verdicts"] if v[0] in lanes]} for case in cases
+        ],
+    }
+
+
+def verdict_data(verdict: Verdict) -> list[Any]:
+    """A verdict as plain data: lane, state, expected, actual, what they are about, the station of
+    the walk, the slices of both sentences that differ."""
+    parts: Any = [[], []]
+    if verdict.state == "failed":
+        parts = [list(map(list, side)) for side in difference(verdict.expected, verdict.actual)]
+    return [verdict.lane, verdict.state, verdict.expected, verdict.actual, verdict.what,
+            verdict.station, parts]  # fmt: skip
+
+
+def check_suite(
+    session: Session,
+    path: Path,
+    progress: Callable[[dict[str, Any]], None] | None = None,
+    grammar: str | None = None,
+    share: tuple[int, int] = (0, 1),
+) -> dict[str, Any]:
+    """All verdicts of a suite, case by case in the order of the file.
+
+    With the name of another grammar the programs are printed in it and read by it. `share` is the
+    number of a part and of how many: only every so manieth case is looked at.
+    """
+    findings = Findings()
+    suite = session.suite(path, findings)
+    if suite is None:
+        return {"cases": [], "lanes": [], "diagnostics": _as_data(findings), "language": "",
+                "file": path.name, "questions": []}  # fmt: skip
+    testing = Testing(session, suite, grammar)
+    findings.extend(testing.findings.sorted())
+    part, parts = share
+    chosen = suite.cases[part::parts]
+    rows: list[dict[str, Any]] = []
+    for number, case in enumerate(chosen):
+        rows.append(testing.row(case))
+        if progress is not None:
+            progress({"done": number + 1, "of": len(chosen)})
+    kept = testing.lanes if grammar is None else session.lanes(suite.language, grammar)
+    return {
+        "file": suite.source.name,
+        "language": suite.language,
+        "lanes": [lane.name for lane in kept],
+        "broken": list(session.course.broken.get(suite.language, ())),
+        "cases": rows,
+        "questions": answered(session, suite.language, suite.questions) if part == 0 else [],
+        "diagnostics": _as_data(findings),
+    }
+
+
+def _as_data(findings: Findings) -> list[dict[str, Any]]:
+    return [finding.as_data() for finding in findings.sorted()]
+
+
+# ---------------------------------------------------------------------- questions
+
+ASKING = Limits(calls=400_000, depth=200_000)
+
+
+def asked_of(session: Session, language: str, question: Question) -> list[Lane]:
+    """The lanes that a question is put to: every interpreter, and each of its choices decided in
+    each other way."""
+    found = []
+    for name, interpreter in session.course.interpreters.get(language, {}).items():
+        if question.lanes and name not in question.lanes:
+            continue
+        found.append(session.lane(language, name))
+        for choice, known in interpreter.choices.items():
+            for way in known.alternatives:
+                if way != known.default:
+                    found.append(session.lane(language, f"{name}[{choice}={way}]"))
+    return found
+
+
+def answer_of(question: Question, lane: Lane) -> tuple[str, str]:
+    """The label of the answer that a lane gives (empty when it is not listed), and what came."""
+    try:
+        result = lane.run(
+            question.program, question.given, limits=ASKING, given_input=question.input
+        )
+    except BadBinding as bad:
+        return "", str(bad)
+    written = "".join(result.output)
+    came = describe(result.outcome, question.program, place=True)
+    if written:
+        came = f"writes {visible(written)}" + (f", {came}" if came != "()" else "")
+    for label, answer in question.answers.items():
+        ends = answer.expected is None or fits(answer.expected, result.outcome, question.program)
+        if ends and answer.output in (None, written):
+            return label, came
+    return "", came
+
+
+def answered(
+    session: Session, language: str, questions: Sequence[Question]
+) -> list[dict[str, Any]]:
+    """Questions with the answer of every lane; a lane with a choice decided otherwise is left out
+    where that makes no difference."""
+    rows = []
+    for question in questions:
+        plain: dict[str, tuple[str, str]] = {}
+        answers = []
+        for lane in asked_of(session, language, question):
+            found = answer_of(question, lane)
+            base = lane.name.partition("[")[0]
+            if "[" not in lane.name:
+                plain[base] = found
+            elif plain.get(base) == found:
+                continue
+            answers.append([lane.name, *found])
+        rows.append({
+            "name": question.name, "program": question.program, "why": question.why,
+            "labels": list(question.answers), "answers": answers,
+        })  # fmt: skip
+    return rows

@@ -1,0 +1,198 @@
+"""What came of suites before: kept in a database in the user's data folder, so that it can be told
+since when a case is red and what the last edit changed.
+
+Only changes are kept: a row says that from some run on a case had a state on a lane. Losing the
+database loses no work; what goes wrong with it is told and otherwise ignored.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import sqlite3
+import time
+from collections.abc import Iterable, Iterator, Mapping
+from contextlib import closing, contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import platformdirs
+
+VERSION = 1
+MOST_RUNS = 2_000
+"""Runs that are kept for one suite."""
+WAITING = 5.0
+"""Seconds to wait for another process that is writing."""
+
+_TABLES = """
+create table if not exists runs (
+  number integer primary key, course text not null, suite text not null,
+  definitions text not null, at real not null);
+create table if not exists verdicts (
+  run integer not null references runs (number) on delete cascade,
+  name text not null, lane text not null, state text not null, actual text not null);
+create index if not exists by_suite on runs (course, suite, number);
+create index if not exists by_run on verdicts (run);
+"""
+
+
+@dataclass(frozen=True, slots=True)
+class Since:
+    """From when on a case has had its state on a lane: seconds since the epoch, the runs with
+    other definitions since then (this one counts), what the state was before, or nothing."""
+
+    at: float
+    edits: int
+    before: str
+
+
+class Unkept(Exception):
+    """The history cannot be read or written; the message says why."""
+
+
+def history_file() -> Path:
+    return Path(platformdirs.user_data_dir("embrix")) / "history.sqlite3"
+
+
+def fingerprint(texts: Mapping[str, str]) -> str:
+    """What tells one state of the definitions and suites of a course from another."""
+    digest = hashlib.sha256()
+    for name in sorted(texts):
+        digest.update(f"{name}\0{len(texts[name])}\0{texts[name]}".encode())
+    return digest.hexdigest()
+
+
+@contextmanager
+def _opened() -> Iterator[sqlite3.Connection]:
+    path = history_file()
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        with closing(sqlite3.connect(path, timeout=WAITING)) as database:
+            database.execute("pragma journal_mode = wal")
+            database.execute("pragma foreign_keys = on")
+            known = database.execute("pragma user_version").fetchone()[0]
+            if known not in (0, VERSION):
+                raise Unkept(f"{path.name} was written by another version of Embrix")
+            database.executescript(_TABLES)
+            database.execute(f"pragma user_version = {VERSION}")
+            yield database
+    except (OSError, sqlite3.Error) as fault:
+        raise Unkept(f"what came of suites is not kept: {fault}") from fault
+
+
+def remember(
+    course: Path,
+    suite: str,
+    definitions: str,
+    verdicts: Iterable[tuple[str, str, str, str]],
+    now: float | None = None,
+) -> dict[tuple[str, str], Since]:
+    """Keep the verdicts of a run (case, lane, state, actual) and tell for each since when it is so.
+    Raises `Unkept`."""
+    told: dict[tuple[str, str], Since] = {}
+    at = time.time() if now is None else now
+    key = str(course.resolve())
+    with _opened() as database, database:
+        database.execute("begin immediate")
+        last = _states(database, key, suite)
+        row = database.execute(
+            "select number, definitions from runs where course = ? and suite = ? "
+            "order by number desc limit 1", (key, suite),
+        ).fetchone()  # fmt: skip
+        new = list(verdicts)
+        changed = [one for one in new if last.get(one[:2], ("",))[0] != one[2]]
+        if row is None or row[1] != definitions or changed:
+            number = database.execute(
+                "insert into runs (course, suite, definitions, at) values (?, ?, ?, ?)",
+                (key, suite, definitions, at),
+            ).lastrowid  # fmt: skip
+            database.executemany(
+                "insert into verdicts (run, name, lane, state, actual) values (?, ?, ?, ?, ?)",
+                [(number, *one) for one in changed],
+            )
+        edits = _edits(database, key, suite)
+        last = _states(database, key, suite)
+        _prune(database, key, suite)
+    for name, lane, _, _ in new:
+        _, run, begun, before = last[name, lane]
+        told[name, lane] = Since(begun, sum(1 for other in edits if other >= run), before)
+    return told
+
+
+def _states(
+    database: sqlite3.Connection, course: str, suite: str
+) -> dict[tuple[str, str], tuple[str, int, float, str]]:
+    """The last state of each case on each lane: the state, its run, when, and the one before."""
+    found: dict[tuple[str, str], tuple[str, int, float, str]] = {}
+    rows = database.execute(
+        "select name, lane, state, runs.number, runs.at from verdicts join runs "
+        "on verdicts.run = runs.number where course = ? and suite = ? order by runs.number",
+        (course, suite),
+    )
+    for name, lane, state, run, at in rows:
+        before = found[name, lane][0] if (name, lane) in found else ""
+        found[name, lane] = (state, run, at, before)
+    return found
+
+
+def _edits(database: sqlite3.Connection, course: str, suite: str) -> list[int]:
+    """The runs whose definitions were not those of the run before."""
+    rows = database.execute(
+        "select number, definitions from runs where course = ? and suite = ? order by number",
+        (course, suite),
+    )
+    found, last = [], None
+    for number, definitions in rows:
+        if definitions != last:
+            found.append(number)
+        last = definitions
+    return found
+
+
+def _prune(database: sqlite3.Connection, course: str, suite: str) -> None:
+    """Forget the oldest runs that no present state rests on."""
+    rows = database.execute(
+        "select number from runs where course = ? and suite = ? order by number desc "
+        "limit -1 offset ?", (course, suite, MOST_RUNS),
+    ).fetchall()  # fmt: skip
+    needed = {run for _, run, _, _ in _states(database, course, suite).values()}
+    old = [(number,) for (number,) in rows if number not in needed]
+    database.executemany("delete from verdicts where run = ?", old)
+    database.executemany("delete from runs where number = ?", old)
+
+
+def last_changes(course: Path, suite: str) -> list[tuple[str, str, str, str]]:
+    """What the last run changed: case, lane, the state before (or nothing) and the one since.
+    Raises `Unkept`."""
+    key = str(course.resolve())
+    with _opened() as database:
+        row = database.execute(
+            "select max(number) from runs where course = ? and suite = ?", (key, suite)
+        ).fetchone()
+        if row is None or row[0] is None:
+            return []
+        states = _states(database, key, suite)
+    return [
+        (name, lane, before, state)
+        for (name, lane), (state, run, _, before) in states.items()
+        if run == row[0] and before
+    ]
+
+
+def since_text(since: Since, now: float | None = None) -> str:
+    """For people: `since 14:05, 3 edits ago`."""
+    at = time.localtime(since.at)
+    today = time.localtime(time.time() if now is None else now)
+    form = "%H:%M" if at[:3] == today[:3] else "%Y-%m-%d %H:%M"
+    told = f"since {time.strftime(form, at)}"
+    return f"{told}, {since.edits} edits ago" if since.edits > 1 else told
+
+
+def rows_of(report: Mapping[str, Any]) -> list[tuple[str, str, str, str]]:
+    """The verdicts of a report as rows; what is left out is not kept."""
+    return [
+        (case["name"], verdict[0], verdict[1], verdict[3])
+        for case in report["cases"]
+        for verdict in case["verdicts"]
+        if verdict[1] != "left out"
+    ]
