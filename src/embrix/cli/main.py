@@ -16,6 +16,7 @@ from embrix.cli.choice import Usage
 from embrix.cli.format import format_files
 from embrix.cli.mistakes import mistakes
 from embrix.cli.uncovered import tell_uncovered
+from embrix.cli.walking import walk
 from embrix.suite.reports import FORMATS
 
 Command = Callable[[argparse.Namespace], int]
@@ -69,6 +70,7 @@ def parser() -> argparse.ArgumentParser:
     for name, command, text in (
         ("run", commands.run, "run a program and print its value or failure"),
         ("steps", commands.steps, "print a run step by step"),
+        ("walk", walk, "print stations of a recorded run: moments or terms, with what is known"),
     ):
         sub = add(name, command, text)
         sub.add_argument("file", metavar="FILE", nargs="?", help="a program, or - for input")
@@ -86,6 +88,15 @@ def parser() -> argparse.ArgumentParser:
         sub.add_argument("--input", metavar="FILE", help="lines the program may read; - for input")
         sub.add_argument("--json", action="store_true", help="print the answer as JSON")
         sub.add_argument("--calls", metavar="N", type=int, help="how many calls the run may make")
+    sub.add_argument("--at", metavar="N", type=int, default=0, help="the first station to print")
+    sub.add_argument("--show", metavar="N", type=int, default=20, help="how many (default: 20)")
+    sub.add_argument(
+        "--find", metavar="WHAT",
+        help="begin where this is next: text=…, lookup=NAME, name=NAME, location=@N, output, end, "
+        "over, out, clause=LINE",
+    )  # fmt: skip
+    sub.add_argument("--back", action="store_true", help="look backwards from --at")
+    sub.add_argument("--save", metavar="FILE", type=Path, help="keep the walk in a .walk.gz file")
 
     parse = add("parse", commands.parse, "read a text and print its tree, or how it was read")
     parse.add_argument("file", metavar="FILE", nargs="?", help="a program, or - for input")

@@ -12,7 +12,7 @@ from embrix.machine.compiler import Variant
 from embrix.machine.endless import CALLS, find_cycle, last_new
 from embrix.machine.limits import Limits
 from embrix.machine.outcome import Outcome, Result
-from embrix.machine.recorder import Recorder
+from embrix.machine.recorder import Recorder, Window
 from embrix.machine.run import Machine
 from embrix.machine.written_terms import TermParser
 from embrix.terms.binding import substitute
@@ -21,6 +21,8 @@ from embrix.text.visible import cut, visible
 
 _ENDLESS = ("calls", "depth", "recorded moments")
 """The limits that a run without end comes to."""
+LAST = 20_000
+"""The last moments, which are kept of a run that has too many."""
 BRIEF = 18
 """Characters of an environment or store in the judgement that is told."""
 
@@ -29,11 +31,17 @@ OnStart = Callable[[Callable[[], None]], None]
 
 @dataclass(frozen=True, slots=True)
 class Traced:
-    """A run with its record. `term` is None when the program was rejected."""
+    """A run with its record. `term` is None when the program was rejected.
+
+    Where there were more moments than may be kept, `recorder` has the first ones and `last` the
+    last ones; `again` carries the run out once more for another part of it.
+    """
 
     result: Result
     term: Node | None
     recorder: Recorder
+    last: Window | None = None
+    again: Callable[[Recorder], Result] | None = None
 
 
 class BadBinding(Exception):
@@ -129,11 +137,19 @@ class Lane:
         if not isinstance(parsed, Parsed):
             return Traced(Result(rejection(parsed)), None, recorder)
         term, values = self._given(parsed.term, given or {}, limits)
-        result = self.machine.run(
-            term, values, limits=limits, variant="traced", recorder=recorder, on_start=on_start,
-            given_input=given_input,
-        )  # fmt: skip
-        return Traced(result, term, recorder)
+
+        def again(other: Recorder) -> Result:
+            return self.machine.run(
+                term, values, limits=limits, variant="traced", recorder=other, on_start=on_start,
+                given_input=given_input,
+            )  # fmt: skip
+
+        result = again(recorder)
+        if result.outcome.name != "recorded moments":
+            return Traced(result, term, recorder, None, again)
+        recorder.moments.pop()  # what began there was not let happen
+        last = Window(None, LAST)
+        return Traced(again(last), term, recorder, last, again)
 
     def _given(
         self, term: Node, given: Mapping[str, str], limits: Limits | None

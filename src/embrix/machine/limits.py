@@ -21,7 +21,7 @@ class Limits:
     moments: int = 2_000_000
 
 
-LIVE = Limits(calls=400_000, depth=200_000, output=100_000, moments=400_000)
+LIVE = Limits(calls=400_000, depth=200_000, output=100_000, moments=1_000_000)
 """What a run while typing may use."""
 
 MEMORY = 3 << 30

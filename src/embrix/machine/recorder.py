@@ -7,6 +7,9 @@ and its complement (~number) for its leaving.
 
 from __future__ import annotations
 
+from collections import deque
+from typing import Any
+
 from embrix.machine.faults import OutOfFuel
 from embrix.terms.node import Value
 
@@ -14,7 +17,13 @@ NOT_LEFT = object()
 """The result of an instance that was never left."""
 
 
+MOST_OUTPUTS = 100_000
+"""Outputs whose moments are kept."""
+
+
 class Recorder:
+    """The whole record of a run, up to a number of moments."""
+
     def __init__(self, most_moments: int) -> None:
         self.functions: list[int] = []
         self.arguments: list[tuple[Value, ...]] = []
@@ -27,6 +36,8 @@ class Recorder:
         self.pending: list[int] = []
         """Instances whose last call is carried out by whoever called first: they are left with its
         result."""
+        self.outputs: list[int] = []
+        """How many moments there had been at each output."""
         self.current = -1
         self._most = most_moments
 
@@ -43,6 +54,11 @@ class Recorder:
         if len(self.moments) > self._most:
             raise OutOfFuel("recorded moments")
         return number
+
+    def wrote(self) -> None:
+        """Something has been written."""
+        if len(self.outputs) < MOST_OUTPUTS:
+            self.outputs.append(len(self.moments))
 
     def settle(self, result: Value, before: int) -> Value:
         """Calls in tail position have come to a result: all that began to wait for it since there
@@ -69,3 +85,111 @@ class Recorder:
         self.moments.append(~number)
         self.current = self.parents[number]
         return result
+
+
+class Window(Recorder):
+    """The record of a part of a run: `count` moments from number `first` on, or the last ones where
+    `first` is None. Judgements that are open around the part are kept as well; memory is bounded by
+    the part and by the depth of the run.
+    """
+
+    def __init__(self, first: int | None, count: int) -> None:
+        super().__init__(0)
+        self.functions: Any = {}
+        self.arguments: Any = {}
+        self.parents: Any = {}
+        self.results: Any = {}
+        self.clauses: Any = {}
+        self.moments: Any = deque() if first is None else []
+        self.begin = 0 if first is None else first
+        """The number of the first moment that is kept."""
+        self.passed = 0
+        """How many moments there have been."""
+        self.heights: list[int] = []
+        """The greatest depth in each stretch of `STRETCH` moments."""
+        self._sliding = first is None
+        self._end = 0 if first is None else first + count
+        self._count = count
+        self._next = 0
+        self._depth = 0
+        self._entered: dict[int, int] = {}
+        self._children: dict[int, deque[int]] = {}
+
+    def wrote(self) -> None:
+        self.outputs.append(self.passed)
+
+    def enter(self, function: int, arguments: tuple[Value, ...]) -> int:
+        number = self._next
+        self._next += 1
+        self.functions[number] = function
+        self.arguments[number] = arguments
+        self.parents[number] = self.current
+        self.results[number] = NOT_LEFT
+        self.clauses[number] = -1
+        self._entered[number] = self.passed
+        self.current = number
+        self._depth += 1
+        self._moment(number)
+        return number
+
+    def leave(self, number: int, result: Value) -> Value:
+        self.results[number] = result
+        self._left(number)
+        return result
+
+    def caught(self, mark: tuple[int, int]) -> None:
+        current, waiting = mark
+        del self.pending[waiting:]
+        while self.current != current and self.current >= 0:
+            self._left(self.current)
+
+    def _left(self, number: int) -> None:
+        at = self.passed
+        self._depth -= 1
+        self._moment(~number)
+        self.current = self.parents[number]
+        entered = self._entered.pop(number)
+        if not self._sliding and (at < self.begin or entered >= self._end):
+            self._gone(number)
+
+    def _gone(self, number: int) -> None:
+        """A judgement lies outside the part. The last ones that a judgement has called stay as long
+        as it does: what they gave tells where environments come from."""
+        for child in self._children.pop(number, ()):
+            self._drop(child)
+        parent = self.parents[number]
+        if parent not in self.functions:
+            self._drop(number)
+            return
+        children = self._children.setdefault(parent, deque())
+        children.append(number)
+        if len(children) > CHILDREN:
+            self._drop(children.popleft())
+
+    def _moment(self, moment: int) -> None:
+        if self.passed % STRETCH == 0:
+            self.heights.append(0)
+        self.heights[-1] = max(self.heights[-1], self._depth)
+        if self._sliding:
+            self.moments.append(moment)
+            if len(self.moments) > self._count:
+                self.begin += 1
+                gone = self.moments.popleft()
+                if gone < 0:
+                    self._gone(~gone)
+        elif self.begin <= self.passed < self._end:
+            self.moments.append(moment)
+        self.passed += 1
+
+    def _drop(self, number: int) -> None:
+        for child in self._children.pop(number, ()):
+            self._drop(child)
+        for column in (
+            self.functions, self.arguments, self.parents, self.results, self.clauses,
+        ):  # fmt: skip
+            del column[number]
+        self.tails.discard(number)
+
+
+STRETCH = 4_096
+CHILDREN = 64

@@ -351,6 +351,8 @@ class _Session:
         if self._written > self.limits.output:
             raise OutOfFuel("output")
         self.output.append(text)
+        if self.recorder is not None:
+            self.recorder.wrote()
 
     def text(self, plain: tuple[bool, ...], parts: tuple[Value, ...]) -> str:
         """The text of a template; nothing in it is cut off, it is too long or it is whole."""

@@ -33,7 +33,10 @@ from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.source import Source, Span, Unreadable, read_source
 from embrix.text.suggest import did_you_mean
 from embrix.text.visible import cut
-from embrix.trace.walk import Station, Walk
+from embrix.trace.data import station_data
+from embrix.trace.saved import SavedWalk, Unusable, save_walk
+from embrix.trace.seeking import Kind, seek
+from embrix.trace.walk import Walk
 
 Data: TypeAlias = dict[str, Any]
 Progress: TypeAlias = Callable[[Data], None]
@@ -42,8 +45,6 @@ KEPT_WALKS = 6
 MOST_VALUES = 300
 """Tokens whose values are looked at."""
 
-MOST_HELD = 200
-"""Locations that are sent for one station, the newest."""
 MOST_ROWS = 2_000
 """Tokens and tree nodes that are sent for one program."""
 
@@ -57,7 +58,9 @@ class Session:
         self._lanes: dict[tuple[str, str, str | None], Lane] = {}
         self.laws: list[LawReport] = []
         """The laws that have been tried for `diagnostics`."""
-        self._walks: OrderedDict[str, Walk] = OrderedDict()
+        self._walks: OrderedDict[str, Walk | SavedWalk] = OrderedDict()
+        self._programs: dict[str, str] = {}
+        """The programs of the walks that are kept."""
 
     def parser(self, language: str, grammar: str | None = None) -> Parser | None:
         """The parser of a language by one of its grammars (default: the first)."""
@@ -407,12 +410,11 @@ class Session:
             walk = Walk(target, traced)
         except BadBinding as bad:
             return {"length": 0, "style": "moments", "levels": [], "refused": str(bad)}
-        self._walks[key] = walk
-        self._walks.move_to_end(key)
-        while len(self._walks) > KEPT_WALKS:
-            self._walks.popitem(last=False)
+        self._keep(key, walk)
+        self._programs[key] = text
         return {
             "length": len(walk), "style": walk.style, "levels": walk.levels(), "refused": "",
+            "cut": walk.cut,
         }  # fmt: skip
 
     def stations(self, key: str, first: int, last: int) -> list[Data]:
@@ -420,29 +422,63 @@ class Session:
         walk = self._walks[key]
         self._walks.move_to_end(key)
         numbers = range(max(0, first), min(last, len(walk)))
-        return [self._station(walk, walk.station(number)) for number in numbers]
+        if isinstance(walk, SavedWalk):
+            return [walk.station(number) for number in numbers]
+        return [station_data(walk, walk.station(number)) for number in numbers]
 
-    def _station(self, walk: Walk, station: Station) -> Data:
-        clause: Data | None = None
-        if station.clause is not None:
-            source = station.clause.source or walk.lane.interpreter.source
-            line, _ = source.position(station.clause.start)
-            text = source.text[station.clause.start : station.clause.end]
-            clause = {"file": source.name, "line": line, "text": " ".join(text.split())}
+    def seek(
+        self,
+        key: str,
+        kind: Kind,
+        what: str,
+        start: int,
+        forward: bool,
+        progress: Progress | None = None,
+    ) -> int | None:
+        """Where something happens next in a kept walk. Raises KeyError."""
+        walk = self._walks[key]
+
+        def told(looked: int) -> None:
+            if progress is not None:
+                progress({"done": looked, "of": len(walk)})
+
+        if isinstance(walk, SavedWalk):
+            if kind == "end":
+                return len(walk) - 1
+            return walk.find(what, start, forward) if kind == "text" else None
+        return seek(walk, kind, what, start, forward, told)
+
+    def save_walk(self, key: str, path: Path) -> str:
+        """Keep a walk in a file; what went wrong, or nothing. Raises KeyError."""
+        walk = self._walks[key]
+        if isinstance(walk, SavedWalk):
+            return "this walk comes from a file already"
+        try:
+            language = walk.lane.interpreter.language.name
+            save_walk(walk, self._programs.get(key, ""), language, path)
+        except OSError as fault:
+            return f"{path.name} cannot be written: {fault.strerror or fault}"
+        return ""
+
+    def open_walk(self, key: str, path: Path) -> Data:
+        """A walk that was kept in a file."""
+        try:
+            walk = SavedWalk(path)
+        except Unusable as fault:
+            return {"length": 0, "style": "moments", "levels": [], "refused": str(fault)}
+        self._keep(key, walk)
+        head = walk.head
         return {
-            "number": station.number,
-            "kind": station.kind,
-            "text": station.text,
-            "brief": station.brief or station.text,
-            "focus": [station.focus.start, station.focus.end] if station.focus else None,
-            "place": list(station.place) if station.place else None,
-            "depth": station.depth,
-            "bindings": [[b.name, b.value, b.shadowed] for b in station.bindings],
-            "store": [[h.location, h.value, h.role] for h in station.store[-MOST_HELD:]],
-            "store_size": len(station.store),
-            "clause": clause,
-            "note": station.note,
-        }
+            "length": len(walk), "style": head["style"], "levels": head["levels"], "refused": "",
+            "program": head["program"], "lane": head["lane"], "language": head["language"],
+        }  # fmt: skip
+
+    def _keep(self, key: str, walk: Walk | SavedWalk) -> None:
+        self._walks[key] = walk
+        self._walks.move_to_end(key)
+        while len(self._walks) > KEPT_WALKS:
+            gone, _ = self._walks.popitem(last=False)
+            self._programs.pop(gone, None)
 
     # ---------------------------------------------------------------- suites
 

@@ -131,6 +131,13 @@ class Worker:
         if session is None:
             raise RuntimeError("no course has been loaded")
         limits = Limits(**a["limits"]) if "limits" in a else LIVE
+        number = request["id"]
+
+        def progress(data: dict[str, Any]) -> None:
+            self._write({"id": number, "progress": data})
+            if number in self._cancelled:
+                raise InterruptedError
+
         match do:
             case "notes":
                 return [finding.as_data() for finding in session.diagnostics()]
@@ -172,14 +179,16 @@ class Worker:
                 )  # fmt: skip
             case "stations":
                 return session.stations(a["key"], a["first"], a["last"])
+            case "seek":
+                found = session.seek(
+                    a["key"], a["kind"], a["what"], a["start"], a["forward"], progress
+                )
+                return {"number": found}
+            case "save_walk":
+                return {"refused": session.save_walk(a["key"], Path(a["path"]))}
+            case "open_walk":
+                return session.open_walk(a["key"], Path(a["path"]))
             case "test":
-                number = request["id"]
-
-                def progress(data: dict[str, Any]) -> None:
-                    self._write({"id": number, "progress": data})
-                    if number in self._cancelled:
-                        raise InterruptedError
-
                 share = tuple(a.get("share", (0, 1)))
                 return session.test(Path(a["suite"]), progress, a.get("grammar"), share)
         raise ValueError(f"no request is called {do}")

@@ -12,18 +12,21 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Literal, TypeAlias, TypeVar
 
-from embrix.brix.core import Function
+from embrix.brix.core import CorePattern, Function, Named, Shape
 from embrix.grammar.printing import Path, Printed
 from embrix.machine.lane import Lane, Traced
-from embrix.machine.recorder import NOT_LEFT
+from embrix.machine.recorder import NOT_LEFT, Recorder, Window
 from embrix.terms.node import FIELDS, Node, Place, Value, bindings, entries
 from embrix.terms.node import size as term_size
 from embrix.terms.types import Con, Tup, Type, settle
 from embrix.text.source import Span
+from embrix.trace.frames import Origin, origins
 
 StationKind: TypeAlias = Literal["term", "enter", "leave", "end"]
 
 MOST_BINDINGS = 60
+MOST_STACK = 12
+"""Judgements around the moment that are told."""
 BRIEF = 18
 """Characters of an environment or store in a list of judgements."""
 MOST_SEARCHED = 400
@@ -39,6 +42,7 @@ class Binding:
     name: str
     value: str
     shadowed: bool
+    origin: Origin = "around"
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,6 +75,54 @@ class Station:
     store: tuple[Held, ...] = ()
     brief: str = ""
     """The judgement with its environments and stores cut short; empty for the whole `text`."""
+    changed: tuple[str, ...] = ()
+    """Locations whose contents are not what they were when the judgement was entered."""
+    refused: tuple[Span, ...] = ()
+    """Clauses before the one that applies which take the same form, and were not taken."""
+    stack: tuple[str, ...] = ()
+    """The judgements around this one, the nearest first."""
+
+
+AGAIN, BEFORE = 200_000, 50_000
+"""Moments that are recorded when a part of a run is carried out again, and how many of them lie
+before the one that is looked for."""
+KEPT_AGAIN = 2
+"""Such parts that are kept."""
+
+
+class View:
+    """A record, or a part of one, with the number of its first moment."""
+
+    def __init__(self, recorder: Recorder, first: int) -> None:
+        self.recorder = recorder
+        self.first = first
+
+    @cached_property
+    def depths(self) -> list[int]:
+        """How deep in others the judgement of each moment is."""
+        recorder = self.recorder
+        depth = 0
+        if recorder.moments:
+            begin = recorder.moments[0]
+            at = recorder.parents[~begin if begin < 0 else begin]
+            depth = 1 if begin < 0 else 0
+            while at >= 0:
+                depth, at = depth + 1, recorder.parents[at]
+        depths = []
+        for moment in recorder.moments:
+            if moment < 0:
+                depth -= 1
+            depths.append(depth)
+            if moment >= 0:
+                depth += 1
+        return depths
+
+    @cached_property
+    def last_called(self) -> dict[int, int]:
+        """The last judgement that each instance with a tail call has called."""
+        tails, parents = self.recorder.tails, self.recorder.parents
+        numbered = parents.items() if isinstance(parents, dict) else enumerate(parents)
+        return {parent: number for number, parent in numbered if parent in tails}
 
 
 class Walk:
@@ -79,7 +131,11 @@ class Walk:
     def __init__(self, lane: Lane, traced: Traced) -> None:
         self.lane = lane
         self.traced = traced
-        self._recorder = traced.recorder
+        self._whole = View(traced.recorder, 0)
+        self._views = [self._whole]
+        if traced.last is not None:
+            self._views.append(View(traced.last, traced.last.begin))
+        self._recorder: Recorder = traced.recorder
         self._machine = lane.machine
         self.relation = lane.interpreter.steps
         self._functions = list(lane.interpreter.functions.values())
@@ -93,15 +149,47 @@ class Walk:
         if self.traced.term is None:
             return 1
         if self.relation is not None:
-            return len(self._terms) + (self.traced.result.outcome.kind != "value")
-        return len(self._recorder.moments) + 1
+            return len(self._terms) + self._has_end
+        last = self.traced.last
+        return (last.passed if last is not None else len(self.traced.recorder.moments)) + 1
+
+    @property
+    def _has_end(self) -> bool:
+        """Whether the last station is not a term or moment but how the run ended."""
+        ended = self.traced.result.outcome.kind != "value" or self.traced.last is not None
+        return self.relation is None or ended
+
+    @property
+    def cut(self) -> int:
+        """How many stations are recorded from the first on where not all are; else 0."""
+        return len(self._whole.recorder.moments) if self.traced.last is not None else 0
+
+    def _turn_to(self, number: int) -> View:
+        """Look at the record that has a moment; what is not recorded is run again."""
+        for view in self._views:
+            if view.first <= number < view.first + len(view.recorder.moments):
+                self._recorder = view.recorder
+                return view
+        assert self.traced.again is not None
+        window = Window(max(0, number - BEFORE), AGAIN)
+        self.traced.again(window)
+        view = View(window, window.begin)
+        kept = 2 if self.traced.last is not None else 1
+        self._views = [*self._views[:kept], *self._views[kept:][-KEPT_AGAIN + 1 :], view]
+        self._recorder = window
+        return view
+
+    def raw(self, number: int) -> tuple[Recorder, int, bool]:
+        """The record that has a moment, the judgement, and whether it is left. Not for terms."""
+        view = self._turn_to(number)
+        moment = view.recorder.moments[number - view.first]
+        return view.recorder, (~moment if moment < 0 else moment), moment < 0
 
     def station(self, number: int) -> Station:
         """The station with a number, counted from zero. Raises IndexError."""
         if not 0 <= number < len(self):
             raise IndexError(number)
-        outcome = self.traced.result.outcome
-        if number == len(self) - 1 and (self.relation is None or outcome.kind != "value"):
+        if number == len(self) - 1 and self._has_end:
             return self._end(number)
         return self._term(number) if self.relation is not None else self._moment(number)
 
@@ -109,6 +197,7 @@ class Walk:
         """The reduction sequence, or the conclusions in the order in which they were reached."""
         if self.traced.term is None:
             return []
+        self._recorder = self.traced.recorder
         if self.relation is not None:
             return [self._print(term).text for term, _ in self._terms]
         return [self._judgement(~moment, True) for moment in self._recorder.moments if moment < 0]
@@ -127,6 +216,7 @@ class Walk:
         """
         if self.traced.term is None:
             return []
+        self._recorder = self.traced.recorder
         if self.relation is not None:
             found = list(enumerate(self._print(term).text for term, _ in self._terms))
             starts = (n for n, line in found if begins is None or begins(line))
@@ -134,14 +224,15 @@ class Walk:
             return found[first:]
         recorder = self._recorder
         first, root = (0, -1) if begins is None else self._first(begins)
-        base = self._depths[first] if root >= 0 else 0
+        depths = self._whole.depths
+        base = depths[first] if root >= 0 else 0
         lines = []
         for number in range(first, len(recorder.moments)):
             moment = recorder.moments[number]
             if moment >= 0:
                 continue
             named = not only or self._function(~moment).name in only
-            if named and (deep is None or self._depths[number] - base <= deep):
+            if named and (deep is None or depths[number] - base <= deep):
                 lines.append((number, self._judgement(~moment, True)))
             if ~moment == root:
                 break
@@ -161,8 +252,10 @@ class Walk:
             return []
         if self.relation is not None:
             heights = [term_size(term, 10_000) for term, _ in _spread(self._terms, most)]
+        elif self.traced.last is not None:
+            heights = _spread(self.traced.last.heights, most)
         else:
-            heights = _spread(self._depths, most)
+            heights = _spread(self._whole.depths, most)
         return heights or [0]
 
     # ---------------------------------------------------------------- terms
@@ -172,7 +265,7 @@ class Walk:
         """Each term of the reduction sequence with the step instance that took it, or -1."""
         assert self.relation is not None
         assert self.traced.term is not None
-        recorder = self._recorder
+        recorder = self._recorder = self.traced.recorder
         own = self._functions.index(self.relation)
         subject = self.relation.subjects[0]
         found: list[tuple[Node, int]] = []
@@ -247,46 +340,71 @@ class Walk:
 
     # ---------------------------------------------------------------- moments
 
-    @cached_property
-    def _depths(self) -> list[int]:
-        depths = []
-        depth = 0
-        for moment in self._recorder.moments:
-            if moment < 0:
-                depth -= 1
-            depths.append(depth)
-            if moment >= 0:
-                depth += 1
-        return depths
-
     def _moment(self, number: int) -> Station:
-        moment = self._recorder.moments[number]
-        left = moment < 0
-        instance = ~moment if left else moment
+        _, instance, left = self.raw(number)
+        view = self._turn_to(number)
         subject = self._subject(instance)
+        depth = view.depths[number - view.first]
         return Station(
             number, "leave" if left else "enter", self._judgement(instance, left), None,
-            subject[1] if subject else None, self._depths[number], self._bindings(instance),
+            subject[1] if subject else None, depth, self._bindings(instance, left),
             self._clause(instance), store=self._store(instance, left=left),
             note="tail call" if not left and self.takes_over(instance) else "",
-            brief=self._judgement(instance, left, BRIEF),
+            brief=self._judgement(instance, left, BRIEF), changed=self._changed(instance, left),
+            refused=self._refused(instance), stack=self._stack(instance),
         )  # fmt: skip
+
+    def _changed(self, instance: int, left: bool) -> tuple[str, ...]:
+        """The locations that a judgement has changed or made, by the time it is left."""
+        if not left:
+            return ()
+        before = self._store_of(instance, left=False)
+        after = self._store_of(instance, left=True)
+        if before is None or after is None or before is after:
+            return ()
+        old, new = before[FIELDS], after[FIELDS]
+        return tuple(
+            f"@{number}" for number, value in entries(after) if old.get(number) is not new[number]
+        )
+
+    def _refused(self, instance: int) -> tuple[Span, ...]:
+        """The clauses for the same form that come before the one that applies."""
+        chosen = self._recorder.clauses[instance]
+        function = self._function(instance)
+        subject = self._subject(instance)
+        if chosen < 1 or subject is None or len(function.subjects) != 1:
+            return ()
+        return tuple(
+            clause.span for clause in function.clauses[:chosen]
+            if _shape(clause.patterns[0]) in (None, subject[0])
+        )  # fmt: skip
+
+    def _stack(self, instance: int) -> tuple[str, ...]:
+        found: list[str] = []
+        at = self._recorder.parents[instance]
+        while at >= 0 and len(found) < MOST_STACK:
+            found.append(self._judgement(at, False, BRIEF))
+            at = self._recorder.parents[at]
+        return tuple(found)
 
     def takes_over(self, instance: int) -> bool:
         """Whether a judgement was called in tail position: its result is that of its caller."""
         parent = self._recorder.parents[instance]
-        return parent in self._recorder.tails and self._last_called.get(parent) == instance
-
-    @cached_property
-    def _last_called(self) -> dict[int, int]:
-        """The last judgement that each instance with a tail call has called."""
-        tails = self._recorder.tails
-        parents = self._recorder.parents
-        return {parent: number for number, parent in enumerate(parents) if parent in tails}
+        if parent not in self._recorder.tails:
+            return False
+        view = next(one for one in self._views if one.recorder is self._recorder)
+        return view.last_called.get(parent) == instance
 
     def _store(self, instance: int, *, left: bool) -> tuple[Held, ...]:
-        """What is at each location: in the store that a judgement was given, or when it has been
-        left in the one that it gave back."""
+        """What is at each location."""
+        store = self._store_of(instance, left=left)
+        if store is None:
+            return ()
+        return tuple(self._held(number, held) for number, held in entries(store))
+
+    def _store_of(self, instance: int, *, left: bool) -> Node | None:
+        """The store that a judgement was given, or when it has been left the one that it gave
+        back."""
         function = self._function(instance)
         recorder = self._recorder
         kinds: Sequence[Type] = function.types
@@ -298,8 +416,9 @@ class Walk:
         for kind, value in zip(kinds, values, strict=True):
             settled = settle(kind)
             if isinstance(settled, Con) and settled.name == "Store":
-                return tuple(self._held(number, held) for number, held in entries(value))
-        return ()
+                store: Node = value
+                return store
+        return None
 
     def _held(self, number: int, value: Value) -> Held:
         constructor = None
@@ -324,6 +443,7 @@ class Walk:
 
     def _end(self, number: int) -> Station:
         outcome = self.traced.result.outcome
+        self._recorder = self.traced.last or self.traced.recorder
         current = self._recorder.current
         known = self._bindings(current) if current >= 0 else ()
         clause = self._clause(current) if current >= 0 else None
@@ -332,6 +452,46 @@ class Walk:
         )
 
     # ---------------------------------------------------------------- parts
+
+    def function_of(self, instance: int) -> Function:
+        """The function of a judgement of the record that was looked at last."""
+        return self._function(instance)
+
+    def subject(self, instance: int) -> Node | None:
+        """The term that a judgement is about."""
+        return self._subject(instance)
+
+    def redex(self, number: int) -> Node | None:
+        """The part that the step at a station rewrites."""
+        if number >= len(self._terms) or self._terms[number][1] < 0:
+            return None
+        return self._subject(self._redex(self._terms[number][1])[1])
+
+    def output_stations(self) -> list[int]:
+        """The first station after each output."""
+        places = list(self.traced.recorder.outputs)
+        if self.traced.last is not None:
+            places = list(self.traced.last.outputs)
+        if self.relation is None:
+            return [min(place, len(self) - 1) for place in places]
+        entered = {moment: at for at, moment in enumerate(self.traced.recorder.moments)}
+        starts = [entered.get(instance, -1) for _, instance in self._terms]
+        found = []
+        for place in places:
+            later = (n for n, at in enumerate(starts) if at >= place)
+            found.append(next(later, len(self._terms) - 1))
+        return found
+
+    def store_at(self, number: int) -> Node | None:
+        """The store at a station."""
+        if self.relation is None:
+            if number >= len(self) - 1:
+                return None
+            _, instance, left = self.raw(number)
+            return self._store_of(instance, left=left)
+        if number >= len(self._terms) or self._terms[number][1] < 0:
+            return None
+        return self._store_of(self._terms[number][1], left=False)
 
     def _function(self, instance: int) -> Function:
         return self._functions[self._recorder.functions[instance]]
@@ -348,33 +508,54 @@ class Walk:
         clauses = self._function(instance).clauses
         return clauses[number].span if 0 <= number < len(clauses) else None
 
-    def _has_environment(self, instance: int) -> bool:
-        kinds = map(settle, self._function(instance).types)
-        return any(isinstance(kind, Con) and kind.name == "Env" for kind in kinds)
+    def _environment(self, instance: int) -> Node | None:
+        """The first environment among the arguments of a judgement."""
+        arguments = self._recorder.arguments[instance]
+        for kind, value in zip(self._function(instance).types, arguments, strict=True):
+            settled = settle(kind)
+            if isinstance(settled, Con) and settled.name == "Env":
+                environment: Node = value
+                return environment
+        return None
 
-    def _bindings(self, instance: int) -> tuple[Binding, ...]:
+    def _has_environment(self, instance: int) -> bool:
+        return self._environment(instance) is not None
+
+    def _bindings(self, instance: int, left: bool = False) -> tuple[Binding, ...]:
         """The environment among the arguments of a judgement (or of the nearest one around it that
         has any), the innermost binding first; a location with what it holds."""
         parents = self._recorder.parents
         while not self._has_environment(instance) and parents[instance] >= 0:
             instance = parents[instance]
+        outer = parents[instance]
+        while outer >= 0 and not self._has_environment(outer):
+            outer = parents[outer]
+        around = self._environment(outer) if outer >= 0 else None
         function = self._function(instance)
-        held = {one.location: one.value for one in self._store(instance, left=False)}
+        held = {one.location: one.value for one in self._store(instance, left=left)}
         found: list[Binding] = []
         seen: set[str] = set()
         for kind, value in zip(function.types, self._recorder.arguments[instance], strict=True):
             settled = settle(kind)
             if not (isinstance(settled, Con) and settled.name == "Env"):
                 continue
-            for name, bound in bindings(value):
+            kinds = origins(self._recorder, instance, value, around)
+            for (name, bound), origin in zip(bindings(value), kinds, strict=False):
                 if len(found) >= MOST_BINDINGS:
                     break
                 shown = self._machine.display.show(bound)
                 if shown in held:
                     shown = f"{shown} ↦ {held[shown]}"
-                found.append(Binding(name, shown, name in seen))
+                found.append(Binding(name, shown, name in seen, origin))
                 seen.add(name)
         return tuple(found)
+
+
+def _shape(pattern: CorePattern) -> int | None:
+    """The tag that a pattern demands, if it demands one."""
+    while isinstance(pattern, Named):
+        pattern = pattern.inner
+    return pattern.tag if isinstance(pattern, Shape) else None
 
 
 def _spread(items: list[T], most: int) -> list[T]:

@@ -1,0 +1,125 @@
+"""A recorded run on the command line: stations, what happens where, keeping it in a file."""
+
+from __future__ import annotations
+
+import argparse
+import json
+from pathlib import Path
+from typing import Any
+
+from embrix.cli.choice import Usage, chosen
+from embrix.machine.lane import BadBinding
+from embrix.machine.limits import Limits
+from embrix.text.visible import visible
+from embrix.trace.data import head_data, station_data
+from embrix.trace.saved import SavedWalk, Unusable, save_walk
+from embrix.trace.seeking import KINDS, Kind, seek
+from embrix.trace.walk import Walk
+
+ENDING = ".walk.gz"
+
+
+def walk(arguments: argparse.Namespace) -> int:
+    """Print stations of a walk, from a program or from a file that holds one."""
+    if arguments.show < 1:
+        raise Usage("--show must be at least 1")
+    if arguments.file is not None and arguments.file.endswith(ENDING):
+        return _saved(arguments)
+    work = chosen(arguments)
+    if len(work.lanes) != 1:
+        names = ", ".join(lane.name for lane in work.lanes)
+        raise Usage(f"a walk is one run: choose the lane by --with (there are: {names})")
+    lane = work.lanes[0]
+    limits = work.limits if arguments.calls else Limits()
+    try:
+        traced = lane.trace(work.source.text, work.given, limits=limits, given_input=work.input)
+    except BadBinding as bad:
+        raise Usage(f"--bind {bad}") from bad
+    found = Walk(lane, traced)
+    if arguments.save is not None:
+        return _keep(found, work.source.text, work.language, arguments.save)
+    at = arguments.at
+    if arguments.find is not None:
+        kind, _, what = arguments.find.partition("=")
+        if kind not in KINDS:
+            told = ", ".join(f"{name} ({text})" for name, text in KINDS.items())
+            raise Usage(f"nothing called {kind} can be found; there are: {told}")
+        place = seek(found, _kind(kind), what, at, not arguments.back)
+        if place is None:
+            print("nowhere")
+            return 1
+        at = place
+    head = head_data(found, work.source.text, work.language)
+    numbers = range(max(0, at), min(at + arguments.show, len(found)))
+    _print(arguments, head, [station_data(found, found.station(n)) for n in numbers])
+    return 0
+
+
+def _kind(name: str) -> Kind:
+    return next(kind for kind in KINDS if kind == name)
+
+
+def _keep(found: Walk, program: str, language: str, path: Path) -> int:
+    if not path.name.endswith(ENDING):
+        raise Usage(f"the name of a file that holds a walk ends in {ENDING}")
+    try:
+        save_walk(found, program, language, path)
+    except OSError as fault:
+        raise Usage(f"{path} cannot be written: {fault.strerror or fault}") from fault
+    print(f"{len(found):,} stations are in {path}")
+    return 0
+
+
+def _saved(arguments: argparse.Namespace) -> int:
+    try:
+        found = SavedWalk(Path(arguments.file))
+        at = arguments.at
+        if arguments.find is not None:
+            kind, _, what = arguments.find.partition("=")
+            if kind != "text":
+                raise Usage("in a walk from a file only text can be found: --find text=…")
+            place = found.find(what, at, not arguments.back)
+            if place is None:
+                print("nowhere")
+                return 1
+            at = place
+        numbers = range(max(0, at), min(at + arguments.show, len(found)))
+        _print(arguments, found.head, [found.station(number) for number in numbers])
+    except Unusable as wrong:
+        raise Usage(str(wrong)) from wrong
+    return 0
+
+
+def _print(
+    arguments: argparse.Namespace, head: dict[str, Any], stations: list[dict[str, Any]]
+) -> None:
+    if arguments.json:
+        told = {key: value for key, value in head.items() if key != "levels"}
+        print(json.dumps({**told, "stations": stations}, indent=2, ensure_ascii=False))
+        return
+    print(f"{head['language']} {head['lane']}: {head['length']:,} stations")
+    for one in stations:
+        sign = {"enter": "┌ ", "leave": "└ ", "term": "→ ", "end": "◆ "}.get(one["kind"], "  ")
+        print(f"{one['number']:>7,}  {'│ ' * min(one['depth'], 30)}{sign}{visible(one['brief'])}")
+        if len(stations) == 1:
+            _details(one)
+
+
+def _details(station: dict[str, Any]) -> None:
+    """Everything about one station."""
+    if station["brief"] != station["text"]:
+        print(f"  in full   {visible(station['text'])}")
+    for name, value, shadowed, origin in station["bindings"]:
+        told = "shadowed" if shadowed else origin
+        print(f"  {name:<9} {visible(value)}   ({told})")
+    for location, value, role in station["store"]:
+        told = f"   ({role})" if role else ""
+        told += "   (changed)" if location in station["changed"] else ""
+        print(f"  {location:<9} {visible(value)}{told}")
+    if station["clause"]:
+        print(f"  clause    {station['clause']['file']}:{station['clause']['line']}  "
+              f"{visible(station['clause']['text'])}")  # fmt: skip
+    for clause in station["refused"]:
+        print(f"  not taken {clause['file']}:{clause['line']}  {visible(clause['text'])}")
+    for judgement in station["stack"]:
+        print(f"  inside    {visible(judgement)}")

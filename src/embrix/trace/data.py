@@ -1,0 +1,58 @@
+"""Stations as plain data: what the workbench shows and what is kept in a file."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from embrix.text.source import Span
+from embrix.trace.walk import Station, Walk
+
+MOST_HELD = 200
+"""Locations that are told of one station, the newest."""
+
+
+def station_data(walk: Walk, station: Station) -> dict[str, Any]:
+    """A station as plain data; `docs/schemas/walk.schema.json` says what it looks like."""
+    return {
+        "number": station.number,
+        "kind": station.kind,
+        "text": station.text,
+        "brief": station.brief or station.text,
+        "focus": [station.focus.start, station.focus.end] if station.focus else None,
+        "place": list(station.place) if station.place else None,
+        "depth": station.depth,
+        "bindings": [[b.name, b.value, b.shadowed, b.origin] for b in station.bindings],
+        "store": [[h.location, h.value, h.role] for h in station.store[-MOST_HELD:]],
+        "store_size": len(station.store),
+        "changed": list(station.changed),
+        "clause": clause_data(walk, station.clause),
+        "refused": [clause_data(walk, span) for span in station.refused],
+        "stack": list(station.stack),
+        "note": station.note,
+    }
+
+
+def clause_data(walk: Walk, clause: Span | None) -> dict[str, Any] | None:
+    if clause is None:
+        return None
+    source = clause.source or walk.lane.interpreter.source
+    line, _ = source.position(clause.start)
+    text = source.text[clause.start : clause.end]
+    return {"file": source.name, "line": line, "text": " ".join(text.split())}
+
+
+def head_data(walk: Walk, program: str, language: str) -> dict[str, Any]:
+    """What is told of a walk as a whole."""
+    outcome = walk.traced.result.outcome
+    return {
+        "embrix": "walk",
+        "version": 1,
+        "language": language,
+        "lane": walk.lane.name,
+        "program": program,
+        "style": walk.style,
+        "length": len(walk),
+        "outcome": outcome.as_data(),
+        "output": list(walk.traced.result.output),
+        "levels": walk.levels(),
+    }

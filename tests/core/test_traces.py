@@ -1,0 +1,236 @@
+"""Looking into a run: parts of it that are recorded again, what happens where, walks in files."""
+
+from __future__ import annotations
+
+import gzip
+import json
+from pathlib import Path
+
+import jsonschema
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from embrix.course.load import Course
+from embrix.machine import lane as lane_module
+from embrix.machine.lane import Lane
+from embrix.machine.limits import Limits
+from embrix.runs.session import Session
+from embrix.trace import walk as walk_module
+from embrix.trace.data import station_data
+from embrix.trace.saved import SavedWalk, Unusable, save_walk
+from embrix.trace.seeking import seek
+from embrix.trace.walk import Walk
+
+ROOT = Path(__file__).parents[2]
+FIB = "let f of n = when n < 2 then n else f (n - 1) + f (n - 2) in f 9"
+LOOP = "let add of n = when n is 0 then 7 else add (n - 1) in add 60"
+SCOPE = "let rate = 2 in let toll = given tons: tons * rate in let rate = 10 in toll 3"
+
+
+@pytest.fixture(scope="module")
+def session(lockside: Course) -> Session:
+    return Session(lockside.folder)
+
+
+def walked(lane: Lane, text: str, moments: int = 10**6) -> Walk:
+    return Walk(lane, lane.trace(text, limits=Limits(moments=moments)))
+
+
+@pytest.mark.parametrize("name", ["environment", "by_need", "store_passing"])
+@given(data=st.data())
+@settings(max_examples=12)
+def test_what_was_not_kept_is_recorded_again_the_same(
+    session: Session, name: str, data: st.DataObject
+) -> None:
+    """With room for few moments every station is what it is with room for all."""
+    lane = session.lane("Rill", name)
+    text = data.draw(st.sampled_from([FIB, LOOP, SCOPE, FIB + " + nobody"]))
+    whole = walked(lane, text)
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(lane_module, "LAST", data.draw(st.integers(1, 40)))
+        patch.setattr(walk_module, "AGAIN", data.draw(st.integers(30, 60)))
+        patch.setattr(walk_module, "BEFORE", data.draw(st.integers(0, 29)))
+        cut = walked(lane, text, moments=data.draw(st.integers(1, len(whole) - 3)))
+        assert len(cut) == len(whole)
+        assert cut.traced.result.outcome == whole.traced.result.outcome
+        numbers = data.draw(st.lists(st.integers(0, len(whole) - 1), min_size=1, max_size=12))
+        for number in [*numbers, len(whole) - 1]:
+            left, right = cut.station(number), whole.station(number)
+            assert left == right, number
+
+
+def test_a_cut_recording_holds_a_bounded_part(session: Session) -> None:
+    lane = session.lane("Rill", "environment")
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(lane_module, "LAST", 50)
+        cut = walked(lane, "let f of n = when n is 0 then 7 else f (n - 1) in f 3000", moments=100)
+    last = cut.traced.last
+    assert last is not None
+    assert 100 <= cut.cut <= 110
+    assert len(last.moments) == 50
+    assert len(last.functions) < 400
+    assert max(cut.levels()) > 0
+
+
+def stations_where(walk: Walk, test: object) -> list[int]:
+    return [n for n in range(len(walk)) if test(walk.station(n))]  # type: ignore[operator]
+
+
+def test_lookups_are_found_both_ways(session: Session) -> None:
+    """Stations were counted by hand: `rate` is looked up once, inside the function."""
+    walk = walked(session.lane("Rill", "environment"), SCOPE)
+    assert seek(walk, "lookup", "rate", 0, True) == 17
+    assert seek(walk, "lookup", "rate", 17, True) is None
+    assert seek(walk, "lookup", "rate", 24, False) == 17
+    assert seek(walk, "lookup", "toll", 0, True) == 10
+    assert seek(walk, "lookup", "nobody", 0, True) is None
+    steps = walked(session.lane("Drip", "rewriting"), "let x = 1 + 1 in x + x")
+    assert len(steps.lines()) == 4
+    assert seek(steps, "lookup", "x", 0, True) is None  # substitution leaves none to look up
+
+
+def test_over_and_out(session: Session) -> None:
+    walk = walked(session.lane("Rill", "environment"), SCOPE)
+    assert seek(walk, "over", "", 4, True) == 5  # `given tons: …` is entered at 4, left at 5
+    assert seek(walk, "over", "", 3, True) == 22
+    assert seek(walk, "over", "", 22, False) == 3
+    assert seek(walk, "out", "", 17, True) == 19
+    assert seek(walk, "out", "", 17, False) == 14
+    assert seek(walk, "out", "", 0, True) == len(walk) - 1
+    assert seek(walk, "end", "", 3, True) == len(walk) - 1
+
+
+def test_changes_of_names_and_locations(session: Session) -> None:
+    walk = walked(session.lane("Rill", "environment"), SCOPE)
+    place = seek(walk, "name", "rate", 3, True)
+    assert place is not None
+    (bound,) = [b for b in walk.station(place).bindings if b.name == "rate" and not b.shadowed]
+    assert bound.value == "10"
+    back = seek(walk, "name", "rate", place, True)
+    assert back == 14  # inside the function rate is 2 again
+    weir = walked(session.lane("Weir", "store_passing"), "new a := 1; a := a + 1; a := 2; show a")
+    found = []
+    at: int | None = 0
+    while (at := seek(weir, "location", "@0", at, True)) is not None:
+        found.append(dict((h.location, h.value) for h in weir.station(at).store)["@0"])
+        if len(found) > 20:
+            break
+    assert found[0] == "2"
+    assert "@0" in weir.station(seek(weir, "location", "@0", 0, True) or 0).changed
+
+
+def test_outputs_texts_and_clauses(session: Session) -> None:
+    lane = session.lane("Weir", "store_passing")
+    walk = walked(lane, "show 1; new a := 2; show a + 1")
+    first = seek(walk, "output", "", 0, True)
+    assert first is not None
+    second = seek(walk, "output", "", first, True)
+    assert second is not None
+    assert seek(walk, "output", "", second, True) is None
+    assert seek(walk, "output", "", second, False) == first
+    assert seek(walk, "text", "A + 1", 0, True) == stations_where(
+        walk, lambda s: "a + 1" in s.text.casefold()
+    )[1]  # fmt: skip
+    station = next(s for s in map(walk.station, range(len(walk))) if s.clause is not None)
+    assert station.clause is not None
+    source = station.clause.source or lane.interpreter.source
+    line, _ = source.position(station.clause.start)
+    where = f"{source.name}:{line}"
+    assert seek(walk, "clause", where, len(walk) - 1, False) == max(
+        stations_where(walk, lambda s: s.clause == station.clause and s.kind == "enter")
+    )
+
+
+def test_where_frames_come_from(session: Session) -> None:
+    """Inside the function: its parameter is fresh, what the closure holds is captured; inside the
+    sum of the body both are around."""
+    walk = walked(session.lane("Rill", "environment"), SCOPE)
+    body = {b.name: b.origin for b in walk.station(14).bindings}
+    assert body == {"tons": "fresh", "rate": "captured"}
+    inner = {b.name: b.origin for b in walk.station(17).bindings}
+    assert inner == {"tons": "around", "rate": "around"}
+    third = {(b.name, b.value): (b.origin, b.shadowed) for b in walk.station(9).bindings}
+    assert third["rate", "10"] == ("fresh", False)
+    assert third["rate", "2"] == ("around", True)
+    weir = walked(session.lane("Weir", "store_passing"), "new a := 1; new b := 2; show a")
+    kinds = {b.origin for n in range(len(weir)) for b in weir.station(n).bindings}
+    assert "captured" not in kinds
+
+
+def test_the_stack_and_clauses_that_were_not_taken(session: Session) -> None:
+    walk = walked(session.lane("Rill", "environment"), SCOPE)
+    station = walk.station(17)
+    assert len(station.stack) == 5
+    assert station.stack[0].endswith("tons * rate ⇓ …")
+    assert station.refused == ()
+
+
+# ---------------------------------------------------------------------- files
+
+
+@pytest.fixture
+def kept(session: Session, tmp_path: Path) -> tuple[Walk, Path]:
+    walk = walked(session.lane("Weir", "store_passing"), "new a := 1; show a; nobody := 2")
+    path = tmp_path / "a.walk.gz"
+    save_walk(walk, "new a := 1; show a; nobody := 2", "Weir", path)
+    return walk, path
+
+
+def test_a_saved_walk_is_the_same_walk(kept: tuple[Walk, Path]) -> None:
+    walk, path = kept
+    opened = SavedWalk(path)
+    assert len(opened) == len(walk)
+    assert opened.head["outcome"]["name"] == "Unbound"
+    for number in reversed(range(len(walk))):
+        told = json.loads(json.dumps(station_data(walk, walk.station(number))))
+        assert opened.station(number) == told
+    assert opened.find("SHOW A", 0, True) == seek(walk, "text", "show a", 0, True)
+
+
+def test_a_saved_walk_follows_its_schema(kept: tuple[Walk, Path]) -> None:
+    schema = json.loads((ROOT / "docs/schemas/walk.schema.json").read_text(encoding="utf-8"))
+    jsonschema.Draft202012Validator.check_schema(schema)
+    validator = jsonschema.Draft202012Validator(schema)
+    with gzip.open(kept[1], "rt", encoding="utf-8") as lines:
+        for line in lines:
+            validator.validate(json.loads(line))
+    with pytest.raises(jsonschema.ValidationError):
+        validator.validate({"number": 1})
+
+
+@pytest.mark.parametrize(
+    ("spoil", "message"),
+    [
+        (lambda lines: [b"no json\n", *lines[1:]], ":1: this is not JSON"),
+        (lambda lines: [b'{"embrix": "walk"}\n', *lines[1:]], ":1: `language` is missing"),
+        (lambda lines: lines[:-1], "holds"),
+        (lambda lines: [*lines[:-1], lines[-1][:-5]], "is not whole"),
+        (lambda lines: [lines[0].replace(b'"version":1', b'"version":9'), *lines[1:]],
+         "another version"),
+        (lambda lines: [lines[0].replace(b'"embrix":"walk"', b'"embrix":"log"'), *lines[1:]],
+         "not a walk"),
+    ],
+)  # fmt: skip
+def test_files_that_are_no_walks(kept: tuple[Walk, Path], spoil: object, message: str) -> None:
+    path = kept[1]
+    lines = gzip.decompress(path.read_bytes()).splitlines(keepends=True)
+    path.write_bytes(gzip.compress(b"".join(spoil(lines))))  # type: ignore[operator]
+    with pytest.raises(Unusable, match=message):
+        SavedWalk(path)
+
+
+def test_broken_bytes_and_stations_out_of_place(kept: tuple[Walk, Path]) -> None:
+    path = kept[1]
+    raw = path.read_bytes()
+    path.write_bytes(raw[: len(raw) // 2])
+    with pytest.raises(Unusable, match="cannot be read"):
+        SavedWalk(path)
+    path.write_bytes(b"plain text")
+    with pytest.raises(Unusable, match="cannot be read"):
+        SavedWalk(path)
+    lines = gzip.decompress(raw).splitlines(keepends=True)
+    lines[1], lines[2] = lines[2], lines[1]
+    path.write_bytes(gzip.compress(b"".join(lines)))
+    with pytest.raises(Unusable, match="not where it belongs"):
+        SavedWalk(path).station(0)
