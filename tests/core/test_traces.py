@@ -113,7 +113,7 @@ def test_changes_of_names_and_locations(session: Session) -> None:
     found = []
     at: int | None = 0
     while (at := seek(weir, "location", "@0", at, True)) is not None:
-        found.append(dict((h.location, h.value) for h in weir.station(at).store)["@0"])
+        found.append({h.location: h.value for h in weir.station(at).store}["@0"])
         if len(found) > 20:
             break
     assert found[0] == "2"

@@ -74,6 +74,7 @@ def test_every_command_of_the_documents_works(
         "FILE.brix": course_copy / "rill" / "by_need.brix",
         "FILE.rill": course_copy / "rill" / "programs" / "queue.rill",
         "FILE.xml": tmp_path / "report.xml",
+        "RUN.walk.gz": tmp_path / "run.walk.gz",
         "SUITE": course_copy / "drip" / "other.suite.toml",
         "CASE": "wrong on purpose",
         "ANSWERS.json": tmp_path / "answers.json",

@@ -16,16 +16,12 @@ from embrix.course.replacing import Changed, go_back, replace_file
 from embrix.machine.lane import BadBinding
 from embrix.runs.pool import Answer, Pool
 from embrix.runs.session import Session
-from embrix.runs.testing import Testing, merged, only
+from embrix.runs.testing import Testing, merged, only, with_history
 from embrix.suite.accept import Acceptance, CannotAccept, accept
 from embrix.suite.adopt import adopt
 from embrix.suite.history import (
     Unkept,
-    fingerprint,
     last_changes,
-    remember,
-    rows_of,
-    since_text,
 )
 from embrix.suite.model import Suite
 from embrix.suite.reports import under, write_report
@@ -107,7 +103,7 @@ def run_all(
         keys = [(number, share) for number in range(len(paths)) for share in range(shares)]
         for key in keys:
             args = {"suite": str(paths[key[0]]), "grammar": arguments.grammar,
-                    "share": [key[1], shares]}  # fmt: skip
+                    "share": [key[1], shares], "keep": False}  # fmt: skip
             pool.ask("test", args, lambda answer, key=key: take(key, answer))  # type: ignore[misc]
         while len(done) < len(keys):
             arrived.wait()
@@ -127,15 +123,10 @@ def run_all(
 
 def _print_report(report: dict[str, Any], path: Path, session: Session, *, since: bool) -> None:
     counted = {"passed": 0, "failed": 0, "left out": 0}
-    known: dict[tuple[str, str], str] = {}
     if since:
-        try:
-            texts = {name: source.text for name, source in session.course.sources.items()}
-            found = remember(session.course.folder, report["file"], fingerprint(texts),
-                             rows_of(report))  # fmt: skip
-            known = {key: since_text(one) for key, one in found.items()}
-        except Unkept as fault:
-            print(f"! {fault}", file=sys.stderr)
+        report = with_history(session, report)
+        if "unkept" in report:
+            print(f"! {report['unkept']}", file=sys.stderr)
     for case in report["cases"]:
         wrong = [verdict for verdict in case["verdicts"] if verdict[1] == "failed"]
         for verdict in case["verdicts"]:
@@ -144,12 +135,12 @@ def _print_report(report: dict[str, Any], path: Path, session: Session, *, since
             continue
         print(f"✗ {case['name']}  ({report['file']}:{case['line']})")
         print(textwrap.indent(visible(case["program"], keep="\n").rstrip("\n"), "    │ "))
-        for alike in _alike(wrong, case["name"], known):
+        for alike in _alike(wrong, case.get("since", {})):
             _, _, expected, actual, _, _, parts = alike[0]
             print(f"    {', '.join(verdict[0] for verdict in alike)}")
             print("\n".join(under("      expected  ", visible(expected), parts[0])))
             print("\n".join(under("      but got   ", visible(actual), parts[1])))
-            red = known.get((case["name"], alike[0][0]), "")
+            red = case.get("since", {}).get(alike[0][0], "")
             if red:
                 print(f"      red {red}")
         print()
@@ -166,13 +157,11 @@ def _print_report(report: dict[str, Any], path: Path, session: Session, *, since
     print(f"{report.get('file', 'suite')}: {len(report['cases'])} cases on {lanes}: {told}")
 
 
-def _alike(
-    wrong: list[list[Any]], case: str, known: dict[tuple[str, str], str]
-) -> list[list[list[Any]]]:
+def _alike(wrong: list[list[Any]], since: dict[str, str]) -> list[list[list[Any]]]:
     """Verdicts that say the same of several lanes, together."""
     groups: dict[tuple[str, str, str], list[list[Any]]] = {}
     for verdict in wrong:
-        key = (verdict[2], verdict[3], known.get((case, verdict[0]), ""))
+        key = (verdict[2], verdict[3], since.get(verdict[0], ""))
         groups.setdefault(key, []).append(verdict)
     return list(groups.values())
 

@@ -15,7 +15,9 @@ from weakref import WeakKeyDictionary
 from embrix.brix.core import Interpreter
 from embrix.machine.lane import BadBinding, Lane
 from embrix.machine.limits import Limits
+from embrix.suite.accept import CannotAccept, accept
 from embrix.suite.check import Verdict, check_case, describe, fits, translated
+from embrix.suite.history import Unkept, fingerprint, remember, rows_of, since_text
 from embrix.suite.model import Case, Question, Suite
 from embrix.suite.steps import difference
 from embrix.text.diagnostic import Findings
@@ -233,3 +235,47 @@ def answered(
             "labels": list(question.answers), "answers": answers,
         })  # fmt: skip
     return rows
+
+
+# ---------------------------------------------------------------------- what was before
+
+
+def with_history(session: Session, report: dict[str, Any]) -> dict[str, Any]:
+    """The report with what is known since when, for each case: sentences by lane, and the time of
+    the last change. What comes of it is kept."""
+    texts = {name: source.text for name, source in session.course.sources.items()}
+    try:
+        known = remember(session.course.folder, report["file"], fingerprint(texts), rows_of(report))
+    except Unkept as fault:
+        return {**report, "unkept": str(fault)}
+    cases = []
+    for case in report["cases"]:
+        own = {v[0]: known[case["name"], v[0]] for v in case["verdicts"]
+               if (case["name"], v[0]) in known}  # fmt: skip
+        cases.append({
+            **case,
+            "since": {lane: since_text(one) for lane, one in own.items()},
+            "changed": max((one.at for one in own.values()), default=0.0),
+        })  # fmt: skip
+    return {**report, "cases": cases}
+
+
+def acceptance(
+    session: Session, path: Path, name: str, lane: str, what: str, typed: str | None
+) -> dict[str, Any]:
+    """What a suite would be with what a lane gives, or with what was typed, as the expectation of a
+    case: the old text, the new one, the lines of the difference; or why not."""
+    suite = session.suite(path, Findings())
+    if suite is None:
+        return {"refused": "the suite cannot be read"}
+    testing = Testing(session, suite)
+    case = next((one for one in suite.cases if one.name == name), None)
+    own = next((one for one in testing.lanes if one.name == lane), None)
+    if case is None or own is None:
+        return {"refused": "the case or the lane is gone; F5 runs the suite again"}
+    try:
+        found = accept(suite.source, case, own, testing.lanes, what, typed)
+    except (CannotAccept, BadBinding) as wrong:
+        return {"refused": str(wrong)}
+    return {"refused": "", "old": suite.source.text, "text": found.text,
+            "changes": list(found.changes)}  # fmt: skip

@@ -22,6 +22,7 @@ from embrix.runs.frames import read_frame, write_frame
 from embrix.runs.prompt import Prompt
 from embrix.runs.scratch import Scratch
 from embrix.runs.session import Session
+from embrix.runs.testing import acceptance, with_history
 
 
 class Worker:
@@ -190,7 +191,12 @@ class Worker:
                 return session.open_walk(a["key"], Path(a["path"]))
             case "test":
                 share = tuple(a.get("share", (0, 1)))
-                return session.test(Path(a["suite"]), progress, a.get("grammar"), share)
+                report = session.test(Path(a["suite"]), progress, a.get("grammar"), share)
+                return with_history(session, report) if a.get("keep", True) else report
+            case "accept":
+                return acceptance(
+                    session, Path(a["suite"]), a["case"], a["lane"], a["what"], a.get("typed")
+                )
         raise ValueError(f"no request is called {do}")
 
 

@@ -33,13 +33,19 @@ class Acceptance:
 
 
 def accept(
-    source: Source, case: Case, lane: Lane, lanes: Sequence[Lane], what: str = "outcome"
+    source: Source,
+    case: Case,
+    lane: Lane,
+    lanes: Sequence[Lane],
+    what: str = "outcome",
+    typed: str | None = None,
 ) -> Acceptance:
     """The suite file with what one lane gave as the expectation of a case.
 
     `what` is what the verdict was about: an outcome, output, state, costs or steps. What the lane
     gives becomes the expectation of all where every other lane that the case speaks of gives the
-    same, else its own. Raises `CannotAccept` and `BadBinding`.
+    same, else its own. What was `typed` (a value, or `error NAME`) is put in its place for all, or
+    for the lane where it has an expectation of its own. Raises `CannotAccept` and `BadBinding`.
     """
     try:
         document = tomlkit.parse(source.text)
@@ -50,7 +56,11 @@ def accept(
     if not isinstance(cases, list) or not 0 <= number < len(cases):
         raise CannotAccept("the case is not in this file")
     entry: Any = cases[number]
-    if what == "steps":
+    if typed is not None:
+        table = entry["table"][row] if row >= 0 else entry
+        own = table.get("for", {}).get(lane.name)
+        _put(table if own is None else own, typed_entries(typed), "outcome")
+    elif what == "steps":
         _accept_steps(entry, case, lane)
     elif what in ("tokens", "term"):
         raise CannotAccept(f"how a program is read ({what}) is not accepted; write it down")
@@ -62,6 +72,16 @@ def accept(
         source.text.splitlines(), text.splitlines(), "as it is", "as it would be", n=2, lineterm=""
     )
     return Acceptance(text, tuple(changes))
+
+
+def typed_entries(typed: str) -> dict[str, Any]:
+    """An expectation that was typed, as entries."""
+    if typed.startswith("error "):
+        name, _, place = typed.removeprefix("error ").strip().partition(" at ")
+        return {"error": name, "at": place.strip()} if place else {"error": name}
+    if typed.startswith("rejected by the "):
+        return {"rejected": typed.removeprefix("rejected by the ").strip()}
+    return {"value": int(typed) if _whole(typed) else typed}
 
 
 def found_entries(case: Case, lane: Lane, what: str) -> dict[str, Any]:

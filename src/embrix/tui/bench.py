@@ -30,6 +30,8 @@ from embrix.tui.editor import ProgramEditor
 from embrix.tui.faces import CasesFace, GrammarFace, LanesView, NotesFace, TokensFace, TreeFace
 from embrix.tui.prompting import Prompting
 from embrix.tui.rows import Rows
+from embrix.tui.seeking import Seeking
+from embrix.tui.tally import Tally
 from embrix.tui.walk_pane import Gauge, Moment, Stations
 from embrix.tui.walking import Walking
 
@@ -59,6 +61,7 @@ class Bench(Screen[None]):
         self.desk: Desk | None = None
         self.walking: Walking
         self.checking: Checking
+        self.seeking: Seeking
         self.summary: dict[str, Any] = {}
         self.language = ""
         self.document: Document | None = None
@@ -107,6 +110,7 @@ class Bench(Screen[None]):
         self.desk = Desk(self)
         self.walking = Walking(self, self.desk)
         self.checking = Checking(self, self.desk)
+        self.seeking = Seeking(self, self.desk)
         self.show_face("tree")
         self.query_one(Masthead).show(course=self.folder.name, notice="reading the course …")
         self.desk.load(str(self.folder), self._loaded)
@@ -243,6 +247,7 @@ class Bench(Screen[None]):
             return
         self.document = document
         self.overwrite = False
+        self.walking.given = {}
         self.text = text
         self.editor.load_text(text)
         if draft:
@@ -309,7 +314,8 @@ class Bench(Screen[None]):
         self._ask_walk(self.at)
         for lane in self.lanes.lanes:
             take = partial(self._ran, version, lane)
-            self.desk.ask("program", "run", {**args, "lane": lane, "input": self.input}, take)
+            asked = {**args, "lane": lane, "input": self.input, "given": self.walking.given}
+            self.desk.ask("program", "run", asked, take)
 
     @property
     def _reads_a_part(self) -> bool:
@@ -402,8 +408,32 @@ class Bench(Screen[None]):
 
     @on(CasesFace.Try)
     def _try_case(self, message: CasesFace.Try) -> None:
+        """To the program of a case, on the lane under the cursor or the first that fails."""
+        verdict = self.query_one(CasesFace).verdict
+        failed = [v for v in message.case["verdicts"] if v[1] == "failed"]
+        verdict = verdict or (failed[0] if failed else None)
+        if verdict is None:
+            self.show_case(message.case)
+        else:
+            self.walk_case(message.case, verdict[0], max(0, verdict[5]), verdict[5] < 0)
+
+    def walk_case(self, case: dict[str, Any], lane: str, at: int, last: bool) -> None:
+        """The program of a case on a lane, at a station or at the last one."""
+        if "[" in lane:
+            extra = self.decided.setdefault(self.language, [])
+            if lane not in extra:
+                extra.append(lane)
+        self.lane = lane
+        self.input = list(case["input"])
+        self.walking.given = dict(case["given"])
+        self.walking.to_last = last
+        self.walking.at = at
+        self.show_case(case)
+        self._languages_changed()
+        self.set_focus(self.stations)
+
+    def show_case(self, case: dict[str, Any]) -> None:
         """Put the program of a case into the editor, as a file that does not exist yet."""
-        case = message.case
         folder = self.document.path.parent if self.document else self.folder
         extension = self.summary["languages"][self.language]["extension"]
         stem = "".join(c if c.isalnum() else "_" for c in case["name"])[:40].strip("_")
@@ -634,6 +664,10 @@ class Bench(Screen[None]):
             self._choose_lane(lanes[(lanes.index(self.lane) + 1) % len(lanes)])
 
     def action_suite(self) -> None:
+        report = self.query_one(CasesFace).report
+        if self.summary and self.face == "cases" and report and self.desk is not None:
+            self.app.push_screen(Tally(self, self.desk, report))
+            return
         if self.summary:
             self.show_face("cases")
             if self.has_class("narrow"):
@@ -644,6 +678,24 @@ class Bench(Screen[None]):
         target = PANES[(PANES.index(self.pane) + 1) % len(PANES)]
         # At once, not by Widget.focus, which waits: a second key may come with the first.
         self.set_focus(self.query_one(f"#{self.face}" if target == "side" else f"#{target}"))
+
+    def action_seek(self, kind: str, forward: bool) -> None:
+        self.seeking.seek(kind, forward)
+
+    def action_seek_again(self, forward: bool) -> None:
+        self.seeking.again(forward)
+
+    def action_to_number(self) -> None:
+        self.seeking.to_number()
+
+    def action_mark(self) -> None:
+        self.seeking.mark()
+
+    def action_next_mark(self, forward: bool) -> None:
+        self.seeking.next_mark(forward)
+
+    def action_save_walk(self) -> None:
+        self.seeking.save()
 
     def action_back(self) -> None:
         self.walking.go(self.at - 1)

@@ -9,6 +9,7 @@ from embrix.tui.bars import Masthead
 from embrix.tui.desk import SUITE_WORKER, Desk
 from embrix.tui.document import Document
 from embrix.tui.faces import CasesFace, GrammarFace, NotesFace
+from embrix.tui.tally import Tally
 
 if TYPE_CHECKING:
     from embrix.tui.bench import Bench
@@ -34,7 +35,7 @@ class Checking:
             return
         self._masthead.show(suite="suite …", suite_alarm="")
         self._desk.ask(
-            "suite", "test", {"suite": suite}, self._tested, worker=SUITE_WORKER,
+            "suite", "test", {"suite": suite}, self.tested, worker=SUITE_WORKER,
             progress=self._testing,
         )  # fmt: skip
 
@@ -53,7 +54,10 @@ class Checking:
         if progress["done"] % 10 == 0:
             self._masthead.show(suite=f"suite {progress['done']}/{progress['of']}")
 
-    def _tested(self, report: dict[str, Any]) -> None:
+    def tested(self, report: dict[str, Any]) -> None:
+        """A suite has been run: every view of it is brought up to date."""
+        if isinstance(self._bench.app.screen, Tally):
+            self._bench.app.screen.show(report)
         self._bench.query_one(CasesFace).show(report)
         verdicts = [v for case in report["cases"] for v in case["verdicts"]]
         failed = sum(v[1] == "failed" for v in verdicts)

@@ -21,7 +21,37 @@ class Command:
     @property
     def label(self) -> str:
         """The key as people read it."""
+        if len(self.key) == 1:
+            return self.key
         return self.shown_key or self.key.replace("ctrl+", "^").upper().replace("^", "Ctrl+")
+
+
+def _in_walk(shown: str, action: str, text: str, short: str = "", *, key: str = "") -> Command:
+    return Command(key or shown, action, short, text, "walk", False, shown)
+
+
+WALKING = (
+    _in_walk("/", "seek('text', True)", "To a step with a text in it", "find", key="slash"),
+    _in_walk("n", "seek_again(True)", "The same again, onwards"),
+    _in_walk("N", "seek_again(False)", "The same again, backwards"),
+    _in_walk("l", "seek('lookup', True)", "To the next lookup of a name", "lookup"),
+    _in_walk("v", "seek('name', True)", "To where a name comes to stand for something else"),
+    _in_walk("@", "seek('location', True)", "To where a location holds something else", key="at"),
+    _in_walk("o", "seek('output', True)", "To the next output"),
+    _in_walk("O", "seek('output', False)", "To the output before"),
+    _in_walk("e", "seek('end', True)", "To the end, or the failure"),
+    _in_walk("d", "seek('over', True)", "Over the judgement: to where it is left"),
+    _in_walk("D", "seek('over', False)", "Back over the judgement: to where it began"),
+    _in_walk("u", "seek('out', True)", "Out: to where the judgement around this one is left"),
+    _in_walk("U", "seek('out', False)", "Out: to where the judgement around this one began"),
+    _in_walk("k", "seek('clause', True)", "To where a clause applies, by its line"),
+    _in_walk("g", "to_number", "To a step by its number"),
+    _in_walk("b", "mark", "Mark the moment, or take its mark away", "mark"),
+    _in_walk("j", "next_mark(True)", "To the next mark"),
+    _in_walk("J", "next_mark(False)", "To the mark before"),
+    _in_walk("w", "save_walk", "Keep the walk in a file"),
+)
+"""Letters that go places in the walk; capitals go back."""
 
 
 COMMANDS: tuple[Command, ...] = (
@@ -51,6 +81,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("f12", "lamp", "lamp", "Change between the dark and the light theme", footer=False),
     Command("ctrl+q", "quit", "quit", "Leave; text not saved is kept for the next time",
             footer=False),
+    *WALKING,
     Command("left", "back", "", "One step back in time", "walk", False, "←"),
     Command("right", "forward", "", "One step on in time", "walk", False, "→"),
     Command("home", "first", "first", "To the first step", "walk", False, "Home"),
@@ -70,8 +101,25 @@ COMMANDS: tuple[Command, ...] = (
             footer=False),
     Command("escape", "leave", "back", "Back to the bench; a change is kept for the next time",
             "drafting", shown_key="Esc"),
-    Command("enter", "try_case", "try it", "Put the program of the case into the editor", "cases",
-            False, "Enter"),
+    Command("enter", "try_case", "walk it", "To the program of the case, at the step that differs",
+            "cases", False, "Enter"),
+    Command("f5", "suite", "tally", "The whole suite as one picture", "cases", False),
+    Command("left", "column_left", "", "The lane to the left", "tally", False, "←"),
+    Command("right", "column_right", "", "The lane to the right", "tally", False, "→"),
+    Command("enter", "walk", "walk", "To the program on this lane, at the step that differs",
+            "tally", shown_key="Enter"),
+    Command("escape", "leave", "back", "Back to the bench", "tally", shown_key="Esc"),
+    Command("slash", "look_for", "look for", "Only cases with a word in name, tag or program",
+            "tally", shown_key="/"),
+    Command("r", "only_red", "only red", "Only cases that fail somewhere", "tally"),
+    Command("o", "next_order", "order", "As written, changed last, by tag", "tally"),
+    Command("a", "accept", "accept", "Make what came what is expected, after a look", "tally"),
+    Command("e", "edit", "edit", "Type another expectation", "tally"),
+    Command("z", "undo", "undo", "Take the last change of the suite back", "tally"),
+    Command("f5", "again", "run again", "Run the suite again", "tally"),
+    Command("f1", "help", "help", "What the keys do here", "tally", footer=False),
+    Command("f12", "lamp", "lamp", "Change between the dark and the light theme", "tally",
+            footer=False),
 )  # fmt: skip
 
 

@@ -12,6 +12,7 @@ from textual.containers import Vertical
 from textual.screen import ModalScreen
 from textual.widgets import Input, Static
 
+from embrix.text.visible import visible
 from embrix.tui.bars import Title
 from embrix.tui.commands import Command, everywhere, of_place
 from embrix.tui.rows import Piece, Rows
@@ -28,6 +29,8 @@ PLACES = {
     "ambiguous sentence with its trees if one was found. Ctrl+R reads the text at a rule.",
     "cases": "Every case of the suite with one sign a lane: ◆ as expected, ✗ not. Under a failed "
     "case stands what was expected ⟂ what came.",
+    "tally": "The whole suite: a row for each case, a column for each lane. The card at the right "
+    "shows the case under the cursor with what was expected and what came.",
     "notes": "What there is to say about the definitions and suites of the course.",
     "drafting": "A definition changed for a trial, and what the change does to the text at the "
     "right: both trees, and where they part. F8 drops the change, Ctrl+S saves it.",
@@ -213,3 +216,35 @@ class Ask(ModalScreen[str | None]):
 
     def on_input_submitted(self, event: Input.Submitted) -> None:
         self.dismiss(event.value)
+
+
+class Show(ModalScreen[str | None]):
+    """Lines of a difference to look at; Enter agrees."""
+
+    DEFAULT_CSS = """
+    Show { align: center middle; }
+    Show > Vertical { width: 100; max-width: 96%; height: auto; max-height: 80%;
+        background: $lock-bank; }
+    Show Static { padding: 0 1; height: auto; }
+    """
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding("escape", "dismiss(None)", show=False),
+        Binding("enter", "dismiss('yes')", show=False),
+    ]
+
+    def __init__(self, title: str, subject: str, lines: Sequence[str], agreeing: str) -> None:
+        super().__init__()
+        self._title, self._subject, self._lines = title, subject, lines
+        self._agreeing = agreeing
+
+    def compose(self) -> ComposeResult:
+        with Vertical():
+            title = Title(self._title)
+            title.show(self._subject, f"{self._agreeing}, Esc leaves it as it is")
+            title.lit = True
+            yield title
+            text = Text()
+            for line in self._lines[2:]:
+                colour = {"+": "moss", "-": "brick", "@": "deep"}.get(line[:1], "ink")
+                text.append(f"{visible(line)}\n", ink(self.app, colour, bold=line[:1] in "+-"))
+            yield Static(text or Text("nothing would change"), markup=False)

@@ -304,6 +304,11 @@ class CasesFace(Rows):
         found: dict[str, Any] = self.report["cases"][self._rows[self.cursor][0]]
         return found
 
+    @property
+    def verdict(self) -> list[Any] | None:
+        """The failed verdict under the cursor, if it stands on one."""
+        return self._rows[self.cursor][1] if self._rows else None
+
     def count(self) -> int:
         return len(self._rows)
 
@@ -317,7 +322,7 @@ class CasesFace(Rows):
         case_number, verdict = self._rows[number]
         case = self.report["cases"][case_number]
         if verdict is not None:
-            lane, _, expected, actual = verdict
+            lane, _, expected, actual, *_ = verdict
             return [
                 (f"   {lane}: ", ink(app, "faint")),
                 (expected, ink(app, "ink")),
@@ -325,7 +330,7 @@ class CasesFace(Rows):
                 (actual, ink(app, "brick")),
             ]
         pieces: list[Piece] = [(" ", ink(app, "ink"))]
-        for _, state, _, _ in case["verdicts"]:
+        for _, state, *_ in case["verdicts"]:
             sign, colour = {"passed": ("◆", "moss"), "failed": ("✗", "brick")}.get(
                 state, ("·", "faint")
             )

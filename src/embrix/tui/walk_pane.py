@@ -107,6 +107,7 @@ class Stations(Rows):
         self.length = 0
         self.style_of_walk = "moments"
         self.stations: dict[int, dict[str, Any]] = {}
+        self.marks: set[int] = set()
         self.empty_text = "The steps of the run appear here.\nF4 chooses the lane, F7 and F8 step."
 
     def count(self) -> int:
@@ -115,11 +116,16 @@ class Stations(Rows):
     def begin(self, length: int, style: str, at: int) -> None:
         self.length, self.style_of_walk = length, style
         self.stations = {}
+        self.marks = set()
         self.renew(cursor=at)
 
     def row(self, number: int) -> Sequence[Piece]:
         app = self.app
-        lead: Piece = (f"{number:>6,} ", ink(app, "faint"))
+        marked = number in self.marks
+        lead: Piece = (
+            f"{number:>6,}{'◗' if marked else ' '}",
+            ink(app, "brass" if marked else "faint", bold=marked),
+        )
         station = self.stations.get(number)
         if station is None:
             self.post_message(self.Wanted(number))
@@ -158,6 +164,9 @@ class Stations(Rows):
         ]
 
 
+ORIGINS = {"around": ("═", ""), "fresh": ("╪", "fresh"), "captured": ("◍", "captured")}
+"""Where the frame of a name comes from: its sign, and a word where there is something to tell."""
+
 MOST_HELD = 10
 """Locations of the store that are shown at once."""
 
@@ -192,11 +201,22 @@ class Moment(Static):
             text.append("\nclause ", ink(app, "faint", italic=True))
             text.append(f"{place}\n", ink(app, "water"))
             text.append(f"  {cut(visible(clause['text']), room * 2)}\n", ink(app, "ink"))
+        for refused in station.get("refused", ())[:3]:
+            text.append("  not ", ink(app, "brass", bold=True))
+            line = f"{refused['line']}  {visible(refused['text'])}"
+            text.append(f"{cut(line, room - 6)}\n", ink(app, "faint"))
         text.append("\nstep in full\n", ink(app, "faint", italic=True))
         shown = textwrap.wrap(visible(station["text"]), room - 2, max_lines=6, placeholder=" …")
         text.append("".join(f"  {line}\n" for line in shown), ink(app, "ink"))
         if station["note"] == "tail call":
             text.append("  ↳ takes the place of its caller (a tail call)\n", ink(app, "faint"))
+        stack = station.get("stack") or []
+        if stack:
+            text.append("\ninside\n", ink(app, "faint", italic=True))
+            for judgement in stack[:6]:
+                text.append(f"  {cut(visible(judgement), room - 2)}\n", ink(app, "faint"))
+            if len(stack) > 6:
+                text.append(f"  and {len(stack) - 6} more\n", ink(app, "faint"))
         return text
 
     def _store(self, text: Text, station: dict[str, Any], room: int) -> None:
@@ -206,6 +226,7 @@ class Moment(Static):
         if not held:
             return
         text.append("\nstore\n", ink(app, "faint", italic=True))
+        changed = set(station.get("changed") or ())
         for location, value, role in reversed(held[-MOST_HELD:]):
             sign, colour = {"suspended": ("◌", "brass"), "settled": ("●", "moss")}.get(
                 role, ("=", "ink")
@@ -213,7 +234,8 @@ class Moment(Static):
             line = cut(visible(value), room - 9)
             text.append(f"  {location:<5}", ink(app, "heather", bold=True))
             text.append(f"{sign} ", ink(app, colour, bold=True))
-            text.append(f"{line}\n", ink(app, colour))
+            text.append(line, ink(app, colour, bold=location in changed))
+            text.append("  changed\n" if location in changed else "\n", ink(app, "brass"))
         more = station["store_size"] - min(len(held), MOST_HELD)
         if more > 0:
             text.append(f"  and {more} older\n", ink(app, "faint"))
@@ -227,18 +249,20 @@ class Moment(Static):
             }[self.style_of_walk]
             text.append(none + "\n", ink(app, "faint"))
             return
-        label = min(16, max(len(name) for name, _, _ in station["bindings"]))
-        for name, value, shadowed in station["bindings"][:12]:
-            line = cut(f"{visible(value)}", room - label - 6)
+        label = min(16, max(len(one[0]) for one in station["bindings"]))
+        for name, value, shadowed, origin in station["bindings"][:12]:
+            line = cut(f"{visible(value)}", room - label - 15)
+            sign, told = ORIGINS[origin]
             if shadowed:
                 text.append("  ")
                 text.append(name, ink(app, "faint", strike=True))
                 text.append(" " * (label - len(name) + 1) + "╌ ", ink(app, "faint"))
-                text.append(f"{line}  shadowed\n", ink(app, "faint", italic=True))
+                text.append(f"{line}  shadowed {told}\n", ink(app, "faint", italic=True))
             else:
                 text.append(f"  {name:<{label}} ", ink(app, "moss", bold=True))
-                text.append("═ ", ink(app, "deep"))
-                text.append(f"{line}\n", ink(app, "ink", bold=True))
+                text.append(f"{sign} ", ink(app, "brass" if told else "deep", bold=bool(told)))
+                text.append(line, ink(app, "ink", bold=True))
+                text.append(f"  {told}\n" if told else "\n", ink(app, "faint", italic=True))
         more = len(station["bindings"]) - 12
         if more > 0:
             text.append(f"  and {more} more\n", ink(app, "faint"))

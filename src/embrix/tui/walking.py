@@ -25,12 +25,16 @@ class Walking:
     def __init__(self, bench: Widget, desk: Desk) -> None:
         self._bench = bench
         self._desk = desk
-        self._key = ""
-        self._lane = ""
+        self.key = ""
+        self.lane = ""
         self._text = ""
         self._shown = ""
         self._fetching: set[int] = set()
         self.at = 0
+        self.to_last = False
+        """Whether the last station is wanted, whatever its number."""
+        self.given: dict[str, str] = {}
+        """Names supplied by hand."""
 
     @property
     def _stations(self) -> Stations:
@@ -39,29 +43,32 @@ class Walking:
     @property
     def settled(self) -> bool:
         """Whether the run that was asked for last is the one on screen, the moment fetched."""
-        return self._shown == self._key and self.at in self._stations.stations
+        return self._shown == self.key and self.at in self._stations.stations
 
     def ask(self, key: str, language: str, lane: str, text: str, at: int, lines: list[str]) -> None:
         """Record a run of a text on a lane; the moment will be near number `at`."""
         self._desk.drop("walk")
-        self._key, self._lane, self.at = key, lane, at
-        args = {"key": key, "language": language, "lane": lane, "text": text, "input": lines}
+        self.key, self.lane, self.at = key, lane, at
+        args = {"key": key, "language": language, "lane": lane, "text": text, "input": lines,
+                "given": self.given}  # fmt: skip
         self._desk.ask("walk", "walk", args, partial(self._walked, key, text))
 
     def forget(self) -> None:
         """There is no run to walk through."""
         self._desk.drop("walk")
-        self._key = ""
+        self.key = ""
         self._stations.begin(0, "moments", 0)
         self.show()
 
     def _walked(self, key: str, text: str, walk: dict[str, Any]) -> None:
-        if key != self._key:
+        if key != self.key:
             return
         self._text = text
         self._shown = key
         self._fetching.clear()
-        self.at = max(0, min(self.at, walk["length"] - 1))
+        last = walk["length"] - 1
+        self.at = last if self.to_last else max(0, min(self.at, last))
+        self.to_last = False
         self._stations.begin(walk["length"], walk["style"], self.at)
         self._bench.query_one(Gauge).show(walk["levels"], walk["length"], self.at)
         self.fetch(self.at)
@@ -75,11 +82,11 @@ class Walking:
             if wanted < 0 or wanted in self._fetching:
                 continue
             self._fetching.add(wanted)
-            args = {"key": self._key, "first": wanted * WINDOW, "last": (wanted + 1) * WINDOW}
-            self._desk.ask("walk", "stations", args, partial(self._fetched, self._key))
+            args = {"key": self.key, "first": wanted * WINDOW, "last": (wanted + 1) * WINDOW}
+            self._desk.ask("walk", "stations", args, partial(self._fetched, self.key))
 
     def _fetched(self, key: str, found: list[dict[str, Any]]) -> None:
-        if key != self._key:
+        if key != self.key:
             return
         for station in found:
             self._stations.stations[station["number"]] = station
@@ -115,4 +122,4 @@ class Walking:
         editor.mark(self._text, None if place == whole else place)
         position = f"{_WORDS[style]} {self.at:,} of {max(0, stations.length - 1):,}"
         title = self._bench.query_one("#walk-title", Title)
-        title.show(self._lane, position if stations.length else "", "ink")
+        title.show(self.lane, position if stations.length else "", "ink")

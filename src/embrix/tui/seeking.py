@@ -1,0 +1,166 @@
+"""Going to where something happens in the walk, and to places that were marked."""
+
+from __future__ import annotations
+
+from functools import partial
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from embrix.tui.desk import Desk
+from embrix.tui.dialogs import Ask
+
+if TYPE_CHECKING:
+    from embrix.tui.bench import Bench
+
+QUESTIONS = {
+    "text": "A text in any step:",
+    "lookup": "A name that is looked up (empty for any):",
+    "name": "A name that comes to stand for something else:",
+    "location": "A location that comes to hold something else:",
+    "clause": "A clause that applies, by its line (FILE:LINE):",
+}
+NOWHERE = {
+    "text": "no step {way} has that text",
+    "lookup": "nothing is looked up by that name {way}",
+    "name": "that name does not change {way}",
+    "location": "that location does not change {way}",
+    "output": "nothing is written {way}",
+    "clause": "that clause does not apply {way}",
+    "end": "this is the end",
+    "over": "there is nothing {way}",
+    "out": "there is nothing around this",
+}
+
+
+class Seeking:
+    """What was looked for last, and the marks of the walk."""
+
+    def __init__(self, bench: Bench, desk: Desk) -> None:
+        self._bench = bench
+        self._desk = desk
+        self._last = ("text", "")
+        self._said: dict[str, str] = {}
+        self.marks: dict[str, list[int]] = {}
+        """Marked stations, by program and lane."""
+
+    def seek(self, kind: str, forward: bool) -> None:
+        """Ask for what is to be looked for, if anything, and go there."""
+        if kind not in QUESTIONS:
+            self._go(kind, "", forward)
+            return
+
+        def typed(what: str | None) -> None:
+            if what is not None and (what.strip() or kind == "lookup"):
+                self._said[kind] = what.strip()
+                self._go(kind, what.strip(), forward)
+
+        value = self._said.get(kind, self._suggested(kind))
+        self._bench.app.push_screen(Ask("look for", QUESTIONS[kind], value), typed)
+
+    def again(self, forward: bool) -> None:
+        """The same once more."""
+        self._go(*self._last, forward)
+
+    def _suggested(self, kind: str) -> str:
+        """What stands at the moment and may be meant."""
+        station = self._bench.stations.stations.get(self._bench.at)
+        if station is None:
+            return ""
+        if kind == "clause" and station["clause"]:
+            return f"{station['clause']['file']}:{station['clause']['line']}"
+        if kind == "name" and station["bindings"]:
+            return str(station["bindings"][0][0])
+        if kind == "location" and station["store"]:
+            return str(station["store"][-1][0])
+        return ""
+
+    def _go(self, kind: str, what: str, forward: bool) -> None:
+        if not self._bench.walking.settled:
+            return
+        if kind not in ("over", "out", "end"):
+            self._last = (kind, what)
+        self._desk.drop("seek")
+        args = {"key": self._bench.walking.key, "kind": kind, "what": what,
+                "start": self._bench.at, "forward": forward}  # fmt: skip
+        take = partial(self._found, self._bench.walking.key, kind, forward)
+        self._desk.ask("seek", "seek", args, take, progress=self._looking)
+
+    def _looking(self, progress: dict[str, Any]) -> None:
+        if progress["done"]:
+            self._bench.say(f"looked at {progress['done']:,} of {progress['of']:,} …")
+
+    def _found(self, key: str, kind: str, forward: bool, found: dict[str, Any]) -> None:
+        if key != self._bench.walking.key:
+            return
+        if found["number"] is None:
+            way = "from here on" if forward else "before this"
+            self._bench.say(NOWHERE[kind].format(way=way), "brass")
+            return
+        self._bench.say("")
+        self._bench.walking.go(found["number"])
+
+    # ---------------------------------------------------------------- numbers and marks
+
+    def to_number(self) -> None:
+        """To a station by its number."""
+
+        def typed(text: str | None) -> None:
+            digits = (text or "").strip().replace(",", "")
+            if digits.isdigit():
+                self._bench.walking.go(int(digits))
+            elif digits:
+                self._bench.say(f"{digits} is no number", "brass")
+
+        last = self._bench.stations.length - 1
+        self._bench.app.push_screen(Ask("go to", f"The number of a step, 0 to {last:,}:"), typed)
+
+    @property
+    def _here(self) -> list[int]:
+        walking = self._bench.walking
+        return self.marks.setdefault(f"{self._bench.text}\0{walking.lane}", [])
+
+    def mark(self) -> None:
+        """Mark the moment, or take its mark away."""
+        marks, at = self._here, self._bench.at
+        if at in marks:
+            marks.remove(at)
+            self._bench.say(f"step {at:,} is no longer marked")
+        else:
+            marks.append(at)
+            marks.sort()
+            self._bench.say(f"step {at:,} is marked; j goes to the next mark")
+        self._bench.stations.marks = set(marks)
+        self._bench.stations.refresh()
+
+    def next_mark(self, forward: bool) -> None:
+        marks, at = self._here, self._bench.at
+        if not marks:
+            self._bench.say("nothing is marked; b marks the moment", "brass")
+            return
+        ahead = [mark for mark in marks if mark > at] or marks
+        behind = [mark for mark in marks if mark < at] or marks
+        self._bench.walking.go(ahead[0] if forward else behind[-1])
+
+    # ---------------------------------------------------------------- files
+
+    def save(self) -> None:
+        """Keep the walk in a file."""
+        document = self._bench.document
+        if not self._bench.walking.settled or document is None:
+            return
+
+        def named(name: str | None) -> None:
+            if not name or not name.strip():
+                return
+            stem = Path(name.strip()).name.removesuffix(".walk.gz")
+            path = document.path.parent / f"{stem}.walk.gz"
+            args = {"key": self._bench.walking.key, "path": str(path)}
+            self._desk.ask("save", "save_walk", args, partial(self._saved, path.name))
+
+        lane = self._bench.walking.lane.partition("[")[0]
+        value = f"{document.path.stem}_{lane}"
+        self._bench.app.push_screen(Ask("keep the walk", "Name of the file:", value), named)
+
+    def _saved(self, name: str, answer: dict[str, Any]) -> None:
+        told = answer["refused"] or f"the walk is kept in {name}"
+        self._bench.say(told, "brick" if answer["refused"] else "ink")

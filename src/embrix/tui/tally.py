@@ -1,0 +1,445 @@
+"""The tally: all cases of a suite against all lanes as one picture, and the case beside it."""
+
+from __future__ import annotations
+
+import textwrap
+from collections.abc import Sequence
+from functools import partial
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, ClassVar
+
+from rich.console import RenderableType
+from rich.style import Style
+from rich.text import Text
+from textual import events, on
+from textual.app import ComposeResult
+from textual.binding import Binding, BindingType
+from textual.containers import Horizontal, Vertical
+from textual.screen import Screen
+from textual.widgets import Static
+
+from embrix.course.replacing import Changed, go_back, replace_file
+from embrix.text.source import Unreadable
+from embrix.text.visible import cut, visible
+from embrix.tui.bars import Footer, Masthead, Title
+from embrix.tui.commands import of_place
+from embrix.tui.desk import SUITE_WORKER, Desk
+from embrix.tui.dialogs import Ask, Help, Show
+from embrix.tui.rows import Piece, Rows
+from embrix.tui.theme import ink
+
+if TYPE_CHECKING:
+    from embrix.tui.bench import Bench
+
+PLACE = "tally"
+SIGNS = {"passed": ("◆", "moss"), "failed": ("✗", "brick"), "left out": ("·", "faint")}
+LETTERS = "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ"
+ORDERS = ("as written", "changed last", "by tag")
+
+
+class Board(Rows):
+    """Cases × lanes. The cursor stands on one cell: a case and a lane."""
+
+    def __init__(self, *, id: str | None = None) -> None:
+        super().__init__(id=id)
+        self.lanes: list[str] = []
+        self.cases: list[dict[str, Any]] = []
+        self.groups: dict[int, str] = {}
+        self.column = 0
+        self.empty_text = "No case is shown: / changes what is looked for, r shows all again."
+
+    def show(self, lanes: list[str], cases: list[dict[str, Any]], groups: dict[int, str]) -> None:
+        self.lanes, self.cases, self.groups = lanes, cases, groups
+        self.column = max(0, min(self.column, len(lanes) - 1))
+        self.renew()
+
+    def count(self) -> int:
+        return len(self.cases)
+
+    @property
+    def case(self) -> dict[str, Any] | None:
+        return self.cases[self.cursor] if self.cases else None
+
+    @property
+    def verdict(self) -> list[Any] | None:
+        """The verdict of the cell under the cursor."""
+        if self.case is None or not self.lanes:
+            return None
+        lane = self.lanes[self.column]
+        return next((v for v in self.case["verdicts"] if v[0] == lane), None)
+
+    def move_column(self, by: int) -> None:
+        if self.lanes:
+            self.column = max(0, min(self.column + by, len(self.lanes) - 1))
+            self.refresh()
+            self.post_message(self.Moved(self, self.cursor))
+
+    def on_click(self, event: events.Click) -> None:
+        super().on_click(event)
+        column = (event.x - 1) // 2
+        if 0 <= column < len(self.lanes):
+            self.move_column(column - self.column)
+
+    def row(self, number: int) -> Sequence[Piece]:
+        app = self.app
+        case = self.cases[number]
+        states = {verdict[0]: verdict[1] for verdict in case["verdicts"]}
+        pieces: list[Piece] = [(" ", ink(app, "ink"))]
+        for column, lane in enumerate(self.lanes):
+            sign, colour = SIGNS.get(states.get(lane, "left out"), ("·", "faint"))
+            here = column == self.column and number == self.cursor
+            style = ink(app, colour, bold=states.get(lane) == "failed")
+            if here:
+                style += Style(bgcolor=ink(app, "ink", "wall").bgcolor, underline=True)
+            pieces.append((f"▸{sign}" if here else f" {sign}", style))
+        failed = "failed" in states.values()
+        group = self.groups.get(number)
+        if group is not None:
+            pieces.append((f" {group} ▸", ink(app, "heather", bold=True)))
+        pieces.append((f"  {case['name']}", ink(app, "brick" if failed else "ink", bold=failed)))
+        return pieces
+
+
+class CaseCard(Static):
+    """One case in full: its program, what is expected, what came, since when."""
+
+    DEFAULT_CSS = "CaseCard { background: $lock-bank; padding: 0 1; }"
+
+    def __init__(self, *, id: str | None = None) -> None:
+        super().__init__("", id=id, markup=False)
+        self.case: dict[str, Any] | None = None
+        self.verdict: list[Any] | None = None
+        self.lanes: list[str] = []
+
+    def show(
+        self, case: dict[str, Any] | None, verdict: list[Any] | None, lanes: list[str]
+    ) -> None:
+        self.case, self.verdict, self.lanes = case, verdict, lanes
+        self.refresh(layout=True)
+
+    def render(self) -> RenderableType:
+        text = Text(no_wrap=False, overflow="fold")
+        app, case = self.app, self.case
+        if case is None:
+            return text
+        room = max(20, self.size.width - 4)
+        text.append(f"{case['name']}\n", ink(app, "brass", bold=True))
+        if case["tags"]:
+            text.append(f"{' '.join(case['tags'])}\n", ink(app, "heather"))
+        if case["why"]:
+            for line in textwrap.wrap(case["why"], room):
+                text.append(f"{line}\n", ink(app, "faint", italic=True))
+        text.append("\n")
+        lines = case["program"].rstrip("\n").split("\n")
+        for line in lines[:12]:
+            text.append("│ ", ink(app, "deep"))
+            text.append(f"{cut(visible(line), room)}\n", ink(app, "ink"))
+        if len(lines) > 12:
+            text.append(f"│ and {len(lines) - 12} more lines\n", ink(app, "faint"))
+        for name, value in case["given"].items():
+            text.append(f"  {name} is {value}\n", ink(app, "faint"))
+        if case["input"]:
+            text.append(f"  input {', '.join(case['input'])}\n", ink(app, "faint"))
+        self._verdict(text, case)
+        return text
+
+    def _verdict(self, text: Text, case: dict[str, Any]) -> None:
+        app, verdict = self.app, self.verdict
+        if verdict is None:
+            return
+        lane, state, expected, actual, _, station, parts = verdict
+        sign, colour = SIGNS[state]
+        text.append(f"\n{sign} ", ink(app, colour, bold=True))
+        text.append(lane, ink(app, "ink", bold=True))
+        told = {"passed": "as expected", "failed": "not as expected", "left out": "not asked"}
+        text.append(f"  {told[state]}", ink(app, colour))
+        since = case.get("since", {}).get(lane, "")
+        text.append(f"  {since}\n" if since else "\n", ink(app, "faint"))
+        if state != "failed":
+            return
+        for label, line, slices in (
+            ("expected", expected, parts[0]), ("but got", actual, parts[1]),
+        ):  # fmt: skip
+            text.append(f"  {label:<9} ", ink(app, "faint"))
+            at = 0
+            for begin, end in slices:
+                text.append(visible(line[at:begin]), ink(app, "ink"))
+                text.append(visible(line[begin:end]), ink(app, "brick", bold=True, underline=True))
+                at = end
+            text.append(f"{visible(line[at:])}\n", ink(app, "ink"))
+        same = [v[0] for v in case["verdicts"] if v[1] == "failed" and v[2:4] == [expected, actual]]
+        others = [name for name in same if name != lane]
+        if others:
+            text.append(f"  the same on {', '.join(others)}\n", ink(app, "faint"))
+        where = f"step {station:,}" if station >= 0 else "the end of the run"
+        text.append(f"\n  Enter walks to {where}, a makes it what is expected\n", ink(app, "water"))
+
+
+class Tally(Screen[None]):
+    """A suite as one picture."""
+
+    CSS = """
+    Tally { background: $lock-ground; layout: vertical; }
+    #tally { height: 1fr; }
+    #tally-left { width: 13fr; }
+    #tally-right { width: 8fr; margin-left: 1; }
+    #board { height: 1fr; }
+    #legend { height: auto; max-height: 40%; padding: 0 1; background: $lock-bank; }
+    #card { height: 1fr; }
+    Tally.narrow #tally { layout: vertical; }
+    Tally.narrow #tally-left { width: 1fr; height: 60%; }
+    Tally.narrow #tally-right { width: 1fr; height: 40%; margin-left: 0; }
+    Tally.narrow #legend { display: none; }
+    """
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding(command.key, command.action, command.short, show=False, priority=True)
+        for command in of_place(PLACE)
+    ]
+
+    def __init__(self, bench: Bench, desk: Desk, report: dict[str, Any]) -> None:
+        super().__init__()
+        self._bench = bench
+        self._desk = desk
+        self.report = report
+        self.word = ""
+        self.red = False
+        self.order = 0
+        self._began = False
+
+    def compose(self) -> ComposeResult:
+        yield Masthead(id="masthead")
+        with Horizontal(id="tally"):
+            with Vertical(id="tally-left"):
+                yield Title("tally", id="tally-title")
+                yield Static("", id="letters", markup=False)
+                yield Board(id="board")
+            with Vertical(id="tally-right"):
+                yield Title("case", id="case-title")
+                yield CaseCard(id="card")
+                yield Title("lanes", id="legend-title")
+                yield Static("", id="legend", markup=False)
+        yield Footer(lambda: [command for command in of_place(PLACE) if command.footer])
+
+    def on_mount(self) -> None:
+        self.query_one(Masthead).show(
+            course=self._bench.summary["title"], language=self.report["language"]
+        )
+        self.query_one("#tally-title", Title).light(True)
+        self.show(self.report)
+        self.board.focus()
+
+    def on_resize(self) -> None:
+        self.set_class(self.size.width < 100, "narrow")
+
+    @property
+    def board(self) -> Board:
+        return self.query_one(Board)
+
+    # ---------------------------------------------------------------- what is shown
+
+    def show(self, report: dict[str, Any]) -> None:
+        """A new report; the cursor stays on its case, or goes to the first red cell."""
+        self.report = report
+        keep = self.board.case
+        cases, groups = self._chosen()
+        self.board.show(report["lanes"], cases, groups)
+        if keep is not None and self._began:
+            names = [case["name"] for case in cases]
+            if keep["name"] in names:
+                self.board.renew(cursor=names.index(keep["name"]))
+        else:
+            self._to_red()
+        self._began = True
+        counts = {"passed": 0, "failed": 0}
+        for case in report["cases"]:
+            for verdict in case["verdicts"]:
+                counts[verdict[1]] = counts.get(verdict[1], 0) + 1
+        told = f"✗ {counts['failed']} of {counts['failed'] + counts['passed']} fail"
+        if not counts["failed"]:
+            told = f"◆ {counts['passed']} hold"
+        self.query_one(Masthead).show(
+            suite=f"{report['file']}  {told}", suite_alarm="yes" if counts["failed"] else ""
+        )
+        looked = f"/{self.word}  " if self.word else ""
+        only = "only red  " if self.red else ""
+        shown = f"{len(cases)} of {len(report['cases'])} cases"
+        self.query_one("#tally-title", Title).show(
+            shown, f"{looked}{only}{ORDERS[self.order]}", "brass" if looked or only else "faint"
+        )
+        self._letters()
+        self._card()
+
+    def _chosen(self) -> tuple[list[dict[str, Any]], dict[int, str]]:
+        """The cases that are looked for, in the order that is wanted; where a tag begins."""
+        word = self.word.casefold()
+        cases = [
+            case for case in self.report["cases"]
+            if word in f"{case['name']} {' '.join(case['tags'])} {case['program']}".casefold()
+            and (not self.red or any(v[1] == "failed" for v in case["verdicts"]))
+        ]  # fmt: skip
+        if ORDERS[self.order] == "changed last":
+            cases.sort(key=lambda case: -case.get("changed", 0.0))
+        if ORDERS[self.order] != "by tag":
+            return cases, {}
+        tags = sorted({tag for case in cases for tag in case["tags"]})
+        ordered: list[dict[str, Any]] = []
+        groups: dict[int, str] = {}
+        for tag in [*tags, ""]:
+            own = [c for c in cases if (tag in c["tags"] if tag else not c["tags"])]
+            if own:
+                groups[len(ordered)] = tag or "no tag"
+            ordered += own
+        return ordered, groups
+
+    def _to_red(self) -> None:
+        for number, case in enumerate(self.board.cases):
+            for verdict in case["verdicts"]:
+                if verdict[1] == "failed":
+                    self.board.column = self.board.lanes.index(verdict[0])
+                    self.board.renew(cursor=number)
+                    return
+
+    def _letters(self) -> None:
+        """A letter over each column, and what it stands for."""
+        app, board = self.app, self.board
+        line, legend = Text(" "), Text()
+        for column, lane in enumerate(board.lanes):
+            letter = LETTERS[column] if column < len(LETTERS) else "…"
+            here = column == board.column
+            line.append(f" {letter}", ink(app, "brass" if here else "faint", bold=here))
+            failed = sum(v[0] == lane and v[1] == "failed" for c in board.cases
+                         for v in c["verdicts"])  # fmt: skip
+            legend.append(f"{letter} ", ink(app, "brass" if here else "faint", bold=here))
+            legend.append(lane, ink(app, "ink", bold=here))
+            legend.append(f"  ✗ {failed}\n" if failed else "\n", ink(app, "brick"))
+        self.query_one("#letters", Static).update(line)
+        self.query_one("#legend", Static).update(legend)
+
+    def _card(self) -> None:
+        board = self.board
+        self.query_one(CaseCard).show(board.case, board.verdict, board.lanes)
+
+    @on(Rows.Moved)
+    def _moved(self) -> None:
+        self._letters()
+        self._card()
+
+    def say(self, text: str, colour: str = "ink") -> None:
+        self.query_one(Masthead).show(notice=text, notice_ink=colour)
+
+    # ---------------------------------------------------------------- commands
+
+    @on(Footer.Chosen)
+    async def _footer_chosen(self, message: Footer.Chosen) -> None:
+        await self.run_action(message.action)
+
+    def action_help(self) -> None:
+        async def carry_out(action: str | None) -> None:
+            if action is not None:
+                await self.run_action(f"screen.{action}")
+
+        self.app.push_screen(Help(PLACE, {}, of_place(PLACE)), carry_out)
+
+    def action_column_left(self) -> None:
+        self.board.move_column(-1)
+
+    def action_column_right(self) -> None:
+        self.board.move_column(1)
+
+    def action_leave(self) -> None:
+        self.dismiss()
+
+    def action_lamp(self) -> None:
+        self.app.action_lamp()  # type: ignore[attr-defined]
+
+    def action_only_red(self) -> None:
+        self.red = not self.red
+        self.show(self.report)
+
+    def action_next_order(self) -> None:
+        self.order = (self.order + 1) % len(ORDERS)
+        self.show(self.report)
+
+    def action_look_for(self) -> None:
+        def typed(word: str | None) -> None:
+            if word is not None:
+                self.word = word.strip()
+                self.show(self.report)
+
+        self.app.push_screen(Ask("cases", "Part of a name, tag or program:", self.word), typed)
+
+    def action_again(self) -> None:
+        self.say("running the suite …")
+        self._desk.drop("suite")
+        args = {"suite": self._path().as_posix()}
+        self._desk.ask("suite", "test", args, self._tested, worker=SUITE_WORKER)
+
+    def _tested(self, report: dict[str, Any]) -> None:
+        self._bench.checking.tested(report)
+        self.say("")
+
+    def _path(self) -> Path:
+        return Path(str(self._bench.summary["folder"])) / str(self.report["file"])
+
+    def action_walk(self) -> None:
+        """To the program of the case on this lane, at the step that differs."""
+        case, verdict = self.board.case, self.board.verdict
+        if case is None or verdict is None:
+            return
+        self.dismiss()
+        self._bench.walk_case(case, verdict[0], max(0, verdict[5]), verdict[5] < 0)
+
+    def action_accept(self) -> None:
+        self._ask_acceptance(None)
+
+    def action_edit(self) -> None:
+        """Another expectation, typed in place."""
+        case, verdict = self.board.case, self.board.verdict
+        if case is None or verdict is None:
+            return
+
+        def typed(text: str | None) -> None:
+            if text is not None and text.strip():
+                self._ask_acceptance(text.strip())
+
+        question = f"What {verdict[0]} is to give (a value, or: error NAME):"
+        self.app.push_screen(Ask("expectation", question, verdict[2]), typed)
+
+    def _ask_acceptance(self, typed: str | None) -> None:
+        case, verdict = self.board.case, self.board.verdict
+        if case is None or verdict is None or (verdict[1] != "failed" and typed is None):
+            self.say("this cell holds: there is nothing to accept")
+            return
+        args = {"suite": str(self._path()), "case": case["name"], "lane": verdict[0],
+                "what": verdict[4] or "outcome", "typed": typed}  # fmt: skip
+        take = partial(self._compared, case["name"])
+        self._desk.ask("accept", "accept", args, take, worker=SUITE_WORKER)
+
+    def _compared(self, name: str, found: dict[str, Any]) -> None:
+        if found["refused"]:
+            self.say(found["refused"], "brick")
+            return
+
+        def answered(yes: str | None) -> None:
+            if yes is None:
+                return
+            try:
+                replace_file(self._path(), found["old"], found["text"])
+            except (Changed, Unreadable, OSError) as fault:
+                self.say(f"not written: {fault}", "brick")
+                return
+            self.say(f"“{name}” is written; z takes it back")
+            self.action_again()
+
+        title = "what the suite would be"
+        self.app.push_screen(Show(title, name, found["changes"], "Enter writes it"), answered)
+
+    def action_undo(self) -> None:
+        try:
+            found = go_back(self._path())
+        except (Changed, OSError) as fault:
+            self.say(str(fault), "brick")
+            return
+        self.say("nothing to take back" if found is None else "the suite is as it was before")
+        if found is not None:
+            self.action_again()

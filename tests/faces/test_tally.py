@@ -1,0 +1,198 @@
+"""The tally of a suite, and going places in the walk."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from textual.pilot import Pilot
+from textual.widgets import Input
+
+from embrix.trace.saved import SavedWalk
+from embrix.tui.bars import Masthead, Title
+from embrix.tui.dialogs import Ask, Show
+from embrix.tui.tally import Board, CaseCard, Tally
+from tests.faces.test_workbench import bench, opened, settled, until
+
+SUITE = """# By hand.
+language = "Drip"
+[[case]]
+name = "holds"
+tags = ["sums"]
+program = "1 + 2"
+value = 3
+[[case]]
+name = "wrong step"
+program = "1 + 2 * 3 - 4"
+[case.steps]
+rewriting = ["1 + 2 * 3 - 4", "1 + 6 - 4", "7 - 5", "3"]
+[[case]]
+name = "wrong value"   # why
+program = "tons * 3"
+given = { tons = "2" }
+value = 7
+"""
+
+
+async def tally(pilot: Pilot[None]) -> Tally:
+    screen = bench(pilot)
+    await pilot.press("f5", "f5")
+    await until(lambda: isinstance(screen.app.screen, Tally), "the tally")
+    found = screen.app.screen
+    assert isinstance(found, Tally)
+    await until(lambda: found.query_one(Board).count() > 0, "the cases")
+    return found
+
+
+def write_suite(folder: Path) -> Path:
+    path = folder / "drip" / "drip.suite.toml"
+    path.write_text(SUITE, encoding="utf-8")
+    return path
+
+
+async def test_a_red_cell_is_two_keys_from_the_step_that_differs(course_copy: Path) -> None:
+    write_suite(course_copy)
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        found = await tally(pilot)
+        board = found.query_one(Board)
+        # The cursor begins at the first red cell.
+        assert board.case is not None
+        assert board.verdict is not None
+        assert (board.case["name"], board.verdict[0]) == ("wrong step", "rewriting")
+        card = str(found.query_one(CaseCard).render())
+        assert "expected  step 2: 7 - 5" in card
+        assert "but got   step 2: 7 - 4" in card
+        await pilot.press("enter")
+        await until(lambda: screen.editor.text == "1 + 2 * 3 - 4", "the program")
+        await settled(screen)
+        assert screen.lane == "rewriting"
+        assert screen.at == 2
+        assert screen.stations.stations[2]["text"] == "7 - 4"
+
+
+async def test_a_case_with_bindings_is_walked_with_them(course_copy: Path) -> None:
+    write_suite(course_copy)
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        found = await tally(pilot)
+        await pilot.press("r", "down", "right")
+        board = found.query_one(Board)
+        assert board.case is not None
+        assert board.case["name"] == "wrong value"
+        await pilot.press("enter")
+        await until(lambda: screen.editor.text == "tons * 3", "the program")
+        await settled(screen)
+        assert {r["sentence"] for r in screen.lanes.results.values()} == {"6"}
+
+
+async def test_accepting_writes_after_a_look_and_is_undone(course_copy: Path) -> None:
+    path = write_suite(course_copy)
+    async with opened(course_copy) as pilot:
+        found = await tally(pilot)
+        await pilot.press("end", "a")
+        await until(lambda: isinstance(pilot.app.screen, Show), "the difference")
+        assert path.read_text(encoding="utf-8") == SUITE
+        await pilot.press("escape")
+        assert path.read_text(encoding="utf-8") == SUITE
+        await pilot.press("a")
+        await until(lambda: isinstance(pilot.app.screen, Show), "the difference")
+        await pilot.press("enter")
+        await until(lambda: path.read_text(encoding="utf-8") != SUITE, "the new text")
+        assert path.read_text(encoding="utf-8") == SUITE.replace("value = 7", "value = 6")
+        masthead = found.query_one(Masthead)
+        await until(lambda: "1 of" in masthead.suite, "one red cell")
+        await pilot.press("z")
+        assert path.read_text(encoding="utf-8") == SUITE
+        await until(lambda: "4 of" in masthead.suite, "four red cells")
+
+
+async def test_an_expectation_is_edited_in_place(course_copy: Path) -> None:
+    path = write_suite(course_copy)
+    async with opened(course_copy) as pilot:
+        await tally(pilot)
+        await pilot.press("end", "e")
+        await until(lambda: isinstance(pilot.app.screen, Ask), "the question")
+        line = pilot.app.screen.query_one(Input)
+        assert line.value == "7"
+        line.value = "error Unbound"
+        await pilot.press("enter")
+        await until(lambda: isinstance(pilot.app.screen, Show), "the difference")
+        await pilot.press("enter")
+        wanted = SUITE.replace("value = 7", 'error = "Unbound"')
+        await until(lambda: path.read_text(encoding="utf-8") == wanted, "the new text")
+
+
+async def test_cases_are_narrowed_and_ordered(course_copy: Path) -> None:
+    write_suite(course_copy)
+    async with opened(course_copy) as pilot:
+        found = await tally(pilot)
+        board = found.query_one(Board)
+        await pilot.press("r")
+        assert [case["name"] for case in board.cases] == ["wrong step", "wrong value"]
+        await pilot.press("r", "o", "o")
+        assert [case["name"] for case in board.cases] == ["holds", "wrong step", "wrong value"]
+        assert board.groups == {0: "sums", 1: "no tag"}
+        await pilot.press("slash")
+        await until(lambda: isinstance(pilot.app.screen, Ask), "the question")
+        pilot.app.screen.query_one(Input).value = "SUMS"
+        await pilot.press("enter")
+        await until(lambda: len(board.cases) == 1, "one case")
+        assert "1 of 3" in found.query_one("#tally-title", Title).subject
+        await pilot.press("escape")
+        assert pilot.app.screen is bench(pilot)
+
+
+async def test_thirty_cases_and_eight_lanes_are_seen_at_once(course_copy: Path) -> None:
+    program = "rill/programs/rates.rill"
+    async with opened(course_copy, program=program, size=(140, 44)) as pilot:
+        found = await tally(pilot)
+        board = found.query_one(Board)
+        assert board.size.height >= 30
+        assert len(board.lanes) >= 8
+        width = board.size.width
+        assert 2 * len(board.lanes) + 30 < width
+
+
+async def test_going_places_in_the_walk(course_copy: Path) -> None:
+    program = "rill/programs/rates.rill"
+    async with opened(course_copy, program=program) as pilot:
+        screen = bench(pilot)
+        screen.set_focus(screen.stations)
+        while screen.lane != "environment":
+            await pilot.press("f4")
+            await settled(screen)
+
+        async def looked(key: str, what: str) -> None:
+            await pilot.press(key)
+            await until(lambda: isinstance(pilot.app.screen, Ask), "the question")
+            pilot.app.screen.query_one(Input).value = what
+            await pilot.press("enter")
+
+        await looked("l", "rate")
+        await until(lambda: screen.at > 0, "the lookup")
+        await settled(screen)
+        first = screen.at
+        assert screen.stations.stations[first]["text"].endswith("rate ⇓ …")
+        await pilot.press("b", "n")
+        await until(lambda: screen.at > first, "the next lookup")
+        second = screen.at
+        await pilot.press("n")
+        masthead = screen.query_one(Masthead)
+        await until(lambda: "nothing is looked up" in masthead.notice, "the answer")
+        assert screen.at == second
+        await pilot.press("N")
+        await until(lambda: screen.at == first, "the lookup before")
+        await pilot.press("u")
+        await until(lambda: screen.at > first, "where the judgement around ends")
+        await pilot.press("j")
+        assert screen.at == first
+        await pilot.press("e")
+        await until(lambda: screen.at == screen.stations.length - 1, "the end")
+        await looked("g", "3")
+        assert screen.at == 3
+        await pilot.press("d")
+        await until(lambda: screen.at > 3, "over the judgement")
+        await looked("w", "kept")
+        path = course_copy / "rill" / "programs" / "kept.walk.gz"
+        await until(path.exists, "the file")
+        assert len(SavedWalk(path)) == screen.stations.length
