@@ -72,7 +72,7 @@ def test_every_command_of_the_documents_works(
         "FILE": program,
         "FILE.weir": course_copy / "weir" / "programs" / "tolls.weir",
         "FILE.brix": course_copy / "rill" / "by_need.brix",
-        "FILE.rill": course_copy / "rill" / "programs" / "queue.rill",
+        "FILE.rill": course_copy / "rill" / "programs" / "rates.rill",
         "FILE.xml": tmp_path / "report.xml",
         "RUN.walk.gz": tmp_path / "run.walk.gz",
         "SUITE": course_copy / "drip" / "other.suite.toml",

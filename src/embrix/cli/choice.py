@@ -162,7 +162,9 @@ def _language(arguments: argparse.Namespace, session: Session, path: Path | None
 def _lanes(arguments: argparse.Namespace, session: Session, language: str) -> list[Lane]:
     course = session.course
     usable = course.interpreters.get(language, {})
-    names = arguments.lanes or list(usable)
+    allowed = [one.name for one in session.outside(language)]
+    own_steps = getattr(arguments, "own_steps", False)
+    names = arguments.lanes or [*usable, *([] if own_steps else allowed)]
     errors = [d for d in course.diagnostics if d.severity == "error"]
     if session.parser(language) is None or not names:
         for finding in errors[:3]:
@@ -174,11 +176,15 @@ def _lanes(arguments: argparse.Namespace, session: Session, language: str) -> li
             for finding in errors[:3]:
                 print(render(finding), file=sys.stderr)
             raise Usage(f"{name} cannot run until its definition is mended")
-        if name not in usable:
+        if name in session.not_allowed(language):
+            raise Usage(f"the command of {name} has not been allowed: see embrix allow")
+        if name in allowed and own_steps:
+            raise Usage(f"{name} is outside the course; the workbench walks what it tells of")
+        if name not in usable and name not in allowed:
             hint = did_you_mean(name, usable, "there are: " + ", ".join(usable))
             raise Usage(f"{language} has no interpreter called {name}; {hint}")
     try:
-        return [session.lane(language, name) for name in names]
+        return [session.runner(language, name) for name in names]
     except Undecided as wrong:
         raise Usage(str(wrong.args[0])) from wrong
 

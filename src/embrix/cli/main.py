@@ -12,6 +12,7 @@ from pathlib import Path
 
 from embrix import __version__
 from embrix.cli import commands, testing
+from embrix.cli.allowing import allow_commands
 from embrix.cli.choice import Usage
 from embrix.cli.format import format_files
 from embrix.cli.mistakes import mistakes
@@ -73,6 +74,7 @@ def parser() -> argparse.ArgumentParser:
         ("walk", walk, "print stations of a recorded run: moments or terms, with what is known"),
     ):
         sub = add(name, command, text)
+        sub.set_defaults(own_steps=name != "run")
         sub.add_argument("file", metavar="FILE", nargs="?", help="a program, or - for input")
         sub.add_argument("-e", metavar="TEXT", dest="text", help="a program text instead of a file")
         sub.add_argument("--language", metavar="NAME", help="the language of the text")
@@ -171,6 +173,11 @@ def parser() -> argparse.ArgumentParser:
     layout.add_argument("files", metavar="FILE", nargs="*", type=Path,
                         help="default: all .brix files of the course")  # fmt: skip
     layout.add_argument("--check", action="store_true", help="only tell which would change")
+
+    permit = add("allow", allow_commands, "let the outside interpreters of a course run")
+    permit.add_argument("name", metavar="NAME", nargs="?", help="the lane (default: list all)")
+    permit.add_argument("--yes", action="store_true", help="allow exactly this command, here")
+    permit.add_argument("--no", action="store_true", help="no longer allow it")
 
     explain = add("explain", commands.explain, "say what a diagnostic code means")
     explain.add_argument("code", metavar="CODE", nargs="?", help="default: list all codes")

@@ -152,6 +152,8 @@ def _print_report(report: dict[str, Any], path: Path, session: Session, *, since
     told = f"{counted['passed']} passed, {counted['failed']} failed"
     if counted["left out"]:
         told += f", {counted['left out']} left out"
+    for name in report.get("not_allowed", ()):
+        print(f"! {name} was not run: its command has not been allowed (embrix allow {name})")
     for name in report.get("broken", ()):
         print(f"! {name} was not run: its definition has errors")
     print(f"{report.get('file', 'suite')}: {len(report['cases'])} cases on {lanes}: {told}")

@@ -18,6 +18,7 @@ from embrix.brix.interpreter import check_interpreter
 from embrix.brix.language import check_language
 from embrix.brix.reader import read_file
 from embrix.course.memory import MEMORY
+from embrix.course.outside import Outside, read_outside
 from embrix.machine.conversions import with_conversions
 from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.source import Source, Span, Unreadable, read_source
@@ -43,6 +44,8 @@ class Course:
     diagnostics: tuple[Diagnostic, ...]
     sources: dict[str, Source] = field(repr=False)
     libraries: dict[str, s.LibrarySyntax] = field(default_factory=dict, repr=False)
+    outside: tuple[Outside, ...] = ()
+    """Commands that run programs, if the user allows them."""
 
     def __repr__(self) -> str:
         return f"Course({self.title!r}, {', '.join(self.languages)})"
@@ -113,6 +116,7 @@ class _Loader:
         self.unsaved = {path.resolve(): text for path, text in unsaved.items()}
         self.findings = findings
         self.sources: dict[str, Source] = {}
+        self.outside: object = []
 
     def read(self, path: Path) -> Source | None:
         name = path.relative_to(self.folder).as_posix()
@@ -166,12 +170,16 @@ class _Loader:
             owner = extensions.get(path.suffix.removeprefix("."))
             if owner is not None:
                 programs[owner].append(path)
+        outside: list[Outside] = []
+        if self.outside and COURSE_FILE in self.sources:
+            source = self.sources[COURSE_FILE]
+            outside = read_outside(self.outside, source, languages, self.findings)
         return Course(
             self.folder, title, about, languages, interpreters,
             {name: tuple(names) for name, names in broken.items()},
             tuple(path for path in files if path.name.endswith(".suite.toml")),
             {name: tuple(paths) for name, paths in programs.items()},
-            self.findings.sorted(), self.sources, libraries,
+            self.findings.sorted(), self.sources, libraries, tuple(outside),
         )  # fmt: skip
 
     def syntax(self, source: Source) -> s.FileSyntax | None:
@@ -189,13 +197,15 @@ class _Loader:
         except tomllib.TOMLDecodeError as bad:
             self.findings.error("bad_toml", str(bad), source, Span(0, 1))
             return self.folder.name, ""
-        known = ("title", "about")
+        known = ("title", "about", "outside")
+        self.outside = data.get("outside", [])
         for key in data:
             if key not in known:
                 at = max(0, source.text.find(key))
+                hint = did_you_mean(key, known, "known are " + ", ".join(known))
                 self.findings.warning(
                     "unknown_word", f"course.toml has no entry called {key}", source,
-                    Span(at, at + len(key)), did_you_mean(key, known, "known are title and about"),
+                    Span(at, at + len(key)), hint,
                 )  # fmt: skip
         return str(data.get("title", self.folder.name)), str(data.get("about", ""))
 

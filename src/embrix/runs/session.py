@@ -13,6 +13,7 @@ from typing import Any, TypeAlias
 
 from embrix.brix.core import Interpreter, Language
 from embrix.course.load import Course, load_course
+from embrix.course.permission import is_allowed
 from embrix.grammar.actions import Unfit, read_token
 from embrix.grammar.derivation import derivations, rows_of
 from embrix.grammar.model import Grammar
@@ -23,6 +24,7 @@ from embrix.machine.lane import BadBinding, Lane, OnStart, parser_for, rejection
 from embrix.machine.laws import LawReport, try_law
 from embrix.machine.limits import LIVE, Limits
 from embrix.machine.outcome import Outcome, Result
+from embrix.runs.outside import OutsideLane
 from embrix.runs.strength import Noticed, Trial
 from embrix.runs.testing import check_suite
 from embrix.suite.model import Suite
@@ -115,6 +117,32 @@ class Session:
         names = self.course.interpreters.get(language, {})
         return [self.lane(language, name, grammar) for name in names]
 
+    def outside(self, language: str) -> list[OutsideLane]:
+        """The outside interpreters of a language that the user has allowed."""
+        parser = self.parser(language)
+        folder = self.course.folder
+        return [
+            OutsideLane(one, folder, parser)
+            for one in self.course.outside
+            if one.language == language and parser is not None and is_allowed(folder, one)
+        ]
+
+    def not_allowed(self, language: str) -> list[str]:
+        """The outside interpreters of a language whose commands have not been allowed."""
+        return [
+            one.name
+            for one in self.course.outside
+            if one.language == language and not is_allowed(self.course.folder, one)
+        ]
+
+    def runner(self, language: str, name: str) -> Lane:
+        """A lane that runs programs: an interpreter of the course or one outside. Raises
+        KeyError."""
+        for one in self.outside(language):
+            if one.name == name:
+                return one
+        return self.lane(language, name)
+
     def use_grammar(self, language: str, grammar: str) -> None:
         """From now on a language and its lanes are written by another of its grammars."""
         course = self.course
@@ -163,6 +191,8 @@ class Session:
                 for name, lane in lanes.items()
             ],
             "broken": list(course.broken.get(language.name, ())),
+            "outside": [lane.name for lane in self.outside(language.name)],
+            "not_allowed": self.not_allowed(language.name),
             "programs": [str(path) for path in course.programs.get(language.name, ())],
         }
 
@@ -232,7 +262,11 @@ class Session:
                 findings.error("unreadable_file", str(fault), source_of, Span(0, 0))
             return None
         lanes = {
-            name: [*course.interpreters.get(name, {}), *course.broken.get(name, ())]
+            name: [
+                *course.interpreters.get(name, {}),
+                *course.broken.get(name, ()),
+                *(one.name for one in course.outside if one.language == name),
+            ]
             for name in course.languages
         }
         errors: dict[str, set[str]] = {}
@@ -379,7 +413,7 @@ class Session:
         given_input: Sequence[str] = (),
     ) -> Data:
         """The outcome, output and costs of a program on a lane."""
-        target = self.lane(language, lane)
+        target = self.runner(language, lane)
         try:
             result = target.run(
                 text, given, limits=limits, on_start=on_start, given_input=given_input
@@ -402,7 +436,9 @@ class Session:
         given_input: Sequence[str] = (),
     ) -> Data:
         """Record a run and keep it under a key; how many stations it has."""
-        target = self.lane(language, lane)
+        target = self.runner(language, lane)
+        if isinstance(target, OutsideLane):
+            return self._walk_outside(key, target, text)
         try:
             traced = target.trace(
                 text, given, limits=limits, on_start=on_start, given_input=given_input
@@ -416,6 +452,20 @@ class Session:
             "length": len(walk), "style": walk.style, "levels": walk.levels(), "refused": "",
             "cut": walk.cut,
         }  # fmt: skip
+
+    def _walk_outside(self, key: str, lane: OutsideLane, text: str) -> Data:
+        """The steps that an outside interpreter tells of, if it does."""
+        nothing = {"length": 0, "style": "moments", "levels": []}
+        found = lane.steps(text)
+        if isinstance(found, Outcome):
+            return {**nothing, "refused": found.text}
+        try:
+            walk = SavedWalk.of_lines(found, lane.name)
+        except Unusable as fault:
+            return {**nothing, "refused": str(fault)}
+        self._keep(key, walk)
+        return {"length": len(walk), "style": walk.head["style"], "levels": walk.head["levels"],
+                "refused": ""}  # fmt: skip
 
     def stations(self, key: str, first: int, last: int) -> list[Data]:
         """Stations of a kept walk, from number `first` to before `last`. Raises KeyError."""

@@ -15,6 +15,7 @@ from weakref import WeakKeyDictionary
 from embrix.brix.core import Interpreter
 from embrix.machine.lane import BadBinding, Lane
 from embrix.machine.limits import Limits
+from embrix.runs.outside import check_outside
 from embrix.suite.accept import CannotAccept, accept
 from embrix.suite.check import Verdict, check_case, describe, fits, translated
 from embrix.suite.history import Unkept, fingerprint, remember, rows_of, since_text
@@ -63,6 +64,7 @@ class Testing:
                 if "choice" in str(told) or "decided" in str(told):
                     self.findings.error("unknown_name", str(told), suite.source, Span(0, 0))
                 # Else its interpreter has errors, which have been told.
+        self.outside = session.outside(suite.language)
 
     def verdicts(self, case: Case) -> Iterator[Verdict]:
         """The verdicts on a case, one for each lane."""
@@ -83,6 +85,8 @@ class Testing:
                 yield verdict_of(case, read, base)
             else:
                 yield verdict_of(case, lane, base)
+        for outside in self.outside if self.grammar is None else ():
+            yield check_outside(case, outside)
 
     def row(self, case: Case) -> dict[str, Any]:
         """A case with its verdicts as plain data."""
@@ -162,7 +166,8 @@ def check_suite(
     return {
         "file": suite.source.name,
         "language": suite.language,
-        "lanes": [lane.name for lane in kept],
+        "lanes": [lane.name for lane in (*kept, *(testing.outside if grammar is None else ()))],
+        "not_allowed": session.not_allowed(suite.language),
         "broken": list(session.course.broken.get(suite.language, ())),
         "cases": rows,
         "questions": answered(session, suite.language, suite.questions) if part == 0 else [],

@@ -4,6 +4,7 @@ station. A file from somewhere else is data: what is wrong with it is told by it
 from __future__ import annotations
 
 import gzip
+import io
 import json
 import os
 import tempfile
@@ -65,31 +66,39 @@ class SavedWalk:
 
     def __init__(self, path: Path) -> None:
         """Raises `Unusable`."""
-        self._file = tempfile.TemporaryFile()  # noqa: SIM115  (it lives as long as the walk)
-        self._places = array("Q")
         try:
-            self._unpack(path)
+            with gzip.open(path, "rb") as packed:
+                self._take(packed, path.name)
         except (OSError, EOFError, zlib.error) as fault:
             raise Unusable(f"{path.name} cannot be read: {fault}") from fault
 
-    def _unpack(self, path: Path) -> None:
-        with gzip.open(path, "rb") as packed:
-            first = packed.readline(LONGEST_LINE)
-            self.head = _checked(first, _HEAD, path.name, 1)
-            if self.head.get("embrix") != "walk":
-                raise Unusable(f"{path.name} is not a walk that Embrix saved")
-            if self.head.get("version") != VERSION:
-                raise Unusable(f"{path.name} was saved by another version of Embrix")
-            while line := packed.readline(LONGEST_LINE):
-                if not line.endswith(b"\n") or len(self._places) >= MOST_STATIONS:
-                    raise Unusable(f"{path.name}:{len(self._places) + 2}: the line is not whole")
-                self._places.append(self._file.tell())
-                self._file.write(line)
+    @staticmethod
+    def of_lines(lines: bytes, name: str) -> SavedWalk:
+        """A walk that somebody else's program has written. Raises `Unusable`."""
+        walk = SavedWalk.__new__(SavedWalk)
+        walk._take(io.BytesIO(lines), name)
+        for number in range(len(walk)):
+            walk.station(number)
+        return walk
+
+    def _take(self, lines: Any, name: str) -> None:
+        self._file = tempfile.TemporaryFile()  # noqa: SIM115  (it lives as long as the walk)
+        self._places = array("Q")
+        self._name = name
+        self.head = _checked(lines.readline(LONGEST_LINE), _HEAD, name, 1)
+        if self.head.get("embrix") != "walk":
+            raise Unusable(f"{name} is not a walk as Embrix saves it")
+        if self.head.get("version") != VERSION:
+            raise Unusable(f"{name} was saved by another version of Embrix")
+        while line := lines.readline(LONGEST_LINE):
+            if not line.endswith(b"\n") or len(self._places) >= MOST_STATIONS:
+                raise Unusable(f"{name}:{len(self._places) + 2}: the line is not whole")
+            self._places.append(self._file.tell())
+            self._file.write(line)
         if len(self._places) != self.head["length"]:
             raise Unusable(
-                f"{path.name} holds {len(self._places):,} stations of {self.head['length']:,}"
+                f"{name} holds {len(self._places):,} stations of {self.head['length']:,}"
             )
-        self._name = path.name
 
     def __len__(self) -> int:
         return len(self._places)

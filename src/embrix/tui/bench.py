@@ -221,6 +221,7 @@ class Bench(Screen[None]):
         lanes = [lane["name"] for lane in language["lanes"]] if language else []
         extra = self.decided.get(self.language, [])
         lanes += [lane for lane in extra if lane.partition("[")[0] in lanes]
+        lanes += language["outside"] if language else []
         broken = list(language["broken"]) if language else []
         if language and not language["usable"]:
             lanes, broken = [], [*lanes, *broken]

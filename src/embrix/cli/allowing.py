@@ -1,0 +1,37 @@
+"""Allowing the commands that a course names as interpreters."""
+
+from __future__ import annotations
+
+import argparse
+import shlex
+
+from embrix.cli.choice import Usage, course_folder
+from embrix.course.load import load_course
+from embrix.course.permission import allow, is_allowed
+from embrix.text.suggest import did_you_mean
+from embrix.text.visible import visible
+
+
+def allow_commands(arguments: argparse.Namespace) -> int:
+    """List the commands of a course, or allow one of them for this folder."""
+    course = load_course(course_folder(arguments.course))
+    known = {one.name: one for one in course.outside}
+    if arguments.name is not None and arguments.name not in known:
+        hint = did_you_mean(arguments.name, known, "there are: " + (", ".join(known) or "none"))
+        raise Usage(f"the course names no outside interpreter called {arguments.name}; {hint}")
+    for one in known.values() if arguments.name is None else (known[arguments.name],):
+        if arguments.name is not None and (arguments.yes or arguments.no):
+            try:
+                allow(course.folder, one, allowed=arguments.yes)
+            except OSError as fault:
+                raise Usage(f"the permission cannot be kept: {fault.strerror}") from fault
+        told = "allowed" if is_allowed(course.folder, one) else "not allowed"
+        command = visible(shlex.join(one.command))
+        print(f"{one.name} ({one.language}): {command}")
+        print(f"    {told} in {course.folder.name}; at most {one.seconds} seconds and "
+              f"{one.memory} million bytes")  # fmt: skip
+    if not known:
+        print("the course names no outside interpreters: see docs/suites.md")
+    elif arguments.name is None:
+        print("embrix allow NAME --yes lets one run, --no takes that back")
+    return 0

@@ -1,0 +1,33 @@
+"""Starts a command with limits on what it may use. Run as a program: seconds of processor time,
+millions of bytes of memory, then the command."""
+
+from __future__ import annotations
+
+import os
+import resource
+import sys
+
+LARGEST_FILE = 16 << 20
+
+
+def main() -> None:
+    seconds, memory = int(sys.argv[1]), int(sys.argv[2]) * 1_000_000
+    for limit, value in (
+        (resource.RLIMIT_CPU, seconds),
+        (resource.RLIMIT_AS, memory),
+        (resource.RLIMIT_FSIZE, LARGEST_FILE),
+        (resource.RLIMIT_CORE, 0),
+    ):
+        _, hard = resource.getrlimit(limit)
+        wanted = value if hard == resource.RLIM_INFINITY else min(value, hard)
+        resource.setrlimit(limit, (wanted, wanted))
+    command = sys.argv[3:]
+    try:
+        os.execvp(command[0], command)
+    except OSError as fault:
+        print(f"cannot be started: {fault.strerror}", file=sys.stderr)
+        os._exit(127)
+
+
+if __name__ == "__main__":
+    main()

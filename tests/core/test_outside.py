@@ -1,0 +1,235 @@
+"""Interpreters outside: never run unasked, held to limits, believed in nothing."""
+
+from __future__ import annotations
+
+import json
+import sys
+import time
+from pathlib import Path
+
+import pytest
+
+from embrix.cli.main import main
+from embrix.course.load import load_course
+from embrix.course.permission import allow, is_allowed
+from embrix.machine.outcome import Outcome
+from embrix.runs.outside import OutsideLane
+from embrix.runs.session import Session
+
+EXAMPLES = Path(__file__).parents[2] / "docs" / "outside"
+ABACUS = """
+[[outside]]
+language = "Drip"
+name = "abacus"
+command = ["{python}", "{examples}/abacus.py"]
+errors = {{ Unbound = "unbound name …", DivisionByZero = "division by zero" }}
+rejected = "cannot be read…"
+steps = ["--steps"]
+"""
+AWK = """
+[[outside]]
+language = "Drip"
+name = "counter"
+command = ["awk", "-f", "{examples}/counter.awk"]
+program = "file"
+rejected = "cannot be read…"
+"""
+
+
+THEIRS = """[[outside]]
+language = "Drip"
+name = "theirs"
+command = ["{python}", "theirs.py"]
+"""
+
+
+def with_outside(folder: Path, text: str, *, allowed: bool = True) -> Session:
+    path = folder / "course.toml"
+    filled = text.format(python=sys.executable, examples=EXAMPLES)
+    path.write_text(path.read_text(encoding="utf-8") + filled, encoding="utf-8")
+    course = load_course(folder)
+    assert not course.has_errors, [d.message for d in course.diagnostics]
+    for one in course.outside if allowed else ():
+        allow(folder, one)
+    return Session(folder)
+
+
+def command(folder: Path, source: str, more: str = "") -> OutsideLane:
+    """A lane that is a Python program."""
+    script = folder / "theirs.py"
+    script.write_text(source, encoding="utf-8")
+    (lane,) = with_outside(folder, "\n" + THEIRS + more).outside("Drip")
+    return lane
+
+
+def test_a_command_never_runs_unless_it_was_allowed(course_copy: Path) -> None:
+    marker = course_copy / "it_ran"
+    source = f"open({str(marker)!r}, 'w')"
+    (course_copy / "theirs.py").write_text(source)
+    text = (
+        '\n[[outside]]\nlanguage = "Drip"\nname = "theirs"\ncommand = ["{python}", "theirs.py"]\n'
+    )
+    session = with_outside(course_copy, text, allowed=False)
+    suite = course_copy / "drip" / "drip.suite.toml"
+    report = session.test(suite)
+    assert report["not_allowed"] == ["theirs"]
+    assert "theirs" not in report["lanes"]
+    assert session.summary()["languages"]["Drip"]["outside"] == []
+    assert main(["run", "-e", "1", "--language", "Drip", "--course", str(course_copy)]) == 0
+    with pytest.raises(KeyError):
+        session.run("Drip", "theirs", "1")
+    assert not marker.exists()
+    (outside,) = session.course.outside
+    allow(course_copy, outside)
+    session.run("Drip", "theirs", "1")
+    assert marker.exists()
+
+
+def test_permission_is_for_these_words_in_this_folder(course_copy: Path, tmp_path: Path) -> None:
+    session = with_outside(course_copy, ABACUS)
+    (outside,) = session.course.outside
+    assert is_allowed(course_copy, outside)
+    assert not is_allowed(tmp_path, outside)
+    path = course_copy / "course.toml"
+    path.write_text(path.read_text(encoding="utf-8").replace('"--steps"', '"--stepz"'))
+    assert Session(course_copy).outside("Drip") == []
+    path.write_text(path.read_text(encoding="utf-8").replace('"--stepz"', '"--steps"'))
+    assert len(Session(course_copy).outside("Drip")) == 1
+    allow(course_copy, outside, allowed=False)
+    assert Session(course_copy).outside("Drip") == []
+
+
+def test_permissions_on_the_command_line(
+    course_copy: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    with_outside(course_copy, ABACUS, allowed=False)
+    course = ["--course", str(course_copy)]
+    assert main(["allow", *course]) == 0
+    assert "not allowed in" in capsys.readouterr().out
+    run = ["run", "-e", "6 * 7", "--language", "Drip", "--with", "abacus", *course]
+    assert main(run) == 2
+    assert "has not been allowed" in capsys.readouterr().err
+    assert main(["allow", "abacus", "--yes", *course]) == 0
+    capsys.readouterr()
+    assert main(run) == 0
+    assert capsys.readouterr().out == "42\n"
+    assert main(["allow", "abcus", *course]) == 2
+    assert "abacus" in capsys.readouterr().err
+
+
+def test_the_examples_hold_against_the_suite_of_the_course(course_copy: Path) -> None:
+    """The same cases as for our own interpreters; the awk one refuses most programs."""
+    session = with_outside(course_copy, ABACUS + AWK)
+    report = session.test(course_copy / "drip" / "drip.suite.toml")
+    assert not report["diagnostics"]
+    found = [(c["name"], v) for c in report["cases"] for v in c["verdicts"]]
+    abacus = [(name, v) for name, v in found if v[0] == "abacus" and v[1] == "failed"]
+    assert [name for name, _ in abacus] == []
+    assert sum(v[0] == "abacus" and v[1] == "passed" for _, v in found) > 25
+    counter = {name: v[1] for name, v in found if v[0] == "counter"}
+    assert counter["subtraction nests to the left"] == "passed"
+    assert counter["times binds tighter than plus"] == "failed"
+
+
+def test_steps_of_an_outside_interpreter_are_walked(course_copy: Path) -> None:
+    session = with_outside(course_copy, ABACUS)
+    told = session.walk("k", "Drip", "abacus", "let x = 2 in x * 3")
+    assert told["length"] == 6
+    texts = [one["text"] for one in session.stations("k", 0, 9)]
+    assert texts == ["2 gives 2", "x gives 2", "3 gives 3", "(x * 3) gives 6",
+                     "let x = 2 in (x * 3) gives 6", "6"]  # fmt: skip
+    assert session.seek("k", "text", "(X", 0, True) == 3
+
+
+@pytest.mark.parametrize(
+    ("source", "kind", "told"),
+    [
+        ("while True: pass", "out of fuel", "seconds"),
+        ("import time; time.sleep(60)", "out of fuel", "seconds"),
+        ("while True: print('x' * 100000)", "out of fuel", "bytes of output"),
+        ("x = 'y' * 2_000_000_000; print(len(x))", "fault", "MemoryError"),
+        ("import sys; sys.exit(3)", "fault", "status 3: nothing was said"),
+        ("import os, signal; os.kill(os.getpid(), signal.SIGSEGV)", "fault", "status -11"),
+        (
+            "import sys; sys.stdout.buffer.write(b'\\xff\\x00\\x1b[2J')",
+            "value", "\ufffd\x00\x1b[2J",
+        ),
+        ("print('{\"embrix\": 1}')", "value", '{"embrix": 1}'),
+        ("import os; print([k for k in os.environ if k.startswith('SECRET')])", "value", "[]"),
+    ],
+)  # fmt: skip
+def test_what_a_command_may_do_is_limited(
+    course_copy: Path, monkeypatch: pytest.MonkeyPatch, source: str, kind: str, told: str
+) -> None:
+    from embrix.runs import outside
+
+    monkeypatch.setattr(outside, "PATIENCE", 0.5)
+    monkeypatch.setenv("SECRET_TOKEN", "x")
+    lane = command(course_copy, source, "seconds = 1\nmemory = 300\n")
+    result = lane.run("1 + 1")
+    assert result.outcome.kind == kind
+    assert told in result.outcome.text
+
+
+def test_what_a_command_starts_ends_with_it(course_copy: Path) -> None:
+    source = """
+import os, time
+if os.fork() == 0:
+    time.sleep(30)
+else:
+    open("child", "w").write("")
+    print(7)
+"""
+    lane = command(course_copy, source, "seconds = 2\n")
+    begin = time.monotonic()
+    outcome = lane.run("1").outcome
+    assert outcome.kind in ("value", "out of fuel")
+    assert time.monotonic() - begin < 25
+    assert (course_copy / "child").exists()
+
+
+def test_a_run_can_be_stopped(course_copy: Path) -> None:
+    lane = command(course_copy, "import time; time.sleep(60)", "seconds = 60\n")
+    result = lane.run("1", on_start=lambda stop: stop())
+    assert result.outcome.kind == "out of fuel"
+
+
+def test_no_such_command(course_copy: Path) -> None:
+    text = '\n[[outside]]\nlanguage = "Drip"\nname = "theirs"\ncommand = ["no-such-command-here"]\n'
+    (lane,) = with_outside(course_copy, text).outside("Drip")
+    outcome = lane.run("1").outcome
+    assert outcome.kind == "fault"
+    assert "cannot be started" in outcome.text
+
+
+@pytest.mark.parametrize(
+    "lines",
+    ["", "nonsense\n", '{"embrix": "walk"}\n', json.dumps({"embrix": "walk", "version": 1}) + "\n"],
+)
+def test_steps_that_are_none(course_copy: Path, lines: str) -> None:
+    lane = command(course_copy, f"print({lines!r}, end='')", 'steps = ["--steps"]\n')
+    found = lane.steps("1")
+    assert not isinstance(found, Outcome)
+    session = Session(course_copy)
+    told = session.walk("k", "Drip", "theirs", "1")
+    assert told["length"] == 0
+    assert told["refused"]
+
+
+def test_wrong_entries_are_located(course_copy: Path) -> None:
+    path = course_copy / "course.toml"
+    path.write_text(
+        path.read_text(encoding="utf-8")
+        + '\n[[outside]]\nlanguage = "Drp"\nname = "a"\ncommand = "rm"\nsecnds = 3\nseconds = 0\n',
+        encoding="utf-8",
+    )
+    course = load_course(course_copy)
+    assert course.outside == ()
+    found = {d.message.split(";")[0]: (d.source.position(d.span.start)[0], d.hint)
+             for d in course.diagnostics}  # fmt: skip
+    base = path.read_text(encoding="utf-8").split("\n").index("[[outside]]") + 1
+    assert found["there is no language called Drp"][0] == base + 1
+    assert "Drip" in found["there is no language called Drp"][1]
+    assert found["`command` is a list of texts, the program to start first"][0] == base + 3
+    assert "seconds" in found["an entry called secnds means nothing here"][1]
+    assert any("from 1 to 600" in message for message in found)
