@@ -25,7 +25,7 @@ def main() -> None:
     try:
         os.execvp(command[0], command)
     except OSError as fault:
-        print(f"cannot be started: {fault.strerror}", file=sys.stderr)
+        os.write(2, f"cannot be started: {fault.strerror}\n".encode())
         os._exit(127)
 
 
