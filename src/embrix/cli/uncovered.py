@@ -27,6 +27,8 @@ def tell_uncovered(arguments: argparse.Namespace) -> int:
             place = f"{one.file}:{one.line}"
             text = cut(visible(" ".join(one.text.split())), 72)
             print(f"{place:<28} {one.what:<12} {one.owner:<22} {text}")
+            if one.program:
+                print(f"{'':<28} met by       {cut(visible(one.program), 96)}")
         languages = arguments.language or ", ".join(known)
         print(f"{languages}: {len(found) or 'nothing'} that no case meets")
     return 1 if found else 0

@@ -1,5 +1,5 @@
-"""What no case of a suite meets: tokens, forms, alternatives of grammars, clauses that judge, named
-errors, alternatives of choices.
+"""What no case of a suite meets: tokens, forms, alternatives of grammars, clauses that judge,
+branches inside clauses, named errors, alternatives of choices; and programs that would meet it.
 
 Every case is run with its record on every lane that it speaks of, within small limits; what counts
 is whether a part was met, not how often. A clause that is taken over is met wherever it is met.
@@ -7,17 +7,22 @@ is whether a part was met, not how often. A clause that is taken over is met whe
 
 from __future__ import annotations
 
+import random
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 from embrix.brix.core import Interpreter, Language
 from embrix.grammar.earley import EarleyParser
 from embrix.grammar.parser import Parsed
+from embrix.grammar.printing import Printer
 from embrix.machine.lane import BadBinding, Lane
 from embrix.machine.limits import Limits
+from embrix.runs.branches import Branch, Marked
 from embrix.runs.session import Session
 from embrix.suite.model import Case
+from embrix.terms.generate import Generator
 from embrix.terms.node import FIELDS, Node
+from embrix.terms.types import Con, settle
 from embrix.text.diagnostic import Findings
 
 LIMITS = Limits(calls=200_000, depth=60_000, moments=100_000)
@@ -35,10 +40,13 @@ class Missing:
     file: str
     line: int
     text: str
+    program: str = ""
+    """A small program that meets it, where one was found."""
 
     def as_data(self) -> dict[str, object]:
-        return {"what": self.what, "owner": self.owner, "file": self.file, "line": self.line,
+        told = {"what": self.what, "owner": self.owner, "file": self.file, "line": self.line,
                 "text": self.text}  # fmt: skip
+        return {**told, "program": self.program} if self.program else told
 
 
 @dataclass(slots=True)
@@ -49,6 +57,14 @@ class _Met:
     clauses: set[Place] = field(default_factory=set)
     errors: set[tuple[str, str]] = field(default_factory=set)
     decisions: set[tuple[str, str]] = field(default_factory=set)
+    branches: set[tuple[str, int, str]] = field(default_factory=set)
+    marked: dict[str, Marked] = field(default_factory=dict)
+
+    def of(self, lane: Lane) -> Marked:
+        """The lane with marks on its branches."""
+        if lane.name not in self.marked:
+            self.marked[lane.name] = Marked(lane)
+        return self.marked[lane.name]
 
 
 def uncovered(session: Session, languages: list[str] | None = None) -> list[Missing]:
@@ -56,12 +72,14 @@ def uncovered(session: Session, languages: list[str] | None = None) -> list[Miss
     wanted = languages or list(session.course.languages)
     met = {name: _met(session, name) for name in session.course.languages}
     clauses = {place for one in met.values() for place in one.clauses}
+    branches = {place for one in met.values() for place in one.branches}
     found: dict[Missing, None] = {}
     for name in wanted:
         language = session.course.languages[name]
         found.update(dict.fromkeys(_of_language(language, met[name])))
         for lane in session.course.interpreters.get(name, {}).values():
             found.update(dict.fromkeys(_of_interpreter(lane, met[name], clauses)))
+        found.update(dict.fromkeys(_branches(session, name, met[name], branches)))
     return list(found)
 
 
@@ -111,6 +129,7 @@ def _run(case: Case, lane: Lane, met: _Met) -> None:
         traced = lane.trace(case.program, case.given, limits=LIMITS, given_input=case.input)
     except BadBinding:
         return
+    met.branches |= met.of(lane).taken(case.program, case.given, case.input)
     outcome = traced.result.outcome
     if outcome.kind == "failure":
         met.errors.add((lane.interpreter.name, outcome.name))
@@ -120,6 +139,64 @@ def _run(case: Case, lane: Lane, met: _Met) -> None:
         if clause >= 0:
             span = functions[function].clauses[clause].span
             met.clauses.add(((span.source or lane.interpreter.source).name, span.start))
+
+
+def _branches(
+    session: Session, language: str, met: _Met, known: set[tuple[str, int, str]]
+) -> Iterator[Missing]:
+    """Branches inside clauses that no case takes, each with a small program that does."""
+    missing: dict[tuple[str, int, str], tuple[Branch, str]] = {}
+    for name in session.course.interpreters.get(language, {}):
+        for branch in met.of(session.lane(language, name)).branches:
+            if branch.key not in known:
+                missing.setdefault(branch.key, (branch, name))
+    programs = _programs_for(session, language, met, set(missing)) if missing else {}
+    for key, (branch, name) in missing.items():
+        source = session.course.sources.get(branch.file)
+        if source is None:
+            continue
+        line, _ = source.position(branch.start)
+        text = f"{branch.what}: {source.line(line).strip()}"
+        owner = f"{language}.{name} {branch.function}"
+        yield Missing("branch", owner, branch.file, line, text, programs.get(key, ""))
+
+
+TRIED = 300
+"""Programs that are made up in search of one that takes a branch."""
+
+
+def _programs_for(
+    session: Session, language: str, met: _Met, wanted: set[tuple[str, int, str]]
+) -> dict[tuple[str, int, str], str]:
+    """The smallest of some made-up programs that takes each branch; the same ones every time."""
+    target = session.course.languages[language]
+    lanes = session.lanes(language)
+    if target.grammar is None or not lanes:
+        return {}
+    interpreter = lanes[0].interpreter
+    kind = settle(interpreter.functions[interpreter.main].types[0])
+    if not isinstance(kind, Con):
+        return {}
+    sort = kind.name
+    printer = Printer(target.grammar)
+    seeded = random.Random(language)
+    found: dict[tuple[str, int, str], str] = {}
+    for number in range(TRIED):
+        generator = Generator(target.signature, seeded.randrange)
+        try:
+            text = printer.show(generator.term(sort, 2 + number * 3 // TRIED)).text
+        except (RecursionError, ValueError):
+            continue
+        for marked in list(met.marked.values()):
+            for key in marked.taken(text, limits=SMALL) & wanted:
+                own = marked.lane.name
+                told = f"{text}   on {own}" if "[" in own else text
+                if key not in found or len(told) < len(found[key]):
+                    found[key] = told
+    return found
+
+
+SMALL = Limits(calls=3_000, depth=2_000, output=2_000_000)
 
 
 def _forms(term: Node, language: Language) -> set[str]:
