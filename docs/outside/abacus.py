@@ -175,6 +175,7 @@ def walk(program, steps, ending):
                     "clause": None,
                     "refused": [],
                     "stack": [],
+                    "put": [],
                     "note": "",
                 }
             )

@@ -16,6 +16,8 @@ from embrix.machine import lane as lane_module
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
 from embrix.runs.session import Session
+from embrix.terms.binding import substitute
+from embrix.terms.telling import told_substitution
 from embrix.trace import walk as walk_module
 from embrix.trace.data import station_data
 from embrix.trace.saved import SavedWalk, Unusable, save_walk
@@ -164,6 +166,33 @@ def test_the_stack_and_clauses_that_were_not_taken(session: Session) -> None:
     assert len(station.stack) == 5
     assert station.stack[0].endswith("tons * rate ⇓ …")
     assert station.refused == ()
+
+
+def test_what_a_substitution_does_is_told(session: Session) -> None:
+    """By hand: x stands free before the inner let and in what that binds; its body is its own."""
+    text = "let x = 1 + 1 in x * (let x = x in x + x)"
+    walk = walked(session.lane("Drip", "rewriting"), text)
+    assert walk.station(0).put == ()
+    (put,) = walk.station(1).put
+    assert (put.value, put.told.name) == ("2", "x")
+    free = [text.index("x *"), text.index("x in x + x)")]
+    assert sorted(place[0] for place in put.told.places if place) == free
+    assert put.told.stopped == (("Let", (text.index("let x = x"), len(text) - 1)),)
+    assert put.told.renamed == ()
+    big = walked(session.lane("Rill", "substitution"), "(given x: given y: x + y) 3")
+    found = [(n, put) for n in range(len(big)) for put in big.station(n).put]
+    assert [(put.told.name, put.value, len(put.told.places)) for _, put in found] == [
+        ("x", "3", 1)
+    ]  # fmt: skip
+
+
+def test_a_renamed_binder_is_told(session: Session) -> None:
+    lane = session.lane("Rill", "rewriting")
+    signature = lane.interpreter.signature
+    term, value = (lane.parser.parse(text).term for text in ("given y: x + y", "y"))  # type: ignore[union-attr]
+    told = told_substitution(signature, "x", term, substitute(signature, value, "x", term))
+    assert len(told.places) == 1
+    assert told.renamed == (("y", "y1"),)
 
 
 # ---------------------------------------------------------------------- files

@@ -10,6 +10,7 @@ from textual.widgets import Input
 from embrix.trace.saved import SavedWalk
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.dialogs import Ask, Show
+from embrix.tui.drafting import DefinitionEditor, Drafting
 from embrix.tui.tally import Board, CaseCard, Tally
 from tests.faces.test_workbench import bench, opened, settled, until
 
@@ -196,3 +197,28 @@ async def test_going_places_in_the_walk(course_copy: Path) -> None:
         path = course_copy / "rill" / "programs" / "kept.walk.gz"
         await until(path.exists, "the file")
         assert len(SavedWalk(path)) == screen.stations.length
+
+
+async def test_from_a_moment_to_its_clause_and_back(course_copy: Path) -> None:
+    program = "rill/programs/rates.rill"
+    async with opened(course_copy, program=program) as pilot:
+        screen = bench(pilot)
+        screen.set_focus(screen.stations)
+        while screen.lane != "environment":
+            await pilot.press("f4")
+            await settled(screen)
+        await pilot.press("e")
+        await until(lambda: screen.at == screen.stations.length - 1, "the end")
+        await pilot.press("left")
+        await settled(screen)
+        clause = screen.stations.stations[screen.at]["clause"]
+        await pilot.press("c")
+        await until(lambda: isinstance(pilot.app.screen, Drafting), "the definition")
+        editor = pilot.app.screen.query_one("#definition", DefinitionEditor)
+        line = editor.text.split("\n")[editor.cursor_location[0]]
+        assert line.split("=>")[0].strip() == clause["text"].split("=>")[0].strip()
+        await pilot.press("escape")
+        await until(lambda: pilot.app.screen is screen, "the bench")
+        await pilot.press("k")
+        await until(lambda: isinstance(pilot.app.screen, Ask), "the question")
+        assert pilot.app.screen.query_one(Input).value == f"{clause['file']}:{clause['line']}"

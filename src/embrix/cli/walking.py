@@ -119,6 +119,11 @@ def _details(station: dict[str, Any]) -> None:
     if station["clause"]:
         print(f"  clause    {station['clause']['file']}:{station['clause']['line']}  "
               f"{visible(station['clause']['text'])}")  # fmt: skip
+    for put in station["put"]:
+        told = f"{len(put['places'])} places"
+        told += "".join(f", stopped by {form}" for form, _ in put["stopped"])
+        told += "".join(f", {old} renamed {new}" for old, new in put["renamed"])
+        print(f"  put       {visible(put['value'])} for {put['name']}: {told}")
     for clause in station["refused"]:
         print(f"  not taken {clause['file']}:{clause['line']}  {visible(clause['text'])}")
     for judgement in station["stack"]:

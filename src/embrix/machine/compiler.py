@@ -76,7 +76,8 @@ HELPERS = (
     "text", "extend_all", "enter", "leave", "clause_of", "mark", "caught", "tail", "wait",
     "waiting", "settle", "failed", "ask", "store_at", "store_find", "store_with", "map_at",
     "map_find", "map_with",
-    "list_at", "list_find", "kind_of", "whole_kind", "rejoined", "identity", "heat", *BUILT_INS,
+    "list_at", "list_find", "kind_of", "whole_kind", "rejoined", "identity", "heat", "put",
+    *BUILT_INS,
 )  # fmt: skip
 """What a run supplies. `enter` to `clause_of` and `tail` to `settle` are for traced code only."""
 
@@ -278,13 +279,19 @@ HOPS = 8
 """Frames that are passed for the fuel of one call."""
 
 
-def substituters(interpreter: k.Interpreter) -> set[str]:
-    """The functions that a law holds against `substitute`: they substitute as well."""
-    found: set[str] = set()
+def substituters(interpreter: k.Interpreter) -> dict[str, tuple[int, int, int]]:
+    """The functions that a law holds against `substitute`: they substitute as well. For each the
+    numbers of the parameters that are the value, the name and the term."""
+    found: dict[str, tuple[int, int, int]] = {}
     for law in interpreter.laws:
         parts = list(k.parts_of(law.function.body))
-        if any(isinstance(part, k.Primitive) and part.operation == "substitute" for part in parts):
-            found |= {part.function for part in parts if isinstance(part, k.Call)}
+        derived = [p for p in parts if isinstance(p, k.Primitive) and p.operation == "substitute"]
+        for one in derived:
+            for part in parts:
+                if isinstance(part, k.Call) and len(part.args) == len(one.args):
+                    order = [part.args.index(arg) for arg in one.args if arg in part.args]
+                    if len(order) == 3:
+                        found[part.function] = (order[0], order[1], order[2])
     return found
 
 
@@ -423,6 +430,8 @@ class _Body:
             case k.Emit(text, then):
                 self.out.append(do(call("emit", self.value(text))))
                 self.into(then, target)
+            case k.Call(name, args) if target is None and self.tells_of(name):
+                self.give(self.told(name, self.operands(args)), target)
             case k.Call(name, args) if target is None:
                 self.counts_call(name)
                 values = self.operands(args)
@@ -609,6 +618,20 @@ class _Body:
         self.out.append(when(bounced, [assign(name, finish)]))
         return load(name)
 
+    def tells_of(self, name: str) -> bool:
+        """Whether a trace is told of a call: it waits for the result then."""
+        traced = self.unit.variant == "traced"
+        return traced and name in self.unit.substituting and name != self.key
+
+    def told(self, name: str, values: list[ast.expr]) -> ast.expr:
+        """A call; in a trace it is told of what a substitution by hand puts where."""
+        order = self.unit.substituting.get(name)
+        if self.unit.variant != "traced" or order is None or name == self.key:
+            return self.call(name, values)
+        kept = [value if atomic(value) else self.held(value) for value in values]
+        value, variable, term = (kept[number] for number in order)
+        return call("put", variable, value, term, self.call(name, kept))
+
     def counts_call(self, name: str) -> None:
         if self.counted and name in self.unit.substituting and name != self.key:
             self.out.append(add_to("substituted", 1))
@@ -745,7 +768,7 @@ class _Body:
                 values = self.operands(args)
                 if self.enters(name, args):
                     return self.enter(name, values)
-                return self.call(name, values)
+                return self.told(name, values)
             case k.CallValue(callee, args):
                 values = self.operands((callee, *args))
                 made = ast.Call(self.held(values[0]), values[1:], [])

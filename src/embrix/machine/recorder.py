@@ -38,6 +38,9 @@ class Recorder:
         result."""
         self.outputs: list[int] = []
         """How many moments there had been at each output."""
+        self.put: list[tuple[int, str, Value, Value, Value]] = []
+        """Substitutions: how many moments there had been, the name, what was put in its place, the
+        term and what became of it."""
         self.current = -1
         self._most = most_moments
 
@@ -58,7 +61,18 @@ class Recorder:
     def wrote(self) -> None:
         """Something has been written."""
         if len(self.outputs) < MOST_OUTPUTS:
-            self.outputs.append(len(self.moments))
+            self.outputs.append(self.now)
+
+    @property
+    def now(self) -> int:
+        """How many moments there have been."""
+        return len(self.moments)
+
+    def substituted(self, name: str, value: Value, term: Value, result: Value) -> Value:
+        """A name has been replaced in a term; the result is handed through."""
+        if len(self.put) < MOST_OUTPUTS:
+            self.put.append((self.now, name, value, term, result))
+        return result
 
     def settle(self, result: Value, before: int) -> Value:
         """Calls in tail position have come to a result: all that began to wait for it since there
@@ -114,6 +128,14 @@ class Window(Recorder):
         self._depth = 0
         self._entered: dict[int, int] = {}
         self._children: dict[int, deque[int]] = {}
+
+    @property
+    def now(self) -> int:
+        return self.passed
+
+    def substituted(self, name: str, value: Value, term: Value, result: Value) -> Value:
+        inside = self._sliding or self.begin <= self.passed <= self._end
+        return super().substituted(name, value, term, result) if inside else result
 
     def wrote(self) -> None:
         self.outputs.append(self.passed)

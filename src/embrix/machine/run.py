@@ -55,6 +55,7 @@ from embrix.terms.node import (
     tuple_of,
 )
 from embrix.terms.numbers import DividedByZero, Number, TooLarge, operations
+from embrix.terms.signature import Signature
 from embrix.terms.types import Tup, settle
 
 _FURTHER = {
@@ -298,7 +299,8 @@ class _Session:
             **{name: placed(name) for name in ("divide", "floor_divide", "modulo")},
             "equal": lambda a, b: same(a, b, self.spend),
             "free": lambda e: free_names(signature, e, self.spend),
-            "substitute": lambda v, x, e: substitute(signature, v, x, e, accept, self.walk),
+            "substitute": self._substitution(signature, accept),
+            "put": recorder.substituted if recorder else None,
             "alike": lambda a, b: alike(signature, a, b, self.spend),
             "fresh": lambda x, names: fresh(x, names, accept),
             "emit": self.emit, "text": self.text, "extend_all": _extend_all,
@@ -321,6 +323,20 @@ class _Session:
             *stages.finders(),
         )  # fmt: skip
         stages.connect(self.space.get(" variables"))
+
+    def _substitution(
+        self, signature: Signature, accept: Callable[[str], bool]
+    ) -> Callable[[Value, str, Value], Value]:
+        recorder = self.recorder
+
+        def plain(value: Value, name: str, term: Value) -> Value:
+            return substitute(signature, value, name, term, accept, self.walk)
+
+        def told(value: Value, name: str, term: Value) -> Value:
+            assert recorder is not None
+            return recorder.substituted(name, value, term, plain(value, name, term))
+
+        return plain if recorder is None else told
 
     def call(self, name: str, *args: Any) -> Any:
         """A function of the definition, with whatever it bounces to."""

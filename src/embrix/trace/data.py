@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from embrix.text.source import Span
-from embrix.trace.walk import Station, Walk
+from embrix.trace.walk import Put, Station, Walk
 
 MOST_HELD = 200
 """Locations that are told of one station, the newest."""
@@ -28,7 +28,20 @@ def station_data(walk: Walk, station: Station) -> dict[str, Any]:
         "clause": clause_data(walk, station.clause),
         "refused": [clause_data(walk, span) for span in station.refused],
         "stack": list(station.stack),
+        "put": [put_data(one) for one in station.put],
         "note": station.note,
+    }
+
+
+def put_data(put: Put) -> dict[str, Any]:
+    """A substitution as plain data."""
+    told = put.told
+    return {
+        "name": told.name,
+        "value": put.value,
+        "places": [list(place) if place else None for place in told.places],
+        "stopped": [[form, list(place) if place else None] for form, place in told.stopped],
+        "renamed": [list(pair) for pair in told.renamed],
     }
 
 

@@ -24,6 +24,7 @@ _HEAD = {"language": str, "lane": str, "program": str, "style": str, "length": i
 _STATION = {
     "number": int, "kind": str, "text": str, "brief": str, "depth": int, "bindings": list,
     "store": list, "store_size": int, "note": str, "changed": list, "refused": list, "stack": list,
+    "put": list,
 }  # fmt: skip
 
 

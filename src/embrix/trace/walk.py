@@ -7,6 +7,7 @@ when they are looked at; the record itself stays in columns.
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
@@ -18,6 +19,7 @@ from embrix.machine.lane import Lane, Traced
 from embrix.machine.recorder import NOT_LEFT, Recorder, Window
 from embrix.terms.node import FIELDS, Node, Place, Value, bindings, entries
 from embrix.terms.node import size as term_size
+from embrix.terms.telling import Told, told_substitution
 from embrix.terms.types import Con, Tup, Type, settle
 from embrix.text.source import Span
 from embrix.trace.frames import Origin, origins
@@ -25,6 +27,8 @@ from embrix.trace.frames import Origin, origins
 StationKind: TypeAlias = Literal["term", "enter", "leave", "end"]
 
 MOST_BINDINGS = 60
+MOST_PUT = 8
+"""Substitutions that are told of one step."""
 MOST_STACK = 12
 """Judgements around the moment that are told."""
 BRIEF = 18
@@ -56,6 +60,14 @@ class Held:
 
 
 @dataclass(frozen=True, slots=True)
+class Put:
+    """A substitution: what was put, and what became of the name."""
+
+    value: str
+    told: Told
+
+
+@dataclass(frozen=True, slots=True)
 class Station:
     """One stop of a walk, fit to be shown.
 
@@ -81,6 +93,8 @@ class Station:
     """Clauses before the one that applies which take the same form, and were not taken."""
     stack: tuple[str, ...] = ()
     """The judgements around this one, the nearest first."""
+    put: tuple[Put, ...] = ()
+    """The substitutions that take place at this step, or right after this moment."""
 
 
 AGAIN, BEFORE = 200_000, 50_000
@@ -293,8 +307,33 @@ class Walk:
         clause = self._clause(innermost)
         return Station(
             number, "term", printed.text, printed.focus, redex[1] if redex else None, 0, (),
-            clause, store=self._store(instance, left=False),
+            clause, store=self._store(instance, left=False), put=self._put_in_step(number),
         )  # fmt: skip
+
+    @cached_property
+    def _begun(self) -> list[int]:
+        """The number of the moment at which each step begins."""
+        entered = {moment: at for at, moment in enumerate(self.traced.recorder.moments)}
+        return [entered.get(instance, -1) for _, instance in self._terms]
+
+    def _put_in_step(self, number: int) -> tuple[Put, ...]:
+        begin = self._begun[number]
+        later = (at for at in self._begun[number + 1 :] if at >= 0)
+        end = next(later, len(self.traced.recorder.moments) + 1)
+        return self._put(begin + 1, end)
+
+    def _put(self, first: int, last: int) -> tuple[Put, ...]:
+        """The substitutions after so many moments."""
+        recorder = self._recorder
+        signature = self.lane.interpreter.signature
+        at = bisect_left(recorder.put, first, key=lambda one: one[0])
+        found = []
+        for moments, name, value, term, result in recorder.put[at : at + MOST_PUT]:
+            if moments > last:
+                break
+            told = told_substitution(signature, name, term, result)
+            found.append(Put(self._print(value).text, told))
+        return tuple(found)
 
     def _redex(self, instance: int) -> tuple[Path, int]:
         """The way to the part that a step rewrites, and the step instance that does it."""
@@ -352,6 +391,7 @@ class Walk:
             note="tail call" if not left and self.takes_over(instance) else "",
             brief=self._judgement(instance, left, BRIEF), changed=self._changed(instance, left),
             refused=self._refused(instance), stack=self._stack(instance),
+            put=self._put(number + 1, number + 1),
         )  # fmt: skip
 
     def _changed(self, instance: int, left: bool) -> tuple[str, ...]:
@@ -474,11 +514,9 @@ class Walk:
             places = list(self.traced.last.outputs)
         if self.relation is None:
             return [min(place, len(self) - 1) for place in places]
-        entered = {moment: at for at, moment in enumerate(self.traced.recorder.moments)}
-        starts = [entered.get(instance, -1) for _, instance in self._terms]
         found = []
         for place in places:
-            later = (n for n, at in enumerate(starts) if at >= place)
+            later = (n for n, at in enumerate(self._begun) if at >= place)
             found.append(next(later, len(self._terms) - 1))
         return found
 

@@ -577,6 +577,19 @@ class Bench(Screen[None]):
         text = self.editor.text
         self.app.push_screen(Drafting(self, self.desk, self.language, file, text))
 
+    def action_clause(self) -> None:
+        """From the moment to the clause of the definition that applies."""
+        station = self.stations.stations.get(self.at)
+        if station is None or not station["clause"] or self.desk is None:
+            self.say("no clause applies at this step", "brass")
+            return
+        clause = station["clause"]
+        file = Path(self.summary["folder"]) / clause["file"]
+        table = Drafting(
+            self, self.desk, self.language, file, self.editor.text, int(clause["line"])
+        )
+        self.app.push_screen(table)
+
     def action_choice(self) -> None:
         """Another lane in which one choice is decided otherwise."""
         language = self.summary["languages"].get(self.language) if self.summary else None

@@ -45,6 +45,7 @@ WALKING = (
     _in_walk("u", "seek('out', True)", "Out: to where the judgement around this one is left"),
     _in_walk("U", "seek('out', False)", "Out: to where the judgement around this one began"),
     _in_walk("k", "seek('clause', True)", "To where a clause applies, by its line"),
+    _in_walk("c", "clause", "To the clause of the definition that applies", "clause"),
     _in_walk("g", "to_number", "To a step by its number"),
     _in_walk("b", "mark", "Mark the moment, or take its mark away", "mark"),
     _in_walk("j", "next_mark(True)", "To the next mark"),

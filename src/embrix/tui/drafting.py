@@ -127,8 +127,12 @@ class Drafting(Screen[None]):
         for command in of_place(PLACE)
     ]
 
-    def __init__(self, bench: Bench, desk: Desk, language: str, file: Path, text: str) -> None:
+    def __init__(
+        self, bench: Bench, desk: Desk, language: str, file: Path, text: str, line: int = 0
+    ) -> None:
+        """`line` is the one to begin at, counted from one; 0 begins where the grammar does."""
         super().__init__()
+        self._line = line
         self._bench = bench
         self._desk = desk
         self._language = language
@@ -179,7 +183,10 @@ class Drafting(Screen[None]):
         self._definition.focus()
         if draft:
             self.say("a change that was not saved last time is back; F8 drops it", "brass")
-        self._reveal_grammar(text)
+        if self._line:
+            self._reveal(self._line - 1)
+        else:
+            self._reveal_grammar(text)
         self.look()
 
     def on_unmount(self) -> None:
@@ -220,9 +227,12 @@ class Drafting(Screen[None]):
         """Begin where the grammar begins."""
         for number, line in enumerate(text.split("\n")):
             if line.startswith("grammar"):
-                self._definition.move_cursor((number, 0))
-                self._definition.scroll_to(y=max(0, number - 2), animate=False)
+                self._reveal(number)
                 return
+
+    def _reveal(self, number: int) -> None:
+        self._definition.move_cursor((number, 0))
+        self._definition.scroll_to(y=max(0, number - 2), animate=False)
 
     @on(TextArea.SelectionChanged, "#definition")
     def _line_note(self) -> None:

@@ -195,6 +195,8 @@ class Moment(Static):
         text.append("names here\n", ink(app, "faint", italic=True))
         self._names(text, station, room)
         self._store(text, station, room)
+        for put in station.get("put") or ():
+            self._substitution(text, put, room)
         clause = station["clause"]
         if clause is not None:
             place = f"{clause['file']}:{clause['line']}"
@@ -218,6 +220,22 @@ class Moment(Static):
             if len(stack) > 6:
                 text.append(f"  and {len(stack) - 6} more\n", ink(app, "faint"))
         return text
+
+    def _substitution(self, text: Text, put: dict[str, Any], room: int) -> None:
+        """What is put where, what stops it, what is renamed."""
+        app = self.app
+        text.append("\nput in place of ", ink(app, "faint", italic=True))
+        text.append(put["name"], ink(app, "moss", bold=True))
+        text.append(" ← ", ink(app, "deep"))
+        text.append(f"{cut(visible(put['value']), room - 24)}\n", ink(app, "ink", bold=True))
+        places = len(put["places"])
+        told = "nowhere: the name does not occur" if not places else f"in {places} places"
+        text.append(f"  {'in one place' if places == 1 else told}\n", ink(app, "ink"))
+        for form, _ in put["stopped"]:
+            text.append(f"  stopped by {form}, which binds {put['name']} itself\n",
+                        ink(app, "brass"))  # fmt: skip
+        for old, new in put["renamed"]:
+            text.append(f"  {old} is called {new} from here on\n", ink(app, "heather"))
 
     def _store(self, text: Text, station: dict[str, Any], room: int) -> None:
         """What the store holds, the newest first; what waits and what is settled is marked."""
