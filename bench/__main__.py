@@ -19,6 +19,7 @@ from bench.by_hand import drip, drip_parser, weir_parser
 from bench.checking import run_checking
 from bench.measuring import compare, timed
 from bench.rill import run_rill
+from bench.suites import run_suites
 from embrix.course.load import load_course
 from embrix.grammar.earley import EarleyParser
 from embrix.grammar.flatten import flatten
@@ -226,12 +227,14 @@ def layered(rules: int) -> Grammar:
 
 
 def main() -> None:
-    """Everything, or with `rill` or `checking` as argument only that."""
+    """Everything, or with `rill`, `checking` or `suites` as argument only that."""
     sys.setrecursionlimit(1_000_000)
     folder = Path(embrix.__file__).parent / "demo" / "lockside"
-    parts = sys.argv[1:] or ["rill", "checking", "all"]
+    parts = sys.argv[1:] or ["rill", "checking", "suites", "all"]
     if "checking" in parts:
         run_checking(folder)
+    if "suites" in parts:
+        run_suites(folder)
     if "rill" in parts:
         run_rill(Session(folder))
     if "all" in parts:

@@ -121,7 +121,7 @@ def test_the_suites_of_the_documents_hold(course_copy: Path) -> None:
         text = block if block.startswith("language") else f'language = "{language}"\n{block}'
         path.write_text(text)
         (course_copy / "programs").mkdir(exist_ok=True)
-        report = Session(course_copy).test(path)
+        report = Session(course_copy).test(path, ask=True)
         assert report["diagnostics"] == []
         failed = [v for case in report["cases"] for v in case["verdicts"] if v[1] == "failed"]
         assert failed == []

@@ -25,7 +25,7 @@ from embrix.suite.history import (
 )
 from embrix.suite.model import Suite
 from embrix.suite.reports import under, write_report
-from embrix.text.diagnostic import Findings, render
+from embrix.text.diagnostic import Diagnostic, Findings, render
 from embrix.text.saving import save_text
 from embrix.text.source import Unreadable
 from embrix.text.suggest import did_you_mean
@@ -38,11 +38,9 @@ def test(arguments: argparse.Namespace) -> int:
     paths = suites_of(session, arguments.suites)
     if arguments.jobs is not None and not 1 <= arguments.jobs <= 64:
         raise Usage("--jobs must be between 1 and 64")
-    reports = [
-        only(report, arguments.tags, arguments.lanes)
-        for report in run_all(session, paths, arguments)
-    ]
-    findings = [finding for finding in session.diagnostics() if finding.severity == "error"]
+    found, told = run_all(session, paths, arguments)
+    reports = [only(report, arguments.tags, arguments.lanes) for report in found]
+    findings = [finding for finding in told if finding.severity == "error"]
     failed = any(v[1] == "failed" for r in reports for c in r["cases"] for v in c["verdicts"])
     form = "json" if arguments.json else arguments.report
     if form is not None:
@@ -76,11 +74,25 @@ def suites_of(session: Session, wanted: list[Path]) -> list[Path]:
     return paths
 
 
+WORTH = 600
+"""Verdicts for which another worker is worth its start."""
+
+
+def _cells(session: Session, arguments: argparse.Namespace) -> int:
+    """About how many verdicts are to be found."""
+    lanes = sum(map(len, session.course.interpreters.values()))
+    lines = sum(path.read_bytes().count(b"[[case]]") for path in session.course.suites)
+    shown = len(arguments.suites) or len(session.course.suites)
+    per_suite = lines / max(1, len(session.course.suites))
+    return round(shown * per_suite * (len(arguments.lanes) or lanes))
+
+
 def run_all(
     session: Session, paths: list[Path], arguments: argparse.Namespace
-) -> list[dict[str, Any]]:
-    """A report for each suite. Where there are more cores than suites, cases are shared out."""
-    workers = arguments.jobs or max(1, os.cpu_count() or 1)
+) -> tuple[list[dict[str, Any]], list[Diagnostic]]:
+    """A report for each suite, and what there is to say about definitions, which is found out
+    meanwhile. Where there are more cores than suites, cases are shared out."""
+    workers = arguments.jobs or min(os.cpu_count() or 1, 1 + _cells(session, arguments) // WORTH)
     shares = max(1, workers // len(paths))
     pool = Pool(min(workers, shares * len(paths)))
     arrived = threading.Event()
@@ -103,8 +115,10 @@ def run_all(
         keys = [(number, share) for number in range(len(paths)) for share in range(shares)]
         for key in keys:
             args = {"suite": str(paths[key[0]]), "grammar": arguments.grammar,
-                    "share": [key[1], shares], "keep": False}  # fmt: skip
+                    "share": [key[1], shares], "keep": False, "lanes": arguments.lanes,
+                    "ask": arguments.json or arguments.report in ("json", "html")}  # fmt: skip
             pool.ask("test", args, lambda answer, key=key: take(key, answer))  # type: ignore[misc]
+        findings = session.diagnostics()
         while len(done) < len(keys):
             arrived.wait()
             arrived.clear()
@@ -115,10 +129,11 @@ def run_all(
     for answer in done.values():
         if "answer" not in answer:
             raise RuntimeError(answer.get("fault", "the suite was not run"))
-    return [
+    reports = [
         merged([done[number, share]["answer"] for share in range(shares)])
         for number in range(len(paths))
     ]
+    return reports, findings
 
 
 def _print_report(report: dict[str, Any], path: Path, session: Session, *, since: bool) -> None:

@@ -538,9 +538,11 @@ class Session:
         progress: Progress | None = None,
         grammar: str | None = None,
         share: tuple[int, int] = (0, 1),
+        ask: bool = False,
+        wanted: Sequence[str] = (),
     ) -> Data:
         """All verdicts of a suite: see `runs.testing`."""
-        return check_suite(self, path, progress, grammar, share)
+        return check_suite(self, path, progress, grammar, share, ask, wanted)
 
 
 def _parts(name: str, child: Node) -> list[tuple[str, Node]]:

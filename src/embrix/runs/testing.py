@@ -49,14 +49,22 @@ def verdict_of(case: Case, lane: Lane, base: Interpreter) -> Verdict:
 class Testing:
     """The lanes of a suite, and its cases on them."""
 
-    def __init__(self, session: Session, suite: Suite, grammar: str | None = None) -> None:
+    def __init__(
+        self,
+        session: Session,
+        suite: Suite,
+        grammar: str | None = None,
+        wanted: Sequence[str] = (),
+    ) -> None:
+        """With names of `wanted` lanes only these."""
         self.session = session
         self.suite = suite
         self.language = suite.language
         self.grammar = grammar
         self.findings = Findings()
         self.lanes = session.lanes(suite.language)
-        for name in suite.decided if self.lanes else ():
+        decided = [name for name in suite.decided if not wanted or name in wanted]
+        for name in decided if self.lanes else ():
             try:
                 self.lanes.append(session.lane(suite.language, name))
             except KeyError as wrong:
@@ -65,6 +73,9 @@ class Testing:
                     self.findings.error("unknown_name", str(told), suite.source, Span(0, 0))
                 # Else its interpreter has errors, which have been told.
         self.outside = session.outside(suite.language)
+        if wanted:
+            self.lanes = [lane for lane in self.lanes if lane.name in wanted]
+            self.outside = [lane for lane in self.outside if lane.name in wanted]
 
     def verdicts(self, case: Case) -> Iterator[Verdict]:
         """The verdicts on a case, one for each lane."""
@@ -142,18 +153,21 @@ def check_suite(
     progress: Callable[[dict[str, Any]], None] | None = None,
     grammar: str | None = None,
     share: tuple[int, int] = (0, 1),
+    ask: bool = False,
+    wanted: Sequence[str] = (),
 ) -> dict[str, Any]:
     """All verdicts of a suite, case by case in the order of the file.
 
     With the name of another grammar the programs are printed in it and read by it. `share` is the
-    number of a part and of how many: only every so manieth case is looked at.
+    number of a part and of how many: only every so manieth case is looked at. With `ask` its
+    questions are put as well. With names of `wanted` lanes only these run.
     """
     findings = Findings()
     suite = session.suite(path, findings)
     if suite is None:
         return {"cases": [], "lanes": [], "diagnostics": _as_data(findings), "language": "",
                 "file": path.name, "questions": []}  # fmt: skip
-    testing = Testing(session, suite, grammar)
+    testing = Testing(session, suite, grammar, wanted)
     findings.extend(testing.findings.sorted())
     part, parts = share
     chosen = suite.cases[part::parts]
@@ -163,6 +177,7 @@ def check_suite(
         if progress is not None:
             progress({"done": number + 1, "of": len(chosen)})
     kept = testing.lanes if grammar is None else session.lanes(suite.language, grammar)
+    asked = answered(session, suite.language, suite.questions) if ask and part == 0 else []
     return {
         "file": suite.source.name,
         "language": suite.language,
@@ -170,7 +185,7 @@ def check_suite(
         "not_allowed": session.not_allowed(suite.language),
         "broken": list(session.course.broken.get(suite.language, ())),
         "cases": rows,
-        "questions": answered(session, suite.language, suite.questions) if part == 0 else [],
+        "questions": asked,
         "diagnostics": _as_data(findings),
     }
 

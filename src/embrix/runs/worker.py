@@ -191,7 +191,11 @@ class Worker:
                 return session.open_walk(a["key"], Path(a["path"]))
             case "test":
                 share = tuple(a.get("share", (0, 1)))
-                report = session.test(Path(a["suite"]), progress, a.get("grammar"), share)
+                report = session.test(
+                    Path(a["suite"]), progress, a.get("grammar"), share, a.get("ask", False),
+                    a.get("lanes", ()),
+                )  # fmt: skip
+
                 return with_history(session, report) if a.get("keep", True) else report
             case "accept":
                 return acceptance(

@@ -1,0 +1,82 @@
+"""All checks of a language's suite beside the same checks by hand under pytest: one process each,
+from its start to its end."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+from bench.by_hand import rill
+from bench.measuring import compare
+from embrix.grammar.parser import Parsed
+from embrix.runs.session import Session
+from embrix.text.diagnostic import Findings
+
+ROOT = Path(__file__).resolve().parent.parent
+LANES = ("environment", "rewriting", "by_need")
+
+BY_HAND = """
+import sys
+import pytest
+sys.path.insert(0, {root!r})
+from bench.by_hand import rill
+from bench.by_hand.rill import *  # the trees are written with its classes
+from fractions import Fraction
+
+RUN = {{
+    "environment": lambda tree: rill.evaluate(tree, None),
+    "rewriting": rill.rewrite,
+    "by_need": lambda tree: rill.need(tree, None, rill.EMPTY),
+}}
+CASES = [
+{cases}
+]
+
+@pytest.mark.parametrize("lane", list(RUN))
+@pytest.mark.parametrize(("name", "tree", "shown"), CASES)
+def test_case(lane, name, tree, shown):
+    result = RUN[lane](tree)
+    value = result[0] if isinstance(result, tuple) else result
+    assert rill.shown(value) == shown
+"""
+
+
+def run_suites(folder: Path) -> None:
+    """Rill's suite on three lanes; only cases that every lane ends with one value are asked of the
+    other side, ours runs all of its cases."""
+    session = Session(folder)
+    path = folder / "rill" / "rill.suite.toml"
+    suite = session.suite(path, Findings())
+    assert suite is not None
+    lane = session.lane("Rill", "environment")
+    rows = []
+    for case in suite.cases:
+        expected = case.expected
+        plain = expected is not None and expected.kind == "value" and not case.given
+        parsed = lane.parser.parse(case.program)
+        if plain and expected is not None and isinstance(parsed, Parsed) and not case.instead:
+            tree = rill.from_node(lane.interpreter.signature, parsed.term)
+            rows.append(f"    ({case.name!r}, {tree!r}, {expected.text!r}),")
+    with tempfile.TemporaryDirectory() as scratch:
+        theirs = Path(scratch) / "test_by_hand.py"
+        theirs.write_text(BY_HAND.format(root=str(ROOT), cases="\n".join(rows)), encoding="utf-8")
+
+        def by_hand() -> None:
+            done = subprocess.run(
+                [sys.executable, "-m", "pytest", "-q", "-p", "no:cacheprovider", "--rootdir",
+                 scratch, str(theirs)], cwd=scratch, capture_output=True, check=False,
+            )  # fmt: skip
+            assert done.returncode == 0, done.stdout.decode()[-2000:]
+
+        def ours() -> None:
+            command = [sys.executable, "-m", "embrix", "test", str(path), "--course",
+                       str(folder), "--report", "tap"]  # fmt: skip
+            for name in LANES:
+                command += ["--with", name]
+            done = subprocess.run(command, cwd=ROOT, capture_output=True, check=False)
+            assert done.returncode == 0, done.stderr.decode()[-2000:]
+
+        print(f"Rill's suite: {len(suite.cases)} cases here, {len(rows)} by hand, on 3 lanes")
+        compare("  from start to end", ours, by_hand, rounds=3)
