@@ -24,6 +24,7 @@ SCENES: list[Scene] = [
     ("steps", "toll.drip", ["F4", "F4", *["F8"] * 4]),
     ("failure", "unused.drip", ["F4", "F9"]),
     ("cases", "unused.drip", ["BREAK", "F5"]),
+    ("tally", "rill/programs/rates.rill", ["CALLER", "F5", "WAIT", "F5"]),
     ("notes", "chamber.drip", ["MISSPELL"]),
     ("grammar", "toll.drip", ["AMBIGUOUS", "F3", "F3"]),
     (
@@ -58,6 +59,11 @@ CHANGES = {
         "drip.brix",
         "    | Sum\n",
         '    | Sum\n    | left:Expr "and" right:Expr  makes Add\n',
+    ),
+    "CALLER": (
+        "../rill/environment.brix",
+        "eval(body, saved with param = eval(arg, env))",
+        "eval(body, env with param = eval(arg, env))",
     ),
     "MISSPELL": ("environment.brix", "eval(bound, env)", "eval(env, bond)"),
 }

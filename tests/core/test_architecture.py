@@ -20,8 +20,20 @@ MAY_IMPORT = {
     "trace": {"text", "terms", "grammar", "brix", "machine"},
     "suite": {"text", "terms", "grammar", "brix", "machine", "trace"},
     "course": {"text", "terms", "grammar", "brix", "machine", "trace", "suite"},
+    "compare": {"text", "terms", "grammar", "brix", "machine", "trace", "suite"},
     "runs": {"text", "terms", "grammar", "brix", "machine", "trace", "suite", "course"},
-    "cli": {"text", "grammar", "brix", "trace", "suite", "machine", "course", "runs", "tui"},
+    "cli": {
+        "text",
+        "grammar",
+        "brix",
+        "trace",
+        "suite",
+        "compare",
+        "machine",
+        "course",
+        "runs",
+        "tui",
+    },
     "tui": {"text", "runs", "course"},
 }
 """The road of a program: every package knows only those before it."""

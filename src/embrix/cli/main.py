@@ -14,6 +14,7 @@ from embrix import __version__
 from embrix.cli import commands, testing
 from embrix.cli.allowing import allow_commands
 from embrix.cli.choice import Usage
+from embrix.cli.comparing import compare, growth, seek_difference
 from embrix.cli.format import format_files
 from embrix.cli.mistakes import mistakes
 from embrix.cli.uncovered import tell_uncovered
@@ -71,6 +72,8 @@ def parser() -> argparse.ArgumentParser:
     for name, command, text in (
         ("run", commands.run, "run a program and print its value or failure"),
         ("steps", commands.steps, "print a run step by step"),
+        ("compare", compare, "several lanes beside each other, and where they part"),
+        ("growth", growth, "how a cost grows when a name goes over a range"),
         ("walk", walk, "print stations of a recorded run: moments or terms, with what is known"),
     ):
         sub = add(name, command, text)
@@ -90,6 +93,11 @@ def parser() -> argparse.ArgumentParser:
         sub.add_argument("--input", metavar="FILE", help="lines the program may read; - for input")
         sub.add_argument("--json", action="store_true", help="print the answer as JSON")
         sub.add_argument("--calls", metavar="N", type=int, help="how many calls the run may make")
+        if name == "growth":
+            sub.add_argument("--over", metavar="NAME=A..B", required=True,
+                             help="the name and its range: n=1..20, n=10..200/10")  # fmt: skip
+            sub.add_argument("--cost", metavar="COST", default="calls",
+                             help="what is counted (default: calls)")  # fmt: skip
     sub.add_argument("--at", metavar="N", type=int, default=0, help="the first station to print")
     sub.add_argument("--show", metavar="N", type=int, default=20, help="how many (default: 20)")
     sub.add_argument(
@@ -178,6 +186,16 @@ def parser() -> argparse.ArgumentParser:
     permit.add_argument("name", metavar="NAME", nargs="?", help="the lane (default: list all)")
     permit.add_argument("--yes", action="store_true", help="allow exactly this command, here")
     permit.add_argument("--no", action="store_true", help="no longer allow it")
+
+    search = add("hunt", seek_difference, "the smallest program on which two lanes disagree")
+    search.add_argument("--language", metavar="NAME", help="the language")
+    search.add_argument("--with", metavar="LANE", dest="lanes", action="append",
+                        help="a lane; given twice")  # fmt: skip
+    search.add_argument("--most", metavar="N", type=int, default=10_000,
+                        help="how many programs are tried (default: 10,000)")  # fmt: skip
+    search.add_argument("--seed", metavar="N", type=int, default=1, help="where to begin")
+    search.add_argument("--costs", action="store_true", help="costs count as differences")
+    search.add_argument("--endless", action="store_true", help="never ending counts as well")
 
     explain = add("explain", commands.explain, "say what a diagnostic code means")
     explain.add_argument("code", metavar="CODE", nargs="?", help="default: list all codes")

@@ -38,6 +38,8 @@ class Generator:
         self._names = names
         self._numbers = numbers
         self._height = _heights(signature)
+        self._at: tuple[str, int] | None = None
+        """The form and the number of the field that is being made."""
 
     def term(self, sort: str, depth: int, scope: tuple[str, ...] = ()) -> Value:
         """A term of a sort at most about `depth` levels high whose free names are in `scope`."""
@@ -48,8 +50,11 @@ class Generator:
             and (scope or not form.uses)
         ]
         forms.sort(key=lambda form: self._height[form.name])
-        form = forms[self._choose(len(forms))]
-        return self._build(form, depth, scope)
+        return self._build(self.pick(forms, self._at), depth, scope)
+
+    def pick(self, forms: Sequence[Constructor], at: tuple[str, int] | None) -> Constructor:
+        """One of these forms, the simplest first, for a field of a form (None at the top)."""
+        return forms[self._choose(len(forms))]
 
     def _least(self, sort: str, scope: tuple[str, ...]) -> int:
         return min(
@@ -72,6 +77,7 @@ class Generator:
             if index in form.uses:
                 parts[index] = scope[self._choose(len(scope))]
             elif index not in binders | later:
+                self._at = (form.name, index)
                 parts[index] = self._field(kind, depth - 1, scope)
         # What binds through the elements of a list is known when the list is there.
         node = (form.tag, None, *parts)
@@ -84,6 +90,7 @@ class Generator:
                     bound[spot.field] = (*bound.get(spot.field, ()), *names)
         for index, names in sorted(bound.items()):
             inner = (*(known for known in scope if known not in names), *dict.fromkeys(names))
+            self._at = (form.name, index)
             parts[index] = self._field(form.types[index], depth - 1, inner)
         return (form.tag, None, *parts)
 
@@ -108,7 +115,9 @@ class Generator:
         if kind.name == "List":
             count = self._choose(3) if depth > 0 else 0
             items: list[Value] = []
+            at = self._at
             for _ in range(count):
+                self._at = at
                 items.append(self._field(kind.args[0], depth, scope))
                 after = following(self._signature, items[-1])
                 scope = (*(known for known in scope if known not in after), *after)

@@ -1,0 +1,153 @@
+"""Lanes beside each other on the command line: where they part, how costs grow, a hunt for a
+difference."""
+
+from __future__ import annotations
+
+import argparse
+import itertools
+import json
+import re
+import sys
+
+from embrix.cli.choice import Usage, chosen, lanes_of
+from embrix.compare.growth import told
+from embrix.compare.hunting import hunt
+from embrix.compare.lanes import parted, side
+from embrix.machine.lane import BadBinding
+from embrix.suite.model import COSTS
+from embrix.text.visible import cut, visible
+
+SHOWN = ("steps", "judgements", "calls", "lookups", "depth", "suspensions forced",
+         "suspensions reused", "substitutions", "allocations", "reads", "writes")  # fmt: skip
+MOST_POINTS = 400
+
+
+def compare(arguments: argparse.Namespace) -> int:
+    """Print a program's outcome and costs on several lanes, and where each two of them part."""
+    work = chosen(arguments)
+    if len(work.lanes) < 2:
+        raise Usage("comparing takes at least two lanes: give --with several times")
+    text = work.source.text
+    try:
+        sides = [side(lane, text, work.given, work.input) for lane in work.lanes]
+    except BadBinding as bad:
+        raise Usage(f"--bind {bad}") from bad
+    partings = [parted(text, sides[0], other) for other in sides[1:]]
+    ends = {one.result.outcome.sentence for one in sides}
+    if arguments.json:
+        print(json.dumps({
+            "lanes": [{"lane": one.lane, "outcome": one.result.outcome.as_data(),
+                       "output": list(one.result.output), "state": list(one.result.state),
+                       "costs": one.result.costs} for one in sides],
+            "partings": [{"first": p.first, "second": p.second, "sentence": p.sentence,
+                          "stations": list(p.stations), "more": list(p.more)}
+                         for p in partings],
+        }, indent=2, ensure_ascii=False))  # fmt: skip
+        return int(len(ends) > 1)
+    wide = max(len(one.lane) for one in sides)
+    costs = [name for name in SHOWN if any(one.result.costs.get(name) for one in sides)]
+    widths = [max(len(name), 7) for name in costs]
+    head = "  ".join(f"{name:>{w}}" for name, w in zip(costs, widths, strict=True))
+    print(f"{'':<{wide}}  {head}")
+    for one in sides:
+        row = "  ".join(
+            f"{one.result.costs.get(name, 0) or '·':>{w},}" if one.result.costs.get(name)
+            else f"{'·':>{w}}" for name, w in zip(costs, widths, strict=True)
+        )  # fmt: skip
+        print(f"{one.lane:<{wide}}  {row}  {visible(cut(one.result.outcome.sentence, 60))}")
+        written = "".join(one.result.output)
+        if written:
+            print(f"{'':<{wide}}  writes {visible(cut(written, 80))}")
+    for parting in partings:
+        print(f"\n{parting.first} and {parting.second}: {parting.sentence}")
+        if any(parting.stations):
+            first, second = parting.stations
+            print(f"    at step {first:,} and step {second:,} of their walks")
+        for line in parting.more:
+            print(f"    {line}")
+    return int(len(ends) > 1)
+
+
+def growth(arguments: argparse.Namespace) -> int:
+    """Print how a cost grows when a name supplied by hand goes over a range."""
+    found = re.fullmatch(r"([^=]+)=(-?\d+)\.\.(-?\d+)(?:/(\d+))?", arguments.over)
+    if found is None:
+        raise Usage("--over is a name and a range: n=1..20, or n=10..200/10")
+    name, first, last = found.group(1).strip(), int(found.group(2)), int(found.group(3))
+    numbers = range(first, last + 1, max(1, int(found.group(4) or 1)))
+    if not 1 <= len(numbers) <= MOST_POINTS:
+        raise Usage(f"the range must have from 1 to {MOST_POINTS} numbers")
+    cost = COSTS.get(arguments.cost, arguments.cost)
+    work = chosen(arguments)
+    table: dict[str, list[tuple[float, float]]] = {lane.name: [] for lane in work.lanes}
+    for lane in work.lanes:
+        for number in numbers:
+            given = {**work.given, name: str(number)}
+            try:
+                result = lane.run(work.source.text, given, limits=work.limits,
+                                  given_input=work.input)  # fmt: skip
+            except BadBinding as bad:
+                raise Usage(f"--over {bad}") from bad
+            if result.outcome.kind != "value":
+                ended = f"{name} = {number}: {result.outcome.sentence}"
+                print(f"! {lane.name} at {visible(cut(ended, 100))}", file=sys.stderr)
+                break
+            if cost not in result.costs and not table[lane.name]:
+                counted = ", ".join(key for key in result.costs if not key.startswith("calls of"))
+                known = cost in COSTS.values() or cost.startswith("calls of ")
+                if not known:
+                    raise Usage(f"nothing called {arguments.cost} is counted; there are {counted}")
+            table[lane.name].append((number, result.costs.get(cost, 0)))
+    if arguments.json:
+        print(json.dumps({"cost": cost, "over": name, "lanes": {
+            lane: {"points": points, "growth": told(points)} for lane, points in table.items()
+        }}, indent=2, ensure_ascii=False))  # fmt: skip
+        return 0
+    lanes = list(table)
+    widths = [max(len(lane), 9) for lane in lanes]
+    head = "  ".join(f"{one:>{w}}" for one, w in zip(lanes, widths, strict=True))
+    print(f"{name:>8}  {head}")
+    rows = itertools.zip_longest(*table.values())
+    for number, row in zip(numbers, rows, strict=False):
+        cells = [f"{one[1]:>{w},.0f}" if one else " " * w
+                 for one, w in zip(row, widths, strict=True)]  # fmt: skip
+        print(f"{number:>8}  {'  '.join(cells)}")
+    for shown, points in table.items():
+        print(f"{cost} of {shown}: {told(points)}")
+    return 0
+
+
+def seek_difference(arguments: argparse.Namespace) -> int:
+    """Look for the smallest program on which two lanes disagree."""
+    _, language, lanes = lanes_of(arguments)
+    names = arguments.lanes or []
+    if len(names) != 2:
+        raise Usage("a hunt takes two lanes: --with one --with other")
+    if not 1 <= arguments.most <= 1_000_000:
+        raise Usage("--most must be between 1 and 1,000,000")
+    one, other = lanes[0], lanes[1]
+    shown = sys.stderr.isatty()
+
+    def progress(tried: int) -> None:
+        if shown:
+            print(f"\r{tried:,} programs ", end="", file=sys.stderr, flush=True)
+
+    done = hunt(one, other, most=arguments.most, seed=arguments.seed, costs=arguments.costs,
+                endless=arguments.endless, progress=progress)  # fmt: skip
+    if shown:
+        print("\r" + " " * 30 + "\r", end="", file=sys.stderr)
+    ended = ", ".join(f"{count / max(1, done.tried):.0%} {kind}"
+                      for kind, count in done.ended.most_common())  # fmt: skip
+    print(f"{language}, {one.name} and {other.name}: {done.sentence}")
+    print(f"    of the programs tried {ended}; "
+          f"{done.using / max(1, done.tried):.0%} use a name that they bind")  # fmt: skip
+    if not done.program:
+        return 0
+    print(f"\n    {visible(done.program)}\n")
+    for name, end in zip((one.name, other.name), done.ends, strict=True):
+        print(f"    {name}: {visible(end)}")
+    parting = parted(done.program, side(one, done.program), side(other, done.program))
+    print(f"    {parting.sentence}")
+    for line in parting.more:
+        print(f"    {line}")
+    return 1

@@ -1,0 +1,1 @@
+"""Lanes beside each other: one program under several, where they part, how costs grow."""

@@ -1,0 +1,189 @@
+"""One program on several lanes: how each ends and what it costs, where two of them part, which
+parts of the program they evaluate how often."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+from embrix.machine.lane import Lane
+from embrix.machine.limits import Limits
+from embrix.machine.outcome import Result
+from embrix.machine.recorder import NOT_LEFT
+from embrix.terms.node import FIELDS, Place
+from embrix.terms.types import Tup, settle
+from embrix.text.source import Source
+from embrix.text.visible import cut
+from embrix.trace.walk import Walk
+
+LIMITS = Limits(calls=400_000, depth=200_000, output=100_000, moments=200_000)
+MOST_TOLD = 3
+"""Parts of a program that are told of for two lanes."""
+LONGEST = 40
+
+
+@dataclass(frozen=True, slots=True)
+class Event:
+    """A judgement about a part of the program: where that stands, what it gave (None where it did
+    not come to anything), the station at which it was entered."""
+
+    place: Place
+    result: str | None
+    station: int
+
+
+@dataclass(frozen=True, slots=True)
+class Side:
+    """One lane."""
+
+    lane: str
+    result: Result
+    style: str
+    events: tuple[Event, ...]
+    length: int = 0
+
+    @property
+    def evaluated(self) -> Counter[Place]:
+        """How often each part of the program was evaluated."""
+        return Counter(event.place for event in self.events)
+
+
+@dataclass(frozen=True, slots=True)
+class Parted:
+    """Where two lanes part company, in a sentence, with the station of each."""
+
+    first: str
+    second: str
+    sentence: str
+    stations: tuple[int, int]
+    more: tuple[str, ...] = field(default=())
+    """Further differences that the traces show."""
+
+
+def side(
+    lane: Lane, program: str, given: Mapping[str, str] | None = None,
+    lines: Sequence[str] = (), limits: Limits = LIMITS,
+) -> Side:  # fmt: skip
+    """A lane's run of a program with its record. Raises `BadBinding`."""
+    counted = lane.run(program, given, limits=limits, given_input=lines)
+    traced = lane.trace(program, given, limits=limits, given_input=lines)
+    walk = Walk(lane, traced)
+    events: list[Event] = []
+    if walk.style == "moments" and traced.term is not None:
+        recorder = traced.recorder
+        for station, moment in enumerate(recorder.moments):
+            if moment < 0:
+                continue
+            function = walk.function_of(moment)
+            subject = walk.subject(moment)
+            if subject is None or subject[1] is None or function.judgement is None:
+                continue
+            result = recorder.results[moment]
+            shown = None
+            if result is not NOT_LEFT:
+                tupled = isinstance(settle(function.result), Tup)
+                value = result[FIELDS] if tupled and len(result) > FIELDS else result
+                shown = cut(lane.machine.display.show(value), LONGEST)
+            events.append(Event(subject[1], shown, station))
+    return Side(lane.name, counted, walk.style, tuple(events), len(walk))
+
+
+def parted(program: str, one: Side, other: Side) -> Parted:
+    """Where two lanes part company, and what else tells them apart."""
+    more = list(_repeated(program, one, other))
+    ends = f"{one.lane} ends with {_end(one)}, {other.lane} with {_end(other)}"
+    if one.style != other.style or one.style != "moments":
+        same = "both end with " + _end(one) if _end(one) == _end(other) else ends
+        return Parted(one.lane, other.lane, same, (0, 0), tuple(more))
+    for left, right in zip(one.events, other.events, strict=False):
+        if left.place != right.place:
+            sentence = (
+                f"{one.lane} goes on with {_part(program, left.place)}, "
+                f"{other.lane} with {_part(program, right.place)}"
+            )
+            stations = (left.station, right.station)
+            more = [*_first_result(program, one, other), *more]
+            return Parted(one.lane, other.lane, sentence, stations, tuple(more))
+        if left.result != right.result and _innermost(one, left) and _innermost(other, right):
+            sentence = (
+                f"{_part(program, left.place)} gives {_given(left)} in {one.lane}, "
+                f"{_given(right)} in {other.lane}"
+            )
+            stations = (left.station, right.station)
+            return Parted(one.lane, other.lane, sentence, stations, tuple(more))
+    if len(one.events) != len(other.events):
+        longer, shorter = (one, other) if len(one.events) > len(other.events) else (other, one)
+        extra = longer.events[len(shorter.events)]
+        going = f"{longer.lane} goes on with {_part(program, extra.place)}"
+        sentence = f"{going}, where {shorter.lane} is done"
+        stations = (extra.station, extra.station)
+        return Parted(one.lane, other.lane, sentence, stations, tuple(more))
+    same = "they evaluate the same parts in the same order, with the same results"
+    return Parted(one.lane, other.lane, same if _end(one) == _end(other) else ends, (0, 0),
+                  tuple(more))  # fmt: skip
+
+
+def _innermost(side: Side, event: Event) -> bool:
+    """Whether no part inside this one was evaluated in between: its result is its own."""
+    number = side.events.index(event)
+    if number + 1 >= len(side.events):
+        return True
+    begin, end = side.events[number + 1].place
+    return not (event.place[0] <= begin and end <= event.place[1])
+
+
+def _first_result(program: str, one: Side, other: Side) -> list[str]:
+    """The first part that both evaluate to different results."""
+    theirs: dict[Place, Event] = {}
+    for event in other.events:
+        theirs.setdefault(event.place, event)
+    for event in one.events:
+        match = theirs.get(event.place)
+        own = match is not None and _innermost(one, event) and _innermost(other, match)
+        if match is not None and own and match.result != event.result:
+            return [f"{_part(program, event.place)} gives {_given(event)} in {one.lane}, "
+                    f"{_given(match)} in {other.lane}"]  # fmt: skip
+    return []
+
+
+def _repeated(program: str, one: Side, other: Side) -> list[str]:
+    """The largest parts that one lane evaluates more often than the other."""
+    if one.style != "moments" or other.style != "moments":
+        return []
+    left, right = one.evaluated, other.evaluated
+    places = sorted(
+        (place for place in set(left) | set(right) if left[place] != right[place]),
+        key=lambda place: (-abs(left[place] - right[place]), place[0] - place[1]),
+    )
+    told: list[str] = []
+    taken: list[Place] = []
+    for place in places:
+        if any(a <= place[0] and place[1] <= b for a, b in taken):
+            continue
+        taken.append(place)
+        told.append(
+            f"{one.lane} evaluates {_part(program, place)} {_times(left[place])}, "
+            f"{other.lane} {_times(right[place])}"
+        )
+        if len(told) == MOST_TOLD:
+            break
+    return told
+
+
+def _times(count: int) -> str:
+    return {0: "never", 1: "once", 2: "twice"}.get(count, f"{count:,} times")
+
+
+def _given(event: Event) -> str:
+    return event.result if event.result is not None else "nothing (it does not come to an end)"
+
+
+def _end(side: Side) -> str:
+    return side.result.outcome.sentence
+
+
+def _part(program: str, place: Place) -> str:
+    line, column = Source("", program).position(place[0])
+    text = cut(" ".join(program[place[0] : place[1]].split()), LONGEST)
+    return f"`{text}` ({line}:{column})"
