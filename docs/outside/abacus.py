@@ -176,6 +176,8 @@ def walk(program, steps, ending):
                     "refused": [],
                     "stack": [],
                     "put": [],
+                    "renewed": None,
+                    "written": "",
                     "note": "",
                 }
             )

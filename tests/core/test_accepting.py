@@ -163,6 +163,38 @@ def test_answers_recorded_elsewhere_become_cases(made: tuple[Session, Suite, Pat
         adopt(suite, "1 + 2 = 3", "x")
 
 
+def test_a_full_disk_loses_nothing(
+    made: tuple[Session, Suite, Path], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    path = made[2]
+
+    def full(*_: object) -> None:
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr("embrix.text.saving.os.fsync", full)
+    with pytest.raises(OSError, match="No space left"):
+        replace_file(path, SUITE, "# new\n")
+    assert path.read_text(encoding="utf-8") == SUITE
+    assert [one.name for one in path.parent.iterdir() if ".suite." in one.name] == [path.name]
+
+
+def test_files_that_vanish_are_told(made: tuple[Session, Suite, Path]) -> None:
+    session, _, path = made
+    program = path.parent / "gone.drip"
+    program.write_text("1", encoding="utf-8")
+    text = f'{SUITE}\n[[case]]\nname = "from a file"\nfile = "gone.drip"\nvalue = 1\n'
+    path.write_text(text, encoding="utf-8")
+    assert session.test(path)["diagnostics"] == []
+    program.unlink()
+    report = session.test(path)
+    assert len(report["cases"]) == 6
+    assert "gone.drip" in report["diagnostics"][0]["message"]
+    path.unlink()
+    report = session.test(path)
+    assert report["cases"] == []
+    assert report["diagnostics"][0]["code"] == "unreadable_file"
+
+
 # ---------------------------------------------------------------------- history
 
 

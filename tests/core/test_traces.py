@@ -186,6 +186,22 @@ def test_what_a_substitution_does_is_told(session: Session) -> None:
     ]  # fmt: skip
 
 
+def test_the_last_change_of_a_term_and_what_was_written(session: Session) -> None:
+    """By hand: 1 + 2 * 3 → 1 + 6 → 7, so first the product is new, then the whole."""
+    walk = walked(session.lane("Drip", "rewriting"), "1 + 2 * 3")
+    told = []
+    for number in range(len(walk)):
+        station = walk.station(number)
+        part = station.renewed
+        told.append(station.text[part.start : part.end] if part is not None else None)
+    assert told == [None, "6", "7"]
+    weir = walked(session.lane("Weir", "store_passing"), "show 1; show 2; show 3")
+    texts = [weir.station(number).written for number in range(len(weir))]
+    assert texts[0] == ""
+    assert texts[-1] == "1\n2\n3\n"
+    assert list(dict.fromkeys(texts)) == ["", "1\n", "1\n2\n", "1\n2\n3\n"]
+
+
 def test_a_renamed_binder_is_told(session: Session) -> None:
     lane = session.lane("Rill", "rewriting")
     signature = lane.interpreter.signature

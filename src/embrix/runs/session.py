@@ -257,9 +257,7 @@ class Session:
         try:
             source = read_source(path, name)
         except Unreadable as fault:
-            source_of = course.sources.get(name)
-            if source_of is not None:
-                findings.error("unreadable_file", str(fault), source_of, Span(0, 0))
+            findings.error("unreadable_file", str(fault), Source(name, "", path), Span(0, 0))
             return None
         lanes = {
             name: [

@@ -19,6 +19,8 @@ def station_data(walk: Walk, station: Station) -> dict[str, Any]:
         "text": station.text,
         "brief": station.brief or station.text,
         "focus": [station.focus.start, station.focus.end] if station.focus else None,
+        "renewed": [station.renewed.start, station.renewed.end] if station.renewed else None,
+        "written": station.written,
         "place": list(station.place) if station.place else None,
         "depth": station.depth,
         "bindings": [[b.name, b.value, b.shadowed, b.origin] for b in station.bindings],

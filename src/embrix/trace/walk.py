@@ -7,7 +7,7 @@ when they are looked at; the record itself stays in columns.
 
 from __future__ import annotations
 
-from bisect import bisect_left
+from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
@@ -27,6 +27,8 @@ from embrix.trace.frames import Origin, origins
 StationKind: TypeAlias = Literal["term", "enter", "leave", "end"]
 
 MOST_BINDINGS = 60
+MOST_WRITTEN = 200
+"""Characters of the output that are told at each station."""
 MOST_PUT = 8
 """Substitutions that are told of one step."""
 MOST_STACK = 12
@@ -93,6 +95,10 @@ class Station:
     """Clauses before the one that applies which take the same form, and were not taken."""
     stack: tuple[str, ...] = ()
     """The judgements around this one, the nearest first."""
+    renewed: Span | None = None
+    """The part of a term that the step before has made."""
+    written: str = ""
+    """The end of what has been written so far."""
     put: tuple[Put, ...] = ()
     """The substitutions that take place at this step, or right after this moment."""
 
@@ -298,9 +304,16 @@ class Walk:
 
     def _term(self, number: int) -> Station:
         term, instance = self._terms[number]
+        begun = self._begun[number]
+        written = self._written(begun if begun >= 0 else len(self.traced.recorder.moments))
+        renewed = None
+        if number and self._terms[number - 1][1] >= 0:
+            before, _ = self._redex(self._terms[number - 1][1])
+            renewed = self._print(term, before).focus if -1 not in before else None
         if instance < 0:
             printed = self._print(term)
-            return Station(number, "term", printed.text, None, None, 0, (), None, "final")
+            return Station(number, "term", printed.text, None, None, 0, (), None, "final",
+                           renewed=renewed, written=written)  # fmt: skip
         path, innermost = self._redex(instance)
         redex = self._subject(innermost)
         printed = self._print(term, path)
@@ -308,7 +321,15 @@ class Walk:
         return Station(
             number, "term", printed.text, printed.focus, redex[1] if redex else None, 0, (),
             clause, store=self._store(instance, left=False), put=self._put_in_step(number),
+            renewed=renewed, written=written,
         )  # fmt: skip
+
+    def _written(self, moments: int) -> str:
+        """The end of what had been written after so many moments."""
+        places = (self.traced.last or self.traced.recorder).outputs
+        count = bisect_right(places, moments)
+        pieces = self.traced.result.output[max(0, count - MOST_WRITTEN) : count]
+        return "".join(pieces)[-MOST_WRITTEN:]
 
     @cached_property
     def _begun(self) -> list[int]:
@@ -391,7 +412,7 @@ class Walk:
             note="tail call" if not left and self.takes_over(instance) else "",
             brief=self._judgement(instance, left, BRIEF), changed=self._changed(instance, left),
             refused=self._refused(instance), stack=self._stack(instance),
-            put=self._put(number + 1, number + 1),
+            put=self._put(number + 1, number + 1), written=self._written(number),
         )  # fmt: skip
 
     def _changed(self, instance: int, left: bool) -> tuple[str, ...]:
@@ -488,8 +509,9 @@ class Walk:
         known = self._bindings(current) if current >= 0 else ()
         clause = self._clause(current) if current >= 0 else None
         return Station(
-            number, "end", outcome.sentence, None, outcome.place, 0, known, clause, outcome.kind
-        )
+            number, "end", outcome.sentence, None, outcome.place, 0, known, clause, outcome.kind,
+            written=self._written(number),
+        )  # fmt: skip
 
     # ---------------------------------------------------------------- parts
 

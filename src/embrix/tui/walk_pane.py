@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import textwrap
 from collections.abc import Sequence
+from itertools import pairwise
 from typing import Any, ClassVar
 
 from rich.console import RenderableType
@@ -154,14 +155,18 @@ class Stations(Rows):
     def _focused(self, station: dict[str, Any]) -> list[Piece]:
         app = self.app
         text, focus = station["text"], station["focus"]
-        if focus is None:
-            return [(text, ink(app, "ink"))]
-        start, end = focus
-        return [
-            (text[:start], ink(app, "ink")),
-            (text[start:end], ink(app, "brass", bold=True, underline=True)),
-            (text[end:], ink(app, "ink")),
-        ]
+        renewed = station.get("renewed") or (0, 0)
+        marks = sorted({0, len(text), *(focus or ()), *renewed})
+        pieces: list[Piece] = []
+        for begin, end in pairwise(marks):
+            if focus is not None and focus[0] <= begin and end <= focus[1]:
+                style = ink(app, "brass", bold=True, underline=True)
+            elif renewed[0] <= begin and end <= renewed[1]:
+                style = ink(app, "moss", italic=True)
+            else:
+                style = ink(app, "ink")
+            pieces.append((text[begin:end], style))
+        return pieces
 
 
 ORIGINS = {"around": ("═", ""), "fresh": ("╪", "fresh"), "captured": ("◍", "captured")}
@@ -212,6 +217,12 @@ class Moment(Static):
         text.append("".join(f"  {line}\n" for line in shown), ink(app, "ink"))
         if station["note"] == "tail call":
             text.append("  ↳ takes the place of its caller (a tail call)\n", ink(app, "faint"))
+        written = station.get("written") or ""
+        if written:
+            text.append("\nwritten so far\n", ink(app, "faint", italic=True))
+            lines = [line for line in written.split("\n") if line][-4:]
+            for line in lines:
+                text.append(f"  ▤ {cut(visible(line), room - 4)}\n", ink(app, "ink"))
         stack = station.get("stack") or []
         if stack:
             text.append("\ninside\n", ink(app, "faint", italic=True))
