@@ -202,6 +202,21 @@ def test_the_last_change_of_a_term_and_what_was_written(session: Session) -> Non
     assert list(dict.fromkeys(texts)) == ["", "1\n", "1\n2\n", "1\n2\n3\n"]
 
 
+def test_a_reduction_sequence_has_a_term_for_each_step(lockside: Course, session: Session) -> None:
+    """Steps inside steps (a statement inside an expression) are no terms of their own."""
+    for path in sorted((lockside.folder / "weir" / "programs").glob("*.weir")):
+        text = path.read_text(encoding="utf-8")
+        lane = session.lane("Weir", "rewriting")
+        lines = ("4", "9", "0")
+        limits = Limits(calls=20_000)
+        result = lane.run(text, limits=limits, given_input=lines)
+        if result.outcome.kind != "value":
+            continue
+        walk = Walk(lane, lane.trace(text, limits=limits, given_input=lines))
+        assert len(walk) == result.costs["steps"] + 1, path.name
+        assert walk.station(len(walk) - 1).written == "".join(result.output)[-200:]
+
+
 def test_a_renamed_binder_is_told(session: Session) -> None:
     lane = session.lane("Rill", "rewriting")
     signature = lane.interpreter.signature

@@ -49,6 +49,8 @@ def verdict_of(case: Case, lane: Lane, base: Interpreter) -> Verdict:
 class Testing:
     """The lanes of a suite, and its cases on them."""
 
+    __test__ = False
+
     def __init__(
         self,
         session: Session,

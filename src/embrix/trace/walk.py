@@ -291,8 +291,7 @@ class Walk:
         found: list[tuple[Node, int]] = []
         last: Value = NOT_LEFT
         for instance, function in enumerate(recorder.functions):
-            parent = recorder.parents[instance]
-            if function == own and (parent < 0 or recorder.functions[parent] != own):
+            if function == own and not self._within(own, recorder.parents[instance]):
                 found.append((recorder.arguments[instance][subject], instance))
                 last = recorder.results[instance]
         if not found:
@@ -301,6 +300,15 @@ class Walk:
             tupled = isinstance(settle(self.relation.result), Tup)
             found.append((last[FIELDS] if tupled else last, -1))
         return found
+
+    def _within(self, function: int, instance: int) -> bool:
+        """Whether a judgement is, or lies inside, one of a function: a step inside a step."""
+        recorder = self._recorder
+        while instance >= 0:
+            if recorder.functions[instance] == function:
+                return True
+            instance = recorder.parents[instance]
+        return False
 
     def _term(self, number: int) -> Station:
         term, instance = self._terms[number]
@@ -334,7 +342,8 @@ class Walk:
     @cached_property
     def _begun(self) -> list[int]:
         """The number of the moment at which each step begins."""
-        entered = {moment: at for at, moment in enumerate(self.traced.recorder.moments)}
+        moments = self.traced.recorder.moments
+        entered = {moment: at for at, moment in enumerate(moments) if moment >= 0}
         return [entered.get(instance, -1) for _, instance in self._terms]
 
     def _put_in_step(self, number: int) -> tuple[Put, ...]:
