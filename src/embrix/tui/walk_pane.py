@@ -172,6 +172,8 @@ class Stations(Rows):
 ORIGINS = {"around": ("═", ""), "fresh": ("╪", "fresh"), "captured": ("◍", "captured")}
 """Where the frame of a name comes from: its sign, and a word where there is something to tell."""
 
+SHORT = 60
+"""Characters of a step that its row shows whole."""
 MOST_HELD = 10
 """Locations of the store that are shown at once."""
 
@@ -202,6 +204,12 @@ class Moment(Static):
         self._store(text, station, room)
         for put in station.get("put") or ():
             self._substitution(text, put, room)
+        written = station.get("written") or ""
+        if written:
+            text.append("\nwritten so far\n", ink(app, "faint", italic=True))
+            lines = [line for line in written.split("\n") if line][-4:]
+            for line in lines:
+                text.append(f"  ▤ {cut(visible(line), room - 4)}\n", ink(app, "ink"))
         clause = station["clause"]
         if clause is not None:
             place = f"{clause['file']}:{clause['line']}"
@@ -212,17 +220,13 @@ class Moment(Static):
             text.append("  not ", ink(app, "brass", bold=True))
             line = f"{refused['line']}  {visible(refused['text'])}"
             text.append(f"{cut(line, room - 6)}\n", ink(app, "faint"))
-        text.append("\nstep in full\n", ink(app, "faint", italic=True))
-        shown = textwrap.wrap(visible(station["text"]), room - 2, max_lines=6, placeholder=" …")
-        text.append("".join(f"  {line}\n" for line in shown), ink(app, "ink"))
+        if len(station["text"]) > SHORT or station["text"] != station["brief"]:
+            text.append("\nstep in full\n", ink(app, "faint", italic=True))
+            full = visible(station["text"])
+            shown = textwrap.wrap(full, room - 2, max_lines=6, placeholder=" …")
+            text.append("".join(f"  {line}\n" for line in shown), ink(app, "ink"))
         if station["note"] == "tail call":
             text.append("  ↳ takes the place of its caller (a tail call)\n", ink(app, "faint"))
-        written = station.get("written") or ""
-        if written:
-            text.append("\nwritten so far\n", ink(app, "faint", italic=True))
-            lines = [line for line in written.split("\n") if line][-4:]
-            for line in lines:
-                text.append(f"  ▤ {cut(visible(line), room - 4)}\n", ink(app, "ink"))
         stack = station.get("stack") or []
         if stack:
             text.append("\ninside\n", ink(app, "faint", italic=True))
