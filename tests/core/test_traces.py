@@ -217,6 +217,17 @@ def test_a_reduction_sequence_has_a_term_for_each_step(lockside: Course, session
         assert walk.station(len(walk) - 1).written == "".join(result.output)[-200:]
 
 
+def test_the_redex_is_found_in_statements(session: Session) -> None:
+    """By hand: the sum, the statement that shows it, the block without its first statement."""
+    walk = walked(session.lane("Weir", "rewriting"), "show 1 + 2; show 5")
+    told = []
+    for number in range(len(walk) - 1):
+        station = walk.station(number)
+        assert station.focus is not None
+        told.append(station.text[station.focus.start : station.focus.end])
+    assert told == ["1 + 2", "show 3", "{}; show 5", "show 5", "{}"]
+
+
 def test_a_renamed_binder_is_told(session: Session) -> None:
     lane = session.lane("Rill", "rewriting")
     signature = lane.interpreter.signature

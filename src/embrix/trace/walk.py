@@ -391,7 +391,7 @@ class Walk:
             if index is not None and whole[FIELDS + index] is part:
                 return [index]
         pending: list[tuple[Node, list[int]]] = [(whole, [])]
-        for node, way in pending[:MOST_SEARCHED]:
+        for node, way in pending:  # which grows while it is gone through
             for index, field in enumerate(node[FIELDS:]):
                 if field is part:
                     return [*way, index]
