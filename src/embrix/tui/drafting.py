@@ -282,7 +282,8 @@ class Drafting(Screen[None]):
         self.query_one("#trial-title", Title).show(f"read at {self._rule or 'the start rule'}")
 
     def _looked(self, version: int, text: str, answer: dict[str, Any]) -> None:
-        if version != self._version or not self.is_attached:
+        # While the screen closes it is still attached, but its parts are gone.
+        if version != self._version or not self.query(DefinitionEditor):
             return
         self._definition.annotate(answer["notes"])
         self._line_note()

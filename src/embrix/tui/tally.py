@@ -240,6 +240,8 @@ class Tally(Screen[None]):
 
     def show(self, report: dict[str, Any]) -> None:
         """A new report; the cursor stays on its case, or goes to the first red cell."""
+        if not self.query(Board):
+            return  # it is closing
         self.report = report
         keep = self.board.case
         cases, groups = self._chosen()
@@ -326,7 +328,9 @@ class Tally(Screen[None]):
         self._card()
 
     def say(self, text: str, colour: str = "ink") -> None:
-        self.query_one(Masthead).show(notice=text, notice_ink=colour)
+        """Tell something; an answer may come when the tally has been left."""
+        for masthead in self.query(Masthead):
+            masthead.show(notice=text, notice_ink=colour)
 
     # ---------------------------------------------------------------- commands
 
@@ -417,7 +421,7 @@ class Tally(Screen[None]):
         self._desk.ask("accept", "accept", args, take, worker=SUITE_WORKER)
 
     def _compared(self, name: str, found: dict[str, Any]) -> None:
-        if found["refused"]:
+        if found["refused"] or not self.query(Board):
             self.say(found["refused"], "brick")
             return
 
