@@ -24,7 +24,7 @@ from embrix.machine.outcome import Result
 from embrix.machine.recorder import NOT_LEFT, Recorder
 from embrix.terms.binding import free_names
 from embrix.terms.generate import Choose, Generator
-from embrix.terms.node import FIELDS, Constructor, Node, Value, size
+from embrix.terms.node import FIELDS, Constructor, Node, Value, nodes_of, size
 from embrix.terms.signature import Signature
 from embrix.terms.types import Con, settle
 
@@ -221,26 +221,13 @@ def hunt(
 
 
 def _forms(signature: Signature, term: Value) -> set[str]:
-    found: set[str] = set()
-    pending = [term]
-    while pending:
-        node = pending.pop()
-        if isinstance(node, tuple):
-            form = signature.form_of(node)
-            found |= {form.name} if form is not None else set()
-            pending += node[FIELDS:]
-    return found
+    forms = map(signature.form_of, nodes_of(term))
+    return {form.name for form in forms if form is not None}
 
 
 def _nodes(signature: Signature, term: Value) -> int:
     """How many forms a term is built of."""
-    count, pending = 0, [term]
-    while pending:
-        node = pending.pop()
-        if isinstance(node, tuple):
-            count += signature.form_of(node) is not None
-            pending += node[FIELDS:]
-    return count
+    return sum(signature.form_of(node) is not None for node in nodes_of(term))
 
 
 def _smallest(signature: Signature, term: Value, differs: Callable[[Value], bool]) -> Value:
@@ -310,15 +297,7 @@ def _comparable(result: Result) -> dict[str, int]:
     return {name: result.costs.get(name, 0) for name in same}
 
 
-def _uses(signature: Any, term: Value) -> bool:
+def _uses(signature: Signature, term: Value) -> bool:
     """Whether some name that a program binds is used in it."""
-    pending = [term]
-    while pending:
-        node = pending.pop()
-        if not isinstance(node, tuple):
-            continue
-        form = signature.form_of(node)
-        if form is not None and form.uses:
-            return True
-        pending += node[FIELDS:]
-    return False
+    forms = map(signature.form_of, nodes_of(term))
+    return any(form is not None and form.uses for form in forms)

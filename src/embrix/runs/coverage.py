@@ -21,7 +21,7 @@ from embrix.runs.branches import Branch, Marked
 from embrix.runs.session import Session
 from embrix.suite.model import Case
 from embrix.terms.generate import Generator
-from embrix.terms.node import FIELDS, Node
+from embrix.terms.node import Node, nodes_of
 from embrix.terms.types import Con, settle
 from embrix.text.diagnostic import Findings
 
@@ -200,15 +200,8 @@ SMALL = Limits(calls=3_000, depth=2_000, output=2_000_000)
 
 
 def _forms(term: Node, language: Language) -> set[str]:
-    found: set[str] = set()
-    pending = [term]
-    while pending:
-        node = pending.pop()
-        form = language.signature.form_of(node)
-        if form is not None:
-            found.add(form.name)
-        pending += [child for child in node[FIELDS:] if isinstance(child, tuple)]
-    return found
+    forms = map(language.signature.form_of, nodes_of(term))
+    return {form.name for form in forms if form is not None}
 
 
 def _of_language(language: Language, met: _Met) -> Iterator[Missing]:

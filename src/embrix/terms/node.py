@@ -164,6 +164,16 @@ def same(left: Value, right: Value, meter: Callable[[int], None] | None = None) 
     return True
 
 
+def nodes_of(term: Value) -> Iterator[Node]:
+    """A term and every node inside it, in no particular order."""
+    pending: list[Value] = [term]
+    while pending:
+        node = pending.pop()
+        if isinstance(node, tuple):
+            yield node
+            pending += node[FIELDS:]
+
+
 def size(term: Value, limit: int = 10**9) -> int:
     """How many nodes and leaves a term has when written out (shared parts count each time)."""
     known: dict[int, int] = {}

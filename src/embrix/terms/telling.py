@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from embrix.terms.node import CONS, FIELDS, Place, Value
+from embrix.terms.node import CONS, FIELDS, Place, Value, nodes_of
 from embrix.terms.scopes import Around, parts_of_node
 from embrix.terms.signature import Signature
 
@@ -58,15 +58,10 @@ def told_substitution(signature: Signature, name: str, term: Value, result: Valu
 
 def _occurs(signature: Signature, name: str, term: Value) -> bool:
     """Whether a name is used anywhere in a term, bound or free."""
-    pending = [term]
-    while pending:
-        node = pending.pop()
-        if not isinstance(node, tuple):
-            continue
+    for node in nodes_of(term):
         form = signature.form_of(node)
         if form is not None and form.uses and node[FIELDS + form.uses[0]] == name:
             return True
-        pending += node[FIELDS:]
     return False
 
 

@@ -256,7 +256,7 @@ class Drafting(Screen[None]):
 
     def look(self) -> None:
         """Ask what the text means under the definition as it stands here."""
-        if not self.is_attached:
+        if not self.query(DefinitionEditor):
             return
         self._keep_draft()
         self._version += 1
@@ -359,7 +359,7 @@ class Drafting(Screen[None]):
         self._desk.ask("compare", "scratch_compare", self._args(), self._compared)
 
     def _compared(self, lines: list[str]) -> None:
-        if self.is_attached:
+        if self.query(OutcomeRows):
             self.query_one("#outcome-title", Title).show("")
             self.query_one(OutcomeRows).show(lines)
 

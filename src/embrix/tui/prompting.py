@@ -107,8 +107,8 @@ class Prompting(ModalScreen[None]):
         self._desk.ask("prompt", "prompt", args, partial(self._answered))
 
     def _answered(self, answer: dict[str, Any]) -> None:
-        if not self.is_attached:
-            return
+        if not self.query(Transcript):
+            return  # it is closing
         for line in answer["lines"]:
             self.query_one(Transcript).add(line)
         self._sign(answer["sign"])
