@@ -6,7 +6,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from embrix.machine.lane import Lane
-from embrix.trace.walk import Station, Walk
+from embrix.trace.stations import Station
+from embrix.trace.walk import Walk
 from tests.strategies import terms
 
 

@@ -5,7 +5,8 @@ from __future__ import annotations
 from typing import Any
 
 from embrix.text.source import Span
-from embrix.trace.walk import Put, Station, Walk
+from embrix.trace.stations import Put, Station
+from embrix.trace.walk import Walk
 
 MOST_HELD = 200
 """Locations that are told of one station, the newest."""

@@ -9,22 +9,20 @@ from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from functools import cached_property
-from typing import Literal, TypeAlias, TypeVar
+from typing import Literal, TypeVar
 
 from embrix.brix.core import CorePattern, Function, Named, Shape
 from embrix.grammar.printing import Path, Printed
 from embrix.machine.lane import Lane, Traced
 from embrix.machine.recorder import NOT_LEFT, Recorder, Window
-from embrix.terms.node import FIELDS, Node, Place, Value, bindings, entries
+from embrix.terms.node import FIELDS, Node, Value, bindings, entries
 from embrix.terms.node import size as term_size
-from embrix.terms.telling import Told, told_substitution
+from embrix.terms.telling import told_substitution
 from embrix.terms.types import Con, Tup, Type, settle
 from embrix.text.source import Span
-from embrix.trace.frames import Origin, origins
-
-StationKind: TypeAlias = Literal["term", "enter", "leave", "end"]
+from embrix.trace.frames import origins
+from embrix.trace.stations import Binding, Held, Put, Station, View
 
 MOST_BINDINGS = 60
 MOST_WRITTEN = 200
@@ -41,108 +39,11 @@ MOST_SEARCHED = 400
 T = TypeVar("T")
 
 
-@dataclass(frozen=True, slots=True)
-class Binding:
-    """A name in an environment and what it stands for; shadowed ones cannot be reached by name."""
-
-    name: str
-    value: str
-    shadowed: bool
-    origin: Origin = "around"
-
-
-@dataclass(frozen=True, slots=True)
-class Held:
-    """What a store holds at a location. `role` is `suspended` or `settled` for what waits to be
-    evaluated and what has been."""
-
-    location: str
-    value: str
-    role: str
-
-
-@dataclass(frozen=True, slots=True)
-class Put:
-    """A substitution: what was put, and what became of the name."""
-
-    value: str
-    told: Told
-
-
-@dataclass(frozen=True, slots=True)
-class Station:
-    """One stop of a walk, fit to be shown.
-
-    `text` is the term or judgement, `focus` the part of it that is active, `place` the active part
-    of the program, `clause` the place in the definition of the clause that applies.
-    """
-
-    number: int
-    kind: StationKind
-    text: str
-    focus: Span | None
-    place: Place | None
-    depth: int
-    bindings: tuple[Binding, ...]
-    clause: Span | None
-    note: str = ""
-    store: tuple[Held, ...] = ()
-    brief: str = ""
-    """The judgement with its environments and stores cut short; empty for the whole `text`."""
-    changed: tuple[str, ...] = ()
-    """Locations whose contents are not what they were when the judgement was entered."""
-    refused: tuple[Span, ...] = ()
-    """Clauses before the one that applies which take the same form, and were not taken."""
-    stack: tuple[str, ...] = ()
-    """The judgements around this one, the nearest first."""
-    renewed: Span | None = None
-    """The part of a term that the step before has made."""
-    written: str = ""
-    """The end of what has been written so far."""
-    put: tuple[Put, ...] = ()
-    """The substitutions that take place at this step, or right after this moment."""
-
-
 AGAIN, BEFORE = 200_000, 50_000
 """Moments that are recorded when a part of a run is carried out again, and how many of them lie
 before the one that is looked for."""
 KEPT_AGAIN = 2
 """Such parts that are kept."""
-
-
-class View:
-    """A record, or a part of one, with the number of its first moment."""
-
-    def __init__(self, recorder: Recorder, first: int) -> None:
-        self.recorder = recorder
-        self.first = first
-
-    @cached_property
-    def depths(self) -> list[int]:
-        """How deep in others the judgement of each moment is."""
-        recorder = self.recorder
-        depth = 0
-        if recorder.moments:
-            begin = recorder.moments[0]
-            at = recorder.parents[~begin if begin < 0 else begin]
-            depth = 1 if begin < 0 else 0
-            while at >= 0:
-                depth, at = depth + 1, recorder.parents[at]
-        depths = []
-        for moment in recorder.moments:
-            if moment < 0:
-                depth -= 1
-            depths.append(depth)
-            if moment >= 0:
-                depth += 1
-        return depths
-
-    @cached_property
-    def last_called(self) -> dict[int, int]:
-        """The last judgement that each instance with a tail call has called."""
-        tails, parents = self.recorder.tails, self.recorder.parents
-        numbered = parents.items() if isinstance(parents, dict) else enumerate(parents)
-        return {parent: number for number, parent in numbered if parent in tails}
 
 
 class Walk:
