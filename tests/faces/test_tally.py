@@ -9,6 +9,7 @@ from textual.widgets import Input
 
 from embrix.trace.saved import SavedWalk
 from embrix.tui.bars import Masthead, Title
+from embrix.tui.bench import Bench
 from embrix.tui.dialogs import Ask, Show
 from embrix.tui.drafting import DefinitionEditor, Drafting
 from embrix.tui.tally import Board, CaseCard, Tally
@@ -42,6 +43,16 @@ async def tally(pilot: Pilot[None]) -> Tally:
     assert isinstance(found, Tally)
     await until(lambda: found.query_one(Board).count() > 0, "the cases")
     return found
+
+
+async def walking_environment(pilot: Pilot[None]) -> Bench:
+    """The bench with the keys in the walk through the lane `environment`."""
+    screen = bench(pilot)
+    screen.set_focus(screen.stations)
+    while screen.lane != "environment":
+        await pilot.press("f4")
+        await settled(screen)
+    return screen
 
 
 def write_suite(folder: Path) -> Path:
@@ -157,11 +168,7 @@ async def test_thirty_cases_and_eight_lanes_are_seen_at_once(course_copy: Path) 
 async def test_going_places_in_the_walk(course_copy: Path) -> None:
     program = "rill/programs/rates.rill"
     async with opened(course_copy, program=program) as pilot:
-        screen = bench(pilot)
-        screen.set_focus(screen.stations)
-        while screen.lane != "environment":
-            await pilot.press("f4")
-            await settled(screen)
+        screen = await walking_environment(pilot)
 
         async def looked(key: str, what: str) -> None:
             await pilot.press(key)
@@ -202,11 +209,7 @@ async def test_going_places_in_the_walk(course_copy: Path) -> None:
 async def test_from_a_moment_to_its_clause_and_back(course_copy: Path) -> None:
     program = "rill/programs/rates.rill"
     async with opened(course_copy, program=program) as pilot:
-        screen = bench(pilot)
-        screen.set_focus(screen.stations)
-        while screen.lane != "environment":
-            await pilot.press("f4")
-            await settled(screen)
+        screen = await walking_environment(pilot)
         await pilot.press("e")
         await until(lambda: screen.at == screen.stations.length - 1, "the end")
         await pilot.press("left")

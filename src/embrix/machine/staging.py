@@ -61,17 +61,22 @@ class Stages:
         }
         self.met: dict[tuple[int, int], list[Any]] = {}
         """For the number of a function and the identity of a node: the node, and how often."""
-        self.variables: dict[str, CellType] = {}
+        self.around: FunctionType | None = None
 
     def finders(self) -> list[Callable[[int], Callable[..., Value] | None]]:
         """What finds the code of a part by its identity, for each function that has stages."""
         return [table.get for table in self.made.values()]
 
-    def connect(self, variables: FunctionType | None) -> None:
-        """Take the variables of a run from a function that mentions all of them."""
-        if variables is not None and variables.__closure__ is not None:
-            names = variables.__code__.co_freevars
-            self.variables = dict(zip(names, variables.__closure__, strict=True))
+    def connect(self, around: FunctionType | None) -> None:
+        """Told of a function that mentions all variables of a run."""
+        self.around = around
+
+    def variables(self) -> dict[str, CellType]:
+        """The variables of the run, by name."""
+        assert self.around is not None
+        assert self.around.__closure__ is not None
+        names = self.around.__code__.co_freevars
+        return dict(zip(names, self.around.__closure__, strict=True))
 
     def heat(self, number: int, node: Node) -> Callable[..., Value] | None:
         """Told that a function enters a part for which there is no code yet: the code, when the
@@ -100,7 +105,7 @@ class Stages:
         unit = copy.copy(self.unit)
         unit.constants = list(self.unit.constants)
         made = _Staged(unit, unit.functions[name], unit.counters, _Plan()).whole(node)
-        known = dict(self.variables)
+        known = self.variables()
         for number in range(len(self.compiled.constants), len(unit.constants)):
             known[f"k{number}"] = CellType(unit.constants[number])
         module = ast.Module([function("around", list(known), [made])], [])
