@@ -1,9 +1,11 @@
 """Drip in plain Python: an example of an interpreter outside.
 
 A program comes on standard input, its value goes to standard output; what goes wrong is said on
-standard error. With --steps it writes the lines of a walk instead: one for each part it works out.
+standard error. Names come as --name NAME=VALUE. With --steps it writes the lines of a walk
+instead: one for each part it works out.
 """
 
+import itertools
 import json
 import re
 import sys
@@ -184,6 +186,16 @@ def walk(program, steps, ending):
         )
 
 
+def supplied():
+    """The names that stand on the command line: --name NAME=VALUE."""
+    words, names = sys.argv[1:], {}
+    for word, text in itertools.pairwise(words):
+        if word == "--name":
+            name, _, value = text.partition("=")
+            names[name] = evaluate(Reader(tokens(value)).expr(), {}, [])
+    return names
+
+
 def main():
     program, steps = sys.stdin.read(), []
     try:
@@ -191,7 +203,7 @@ def main():
         tree = reader.expr()
         if reader.found:
             raise Refused(f"{reader.found[0]} cannot stand here")
-        ending = shown(evaluate(tree, {}, steps))
+        ending = shown(evaluate(tree, supplied(), steps))
     except Refused as wrong:
         print(f"cannot be read: {wrong}", file=sys.stderr)
         return 1

@@ -233,3 +233,24 @@ def test_wrong_entries_are_located(course_copy: Path) -> None:
     assert found["`command` is a list of texts, the program to start first"][0] == base + 3
     assert "seconds" in found["an entry called secnds means nothing here"][1]
     assert any("from 1 to 600" in message for message in found)
+
+
+def test_names_and_input_are_handed_on_where_there_is_a_place(course_copy: Path) -> None:
+    named = ABACUS + 'names = ["--name", "{{name}}={{value}}"]\n'
+    session = with_outside(course_copy, named)
+    (lane,) = session.outside("Drip")
+    assert lane.run("tons * 2 - fee", {"tons": "3 + 4", "fee": "0.5"}).outcome.text == "13.5"
+    told = session.walk("k", "Drip", "abacus", "tons + 1", {"tons": "2"})
+    assert session.stations("k", 0, 1)[0]["bindings"] == [["tons", "2", False, "around"]]
+    assert told["length"] == 4
+    assert lane.run("1", given_input=["a"]).outcome.kind == "unfinished"
+    report = session.test(course_copy / "drip" / "drip.suite.toml")
+    found = {c["name"]: (c["given"], v[1]) for c in report["cases"] for v in c["verdicts"]
+             if v[0] == "abacus"}  # fmt: skip
+    assert {verdict for given, verdict in found.values() if given} == {"passed"}
+
+
+def test_lines_of_input_come_on_standard_input_beside_a_file(course_copy: Path) -> None:
+    source = "import sys\nprint(open(sys.argv[1]).read().strip(), sys.stdin.read().split())"
+    lane = command(course_copy, source, 'program = "file"\n')
+    assert lane.run("1", given_input=["7", "9"]).outcome.text == "1 ['7', '9']"

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import pytest
 from textual.pilot import Pilot
 from textual.widgets import Input
 
 from embrix.trace.saved import SavedWalk
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.bench import Bench
+from embrix.tui.desk import Desk
 from embrix.tui.dialogs import Ask, Show
 from embrix.tui.drafting import DefinitionEditor, Drafting
 from embrix.tui.tally import Board, CaseCard, Tally
@@ -225,3 +227,43 @@ async def test_from_a_moment_to_its_clause_and_back(course_copy: Path) -> None:
         await pilot.press("k")
         await until(lambda: isinstance(pilot.app.screen, Ask), "the question")
         assert pilot.app.screen.query_one(Input).value == f"{clause['file']}:{clause['line']}"
+
+
+async def test_a_walk_from_a_file_is_opened_as_it_was_recorded(course_copy: Path) -> None:
+    async with opened(course_copy, "drip/programs/toll.drip") as pilot:
+        screen = await walking_environment(pilot)
+        length = screen.stations.length
+        await pilot.press("w", *"kept", "enter")
+        path = course_copy / "drip" / "programs"
+        await until(lambda: any(path.glob("*.walk.gz")), "the file")
+        (kept,) = path.glob("*.walk.gz")
+        screen.editor.load_text("1 + 1")
+        await until(lambda: screen.stations.length == 7 and screen.walking.settled, "another walk")
+        await pilot.press("f2", *kept.name, "enter")
+        await until(lambda: screen.stations.length == length, "the walk from the file")
+        await settled(screen)
+        title = screen.query_one("#walk-title", Title)
+        assert "from a file" in title.subject
+        assert screen.editor.text == SavedWalk(kept).head["program"]
+        await pilot.press("right", "right")
+        assert screen.at == 2
+        await pilot.press("f4")
+        await until(lambda: "from a file" not in title.subject, "a walk of another lane")
+        kept.write_bytes(b"no walk")
+        await pilot.press("f2", *kept.name, "enter")
+        await until(lambda: "not opened" in screen.query_one(Masthead).notice, "what is wrong")
+        assert screen.stations.length > 0
+
+
+async def test_a_running_suite_is_stopped(
+    course_copy: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    async with opened(course_copy, "rill/programs/costly.rill") as pilot:
+        screen = await tally(pilot)
+        # A worker that takes its time: nothing is answered.
+        monkeypatch.setattr(Desk, "ask", lambda *_, **__: None)
+        await pilot.press("f5", "x")
+        assert not screen.running
+        assert "stopped" in screen.query_one(Masthead).notice
+        await pilot.press("x")
+        assert "not running" in screen.query_one(Masthead).notice

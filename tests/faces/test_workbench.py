@@ -394,7 +394,7 @@ async def test_stores_and_suspensions_stand_beside_the_names(course_copy: Path) 
         moment = screen.query_one(Moment)
         await until(lambda: bool(moment.station and moment.station["store"]), "the store")
         assert moment.station is not None
-        roles = {role for _, _, role in moment.station["store"]}
+        roles = {role for _, _, role, _ in moment.station["store"]}
         assert "settled" in roles
         shown = str(moment.render())
         assert "store" in shown

@@ -11,7 +11,6 @@ import sys
 
 from embrix.cli.choice import Usage, chosen, lanes_of
 from embrix.compare.growth import told
-from embrix.compare.hunting import hunt
 from embrix.compare.lanes import parted, side
 from embrix.machine.lane import BadBinding
 from embrix.suite.model import COSTS
@@ -119,6 +118,8 @@ def growth(arguments: argparse.Namespace) -> int:
 
 def seek_difference(arguments: argparse.Namespace) -> int:
     """Look for the smallest program on which two lanes disagree."""
+    from embrix.compare.hunting import hunt  # it needs a library that takes a while to begin
+
     _, language, lanes = lanes_of(arguments)
     names = arguments.lanes or []
     if len(names) != 2:

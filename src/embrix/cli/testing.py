@@ -34,11 +34,17 @@ from embrix.text.visible import visible
 
 def test(arguments: argparse.Namespace) -> int:
     """Run suites on all interpreters, spread over the cores."""
-    session = Session(course_folder(arguments.course))
-    paths = suites_of(session, arguments.suites)
+    folder = course_folder(arguments.course)
     if arguments.jobs is not None and not 1 <= arguments.jobs <= 64:
         raise Usage("--jobs must be between 1 and 64")
-    found, told = run_all(session, paths, arguments)
+    pool = Pool(1)  # it reads the course while it is read here
+    try:
+        pool.load(str(folder.resolve()), lambda _: None)
+        session = Session(folder)
+        paths = suites_of(session, arguments.suites)
+        found, told = _run_all(pool, session, paths, arguments)
+    finally:
+        pool.close()
     reports = [only(report, arguments.tags, arguments.lanes) for report in found]
     findings = [finding for finding in told if finding.severity == "error"]
     failed = any(v[1] == "failed" for r in reports for c in r["cases"] for v in c["verdicts"])
@@ -87,14 +93,14 @@ def _cells(session: Session, arguments: argparse.Namespace) -> int:
     return round(shown * per_suite * (len(arguments.lanes) or lanes))
 
 
-def run_all(
-    session: Session, paths: list[Path], arguments: argparse.Namespace
+def _run_all(
+    pool: Pool, session: Session, paths: list[Path], arguments: argparse.Namespace
 ) -> tuple[list[dict[str, Any]], list[Diagnostic]]:
     """A report for each suite, and what there is to say about definitions, which is found out
     meanwhile. Where there are more cores than suites, cases are shared out."""
     workers = arguments.jobs or min(os.cpu_count() or 1, 1 + _cells(session, arguments) // WORTH)
     shares = max(1, workers // len(paths))
-    pool = Pool(min(workers, shares * len(paths)))
+    pool.grow(min(workers, shares * len(paths)))
     arrived = threading.Event()
     told = sys.stderr.isatty() and not arguments.json
     done: dict[tuple[int, int], dict[str, Any]] = {}
@@ -111,19 +117,17 @@ def run_all(
             print(f"\r{now} of {of} cases ", end="", file=sys.stderr, flush=True)
 
     try:
-        pool.load(str(session.course.folder), lambda _: None)
         keys = [(number, share) for number in range(len(paths)) for share in range(shares)]
         for key in keys:
             args = {"suite": str(paths[key[0]]), "grammar": arguments.grammar,
                     "share": [key[1], shares], "keep": False, "lanes": arguments.lanes,
                     "ask": arguments.json or arguments.report in ("json", "html")}  # fmt: skip
             pool.ask("test", args, lambda answer, key=key: take(key, answer))  # type: ignore[misc]
-        findings = session.diagnostics()
+        findings = session.diagnostics(paths, arguments.lanes)
         while len(done) < len(keys):
             arrived.wait()
             arrived.clear()
     finally:
-        pool.close()
         if told:
             print("\r" + " " * 40 + "\r", end="", file=sys.stderr)
     for answer in done.values():

@@ -10,7 +10,7 @@ from typing import Any
 from embrix.cli.choice import Usage, chosen
 from embrix.machine.lane import BadBinding
 from embrix.machine.limits import Limits
-from embrix.text.visible import visible
+from embrix.text.visible import times, visible
 from embrix.trace.data import head_data, station_data
 from embrix.trace.saved import SavedWalk, Unusable, save_walk
 from embrix.trace.seeking import KINDS, Kind, seek
@@ -112,8 +112,9 @@ def _details(station: dict[str, Any]) -> None:
     for name, value, shadowed, origin in station["bindings"]:
         told = "shadowed" if shadowed else origin
         print(f"  {name:<9} {visible(value)}   ({told})")
-    for location, value, role in station["store"]:
+    for location, value, role, *rest in station["store"]:
         told = f"   ({role})" if role else ""
+        told += f"   (used again {times(rest[0])})" if rest and rest[0] else ""
         told += "   (changed)" if location in station["changed"] else ""
         print(f"  {location:<9} {visible(value)}{told}")
     if station["clause"]:

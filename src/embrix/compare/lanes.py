@@ -14,7 +14,7 @@ from embrix.machine.recorder import NOT_LEFT
 from embrix.terms.node import FIELDS, Place
 from embrix.terms.types import Tup, settle
 from embrix.text.source import Source
-from embrix.text.visible import cut
+from embrix.text.visible import cut, times
 from embrix.trace.walk import Walk
 
 LIMITS = Limits(calls=400_000, depth=200_000, output=100_000, moments=200_000)
@@ -163,16 +163,12 @@ def _repeated(program: str, one: Side, other: Side) -> list[str]:
             continue
         taken.append(place)
         told.append(
-            f"{one.lane} evaluates {_part(program, place)} {_times(left[place])}, "
-            f"{other.lane} {_times(right[place])}"
+            f"{one.lane} evaluates {_part(program, place)} {times(left[place])}, "
+            f"{other.lane} {times(right[place])}"
         )
         if len(told) == MOST_TOLD:
             break
     return told
-
-
-def _times(count: int) -> str:
-    return {0: "never", 1: "once", 2: "twice"}.get(count, f"{count:,} times")
 
 
 def _given(event: Event) -> str:

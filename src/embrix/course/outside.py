@@ -11,7 +11,7 @@ from embrix.text.source import Source, Span
 from embrix.text.suggest import did_you_mean
 
 _KEYS = ("language", "name", "command", "program", "gives", "errors", "rejected", "steps",
-         "seconds", "memory")  # fmt: skip
+         "names", "seconds", "memory")  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,7 +23,9 @@ class Outside:
     `value`, the `output` of the program, or `both`, the value on the last line. A failure is told
     by a text in what it writes (`…` stands for any text): `errors` by the name of the error,
     `rejected` for a program that it cannot read. With `steps` added to the command it writes its
-    steps instead, as lines of a walk. `seconds` of processor time and `memory` in millions of bytes
+    steps instead, as lines of a walk. `names` is added once for each name supplied by hand, with
+    `{name}` and `{value}` replaced; lines of input come on standard input, where the program comes
+    as a file. `seconds` of processor time and `memory` in millions of bytes
     are what it may use.
     """
 
@@ -35,6 +37,7 @@ class Outside:
     errors: Mapping[str, str] = field(default_factory=dict)
     rejected: str = ""
     steps: tuple[str, ...] = ()
+    names: tuple[str, ...] = ()
     seconds: int = 5
     memory: int = 512
     span: Span = field(default=Span(0, 0), compare=False)
@@ -106,8 +109,9 @@ def _entry(
     if not isinstance(errors, dict) or not all(isinstance(one, str) for one in errors.values()):
         complain("errors", "`errors` says for each error how the command tells of it",
                  'errors = { Unbound = "unbound name …" }')  # fmt: skip
-    if not _texts(entry.get("steps", [])):
-        complain("steps", "`steps` is a list of arguments", 'steps = ["--steps"]')
+    for key, example in (("steps", '["--steps"]'), ("names", '["--name", "{name}={value}"]')):
+        if not _texts(entry.get(key, [])):
+            complain(key, f"`{key}` is a list of arguments", f"{key} = {example}")
     for key, most in (("seconds", 600), ("memory", 64_000)):
         value = entry.get(key, 1)
         if isinstance(value, bool) or not isinstance(value, int) or not 1 <= value <= most:
@@ -119,8 +123,8 @@ def _entry(
     return Outside(
         str(language), str(name), tuple(command or ()), entry.get("program", "input"),
         entry.get("gives", "value"), dict(errors), entry.get("rejected", ""),
-        tuple(entry.get("steps", ())), entry.get("seconds", 5), entry.get("memory", 512),
-        _place(source, "command", number),
+        tuple(entry.get("steps", ())), tuple(entry.get("names", ())), entry.get("seconds", 5),
+        entry.get("memory", 512), _place(source, "command", number),
     )  # fmt: skip
 
 

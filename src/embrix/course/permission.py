@@ -28,8 +28,9 @@ def _known() -> dict[str, list[list[str]]]:
 
 
 def _words(outside: Outside) -> list[str]:
-    """Everything that makes up the command; the arguments for steps belong to it."""
-    return [*outside.command, "\n", *outside.steps]
+    """Everything that makes up the command; the arguments for steps and names belong to it."""
+    names = ["\n", *outside.names] if outside.names else []
+    return [*outside.command, "\n", *outside.steps, *names]
 
 
 def is_allowed(folder: Path, outside: Outside) -> bool:

@@ -60,28 +60,52 @@ class OutsideLane(Lane):
         on_start: OnStart | None = None,
         given_input: Sequence[str] = (),
     ) -> Result:
-        """What the command makes of a program. Names supplied by hand and lines of input are not
-        handed on: a command has no place for them."""
-        if given or given_input:
-            told = "names and input are not handed to an outside interpreter"
-            return Result(Outcome("unfinished", told))
-        ended = self.carry_out(text, (), on_start)
+        """What the command makes of a program. Names supplied by hand and lines of input are
+        handed on where the command has a place for them."""
+        missing = self.without(given or {}, given_input)
+        if missing:
+            return Result(Outcome("unfinished", missing))
+        ended = self.carry_out(text, self._named(given or {}), on_start, given_input)
         if isinstance(ended, Outcome):
             return Result(ended)
         status, out, err = ended
         return self._result(status, out, err)
 
-    def steps(self, text: str) -> bytes | Outcome:
+    def without(self, given: Mapping[str, str], given_input: Sequence[str]) -> str:
+        """What the command has no place for, as a sentence; nothing when it has for all."""
+        if given and not self.outside.names:
+            return f"{self.name} takes no names supplied by hand (it has no `names`)"
+        if given_input and self.outside.program != "file":
+            return f"{self.name} takes no input: its program comes on standard input"
+        return ""
+
+    def _named(self, given: Mapping[str, str]) -> list[str]:
+        """The arguments for names supplied by hand."""
+        return [
+            word.replace("{name}", name).replace("{value}", value)
+            for name, value in given.items()
+            for word in self.outside.names
+        ]
+
+    def steps(self, text: str, given: Mapping[str, str] | None = None) -> bytes | Outcome:
         """The lines of a walk that the command writes, or how it ended without any."""
         if not self.outside.steps:
             return Outcome("unfinished", f"{self.name} tells of no steps")
-        ended = self.carry_out(text, self.outside.steps, None)
+        missing = self.without(given or {}, ())
+        if missing:
+            return Outcome("unfinished", missing)
+        more = [*self.outside.steps, *self._named(given or {})]
+        ended = self.carry_out(text, more, None)
         if isinstance(ended, Outcome):
             return ended
         return ended[1].encode("utf-8", "replace")
 
     def carry_out(
-        self, text: str, more: Sequence[str], on_start: OnStart | None
+        self,
+        text: str,
+        more: Sequence[str],
+        on_start: OnStart | None,
+        lines: Sequence[str] = (),
     ) -> tuple[int, str, str] | Outcome:
         """Exit status, standard output and standard error of the command; an outcome when it could
         not be seen through."""
@@ -106,7 +130,8 @@ class OutsideLane(Lane):
                 )  # fmt: skip
             except OSError as fault:
                 return Outcome("fault", f"{self.name} cannot be started: {fault.strerror}")
-            return self._watch(process, text if outside.program == "input" else "", on_start)
+            fed = text if outside.program == "input" else "".join(f"{line}\n" for line in lines)
+            return self._watch(process, fed, on_start)
 
     def _watch(
         self, process: subprocess.Popen[bytes], text: str, on_start: OnStart | None
@@ -210,6 +235,6 @@ def check_outside(case: Case, lane: OutsideLane) -> Verdict:
         case, expected=expected, instead={}, steps={}, costs={}, state=None, states={},
         tokens=None, term="", outputs={}, output=case.output_for(lane.name),
     )  # fmt: skip
-    if case.given or case.input or not plain.applies_to(lane.name):
+    if lane.without(case.given, case.input) or not plain.applies_to(lane.name):
         return Verdict(case.name, lane.name, "left out")
     return check_case(plain, lane)

@@ -106,6 +106,13 @@ class Pool:
         for number in range(self.size):
             self.ask("load", self._course, callback if number == 0 else _ignore, number)
 
+    def grow(self, size: int) -> None:
+        """Have at least so many workers, each with the course."""
+        while self.size < size:
+            self._workers.append(self._start())
+            if self._course is not None:
+                self.ask("load", self._course, _ignore, self.size - 1)
+
     def request(
         self, do: str, args: dict[str, Any], timeout: float | None = None, worker: int | None = None
     ) -> Answer:

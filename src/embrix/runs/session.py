@@ -7,7 +7,7 @@ between processes.
 from __future__ import annotations
 
 from collections import OrderedDict
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any, TypeAlias
 
@@ -196,17 +196,27 @@ class Session:
             "programs": [str(path) for path in course.programs.get(language.name, ())],
         }
 
-    def diagnostics(self) -> list[Diagnostic]:
-        """Everything there is to say about definitions, suites and laws."""
+    def diagnostics(
+        self, suites: Collection[Path] | None = None, lanes: Collection[str] = ()
+    ) -> list[Diagnostic]:
+        """Everything there is to say about definitions, suites and laws. With some `suites` only
+        what concerns them is looked at beyond the definitions, with some `lanes` only their laws.
+        """
         findings = Findings()
         self.laws.clear()
         findings.extend(self.course.diagnostics)
+        concerned: set[str] = set()
         for path in self.course.suites:
-            self.suite(path, findings)
+            suite = self.suite(path, findings)
+            if suite is not None and (suites is None or path in suites):
+                concerned.add(suite.language)
         for name, language in self.course.languages.items():
+            if suites is not None and name not in concerned:
+                continue
             self._grammars(language, findings)
             for lane in self.lanes(name):
-                self._laws(lane, findings)
+                if not lanes or lane.name in lanes:
+                    self._laws(lane, findings)
         return list(findings.sorted())
 
     def diagnostics_of(self, language: str) -> list[Diagnostic]:
@@ -436,7 +446,7 @@ class Session:
         """Record a run and keep it under a key; how many stations it has."""
         target = self.runner(language, lane)
         if isinstance(target, OutsideLane):
-            return self._walk_outside(key, target, text)
+            return self._walk_outside(key, target, text, given or {})
         try:
             traced = target.trace(
                 text, given, limits=limits, on_start=on_start, given_input=given_input
@@ -451,10 +461,12 @@ class Session:
             "cut": walk.cut,
         }  # fmt: skip
 
-    def _walk_outside(self, key: str, lane: OutsideLane, text: str) -> Data:
+    def _walk_outside(
+        self, key: str, lane: OutsideLane, text: str, given: Mapping[str, str]
+    ) -> Data:
         """The steps that an outside interpreter tells of, if it does."""
         nothing = {"length": 0, "style": "moments", "levels": []}
-        found = lane.steps(text)
+        found = lane.steps(text, given)
         if isinstance(found, Outcome):
             return {**nothing, "refused": found.text}
         try:

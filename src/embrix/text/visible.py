@@ -48,6 +48,11 @@ def for_screen(line: str, tab: int = 4) -> tuple[str, list[int]]:
     return "".join(shown), cells
 
 
+def times(count: int) -> str:
+    """How often, in words."""
+    return {0: "never", 1: "once", 2: "twice"}.get(count, f"{count:,} times")
+
+
 def cut(text: str, limit: int) -> str:
     """`text`, or its first `limit` characters and a sign that more followed."""
     return text if len(text) <= limit else text[: max(0, limit - 1)] + "…"

@@ -25,7 +25,7 @@ def station_data(walk: Walk, station: Station) -> dict[str, Any]:
         "place": list(station.place) if station.place else None,
         "depth": station.depth,
         "bindings": [[b.name, b.value, b.shadowed, b.origin] for b in station.bindings],
-        "store": [[h.location, h.value, h.role] for h in station.store[-MOST_HELD:]],
+        "store": [[h.location, h.value, h.role, h.reused] for h in station.store[-MOST_HELD:]],
         "store_size": len(station.store),
         "changed": list(station.changed),
         "clause": clause_data(walk, station.clause),

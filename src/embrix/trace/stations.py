@@ -27,12 +27,14 @@ class Binding:
 
 @dataclass(frozen=True, slots=True)
 class Held:
-    """What a store holds at a location. `role` is `suspended` or `settled` for what waits to be
-    evaluated and what has been."""
+    """What a store holds at a location. `role` is `suspended`, `forcing` or `settled` for what
+    waits to be evaluated, is just being evaluated, and has been; `reused` says how often its value
+    has been used again so far."""
 
     location: str
     value: str
     role: str
+    reused: int = 0
 
 
 @dataclass(frozen=True, slots=True)

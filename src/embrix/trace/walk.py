@@ -23,6 +23,7 @@ from embrix.terms.types import Con, Tup, Type, settle
 from embrix.text.source import Span
 from embrix.trace.frames import origins
 from embrix.trace.stations import Binding, Held, Put, Station, View
+from embrix.trace.waiting import Waiting
 
 MOST_BINDINGS = 60
 MOST_WRITTEN = 200
@@ -57,6 +58,7 @@ class Walk:
         if traced.last is not None:
             self._views.append(View(traced.last, traced.last.begin))
         self._recorder: Recorder = traced.recorder
+        self._suspensions: dict[int, Waiting] = {}
         self._machine = lane.machine
         self.relation = lane.interpreter.steps
         self._functions = list(lane.interpreter.functions.values())
@@ -315,10 +317,12 @@ class Walk:
         view = self._turn_to(number)
         subject = self._subject(instance)
         depth = view.depths[number - view.first]
+        # Of the moments up to this one, those that entered a judgement: as many more as are open.
+        begun = (number + 1 + depth) // 2 if left else instance
         return Station(
             number, "leave" if left else "enter", self._judgement(instance, left), None,
             subject[1] if subject else None, depth, self._bindings(instance, left),
-            self._clause(instance), store=self._store(instance, left=left),
+            self._clause(instance), store=self._store(instance, left=left, until=begun),
             note="tail call" if not left and self.takes_over(instance) else "",
             brief=self._judgement(instance, left, BRIEF), changed=self._changed(instance, left),
             refused=self._refused(instance), stack=self._stack(instance),
@@ -366,12 +370,27 @@ class Walk:
         view = next(one for one in self._views if one.recorder is self._recorder)
         return view.last_called.get(parent) == instance
 
-    def _store(self, instance: int, *, left: bool) -> tuple[Held, ...]:
-        """What is at each location."""
+    def _store(self, instance: int, *, left: bool, until: int | None = None) -> tuple[Held, ...]:
+        """What is at each location; uses are counted that begin before judgement `until`."""
         store = self._store_of(instance, left=left)
         if store is None:
             return ()
-        return tuple(self._held(number, held) for number, held in entries(store))
+        waiting = self._waiting()
+        forcing = waiting.being_forced(instance)
+        before = instance if until is None else until
+        return tuple(
+            self._held(number, held, number in forcing, waiting.reused(number, before))
+            for number, held in entries(store)
+        )
+
+    def _waiting(self) -> Waiting:
+        """What happens to suspensions in the record that is looked at."""
+        key = id(self._recorder)
+        if key not in self._suspensions:
+            kept = {id(view.recorder) for view in self._views}
+            self._suspensions = {k: v for k, v in self._suspensions.items() if k in kept}
+            self._suspensions[key] = Waiting(self._recorder, self.lane.interpreter)
+        return self._suspensions[key]
 
     def _store_of(self, instance: int, *, left: bool) -> Node | None:
         """The store that a judgement was given, or when it has been left the one that it gave
@@ -391,12 +410,14 @@ class Walk:
                 return store
         return None
 
-    def _held(self, number: int, value: Value) -> Held:
+    def _held(self, number: int, value: Value, forcing: bool, reused: int) -> Held:
         constructor = None
         if isinstance(value, tuple):
             constructor = self.lane.interpreter.constructors.get(value[0])
         role = constructor.role if constructor is not None else ""
-        return Held(f"@{number}", self._machine.display.show(value), role)
+        if forcing and role != "settled":
+            role = "forcing"
+        return Held(f"@{number}", self._machine.display.show(value), role, reused)
 
     def _judgement(self, instance: int, left: bool, room: int | None = None) -> str:
         """A judgement as its template says; the result of one still open is a sign. `room` keeps

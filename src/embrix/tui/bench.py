@@ -37,6 +37,10 @@ from embrix.tui.walking import Walking
 
 FACES = ("tree", "tokens", "grammar", "cases", "notes")
 PANES = ("program", "lanes", "side", "walk")
+WALK = ".walk.gz"
+"""The ending of files that hold a walk."""
+MOST_KEPT = 200
+"""Such files that are offered."""
 NARROW = 104
 """Columns below which one pane is shown at a time."""
 
@@ -420,11 +424,7 @@ class Bench(Screen[None]):
 
     def walk_case(self, case: dict[str, Any], lane: str, at: int, last: bool) -> None:
         """The program of a case on a lane, at a station or at the last one."""
-        if "[" in lane:
-            extra = self.decided.setdefault(self.language, [])
-            if lane not in extra:
-                extra.append(lane)
-        self.lane = lane
+        self._to_lane(lane)
         self.input = list(case["input"])
         self.walking.given = dict(case["given"])
         self.walking.to_last = last
@@ -433,16 +433,32 @@ class Bench(Screen[None]):
         self._languages_changed()
         self.set_focus(self.stations)
 
+    def _to_lane(self, lane: str) -> None:
+        """Walk a lane from now on; one with choices is put beside the others."""
+        if "[" in lane:
+            extra = self.decided.setdefault(self.language, [])
+            if lane not in extra:
+                extra.append(lane)
+        self.lane = lane
+
     def show_case(self, case: dict[str, Any]) -> None:
         """Put the program of a case into the editor, as a file that does not exist yet."""
         folder = self.document.path.parent if self.document else self.folder
-        extension = self.summary["languages"][self.language]["extension"]
         stem = "".join(c if c.isalnum() else "_" for c in case["name"])[:40].strip("_")
-        self._keep_draft()
-        self.document = Document(folder / f"case_{stem}.{extension}")
-        self.text = case["program"]
-        self.editor.load_text(case["program"])
+        self.show_program(folder / f"case_{stem}.{self._extension}", case["program"])
         self.say(f"the program of the case “{case['name']}”")
+
+    @property
+    def _extension(self) -> str:
+        """The ending of the files of the present language."""
+        return str(self.summary["languages"][self.language]["extension"])
+
+    def show_program(self, path: Path, text: str) -> None:
+        """Put a text into the editor, as a file that need not exist yet."""
+        self._keep_draft()
+        self.document = Document(path)
+        self.text = text
+        self.editor.load_text(text)
         self._show_title()
 
     # ---------------------------------------------------------------- the course on disk
@@ -542,13 +558,36 @@ class Bench(Screen[None]):
             for name, language in self.summary["languages"].items()
             for path in language["programs"]
         ]
+        kept = sorted(folder.rglob(f"*{WALK}"))[:MOST_KEPT]
+        programs += [("a walk", path.relative_to(folder).as_posix(), str(path)) for path in kept]
 
         def opened(path: str | None) -> None:
-            if path is not None:
+            if path is not None and path.endswith(WALK):
+                take = partial(self._walk_opened, Path(path))
+                self.walking.open_saved(Path(path), take)
+            elif path is not None:
                 self.open_program(Path(path))
 
         empty = "No program has this in its name.\nCtrl+N begins a new one."
         self.app.push_screen(Pick("programs", programs, empty), opened)
+
+    def _walk_opened(self, path: Path, walk: dict[str, Any]) -> None:
+        """Show a walk from a file, with its program in the editor."""
+        if walk["refused"] or walk["language"] not in self.summary["languages"]:
+            told = walk["refused"] or f"the course has no language called {walk['language']}"
+            self.say(f"not opened: {told}", "brick")
+            self._text_changed()
+            return
+        self.language = walk["language"]
+        name = path.name.removesuffix(WALK)
+        folder = path.parent
+        self.show_program(folder / f"walk_{name}.{self._extension}", walk["program"])
+        self._to_lane(walk["lane"])
+        self._languages_changed()
+        self.lane = walk["lane"]  # even if the course has it no longer
+        self.walking.hold(path, walk)
+        self.say(f"the walk in {path.name}, as it was recorded; F4 walks the program anew")
+        self.set_focus(self.stations)
 
     def action_rule(self) -> None:
         language = self.summary["languages"].get(self.language) if self.summary else None
@@ -675,7 +714,8 @@ class Bench(Screen[None]):
     def action_lane(self) -> None:
         lanes = self.lanes.lanes
         if lanes:
-            self._choose_lane(lanes[(lanes.index(self.lane) + 1) % len(lanes)])
+            at = lanes.index(self.lane) if self.lane in lanes else -1
+            self._choose_lane(lanes[(at + 1) % len(lanes)])
 
     def action_suite(self) -> None:
         report = self.query_one(CasesFace).report

@@ -118,6 +118,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("e", "edit", "edit", "Type another expectation", "tally"),
     Command("z", "undo", "undo", "Take the last change of the suite back", "tally"),
     Command("f5", "again", "run again", "Run the suite again", "tally"),
+    Command("x", "stop", "stop", "Stop the running suite", "tally", footer=False),
     Command("f1", "help", "help", "What the keys do here", "tally", footer=False),
     Command("f12", "lamp", "lamp", "Change between the dark and the light theme", "tally",
             footer=False),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any, ClassVar
 
 from rich.style import Style
@@ -61,6 +62,7 @@ class ProgramEditor(TextArea):
         self._colours: dict[str, list[tuple[int, int, str]]] = {}
         self._faults: dict[int, list[tuple[int, int]]] = {}
         self._marks: dict[int, list[tuple[int, int]]] = {}
+        self._replaced: dict[int, list[tuple[int, int, str]]] = {}
 
     def explain(self, text: str, look: dict[str, Any]) -> None:
         """What a text means: kinds of its tokens, and what is refused in it."""
@@ -85,14 +87,24 @@ class ProgramEditor(TextArea):
                     self._faults.setdefault(line, []).append((left, right))
         self._redraw()
 
-    def mark(self, text: str, place: list[int] | None) -> None:
-        """Mark the active part of the program, if the text is still the one that was run."""
+    def mark(self, text: str, place: list[int] | None, put: Sequence[dict[str, Any]] = ()) -> None:
+        """Mark the active part of the program, and where substitutions put something or are
+        stopped, if the text is still the one that was run."""
         marks: dict[int, list[tuple[int, int]]] = {}
+        replaced: dict[int, list[tuple[int, int, str]]] = {}
         if place is not None and text == self.text:
             for line, left, right in _lines(Source("", text), place[0], place[1]):
                 marks.setdefault(line, []).append((left, right))
-        if marks != self._marks:
-            self._marks = marks
+        if put and text == self.text:
+            source = Source("", text)
+            touched = [(one, "put") for told in put for one in told["places"]]
+            touched += [(one, "stopped") for told in put for _, one in told["stopped"]]
+            for span, kind in touched:
+                if span is not None and 0 <= span[0] <= span[1] <= len(text):
+                    for line, left, right in _lines(source, span[0], span[1]):
+                        replaced.setdefault(line, []).append((left, right, kind))
+        if (marks, replaced) != (self._marks, self._replaced):
+            self._marks, self._replaced = marks, replaced
             self._redraw()
             if marks:
                 self._reveal(min(marks))
@@ -118,6 +130,10 @@ class ProgramEditor(TextArea):
             line.stylize(token_ink(self.app, kind), left, right)
         for left, right in self._marks.get(line_index, ()):
             line.stylize(Style(bgcolor=ink(self.app, "ink", "lamp").bgcolor), left, right)
+        for left, right, kind in self._replaced.get(line_index, ()):
+            put = kind == "put"
+            told = ink(self.app, "moss" if put else "brass", bold=True, underline=put)
+            line.stylize(told if put else told + Style(strike=True), left, right)
         for left, right in self._faults.get(line_index, ()):
             line.stylize(ink(self.app, "brick", underline=True, bold=True), left, right)
         return line

@@ -204,6 +204,7 @@ class Tally(Screen[None]):
         self.report = report
         self.word = ""
         self.red = False
+        self.running = False
         self.order = 0
         self._began = False
 
@@ -376,10 +377,24 @@ class Tally(Screen[None]):
     def action_again(self) -> None:
         self.say("running the suite …")
         self._desk.drop("suite")
+        self.running = True
         args = {"suite": self._path().as_posix()}
-        self._desk.ask("suite", "test", args, self._tested, worker=SUITE_WORKER)
+        self._desk.ask("suite", "test", args, self._tested, worker=SUITE_WORKER,
+                       progress=self._underway)  # fmt: skip
+
+    def _underway(self, progress: dict[str, Any]) -> None:
+        if self.running:
+            self.say(f"running the suite: {progress['done']} of {progress['of']}; x stops it")
+
+    def action_stop(self) -> None:
+        """Give a running suite up; what the last run found stays."""
+        self._desk.drop("suite")
+        told = "stopped; what stands here is from the run before"
+        self.say(told if self.running else "the suite is not running")
+        self.running = False
 
     def _tested(self, report: dict[str, Any]) -> None:
+        self.running = False
         self._bench.checking.tested(report)
         self.say("")
 

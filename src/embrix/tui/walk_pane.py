@@ -16,7 +16,7 @@ from textual.strip import Strip
 from textual.widget import Widget
 from textual.widgets import Static
 
-from embrix.text.visible import cut, visible
+from embrix.text.visible import cut, times, visible
 from embrix.tui.commands import of_place
 from embrix.tui.faces import OUTCOME_SIGNS
 from embrix.tui.rows import Piece, Rows, pieces_to_strip
@@ -172,6 +172,10 @@ class Stations(Rows):
 ORIGINS = {"around": ("═", ""), "fresh": ("╪", "fresh"), "captured": ("◍", "captured")}
 """Where the frame of a name comes from: its sign, and a word where there is something to tell."""
 
+ROLES = {"suspended": ("◌", "brass", "waits"), "forcing": ("◔", "water", "being forced"),
+         "settled": ("●", "moss", "done")}  # fmt: skip
+"""What a suspension is up to: its sign, its colour, a word."""
+
 SHORT = 60
 """Characters of a step that its row shows whole."""
 MOST_HELD = 10
@@ -260,14 +264,15 @@ class Moment(Static):
             return
         text.append("\nstore\n", ink(app, "faint", italic=True))
         changed = set(station.get("changed") or ())
-        for location, value, role in reversed(held[-MOST_HELD:]):
-            sign, colour = {"suspended": ("◌", "brass"), "settled": ("●", "moss")}.get(
-                role, ("=", "ink")
-            )
-            line = cut(visible(value), room - 9)
+        for location, value, role, *rest in reversed(held[-MOST_HELD:]):
+            sign, colour, word = ROLES.get(role, ("=", "ink", ""))
+            reused = rest[0] if rest else 0
+            told = f"{word}, used again {times(reused)}" if reused else word
+            line = cut(visible(value), max(8, room - 11 - len(told)))
             text.append(f"  {location:<5}", ink(app, "heather", bold=True))
             text.append(f"{sign} ", ink(app, colour, bold=True))
             text.append(line, ink(app, colour, bold=location in changed))
+            text.append(f"  {told}" if told else "", ink(app, "faint", italic=True))
             text.append("  changed\n" if location in changed else "\n", ink(app, "brass"))
         more = station["store_size"] - min(len(held), MOST_HELD)
         if more > 0:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
+from pathlib import Path
 from typing import Any
 
 from textual.widget import Widget
@@ -35,6 +37,8 @@ class Walking:
         """Whether the last station is wanted, whatever its number."""
         self.given: dict[str, str] = {}
         """Names supplied by hand."""
+        self.held: tuple[str, str] | None = None
+        """Program and lane of a walk from a file, which is not recorded anew while they stay."""
 
     @property
     def _stations(self) -> Stations:
@@ -47,11 +51,26 @@ class Walking:
 
     def ask(self, key: str, language: str, lane: str, text: str, at: int, lines: list[str]) -> None:
         """Record a run of a text on a lane; the moment will be near number `at`."""
+        if self.held is not None and self.held == (text, lane):
+            return
+        self.held = None
         self._desk.drop("walk")
         self.key, self.lane, self.at = key, lane, at
         args = {"key": key, "language": language, "lane": lane, "text": text, "input": lines,
                 "given": self.given}  # fmt: skip
         self._desk.ask("walk", "walk", args, partial(self._walked, key, text))
+
+    def open_saved(self, path: Path, take: Callable[[dict[str, Any]], None]) -> None:
+        """Open a walk that is kept in a file; `take` gets what is known of it."""
+        self._desk.drop("walk")
+        args = {"key": f"saved:{path}", "path": str(path)}
+        self._desk.ask("walk", "open_walk", args, take)
+
+    def hold(self, path: Path, walk: dict[str, Any]) -> None:
+        """Show a walk from a file in place of a recorded one."""
+        self.held = (walk["program"], walk["lane"])
+        self.key, self.lane, self.at = f"saved:{path}", walk["lane"], 0
+        self._walked(self.key, walk["program"], walk)
 
     def forget(self) -> None:
         """There is no run to walk through."""
@@ -119,7 +138,9 @@ class Walking:
         # The program as a whole needs no mark; it would only drown the text in colour.
         whole = tree.nodes[0][4:6] if tree.nodes else None
         editor = self._bench.query_one(ProgramEditor)
-        editor.mark(self._text, None if place == whole else place)
+        put = station["put"] if station else ()
+        editor.mark(self._text, None if place == whole else place, put)
         position = f"{_WORDS[style]} {self.at:,} of {max(0, stations.length - 1):,}"
         title = self._bench.query_one("#walk-title", Title)
-        title.show(self.lane, position if stations.length else "", "ink")
+        subject = f"{self.lane}, from a file" if self.held else self.lane
+        title.show(subject, position if stations.length else "", "ink")
