@@ -10,7 +10,7 @@ import re
 import sys
 
 from embrix.cli.choice import Usage, chosen, lanes_of
-from embrix.compare.growth import told
+from embrix.compare.growth import measured, told
 from embrix.compare.lanes import parted, side
 from embrix.machine.lane import BadBinding
 from embrix.suite.model import COSTS
@@ -67,36 +67,34 @@ def compare(arguments: argparse.Namespace) -> int:
     return int(len(ends) > 1)
 
 
-def growth(arguments: argparse.Namespace) -> int:
-    """Print how a cost grows when a name supplied by hand goes over a range."""
-    found = re.fullmatch(r"([^=]+)=(-?\d+)\.\.(-?\d+)(?:/(\d+))?", arguments.over)
+def range_of(text: str) -> tuple[str, range]:
+    """A name with the numbers it goes over, from `n=1..20` or `n=10..200/10`. Raises `Usage`."""
+    found = re.fullmatch(r"([^=]+)=(-?\d{1,12})\.\.(-?\d{1,12})(?:/(\d{1,12}))?", text)
     if found is None:
         raise Usage("--over is a name and a range: n=1..20, or n=10..200/10")
     name, first, last = found.group(1).strip(), int(found.group(2)), int(found.group(3))
     numbers = range(first, last + 1, max(1, int(found.group(4) or 1)))
     if not 1 <= len(numbers) <= MOST_POINTS:
         raise Usage(f"the range must have from 1 to {MOST_POINTS} numbers")
+    return name, numbers
+
+
+def growth(arguments: argparse.Namespace) -> int:
+    """Print how a cost grows when a name supplied by hand goes over a range."""
+    name, numbers = range_of(arguments.over)
     cost = COSTS.get(arguments.cost, arguments.cost)
     work = chosen(arguments)
-    table: dict[str, list[tuple[float, float]]] = {lane.name: [] for lane in work.lanes}
-    for lane in work.lanes:
-        for number in numbers:
-            given = {**work.given, name: str(number)}
-            try:
-                result = lane.run(work.source.text, given, limits=work.limits,
-                                  given_input=work.input)  # fmt: skip
-            except BadBinding as bad:
-                raise Usage(f"--over {bad}") from bad
-            if result.outcome.kind != "value":
-                ended = f"{name} = {number}: {result.outcome.sentence}"
-                print(f"! {lane.name} at {visible(cut(ended, 100))}", file=sys.stderr)
-                break
-            if cost not in result.costs and not table[lane.name]:
-                counted = ", ".join(key for key in result.costs if not key.startswith("calls of"))
-                known = cost in COSTS.values() or cost.startswith("calls of ")
-                if not known:
-                    raise Usage(f"nothing called {arguments.cost} is counted; there are {counted}")
-            table[lane.name].append((number, result.costs.get(cost, 0)))
+    if cost not in COSTS.values() and not cost.startswith("calls of "):
+        counted = ", ".join(COSTS)
+        raise Usage(f"nothing called {arguments.cost} is counted; there are {counted}")
+    try:
+        table, ends = measured(work.lanes, work.source.text, name, numbers, cost, work.given,
+                               work.input, work.limits)  # fmt: skip
+    except BadBinding as bad:
+        raise Usage(f"--over {bad}") from bad
+    for lane, number, result in ends:
+        ended = f"{name} = {number}: {result.outcome.sentence}"
+        print(f"! {lane} at {visible(cut(ended, 100))}", file=sys.stderr)
     if arguments.json:
         print(json.dumps({"cost": cost, "over": name, "lanes": {
             lane: {"points": points, "growth": told(points)} for lane, points in table.items()

@@ -108,6 +108,8 @@ def parser() -> argparse.ArgumentParser:
     sub.add_argument("--back", action="store_true", help="look backwards from --at")
     sub.add_argument("--save", metavar="FILE", type=Path, help="keep the walk in a .walk.gz file")
 
+    _pictures(add)
+
     parse = add("parse", commands.parse, "read a text and print its tree, or how it was read")
     parse.add_argument("file", metavar="FILE", nargs="?", help="a program, or - for input")
     parse.add_argument("-e", metavar="TEXT", dest="text", help="a text instead of a file")
@@ -200,6 +202,38 @@ def parser() -> argparse.ArgumentParser:
     explain = add("explain", commands.explain, "say what a diagnostic code means")
     explain.add_argument("code", metavar="CODE", nargs="?", help="default: list all codes")
     return top
+
+
+def _pictures(add: Callable[[str, Command, str], argparse.ArgumentParser]) -> None:
+    """The command that draws."""
+    draw = add("draw", _draw, "draw a tree, a grammar, rules, a derivation, a run, costs, a suite")
+    draw.add_argument("kind", metavar="WHAT", help="what is drawn: see docs/pictures.md")
+    draw.add_argument("file", metavar="FILE", nargs="?", help="a program, or - for input")
+    draw.add_argument("-e", metavar="TEXT", dest="text", help="a program text instead of a file")
+    draw.add_argument("--to", metavar="FILE", type=Path,
+                      help="a .svg, .pdf, .tex or .txt file (default: plain text)")  # fmt: skip
+    draw.add_argument("--theme", choices=("paper", "light", "dark"), default="paper",
+                      help="colours (default: black on white)")  # fmt: skip
+    draw.add_argument("--language", metavar="NAME", help="the language")
+    draw.add_argument("--with", metavar="LANE", dest="lanes", action="append",
+                      help="the lane; several for costs, growth and suite")  # fmt: skip
+    draw.add_argument("--bind", metavar="NAME=EXPR", action="append", default=[],
+                      help="supply a name by hand; may be given several times")  # fmt: skip
+    draw.add_argument("--grammar", metavar="NAME", help="one of several grammars")
+    draw.add_argument("--input", metavar="FILE", help="lines the program may read; - for input")
+    draw.add_argument("--rule", metavar="RULE", help="a rule of the grammar to begin with")
+    draw.add_argument("--at", metavar="N", type=int, default=0, help="a station of the walk")
+    draw.add_argument("--deep", metavar="N", type=int, help="levels of a derivation that are shown")
+    draw.add_argument("--over", metavar="NAME=A..B", help="for growth: the name and its range")
+    draw.add_argument("--cost", metavar="COST", default="calls", help="for growth: what is counted")
+    draw.add_argument("--logarithmic", action="store_true", help="for growth: such an axis")
+    draw.set_defaults(calls=None, own_steps=False)
+
+
+def _draw(arguments: argparse.Namespace) -> int:
+    from embrix.cli.drawing import draw  # which few commands need
+
+    return draw(arguments)
 
 
 def _suites(add: Callable[[str, Command, str], argparse.ArgumentParser]) -> None:

@@ -8,8 +8,12 @@ nothing over is named; where two leave equally little, both are.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+
+from embrix.machine.lane import Lane
+from embrix.machine.limits import Limits
+from embrix.machine.outcome import Result
 
 Basis = Callable[[float], list[float]]
 
@@ -149,6 +153,26 @@ def _exponential(points: Sequence[tuple[float, float]], spread: float) -> list[F
 
 def _number(value: float) -> str:
     return f"{value:.3g}"
+
+
+def measured(
+    lanes: Sequence[Lane], program: str, name: str, numbers: Sequence[int], cost: str,
+    given: Mapping[str, str], lines: Sequence[str], limits: Limits,
+) -> tuple[dict[str, list[tuple[float, float]]], list[tuple[str, int, Result]]]:  # fmt: skip
+    """A counted cost against the number that a name stands for, for each lane up to the first run
+    that does not end in a value; those runs are given as well. Raises `BadBinding`."""
+    table: dict[str, list[tuple[float, float]]] = {}
+    ended: list[tuple[str, int, Result]] = []
+    for lane in lanes:
+        points = table.setdefault(lane.name, [])
+        for number in numbers:
+            supplied = {**given, name: str(number)}
+            result = lane.run(program, supplied, limits=limits, given_input=lines)
+            if result.outcome.kind != "value":
+                ended.append((lane.name, number, result))
+                break
+            points.append((number, result.costs.get(cost, 0)))
+    return table, ended
 
 
 def told(points: Sequence[tuple[float, float]]) -> str:

@@ -12,11 +12,16 @@ def save_text(path: Path, text: str) -> None:
 
     Raises OSError when that cannot be done; the old file is then untouched.
     """
+    save_bytes(path, text.encode("utf-8"))
+
+
+def save_bytes(path: Path, content: bytes) -> None:
+    """The same with bytes. Raises OSError."""
     target = path.resolve()
     descriptor, name = tempfile.mkstemp(prefix=f".{target.name}.", dir=target.parent)
     try:
-        with os.fdopen(descriptor, "w", encoding="utf-8", newline="") as handle:
-            handle.write(text)
+        with os.fdopen(descriptor, "wb") as handle:
+            handle.write(content)
             handle.flush()
             os.fsync(handle.fileno())
         if target.exists():

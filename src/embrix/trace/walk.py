@@ -123,7 +123,7 @@ class Walk:
         self._recorder = self.traced.recorder
         if self.relation is not None:
             return [self._print(term).text for term, _ in self._terms]
-        return [self._judgement(~moment, True) for moment in self._recorder.moments if moment < 0]
+        return [self.judgement(~moment, True) for moment in self._recorder.moments if moment < 0]
 
     def numbered(
         self,
@@ -156,7 +156,7 @@ class Walk:
                 continue
             named = not only or self._function(~moment).name in only
             if named and (deep is None or depths[number] - base <= deep):
-                lines.append((number, self._judgement(~moment, True)))
+                lines.append((number, self.judgement(~moment, True)))
             if ~moment == root:
                 break
         return lines
@@ -164,7 +164,7 @@ class Walk:
     def _first(self, begins: Callable[[str], bool]) -> tuple[int, int]:
         """The moment at which the first judgement is entered that is taken, with its instance."""
         for number, moment in enumerate(self._recorder.moments):
-            if moment >= 0 and begins(self._judgement(moment, False)):
+            if moment >= 0 and begins(self.judgement(moment, False)):
                 return number, moment
         return len(self._recorder.moments), -1
 
@@ -320,11 +320,11 @@ class Walk:
         # Of the moments up to this one, those that entered a judgement: as many more as are open.
         begun = (number + 1 + depth) // 2 if left else instance
         return Station(
-            number, "leave" if left else "enter", self._judgement(instance, left), None,
+            number, "leave" if left else "enter", self.judgement(instance, left), None,
             subject[1] if subject else None, depth, self._bindings(instance, left),
             self._clause(instance), store=self._store(instance, left=left, until=begun),
             note="tail call" if not left and self.takes_over(instance) else "",
-            brief=self._judgement(instance, left, BRIEF), changed=self._changed(instance, left),
+            brief=self.judgement(instance, left, BRIEF), changed=self._changed(instance, left),
             refused=self._refused(instance), stack=self._stack(instance),
             put=self._put(number + 1, number + 1), written=self._written(number),
         )  # fmt: skip
@@ -358,7 +358,7 @@ class Walk:
         found: list[str] = []
         at = self._recorder.parents[instance]
         while at >= 0 and len(found) < MOST_STACK:
-            found.append(self._judgement(at, False, BRIEF))
+            found.append(self.judgement(at, False, BRIEF))
             at = self._recorder.parents[at]
         return tuple(found)
 
@@ -419,7 +419,7 @@ class Walk:
             role = "forcing"
         return Held(f"@{number}", self._machine.display.show(value), role, reused)
 
-    def _judgement(self, instance: int, left: bool, room: int | None = None) -> str:
+    def judgement(self, instance: int, left: bool, room: int | None = None) -> str:
         """A judgement as its template says; the result of one still open is a sign. `room` keeps
         environments and stores short."""
         recorder = self._recorder
@@ -473,6 +473,26 @@ class Walk:
             found.append(next(later, len(self._terms) - 1))
         return found
 
+    def judgement_at(self, number: int) -> int:
+        """The judgement of a station: the one that is entered or left there, or takes the step."""
+        if self.traced.term is None or not 0 <= number < len(self):
+            return -1
+        if self.relation is not None:
+            terms = self._terms
+            return terms[number][1] if number < len(terms) else -1
+        if number >= len(self) - 1:
+            return 0
+        return self.raw(number)[1]
+
+    def environment_at(self, number: int) -> Node | None:
+        """The environment at a moment: that of the judgement, or of the nearest one around it."""
+        if self.relation is not None or number >= len(self) - 1:
+            return None
+        _, instance, _ = self.raw(number)
+        while not self._has_environment(instance) and self._recorder.parents[instance] >= 0:
+            instance = self._recorder.parents[instance]
+        return self._environment(instance)
+
     def store_at(self, number: int) -> Node | None:
         """The store at a station."""
         if self.relation is None:
@@ -493,6 +513,13 @@ class Walk:
             return None
         node: Node = self._recorder.arguments[instance][function.subject]
         return node
+
+    def clause_name(self, instance: int) -> str:
+        """The form that the clause of a judgement is for; the function where it is for any."""
+        subject = self._subject(instance)
+        signature = self.lane.interpreter.signature
+        form = signature.form_of(subject) if isinstance(subject, tuple) else None
+        return form.name if form is not None else self._function(instance).name
 
     def _clause(self, instance: int) -> Span | None:
         number = self._recorder.clauses[instance]

@@ -1,0 +1,171 @@
+"""Charts of costs: bars for each lane, and how a cost grows."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from typing import Literal
+
+from embrix.compare.growth import told
+from embrix.draw.scene import (
+    LINE,
+    RISE,
+    SIZE,
+    Block,
+    Box,
+    Drawing,
+    Item,
+    Line,
+    Path,
+    Role,
+    label,
+    scene_of,
+    stacked,
+    text_block,
+    wide,
+)
+
+BROAD, HIGH = 420.0, 240.0
+BAR = 260.0
+ROLES: tuple[Role, ...] = ("accent", "good", "store", "bad", "ink")
+MARKS = ("●", "■", "▲", "◆", "○", "□", "△", "◇")
+BASE = RISE * SIZE + (LINE - SIZE) / 2
+
+
+def draw_bars(costs: Mapping[str, Mapping[str, int]], names: Sequence[str], title: str) -> Drawing:
+    """For each kind of cost a bar for each lane; the longest of a kind fills the room."""
+    left = max((wide(lane) for lane in costs), default=0.0) + 10
+    parts: list[Block] = []
+    lines: list[str] = []
+    widest = max((len(lane) for lane in costs), default=0)
+    for name in names:
+        found = {lane: counted.get(name, 0) for lane, counted in costs.items()}
+        most = max(found.values(), default=0)
+        if not most:
+            continue
+        parts.append(text_block(name, bold=True))
+        lines.append(name)
+        for number, (lane, value) in enumerate(found.items()):
+            length = BAR * value / most
+            role = ROLES[number % len(ROLES)]
+            count = f"{value:,}"
+            items: list[Item] = [label(0, BASE, lane)]
+            if value:
+                items.append(Box(left, 3, max(0.8, length), LINE - 6, role, "shade"))
+            items.append(label(left + length + 6, BASE, count))
+            parts.append(Block(left + length + 6 + wide(count), LINE, tuple(items)))
+            lines.append(f"  {lane:<{widest}}  {'█' * round(30 * value / most)} {count}".rstrip())
+        parts.append(Block(0, 6, ()))
+    parts = parts or [text_block("nothing was counted", "faint")]
+    return Drawing((scene_of(stacked(parts), title),), "\n".join(lines) + "\n")
+
+
+Scale = Literal["linear", "logarithmic"]
+
+
+def ticks(low: float, high: float, scale: Scale = "linear", most: int = 7) -> list[float]:
+    """Round numbers along an axis: 1, 2 or 5 times a power of ten apart, or powers of ten."""
+    if scale == "logarithmic":
+        first = math.floor(math.log10(max(low, 1)))
+        last = math.ceil(math.log10(max(high, 1)))
+        step = max(1, math.ceil((last - first + 1) / most))
+        return [10.0**power for power in range(first, last + 1, step)]
+    span = high - low
+    if span <= 0:
+        return [low]
+    rough = span / most
+    power = 10.0 ** math.floor(math.log10(rough))
+    step = next(m * power for m in (1, 2, 5, 10) if m * power >= rough * 0.999)
+    start = math.ceil(low / step - 1e-9)
+    return [number * step for number in range(start, math.floor(high / step + 1e-9) + 1)]
+
+
+def draw_growth(
+    table: Mapping[str, Sequence[tuple[float, float]]],
+    parameter: str,
+    cost: str,
+    title: str,
+    scale: Scale = "linear",
+) -> Drawing:
+    """A cost against a parameter, a line for each lane; the growth that fits best is named."""
+    points = [point for row in table.values() for point in row]
+    if not points:
+        scene = scene_of(text_block("no run came to an end", "faint"), title)
+        return Drawing((scene,), "no run came to an end\n")
+    lows, highs = ([f(p[axis] for p in points) for axis in (0, 1)] for f in (min, max))
+    low_y = 0.0 if scale == "linear" else max(1.0, lows[1])
+    y_marks = ticks(low_y, highs[1], scale)
+    top = max(highs[1], y_marks[-1])
+    bottom = min(low_y, y_marks[0])
+
+    def y(value: float) -> float:
+        if scale == "logarithmic":
+            share = (math.log10(max(value, bottom)) - math.log10(bottom)) / max(
+                1e-9, math.log10(top) - math.log10(bottom)
+            )
+        else:
+            share = (value - bottom) / max(1e-9, top - bottom)
+        return LINE + HIGH * (1 - share)
+
+    left = max(wide(f"{mark:,.0f}") for mark in y_marks) + 10
+
+    def x(value: float) -> float:
+        return left + BROAD * (value - lows[0]) / max(1e-9, highs[0] - lows[0])
+
+    items: list[Item] = [
+        Line(left, LINE, left, LINE + HIGH),
+        Line(left, LINE + HIGH, left + BROAD, LINE + HIGH),
+        label(0, BASE - 3, cost, "faint"),
+    ]
+    for mark in y_marks:
+        shown = f"{mark:,.0f}"
+        items.append(Line(left, y(mark), left + BROAD, y(mark), "shade", 0.5))
+        items.append(label(left - 6 - wide(shown), y(mark) + 3.5, shown, "faint"))
+    for mark in ticks(lows[0], highs[0]):
+        shown = f"{mark:g}"
+        items.append(Line(x(mark), LINE + HIGH, x(mark), LINE + HIGH + 4))
+        items.append(label(x(mark) - wide(shown) / 2, 2 * LINE + HIGH, shown, "faint"))
+    items.append(label(left + BROAD + 8, LINE + HIGH + 3, parameter, "faint"))
+    broad = left + BROAD + 16 + wide(parameter)
+    for number, (lane, row) in enumerate(table.items()):
+        role = ROLES[number % len(ROLES)]
+        sign = MARKS[number % len(MARKS)]
+        if len(row) > 1:
+            items.append(Path(tuple((x(a), y(b)) for a, b in row), role))
+        # A line of few points bears its sign at each, one of many at some of them.
+        every = max(1, len(row) // 12)
+        shift = wide(sign, 7) / 2
+        items += [
+            label(x(a) - shift, y(b) + 2.4, sign, role, size=7)
+            for at, (a, b) in enumerate(row) if at % every == 0 or at == len(row) - 1
+        ]  # fmt: skip
+        legend = f"{sign} {lane}: {told(row)}"
+        items.append(label(0, LINE * (3.4 + number) + HIGH, legend, role))
+        broad = max(broad, wide(legend))
+    high = LINE * (3.6 + len(table)) + HIGH
+    scene = scene_of(Block(broad, high, tuple(items)), title)
+    return Drawing((scene,), _growth_text(table, parameter, cost))
+
+
+def _growth_text(
+    table: Mapping[str, Sequence[tuple[float, float]]], parameter: str, cost: str
+) -> str:
+    """The chart with characters: a sign for each lane."""
+    rows, columns = 16, 64
+    points = [point for row in table.values() for point in row]
+    first, last = min(p[0] for p in points), max(p[0] for p in points)
+    top = max(p[1] for p in points) or 1.0
+    grid = [[" "] * columns for _ in range(rows)]
+    for number, row in enumerate(table.values()):
+        for n, value in row:
+            column = round((n - first) / max(1e-9, last - first) * (columns - 1))
+            line = rows - 1 - round(value / top * (rows - 1))
+            grid[line][column] = MARKS[number % len(MARKS)]
+    edge = f"{top:,.0f}"
+    lines = [f"{edge if at == 0 else '0' if at == rows - 1 else '':>{len(edge)}} │{''.join(row)}"
+             for at, row in enumerate(grid)]  # fmt: skip
+    lines.append(f"{'':>{len(edge)}} └{'─' * columns}")
+    lines.append(f"{'':>{len(edge)}}  {first:g} … {last:g} = {parameter}   ({cost})")
+    lines += [f"{MARKS[number % len(MARKS)]} {lane}: {told(row)}"
+              for number, (lane, row) in enumerate(table.items())]  # fmt: skip
+    return "\n".join(line.rstrip() for line in lines) + "\n"

@@ -1,0 +1,221 @@
+"""Judgements as rules over lines: what a run concluded, from what, by which clause."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+
+from embrix.draw.latex import in_math
+from embrix.draw.plain import write_text
+from embrix.draw.scene import (
+    LINE,
+    MARGIN,
+    RISE,
+    SIZE,
+    Block,
+    Drawing,
+    Item,
+    Line,
+    Role,
+    Scene,
+    beside,
+    label,
+    scene_of,
+    wide,
+)
+from embrix.machine.recorder import NOT_LEFT
+from embrix.text.visible import visible
+from embrix.trace.walk import Walk
+
+GAP = 18.0
+PAGE = 1_100.0
+"""The width in points that a derivation is kept to; larger ones go over several pages."""
+DEEPEST = 60
+"""Levels that are drawn at most."""
+MOST = 6_000
+"""Judgements that are drawn at most."""
+
+
+@dataclass(slots=True)
+class Derivation:
+    """A conclusion over which its premises stand. `unfinished` has no result; `folded` counts the
+    judgements above it that are not shown; `page` is the number of the page it goes on at."""
+
+    conclusion: str
+    rule: str = ""
+    premises: list[Derivation] = field(default_factory=list)
+    unfinished: bool = False
+    folded: int = 0
+    page: int = 0
+    number: int = 0
+
+
+def derivation_of(walk: Walk, root: int = 0, deep: int | None = None) -> Derivation | None:
+    """The derivation below a judgement of a run, folded below a depth. Everything is kept that a
+    run without a result had concluded until it failed."""
+    recorder = walk.traced.recorder
+    count = len(recorder.functions)
+    if not 0 <= root < count:
+        return None
+    deepest = min(DEEPEST, deep if deep is not None else DEEPEST)
+    made: dict[int, tuple[Derivation, int]] = {}
+    shown = 0
+    for instance in range(root, count):
+        parent = recorder.parents[instance]
+        if instance != root and parent < root:
+            break
+        above = made.get(parent)
+        depth = above[1] + 1 if above is not None else 0
+        if instance != root and above is None:
+            _count_folded(recorder.parents, made, parent)
+            continue
+        if depth > deepest or shown >= MOST:
+            assert above is not None
+            above[0].folded += 1
+            continue
+        shown += 1
+        open_ = recorder.results[instance] is NOT_LEFT
+        node = Derivation(
+            walk.judgement(instance, left=not open_), walk.clause_name(instance),
+            unfinished=open_, number=instance,
+        )  # fmt: skip
+        made[instance] = (node, depth)
+        if above is not None:
+            above[0].premises.append(node)
+    return made[root][0]
+
+
+def _count_folded(parents: list[int], made: dict[int, tuple[Derivation, int]], parent: int) -> None:
+    """Something further above a folded judgement counts where the fold begins."""
+    while parent not in made and parent >= 0:
+        parent = parents[parent]
+    if parent in made:
+        made[parent][0].folded += 1
+
+
+def derivation_block(root: Derivation) -> Block:
+    """A derivation, its conclusion at the bottom."""
+    order = [root]
+    for node in order:
+        order.extend(node.premises)
+    made: dict[int, Block] = {}
+    for node in reversed(order):
+        made[id(node)] = rule_block(node, [made.pop(id(one)) for one in node.premises])
+    return made[id(root)]
+
+
+def told(node: Derivation) -> str:
+    """What stands above a judgement in place of what is not shown."""
+    if node.page:
+        return f"page {node.page}"
+    return f"… {node.folded:,} more" if node.folded else ""
+
+
+def rule_block(node: Derivation, above: list[Block]) -> Block:
+    """A conclusion under a line under parts beside each other."""
+    hidden = told(node)
+    if hidden:
+        made = label(0, RISE * SIZE + (LINE - SIZE) / 2, hidden, "faint")
+        above = [*above, Block(wide(hidden), LINE, (made,))]
+    row = beside(above, GAP)
+    text = visible(node.conclusion)
+    own = wide(text)
+    broad = max(row.width, own)
+    size = SIZE * 0.75
+    name = visible(node.rule)
+    top = row.height
+    rule_y = top + 3
+    role: Role = "bad" if node.unfinished else "ink"
+    items: list[Item] = list(row.at((broad - row.width) / 2, 0))
+    items.append(Line(0, rule_y, broad, rule_y, role, dashed=node.unfinished))
+    if name:
+        items.append(label(broad + 4, rule_y + size * 0.3, name, "accent", size=size))
+    base = rule_y + 2 + RISE * SIZE + (LINE - SIZE) / 2
+    items.append(label((broad - own) / 2, base, text, role))
+    return Block(broad + (4 + wide(name, size) if name else 0), rule_y + 2 + LINE, tuple(items))
+
+
+def pages_of(root: Derivation, page: float = PAGE) -> list[Derivation]:
+    """A derivation cut into parts that are at most so wide where that can be done: the largest
+    parts that do not fit go to pages of their own, numbered from the second on."""
+    pages = [root]
+    number = 0
+    while number < len(pages) and len(pages) < 400:
+        head = pages[number]
+        while True:
+            cut = _cut(head, page)
+            if cut is None:
+                break
+            node = replace(cut, premises=cut.premises, page=0)
+            pages.append(node)
+            cut.page, cut.premises, cut.folded = len(pages), [], 0
+        number += 1
+    return pages
+
+
+def _cut(root: Derivation, page: float) -> Derivation | None:
+    """The judgement to take out of a derivation that is too wide: the widest part that itself fits
+    and has something above it, else the widest one."""
+    order = [root]
+    for node in order:
+        order.extend(node.premises)
+    widths: dict[int, float] = {}
+    for node in reversed(order):
+        above = sum(widths[id(one)] for one in node.premises)
+        above += GAP * max(0, len(node.premises) - 1 + bool(told(node))) + wide(told(node))
+        own = max(above, wide(visible(node.conclusion)))
+        widths[id(node)] = own + 4 + wide(visible(node.rule), SIZE * 0.75)
+    if widths[id(root)] <= page:
+        return None
+    movable = [node for node in order[1:] if node.premises]
+    gain = [node for node in movable
+            if widths[id(node)] > wide(visible(node.conclusion)) + GAP + 30]  # fmt: skip
+    if not gain:
+        return None
+    fitting = [node for node in gain if widths[id(node)] <= page]
+    return max(fitting or gain, key=lambda node: widths[id(node)])
+
+
+def draw_derivation(root: Derivation, title: str, page: float = PAGE) -> Drawing:
+    """A derivation on as many pages as it needs."""
+    scenes: list[Scene] = []
+    texts: list[str] = []
+    latex: list[str] = []
+    for number, part in enumerate(pages_of(root, page), 1):
+        scene = scene_of(derivation_block(part), title)
+        if number > 1 or root.page:
+            scene = _numbered(scene, number)
+        scenes.append(scene)
+        texts.append((f"page {number}\n" if number > 1 else "") + write_text(scene))
+        latex.append(derivation_latex(part))
+    return Drawing(tuple(scenes), "\n".join(texts), "\n\n".join(latex))
+
+
+def _numbered(scene: Scene, number: int) -> Scene:
+    told = label(MARGIN, MARGIN + SIZE, f"page {number}", "faint", bold=True)
+    moved = Block(scene.width, scene.height, scene.items)
+    return Scene(scene.width, scene.height + LINE, (told, *moved.at(0, LINE)), scene.title)
+
+
+def derivation_latex(root: Derivation) -> str:
+    r"""A derivation with `\frac`s in display style, which every LaTeX has."""
+    made: dict[int, str] = {}
+    order = [root]
+    for node in order:
+        order.extend(node.premises)
+    for node in reversed(order):
+        above = [made.pop(id(one)) for one in node.premises]
+        if told(node):
+            above.append(rf"\text{{{told(node)}}}")
+        made[id(node)] = rule_latex(above, in_math(node.conclusion), node.rule)
+    return "\\[\n" + made[id(root)] + "\n\\]"
+
+
+def rule_latex(premises: list[str], conclusion: str, name: str) -> str:
+    """Premises over a line over a conclusion, with the name of the rule at the right."""
+    top = " \\qquad ".join(premises) or "\\mathstrut"
+    named = f"\\;\\textsc{{{_plain(name)}}}" if name else ""
+    return f"\\dfrac{{{top}}}{{{conclusion}}}{named}"
+
+
+def _plain(name: str) -> str:
+    return "".join(f"\\{c}" if c in "_&%#{}$" else c for c in name)

@@ -1,0 +1,195 @@
+"""What a run did, as pictures: the reduction sequence, environments, the store over time,
+suspensions."""
+
+from __future__ import annotations
+
+from embrix.draw.plain import write_text
+from embrix.draw.scene import (
+    LINE,
+    RISE,
+    SIZE,
+    Block,
+    Box,
+    Drawing,
+    Item,
+    Label,
+    Line,
+    Role,
+    label,
+    scene_of,
+    stacked,
+    text_block,
+    wide,
+)
+from embrix.draw.tables import table_block
+from embrix.text.visible import cut, times, visible
+from embrix.trace.holding import frames_at, store_changes, suspensions
+from embrix.trace.stations import Station
+from embrix.trace.walk import Walk
+
+MOST_STEPS = 400
+MOST_COLUMNS = 24
+"""Moments at which the store is drawn."""
+LONGEST = 46
+"""Characters of a value in a box."""
+BASE = RISE * SIZE + (LINE - SIZE) / 2
+
+
+def draw_reduction(walk: Walk, title: str) -> Drawing:
+    """The terms of a small-step run below each other, the part that is rewritten underlined; for
+    other runs the conclusions."""
+    blocks: list[Block] = []
+    count = min(len(walk), MOST_STEPS)
+    if walk.style != "steps":
+        lines = walk.lines()[:MOST_STEPS]
+        blocks = [text_block(line) for line in lines]
+        left = len(walk.lines()) - len(lines)
+    else:
+        blocks = [_step(walk.station(number)) for number in range(count)]
+        left = len(walk) - count
+    if left > 0:
+        blocks.append(text_block(f"… and {left:,} more", "faint"))
+    scene = scene_of(stacked(blocks, 2), title)
+    return Drawing((scene,), write_text(scene))
+
+
+def _step(station: Station) -> Block:
+    arrow = {"term": "→ ", "end": "✗ " if station.note == "failure" else "◆ "}.get(station.kind, "")
+    if station.number == 0:
+        arrow = "  "
+    items: list[Item] = [label(0, BASE, arrow, "faint")]
+    at = wide(arrow)
+    begin, end = (station.focus.start, station.focus.end) if station.focus else (0, 0)
+    text = station.text
+    for piece, active in ((text[:begin], False), (text[begin:end], True), (text[end:], False)):
+        if piece:
+            made = label(at, BASE, piece, "accent" if active else "ink", underlined=active)
+            items.append(made)
+            at += wide(made.text)
+    return Block(at, LINE, tuple(items))
+
+
+def _again(count: int) -> str:
+    return f"used again {times(count)}" if count else "not used again"
+
+
+def draw_environment(walk: Walk, number: int, title: str) -> Drawing:
+    """The names at a moment, the innermost first, each frame linked to the one around it; a closure
+    points to the frames it holds."""
+    station = walk.station(number)
+    frames = frames_at(walk, number)
+    items: list[Item] = []
+    gap, x, top = 26.0, 0.0, LINE * 1.6
+    high = LINE * 1.6
+    boxes: dict[int, tuple[float, float]] = {}
+    items.append(label(0, BASE, f"moment {number:,}:  {cut(visible(station.brief), 90)}", "faint"))
+    lines: list[float] = []
+    for frame in frames:
+        shadowed = frame.shadowed
+        text = f"{frame.name} = {cut(visible(frame.value), LONGEST)}"
+        note = "shadowed" if shadowed else frame.told
+        broad = max(wide(text), wide(note)) + 12
+        boxes[frame.key] = (x, broad)
+        items.append(Box(x, top, broad, high + (LINE if note else 0),
+                         "faint" if shadowed else "ink"))  # fmt: skip
+        items.append(label(x + 6, top + BASE + 4, text, "faint" if shadowed else "ink",
+                           bold=not shadowed))  # fmt: skip
+        if note:
+            items.append(label(x + 6, top + BASE + 4 + LINE, note, "accent"))
+        lines.append(x)
+        if x:
+            items.append(Line(x - gap, top + high / 2, x, top + high / 2, "faint", arrow=True))
+        x += broad + gap
+    items.append(label(x, top + BASE + 4, "∅", "faint"))
+    if x:
+        items.append(Line(x - gap, top + high / 2, x - 3, top + high / 2, "faint", arrow=True))
+    links = [(frame.key, frame.holds) for frame in frames if frame.holds is not None]
+    low = top + high + LINE + 8
+    for level, (holder, held) in enumerate(links):
+        y = low + level * 12
+        begin = boxes[holder][0] + boxes[holder][1] / 2
+        end = (boxes[held][0] + boxes[held][1] / 2 + 4) if held in boxes else x + 3
+        foot = top + high + LINE
+        items += [
+            Line(begin, foot, begin, y, "accent", dashed=True),
+            Line(begin, y, end, y, "accent", dashed=True),
+            Line(end, y, end, foot + (0 if held in boxes else -LINE), "accent", dashed=True,
+                 arrow=True),
+        ]  # fmt: skip
+    bottom = low + 12 * len(links)
+    if links:
+        items.append(label(0, bottom + BASE, "dashed: the environment that a closure holds",
+                           "accent"))  # fmt: skip
+        bottom += LINE
+    labels = [item.box for item in items if isinstance(item, Label)]
+    broad = max(x + wide("∅"), *(box.x + box.width for box in labels))
+    scene = scene_of(Block(broad, bottom, tuple(items)), title)
+    told_lines = [f"moment {number}: {visible(station.brief)}"]
+    for frame in frames:
+        note = "shadowed" if frame.shadowed else frame.told
+        line = f"  {frame.name} = {visible(frame.value)}"
+        told_lines.append(f"{line}   ({note})" if note else line)
+    return Drawing((scene,), "\n".join(told_lines) + "\n")
+
+
+def draw_store(walk: Walk, title: str) -> Drawing:
+    """What each location holds at the moments at which the store changes."""
+    moments = store_changes(walk, MOST_COLUMNS)
+    held = [{one.location: one for one in walk.station(number).store} for number in moments]
+    locations = list(dict.fromkeys(key for store in held for key in store))
+    head = ["", *(f"{number:,}" for number in moments)]
+    rows: list[list[tuple[str, Role]]] = []
+    for location in locations:
+        row: list[tuple[str, Role]] = [(location, "store")]
+        before: str | None = None
+        for store in held:
+            one = store.get(location)
+            text = cut(visible(one.value), 18) if one is not None else "·"
+            changed = text != before and one is not None
+            row.append((text, "ink" if changed else "faint"))
+            before = text
+        rows.append(row)
+    if not rows:
+        rows = [[("this run has no store", "faint")]]
+        head = [""]
+    scene = scene_of(table_block(head, rows, grid=True), title)
+    return Drawing((scene,), write_text(scene))
+
+
+def draw_suspensions(walk: Walk, title: str) -> Drawing:
+    """Each suspended computation: from when it waits, when it is forced and done, how often its
+    value is used again."""
+    events = suspensions(walk)
+    last = max(1, len(walk) - 1)
+    broad = 420.0
+    rows: list[Block] = []
+    width = max((wide(f"{e.location}  {cut(visible(e.what), 30)}") for e in events), default=0.0)
+    for event in events:
+        items: list[Item] = [label(0, BASE, f"{event.location}  {cut(visible(event.what), 30)}")]
+        left = width + 14
+
+        def x(number: int, left: float = left) -> float:
+            return left + broad * number / last
+
+        y = LINE / 2
+        items.append(Line(x(event.made), y, x(event.forced or last), y, "faint", dashed=True))
+        if event.forced is not None:
+            done = event.done if event.done is not None else last
+            items.append(Box(x(event.forced), y - 4, max(1.5, x(done) - x(event.forced)), 8,
+                             "accent", "shade"))  # fmt: skip
+            if event.done is not None:
+                items.append(Line(x(done), y, x(last), y, "ink"))
+        items += [Line(x(n), y - 4, x(n), y + 4, "good", 1.2) for n in event.reused]
+        told = "never forced" if event.forced is None else _again(len(event.reused))
+        items.append(label(left + broad + 10, BASE, told, "faint"))
+        rows.append(Block(left + broad + 10 + wide(told), LINE, tuple(items)))
+    note = "dashed: waits · box: being forced · line: done · strokes: used again"
+    rows = rows or [text_block("nothing is suspended in this run", "faint")]
+    scene = scene_of(stacked([*rows, text_block(note, "faint")], 4), title)
+    lines = [
+        f"{e.location}  {visible(e.what)}: waits from {e.made:,}, "
+        + ("never forced" if e.forced is None else
+           f"forced at {e.forced:,}, {_again(len(e.reused))}")
+        for e in events
+    ]  # fmt: skip
+    return Drawing((scene,), "\n".join(lines or ["nothing is suspended in this run"]) + "\n")

@@ -1,0 +1,187 @@
+"""A picture as data: texts, lines, boxes and paths, in points, y downwards.
+
+All text is set in one typeface whose characters are equally wide, so that a layout knows the place
+of every character without asking a font.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, replace
+from typing import Literal, TypeAlias
+
+from embrix.text.visible import visible, width
+
+ADVANCE = 0.60205
+"""The width of a character as a share of the size of the type (DejaVu Sans Mono)."""
+SIZE = 10.0
+"""The size of the type, in points."""
+LEADING = 1.5
+"""The distance of lines of text, as a share of the size of the type."""
+LINE = SIZE * LEADING
+RISE, DROP = 0.76, 0.24
+"""How far text reaches above and below its baseline, as a share of its size."""
+MARGIN = 8.0
+
+Role: TypeAlias = Literal["ink", "faint", "accent", "good", "bad", "store", "ground", "shade"]
+"""What something is, not which colour it has: a theme knows that."""
+
+
+@dataclass(frozen=True, slots=True)
+class Label:
+    """Text whose baseline begins at (x, y)."""
+
+    x: float
+    y: float
+    text: str
+    role: Role = "ink"
+    bold: bool = False
+    size: float = SIZE
+    underlined: bool = False
+
+    @property
+    def box(self) -> Box:
+        """The room that the text takes."""
+        return Box(self.x, self.y - RISE * self.size, wide(self.text, self.size),
+                   (RISE + DROP) * self.size)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    x: float
+    y: float
+    to_x: float
+    to_y: float
+    role: Role = "ink"
+    thick: float = 0.8
+    dashed: bool = False
+    arrow: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Box:
+    """A rectangle with its upper left corner at (x, y); `fill` is a role, or empty for none."""
+
+    x: float
+    y: float
+    width: float
+    height: float
+    role: Role = "ink"
+    fill: Role | None = None
+    round: float = 0.0
+
+    def overlaps(self, other: Box) -> bool:
+        """Whether they share more than an edge."""
+        slack = 0.01
+        return (
+            self.x + slack < other.x + other.width
+            and other.x + slack < self.x + self.width
+            and self.y + slack < other.y + other.height
+            and other.y + slack < self.y + self.height
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class Path:
+    """A line through points; `smooth` rounds its corners by so many points."""
+
+    points: tuple[tuple[float, float], ...]
+    role: Role = "ink"
+    thick: float = 0.8
+    round: float = 0.0
+
+
+Item: TypeAlias = Label | Line | Box | Path
+
+
+@dataclass(frozen=True, slots=True)
+class Scene:
+    """A picture of a size, in points."""
+
+    width: float
+    height: float
+    items: tuple[Item, ...]
+    title: str = ""
+
+    @property
+    def labels(self) -> Iterator[Label]:
+        return (item for item in self.items if isinstance(item, Label))
+
+
+def wide(text: str, size: float = SIZE) -> float:
+    """The width of a text."""
+    return width(text) * ADVANCE * size
+
+
+def label(x: float, y: float, text: str, role: Role = "ink", *, bold: bool = False,
+          size: float = SIZE, underlined: bool = False) -> Label:  # fmt: skip
+    """A text from a program or definition, with what cannot be seen in it made visible."""
+    return Label(x, y, visible(text), role, bold, size, underlined)
+
+
+def shifted(item: Item, x: float, y: float) -> Item:
+    """The same somewhere else."""
+    if isinstance(item, Line):
+        return replace(item, x=item.x + x, y=item.y + y, to_x=item.to_x + x, to_y=item.to_y + y)
+    if isinstance(item, Path):
+        return replace(item, points=tuple((a + x, b + y) for a, b in item.points))
+    return replace(item, x=item.x + x, y=item.y + y)
+
+
+@dataclass(frozen=True, slots=True)
+class Block:
+    """A part of a picture with its upper left corner at (0, 0)."""
+
+    width: float
+    height: float
+    items: tuple[Item, ...]
+
+    def at(self, x: float, y: float) -> Iterator[Item]:
+        return (shifted(item, x, y) for item in self.items)
+
+
+def text_block(text: str, role: Role = "ink", *, bold: bool = False) -> Block:
+    """One line of text as a part."""
+    made = label(0, RISE * SIZE + (LINE - SIZE) / 2, text, role, bold=bold)
+    return Block(wide(made.text), LINE, (made,))
+
+
+def stacked(blocks: Iterable[Block], gap: float = 0.0) -> Block:
+    """Parts below each other, at the left."""
+    items: list[Item] = []
+    at, broad = 0.0, 0.0
+    for number, block in enumerate(blocks):
+        at += gap if number else 0.0
+        items += block.at(0, at)
+        at += block.height
+        broad = max(broad, block.width)
+    return Block(broad, at, tuple(items))
+
+
+def beside(blocks: Iterable[Block], gap: float) -> Block:
+    """Parts beside each other, their lower edges on one line."""
+    made = list(blocks)
+    high = max((block.height for block in made), default=0.0)
+    items: list[Item] = []
+    at = 0.0
+    for number, block in enumerate(made):
+        at += gap if number else 0.0
+        items += block.at(at, high - block.height)
+        at += block.width
+    return Block(at, high, tuple(items))
+
+
+def scene_of(block: Block, title: str = "") -> Scene:
+    """A part as a whole picture, with a margin."""
+    return Scene(block.width + 2 * MARGIN, block.height + 2 * MARGIN,
+                 tuple(block.at(MARGIN, MARGIN)), title)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Drawing:
+    """A picture, perhaps on several pages, the same as plain text, and as LaTeX where there is a
+    use for that."""
+
+    pages: tuple[Scene, ...]
+    text: str
+    latex: str = ""

@@ -1,0 +1,114 @@
+"""Tables as pictures: a suite with its verdicts, the answers of lanes to questions."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from embrix.draw.plain import write_text
+from embrix.draw.scene import (
+    LINE,
+    RISE,
+    SIZE,
+    Block,
+    Box,
+    Drawing,
+    Item,
+    Line,
+    Role,
+    label,
+    scene_of,
+    stacked,
+    text_block,
+    wide,
+)
+from embrix.text.source import Source
+from embrix.text.visible import cut, visible
+
+PAD = 7.0
+MOST_TOKENS = 1_000
+SIGNS: dict[str, tuple[str, Role]] = {
+    "passed": ("◆", "good"), "failed": ("✗", "bad"), "left out": ("·", "faint"),
+}  # fmt: skip
+
+
+def table_block(
+    head: Sequence[str], rows: Sequence[Sequence[tuple[str, Role]]], *, grid: bool = False
+) -> Block:
+    """Rows of cells under a head, columns as wide as they have to be."""
+    count = max([len(head), *(len(row) for row in rows)])
+    widths = [0.0] * count
+    for number, text in enumerate(head):
+        widths[number] = wide(visible(text))
+    for row in rows:
+        for number, (text, _) in enumerate(row):
+            widths[number] = max(widths[number], wide(visible(text)))
+    lefts = [PAD]
+    for width in widths:
+        lefts.append(lefts[-1] + width + 2 * PAD)
+    broad = lefts[-1] - PAD
+    base = RISE * SIZE + (LINE - SIZE) / 2
+    items: list[Item] = []
+    for number, text in enumerate(head):
+        if text:
+            items.append(label(lefts[number], base, text, "ink", bold=True))
+    items.append(Line(0, LINE + 1, broad, LINE + 1))
+    for at, row in enumerate(rows):
+        top = (at + 1) * LINE + 4
+        if at % 2:
+            items.insert(0, Box(0, top, broad, LINE, "shade", "shade"))
+        for number, (text, role) in enumerate(row):
+            if text:
+                items.append(label(lefts[number], top + base, text, role, bold=number == 0))
+    bottom = (len(rows) + 1) * LINE + 5
+    items.append(Line(0, bottom, broad, bottom))
+    if grid:
+        items += [Line(x - PAD, LINE + 1, x - PAD, bottom, "faint", 0.4) for x in lefts[1:-1]]
+    return Block(broad, bottom + 1, tuple(items))
+
+
+def draw_tokens(text: str, look: dict[str, Any], title: str) -> Drawing:
+    """The tokens of a text: where each begins, its kind, its slice; what is no token as well."""
+    source = Source("", text)
+    found: list[tuple[int, int, str, Role]] = [(b, e, kind, "ink") for b, e, kind in look["tokens"]]
+    found += [(begin, end, "skipped", "faint") for begin, end in look["skipped"]]
+    found += [(begin, end, "no token", "bad") for begin, end in look["invalid"]]
+    rows: list[list[tuple[str, Role]]] = []
+    for begin, end, kind, role in sorted(found)[:MOST_TOKENS]:
+        place = "{}:{}".format(*source.position(begin))
+        rows.append([(place, "faint"), (kind, role), (cut(visible(text[begin:end]), 60), role)])
+    more = len(found) - len(rows)
+    block = table_block(["place", "kind", "slice"], rows)
+    if more > 0:
+        block = stacked([block, text_block(f"and {more:,} more", "faint")])
+    scene = scene_of(block, title)
+    return Drawing((scene,), write_text(scene))
+
+
+def draw_suite(report: dict[str, Any], title: str) -> Drawing:
+    """Cases against lanes: a sign in each cell."""
+    lanes = [lane for lane in report["lanes"] if "[" not in lane]
+    rows: list[list[tuple[str, Role]]] = []
+    failed = 0
+    for case in report["cases"]:
+        verdicts = {verdict[0]: verdict[1] for verdict in case["verdicts"]}
+        failed += sum(verdicts.get(lane) == "failed" for lane in lanes)
+        row: list[tuple[str, Role]] = [(cut(case["name"], 60), "ink")]
+        row += [SIGNS.get(verdicts.get(lane, "left out"), ("·", "faint")) for lane in lanes]
+        rows.append(row)
+    told = f"◆ as expected   ✗ not ({failed})   · not asked"
+    block = stacked([table_block(["", *lanes], rows), text_block(told, "faint")], 6)
+    scene = scene_of(block, title)
+    return Drawing((scene,), write_text(scene))
+
+
+def draw_decisions(table: Sequence[dict[str, Any]], title: str) -> Drawing:
+    """Questions against lanes: the answer of each lane in its cell."""
+    lanes = list(dict.fromkeys(lane for row in table for lane in row["answers"]))
+    rows: list[list[tuple[str, Role]]] = []
+    for row in table:
+        line: list[tuple[str, Role]] = [(cut(row["question"], 60), "ink")]
+        line += [(cut(row["answers"].get(lane, ""), 26), "ink") for lane in lanes]
+        rows.append(line)
+    scene = scene_of(table_block(["", *lanes], rows, grid=True), title)
+    return Drawing((scene,), write_text(scene))

@@ -1,0 +1,224 @@
+"""Which pictures there are, and what each is made of."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Literal
+
+from embrix.brix.core import Interpreter
+from embrix.compare.growth import measured
+from embrix.draw.charts import Scale, draw_bars, draw_growth
+from embrix.draw.derivations import derivation_of, draw_derivation
+from embrix.draw.railroad import draw_grammar
+from embrix.draw.rules import draw_rules, inference_rules
+from embrix.draw.runs import draw_environment, draw_reduction, draw_store, draw_suspensions
+from embrix.draw.scene import Drawing
+from embrix.draw.tables import draw_decisions, draw_suite, draw_tokens
+from embrix.draw.trees import draw_tree, draw_trees, mark_difference, tree_of_rows
+from embrix.machine.lane import Lane
+from embrix.machine.limits import LIVE, Limits
+from embrix.runs.session import Session
+from embrix.runs.testing import answered
+from embrix.suite.model import COSTS
+from embrix.text.diagnostic import Findings
+from embrix.trace.walk import Walk
+
+Kind = Literal[
+    "tokens", "tree", "grammar-tree", "trees", "grammar", "rules", "derivation", "steps",
+    "environment", "store", "suspensions", "costs", "growth", "suite", "decisions",
+]  # fmt: skip
+
+KINDS: dict[Kind, str] = {
+    "tokens": "what a program is cut into",
+    "tree": "the syntax tree of a program",
+    "grammar-tree": "which rule covers what in a program",
+    "trees": "two trees of a program with their difference: of an ambiguous text, or of rules and "
+    "of the term",
+    "grammar": "railroad diagrams of a grammar",
+    "rules": "the inference rules of an interpreter",
+    "derivation": "the derivation of a run",
+    "steps": "the reduction sequence of a run, or its conclusions",
+    "environment": "the names at a moment, with frames and closures",
+    "store": "what each location holds over time",
+    "suspensions": "what waits, is forced and used again",
+    "costs": "the costs of several lanes as bars",
+    "growth": "how a cost grows with a name supplied by hand",
+    "suite": "cases against lanes",
+    "decisions": "questions against lanes",
+}
+OF_PROGRAMS: tuple[Kind, ...] = (
+    "tokens", "tree", "grammar-tree", "trees", "derivation", "steps", "environment", "store",
+    "suspensions", "costs", "growth",
+)  # fmt: skip
+SHOWN = ("steps", "judgements", "calls", "lookups", "depth", "suspensions forced",
+         "suspensions reused", "substitutions", "allocations", "reads", "writes")  # fmt: skip
+LIMITS = Limits(calls=400_000, depth=20_000, output=100_000, moments=200_000)
+
+
+class NoPicture(Exception):
+    """There is nothing to draw; the message says why."""
+
+
+@dataclass(frozen=True, slots=True)
+class Wish:
+    """What is to be drawn. `number` is a station, `deep` how many levels of a derivation are shown,
+    `over` a name with the numbers that it stands for."""
+
+    kind: Kind
+    language: str
+    text: str = ""
+    lanes: tuple[str, ...] = ()
+    given: Mapping[str, str] = field(default_factory=dict)
+    input: tuple[str, ...] = ()
+    rule: str | None = None
+    number: int = 0
+    deep: int | None = None
+    over: tuple[str, Sequence[int]] = ("", ())
+    cost: str = "calls"
+    scale: Scale = "linear"
+    only: tuple[str, ...] = ()
+
+
+def picture(session: Session, wish: Wish) -> Drawing:
+    """The drawing that is wished for. Raises `NoPicture`, KeyError for an unknown lane and
+    `BadBinding`."""
+    title = f"{wish.language}: {wish.kind}"
+    match wish.kind:
+        case "tokens" | "tree" | "grammar-tree" | "trees":
+            return _of_text(session, wish, title)
+        case "grammar":
+            grammar = session.course.languages[wish.language].grammar
+            if grammar is None:
+                raise NoPicture(f"{wish.language} has no grammar that can be used")
+            if wish.rule is not None and wish.rule not in grammar.entry:
+                raise NoPicture(f"{wish.language} has no rule called {wish.rule}")
+            return draw_grammar(grammar, title, wish.rule)
+        case "rules":
+            found = inference_rules(_interpreter(session, wish), wish.only)
+            if not found:
+                raise NoPicture(f"{wish.lanes[0]} has no function with a judgement")
+            return draw_rules(found, f"{wish.language} {wish.lanes[0]}: rules")
+        case "suite":
+            return _suite(session, wish, title)
+        case "decisions":
+            return _decisions(session, wish, title)
+        case "costs":
+            return _costs(session, wish, title)
+        case "growth":
+            table, _ = measured(
+                _lanes(session, wish), wish.text, wish.over[0], wish.over[1],
+                COSTS.get(wish.cost, wish.cost), wish.given, wish.input, LIVE,
+            )  # fmt: skip
+            return draw_growth(table, wish.over[0], wish.cost, title, wish.scale)
+    return _of_run(_walk(session, wish), wish, title)
+
+
+def _interpreter(session: Session, wish: Wish) -> Interpreter:
+    return session.lane(wish.language, wish.lanes[0]).interpreter
+
+
+def _lanes(session: Session, wish: Wish) -> list[Lane]:
+    return [session.runner(wish.language, name) for name in wish.lanes]
+
+
+def _of_text(session: Session, wish: Wish, title: str) -> Drawing:
+    look = session.look(wish.language, wish.text, wish.rule)
+    refused = look["refused"]
+    if wish.kind == "tokens":
+        return draw_tokens(wish.text, look, title)
+    if wish.kind == "trees":
+        return _two_trees(session, wish, title)
+    if refused is not None:
+        raise NoPicture(f"the program cannot be read: {refused['text']}")
+    rows = look["tree"]
+    if wish.kind == "grammar-tree":
+        rows = _derivation_rows(session, wish)
+    tree = tree_of_rows(rows)
+    if tree is None:
+        raise NoPicture("this text has no tree")
+    return draw_tree(tree, title)
+
+
+def _derivation_rows(session: Session, wish: Wish) -> list[list[object]]:
+    found = session.derivation(wish.language, wish.text, wish.rule)
+    rows = found[0]["rows"] if found else []
+    # A literal has no name but its text.
+    return [[row[0], row[1], row[2] or row[3], row[3] if row[2] else ""] for row in rows]
+
+
+def _two_trees(session: Session, wish: Wish, title: str) -> Drawing:
+    refused = session.look(wish.language, wish.text, wish.rule)["refused"]
+    if refused is not None and "trees" in refused:
+        one, other = (tree_of_rows(rows) for rows in refused["trees"])
+        names = ("one reading", "another reading")
+    elif refused is not None:
+        raise NoPicture(f"the program cannot be read: {refused['text']}")
+    else:
+        one = tree_of_rows(session.look(wish.language, wish.text, wish.rule)["tree"])
+        other = tree_of_rows(_derivation_rows(session, wish))
+        names = ("term", "rules")
+    if one is None or other is None:
+        raise NoPicture("this text has no tree")
+    if names[0] != "term":
+        mark_difference(one, other)
+    return draw_trees([(names[0], one), (names[1], other)], title)
+
+
+def _walk(session: Session, wish: Wish) -> Walk:
+    lane = session.lane(wish.language, wish.lanes[0])
+    traced = lane.trace(wish.text, wish.given, limits=LIMITS, given_input=wish.input)
+    if traced.term is None:
+        raise NoPicture(f"the program cannot be read: {traced.result.outcome.text}")
+    return Walk(lane, traced)
+
+
+def _of_run(walk: Walk, wish: Wish, title: str) -> Drawing:
+    name = f"{wish.language} {walk.lane.name}: {wish.kind}"
+    match wish.kind:
+        case "steps":
+            return draw_reduction(walk, name)
+        case "environment":
+            if not 0 <= wish.number < len(walk):
+                raise NoPicture(f"the run has stations 0 to {len(walk) - 1:,}")
+            return draw_environment(walk, wish.number, name)
+        case "store":
+            return draw_store(walk, name)
+        case "suspensions":
+            return draw_suspensions(walk, name)
+    root = derivation_of(walk, walk.judgement_at(wish.number), wish.deep)
+    if root is None:
+        raise NoPicture("nothing was concluded in this run")
+    return draw_derivation(root, name)
+
+
+def _costs(session: Session, wish: Wish, title: str) -> Drawing:
+    costs: dict[str, Mapping[str, int]] = {}
+    for lane in _lanes(session, wish):
+        result = lane.run(wish.text, wish.given, limits=LIVE, given_input=wish.input)
+        costs[lane.name] = result.costs
+    return draw_bars(costs, SHOWN, title)
+
+
+def _suite(session: Session, wish: Wish, title: str) -> Drawing:
+    for path in session.course.suites:
+        suite = session.suite(path, Findings())
+        if suite is not None and suite.language == wish.language:
+            report = session.test(Path(path), wanted=wish.lanes)
+            return draw_suite(report, title)
+    raise NoPicture(f"there is no suite for {wish.language}")
+
+
+def _decisions(session: Session, wish: Wish, title: str) -> Drawing:
+    table = []
+    for path in session.course.suites:
+        suite = session.suite(path, Findings())
+        if suite is None or suite.language != wish.language:
+            continue
+        for row in answered(session, suite.language, suite.questions):
+            answers = {lane: label or came for lane, label, came in row["answers"]}
+            table.append({"question": row["name"], "answers": answers})
+    if not table:
+        raise NoPicture(f"no suite of {wish.language} asks a question")
+    return draw_decisions(table, title)
