@@ -48,7 +48,13 @@ def words(command: str) -> list[str]:
 
 DOCUMENTED = [
     command
-    for name in ("README.md", "docs/grammars.md", "docs/checks.md", "docs/suites.md")
+    for name in (
+        "README.md",
+        "docs/grammars.md",
+        "docs/checks.md",
+        "docs/suites.md",
+        "docs/pictures.md",
+    )
     for command in commands(name)
 ]
 
@@ -75,6 +81,7 @@ def test_every_command_of_the_documents_works(
         "FILE.rill": course_copy / "rill" / "programs" / "rates.rill",
         "FILE.xml": tmp_path / "report.xml",
         "RUN.walk.gz": tmp_path / "run.walk.gz",
+        **{f"PICTURE.{one}": tmp_path / f"picture.{one}" for one in ("svg", "pdf", "tex")},
         "SUITE": course_copy / "drip" / "other.suite.toml",
         "CASE": "wrong on purpose",
         "ANSWERS.json": tmp_path / "answers.json",
@@ -85,7 +92,7 @@ def test_every_command_of_the_documents_works(
         stands_for["SUITE"].write_text(text)  # type: ignore[union-attr]
         if "--undo" in command:
             replace_file(course_copy / "drip" / "other.suite.toml", text, text + "# more\n")
-    if "--to" in command and "FILE" in words(command):
+    if command.endswith("--to FILE"):
         stands_for["FILE"] = tmp_path / "report.html"
     found = [str(stands_for.get(word, word)) for word in words(command)]
     status = main(found)

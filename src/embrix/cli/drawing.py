@@ -3,22 +3,15 @@
 from __future__ import annotations
 
 import argparse
-from pathlib import Path
 
 from embrix.cli.choice import Usage, chosen, course_folder
 from embrix.cli.comparing import range_of
-from embrix.draw.pdf import write_pdf
-from embrix.draw.scene import Drawing
-from embrix.draw.svg import write_svg
-from embrix.draw.theme import ThemeName
+from embrix.draw.files import Unwritable, write_drawing
 from embrix.machine.lane import BadBinding
 from embrix.runs.pictures import KINDS, OF_PROGRAMS, Kind, NoPicture, Wish, picture
 from embrix.runs.session import Session, Undecided
 from embrix.suite.model import COSTS
-from embrix.text.saving import save_bytes, save_text
 from embrix.text.suggest import did_you_mean
-
-ENDINGS = (".svg", ".pdf", ".tex", ".txt")
 
 
 def draw(arguments: argparse.Namespace) -> int:
@@ -45,7 +38,11 @@ def draw(arguments: argparse.Namespace) -> int:
     if arguments.to is None:
         print(drawing.text, end="")
         return 0
-    for path in write_drawing(drawing, arguments.to, arguments.theme):
+    try:
+        written = write_drawing(drawing, arguments.to, arguments.theme)
+    except Unwritable as wrong:
+        raise Usage(str(wrong)) from wrong
+    for path in written:
         print(f"written to {path}")
     return 0
 
@@ -75,32 +72,3 @@ def _wish(kind: Kind, arguments: argparse.Namespace) -> tuple[Session, Wish]:
     if kind == "rules" and not lanes:
         raise Usage(f"{language} has no interpreter whose rules could be drawn")
     return session, Wish(kind, language, lanes=lanes, rule=arguments.rule)
-
-
-def write_drawing(drawing: Drawing, target: Path, theme: ThemeName = "paper") -> list[Path]:
-    """Write a drawing in the form that the name of the file asks for; an SVG has one page, so a
-    drawing of several is written to several files. Raises `Usage`."""
-    written: list[Path] = []
-    try:
-        match target.suffix:
-            case ".svg":
-                for number, page in enumerate(drawing.pages, 1):
-                    path = target if number == 1 else target.with_stem(f"{target.stem}-{number}")
-                    save_text(path, write_svg(page, theme))
-                    written.append(path)
-            case ".pdf":
-                save_bytes(target, write_pdf(drawing.pages, theme))
-                written.append(target)
-            case ".tex":
-                if not drawing.latex:
-                    raise Usage("only rules and derivations are written as LaTeX")
-                save_text(target, drawing.latex + "\n")
-                written.append(target)
-            case ".txt":
-                save_text(target, drawing.text)
-                written.append(target)
-            case _:
-                raise Usage(f"the name of the file ends in one of {', '.join(ENDINGS)}")
-    except OSError as fault:
-        raise Usage(f"{target} cannot be written: {fault.strerror or fault}") from fault
-    return written

@@ -77,7 +77,7 @@ def parser() -> argparse.ArgumentParser:
         ("walk", walk, "print stations of a recorded run: moments or terms, with what is known"),
     ):
         sub = add(name, command, text)
-        sub.set_defaults(own_steps=name != "run")
+        sub.set_defaults(own_steps=name in ("steps", "walk"))
         sub.add_argument("file", metavar="FILE", nargs="?", help="a program, or - for input")
         sub.add_argument("-e", metavar="TEXT", dest="text", help="a program text instead of a file")
         sub.add_argument("--language", metavar="NAME", help="the language of the text")

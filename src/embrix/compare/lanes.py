@@ -11,8 +11,7 @@ from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
 from embrix.machine.outcome import Result
 from embrix.machine.recorder import NOT_LEFT
-from embrix.terms.node import FIELDS, Place
-from embrix.terms.types import Tup, settle
+from embrix.terms.node import Place
 from embrix.text.source import Source
 from embrix.text.visible import cut, times
 from embrix.trace.walk import Walk
@@ -67,6 +66,8 @@ def side(
 ) -> Side:  # fmt: skip
     """A lane's run of a program with its record. Raises `BadBinding`."""
     counted = lane.run(program, given, limits=limits, given_input=lines)
+    if not lane.records:
+        return Side(lane.name, counted, "none", (), 0)
     traced = lane.trace(program, given, limits=limits, given_input=lines)
     walk = Walk(lane, traced)
     events: list[Event] = []
@@ -79,12 +80,9 @@ def side(
             subject = walk.subject(moment)
             if subject is None or subject[1] is None or function.judgement is None:
                 continue
-            result = recorder.results[moment]
             shown = None
-            if result is not NOT_LEFT:
-                tupled = isinstance(settle(function.result), Tup)
-                value = result[FIELDS] if tupled and len(result) > FIELDS else result
-                shown = cut(lane.machine.display.show(value), LONGEST)
+            if recorder.results[moment] is not NOT_LEFT:
+                shown = cut(walk.result_of(moment), LONGEST)
             events.append(Event(subject[1], shown, station))
     return Side(lane.name, counted, walk.style, tuple(events), len(walk))
 

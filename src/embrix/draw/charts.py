@@ -75,9 +75,9 @@ def ticks(low: float, high: float, scale: Scale = "linear", most: int = 7) -> li
         return [low]
     rough = span / most
     power = 10.0 ** math.floor(math.log10(rough))
-    step = next(m * power for m in (1, 2, 5, 10) if m * power >= rough * 0.999)
-    start = math.ceil(low / step - 1e-9)
-    return [number * step for number in range(start, math.floor(high / step + 1e-9) + 1)]
+    apart = next(m * power for m in (1, 2, 5, 10) if m * power >= rough * 0.999)
+    start = math.ceil(low / apart - 1e-9)
+    return [number * apart for number in range(start, math.floor(high / apart + 1e-9) + 1)]
 
 
 def draw_growth(

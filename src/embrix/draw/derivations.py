@@ -137,7 +137,7 @@ def rule_block(node: Derivation, above: list[Block]) -> Block:
 def pages_of(root: Derivation, page: float = PAGE) -> list[Derivation]:
     """A derivation cut into parts that are at most so wide where that can be done: the largest
     parts that do not fit go to pages of their own, numbered from the second on."""
-    pages = [root]
+    pages = [_copied(root)]
     number = 0
     while number < len(pages) and len(pages) < 400:
         head = pages[number]
@@ -149,7 +149,35 @@ def pages_of(root: Derivation, page: float = PAGE) -> list[Derivation]:
             pages.append(node)
             cut.page, cut.premises, cut.folded = len(pages), [], 0
         number += 1
-    return pages
+    return _in_order(pages)
+
+
+def _copied(root: Derivation) -> Derivation:
+    """The same derivation, which may be taken apart."""
+    copy = replace(root)
+    pending = [copy]
+    while pending:
+        node = pending.pop()
+        node.premises = [replace(one) for one in node.premises]
+        pending += node.premises
+    return copy
+
+
+def _in_order(pages: list[Derivation]) -> list[Derivation]:
+    """Pages numbered in the order in which they are referred to."""
+    order = [1]
+    references: dict[int, list[Derivation]] = {}
+    for number in order:  # which grows while it is gone through
+        nodes = [pages[number - 1]]
+        for node in nodes:
+            nodes.extend(node.premises)
+            if node.page:
+                references.setdefault(node.page, []).append(node)
+                order.append(node.page)
+    for new, old in enumerate(order, 1):
+        for node in references.get(old, ()):
+            node.page = new
+    return [pages[old - 1] for old in order]
 
 
 def _cut(root: Derivation, page: float) -> Derivation | None:

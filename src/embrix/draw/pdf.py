@@ -25,7 +25,7 @@ def write_pdf(pages: Sequence[Scene], theme: ThemeName = "paper") -> bytes:
 
     register()
     sink = io.BytesIO()
-    canvas = Canvas(sink, invariant=1)
+    canvas = Canvas(sink, invariant=1, initialFontName=PLAIN)
     canvas.setCreator("Embrix")
     canvas.setTitle(pages[0].title if pages else "")
     for scene in pages:

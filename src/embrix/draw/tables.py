@@ -103,12 +103,14 @@ def draw_suite(report: dict[str, Any], title: str) -> Drawing:
 
 
 def draw_decisions(table: Sequence[dict[str, Any]], title: str) -> Drawing:
-    """Questions against lanes: the answer of each lane in its cell."""
+    """Lanes against questions: the answer of each lane in its cell."""
     lanes = list(dict.fromkeys(lane for row in table for lane in row["answers"]))
+    # A lane that decides a choice otherwise only tells what that changes.
     rows: list[list[tuple[str, Role]]] = []
-    for row in table:
-        line: list[tuple[str, Role]] = [(cut(row["question"], 60), "ink")]
-        line += [(cut(row["answers"].get(lane, ""), 26), "ink") for lane in lanes]
+    for lane in lanes:
+        line: list[tuple[str, Role]] = [(lane, "ink")]
+        line += [(cut(row["answers"].get(lane, ""), 40), "ink") for row in table]
         rows.append(line)
-    scene = scene_of(table_block(["", *lanes], rows, grid=True), title)
+    head = ["", *(cut(row["question"], 60) for row in table)]
+    scene = scene_of(table_block(head, rows, grid=True), title)
     return Drawing((scene,), write_text(scene))

@@ -56,6 +56,9 @@ class Lane:
         self.machine = Machine(interpreter)
         self.parser = parser
 
+    records = True
+    """Whether it tells of every judgement of a run."""
+
     @property
     def name(self) -> str:
         return self.interpreter.lane

@@ -46,6 +46,8 @@ class OutsideLane(Lane):
         self.folder = folder
         self.parser = parser
 
+    records = False
+
     @property
     def name(self) -> str:
         return self.outside.name

@@ -450,6 +450,16 @@ class Walk:
         """The function of a judgement of the record that was looked at last."""
         return self._function(instance)
 
+    def result_of(self, instance: int) -> str:
+        """What a judgement came to, without the store or other things that it hands on; nothing
+        for one that came to nothing."""
+        result = self._recorder.results[instance]
+        if result is NOT_LEFT:
+            return ""
+        tupled = isinstance(settle(self._function(instance).result), Tup)
+        value = result[FIELDS] if tupled and len(result) > FIELDS else result
+        return self._machine.display.show(value)
+
     def subject(self, instance: int) -> Node | None:
         """The term that a judgement is about."""
         return self._subject(instance)

@@ -22,10 +22,13 @@ from embrix.text.visible import visible
 from embrix.tui.bars import Footer, Masthead, Title
 from embrix.tui.checking import Checking
 from embrix.tui.commands import STEPPING, Command, everywhere, of_place
+from embrix.tui.comparing import Comparing
+from embrix.tui.deriving import Deriving
 from embrix.tui.desk import Answered, Desk, Faulted
 from embrix.tui.dialogs import Ask, Help, Pick
 from embrix.tui.document import ChangedElsewhere, Document
 from embrix.tui.drafting import Drafting
+from embrix.tui.drawing import Drawings
 from embrix.tui.editor import ProgramEditor
 from embrix.tui.faces import CasesFace, GrammarFace, LanesView, NotesFace, TokensFace, TreeFace
 from embrix.tui.prompting import Prompting
@@ -66,6 +69,7 @@ class Bench(Screen[None]):
         self.walking: Walking
         self.checking: Checking
         self.seeking: Seeking
+        self.drawing: Drawings
         self.summary: dict[str, Any] = {}
         self.language = ""
         self.document: Document | None = None
@@ -115,6 +119,7 @@ class Bench(Screen[None]):
         self.walking = Walking(self, self.desk)
         self.checking = Checking(self, self.desk)
         self.seeking = Seeking(self, self.desk)
+        self.drawing = Drawings(self, self.desk)
         self.show_face("tree")
         self.query_one(Masthead).show(course=self.folder.name, notice="reading the course …")
         self.desk.load(str(self.folder), self._loaded)
@@ -431,6 +436,15 @@ class Bench(Screen[None]):
         self.walking.at = at
         self.show_case(case)
         self._languages_changed()
+        self.set_focus(self.stations)
+
+    def walk_lane(self, lane: str, at: int) -> None:
+        """A lane of the program at a station."""
+        self._to_lane(lane)
+        if lane in self.lanes.lanes:
+            self.lanes.cursor = self.lanes.lanes.index(lane)
+            self.lanes.refresh()
+        self._ask_walk(at)
         self.set_focus(self.stations)
 
     def _to_lane(self, lane: str) -> None:
@@ -750,6 +764,20 @@ class Bench(Screen[None]):
 
     def action_save_walk(self) -> None:
         self.seeking.save()
+
+    def action_beside(self) -> None:
+        """All lanes beside each other."""
+        if self.desk is not None and self.lanes.lanes:
+            self.app.push_screen(Comparing(self, self.desk))
+
+    def action_derive(self) -> None:
+        """The derivation of the run."""
+        if self.desk is not None and self.lanes.lanes:
+            self.app.push_screen(Deriving(self, self.desk))
+
+    def action_draw(self) -> None:
+        if self.desk is not None and self.lanes.lanes:
+            self.drawing.choose()
 
     def action_back(self) -> None:
         self.walking.go(self.at - 1)

@@ -31,6 +31,10 @@ PLACES = {
     "case stands what was expected ⟂ what came.",
     "tally": "The whole suite: a row for each case, a column for each lane. The card at the right "
     "shows the case under the cursor with what was expected and what came.",
+    "compare": "Every lane's outcome and cost. Below, two walks in rows: what evaluates the same "
+    "part of the program stands side by side; ≠ marks where they differ.",
+    "derivation": "The run as a tree of judgements: each stands under what it was concluded from. "
+    "A judgement that did not come to an end has an open line.",
     "notes": "What there is to say about the definitions and suites of the course.",
     "drafting": "A definition changed for a trial, and what the change does to the text at the "
     "right: both trees, and where they part. F8 drops the change, Ctrl+S saves it.",

@@ -1,0 +1,124 @@
+"""Two walks beside each other: stops for the same part of the program stand in one row."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from difflib import SequenceMatcher
+
+from embrix.machine.recorder import NOT_LEFT
+from embrix.terms.node import Place
+from embrix.trace.walk import BRIEF, Walk
+
+MOST_STOPS = 1_500
+"""Stops of each walk that are laid beside each other."""
+
+
+@dataclass(frozen=True, slots=True)
+class Stop:
+    """A station, the part of the program it is about, how deep it lies, and what it says."""
+
+    station: int
+    place: Place | None
+    depth: int
+    text: str
+    result: str
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """Stops that belong together; None where one of the walks has none."""
+
+    left: Stop | None
+    right: Stop | None
+
+    @property
+    def parts(self) -> bool:
+        """Whether the walks differ here: one has no such stop, or it came to something else."""
+        if self.left is None or self.right is None:
+            return True
+        return self.left.result != self.right.result
+
+
+def stops_of(walk: Walk) -> list[Stop]:
+    """The stops of a walk: judgements about parts of the program in the order in which they begin,
+    each with what it comes to, or the terms of a reduction sequence with their redexes."""
+    if walk.traced.term is None:
+        return []
+    if walk.style == "steps":
+        found = []
+        for number in range(min(len(walk), MOST_STOPS)):
+            redex = walk.redex(number)
+            station = walk.station(number)
+            found.append(Stop(number, redex[1] if redex else None, 0, station.text, ""))
+        return found
+    recorder = walk.traced.recorder
+    stops: list[Stop] = []
+    depth = 0
+    for number, moment in enumerate(recorder.moments):
+        instance = ~moment if moment < 0 else moment
+        depth -= moment < 0
+        at = depth
+        depth += moment >= 0
+        if moment < 0:
+            continue
+        subject = walk.subject(instance)
+        if subject is None or subject[1] is None or walk.function_of(instance).judgement is None:
+            continue
+        done = recorder.results[instance] is not NOT_LEFT
+        text = walk.judgement(instance, done, BRIEF)
+        stops.append(Stop(number, subject[1], at, text, walk.result_of(instance)))
+        if len(stops) >= MOST_STOPS:
+            break
+    return stops
+
+
+def aligned(one: Walk, other: Walk) -> list[Row]:
+    """The rows of two walks."""
+    mixed = one.style != other.style
+    left, right = stops_of(one), stops_of(other)
+    rows: list[Row] = []
+    matcher = SequenceMatcher(None, [s.place for s in left], [s.place for s in right],
+                              autojunk=False)  # fmt: skip
+    for word, i, i_end, j, j_end in matcher.get_opcodes():
+        if word == "equal":
+            pairs = zip(left[i:i_end], right[j:j_end], strict=True)
+            rows += [Row(a, _like(a, b) if mixed else b) for a, b in pairs]
+            continue
+        rows += [Row(stop, None) for stop in left[i:i_end]]
+        rows += [Row(None, stop) for stop in right[j:j_end]]
+    return rows
+
+
+def _like(stop: Stop, other: Stop) -> Stop:
+    """Terms and judgements come to different kinds of things: only places are compared."""
+    return Stop(other.station, other.place, other.depth, other.text, stop.result)
+
+
+def first_parting(rows: list[Row]) -> int:
+    """The number of the first row in which the walks differ in what happens inside: a row whose
+    result differs only because one inside it differs is not meant. -1 when there is none."""
+    for number, row in enumerate(rows):
+        if not row.parts:
+            continue
+        if row.left is None or row.right is None:
+            return number
+        inside = _inside(rows, number)
+        if not any(other.parts for other in inside):
+            return number
+    return -1
+
+
+def _inside(rows: list[Row], number: int) -> list[Row]:
+    """The rows of what the judgement of a row asks for."""
+    row = rows[number]
+    assert row.left is not None
+    assert row.right is not None
+    found: list[Row] = []
+    for other in rows[number + 1 :]:
+        deeper = (other.left is not None and other.left.depth > row.left.depth) or (
+            other.left is None and other.right is not None and other.right.depth > row.right.depth
+        )
+        if not deeper:
+            break
+        found.append(other)
+    return found

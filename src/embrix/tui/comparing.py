@@ -1,0 +1,350 @@
+"""Lanes beside each other: outcomes and costs above, two walks in step below."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import partial
+from typing import TYPE_CHECKING, Any, ClassVar
+
+from rich.text import Text
+from textual import on
+from textual.app import ComposeResult
+from textual.binding import Binding, BindingType
+from textual.containers import Horizontal, Vertical
+from textual.screen import Screen
+from textual.widgets import Static
+
+from embrix.text.visible import cut, visible, width
+from embrix.tui.bars import Footer, Masthead, Title
+from embrix.tui.commands import of_place
+from embrix.tui.desk import SUITE_WORKER, Desk
+from embrix.tui.dialogs import Ask, Help
+from embrix.tui.faces import OUTCOME_SIGNS
+from embrix.tui.rows import Piece, Rows
+from embrix.tui.theme import ink
+
+if TYPE_CHECKING:
+    from embrix.tui.bench import Bench
+
+PLACE = "compare"
+COSTS = ("judgements", "steps", "calls", "lookups", "depth", "suspensions forced",
+         "suspensions reused", "substitutions", "allocations", "reads", "writes")  # fmt: skip
+_BAR = "█"
+
+
+class Costs(Rows):
+    """A row for each lane: how it ends, what it costs."""
+
+    def __init__(self) -> None:
+        super().__init__(id="costs")
+        self.lanes: list[dict[str, Any]] = []
+        self.first = ""
+        self.cost = 0
+        self.empty_text = "The lanes of the program appear here."
+
+    def show(self, lanes: list[dict[str, Any]], first: str) -> None:
+        self.lanes, self.first = lanes, first
+        self.renew()
+
+    @property
+    def kinds(self) -> list[str]:
+        """The costs that some lane has."""
+        return [name for name in COSTS if any(one["costs"].get(name) for one in self.lanes)]
+
+    @property
+    def kind(self) -> str:
+        kinds = self.kinds
+        return kinds[self.cost % len(kinds)] if kinds else ""
+
+    def count(self) -> int:
+        return len(self.lanes)
+
+    def row(self, number: int) -> Sequence[Piece]:
+        app, one = self.app, self.lanes[number]
+        wide = max(len(lane["lane"]) for lane in self.lanes)
+        sign, colour = OUTCOME_SIGNS.get(one["kind"], ("◆", "moss"))
+        told = one["sentence"]
+        if one["output"]:
+            told = f"{told}  ▤ {' ▤ '.join(''.join(one['output']).splitlines())}"
+        if one["state"]:
+            told = f"{told}  holding {', '.join(one['state'])}"
+        other = told_of(self.lanes[0]) != told_of(one)
+        room = max(10, self.size.width - wide - 36)
+        most = max((lane["costs"].get(self.kind, 0) for lane in self.lanes), default=0)
+        cost = one["costs"].get(self.kind, 0)
+        length = round(16 * cost / most) if most else 0
+        shown = cut(visible(told), room - 1)
+        return [
+            ("▶ " if one["lane"] == self.first else "  ", ink(app, "brass", bold=True)),
+            (f"{one['lane']:<{wide}} ", ink(app, "ink", bold=True)),
+            ("≠ " if other else "  ", ink(app, "brass", bold=True)),
+            (f"{sign} ", ink(app, colour, bold=True)),
+            (shown, ink(app, colour)),
+            (" " * max(1, room - width(shown)), ink(app, "ink")),
+            (f"{_BAR * length:<16}", ink(app, "water")),
+            (f" {cost:>10,}" if self.kind else "", ink(app, "ink")),
+        ]
+
+
+def told_of(lane: dict[str, Any]) -> tuple[str, ...]:
+    """What tells lanes apart: how they end and what they write. What a lane holds in a store is its
+    own affair."""
+    return (lane["sentence"], *lane["output"])
+
+
+class Together(Rows):
+    """Two walks: stops for the same part of the program in one row."""
+
+    def __init__(self) -> None:
+        super().__init__(id="together")
+        self.rows: list[list[Any]] = []
+        self.parting = -1
+        self.empty_text = "Choose another lane above: its walk is laid beside the first one."
+
+    def show(self, rows: list[list[Any]], parting: int, refused: str) -> None:
+        self.rows, self.parting = rows, parting
+        self.empty_text = refused or "Neither lane has a step that could be laid beside the other."
+        self.renew(cursor=max(0, parting))
+
+    def count(self) -> int:
+        return len(self.rows)
+
+    def row(self, number: int) -> Sequence[Piece]:
+        app = self.app
+        left, right, parts = self.rows[number]
+        half = max(20, (self.size.width - 4) // 2)
+        first = number == self.parting
+        sign = "▶≠" if first else " ≠" if parts else "  "
+        return [
+            *self._stop(left, half, parts),
+            (f"{sign} ", ink(app, "brass" if first else "brick", bold=True)),
+            *self._stop(right, half, parts),
+        ]
+
+    def _stop(self, stop: list[Any] | None, room: int, parts: bool) -> list[Piece]:
+        app = self.app
+        if stop is None:
+            return [(" " * room, ink(app, "ink"))]
+        number, depth, text, _ = stop
+        lead = f"{number:>6,} "
+        bars = "│ " * min(depth, 10)
+        shown = cut(visible(text), max(4, room - len(lead) - len(bars)))
+        gap = " " * max(0, room - len(lead) - len(bars) - width(shown))
+        return [
+            (lead, ink(app, "faint")), (bars, ink(app, "wall")),
+            (shown, ink(app, "ink", bold=parts)), (gap, ink(app, "ink")),
+        ]  # fmt: skip
+
+
+class Comparing(Screen[None]):
+    """One program on all lanes."""
+
+    CSS = """
+    Comparing { background: $lock-ground; layout: vertical; }
+    #upper { height: auto; max-height: 40%; min-height: 6; }
+    #upper-left, #upper-right { height: auto; }
+    #upper-left { width: 13fr; }
+    #upper-right { width: 8fr; margin-left: 1; }
+    #costs { height: 1fr; }
+    #why { height: 1fr; padding: 0 1; background: $lock-bank; }
+    #together { height: 1fr; }
+    Comparing.narrow #upper { layout: vertical; height: 50%; }
+    Comparing.narrow #upper-left { width: 1fr; height: 60%; }
+    Comparing.narrow #upper-right { width: 1fr; height: 40%; margin-left: 0; }
+    """
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding(command.key, command.action, command.short, show=False, priority=True)
+        for command in of_place(PLACE)
+    ]
+
+    def __init__(self, bench: Bench, desk: Desk) -> None:
+        super().__init__()
+        self._bench = bench
+        self._desk = desk
+        self._partings: dict[str, Any] = {}
+
+    def compose(self) -> ComposeResult:
+        yield Masthead(id="masthead")
+        with Horizontal(id="upper"):
+            with Vertical(id="upper-left"):
+                yield Title("compare", id="costs-title")
+                yield Costs()
+            with Vertical(id="upper-right"):
+                yield Title("why", id="why-title")
+                yield Static("", id="why", markup=False)
+        yield Title("walks", id="together-title")
+        yield Together()
+        yield Footer(lambda: [command for command in of_place(PLACE) if command.footer])
+
+    def on_mount(self) -> None:
+        bench = self._bench
+        self.query_one(Masthead).show(
+            course=bench.summary["title"], language=bench.language, notice="running the lanes …"
+        )
+        names = [bench.lane, *(one for one in bench.lanes.lanes if one != bench.lane)]
+        args = {**self._args(), "lanes": names}
+        self._desk.ask("beside", "beside", args, self._compared, worker=SUITE_WORKER)
+        self.query_one(Costs).focus()
+        self._light()
+
+    def on_resize(self) -> None:
+        self.set_class(self.size.width < 100, "narrow")
+
+    def on_descendant_focus(self) -> None:
+        self._light()
+
+    def _light(self) -> None:
+        lanes = self.query_one(Costs).has_focus
+        self.query_one("#costs-title", Title).light(lanes)
+        self.query_one("#together-title", Title).light(not lanes)
+
+    def _args(self) -> dict[str, Any]:
+        bench = self._bench
+        return {"language": bench.language, "text": bench.editor.text, "input": bench.input,
+                "given": bench.walking.given}  # fmt: skip
+
+    @property
+    def _other(self) -> str:
+        """The lane under the cursor, or the second one while that is the first."""
+        costs = self.query_one(Costs)
+        lanes = [one["lane"] for one in costs.lanes]
+        if not lanes:
+            return ""
+        at = costs.cursor or 1
+        return lanes[at] if at < len(lanes) else ""
+
+    def _compared(self, found: dict[str, Any]) -> None:
+        if not self.query(Costs):
+            return  # it is closing
+        costs = self.query_one(Costs)
+        self._partings = found["partings"]
+        costs.show(found["lanes"], found["first"])
+        costs.styles.height = max(5, min(12, len(found["lanes"])))
+        self.query_one("#why").styles.height = max(5, min(12, len(found["lanes"])))
+        ends = {told_of(one) for one in found["lanes"]}
+        more = f", {found['left_out']} more lanes not run" if found["left_out"] else ""
+        told = "all lanes agree" if len(ends) == 1 else f"{len(ends)} different outcomes"
+        self.query_one(Masthead).show(notice=told + more)
+        # The first lane that ends otherwise is the one to look at.
+        others = [n for n, one in enumerate(found["lanes"]) if told_of(one) not in
+                  {told_of(found["lanes"][0])}]  # fmt: skip
+        costs.renew(cursor=others[0] if others else min(1, len(found["lanes"]) - 1))
+        self._titles()
+        self._lane_chosen()
+
+    def _titles(self) -> None:
+        costs = self.query_one(Costs)
+        self.query_one("#costs-title", Title).show(self._bench.language, f"{costs.kind} ←→")
+
+    @on(Rows.Moved)
+    def _moved(self, message: Rows.Moved) -> None:
+        if isinstance(message.rows, Costs):
+            self._lane_chosen()
+
+    def _lane_chosen(self) -> None:
+        """Tell why this lane parts from the first, and lay their walks beside each other."""
+        costs, other = self.query_one(Costs), self._other
+        text = Text()
+        parting = self._partings.get(other)
+        app = self.app
+        text.append(f"{costs.first} and {other}\n", ink(app, "brass", bold=True))
+        if parting is not None:
+            text.append(f"{visible(parting['sentence'])}\n", ink(app, "ink", bold=True))
+            for line in parting["more"]:
+                text.append(f"{visible(line)}\n", ink(app, "ink"))
+        self.query_one("#why", Static).update(text)
+        self.query_one("#together-title", Title).show(f"{costs.first}  beside  {other}", "")
+        self._desk.drop("together")
+        if other:
+            args = {**self._args(), "one": costs.first, "other": other}
+            take = partial(self._walked, other)
+            self._desk.ask("together", "together", args, take, worker=SUITE_WORKER)
+
+    def _walked(self, other: str, found: dict[str, Any]) -> None:
+        if not self.query(Together) or other != self._other:
+            return
+        self.query_one(Together).show(found["rows"], found["parting"], found["refused"])
+        differing = sum(bool(row[2]) for row in found["rows"])
+        told = f"{differing} of {len(found['rows'])} rows differ" if found["rows"] else ""
+        self.query_one("#together-title", Title).show(None, told)
+
+    # ---------------------------------------------------------------- commands
+
+    @on(Footer.Chosen)
+    async def _footer_chosen(self, message: Footer.Chosen) -> None:
+        await self.run_action(message.action)
+
+    def action_help(self) -> None:
+        async def carry_out(action: str | None) -> None:
+            if action is not None:
+                await self.run_action(f"screen.{action}")
+
+        self.app.push_screen(Help(PLACE, {}, of_place(PLACE)), carry_out)
+
+    def action_leave(self) -> None:
+        self.dismiss()
+
+    def action_lamp(self) -> None:
+        self.app.action_lamp()  # type: ignore[attr-defined]
+
+    def action_pane(self) -> None:
+        lanes = self.query_one(Costs).has_focus
+        self.set_focus(self.query_one(Together if lanes else Costs))
+
+    def action_cost(self, by: int) -> None:
+        costs = self.query_one(Costs)
+        costs.cost = (costs.cost + by) % max(1, len(costs.kinds))
+        costs.refresh()
+        self._titles()
+
+    def action_parting(self) -> None:
+        together = self.query_one(Together)
+        if together.parting < 0:
+            self.query_one(Masthead).show(notice="these walks part nowhere")
+            return
+        self.set_focus(together)
+        together.move_to(together.parting)
+
+    def action_next_parting(self) -> None:
+        self._to_difference(forward=True)
+
+    def action_last_parting(self) -> None:
+        self._to_difference(forward=False)
+
+    def _to_difference(self, *, forward: bool) -> None:
+        together = self.query_one(Together)
+        at = together.cursor
+        numbers = range(at + 1, len(together.rows)) if forward else range(at - 1, -1, -1)
+        found = next((n for n in numbers if together.rows[n][2]), None)
+        if found is not None:
+            self.set_focus(together)
+            together.move_to(found)
+
+    def action_walk_left(self) -> None:
+        self._walk(0, self.query_one(Costs).first)
+
+    def action_walk_right(self) -> None:
+        self._walk(1, self._other)
+
+    def _walk(self, side: int, lane: str) -> None:
+        """To the step of a row in the walk of a lane; to its beginning when it has none."""
+        together = self.query_one(Together)
+        stop = together.rows[together.cursor][side] if together.rows else None
+        if not lane:
+            return
+        self.dismiss()
+        self._bench.walk_lane(lane, stop[0] if stop else 0)
+
+    def action_draw(self) -> None:
+        bench = self._bench
+
+        def named(name: str | None) -> None:
+            if name and name.strip():
+                lanes = [one["lane"] for one in self.query_one(Costs).lanes]
+                bench.drawing.write("costs", name.strip(), lanes, 0, self.say)
+
+        self.app.push_screen(Ask("draw", "Name of the file (.svg or .pdf):", "costs.svg"), named)
+
+    def say(self, text: str, colour: str = "ink") -> None:
+        for masthead in self.query(Masthead):
+            masthead.show(notice=text, notice_ink=colour)

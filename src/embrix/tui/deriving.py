@@ -1,0 +1,259 @@
+"""The derivation of a run: every judgement under what it was concluded from, folded and
+unfolded."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any, ClassVar
+
+from textual import on
+from textual.app import ComposeResult
+from textual.binding import Binding, BindingType
+from textual.screen import Screen
+
+from embrix.text.visible import width
+from embrix.tui.bars import Footer, Masthead, Title
+from embrix.tui.commands import of_place
+from embrix.tui.desk import SUITE_WORKER, Desk
+from embrix.tui.dialogs import Ask, Help
+from embrix.tui.rows import Piece, Rows
+from embrix.tui.theme import ink
+
+if TYPE_CHECKING:
+    from embrix.tui.bench import Bench
+
+PLACE = "derivation"
+VIEWS = ("premises over conclusions", "conclusions in order", "what is so far")
+SHALLOW = 4
+"""Levels that are unfolded at first."""
+MOST_BARS = 24
+
+
+class Judgements(Rows):
+    """Premises stand above their conclusion, indented; a line shows where a rule ends."""
+
+    def __init__(self) -> None:
+        super().__init__(id="judgements")
+        self.all: list[list[Any]] = []
+        self.view = 0
+        self.folded: set[int] = set()
+        self.shown: list[int] = []
+        self.until = -1
+        """The station up to which a derivation so far is shown."""
+        self.empty_text = "The judgements of the run appear here."
+
+    def take(self, rows: list[list[Any]], at: int) -> None:
+        """New rows; the cursor goes to the judgement of a station."""
+        self.all = rows
+        self.folded = {n for n, row in enumerate(rows) if row[0] >= SHALLOW and row[5]}
+        inside = [n for n, row in enumerate(rows) if row[3] <= at and (row[4] < 0 or at <= row[4])]
+        here = inside[-1] if inside else 0
+        self._open(here)
+        self._arrange(here)
+
+    def _open(self, number: int) -> None:
+        """Unfold everything around a judgement."""
+        depth = self.all[number][0] if self.all else 0
+        for at in range(number - 1, -1, -1):
+            if self.all[at][0] < depth:
+                depth = self.all[at][0]
+                self.folded.discard(at)
+
+    def _arrange(self, keep: int | None = None) -> None:
+        """Which judgements are shown, in which order."""
+        keep = self.chosen if keep is None else keep
+        visible: list[int] = []
+        hidden_below = -1
+        for number, row in enumerate(self.all):
+            if 0 <= hidden_below < row[0]:
+                continue
+            hidden_below = row[0] if number in self.folded and self.view != 1 else -1
+            if self.view == 2 and row[3] > self.until:
+                continue
+            visible.append(number)
+        if self.view == 1:
+            visible = sorted(
+                (n for n in visible if self.all[n][4] >= 0), key=lambda n: self.all[n][4]
+            )
+        else:
+            visible = _premises_first([(n, self.all[n][0]) for n in visible])
+        self.shown = visible
+        self.renew(cursor=visible.index(keep) if keep in visible else len(visible) - 1)
+
+    @property
+    def chosen(self) -> int:
+        return self.shown[self.cursor] if self.cursor < len(self.shown) else 0
+
+    def fold(self) -> None:
+        number = self.chosen
+        if self.all and self.all[number][5]:
+            self.folded ^= {number}
+            self._arrange(number)
+
+    def fold_all(self) -> None:
+        everything = {n for n, row in enumerate(self.all) if row[5]}
+        self.folded = set() if self.folded & everything else everything
+        self._arrange(self.chosen)
+
+    def next_view(self) -> None:
+        self.view = (self.view + 1) % len(VIEWS)
+        self._arrange(self.chosen)
+
+    def count(self) -> int:
+        return len(self.shown)
+
+    def row(self, number: int) -> Sequence[Piece]:
+        app = self.app
+        depth, text, name, _, left, premises = self.all[self.shown[number]]
+        bars = "" if self.view == 1 else "│ " * min(depth, MOST_BARS)
+        open_ = left < 0 or (self.view == 2 and left > self.until)
+        folded = self.shown[number] in self.folded and premises and self.view != 1
+        sign = "▹" if folded else "╌" if open_ else "─" if premises else "╶"
+        shown = text if not (self.view == 2 and open_) else _without_result(text)
+        room = max(8, self.size.width - len(bars) - len(name) - 10)
+        told = shown if width(shown) <= room else shown[: room - 1] + "…"
+        return [
+            ("  ", ink(app, "ink")),
+            (bars, ink(app, "wall")),
+            (f"{sign}{sign} ", ink(app, "brick" if open_ else "brass", bold=True)),
+            (told, ink(app, "brick" if open_ and left < 0 else "ink", bold=True)),
+            (f"  {name}", ink(app, "water", italic=True)),
+            (f"  {premises} folded" if folded else "", ink(app, "faint")),
+        ]
+
+
+def _without_result(text: str) -> str:
+    for arrow in ("⇓", "↓", "→"):
+        head, found, _ = text.rpartition(arrow)
+        if found:
+            return f"{head}{arrow} …"
+    return text
+
+
+def _premises_first(numbers: list[tuple[int, int]]) -> list[int]:
+    """Each judgement after everything that stands over it."""
+    found: list[int] = []
+    waiting: list[tuple[int, int]] = []
+    for number, depth in numbers:
+        while waiting and waiting[-1][1] >= depth:
+            found.append(waiting.pop()[0])
+        waiting.append((number, depth))
+    found += [number for number, _ in reversed(waiting)]
+    return found
+
+
+class Deriving(Screen[None]):
+    """A derivation as one picture."""
+
+    CSS = """
+    Deriving { background: $lock-ground; layout: vertical; }
+    #judgements { height: 1fr; }
+    """
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding(command.key, command.action, command.short, show=False, priority=True)
+        for command in of_place(PLACE)
+    ]
+
+    def __init__(self, bench: Bench, desk: Desk) -> None:
+        super().__init__()
+        self._bench = bench
+        self._desk = desk
+        self._steps = False
+
+    def compose(self) -> ComposeResult:
+        yield Masthead(id="masthead")
+        yield Title("derivation", id="judgements-title")
+        yield Judgements()
+        yield Footer(lambda: [command for command in of_place(PLACE) if command.footer])
+
+    @property
+    def judgements(self) -> Judgements:
+        return self.query_one(Judgements)
+
+    def on_mount(self) -> None:
+        bench = self._bench
+        self.query_one(Masthead).show(course=bench.summary["title"], language=bench.language)
+        args = {"language": bench.language, "lane": bench.lane, "text": bench.editor.text,
+                "input": bench.input, "given": bench.walking.given, "number": bench.at}  # fmt: skip
+        self._desk.ask("derived", "derived", args, self._derived, worker=SUITE_WORKER)
+        self.query_one("#judgements-title", Title).light(True)
+        self.judgements.focus()
+
+    def _derived(self, found: dict[str, Any]) -> None:
+        if not self.query(Judgements):
+            return
+        self._steps = found["steps"]
+        judgements = self.judgements
+        if found["refused"]:
+            judgements.empty_text = found["refused"]
+        judgements.until = self._bench.at if not found["steps"] else 1 << 60
+        judgements.take(found["rows"], self._bench.at if not found["steps"] else -1)
+        if found.get("more"):
+            self.say(f"the first {len(found['rows']):,} judgements; {found['more']:,} more")
+        self._titles()
+
+    def _titles(self) -> None:
+        judgements = self.judgements
+        step = f", step {self._bench.at:,}" if self._steps else ""
+        subject = f"{self._bench.lane}{step}"
+        told = f"{VIEWS[judgements.view]} · {len(judgements.shown):,} of {len(judgements.all):,}"
+        self.query_one("#judgements-title", Title).show(subject, told)
+
+    # ---------------------------------------------------------------- commands
+
+    @on(Footer.Chosen)
+    async def _footer_chosen(self, message: Footer.Chosen) -> None:
+        await self.run_action(message.action)
+
+    def action_help(self) -> None:
+        async def carry_out(action: str | None) -> None:
+            if action is not None:
+                await self.run_action(f"screen.{action}")
+
+        self.app.push_screen(Help(PLACE, {}, of_place(PLACE)), carry_out)
+
+    def action_leave(self) -> None:
+        self.dismiss()
+
+    def action_lamp(self) -> None:
+        self.app.action_lamp()  # type: ignore[attr-defined]
+
+    def action_fold(self) -> None:
+        self.judgements.fold()
+        self._titles()
+
+    def action_unfold_all(self) -> None:
+        self.judgements.fold_all()
+        self._titles()
+
+    def action_view(self) -> None:
+        self.judgements.next_view()
+        self._titles()
+
+    def action_walk(self) -> None:
+        """To the judgement in the walk: where it is left in a view of conclusions."""
+        judgements = self.judgements
+        if not judgements.all or self._steps:
+            self.dismiss()
+            return
+        row = judgements.all[judgements.chosen]
+        station = row[4] if judgements.view == 1 and row[4] >= 0 else row[3]
+        self.dismiss()
+        self._bench.walking.go(station)
+
+    def action_draw(self) -> None:
+        bench = self._bench
+
+        def named(name: str | None) -> None:
+            if name and name.strip():
+                number = bench.at if self._steps else 0
+                if not self._steps and self.judgements.all:
+                    number = max(0, self.judgements.all[self.judgements.chosen][3])
+                bench.drawing.write("derivation", name.strip(), [bench.lane], number, self.say)
+
+        question = "Name of the file (.svg, .pdf, .tex or .txt):"
+        self.app.push_screen(Ask("draw", question, "derivation.svg"), named)
+
+    def say(self, text: str, colour: str = "ink") -> None:
+        for masthead in self.query(Masthead):
+            masthead.show(notice=text, notice_ink=colour)

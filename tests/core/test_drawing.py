@@ -1,0 +1,289 @@
+"""Pictures: nothing overlaps or is cut off, text stays text; rules are those of the clauses."""
+
+from __future__ import annotations
+
+import io
+import re
+from itertools import combinations
+from xml.etree import ElementTree
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from reportlab.pdfbase import pdfmetrics
+
+from embrix.course.load import Course
+from embrix.draw.charts import draw_bars, draw_growth, ticks
+from embrix.draw.derivations import PAGE, Derivation, draw_derivation, pages_of
+from embrix.draw.latex import in_math
+from embrix.draw.pdf import PLAIN, register, write_pdf
+from embrix.draw.railroad import draw_grammar
+from embrix.draw.rules import InferenceRule, inference_rules
+from embrix.draw.scene import ADVANCE, Box, Label, Line, Path, Scene
+from embrix.draw.svg import write_svg
+from embrix.draw.trees import Tree, draw_tree, draw_trees, mark_difference
+from embrix.runs.pictures import KINDS, NoPicture, Wish, picture
+from embrix.runs.session import Session
+from embrix.text.visible import visible
+
+SCOPE = "let rate = 2 in let toll = given tons: tons * rate in let rate = 10 in toll 3"
+
+
+@pytest.fixture(scope="module")
+def session(lockside: Course) -> Session:
+    return Session(lockside.folder)
+
+
+def check_geometry(scene: Scene) -> None:
+    """No two texts overlap, everything lies inside the picture."""
+    labels = list(scene.labels)
+    for one, other in combinations(labels, 2):
+        assert not one.box.overlaps(other.box), (one, other)
+    for item in scene.items:
+        if isinstance(item, Label | Box):
+            box = item.box if isinstance(item, Label) else item
+            corners = [(box.x, box.y), (box.x + box.width, box.y + box.height)]
+        elif isinstance(item, Line):
+            corners = [(item.x, item.y), (item.to_x, item.to_y)]
+        else:
+            assert isinstance(item, Path)
+            corners = list(item.points)
+        for x, y in corners:
+            assert -0.01 <= x <= scene.width + 0.01, item
+            assert -0.01 <= y <= scene.height + 0.01, item
+
+
+def words(text: str) -> str:
+    return "".join(text.split())
+
+
+texts = st.text(st.characters(min_codepoint=33, max_codepoint=0x2FF), min_size=1, max_size=14)
+trees = st.recursive(
+    st.builds(Tree, texts, detail=texts),
+    lambda inner: st.builds(Tree, texts, st.lists(inner, min_size=1, max_size=4)),
+    max_leaves=25,
+)
+derivations = st.recursive(
+    st.builds(Derivation, texts, texts),
+    lambda inner: st.builds(
+        Derivation, texts, texts, st.lists(inner, max_size=4), folded=st.integers(0, 2)
+    ),
+    max_leaves=25,
+)
+
+
+@given(trees)
+@settings(max_examples=40)
+def test_trees_do_not_overlap_at_any_shape(root: Tree) -> None:
+    check_geometry(draw_tree(root, "t").pages[0])
+
+
+@given(derivations, st.floats(60, 900))
+@settings(max_examples=40)
+def test_derivations_do_not_overlap_and_lose_nothing(root: Derivation, page: float) -> None:
+    conclusions: list[str] = []
+    pending = [root]
+    while pending:
+        node = pending.pop()
+        conclusions.append(visible(node.conclusion))
+        pending += node.premises
+    drawing = draw_derivation(root, "d", page)
+    for scene in drawing.pages:
+        check_geometry(scene)
+    shown = [label.text for scene in drawing.pages for label in scene.labels]
+    for conclusion in set(conclusions):
+        assert shown.count(conclusion) >= conclusions.count(conclusion)
+    if len(drawing.pages) > 1:
+        for number in range(2, len(drawing.pages) + 1):
+            assert shown.count(f"page {number}") >= 2  # where it is referred to, and at its head
+
+
+def test_a_large_derivation_goes_over_pages_that_fit() -> None:
+    root = Derivation("⊢ whole ⇓ 1", "Whole")
+    for number in range(8):
+        parts = [Derivation(f"⊢ part {number} of many {k} ⇓ {k}", "Part") for k in range(6)]
+        root.premises.append(Derivation(f"⊢ half {number} ⇓ 2", "Half", parts))
+    pages = pages_of(root)
+    assert len(pages) > 1
+    for scene in draw_derivation(root, "d").pages:
+        assert scene.width <= PAGE + 40
+
+
+@pytest.mark.parametrize("kind", [kind for kind in KINDS if kind != "growth"])
+def test_every_picture_has_a_sound_geometry_and_is_written_in_every_form(
+    session: Session, kind: str
+) -> None:
+    lane = "rewriting" if kind == "steps" else "by_need"
+    text = "let toll = 3 * 4 in let rate = 2 in toll + toll * rate"
+    wish = Wish(kind, "Rill", text, (lane,), number=6)  # type: ignore[arg-type]
+    drawing = picture(session, wish)
+    assert drawing.text.strip()
+    for scene in drawing.pages:
+        check_geometry(scene)
+        root = ElementTree.fromstring(write_svg(scene, "dark"))
+        told = {element.text for element in root.iter("{http://www.w3.org/2000/svg}text")}
+        assert {label.text for label in scene.labels} <= told
+    content = write_pdf(drawing.pages)
+    assert content.startswith(b"%PDF")
+    # The typeface is embedded, and no other one is used.
+    fonts = set(re.findall(rb"/BaseFont /([^ ]+)", content))
+    assert fonts
+    assert all(b"DejaVuSansMono" in font for font in fonts)
+    assert content.count(b"/FontFile2") >= len(fonts)
+
+
+def test_the_advance_is_that_of_the_typeface() -> None:
+    register()
+    assert pdfmetrics.stringWidth("⊢m↦", PLAIN, 100) == pytest.approx(300 * ADVANCE, abs=0.1)
+
+
+@pytest.mark.parametrize("language", ["Drip", "Rill", "Weir", "Mere"])
+def test_the_diagrams_of_all_grammars_are_sound(session: Session, language: str) -> None:
+    grammar = session.course.languages[language].grammar
+    assert grammar is not None
+    (scene,) = draw_grammar(grammar, language).pages
+    check_geometry(scene)
+    shown = {label.text for label in scene.labels}
+    assert {"let", "in", "Expr", "number"} <= shown
+
+
+def test_two_trees_are_marked_where_they_part() -> None:
+    """Subtraction that nests the wrong way: only the operands of the outer one differ."""
+    left = Tree("Sub", [Tree("Sub", [Tree("Lit", detail="9"), Tree("Lit", detail="3")]),
+                        Tree("Lit", detail="1")])  # fmt: skip
+    inner = Tree("Sub", [Tree("Lit", detail="3"), Tree("Lit", detail="1")])
+    right = Tree("Sub", [Tree("Lit", detail="9"), inner])
+    mark_difference(left, right)
+    assert not left.differs
+    assert [child.differs for child in left.children] == [True, True]
+    drawing = draw_trees([("left", left), ("right", right)], "trees")
+    check_geometry(drawing.pages[0])
+    assert "≠ │ Sub" in drawing.text
+
+
+# ---------------------------------------------------------------------- rules
+
+
+def rules_of(session: Session, language: str, lane: str) -> dict[str, list[InferenceRule]]:
+    found: dict[str, list[InferenceRule]] = {}
+    for rule in inference_rules(session.lane(language, lane).interpreter):
+        found.setdefault(rule.name, []).append(rule)
+    return found
+
+
+def test_the_rules_of_drip_are_those_of_the_book(session: Session) -> None:
+    """Written down by hand from the clauses of `environment`."""
+    rules = rules_of(session, "Drip", "environment")
+    (add,) = rules["Add"]
+    assert add.premises == ("env ⊢ left ⇓ v1", "env ⊢ right ⇓ v2")
+    assert add.conclusion == "env ⊢ Add(left, right) ⇓ Num(number(v1) + number(v2))"
+    divides, fails = rules["Div"]
+    assert divides.premises == fails.premises == ("env ⊢ left ⇓ Num(a)", "env ⊢ right ⇓ Num(b)")
+    assert divides.conditions == ("b != 0",)
+    assert fails.conditions == ("not (b != 0)",)
+    assert fails.conclusion == "env ⊢ Div(left, right) ⇓ error DivisionByZero"
+    (let,) = rules["Let"]
+    assert let.premises == ("env ⊢ bound ⇓ v", "env with x = v ⊢ body ⇓ v1")
+    found, unbound = rules["Var"]
+    assert found.conclusion == "env ⊢ Var(x) ⇓ env[x]"
+    assert unbound.conditions == ("there is no env[x]",)
+
+
+def test_a_store_that_is_handed_on_gets_a_new_name_each_time(session: Session) -> None:
+    """The second premise begins with what the first left, and the conclusion ends with the last."""
+    (add,) = rules_of(session, "Rill", "store_passing")["Add"]
+    first, second = add.premises
+    assert first.startswith("env, store ⊢ left")
+    assert first.endswith("store1")
+    assert second.startswith("env, store1 ⊢ right")
+    assert second.endswith("store2")
+    assert add.conclusion.endswith("store2")
+
+
+def test_a_stale_store_shows_in_the_rules(session: Session) -> None:
+    """The deliberate mistake of Weir's `stale_store` is a rule that hands on an old store."""
+    right = rules_of(session, "Weir", "store_passing")
+    wrong = rules_of(session, "Weir", "stale_store")
+    differing = {name for name in right if right[name] != wrong.get(name)}
+    assert len(differing) == 1
+
+
+def test_orders_are_rules_of_congruence(session: Session) -> None:
+    rules = rules_of(session, "Drip", "rewriting")
+    (left,) = rules["Add-left"]
+    assert (left.premises, left.conclusion) == (
+        ("left → left′",), "Add(left, right) → Add(left′, right)",
+    )  # fmt: skip
+    (right,) = rules["Add-right"]
+    assert right.conditions == ("left is final",)
+
+
+def test_a_failed_run_is_a_partial_derivation(session: Session) -> None:
+    text = "let a = 1 in a + b"
+    drawing = picture(session, Wish("derivation", "Drip", text, ("environment",)))
+    lines = [item for item in drawing.pages[0].items if isinstance(item, Line)]
+    assert sum(line.dashed for line in lines) == 3  # b, a + b, the whole
+    assert sum(not line.dashed for line in lines) == 2  # 1, a
+
+
+def test_a_derivation_is_folded_below_a_depth(session: Session) -> None:
+    whole = picture(session, Wish("derivation", "Rill", SCOPE, ("environment",)))
+    folded = picture(session, Wish("derivation", "Rill", SCOPE, ("environment",), deep=2))
+    assert "… 7 more" in folded.text
+    assert "… " not in words(whole.text).replace("…", "")
+
+
+# ---------------------------------------------------------------------- charts and LaTeX
+
+
+@given(st.floats(-1e6, 1e6), st.floats(0.001, 1e7))
+def test_ticks_are_round_and_cover_the_axis(low: float, span: float) -> None:
+    found = ticks(low, low + span)
+    assert 1 <= len(found) <= 16
+    assert all(low - span * 0.01 <= one <= low + span * 1.01 for one in found)
+
+
+def test_bars_are_as_long_as_what_they_count() -> None:
+    costs = {"by_name": {"calls": 40}, "by_need": {"calls": 10}, "other": {"calls": 0}}
+    (scene,) = draw_bars(costs, ["calls", "lookups"], "bars").pages
+    check_geometry(scene)
+    long, short = (item.width for item in scene.items if isinstance(item, Box))
+    assert long == pytest.approx(4 * short)
+    assert "lookups" not in {label.text for label in scene.labels}
+
+
+@pytest.mark.parametrize("scale", ["linear", "logarithmic"])
+def test_growth_names_what_fits(scale: str) -> None:
+    table = {"squares": [(n, float(n * n)) for n in range(1, 15)],
+             "line": [(n, 5.0 * n) for n in range(1, 15)]}  # fmt: skip
+    drawing = draw_growth(table, "n", "calls", "growth", scale)  # type: ignore[arg-type]
+    told = " ".join(label.text for label in drawing.pages[0].labels)
+    assert "squares: quadratic" in told
+    assert "line: linear" in told
+    for item in drawing.pages[0].items:
+        if isinstance(item, Path):
+            assert all(0 <= x <= drawing.pages[0].width for x, _ in item.points)
+
+
+def test_latex_holds_the_judgement() -> None:
+    assert in_math("∅ ⊢ a_b * 2 ⇓ 4") == (
+        r"\varnothing \ \vdash \ \mathtt{a\_b}\ \ast \ 2\ \Downarrow \ 4"
+    )
+    drawing = draw_derivation(Derivation("⊢ x ⇓ 1", "Var"), "d")
+    assert drawing.latex.count("{") == drawing.latex.count("}")
+    assert r"\dfrac{\mathstrut}{\vdash \ \mathtt{x}\ \Downarrow \ 1}" in drawing.latex
+
+
+def test_what_cannot_be_drawn_is_said(session: Session) -> None:
+    for wish in (
+        Wish("tree", "Drip", "1 +"), Wish("derivation", "Drip", "1 +", ("environment",)),
+        Wish("environment", "Drip", "1", ("environment",), number=99),
+        Wish("grammar", "Drip", rule="Nothing"), Wish("decisions", "Drip"),
+    ):  # fmt: skip
+        with pytest.raises(NoPicture):
+            picture(session, wish)
+
+
+def test_characters_that_the_typeface_lacks_do_no_harm() -> None:
+    scene = Scene(100, 30, (Label(5, 20, "船 ⊢ \U0001f6a2"),))
+    assert io.BytesIO(write_pdf([scene])).read(4) == b"%PDF"
