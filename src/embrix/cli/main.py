@@ -229,6 +229,35 @@ def _pictures(add: Callable[[str, Command, str], argparse.ArgumentParser]) -> No
     draw.add_argument("--logarithmic", action="store_true", help="for growth: such an axis")
     draw.set_defaults(calls=None, own_steps=False)
 
+    give = add("handout", _giving("give_handout"), "a language with its rules, programs and cases")
+    give.add_argument("--to", metavar="FILE", type=Path, required=True, help="a .html or .pdf file")
+    give.add_argument("--language", metavar="NAME", help="the language")
+    give.add_argument("--with", metavar="LANE", dest="lanes", action="append",
+                      help="only this interpreter; may be given several times")  # fmt: skip
+    give.add_argument("--program", metavar="FILE", dest="programs", type=Path, action="append",
+                      default=[], help="only this program; may be given several times")  # fmt: skip
+    give.add_argument("--notes", metavar="FILE", type=Path, help="a text to begin with")
+
+    start = add("starter", _giving("give_starter"), "definitions with clauses left to be written")
+    start.add_argument("--to", metavar="FOLDER", type=Path, required=True, help="a new folder")
+    start.add_argument("--language", metavar="NAME", help="the language")
+    start.add_argument("--with", metavar="LANE", dest="lane", required=True, help="its interpreter")
+    start.add_argument("--without", metavar="FORM,…", required=True,
+                       help="the forms whose clauses are taken out")  # fmt: skip
+    start.add_argument("--hint", metavar="TEXT", default="", help="what stands in their place")
+
+
+def _giving(name: str) -> Command:
+    """A command that few runs need, with what it needs read when it is carried out."""
+
+    def carry_out(arguments: argparse.Namespace) -> int:
+        from embrix.cli import giving
+
+        command: Command = getattr(giving, name)
+        return command(arguments)
+
+    return carry_out
+
 
 def _draw(arguments: argparse.Namespace) -> int:
     from embrix.cli.drawing import draw  # which few commands need

@@ -16,7 +16,7 @@ from embrix.draw.scene import (
     Line,
     Path,
     label,
-    scene_of,
+    paged,
     shifted,
     stacked,
     text_block,
@@ -192,8 +192,11 @@ class _Diagrams:
         return loop if repeated.sign == "+" else _past(loop)
 
 
-def draw_grammar(grammar: Grammar, title: str, rule: str | None = None) -> Drawing:
-    """A diagram for each rule that a rule reaches (default: the start rules)."""
+def draw_grammar(
+    grammar: Grammar, title: str, rule: str | None = None, high: float | None = None
+) -> Drawing:
+    """A diagram for each rule that a rule reaches (default: the start rules), on pages of a height
+    if one is given."""
     blocks: list[Block] = []
     for name, track in _Diagrams(grammar).rules(rule):
         items: list[Item] = [
@@ -203,5 +206,5 @@ def draw_grammar(grammar: Grammar, title: str, rule: str | None = None) -> Drawi
         ]  # fmt: skip
         body = Block(2 * GAP + track.width, track.up + track.down, tuple(items))
         blocks.append(stacked([text_block(name, "accent", bold=True), body], 2))
-    scene = scene_of(stacked(blocks, LINE), title)
-    return Drawing((scene,), "\n".join(export(grammar, "w3c", rule)) + "\n")
+    pages = paged(blocks, LINE, title, high)
+    return Drawing(tuple(pages), "\n".join(export(grammar, "w3c", rule)) + "\n")

@@ -15,7 +15,7 @@ from embrix.brix.core import RESULT, Function, Interpreter
 from embrix.draw.derivations import Derivation, rule_block, rule_latex
 from embrix.draw.latex import in_math
 from embrix.draw.plain import write_text
-from embrix.draw.scene import LINE, Block, Drawing, scene_of, stacked, text_block
+from embrix.draw.scene import LINE, Block, Drawing, paged, text_block
 from embrix.text.source import Source, Span
 
 _WORD = re.compile(r"[A-Za-z_][A-Za-z0-9_]*")
@@ -390,8 +390,8 @@ def _nodes(root: object) -> Iterator[object]:
 # ---------------------------------------------------------------------- pictures
 
 
-def draw_rules(rules: Sequence[InferenceRule], title: str) -> Drawing:
-    """Rules below each other, those of one form under its name."""
+def draw_rules(rules: Sequence[InferenceRule], title: str, high: float | None = None) -> Drawing:
+    """Rules below each other, on pages of a height if one is given."""
     blocks: list[Block] = []
     latex: list[str] = []
     for rule in rules:
@@ -402,8 +402,8 @@ def draw_rules(rules: Sequence[InferenceRule], title: str) -> Drawing:
         conditions = [rf"\text{{{one}}}" for one in map(_in_text, rule.conditions)]
         premises = [*map(in_math, rule.premises), *conditions]
         latex.append("\\[\n" + rule_latex(premises, in_math(rule.conclusion), rule.name) + "\n\\]")
-    scene = scene_of(stacked(blocks, LINE), title)
-    return Drawing((scene,), write_text(scene), "\n\n".join(latex))
+    pages = paged(blocks, LINE, title, high)
+    return Drawing(tuple(pages), "\n".join(map(write_text, pages)), "\n\n".join(latex))
 
 
 def _in_text(text: str) -> str:

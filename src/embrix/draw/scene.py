@@ -6,7 +6,7 @@ of every character without asking a font.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal, TypeAlias
 
@@ -175,6 +175,19 @@ def scene_of(block: Block, title: str = "") -> Scene:
     """A part as a whole picture, with a margin."""
     return Scene(block.width + 2 * MARGIN, block.height + 2 * MARGIN,
                  tuple(block.at(MARGIN, MARGIN)), title)  # fmt: skip
+
+
+def paged(blocks: Sequence[Block], gap: float, title: str, high: float | None) -> list[Scene]:
+    """Parts below each other on as many pages as they need; on one without a height."""
+    pages: list[list[Block]] = [[]]
+    used = 0.0
+    for block in blocks:
+        if high is not None and pages[-1] and used + gap + block.height > high:
+            pages.append([])
+            used = 0.0
+        pages[-1].append(block)
+        used += gap + block.height
+    return [scene_of(stacked(page, gap), title) for page in pages]
 
 
 @dataclass(frozen=True, slots=True)

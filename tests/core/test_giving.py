@@ -1,0 +1,134 @@
+"""Handouts and starters."""
+
+from __future__ import annotations
+
+import re
+from html.parser import HTMLParser
+from pathlib import Path
+
+import pytest
+
+from embrix.course.load import Course, load_course
+from embrix.course.starter import NoStarter, make_starter, write_files
+from embrix.runs.handout import handout, write_html, write_pdf
+from embrix.runs.session import Session
+
+
+@pytest.mark.parametrize(
+    ("language", "lane", "forms"),
+    [
+        ("Drip", "environment", ["Add", "Let"]),
+        ("Drip", "rewriting", ["Let"]),
+        ("Rill", "environment", ["Call", "Add"]),
+        ("Weir", "store_passing", ["While"]),
+        ("Mere", "by_need", ["Call"]),
+    ],
+)
+def test_nothing_of_a_removed_clause_is_left(
+    lockside: Course, tmp_path: Path, language: str, lane: str, forms: list[str]
+) -> None:
+    starter = make_starter(lockside, language, lane, forms, "yours")
+    folder = tmp_path / "starter"
+    write_files(starter.files, folder)
+    everything = " ".join(
+        " ".join(path.read_text().split()) for path in folder.rglob("*") if path.is_file()
+    )
+    assert {one.form for one in starter.removed} == set(forms)
+    for one in starter.removed:
+        for text in one.texts:
+            assert " ".join(text.split()) not in everything
+    # It is a course of its own, with one interpreter and the suite.
+    course = load_course(folder)
+    assert not course.has_errors
+    assert list(course.interpreters[language]) == [lane]
+    report = Session(folder).test(course.suites[0])
+    assert report["diagnostics"] == []
+    verdicts = [(v[1], v[3]) for case in report["cases"] for v in case["verdicts"]]
+    failed = [came for state, came in verdicts if state == "failed"]
+    assert failed
+    assert all("todo" in came or "yours" in came or "not" in came for came in failed)
+    assert any(state == "passed" for state, _ in verdicts)
+
+
+def test_a_starter_that_is_filled_in_holds_the_suite(lockside: Course, tmp_path: Path) -> None:
+    folder = tmp_path / "starter"
+    write_files(make_starter(lockside, "Drip", "environment", ["Add"]).files, folder)
+    path = folder / "drip" / "environment.brix"
+    clause = "Add(left, right) => Num(number(eval(left, env)) + number(eval(right, env)))"
+    text = path.read_text()
+    filled = re.sub(r"Add\(left, right\) => todo .*", clause, text)
+    assert filled != text
+    path.write_text(filled)
+    session = Session(folder)
+    report = session.test(session.course.suites[0])
+    states = {v[1] for case in report["cases"] for v in case["verdicts"]}
+    assert states <= {"passed", "left out"}
+
+
+def test_starters_that_cannot_be_made(lockside: Course, tmp_path: Path) -> None:
+    with pytest.raises(NoStarter, match="no interpreter called nobody"):
+        make_starter(lockside, "Drip", "nobody", ["Add"])
+    with pytest.raises(NoStarter, match="no clause for Ad; did you mean Add"):
+        make_starter(lockside, "Drip", "environment", ["Ad"])
+    # A name in the hint is no way out of the quotes.
+    files = make_starter(lockside, "Drip", "environment", ["Add"], 'say "x"\nNum(1)').files
+    write_files(files, tmp_path / "one")
+    with pytest.raises(OSError, match="exists already"):
+        write_files(files, tmp_path / "one")
+
+
+def test_the_same_clause_elsewhere_is_told(course_copy: Path) -> None:
+    """`Sub` made like `Add` gives the answer away."""
+    path = course_copy / "drip" / "environment.brix"
+    text = path.read_text()
+    changed = re.sub(
+        r"Sub\(left, right\) +=>.*",
+        "Sub(left, right)  => Num(number(eval(left, env)) + number(eval(right, env)))", text,
+    )  # fmt: skip
+    path.write_text(changed)
+    with pytest.raises(NoStarter, match=r"also stands in drip/environment\.brix"):
+        make_starter(load_course(course_copy), "Drip", "environment", ["Add"])
+
+
+class Page(HTMLParser):
+    """What a page refers to, and its headings."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.outside: list[str] = []
+        self.open: list[str] = []
+        self.headings: list[str] = []
+
+    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
+        self.open.append(tag)
+        self.outside += [f"{name}={value}" for name, value in attrs
+                         if name in ("src", "href") and value]  # fmt: skip
+
+    def handle_endtag(self, tag: str) -> None:
+        assert tag in self.open
+        while self.open.pop() != tag:
+            pass
+
+    def handle_data(self, data: str) -> None:
+        if self.open and self.open[-1] in ("h1", "h2", "h3"):
+            self.headings.append(data)
+
+
+@pytest.mark.parametrize("language", ["Drip", "Weir"])
+def test_a_handout_holds_everything_and_needs_nothing_else(lockside: Course, language: str) -> None:
+    session = Session(lockside.folder)
+    lanes = list(session.course.interpreters[language])[:2]
+    parts = handout(session, language, lanes, notes="A word <b>before</b>.")
+    html = write_html(parts)
+    page = Page()
+    page.feed(html)
+    assert page.outside == []
+    assert {"Grammar", "Forms", "Programs", "Cases", *(f"Rules of {one}" for one in lanes)} <= set(
+        page.headings
+    )
+    assert "&lt;b&gt;before&lt;/b&gt;" in html
+    assert html.count("<svg") >= 4
+    content = write_pdf(parts)
+    assert content.startswith(b"%PDF")
+    fonts = set(re.findall(rb"/BaseFont /([^ ]+)", content))
+    assert all(b"DejaVuSansMono" in font for font in fonts), fonts
