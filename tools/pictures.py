@@ -49,6 +49,12 @@ SCENES: list[Scene] = [
     ),
     ("suspensions", "rill/programs/costly.rill", ["F4", *["F8"] * 42]),
     ("statements", "weir/programs/chamber.weir", ["F4", "F4", *["F8"] * 32]),
+    ("compare", "rill/programs/rates.rill", ["WAIT", "F4", "F4", "F4", "WAIT", "ctrl+k", "WAIT"]),
+    (
+        "derivation",
+        "rill/programs/rates.rill",
+        ["WAIT", "F4", "F4", "F4", "WAIT", "ctrl+d", "WAIT", "f"],
+    ),
     ("light", "unused.drip", ["F12", "F4", "F4", "F8", "F8"]),
 ]
 """File name, program, keys. Words in CHANGES change a definition before the workbench opens."""

@@ -28,6 +28,8 @@ from embrix.trace.walk import Walk
 
 PAGE = 640.0
 """Points of height that a picture may take on a page."""
+WIDE = 640.0
+"""Points of width that a derivation may take before it goes on at another picture."""
 DEEP = 4
 """Levels of a derivation that are shown."""
 SMALL = 60
@@ -126,7 +128,7 @@ def _program(session: Session, language: str, lanes: Sequence[str], path: Path) 
             pictures = draw_reduction(walk, name).pages
         else:
             root = derivation_of(walk, 0, DEEP)
-            pictures = draw_derivation(root, name).pages if root is not None else ()
+            pictures = draw_derivation(root, name, WIDE).pages if root is not None else ()
         drawn += [Part("text", f"{path.name} on {name}:"), Part("picture", pictures=pictures)]
     yield Part("table", rows=(("lane", "outcome", "cost"), *rows))
     yield from drawn

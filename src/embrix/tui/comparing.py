@@ -17,7 +17,7 @@ from textual.widgets import Static
 from embrix.text.visible import cut, visible, width
 from embrix.tui.bars import Footer, Masthead, Title
 from embrix.tui.commands import of_place
-from embrix.tui.desk import SUITE_WORKER, Desk
+from embrix.tui.desk import Desk
 from embrix.tui.dialogs import Ask, Help
 from embrix.tui.faces import OUTCOME_SIGNS
 from embrix.tui.rows import Piece, Rows
@@ -145,8 +145,8 @@ class Comparing(Screen[None]):
     #upper-left, #upper-right { height: auto; }
     #upper-left { width: 13fr; }
     #upper-right { width: 8fr; margin-left: 1; }
-    #costs { height: 1fr; }
-    #why { height: 1fr; padding: 0 1; background: $lock-bank; }
+    #costs { height: 7; }
+    #why { height: 7; padding: 0 1; background: $lock-bank; }
     #together { height: 1fr; }
     Comparing.narrow #upper { layout: vertical; height: 50%; }
     Comparing.narrow #upper-left { width: 1fr; height: 60%; }
@@ -183,7 +183,7 @@ class Comparing(Screen[None]):
         )
         names = [bench.lane, *(one for one in bench.lanes.lanes if one != bench.lane)]
         args = {**self._args(), "lanes": names}
-        self._desk.ask("beside", "beside", args, self._compared, worker=SUITE_WORKER)
+        self._desk.ask("beside", "beside", args, self._compared)
         self.query_one(Costs).focus()
         self._light()
 
@@ -258,7 +258,7 @@ class Comparing(Screen[None]):
         if other:
             args = {**self._args(), "one": costs.first, "other": other}
             take = partial(self._walked, other)
-            self._desk.ask("together", "together", args, take, worker=SUITE_WORKER)
+            self._desk.ask("together", "together", args, take)
 
     def _walked(self, other: str, found: dict[str, Any]) -> None:
         if not self.query(Together) or other != self._other:
@@ -282,6 +282,8 @@ class Comparing(Screen[None]):
         self.app.push_screen(Help(PLACE, {}, of_place(PLACE)), carry_out)
 
     def action_leave(self) -> None:
+        self._desk.drop("beside")
+        self._desk.drop("together")
         self.dismiss()
 
     def action_lamp(self) -> None:

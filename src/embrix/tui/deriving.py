@@ -14,7 +14,7 @@ from textual.screen import Screen
 from embrix.text.visible import width
 from embrix.tui.bars import Footer, Masthead, Title
 from embrix.tui.commands import of_place
-from embrix.tui.desk import SUITE_WORKER, Desk
+from embrix.tui.desk import Desk
 from embrix.tui.dialogs import Ask, Help
 from embrix.tui.rows import Piece, Rows
 from embrix.tui.theme import ink
@@ -175,7 +175,7 @@ class Deriving(Screen[None]):
         self.query_one(Masthead).show(course=bench.summary["title"], language=bench.language)
         args = {"language": bench.language, "lane": bench.lane, "text": bench.editor.text,
                 "input": bench.input, "given": bench.walking.given, "number": bench.at}  # fmt: skip
-        self._desk.ask("derived", "derived", args, self._derived, worker=SUITE_WORKER)
+        self._desk.ask("derived", "derived", args, self._derived)
         self.query_one("#judgements-title", Title).light(True)
         self.judgements.focus()
 

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from embrix.runs.pictures import KINDS
-from embrix.tui.desk import SUITE_WORKER, Desk
+from embrix.tui.desk import Desk
 from embrix.tui.dialogs import Ask, Choice, Pick
 
 if TYPE_CHECKING:
@@ -65,7 +65,7 @@ class Drawings:
             "path": str(path),
         }  # fmt: skip
         say(f"drawing {path.name} …", "ink")
-        self._desk.ask("draw", "picture", args, partial(self._drawn, say), worker=SUITE_WORKER)
+        self._desk.ask("draw", "picture", args, partial(self._drawn, say))
 
     def _drawn(self, say: Say, answer: dict[str, Any]) -> None:
         if answer["refused"]:
