@@ -11,11 +11,13 @@ from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 from typing import Any
+from weakref import WeakKeyDictionary
 
 from hypothesis import HealthCheck, Phase, find, settings
 from hypothesis import strategies as st
 from hypothesis.errors import NoSuchExample
 
+from embrix.brix.core import Interpreter
 from embrix.grammar.parser import Parsed
 from embrix.grammar.printing import Printer
 from embrix.machine.lane import Lane
@@ -30,6 +32,8 @@ from embrix.terms.types import Con, settle
 
 LIMITS = Limits(calls=4_000, depth=3_000, output=10_000)
 DEEPEST = 5
+SPARE_BITS = 2
+"""Bits beyond those needed, so that no choice is much likelier than another."""
 
 Progress = Callable[[int], None]
 
@@ -135,6 +139,17 @@ def learned(lane: Lane, sort: str, seed: int) -> Taste:
     return taste
 
 
+_KNOWN: WeakKeyDictionary[Interpreter, dict[tuple[str, int], Taste]] = WeakKeyDictionary()
+
+
+def _remembered(lane: Lane, sort: str, seed: int) -> Taste:
+    """What has been learned, once for each interpreter and seed: the same always comes of it."""
+    known = _KNOWN.setdefault(lane.interpreter, {})
+    if (sort, seed) not in known:
+        known[sort, seed] = learned(lane, sort, seed)
+    return known[sort, seed]
+
+
 @dataclass(slots=True)
 class Hunt:
     """What came of a hunt: how many programs were tried and how they ended on the first lane, how
@@ -179,13 +194,22 @@ def hunt(
     done = Hunt(one.name, other.name, seed)
     signature = interpreter.language.signature
     shrinking = False
-    taste = learned(one, kind.name, seed)
+    taste = _remembered(one, kind.name, seed)
+
+    bits = st.booleans()
 
     @st.composite
     def programs(draw: st.DrawFn) -> Value:
-        depth = draw(st.integers(1, DEEPEST))
-        generator = Tasting(signature, lambda n: draw(st.integers(0, n - 1)), taste)
-        return generator.term(kind.name, depth)
+        def choose(count: int) -> int:
+            # Of bits, because whole numbers are sometimes picked from constants in whatever
+            # modules happen to be loaded: the same seed would not give the same programs.
+            number = 0
+            for _ in range((count - 1).bit_length() + SPARE_BITS * (count > 2)):
+                number = number * 2 + draw(bits)
+            return number % count
+
+        generator = Tasting(signature, choose, taste)
+        return generator.term(kind.name, 1 + choose(DEEPEST))
 
     def differs(term: Value) -> bool:
         nonlocal shrinking
