@@ -19,6 +19,7 @@ from embrix.tui.dialogs import Help, Pick
 from embrix.tui.faces import CasesFace, GrammarFace, NotesFace, TokensFace, TreeFace
 from embrix.tui.rows import Rows
 from embrix.tui.walk_pane import Gauge, Moment
+from tests.conftest import leave_only
 
 
 def bench(pilot: Pilot[None]) -> Bench:
@@ -38,8 +39,11 @@ async def until(condition: Callable[[], bool], what: str) -> None:
 
 @asynccontextmanager
 async def opened(
-    folder: Path, program: str = "drip/programs/toll.drip", size: tuple[int, int] = (140, 44)
-) -> AsyncIterator[Pilot[None]]:
+    folder: Path, program: str = "drip/programs/toll.drip", size: tuple[int, int] = (140, 44),
+    *others: str,
+) -> AsyncIterator[Pilot[None]]:  # fmt: skip
+    """The workbench on a course that has the language of a program, and others by folder."""
+    leave_only(folder, program.partition("/")[0], *others)
     app = Workbench(folder, folder / program)
     async with app.run_test(size=size) as pilot:
         screen = bench(pilot)

@@ -11,6 +11,7 @@ from embrix.grammar.parser import Ambiguous, GaveUp, Parsed, Parser, ParseResult
 from embrix.machine.compiler import Variant
 from embrix.machine.endless import CALLS, find_cycle, last_new
 from embrix.machine.limits import Limits
+from embrix.machine.marks import Marks
 from embrix.machine.outcome import Outcome, Result
 from embrix.machine.recorder import Recorder, Window
 from embrix.machine.run import Machine
@@ -151,7 +152,7 @@ class Lane:
         if result.outcome.name != "recorded moments":
             return Traced(result, term, recorder, None, again)
         recorder.moments.pop()  # what began there was not let happen
-        last = Window(None, LAST)
+        last = Window(None, LAST, Marks(self.interpreter))
         return Traced(again(last), term, recorder, last, again)
 
     def _given(

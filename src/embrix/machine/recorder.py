@@ -11,6 +11,7 @@ from collections import deque
 from typing import Any
 
 from embrix.machine.faults import OutOfFuel
+from embrix.machine.marks import Marks
 from embrix.terms.node import Value
 
 NOT_LEFT = object()
@@ -104,10 +105,10 @@ class Recorder:
 class Window(Recorder):
     """The record of a part of a run: `count` moments from number `first` on, or the last ones where
     `first` is None. Judgements that are open around the part are kept as well; memory is bounded by
-    the part and by the depth of the run.
+    the part and by the depth of the run. `marks` are filled with what is to be known of the whole.
     """
 
-    def __init__(self, first: int | None, count: int) -> None:
+    def __init__(self, first: int | None, count: int, marks: Marks | None = None) -> None:
         super().__init__(0)
         self.functions: Any = {}
         self.arguments: Any = {}
@@ -121,6 +122,7 @@ class Window(Recorder):
         """How many moments there have been."""
         self.heights: list[int] = []
         """The greatest depth in each stretch of `STRETCH` moments."""
+        self.marks = marks
         self._sliding = first is None
         self._end = 0 if first is None else first + count
         self._count = count
@@ -148,6 +150,8 @@ class Window(Recorder):
         self.parents[number] = self.current
         self.results[number] = NOT_LEFT
         self.clauses[number] = -1
+        if self.marks is not None:
+            self.marks.entered(self.passed, number, function, arguments, self._entered)
         self._entered[number] = self.passed
         self.current = number
         self._depth += 1

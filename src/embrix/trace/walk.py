@@ -10,18 +10,19 @@ from __future__ import annotations
 from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Sequence
 from functools import cached_property
-from typing import Literal, TypeVar
+from typing import Literal
 
 from embrix.brix.core import CorePattern, Function, Named, Shape
 from embrix.grammar.printing import Path, Printed
 from embrix.machine.lane import Lane, Traced
 from embrix.machine.recorder import NOT_LEFT, Recorder, Window
 from embrix.terms.node import FIELDS, Node, Value, bindings, entries
-from embrix.terms.node import size as term_size
 from embrix.terms.telling import told_substitution
 from embrix.terms.types import Con, Tup, Type, settle
 from embrix.text.source import Span
 from embrix.trace.frames import origins
+from embrix.trace.reductions import Reductions
+from embrix.trace.spread import spread
 from embrix.trace.stations import Binding, Held, Put, Station, View
 from embrix.trace.waiting import Waiting
 
@@ -36,9 +37,6 @@ BRIEF = 18
 """Characters of an environment or store in a list of judgements."""
 MOST_SEARCHED = 400
 """Nodes in which the place of a step is looked for."""
-
-T = TypeVar("T")
-
 
 AGAIN, BEFORE = 200_000, 50_000
 """Moments that are recorded when a part of a run is carried out again, and how many of them lie
@@ -72,25 +70,29 @@ class Walk:
         if self.traced.term is None:
             return 1
         if self.relation is not None:
-            return len(self._terms) + self._has_end
+            return len(self._reductions) + self._has_end
         last = self.traced.last
         return (last.passed if last is not None else len(self.traced.recorder.moments)) + 1
 
     @property
     def _has_end(self) -> bool:
         """Whether the last station is not a term or moment but how the run ended."""
-        ended = self.traced.result.outcome.kind != "value" or self.traced.last is not None
-        return self.relation is None or ended
+        return self.relation is None or self.traced.result.outcome.kind != "value"
 
     @property
     def cut(self) -> int:
         """How many stations are recorded from the first on where not all are; else 0."""
-        return len(self._whole.recorder.moments) if self.traced.last is not None else 0
+        if self.traced.last is None:
+            return 0
+        moments = len(self._whole.recorder.moments)
+        return moments if self.relation is None else self._reductions.begins_after(moments)
 
-    def _turn_to(self, number: int) -> View:
-        """Look at the record that has a moment; what is not recorded is run again."""
+    def _turn_to(self, number: int, last: int = 0) -> View:
+        """Look at the record that has a moment, and those up to `last` as far as one record may
+        have them; what is not recorded is run again."""
+        last = max(number, min(last, number + AGAIN - BEFORE - 1))
         for view in self._views:
-            if view.first <= number < view.first + len(view.recorder.moments):
+            if view.first <= number and last < view.first + len(view.recorder.moments):
                 self._recorder = view.recorder
                 return view
         assert self.traced.again is not None
@@ -122,7 +124,7 @@ class Walk:
             return []
         self._recorder = self.traced.recorder
         if self.relation is not None:
-            return [self._print(term).text for term, _ in self._terms]
+            return [line for _, line in self._term_lines()]
         return [self.judgement(~moment, True) for moment in self._recorder.moments if moment < 0]
 
     def numbered(
@@ -141,7 +143,7 @@ class Walk:
             return []
         self._recorder = self.traced.recorder
         if self.relation is not None:
-            found = list(enumerate(self._print(term).text for term, _ in self._terms))
+            found = self._term_lines()
             starts = (n for n, line in found if begins is None or begins(line))
             first = next(starts, len(found))
             return found[first:]
@@ -174,65 +176,63 @@ class Walk:
         if self.traced.term is None:
             return []
         if self.relation is not None:
-            heights = [term_size(term, 10_000) for term, _ in _spread(self._terms, most)]
+            heights = self._reductions.sizes(most)
         elif self.traced.last is not None:
-            heights = _spread(self.traced.last.heights, most)
+            heights = spread(self.traced.last.heights, most)
         else:
-            heights = _spread(self._whole.depths, most)
+            heights = spread(self._whole.depths, most)
         return heights or [0]
 
     # ---------------------------------------------------------------- terms
 
     @cached_property
-    def _terms(self) -> list[tuple[Node, int]]:
-        """Each term of the reduction sequence with the step instance that took it, or -1."""
+    def _reductions(self) -> Reductions:
         assert self.relation is not None
-        assert self.traced.term is not None
-        recorder = self._recorder = self.traced.recorder
-        own = self._functions.index(self.relation)
-        subject = self.relation.subjects[0]
-        found: list[tuple[Node, int]] = []
-        last: Value = NOT_LEFT
-        for instance, function in enumerate(recorder.functions):
-            if function == own and not self._within(own, recorder.parents[instance]):
-                found.append((recorder.arguments[instance][subject], instance))
-                last = recorder.results[instance]
-        if not found:
-            return [(self.traced.term, -1)]
-        if last is not NOT_LEFT:
-            tupled = isinstance(settle(self.relation.result), Tup)
-            found.append((last[FIELDS] if tupled else last, -1))
-        return found
+        return Reductions(self.traced, self.relation, self._functions.index(self.relation))
 
-    def _within(self, function: int, instance: int) -> bool:
-        """Whether a judgement is, or lies inside, one of a function: a step inside a step."""
-        recorder = self._recorder
-        while instance >= 0:
-            if recorder.functions[instance] == function:
-                return True
-            instance = recorder.parents[instance]
-        return False
+    def _step(self, number: int) -> tuple[Node, int]:
+        """A term of the reduction sequence with the judgement that rewrites it, or -1. The record
+        that has the whole step is looked at."""
+        steps = self._reductions
+        if number == len(steps.taken):
+            self._recorder = self.traced.last or self.traced.recorder
+            assert steps.final is not None
+            return steps.final, -1
+        if self.traced.last is None:
+            self._recorder = self.traced.recorder
+        else:
+            self._turn_to(steps.begun[number], steps.end(number) - 1)
+        return steps.term(self._recorder, number), steps.taken[number]
+
+    def _term_lines(self) -> list[tuple[int, str]]:
+        """The recorded terms with their numbers; of a run that was cut, those from the first on."""
+        count = len(self._reductions)
+        if self.traced.last is not None:
+            count = self._reductions.begins_after(len(self.traced.recorder.moments))
+        return [(number, self._print(self._step(number)[0]).text) for number in range(count)]
 
     def _term(self, number: int) -> Station:
-        term, instance = self._terms[number]
-        begun = self._begun[number]
-        written = self._written(begun if begun >= 0 else len(self.traced.recorder.moments))
         renewed = None
-        if number and self._terms[number - 1][1] >= 0:
-            before, _ = self._redex(self._terms[number - 1][1])
-            renewed = self._print(term, before).focus if -1 not in before else None
+        if number:
+            _, instance = self._step(number - 1)
+            path, _ = self._redex(instance)
+            if -1 not in path:
+                renewed = self._print(self._step(number)[0], path).focus
+        term, instance = self._step(number)
         if instance < 0:
             printed = self._print(term)
+            written = self._written(self._recorder.now)
             return Station(number, "term", printed.text, None, None, 0, (), None, "final",
                            renewed=renewed, written=written)  # fmt: skip
+        steps = self._reductions
         path, innermost = self._redex(instance)
         redex = self._subject(innermost)
         printed = self._print(term, path)
-        clause = self._clause(innermost)
         return Station(
             number, "term", printed.text, printed.focus, redex[1] if redex else None, 0, (),
-            clause, store=self._store(instance, left=False), put=self._put_in_step(number),
-            renewed=renewed, written=written,
+            self._clause(innermost), store=self._store(instance, left=False),
+            put=self._put(steps.begun[number] + 1, steps.end(number)),
+            renewed=renewed, written=self._written(steps.begun[number]),
         )  # fmt: skip
 
     def _written(self, moments: int) -> str:
@@ -241,19 +241,6 @@ class Walk:
         count = bisect_right(places, moments)
         pieces = self.traced.result.output[max(0, count - MOST_WRITTEN) : count]
         return "".join(pieces)[-MOST_WRITTEN:]
-
-    @cached_property
-    def _begun(self) -> list[int]:
-        """The number of the moment at which each step begins."""
-        moments = self.traced.recorder.moments
-        entered = {moment: at for at, moment in enumerate(moments) if moment >= 0}
-        return [entered.get(instance, -1) for _, instance in self._terms]
-
-    def _put_in_step(self, number: int) -> tuple[Put, ...]:
-        begin = self._begun[number]
-        later = (at for at in self._begun[number + 1 :] if at >= 0)
-        end = next(later, len(self.traced.recorder.moments) + 1)
-        return self._put(begin + 1, end)
 
     def _put(self, first: int, last: int) -> tuple[Put, ...]:
         """The substitutions after so many moments."""
@@ -274,13 +261,17 @@ class Walk:
         path: list[int] = []
         at = instance
         number = instance + 1
-        while number < len(recorder.functions) and recorder.parents[number] >= instance:
+        while self._known(number) and recorder.parents[number] >= instance:
             own = self._functions[recorder.functions[number]]
             if recorder.parents[number] == at and own.finals:
                 path += self._way(at, number)
                 at = number
             number += 1
         return tuple(path), at
+
+    def _known(self, instance: int) -> bool:
+        columns = self._recorder.functions
+        return instance in columns if isinstance(columns, dict) else instance < len(columns)
 
     def _way(self, outer: int, inner: int) -> list[int]:
         """The way from the outer subject to the part in which the inner step takes place."""
@@ -389,7 +380,10 @@ class Walk:
         if key not in self._suspensions:
             kept = {id(view.recorder) for view in self._views}
             self._suspensions = {k: v for k, v in self._suspensions.items() if k in kept}
-            self._suspensions[key] = Waiting(self._recorder, self.lane.interpreter)
+            # Of what came before a part of a run only the marks of the whole one tell.
+            part = isinstance(self._recorder, Window) and self.traced.last is not None
+            marks = self.traced.last.marks if part and self.traced.last is not None else None
+            self._suspensions[key] = Waiting(self._recorder, self.lane.interpreter, marks)
         return self._suspensions[key]
 
     def _store_of(self, instance: int, *, left: bool) -> Node | None:
@@ -466,9 +460,9 @@ class Walk:
 
     def redex(self, number: int) -> Node | None:
         """The part that the step at a station rewrites."""
-        if number >= len(self._terms) or self._terms[number][1] < 0:
+        if number >= len(self._reductions.taken):
             return None
-        return self._subject(self._redex(self._terms[number][1])[1])
+        return self._subject(self._redex(self._step(number)[1])[1])
 
     def output_stations(self) -> list[int]:
         """The first station after each output."""
@@ -477,19 +471,15 @@ class Walk:
             places = list(self.traced.last.outputs)
         if self.relation is None:
             return [min(place, len(self) - 1) for place in places]
-        found = []
-        for place in places:
-            later = (n for n, at in enumerate(self._begun) if at >= place)
-            found.append(next(later, len(self._terms) - 1))
-        return found
+        return [self._reductions.begins_after(place) for place in places]
 
     def judgement_at(self, number: int) -> int:
         """The judgement of a station: the one that is entered or left there, or takes the step."""
         if self.traced.term is None or not 0 <= number < len(self):
             return -1
         if self.relation is not None:
-            terms = self._terms
-            return terms[number][1] if number < len(terms) else -1
+            taken = self._reductions.taken
+            return self._step(number)[1] if number < len(taken) else -1
         if number >= len(self) - 1:
             return 0
         return self.raw(number)[1]
@@ -510,9 +500,9 @@ class Walk:
                 return None
             _, instance, left = self.raw(number)
             return self._store_of(instance, left=left)
-        if number >= len(self._terms) or self._terms[number][1] < 0:
+        if number >= len(self._reductions.taken):
             return None
-        return self._store_of(self._terms[number][1], left=False)
+        return self._store_of(self._step(number)[1], left=False)
 
     def _function(self, instance: int) -> Function:
         return self._functions[self._recorder.functions[instance]]
@@ -584,10 +574,3 @@ def _shape(pattern: CorePattern) -> int | None:
     while isinstance(pattern, Named):
         pattern = pattern.inner
     return pattern.tag if isinstance(pattern, Shape) else None
-
-
-def _spread(items: list[T], most: int) -> list[T]:
-    """At most `most` items, evenly picked, the first and the last among them."""
-    if len(items) <= most:
-        return items
-    return [items[number * (len(items) - 1) // (most - 1)] for number in range(most)]
