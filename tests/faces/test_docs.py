@@ -69,10 +69,9 @@ def test_every_command_of_the_documents_works(
     import io
     import sys
 
-    used = [name for name in ("Rill", "Weir", "Mere") if name.lower() in command.lower()]
-    leave_only(
-        course_copy, "drip", *(["rill"] if "FILE.brix" in command else []), *map(str.lower, used)
-    )
+    used = [name for name in ("rill", "weir", "mere") if name in command.lower()]
+    used += ["rill"] if "FILE.brix" in command else []
+    leave_only(course_copy, "drip", *used)
     monkeypatch.chdir(course_copy)
     drip = course_copy / "drip" / "drip.brix"
     (tmp_path / "other.brix").write_text(drip.read_text().replace('left    "+"', 'right   "+"'))
@@ -82,6 +81,7 @@ def test_every_command_of_the_documents_works(
     stands_for = {
         "FILE": program,
         "other.brix": tmp_path / "other.brix",
+        "LINES.txt": tmp_path / "LINES.txt",
         "FILE.weir": course_copy / "weir" / "programs" / "tolls.weir",
         "FILE.brix": course_copy / "rill" / "by_need.brix",
         "FILE.rill": course_copy / "rill" / "programs" / "rates.rill",
