@@ -9,8 +9,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from embrix.compare.applied import Evaluated
 from embrix.compare.growth import best, fits, told
-from embrix.compare.hunting import hunt
+from embrix.compare.hunting import Hunt, NoPrograms, hunt
 from embrix.compare.lanes import Parted, parted, side
 from embrix.course.load import Course
 from embrix.grammar.parser import Parsed
@@ -127,28 +128,71 @@ def test_growth_of_a_real_program(session: Session) -> None:
 # ---------------------------------------------------------------------- hunting
 
 
-@pytest.mark.parametrize("other", ["by_name", "dynamic_scope"])
-def test_the_smallest_difference(session: Session, other: str) -> None:
-    one, two = session.lane("Rill", "environment"), session.lane("Rill", other)
-    found = hunt(one, two, most=6_000, seed=1)
+@pytest.mark.parametrize(
+    ("language", "one", "other"),
+    [
+        ("Rill", "environment", "by_name"),
+        ("Rill", "environment", "dynamic_scope"),
+        ("Weir", "store_passing", "stale_store"),
+    ],
+)
+def test_the_smallest_difference(session: Session, language: str, one: str, other: str) -> None:
+    lanes = session.lane(language, one), session.lane(language, other)
+    found = hunt(*lanes, most=2_000, seed=1)
     assert found.program
     assert found.nodes <= 12
-    parsed = one.parser.parse(found.program)
-    assert isinstance(parsed, Parsed)
-    ends = [lane.run(found.program).outcome.sentence for lane in (one, two)]
-    assert tuple(ends) == found.ends
-    assert ends[0] != ends[1]
-    assert found.ended["value"] >= found.tried / 2
+    assert isinstance(lanes[0].parser.parse(found.program), Parsed)
+    ends = [lane.run(found.program) for lane in lanes]
+    told = [(end.outcome.sentence, list(end.state)) for end in ends]
+    assert told[0] != told[1]
+    assert found.ends[0] != found.ends[1]
+    assert all(end.startswith(one[0]) for end, one in zip(found.ends, told, strict=True))
 
 
-def test_a_hunt_is_reproducible_and_finds_nothing_where_nothing_is(session: Session) -> None:
-    one, two = session.lane("Rill", "environment"), session.lane("Rill", "by_name")
-    first, second = hunt(one, two, most=100, seed=7), hunt(one, two, most=100, seed=7)
-    assert (first.program, first.tried, first.ended) == (second.program, second.tried, second.ended)
-    nothing = hunt(one, session.lane("Rill", "store_passing"), most=100, seed=7)
+def test_programs_that_are_made_up_mostly_make_sense(session: Session) -> None:
+    """At least half end in a value, a third apply a function to an argument that is used, no
+    program is tried twice; the same seed gives the same."""
+    one, other = session.lane("Rill", "environment"), session.lane("Rill", "store_passing")
+    nothing = hunt(one, other, most=300, seed=7)
     assert nothing.program == ""
-    assert nothing.sentence == f"no difference in {nothing.tried} programs (seed 7)"
-    assert nothing.tried >= 90
+    assert nothing.sentence == "no difference in 300 programs (seed 7)"
+    assert nothing.ended["value"] >= nothing.tried / 2
+    assert nothing.applying >= nothing.looked_at / 3
+    again = hunt(one, other, most=300, seed=7)
+    assert (again.tried, again.ended, again.applying) == (300, nothing.ended, nothing.applying)
+    assert "apply a function to an argument that is used" in nothing.distribution
+
+
+def test_what_it_is_to_use_an_argument(session: Session) -> None:
+    lane = session.lane("Rill", "environment")
+    for text, used in (
+        ("(given x: x + 1) 2", True),
+        ("(given x: 1) 2", False),
+        ("let x = 1 in x", False),
+        ("given x: x", False),
+        ("let f of k = k in f 2", True),
+        ("(given x: given y: x) 2", False),
+        ("(given x: when false then x else 1) 2", False),
+    ):
+        traced = lane.trace(text)
+        found = Evaluated(traced.recorder, lane.interpreter).uses_an_argument
+        assert found is used, text
+
+
+def test_a_hunt_can_be_stopped_and_keeps_what_there_is(session: Session) -> None:
+    one, other = session.lane("Rill", "environment"), session.lane("Rill", "store_passing")
+    told = []
+
+    def progress(so_far: Hunt) -> None:
+        told.append(so_far.tried)
+        if len(told) == 2:
+            raise InterruptedError
+
+    done = hunt(one, other, most=5_000, seed=7, progress=progress)
+    assert told == [100, 200]
+    assert done.sentence == "stopped: no difference in 200 programs (seed 7)"
+    with pytest.raises(NoPrograms, match="store_passing Weir"):
+        hunt(one, session.lane("Weir", "store_passing"))
 
 
 def test_costs_count_when_asked_for(session: Session) -> None:

@@ -116,7 +116,11 @@ def growth(arguments: argparse.Namespace) -> int:
 
 def seek_difference(arguments: argparse.Namespace) -> int:
     """Look for the smallest program on which two lanes disagree."""
-    from embrix.compare.hunting import hunt  # it needs a library that takes a while to begin
+    from embrix.compare.hunting import (  # it needs a library that takes a while to begin
+        Hunt,
+        NoPrograms,
+        hunt,
+    )
 
     _, language, lanes = lanes_of(arguments)
     names = arguments.lanes or []
@@ -127,19 +131,19 @@ def seek_difference(arguments: argparse.Namespace) -> int:
     one, other = lanes[0], lanes[1]
     shown = sys.stderr.isatty()
 
-    def progress(tried: int) -> None:
+    def progress(done: Hunt) -> None:
         if shown:
-            print(f"\r{tried:,} programs ", end="", file=sys.stderr, flush=True)
+            print(f"\r{done.tried:,} programs ", end="", file=sys.stderr, flush=True)
 
-    done = hunt(one, other, most=arguments.most, seed=arguments.seed, costs=arguments.costs,
-                endless=arguments.endless, progress=progress)  # fmt: skip
+    try:
+        done = hunt(one, other, most=arguments.most, seed=arguments.seed, costs=arguments.costs,
+                    endless=arguments.endless, progress=progress)  # fmt: skip
+    except NoPrograms as wrong:
+        raise Usage(str(wrong)) from wrong
     if shown:
         print("\r" + " " * 30 + "\r", end="", file=sys.stderr)
-    ended = ", ".join(f"{count / max(1, done.tried):.0%} {kind}"
-                      for kind, count in done.ended.most_common())  # fmt: skip
     print(f"{language}, {one.name} and {other.name}: {done.sentence}")
-    print(f"    of the programs tried {ended}; "
-          f"{done.using / max(1, done.tried):.0%} use a name that they bind")  # fmt: skip
+    print(f"    of the programs tried {done.distribution}")
     if not done.program:
         return 0
     print(f"\n    {visible(done.program)}\n")

@@ -1,0 +1,269 @@
+"""What makes a good program of a language, learned by running some: which forms go well in which
+fields, so that most programs that are made up come to a value. No types have to be known."""
+
+from __future__ import annotations
+
+import random
+from collections import Counter
+from collections.abc import Sequence
+from fractions import Fraction
+from weakref import WeakKeyDictionary
+
+from embrix.brix.core import Interpreter, Language
+from embrix.compare.applied import Evaluated
+from embrix.grammar.parser import Parsed
+from embrix.grammar.printing import Printer
+from embrix.machine.lane import Lane
+from embrix.machine.limits import Limits
+from embrix.machine.recorder import NOT_LEFT, Recorder
+from embrix.terms.generate import MOST_ITEMS, NUMBERS, Choose, Generator, shapes_of
+from embrix.terms.node import (
+    CONS,
+    FIELDS,
+    NIL,
+    SOME,
+    Constructor,
+    Node,
+    Value,
+    list_items,
+    nodes_of,
+)
+from embrix.terms.signature import Signature
+from embrix.terms.types import Con
+
+LIMITS = Limits(calls=4_000, depth=3_000, output=10_000)
+SHALLOW, LEVELS = 3, 4
+"""The least number of levels of a program, and how many numbers of levels there are."""
+LEARNING = 2_000
+"""Programs that are looked at to learn what goes well with what."""
+WRITTEN = 500
+"""How many of them are written down and read again, to learn which forms can be."""
+FEW = 3
+"""Times that a form must have applied a function to count as one that does."""
+MOST_SLOTS = 150
+HARMFUL = 0.25
+"""How much worse than the best one a form is that is no longer put into a field."""
+BLAMED, INVOLVED = 3.0, 0.5
+"""What it counts against a part that it stands in the node at which a program failed, and that the
+failure happened inside it."""
+FAR = 1 << 20
+MOST_DEEPER = 3
+"""Levels by which a term may be deeper than was asked for, so that only good forms stand in it."""
+TOP = ("", 0)
+
+Pair = tuple[str, int, str]
+"""A form, the number of a field, the form (or the number of items) that stands in it."""
+
+
+class Taste:
+    """Which forms go well in which fields: those that were evaluated to an end there, and not those
+    in a node at which a program failed. So no types have to be known."""
+
+    def __init__(self, signature: Signature) -> None:
+        self._signature = signature
+        self._shapes = shapes_of(signature)
+        self._good: Counter[Pair] = Counter()
+        self._bad: dict[Pair, float] = {}
+        self._applying: Counter[str] = Counter()
+        self._settled: dict[tuple[str, int, tuple[str, int], bool], list[Constructor]] = {}
+        self.unwritten: set[str] = set()
+        """Forms that no program could be read with."""
+        self.tops: set[str] = set()
+        """Forms that programs were read as; empty while that is not known."""
+        self.settled = False
+        """Whether nothing more will be learned."""
+
+    def slots(
+        self, sort: str, depth: int, at: tuple[str, int], *, scoped: bool
+    ) -> list[Constructor]:
+        """The forms for a field, each as often as it is wanted: one that has mostly done harm
+        there, beside others that have not, is left out. Names that are used, and binders, are
+        wanted most; what ends a program early least."""
+        key = (sort, depth, at, scoped)
+        if key in self._settled:
+            return self._settled[key]
+        found = self._weighed(sort, depth, at, scoped=scoped)
+        if self.settled:
+            self._settled[key] = found
+        return found
+
+    def share(self, pair: Pair) -> float:
+        """How well something goes in a field, from 0 to 1; a half where nothing is known."""
+        good = self._good[pair]
+        return (good + 1) / (good + self._bad.get(pair, 0.0) + 2)
+
+    def _weighed(
+        self, sort: str, depth: int, at: tuple[str, int], *, scoped: bool
+    ) -> list[Constructor]:
+        shares = {
+            form: self.share((*at, form.name))
+            for form in self._shapes.fitting(sort, FAR, scoped=scoped)
+            if form.name not in self.unwritten
+            and (at != TOP or not self.tops or form.name in self.tops)
+        }
+        best = max(shares.values(), default=0.5)
+        fine = [form for form, share in shares.items() if share >= HARMFUL * best]
+        if depth < -MOST_DEEPER or not fine:
+            fine = list(self._shapes.fitting(sort, depth, scoped=scoped))
+        found: list[Constructor] = []
+        for form in self._shapes.low(fine, depth):
+            count = round(3 * (shares.get(form, 0.0) / best) ** 2 * self._wanted(form))
+            found += [form] * max(1, min(MOST_SLOTS, count))
+        return found
+
+    def _wanted(self, form: Constructor) -> float:
+        if self._applying[form.name] >= FEW:
+            return 45.0
+        if form.uses:
+            return 20.0
+        if form.binds:
+            return 6.0
+        return 2.0 if any(isinstance(kind, Con) for kind in form.types) else 0.7
+
+    def learn(self, recorder: Recorder, lane: Lane) -> None:
+        """A program has been run: what was evaluated to an end was good, what stands in the node at
+        which it stopped was not. Parts that were never evaluated teach nothing."""
+        seen = Evaluated(recorder, lane.interpreter)
+        for form, _, _ in seen.applications():
+            self._applying[form.name] += 1
+        done: set[int] = set()
+        for number, node in enumerate(seen.nodes):
+            if node is not None and id(node) not in done:
+                done.add(id(node))
+                if recorder.results[number] is not NOT_LEFT:
+                    self._good.update(pair for pair, _ in self.pairs(node))
+        self._blame(recorder, seen)
+
+    def _blame(self, recorder: Recorder, seen: Evaluated) -> None:
+        """What stands in the node at which a program stopped, and what that node stands in."""
+        at = seen.nearest(recorder.current)
+        inner: Node | None = None
+        while at >= 0:
+            node = seen.nodes[at]
+            for pair, part in self.pairs(node):
+                if inner is None or part is inner:
+                    weight = BLAMED if inner is None else INVOLVED
+                    self._bad[pair] = self._bad.get(pair, 0.0) + weight
+            inner = node
+            at = seen.nearest(recorder.parents[at])
+
+    def pairs(self, node: Node) -> list[tuple[Pair, Node | None]]:
+        """What stands in the fields of a node, and how many items its lists have."""
+        form = self._signature.form_of(node)
+        found: list[tuple[Pair, Node | None]] = []
+        for index, child in enumerate(node[FIELDS:] if form is not None else ()):
+            assert form is not None
+            parts = _parts(child)
+            if is_list(child):
+                found.append(((form.name, index, str(len(parts))), None))
+            for part in parts:
+                inner = self._signature.form_of(part)
+                if inner is not None:
+                    found.append(((form.name, index, inner.name), part))
+        return found
+
+
+class Tasting(Generator):
+    """Makes up programs by taste."""
+
+    def __init__(self, language: Language, choose: Choose, taste: Taste) -> None:
+        super().__init__(language.signature, choose, numbers=numbers_of(language))
+        self._taste = taste
+
+    def program(self, sort: str) -> Value:
+        """A closed term."""
+        return self.term(sort, SHALLOW + self.choose(LEVELS))
+
+    def pick(
+        self, sort: str, depth: int, at: tuple[str, int] | None, *, scoped: bool
+    ) -> Constructor:
+        slots = self._taste.slots(sort, depth, at or TOP, scoped=scoped)
+        return slots[self.choose(len(slots))]
+
+    def count(self, depth: int, at: tuple[str, int] | None) -> int:
+        lengths = range(MOST_ITEMS + 1) if depth > 0 else range(2)
+        shares = [self._taste.share((*(at or TOP), str(one))) for one in lengths]
+        best = max(shares)
+        slots = [
+            one
+            for one, share in zip(lengths, shares, strict=True)
+            for _ in range(max(1, round(4 * (one + 1) * (share / best) ** 2)))
+        ]
+        return slots[self.choose(len(slots))]
+
+
+def numbers_of(language: Language) -> Sequence[int | Fraction | float]:
+    """Numbers that the language can write."""
+    if language.numbers == "float":
+        return [float(one) for one in NUMBERS]
+    return [one for one in NUMBERS if language.numbers != "integer" or isinstance(one, int)]
+
+
+def learned(lane: Lane, sort: str, seed: int) -> Taste:
+    """What programs made up on a lane have taught."""
+    language = lane.interpreter.language
+    printer = lane.machine.printer
+    taste = Taste(language.signature)
+    seeded = random.Random(seed)
+    met: tuple[Counter[str], Counter[str]] = (Counter(), Counter())
+    tops: set[str] = set()
+    for number in range(LEARNING if printer is not None else 0):
+        term = Tasting(language, seeded.randrange, taste).program(sort)
+        if number < WRITTEN:
+            text = written(printer, term)  # type: ignore[arg-type]
+            parsed = lane.parser.parse(text) if text is not None else None
+            met[isinstance(parsed, Parsed)].update(_forms(language.signature, term))
+            refused, read = met
+            taste.unwritten = {name for name in refused if refused[name] > 5 and not read[name]}
+            if not isinstance(parsed, Parsed):
+                continue
+            term = parsed.term
+            tops.add(_name(language.signature, term))
+            if number == WRITTEN - 1:
+                taste.tops = tops
+        recorder = Recorder(LIMITS.calls)
+        lane.machine.run(term, variant="traced", limits=LIMITS, recorder=recorder)
+        taste.learn(recorder, lane)
+    taste.settled = True
+    return taste
+
+
+_KNOWN: WeakKeyDictionary[Interpreter, dict[tuple[str, int], Taste]] = WeakKeyDictionary()
+
+
+def remembered(lane: Lane, sort: str, seed: int) -> Taste:
+    """What has been learned, once for each interpreter and seed: the same always comes of it."""
+    known = _KNOWN.setdefault(lane.interpreter, {})
+    if (sort, seed) not in known:
+        known[sort, seed] = learned(lane, sort, seed)
+    return known[sort, seed]
+
+
+def is_list(child: Value) -> bool:
+    return isinstance(child, tuple) and child[0] in (CONS, NIL)
+
+
+def _parts(child: Value) -> list[Node]:
+    """What stands in a field: one node, or those of a list or of what may be there."""
+    if not isinstance(child, tuple):
+        return []
+    if is_list(child):
+        return [item for item in list_items(child) if isinstance(item, tuple)]
+    return [child[FIELDS]] if child[0] == SOME and isinstance(child[FIELDS], tuple) else [child]
+
+
+def _forms(signature: Signature, term: Value) -> set[str]:
+    forms = map(signature.form_of, nodes_of(term))
+    return {form.name for form in forms if form is not None}
+
+
+def _name(signature: Signature, term: Node) -> str:
+    form = signature.form_of(term)
+    return form.name if form is not None else ""
+
+
+def written(printer: Printer, term: Value) -> str | None:
+    try:
+        return printer.show(term).text
+    except RecursionError:
+        return None
