@@ -455,10 +455,17 @@ class Interpreter:
     """How each choice is decided, where not by its default."""
     syntax: InterpreterSyntax | None = None
     """The text it was made of, joined with that of its base."""
+    version: str = ""
+    """Which version it is, where not that of the course."""
 
     @property
     def lane(self) -> str:
-        """Its name with the choices that are not decided by default."""
+        """Its name with the choices that are not decided by default, and its version."""
+        return f"{self.role}@{self.version}" if self.version else self.role
+
+    @property
+    def role(self) -> str:
+        """The lane that suites speak of: whatever the version."""
         told = [f"{name}={way}" for name, way in self.decided.items()
                 if way != self.choices[name].default]  # fmt: skip
         return f"{self.name}[{', '.join(told)}]" if told else self.name

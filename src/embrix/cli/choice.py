@@ -12,6 +12,7 @@ from embrix.course.shipped import shipped_course
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
 from embrix.runs.session import Session, Undecided
+from embrix.runs.versions import NoVersion, plain_name
 from embrix.runs.worker import limit_memory
 from embrix.text.diagnostic import render
 from embrix.text.source import Source, Unreadable, read_source
@@ -171,7 +172,7 @@ def _lanes(arguments: argparse.Namespace, session: Session, language: str) -> li
             print(render(finding), file=sys.stderr)
         raise Usage(f"{language} cannot run programs until its definition is mended")
     for given in names:
-        name = given.partition("[")[0].strip()
+        name = plain_name(given)
         if name in course.broken.get(language, ()):
             for finding in errors[:3]:
                 print(render(finding), file=sys.stderr)
@@ -185,7 +186,7 @@ def _lanes(arguments: argparse.Namespace, session: Session, language: str) -> li
             raise Usage(f"{language} has no interpreter called {name}; {hint}")
     try:
         return [session.runner(language, name) for name in names]
-    except Undecided as wrong:
+    except (Undecided, NoVersion) as wrong:
         raise Usage(str(wrong.args[0])) from wrong
 
 

@@ -10,9 +10,11 @@ import re
 import sys
 
 from embrix.cli.choice import Usage, chosen, lanes_of
+from embrix.cli.testing import suites_of, write_after_a_look
 from embrix.compare.growth import measured, told
 from embrix.compare.lanes import parted, side
 from embrix.machine.lane import BadBinding
+from embrix.runs.hunted import as_case
 from embrix.suite.model import COSTS
 from embrix.text.visible import cut, visible
 
@@ -122,7 +124,7 @@ def seek_difference(arguments: argparse.Namespace) -> int:
         hunt,
     )
 
-    _, language, lanes = lanes_of(arguments)
+    session, language, lanes = lanes_of(arguments)
     names = arguments.lanes or []
     if len(names) != 2:
         raise Usage("a hunt takes two lanes: --with one --with other")
@@ -153,4 +155,11 @@ def seek_difference(arguments: argparse.Namespace) -> int:
     print(f"    {parting.sentence}")
     for line in parting.more:
         print(f"    {line}")
+    if arguments.suite is not None:
+        (path,) = suites_of(session, [arguments.suite])
+        found = as_case(session, path, done.program, names, f"a hunt, seed {done.seed}")
+        if found["refused"]:
+            raise Usage(found["refused"])
+        print()
+        write_after_a_look(path, found["old"], found["text"], found["changes"], yes=arguments.yes)
     return 1

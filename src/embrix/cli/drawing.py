@@ -10,6 +10,7 @@ from embrix.draw.files import Unwritable, write_drawing
 from embrix.machine.lane import BadBinding
 from embrix.runs.pictures import KINDS, OF_PROGRAMS, Kind, NoPicture, Wish, picture
 from embrix.runs.session import Session, Undecided
+from embrix.runs.versions import NoVersion
 from embrix.suite.model import COSTS
 from embrix.text.suggest import did_you_mean
 
@@ -29,7 +30,7 @@ def draw(arguments: argparse.Namespace) -> int:
         drawing = picture(session, wish)
     except NoPicture as nothing:
         raise Usage(str(nothing)) from nothing
-    except Undecided as wrong:
+    except (Undecided, NoVersion) as wrong:
         raise Usage(str(wrong.args[0])) from wrong
     except KeyError as wrong:
         raise Usage(f"{wish.language} has no lane called {wrong.args[0]}") from wrong

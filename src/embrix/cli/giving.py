@@ -10,6 +10,7 @@ from embrix.course.starter import NoStarter, make_starter, write_files
 from embrix.runs.handout import handout, write_html, write_pdf
 from embrix.runs.pictures import NoPicture
 from embrix.runs.session import Session, Undecided
+from embrix.runs.versions import NoVersion
 from embrix.text.saving import save_bytes, save_text
 from embrix.text.source import Unreadable, read_source
 
@@ -31,7 +32,7 @@ def give_handout(arguments: argparse.Namespace) -> int:
         parts = handout(session, language, arguments.lanes or (), arguments.programs, notes)
     except NoPicture as nothing:
         raise Usage(str(nothing)) from nothing
-    except Undecided as wrong:
+    except (Undecided, NoVersion) as wrong:
         raise Usage(str(wrong.args[0])) from wrong
     except KeyError as wrong:
         raise Usage(f"{language} has no lane called {wrong.args[0]}") from wrong

@@ -15,6 +15,7 @@ from embrix.cli import commands, testing
 from embrix.cli.allowing import allow_commands
 from embrix.cli.choice import Usage
 from embrix.cli.comparing import compare, growth, seek_difference
+from embrix.cli.deciding import differences, questions
 from embrix.cli.format import format_files
 from embrix.cli.mistakes import mistakes
 from embrix.cli.uncovered import tell_uncovered
@@ -198,6 +199,15 @@ def parser() -> argparse.ArgumentParser:
     search.add_argument("--seed", metavar="N", type=int, default=1, help="where to begin")
     search.add_argument("--costs", action="store_true", help="costs count as differences")
     search.add_argument("--endless", action="store_true", help="never ending counts as well")
+    search.add_argument("--case", metavar="SUITE", type=Path, dest="suite",
+                        help="make what is found a case of this suite, after a look")  # fmt: skip
+    search.add_argument("--yes", action="store_true", help="with --case: write it")
+
+    apart = add("differences", differences, "what tells two definitions apart in meaning")
+    apart.add_argument("one", metavar="ONE", help="Rill, Rill.environment, either with @VERSION")
+    apart.add_argument("other", metavar="OTHER", help="another one")
+    apart.add_argument("--whole", action="store_true", help="do not cut long lines")
+    apart.add_argument("--json", action="store_true", help="print them as JSON")
 
     explain = add("explain", commands.explain, "say what a diagnostic code means")
     explain.add_argument("code", metavar="CODE", nargs="?", help="default: list all codes")
@@ -283,8 +293,12 @@ def _suites(add: Callable[[str, Command, str], argparse.ArgumentParser]) -> None
 
     add("changed", testing.changed, "say which verdicts the last run of the suites changed")
 
-    asked = add("questions", testing.questions, "the answers of all lanes to the suites' questions")
+    asked = add(
+        "questions", questions, "the answers of all lanes to the suites' questions, choices"
+    )
     asked.add_argument("--language", metavar="NAME", help="only this language")
+    asked.add_argument("--if", metavar="CHOICE=WAY", dest="decision",
+                       help="print which cases change when a choice is decided so")  # fmt: skip
     asked.add_argument("--json", action="store_true", help="print them as JSON")
 
     taken = add("accept", testing.accept_case, "make what came what is expected, after a look")

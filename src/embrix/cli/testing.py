@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import argparse
-import json
 import os
 import sys
 import textwrap
 import threading
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
@@ -205,32 +205,6 @@ def changed(arguments: argparse.Namespace) -> int:
     return 0
 
 
-def questions(arguments: argparse.Namespace) -> int:
-    """Print the questions of the suites with the answers of all lanes and choices."""
-    from embrix.runs.testing import answered
-
-    session = Session(course_folder(arguments.course))
-    found = []
-    for path in session.course.suites:
-        suite = session.suite(path, Findings())
-        if suite is not None and arguments.language in (None, suite.language):
-            found += answered(session, suite.language, suite.questions)
-    if arguments.json:
-        print(json.dumps(found, indent=2, ensure_ascii=False))
-        return 0
-    for question in found:
-        print(question["name"])
-        print(textwrap.indent(visible(question["program"], keep="\n").rstrip("\n"), "    │ "))
-        wide = max((len(lane) for lane, _, _ in question["answers"]), default=0)
-        labels = max(len(label or "none of these") for _, label, _ in question["answers"])
-        for lane, label, came in question["answers"]:
-            print(f"    {lane:<{wide}}  {label or 'none of these':<{labels}}  {visible(came)}")
-        print()
-    if not found:
-        print("no suite asks a question: see docs/suites.md")
-    return 0
-
-
 # ---------------------------------------------------------------------- accepting
 
 
@@ -253,19 +227,27 @@ def accept_case(arguments: argparse.Namespace) -> int:
             acceptance = _accepted(session, suite, arguments)
     except (CannotAccept, BadBinding) as wrong:
         raise Usage(str(wrong)) from wrong
-    if not acceptance.changes:
+    write_after_a_look(path, suite.source.text, acceptance.text, acceptance.changes,
+                       yes=arguments.yes)  # fmt: skip
+    return 0
+
+
+def write_after_a_look(
+    path: Path, old: str, new: str, changes: Sequence[str], *, yes: bool
+) -> None:
+    """Print what would change in a suite, and write it when told to. Raises `Usage`."""
+    if not changes:
         print("nothing would change")
-        return 0
-    print("\n".join(visible(line) for line in acceptance.changes))
-    if not arguments.yes:
-        print(f"\nwith --yes this is written to {suite.source.name}")
-        return 0
+        return
+    print("\n".join(visible(line) for line in changes))
+    if not yes:
+        print(f"\nwith --yes this is written to {path.name}")
+        return
     try:
-        replace_file(path, suite.source.text, acceptance.text)
+        replace_file(path, old, new)
     except (Changed, Unreadable, OSError) as fault:
         raise Usage(f"not written: {fault}") from fault
-    print(f"\nwritten to {suite.source.name}; embrix accept --undo takes it back")
-    return 0
+    print(f"\nwritten to {path.name}; embrix accept --undo takes it back")
 
 
 def _accepted(session: Session, suite: Suite, arguments: argparse.Namespace) -> Acceptance:

@@ -64,6 +64,11 @@ class Lane:
     def name(self) -> str:
         return self.interpreter.lane
 
+    @property
+    def role(self) -> str:
+        """Its name without a version: what suites call it."""
+        return self.interpreter.role
+
     def run(
         self,
         text: str,

@@ -52,6 +52,10 @@ class OutsideLane(Lane):
     def name(self) -> str:
         return self.outside.name
 
+    @property
+    def role(self) -> str:
+        return self.outside.name
+
     def run(
         self,
         text: str,

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Any, TypeAlias
 
@@ -27,6 +28,7 @@ from embrix.machine.outcome import Outcome, Result
 from embrix.runs.outside import OutsideLane
 from embrix.runs.strength import Noticed, Trial
 from embrix.runs.testing import check_suite
+from embrix.runs.versions import NoVersion, plain_name, split_version, unsaved_of
 from embrix.suite.model import Suite
 from embrix.suite.read import read_suite
 from embrix.terms.node import CONS, FIELDS, NIL, NONE, SOME, Node, list_items
@@ -61,6 +63,7 @@ class Session:
         self.laws: list[LawReport] = []
         """The laws that have been tried for `diagnostics`."""
         self._walks: OrderedDict[str, Walk | SavedWalk] = OrderedDict()
+        self._versions: dict[str, tuple[dict[Path, str], Session]] = {}
         self._programs: dict[str, str] = {}
         """The programs of the walks that are kept."""
 
@@ -74,11 +77,36 @@ class Session:
 
     def lane(self, language: str, name: str, grammar: str | None = None) -> Lane:
         """Raises KeyError when there is no such lane that can run."""
+        plain, version = split_version(name)
+        if version:
+            return self._of_version(language, plain, version, grammar)
         key = (language, name, grammar)
         if key not in self._lanes:
             interpreter = decided(self.course.interpreters[language], name)
             self._lanes[key] = self.lane_of(interpreter, grammar)
         return self._lanes[key]
+
+    def version(self, version: str) -> Session:
+        """The course in another version. Raises `NoVersion`."""
+        folder, unsaved = unsaved_of(self.course, version)
+        known = self._versions.get(version)
+        if known is None or known[0] != unsaved:
+            self._versions[version] = (unsaved, Session(folder, unsaved))
+        return self._versions[version][1]
+
+    def _of_version(self, language: str, name: str, version: str, grammar: str | None) -> Lane:
+        """A lane of another version. Raises `NoVersion`, KeyError."""
+        other = self.version(version)
+        try:
+            interpreter = decided(other.course.interpreters[language], name)
+            marked = replace(interpreter, version=version)
+            return other.lane_of(marked, grammar)
+        except KeyError as missing:
+            if isinstance(missing, Undecided):
+                raise
+            errors = [d for d in other.course.diagnostics if d.severity == "error"]
+            why = f": {errors[0].message}" if errors else ""
+            raise NoVersion(f"{plain_name(name)} cannot run as in {version}{why}") from missing
 
     def lane_of(self, interpreter: Interpreter, grammar: str | None = None) -> Lane:
         """A lane for an interpreter of the course, or for a changed version of one. Raises KeyError
@@ -283,7 +311,14 @@ class Session:
             for lane in course.interpreters.get(language_name, {}).values():
                 errors[language_name] |= {error.name for error in lane.errors}
         grammars = {name: one.grammars for name, one in course.languages.items()}
-        return read_suite(source, lanes, errors, findings, grammars)
+        choices = {
+            name: {
+                lane: {choice.name: choice.alternatives for choice in one.choices.values()}
+                for lane, one in course.interpreters.get(name, {}).items()
+            }
+            for name in course.languages
+        }
+        return read_suite(source, lanes, errors, findings, grammars, choices)
 
     def grammar(self, language: str, rule: str | None = None) -> list[str]:
         """What kind of grammar a language has, as lines of text."""

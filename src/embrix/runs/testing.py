@@ -15,7 +15,9 @@ from weakref import WeakKeyDictionary
 from embrix.brix.core import Interpreter
 from embrix.machine.lane import BadBinding, Lane
 from embrix.machine.limits import Limits
+from embrix.machine.outcome import Result
 from embrix.runs.outside import check_outside
+from embrix.runs.versions import plain_name, split_version
 from embrix.suite.accept import CannotAccept, accept
 from embrix.suite.check import Verdict, check_case, describe, fits, translated
 from embrix.suite.history import Unkept, fingerprint, remember, rows_of, since_text
@@ -75,6 +77,14 @@ class Testing:
                     self.findings.error("unknown_name", str(told), suite.source, Span(0, 0))
                 # Else its interpreter has errors, which have been told.
         self.outside = session.outside(suite.language)
+        for name in wanted:
+            if split_version(name)[1] and plain_name(name) in {one.name for one in self.lanes}:
+                try:
+                    self.lanes.append(session.lane(suite.language, name))
+                except KeyError as wrong:
+                    self.findings.error(
+                        "unknown_interpreter", str(wrong.args[0]), suite.source, Span(0, 0)
+                    )
         if wanted:
             self.lanes = [lane for lane in self.lanes if lane.name in wanted]
             self.outside = [lane for lane in self.outside if lane.name in wanted]
@@ -87,9 +97,9 @@ class Testing:
             others = self.session.lanes(self.language, self.grammar)
             other = translated(case, self.lanes[0], others[0]) if others else None
         for lane in self.lanes:
-            if "[" in lane.name and self.grammar is not None:
+            if lane.name != plain_name(lane.name) and self.grammar is not None:
                 continue
-            base = bases[lane.interpreter.name]
+            base = lane.interpreter if lane.name != lane.role else bases[lane.interpreter.name]
             if other is not None:
                 read = self.session.lane(self.language, lane.name, self.grammar)
                 yield check_case(other, read)
@@ -225,14 +235,21 @@ def answer_of(question: Question, lane: Lane) -> tuple[str, str]:
     except BadBinding as bad:
         return "", str(bad)
     written = "".join(result.output)
-    came = describe(result.outcome, question.program, place=True)
-    if written:
-        came = f"writes {visible(written)}" + (f", {came}" if came != "()" else "")
+    came = with_output(result, question.program)
     for label, answer in question.answers.items():
         ends = answer.expected is None or fits(answer.expected, result.outcome, question.program)
         if ends and answer.output in (None, written):
             return label, came
     return "", came
+
+
+def with_output(result: Result, program: str) -> str:
+    """How a run ended and what it wrote, on one line."""
+    came = describe(result.outcome, program, place=True)
+    written = "".join(result.output)
+    if not written:
+        return came
+    return f"writes {visible(written)}" + (f", {came}" if came != "()" else "")
 
 
 def answered(

@@ -47,7 +47,7 @@ class _Miss:
 
 def check_case(case: Case, lane: Lane, limits: Limits | None = None) -> Verdict:
     """Run one case on one lane. A case that does not speak of the lane is left out."""
-    if not case.applies_to(lane.name):
+    if not case.applies_to(lane.role):
         return Verdict(case.name, lane.name, "left out")
     try:
         for miss in _misses(case, lane, limits):
@@ -55,7 +55,7 @@ def check_case(case: Case, lane: Lane, limits: Limits | None = None) -> Verdict:
                 case.name, lane.name, "failed", miss.expected, miss.actual, miss.what, miss.station
             )
     except BadBinding as bad:
-        expected = case.expectation_for(lane.name)
+        expected = case.expectation_for(lane.role)
         wanted = expected.sentence if expected else "steps"
         return Verdict(case.name, lane.name, "failed", wanted, str(bad), "outcome")
     return Verdict(case.name, lane.name, "passed")
@@ -63,21 +63,21 @@ def check_case(case: Case, lane: Lane, limits: Limits | None = None) -> Verdict:
 
 def run_case(case: Case, lane: Lane, limits: Limits | None = None) -> Result:
     """The run that a case asks for, counted when its costs matter. Raises `BadBinding`."""
-    expected = case.expectation_for(lane.name)
+    expected = case.expectation_for(lane.role)
     endless = expected is not None and expected.kind == "diverges"
     if endless and expected is not None:
         limits = replace(limits or Limits(), calls=int(expected.text))
     return lane.run(
         case.program, case.given, limits=limits, given_input=case.input,
-        variant="counted" if endless or case.costs_for(lane.name) else "plain",
+        variant="counted" if endless or case.costs_for(lane.role) else "plain",
     )  # fmt: skip
 
 
 def _misses(case: Case, lane: Lane, limits: Limits | None) -> Iterator[_Miss]:
     """What is not as it should be, in the order in which it happens."""
     yield from _reading(case, lane)
-    expected, output = case.expectation_for(lane.name), case.output_for(lane.name)
-    state, bounds = case.state_for(lane.name), case.costs_for(lane.name)
+    expected, output = case.expectation_for(lane.role), case.output_for(lane.role)
+    state, bounds = case.state_for(lane.role), case.costs_for(lane.role)
     if expected is not None or output is not None or state is not None or bounds:
         result = run_case(case, lane, limits)
         outcome, written = result.outcome, "".join(result.output)
@@ -100,8 +100,8 @@ def _misses(case: Case, lane: Lane, limits: Limits | None) -> Iterator[_Miss]:
             count = result.costs.get(bound.cost, 0)
             if not bound.holds(count):
                 yield _Miss("costs", bound.sentence, f"{bound.cost} {count:,}")
-    if lane.name in case.steps:
-        yield from _steps(case, lane, case.steps[lane.name], limits)
+    if lane.role in case.steps:
+        yield from _steps(case, lane, case.steps[lane.role], limits)
 
 
 def _reading(case: Case, lane: Lane) -> Iterator[_Miss]:

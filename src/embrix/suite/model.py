@@ -137,7 +137,7 @@ class Case:
         return self.costs.get(lane, self.costs.get("", ()))
 
     def applies_to(self, lane: str) -> bool:
-        if self.lanes and lane not in self.lanes:
+        if self.lanes and not {lane, lane.partition("[")[0]} & set(self.lanes):
             return False
         if "[" in lane and lane not in self.spoken_of:
             return False  # with choices decided otherwise, only where that is asked for

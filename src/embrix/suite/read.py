@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import re
 import tomllib
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeAlias
 
 from embrix.suite import demands
 from embrix.suite.entries import Entries, Wrong, tables
@@ -30,11 +30,12 @@ def read_suite(
     errors: Mapping[str, Collection[str]],
     findings: Findings,
     grammars: Mapping[str, Collection[str]] | None = None,
+    choices: Mapping[str, Choices] | None = None,
 ) -> Suite | None:
     """The suite in a file, or None when nothing of it can be used.
 
     `lanes` gives for each language of the course its interpreters, `errors` its error names,
-    `grammars` the names of its grammars.
+    `grammars` the names of its grammars, `choices` what each interpreter leaves to be decided.
     """
     entries = Entries(source, findings)
     try:
@@ -61,8 +62,9 @@ def read_suite(
             )
             return None
     reader = _Reader(
-        entries, lanes[language], errors.get(language, ()), (grammars or {}).get(language, ())
-    )
+        entries, lanes[language], errors.get(language, ()), (grammars or {}).get(language, ()),
+        (choices or {}).get(language, {}),
+    )  # fmt: skip
     about = data.get("about", "")
     return Suite(
         source, language, about if isinstance(about, str) else "",
@@ -79,6 +81,10 @@ def _toml_place(source: Source, bad: tomllib.TOMLDecodeError) -> Span:
     return Span(at, at + 1)
 
 
+Choices: TypeAlias = Mapping[str, Mapping[str, Collection[str]]]
+"""For each interpreter its choices, with the ways in which each can be decided."""
+
+
 class _Reader:
     def __init__(
         self,
@@ -86,11 +92,13 @@ class _Reader:
         lanes: Collection[str],
         errors: Collection[str],
         grammars: Collection[str],
+        choices: Choices,
     ) -> None:
         self.entries = entries
         self.lanes = lanes
         self.errors = errors
         self.grammars = grammars
+        self.choices = choices
         self.names: set[str] = set()
 
     def cases(self, raw: Any) -> Iterator[Case]:
@@ -152,9 +160,8 @@ class _Reader:
         outputs: dict[str, str] = {}
         states: dict[str, tuple[str, ...]] = {}
         costs: dict[str, tuple[Bound, ...]] = {}
-        for lane, own in entries.table(data, "for", part).items():
-            entries.lane(lane, self.lanes, part, lane)
-            if limited and lane not in limited:
+        for lane, own in self.spoken_of(data, limited, part):
+            if limited and lane not in limited and lane.partition("[")[0] not in limited:
                 raise entries.wrong(
                     part, lane, f"the case is limited to other interpreters than {lane}",
                     f"put {lane} among its `lanes`, or leave the entry out",
@@ -190,6 +197,42 @@ class _Reader:
         )  # fmt: skip
         self.sensible(case, part)
         return case
+
+    def spoken_of(
+        self, data: Mapping[str, Any], limited: Sequence[str], part: int
+    ) -> Iterator[tuple[str, Any]]:
+        """What a case says of single lanes: those it names, and those in which a choice that it
+        names is decided so. What is said of a lane by its name counts before that."""
+        own = self.entries.table(data, "for", part)
+        for key, said in own.items():
+            if "=" not in key or "[" in key:
+                self.entries.lane(key, self.lanes, part, key)
+                yield key, said
+                continue
+            for lane in self.deciding(key, limited, part):
+                if lane not in own:
+                    yield lane, said
+
+    def deciding(self, key: str, limited: Sequence[str], part: int) -> list[str]:
+        """The lanes in which choices are decided as `CHOICE=WAY, …` says."""
+        wanted = {
+            name.strip(): way.strip()
+            for name, _, way in (pair.partition("=") for pair in key.split(","))
+        }
+        known = {name: ways for own in self.choices.values() for name, ways in own.items()}
+        for name, way in wanted.items():
+            if name not in known:
+                raise self.entries.wrong(
+                    part, key, f"there is no choice called {name}", did_you_mean(name, known)
+                )
+            if way not in known[name]:
+                raise self.entries.wrong(
+                    part, key, f"{name} is not decided by {way or 'nothing'}",
+                    did_you_mean(way, known[name], "there are: " + ", ".join(known[name])),
+                )  # fmt: skip
+        told = ", ".join(f"{name}={way}" for name, way in wanted.items())
+        names = [name for name, own in self.choices.items() if wanted.keys() <= own.keys()]
+        return [f"{name}[{told}]" for name in names if not limited or name in limited]
 
     def sensible(self, case: Case, part: int) -> None:
         """Something is expected, and nothing contradicts itself."""

@@ -46,10 +46,14 @@ class Generator:
         self._at: tuple[str, int] | None = None
         """The form and the number of the field that is being made."""
         self._built = 0
-        """Forms so far."""
+        """Forms of the present term so far."""
 
     def term(self, sort: str, depth: int, scope: tuple[str, ...] = ()) -> Value:
         """A term of a sort at most about `depth` levels high whose free names are in `scope`."""
+        self._built = 0
+        return self._term(sort, depth, scope)
+
+    def _term(self, sort: str, depth: int, scope: tuple[str, ...]) -> Value:
         self._built += 1
         depth = depth if self._built < LARGE else min(depth, 0)
         return self._build(self.pick(sort, depth, self._at, scoped=bool(scope)), depth, scope)
@@ -128,7 +132,7 @@ class Generator:
             if depth > 0 and self.choose(2):
                 return (SOME, None, self._field(kind.args[0], depth, scope))
             return NONE_NODE
-        return self.term(kind.name, depth, scope)
+        return self._term(kind.name, depth, scope)
 
 
 class Shapes:

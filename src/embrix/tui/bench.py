@@ -17,6 +17,7 @@ from textual.widget import Widget
 from textual.widgets import Static, TextArea
 from watchfiles import awatch
 
+from embrix.runs.versions import plain_name
 from embrix.text.source import Source, Unreadable
 from embrix.text.visible import visible
 from embrix.tui.bars import Footer, Masthead, Title
@@ -229,7 +230,7 @@ class Bench(Screen[None]):
         language = languages.get(self.language)
         lanes = [lane["name"] for lane in language["lanes"]] if language else []
         extra = self.decided.get(self.language, [])
-        lanes += [lane for lane in extra if lane.partition("[")[0] in lanes]
+        lanes += [lane for lane in extra if plain_name(lane) in lanes]
         lanes += language["outside"] if language else []
         broken = list(language["broken"]) if language else []
         if language and not language["usable"]:
@@ -449,7 +450,7 @@ class Bench(Screen[None]):
 
     def _to_lane(self, lane: str) -> None:
         """Walk a lane from now on; one with choices is put beside the others."""
-        if "[" in lane:
+        if lane != plain_name(lane):
             extra = self.decided.setdefault(self.language, [])
             if lane not in extra:
                 extra.append(lane)
@@ -646,10 +647,10 @@ class Bench(Screen[None]):
     def action_choice(self) -> None:
         """Another lane in which one choice is decided otherwise."""
         language = self.summary["languages"].get(self.language) if self.summary else None
-        base = self.lane.partition("[")[0]
+        base = plain_name(self.lane)
         lanes = {lane["name"]: lane for lane in language["lanes"]} if language else {}
         choices = lanes[base]["choices"] if base in lanes else {}
-        inside = self.lane.partition("[")[2].rstrip("]")
+        inside = self.lane.partition("@")[0].partition("[")[2].rstrip("]")
         decided = dict(part.split("=") for part in inside.split(", ") if part)
         wide = max((len(way) for c in choices.values() for way in c["alternatives"]), default=0)
         rows = [

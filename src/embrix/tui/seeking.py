@@ -6,6 +6,7 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from embrix.runs.versions import plain_name
 from embrix.tui.desk import Desk
 from embrix.tui.dialogs import Ask
 
@@ -157,7 +158,7 @@ class Seeking:
             args = {"key": self._bench.walking.key, "path": str(path)}
             self._desk.ask("save", "save_walk", args, partial(self._saved, path.name))
 
-        lane = self._bench.walking.lane.partition("[")[0]
+        lane = plain_name(self._bench.walking.lane)
         value = f"{document.path.stem}_{lane}"
         self._bench.app.push_screen(Ask("keep the walk", "Name of the file:", value), named)
 

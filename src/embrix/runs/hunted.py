@@ -1,0 +1,90 @@
+"""Hunts for the workbench, and programs that became cases of a suite."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import Any
+
+from embrix.machine.lane import BadBinding, Lane
+from embrix.runs.session import Session
+from embrix.suite.accept import CannotAccept, found_entries
+from embrix.suite.adopt import adopt
+from embrix.suite.model import Case
+from embrix.text.diagnostic import Findings
+from embrix.text.visible import cut
+
+
+def hunted(
+    session: Session, language: str, lanes: Sequence[str], most: int, seed: int, *, costs: bool,
+    endless: bool, progress: Callable[[dict[str, Any]], None],
+) -> dict[str, Any]:  # fmt: skip
+    """What came of a hunt between two lanes, or why there was none."""
+    from embrix.compare.hunting import Hunt, NoPrograms, hunt  # it takes a while to begin
+
+    def told(done: Hunt) -> dict[str, Any]:
+        return {
+            "refused": "", "lanes": [done.first, done.second], "seed": done.seed,
+            "tried": done.tried, "sentence": done.sentence, "distribution": done.distribution,
+            "program": done.program, "nodes": done.nodes, "ends": list(done.ends),
+        }  # fmt: skip
+
+    try:
+        one, other = (session.lane(language, name) for name in lanes)
+        done = hunt(one, other, most=most, seed=seed, costs=costs, endless=endless,
+                    progress=lambda so_far: progress(told(so_far)))  # fmt: skip
+    except NoPrograms as wrong:
+        return {"refused": str(wrong)}
+    except KeyError as wrong:
+        return {"refused": f"{wrong.args[0]} cannot be hunted on: it is no lane of definitions"}
+    return told(done)
+
+
+def as_case(
+    session: Session, suite: Path, program: str, lanes: Sequence[str], origin: str
+) -> dict[str, Any]:
+    """What a suite would be with a program as a case, each lane expected to give what it gives
+    now: the old text, the new one, the lines of the difference; or why not."""
+    held = session.suite(suite, Findings())
+    if held is None:
+        return {"refused": "the suite cannot be read"}
+    try:
+        own = [lane for lane in session.lanes(held.language) if lane.name not in lanes]
+        first = [session.lane(held.language, name) for name in lanes]
+        answer = answer_for(program, [*first, *own], len(first))
+        made = adopt(held, json.dumps(answer), origin)
+    except (CannotAccept, BadBinding) as wrong:
+        return {"refused": str(wrong)}
+    except KeyError as wrong:
+        return {"refused": str(wrong.args[0])}
+    if made.text == held.source.text:
+        return {"refused": "the suite has a case with this program already"}
+    return {"refused": "", "old": held.source.text, "text": made.text,
+            "changes": list(made.changes)}  # fmt: skip
+
+
+def answer_for(program: str, lanes: Sequence[Lane], compared: int) -> dict[str, Any]:
+    """The entries of a case: what the first lane gives, and what others give instead. Where the
+    first `compared` lanes end alike, their output or what they hold at the end is stated too.
+    Raises `CannotAccept`."""
+    case = Case("", program, None)
+    found = {lane.name: found_entries(case, lane, "outcome") for lane in lanes}
+    for what in ("output", "state"):
+        few = lanes[:compared]
+        if all(found[lane.name] == found[few[0].name] for lane in few):
+            for lane in few:
+                found[lane.name].update(found_entries(case, lane, what))
+    plain = dict(found[lanes[0].name])
+    instead = {name: own for name, own in found.items() if own != plain}
+    if "state" in plain or "output" in plain:
+        # What is said of these lanes is not said of all others.
+        for what in ("output", "state"):
+            plain.pop(what, None)
+        instead = {name: own for name, own in found.items() if own != plain}
+    name = f"found by hunting: {cut(' '.join(program.split()), 50)}"
+    told = f"{lanes[0].name} and {lanes[1].name} differ" if compared > 1 else ""
+    answer = {"name": name, "program": program, **plain}
+    if told:
+        answer["why"] = told
+    return {**answer, "for": instead} if instead else answer
