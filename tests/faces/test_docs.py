@@ -55,6 +55,7 @@ DOCUMENTED = [
         "docs/checks.md",
         "docs/suites.md",
         "docs/pictures.md",
+        "docs/comparing.md",
     )
     for command in commands(name)
 ]
@@ -70,7 +71,7 @@ def test_every_command_of_the_documents_works(
     import sys
 
     used = [name for name in ("rill", "weir", "mere") if name in command.lower()]
-    used += ["rill"] if "FILE.brix" in command else []
+    used += ["rill"] if "FILE.brix" in command or "truth" in command else []
     leave_only(course_copy, "drip", *used)
     monkeypatch.chdir(course_copy)
     drip = course_copy / "drip" / "drip.brix"
@@ -83,6 +84,7 @@ def test_every_command_of_the_documents_works(
         "other.brix": tmp_path / "other.brix",
         "LINES.txt": tmp_path / "LINES.txt",
         "FILE.weir": course_copy / "weir" / "programs" / "tolls.weir",
+        "Rill.environment@OLDER.brix": "Rill.environment@rill/environment.brix",
         "FILE.brix": course_copy / "rill" / "by_need.brix",
         "FILE.rill": course_copy / "rill" / "programs" / "rates.rill",
         "FILE.xml": tmp_path / "report.xml",
@@ -107,7 +109,7 @@ def test_every_command_of_the_documents_works(
     status = main(found)
     captured = capsys.readouterr()
     differs = "--against" in found and "other.brix" in command
-    differs = differs or (found[0] in ("compare", "hunt") and status == 1)
+    differs = differs or (found[0] in ("compare", "hunt", "differences") and status == 1)
     if "--descent" in found:
         assert "is not LL(1)" in captured.err
     elif "OTHER" in found:
