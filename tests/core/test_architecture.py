@@ -47,7 +47,7 @@ MAY_IMPORT = {
         "runs",
         "tui",
     },
-    "tui": {"text", "runs", "course"},
+    "tui": {"text", "suite", "course", "compare", "draw", "runs"},
 }
 """The road of a program: every package knows only those before it."""
 
@@ -129,3 +129,11 @@ def test_compiled_definitions_have_no_builtins_and_no_text_of_the_author() -> No
             for name in (*code.co_varnames, *code.co_names, *code.co_freevars, code.co_name):
                 assert names.fullmatch(name) or name in HELPERS, name
             stack.extend(c for c in code.co_consts if hasattr(c, "co_code"))
+
+
+def test_the_workbench_opens_without_the_machine() -> None:
+    """Workers have it; a screen that waits for it would open later."""
+    code = "import embrix.tui.app, sys; print([n for n in sys.modules if n.startswith('embrix.')])"
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert "'embrix.machine.run'" not in done.stdout
+    assert "'embrix.brix" not in done.stdout

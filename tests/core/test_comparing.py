@@ -185,12 +185,21 @@ def test_a_hunt_can_be_stopped_and_keeps_what_there_is(session: Session) -> None
 
     def progress(so_far: Hunt) -> None:
         told.append(so_far.tried)
-        if len(told) == 2:
+        if so_far.tried == 200:
             raise InterruptedError
 
     done = hunt(one, other, most=5_000, seed=7, progress=progress)
-    assert told == [100, 200]
+    assert told[-2:] == [100, 200]
     assert done.sentence == "stopped: no difference in 200 programs (seed 7)"
+    other = session.lane("Rill", "substitution")
+    told.clear()
+
+    def at_once(so_far: Hunt) -> None:
+        raise InterruptedError
+
+    assert hunt(other, one, most=5_000, seed=7, progress=at_once).sentence == (
+        "stopped: no difference in 0 programs (seed 7)"
+    )
     with pytest.raises(NoPrograms, match="store_passing Weir"):
         hunt(one, session.lane("Weir", "store_passing"))
 

@@ -15,6 +15,7 @@ from reportlab.pdfbase import pdfmetrics
 from embrix.course.load import Course
 from embrix.draw.charts import draw_bars, draw_growth, ticks
 from embrix.draw.derivations import PAGE, Derivation, draw_derivation, pages_of
+from embrix.draw.kinds import KINDS
 from embrix.draw.latex import in_math
 from embrix.draw.pdf import PLAIN, register, write_pdf
 from embrix.draw.railroad import draw_grammar
@@ -22,7 +23,7 @@ from embrix.draw.rules import InferenceRule, inference_rules
 from embrix.draw.scene import ADVANCE, Box, Label, Line, Path, Scene
 from embrix.draw.svg import write_svg
 from embrix.draw.trees import Tree, draw_tree, draw_trees, mark_difference
-from embrix.runs.pictures import KINDS, NoPicture, Wish, picture
+from embrix.runs.pictures import NoPicture, Wish, picture
 from embrix.runs.session import Session
 from embrix.text.visible import visible
 

@@ -8,11 +8,12 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from embrix.course.load import COURSE_FILE, Course, find_course, load_course
+from embrix.course.naming import plain_name
 from embrix.course.shipped import shipped_course
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
 from embrix.runs.session import Session, Undecided
-from embrix.runs.versions import NoVersion, plain_name
+from embrix.runs.versions import NoVersion
 from embrix.runs.worker import limit_memory
 from embrix.text.diagnostic import render
 from embrix.text.source import Source, Unreadable, read_source

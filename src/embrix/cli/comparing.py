@@ -6,21 +6,17 @@ from __future__ import annotations
 import argparse
 import itertools
 import json
-import re
 import sys
 
 from embrix.cli.choice import Usage, chosen, lanes_of
 from embrix.cli.testing import suites_of, write_after_a_look
 from embrix.compare.growth import measured, told
 from embrix.compare.lanes import parted, side
+from embrix.compare.range import BadRange, range_of
 from embrix.machine.lane import BadBinding
 from embrix.runs.hunted import as_case
-from embrix.suite.model import COSTS
+from embrix.suite.model import COSTS, MAIN_COSTS
 from embrix.text.visible import cut, visible
-
-SHOWN = ("steps", "judgements", "calls", "lookups", "depth", "suspensions forced",
-         "suspensions reused", "substitutions", "allocations", "reads", "writes")  # fmt: skip
-MOST_POINTS = 400
 
 
 def compare(arguments: argparse.Namespace) -> int:
@@ -46,7 +42,7 @@ def compare(arguments: argparse.Namespace) -> int:
         }, indent=2, ensure_ascii=False))  # fmt: skip
         return int(len(ends) > 1)
     wide = max(len(one.lane) for one in sides)
-    costs = [name for name in SHOWN if any(one.result.costs.get(name) for one in sides)]
+    costs = [name for name in MAIN_COSTS if any(one.result.costs.get(name) for one in sides)]
     widths = [max(len(name), 7) for name in costs]
     head = "  ".join(f"{name:>{w}}" for name, w in zip(costs, widths, strict=True))
     print(f"{'':<{wide}}  {head}")
@@ -69,31 +65,28 @@ def compare(arguments: argparse.Namespace) -> int:
     return int(len(ends) > 1)
 
 
-def range_of(text: str) -> tuple[str, range]:
-    """A name with the numbers it goes over, from `n=1..20` or `n=10..200/10`. Raises `Usage`."""
-    found = re.fullmatch(r"([^=]+)=(-?\d{1,12})\.\.(-?\d{1,12})(?:/(\d{1,12}))?", text)
-    if found is None:
-        raise Usage("--over is a name and a range: n=1..20, or n=10..200/10")
-    name, first, last = found.group(1).strip(), int(found.group(2)), int(found.group(3))
-    numbers = range(first, last + 1, max(1, int(found.group(4) or 1)))
-    if not 1 <= len(numbers) <= MOST_POINTS:
-        raise Usage(f"the range must have from 1 to {MOST_POINTS} numbers")
-    return name, numbers
+def asked_range(text: str) -> tuple[str, range]:
+    """A name with its numbers. Raises `Usage`."""
+    try:
+        return range_of(text)
+    except BadRange as wrong:
+        raise Usage(f"--over: {wrong}") from wrong
 
 
 def growth(arguments: argparse.Namespace) -> int:
     """Print how a cost grows when a name supplied by hand goes over a range."""
-    name, numbers = range_of(arguments.over)
+    name, numbers = asked_range(arguments.over)
     cost = COSTS.get(arguments.cost, arguments.cost)
     work = chosen(arguments)
     if cost not in COSTS.values() and not cost.startswith("calls of "):
         counted = ", ".join(COSTS)
         raise Usage(f"nothing called {arguments.cost} is counted; there are {counted}")
     try:
-        table, ends = measured(work.lanes, work.source.text, name, numbers, cost, work.given,
-                               work.input, work.limits)  # fmt: skip
+        tables, ends = measured(work.lanes, work.source.text, name, numbers, [cost], work.given,
+                                work.input, work.limits)  # fmt: skip
     except BadBinding as bad:
         raise Usage(f"--over {bad}") from bad
+    table = tables[cost]
     for lane, number, result in ends:
         ended = f"{name} = {number}: {result.outcome.sentence}"
         print(f"! {lane} at {visible(cut(ended, 100))}", file=sys.stderr)

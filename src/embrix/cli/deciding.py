@@ -10,9 +10,10 @@ from typing import Any
 
 from embrix.cli.choice import Usage, course_folder
 from embrix.compare.meaning import between_interpreters, between_languages, told_changes
+from embrix.course.naming import plain_name, split_version
 from embrix.runs.decisions import NoDecision, asked_and_chosen, changed_by
 from embrix.runs.session import Session
-from embrix.runs.versions import NoVersion, plain_name, split_version
+from embrix.runs.versions import NoVersion
 from embrix.text.suggest import did_you_mean
 from embrix.text.visible import cut, visible
 

@@ -5,10 +5,11 @@ from __future__ import annotations
 import argparse
 
 from embrix.cli.choice import Usage, chosen, course_folder
-from embrix.cli.comparing import range_of
+from embrix.cli.comparing import asked_range
 from embrix.draw.files import Unwritable, write_drawing
+from embrix.draw.kinds import KINDS, OF_PROGRAMS, Kind
 from embrix.machine.lane import BadBinding
-from embrix.runs.pictures import KINDS, OF_PROGRAMS, Kind, NoPicture, Wish, picture
+from embrix.runs.pictures import NoPicture, Wish, picture
 from embrix.runs.session import Session, Undecided
 from embrix.runs.versions import NoVersion
 from embrix.suite.model import COSTS
@@ -49,7 +50,7 @@ def draw(arguments: argparse.Namespace) -> int:
 
 
 def _wish(kind: Kind, arguments: argparse.Namespace) -> tuple[Session, Wish]:
-    over = range_of(arguments.over) if arguments.over else ("", range(0))
+    over = asked_range(arguments.over) if arguments.over else ("", range(0))
     if kind == "growth" and not arguments.over:
         raise Usage("growth takes --over NAME=A..B, the name and its range")
     if kind in OF_PROGRAMS:
@@ -57,7 +58,7 @@ def _wish(kind: Kind, arguments: argparse.Namespace) -> tuple[Session, Wish]:
         return work.session, Wish(
             kind, work.language, work.source.text, tuple(lane.name for lane in work.lanes),
             work.given, work.input, arguments.rule, arguments.at, arguments.deep, over,
-            arguments.cost, "logarithmic" if arguments.logarithmic else "linear",
+            arguments.cost, arguments.axes,
         )  # fmt: skip
     session = Session(course_folder(arguments.course))
     languages = session.course.languages

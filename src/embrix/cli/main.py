@@ -20,6 +20,7 @@ from embrix.cli.format import format_files
 from embrix.cli.mistakes import mistakes
 from embrix.cli.uncovered import tell_uncovered
 from embrix.cli.walking import walk
+from embrix.compare.range import SCALES
 from embrix.suite.reports import FORMATS
 
 Command = Callable[[argparse.Namespace], int]
@@ -236,7 +237,8 @@ def _pictures(add: Callable[[str, Command, str], argparse.ArgumentParser]) -> No
     draw.add_argument("--deep", metavar="N", type=int, help="levels of a derivation that are shown")
     draw.add_argument("--over", metavar="NAME=A..B", help="for growth: the name and its range")
     draw.add_argument("--cost", metavar="COST", default="calls", help="for growth: what is counted")
-    draw.add_argument("--logarithmic", action="store_true", help="for growth: such an axis")
+    draw.add_argument("--axes", choices=SCALES, default="linear",
+                      help="for growth: linear, the cost logarithmic, both")  # fmt: skip
     draw.set_defaults(calls=None, own_steps=False)
 
     give = add("handout", _giving("give_handout"), "a language with its rules, programs and cases")

@@ -155,23 +155,29 @@ def _number(value: float) -> str:
     return f"{value:.3g}"
 
 
+Points = list[tuple[float, float]]
+
+
 def measured(
-    lanes: Sequence[Lane], program: str, name: str, numbers: Sequence[int], cost: str,
+    lanes: Sequence[Lane], program: str, name: str, numbers: Sequence[int], costs: Sequence[str],
     given: Mapping[str, str], lines: Sequence[str], limits: Limits,
-) -> tuple[dict[str, list[tuple[float, float]]], list[tuple[str, int, Result]]]:  # fmt: skip
-    """A counted cost against the number that a name stands for, for each lane up to the first run
-    that does not end in a value; those runs are given as well. Raises `BadBinding`."""
-    table: dict[str, list[tuple[float, float]]] = {}
+) -> tuple[dict[str, dict[str, Points]], list[tuple[str, int, Result]]]:  # fmt: skip
+    """Counted costs against the number that a name stands for: for each cost and lane the points
+    up to the first run that does not end in a value; those runs are given as well. Raises
+    `BadBinding`."""
+    table: dict[str, dict[str, Points]] = {cost: {} for cost in costs}
     ended: list[tuple[str, int, Result]] = []
     for lane in lanes:
-        points = table.setdefault(lane.name, [])
+        for cost in costs:
+            table[cost][lane.name] = []
         for number in numbers:
             supplied = {**given, name: str(number)}
             result = lane.run(program, supplied, limits=limits, given_input=lines)
             if result.outcome.kind != "value":
                 ended.append((lane.name, number, result))
                 break
-            points.append((number, result.costs.get(cost, 0)))
+            for cost in costs:
+                table[cost][lane.name].append((number, result.costs.get(cost, 0)))
     return table, ended
 
 

@@ -96,10 +96,14 @@ def hunt(
     progress: Progress | None = None,
 ) -> Hunt:
     """Look for a difference in outcome, output or (where one lane extends the other) final state;
-    in `costs` and in never ending when asked for. `progress` may raise InterruptedError to stop.
+    in `costs` and in never ending when asked for. `progress` may raise InterruptedError to stop;
+    before the first program is tried it tells that learning goes on.
     Raises `NoPrograms`."""
     done = Hunt(one.name, other.name, seed)
-    _Search(done, one, other, costs=costs, endless=endless, progress=progress).carry_out(most)
+    try:
+        _Search(done, one, other, costs=costs, endless=endless, progress=progress).carry_out(most)
+    except InterruptedError:
+        done.stopped = True
     return done
 
 
@@ -126,7 +130,7 @@ class _Search:
         self.variant: Variant = "counted" if costs else "plain"
         self.states = _related(one, other)
         self.same_numbers = other.interpreter.language.numbers == interpreter.language.numbers
-        self.taste = remembered(one, kind.name, done.seed)
+        self.taste = remembered(one, kind.name, done.seed, self._tell)
         self.known: set[Value] = set()
         self.found = False
         self.most = 0
@@ -200,12 +204,16 @@ class _Search:
             self.one.machine.run(term, variant="traced", limits=LIMITS, recorder=recorder)
             done.looked_at += 1
             done.applying += Evaluated(recorder, self.one.interpreter).uses_an_argument
-        if self.progress is not None and done.tried % TELLING == 0:
+        if done.tried % TELLING == 0:
             try:
-                self.progress(done)
+                self._tell()
             except InterruptedError as stop:
                 done.stopped = True
                 raise _Enough from stop
+
+    def _tell(self) -> None:
+        if self.progress is not None:
+            self.progress(self.done)
 
     def _disagree(self, left: Result, right: Result) -> bool:
         """Whether two runs differ. One that was cut off says nothing, unless that is asked for."""

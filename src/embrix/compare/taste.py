@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import random
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from fractions import Fraction
 from weakref import WeakKeyDictionary
 
@@ -38,6 +38,8 @@ LEARNING = 2_000
 """Programs that are looked at to learn what goes well with what."""
 WRITTEN = 500
 """How many of them are written down and read again, to learn which forms can be."""
+TELLING = 50
+"""Programs after which it is told that learning goes on."""
 FEW = 3
 """Times that a form must have applied a function to count as one that does."""
 MOST_SLOTS = 150
@@ -199,8 +201,8 @@ def numbers_of(language: Language) -> Sequence[int | Fraction | float]:
     return [one for one in NUMBERS if language.numbers != "integer" or isinstance(one, int)]
 
 
-def learned(lane: Lane, sort: str, seed: int) -> Taste:
-    """What programs made up on a lane have taught."""
+def learned(lane: Lane, sort: str, seed: int, underway: Callable[[], None]) -> Taste:
+    """What programs made up on a lane have taught. `underway` is called now and then."""
     language = lane.interpreter.language
     printer = lane.machine.printer
     taste = Taste(language.signature)
@@ -208,6 +210,8 @@ def learned(lane: Lane, sort: str, seed: int) -> Taste:
     met: tuple[Counter[str], Counter[str]] = (Counter(), Counter())
     tops: set[str] = set()
     for number in range(LEARNING if printer is not None else 0):
+        if number % TELLING == 0:
+            underway()
         term = Tasting(language, seeded.randrange, taste).program(sort)
         if number < WRITTEN:
             text = written(printer, term)  # type: ignore[arg-type]
@@ -231,11 +235,11 @@ def learned(lane: Lane, sort: str, seed: int) -> Taste:
 _KNOWN: WeakKeyDictionary[Interpreter, dict[tuple[str, int], Taste]] = WeakKeyDictionary()
 
 
-def remembered(lane: Lane, sort: str, seed: int) -> Taste:
+def remembered(lane: Lane, sort: str, seed: int, underway: Callable[[], None]) -> Taste:
     """What has been learned, once for each interpreter and seed: the same always comes of it."""
     known = _KNOWN.setdefault(lane.interpreter, {})
     if (sort, seed) not in known:
-        known[sort, seed] = learned(lane, sort, seed)
+        known[sort, seed] = learned(lane, sort, seed, underway)
     return known[sort, seed]
 
 

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from typing import Literal
 
 from embrix.compare.growth import told
+from embrix.compare.range import Scale
 from embrix.draw.scene import (
     LINE,
     RISE,
@@ -24,6 +24,7 @@ from embrix.draw.scene import (
     text_block,
     wide,
 )
+from embrix.draw.ticks import ticks
 
 BROAD, HIGH = 420.0, 240.0
 BAR = 260.0
@@ -60,26 +61,6 @@ def draw_bars(costs: Mapping[str, Mapping[str, int]], names: Sequence[str], titl
     return Drawing((scene_of(stacked(parts), title),), "\n".join(lines) + "\n")
 
 
-Scale = Literal["linear", "logarithmic"]
-
-
-def ticks(low: float, high: float, scale: Scale = "linear", most: int = 7) -> list[float]:
-    """Round numbers along an axis: 1, 2 or 5 times a power of ten apart, or powers of ten."""
-    if scale == "logarithmic":
-        first = math.floor(math.log10(max(low, 1)))
-        last = math.ceil(math.log10(max(high, 1)))
-        step = max(1, math.ceil((last - first + 1) / most))
-        return [10.0**power for power in range(first, last + 1, step)]
-    span = high - low
-    if span <= 0:
-        return [low]
-    rough = span / most
-    power = 10.0 ** math.floor(math.log10(rough))
-    apart = next(m * power for m in (1, 2, 5, 10) if m * power >= rough * 0.999)
-    start = math.ceil(low / apart - 1e-9)
-    return [number * apart for number in range(start, math.floor(high / apart + 1e-9) + 1)]
-
-
 def draw_growth(
     table: Mapping[str, Sequence[tuple[float, float]]],
     parameter: str,
@@ -94,12 +75,14 @@ def draw_growth(
         return Drawing((scene,), "no run came to an end\n")
     lows, highs = ([f(p[axis] for p in points) for axis in (0, 1)] for f in (min, max))
     low_y = 0.0 if scale == "linear" else max(1.0, lows[1])
-    y_marks = ticks(low_y, highs[1], scale)
+    upright: Scale = "linear" if scale == "linear" else "logarithmic"
+    level: Scale = "logarithmic" if scale == "both" and lows[0] > 0 else "linear"
+    y_marks = ticks(low_y, highs[1], upright)
     top = max(highs[1], y_marks[-1])
     bottom = min(low_y, y_marks[0])
 
     def y(value: float) -> float:
-        if scale == "logarithmic":
+        if upright == "logarithmic":
             share = (math.log10(max(value, bottom)) - math.log10(bottom)) / max(
                 1e-9, math.log10(top) - math.log10(bottom)
             )
@@ -110,7 +93,10 @@ def draw_growth(
     left = max(wide(f"{mark:,.0f}") for mark in y_marks) + 10
 
     def x(value: float) -> float:
-        return left + BROAD * (value - lows[0]) / max(1e-9, highs[0] - lows[0])
+        begin, end = lows[0], highs[0]
+        if level == "logarithmic":
+            begin, end, value = (math.log10(one) for one in (begin, end, value))
+        return left + BROAD * (value - begin) / max(1e-9, end - begin)
 
     items: list[Item] = [
         Line(left, LINE, left, LINE + HIGH),
@@ -121,7 +107,9 @@ def draw_growth(
         shown = f"{mark:,.0f}"
         items.append(Line(left, y(mark), left + BROAD, y(mark), "shade", 0.5))
         items.append(label(left - 6 - wide(shown), y(mark) + 3.5, shown, "faint"))
-    for mark in ticks(lows[0], highs[0]):
+    for mark in ticks(lows[0], highs[0], level):
+        if not lows[0] <= mark <= highs[0]:
+            continue
         shown = f"{mark:g}"
         items.append(Line(x(mark), LINE + HIGH, x(mark), LINE + HIGH + 4))
         items.append(label(x(mark) - wide(shown) / 2, 2 * LINE + HIGH, shown, "faint"))

@@ -37,7 +37,8 @@ def derived(
         return {"rows": [], "refused": refused, "steps": False}
     steps = walk.style == "steps"
     recorder = walk.traced.recorder
-    root = max(0, walk.judgement_at(number)) if steps else 0
+    # At its end a sequence takes no step; the one that led there is shown.
+    root = max(0, walk.judgement_at(min(number, len(walk) - 2))) if steps else 0
     entered: dict[int, int] = {}
     left: dict[int, int] = {}
     for at, moment in enumerate(recorder.moments):
@@ -56,8 +57,8 @@ def derived(
         if len(rows) >= MOST:
             break
     _count_premises(rows)
-    return {"rows": rows, "refused": "", "steps": steps,
-            "more": max(0, len(recorder.functions) - root - len(rows))}  # fmt: skip
+    left_out = len(recorder.functions) - root - len(rows) if len(rows) >= MOST else 0
+    return {"rows": rows, "refused": "", "steps": steps, "more": left_out}
 
 
 def _count_premises(rows: list[list[Any]]) -> None:
@@ -75,6 +76,8 @@ def drawn(session: Session, asked: Mapping[str, Any]) -> dict[str, Any]:
     wish = Wish(
         asked["kind"], asked["language"], asked["text"], tuple(asked["lanes"]),
         asked.get("given") or {}, tuple(asked.get("input", ())), None, asked.get("number", 0),
+        over=(asked["over"][0], range(*asked["over"][1:])) if "over" in asked else ("", ()),
+        cost=asked.get("cost", "calls"), scale=asked.get("scale", "linear"),
     )  # fmt: skip
     try:
         drawing = picture(session, wish)

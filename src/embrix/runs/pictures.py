@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Literal
 
 from embrix.brix.core import Interpreter
 from embrix.compare.growth import measured
-from embrix.draw.charts import Scale, draw_bars, draw_growth
+from embrix.compare.range import Scale
+from embrix.draw.charts import draw_bars, draw_growth
 from embrix.draw.derivations import derivation_of, draw_derivation
+from embrix.draw.kinds import Kind
 from embrix.draw.railroad import draw_grammar
 from embrix.draw.rules import draw_rules, inference_rules
 from embrix.draw.runs import draw_environment, draw_reduction, draw_store, draw_suspensions
@@ -21,39 +22,10 @@ from embrix.machine.lane import Lane
 from embrix.machine.limits import LIVE, Limits
 from embrix.runs.session import Session
 from embrix.runs.testing import answered
-from embrix.suite.model import COSTS
+from embrix.suite.model import COSTS, MAIN_COSTS
 from embrix.text.diagnostic import Findings
 from embrix.trace.walk import Walk
 
-Kind = Literal[
-    "tokens", "tree", "grammar-tree", "trees", "grammar", "rules", "derivation", "steps",
-    "environment", "store", "suspensions", "costs", "growth", "suite", "decisions",
-]  # fmt: skip
-
-KINDS: dict[Kind, str] = {
-    "tokens": "what a program is cut into",
-    "tree": "the syntax tree of a program",
-    "grammar-tree": "which rule covers what in a program",
-    "trees": "two trees of a program with their difference: of an ambiguous text, or of rules and "
-    "of the term",
-    "grammar": "railroad diagrams of a grammar",
-    "rules": "the inference rules of an interpreter",
-    "derivation": "the derivation of a run",
-    "steps": "the reduction sequence of a run, or its conclusions",
-    "environment": "the names at a moment, with frames and closures",
-    "store": "what each location holds over time",
-    "suspensions": "what waits, is forced and used again",
-    "costs": "the costs of several lanes as bars",
-    "growth": "how a cost grows with a name supplied by hand",
-    "suite": "cases against lanes",
-    "decisions": "questions against lanes",
-}
-OF_PROGRAMS: tuple[Kind, ...] = (
-    "tokens", "tree", "grammar-tree", "trees", "derivation", "steps", "environment", "store",
-    "suspensions", "costs", "growth",
-)  # fmt: skip
-SHOWN = ("steps", "judgements", "calls", "lookups", "depth", "suspensions forced",
-         "suspensions reused", "substitutions", "allocations", "reads", "writes")  # fmt: skip
 LIMITS = Limits(calls=400_000, depth=20_000, output=100_000, moments=200_000)
 
 
@@ -107,11 +79,12 @@ def picture(session: Session, wish: Wish) -> Drawing:
         case "costs":
             return _costs(session, wish, title)
         case "growth":
-            table, _ = measured(
-                _lanes(session, wish), wish.text, wish.over[0], wish.over[1],
-                COSTS.get(wish.cost, wish.cost), wish.given, wish.input, LIVE,
+            cost = COSTS.get(wish.cost, wish.cost)
+            tables, _ = measured(
+                _lanes(session, wish), wish.text, wish.over[0], wish.over[1], [cost], wish.given,
+                wish.input, LIVE,
             )  # fmt: skip
-            return draw_growth(table, wish.over[0], wish.cost, title, wish.scale)
+            return draw_growth(tables[cost], wish.over[0], wish.cost, title, wish.scale)
     return _of_run(_walk(session, wish), wish, title)
 
 
@@ -198,7 +171,7 @@ def _costs(session: Session, wish: Wish, title: str) -> Drawing:
     for lane in _lanes(session, wish):
         result = lane.run(wish.text, wish.given, limits=LIVE, given_input=wish.input)
         costs[lane.name] = result.costs
-    return draw_bars(costs, SHOWN, title)
+    return draw_bars(costs, MAIN_COSTS, title)
 
 
 def _suite(session: Session, wish: Wish, title: str) -> Drawing:

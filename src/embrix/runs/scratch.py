@@ -9,6 +9,7 @@ from typing import Any, TypeAlias
 
 from embrix.brix.expressions import WORDS
 from embrix.brix.lexer import chunks, lex
+from embrix.compare.meaning import between_interpreters, between_languages, told_changes
 from embrix.course.changes import touched, touched_text
 from embrix.grammar.difference import compare_grammars, comparison_text
 from embrix.runs.parting import parting
@@ -91,7 +92,8 @@ class Scratch:
             else None
             for session in (self._saved, changed)
         )
-        lines = touched_text(touched(self._saved.course, changed.course, language))
+        lines = self._meaning(language, file, changed)
+        lines += touched_text(touched(self._saved.course, changed.course, language))
         parsers = self._saved.parser(language), changed.parser(language) if new else None
         if old is None or new is None or parsers[0] is None or parsers[1] is None:
             lines.append("the grammar cannot be used: see its lines")
@@ -106,6 +108,19 @@ class Scratch:
             names = {"only the first": "newly refused", "only the second": "newly accepted",
                      "another tree": "another tree"}  # fmt: skip
             lines += comparison_text(comparison, names)
+        return lines
+
+    def _meaning(self, language: str, file: str, changed: Session) -> list[str]:
+        """What the changed file says otherwise: of the language, or of an interpreter."""
+        before, after = self._saved.course, changed.course
+        lines: list[str] = []
+        for name, old in before.interpreters.get(language, {}).items():
+            new = after.interpreters.get(language, {}).get(name)
+            if old.source.name == file and new is not None:
+                lines += told_changes(between_interpreters(old, new))
+        one, other = before.languages.get(language), after.languages.get(language)
+        if one is not None and one.source.name == file and other is not None and other.sound:
+            lines += told_changes(between_languages(one, other))
         return lines
 
 

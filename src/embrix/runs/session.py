@@ -14,6 +14,7 @@ from typing import Any, TypeAlias
 
 from embrix.brix.core import Interpreter, Language
 from embrix.course.load import Course, load_course
+from embrix.course.naming import plain_name, split_version
 from embrix.course.permission import is_allowed
 from embrix.grammar.actions import Unfit, read_token
 from embrix.grammar.derivation import derivations, rows_of
@@ -28,7 +29,7 @@ from embrix.machine.outcome import Outcome, Result
 from embrix.runs.outside import OutsideLane
 from embrix.runs.strength import Noticed, Trial
 from embrix.runs.testing import check_suite
-from embrix.runs.versions import NoVersion, plain_name, split_version, unsaved_of
+from embrix.runs.versions import NoVersion, unsaved_of
 from embrix.suite.model import Suite
 from embrix.suite.read import read_suite
 from embrix.terms.node import CONS, FIELDS, NIL, NONE, SOME, Node, list_items

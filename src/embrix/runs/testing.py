@@ -13,11 +13,11 @@ from typing import TYPE_CHECKING, Any
 from weakref import WeakKeyDictionary
 
 from embrix.brix.core import Interpreter
+from embrix.course.naming import plain_name, split_version
 from embrix.machine.lane import BadBinding, Lane
 from embrix.machine.limits import Limits
 from embrix.machine.outcome import Result
 from embrix.runs.outside import check_outside
-from embrix.runs.versions import plain_name, split_version
 from embrix.suite.accept import CannotAccept, accept
 from embrix.suite.check import Verdict, check_case, describe, fits, translated
 from embrix.suite.history import Unkept, fingerprint, remember, rows_of, since_text

@@ -23,17 +23,6 @@ class NoVersion(KeyError):
     """There is no such version; the message says why."""
 
 
-def split_version(lane: str) -> tuple[str, str]:
-    """A lane without its version, and the version (empty for that of the course)."""
-    plain, _, version = lane.partition("@")
-    return plain, version
-
-
-def plain_name(lane: str) -> str:
-    """The name of the interpreter of a lane, without choices and version."""
-    return lane.partition("@")[0].partition("[")[0].strip()
-
-
 def unsaved_of(course: Course, version: str) -> tuple[Path, dict[Path, str]]:
     """The folder of a version, and the texts in it that stand for its files. Raises
     `NoVersion`."""

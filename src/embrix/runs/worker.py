@@ -18,13 +18,12 @@ from pathlib import Path
 from typing import Any, BinaryIO
 
 from embrix.machine.limits import LIVE, MEMORY, Limits
-from embrix.runs.beside import beside, walked_together
-from embrix.runs.derived import derived, drawn
+from embrix.runs.asked import ANSWERS
 from embrix.runs.frames import read_frame, write_frame
 from embrix.runs.prompt import Prompt
 from embrix.runs.scratch import Scratch
 from embrix.runs.session import Session
-from embrix.runs.testing import acceptance, with_history
+from embrix.runs.testing import with_history
 
 
 class Worker:
@@ -199,25 +198,8 @@ class Worker:
                 )  # fmt: skip
 
                 return with_history(session, report) if a.get("keep", True) else report
-            case "beside":
-                return beside(session, a["language"], a["lanes"], a["text"], a.get("given") or {},
-                              a.get("input", ()))  # fmt: skip
-            case "together":
-                return walked_together(
-                    session, a["language"], a["one"], a["other"], a["text"], a.get("given") or {},
-                    a.get("input", ()),
-                )  # fmt: skip
-            case "derived":
-                return derived(
-                    session, a["language"], a["lane"], a["text"], a.get("given") or {},
-                    a.get("input", ()), a["number"],
-                )  # fmt: skip
-            case "picture":
-                return drawn(session, a)
-            case "accept":
-                return acceptance(
-                    session, Path(a["suite"]), a["case"], a["lane"], a["what"], a.get("typed")
-                )
+            case _ if do in ANSWERS:
+                return ANSWERS[do](session, a, progress)
         raise ValueError(f"no request is called {do}")
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Literal, TypeAlias
 
@@ -21,6 +22,18 @@ COSTS = {
     "visited": "nodes visited",
 }  # fmt: skip
 """What a case may bound, by the word it is written with; `calls of NAME` besides."""
+
+MAIN_COSTS = (
+    "steps", "judgements", "calls", "lookups", "depth", "suspensions forced", "suspensions reused",
+    "substitutions", "allocations", "reads", "writes",
+)  # fmt: skip
+"""The costs that lanes are compared by, in the order in which they are shown."""
+
+
+def costs_by_spread(lanes: Sequence[Mapping[str, int]]) -> list[str]:
+    """The main costs that some of these lanes have, those first that most of them have."""
+    having = {name: sum(bool(one.get(name)) for one in lanes) for name in MAIN_COSTS}
+    return sorted((name for name in MAIN_COSTS if having[name]), key=lambda name: -having[name])
 
 
 @dataclass(frozen=True, slots=True)

@@ -17,13 +17,14 @@ from textual.widget import Widget
 from textual.widgets import Static, TextArea
 from watchfiles import awatch
 
-from embrix.runs.versions import plain_name
+from embrix.course.naming import plain_name
 from embrix.text.source import Source, Unreadable
 from embrix.text.visible import visible
 from embrix.tui.bars import Footer, Masthead, Title
 from embrix.tui.checking import Checking
 from embrix.tui.commands import STEPPING, Command, everywhere, of_place
 from embrix.tui.comparing import Comparing
+from embrix.tui.deciding import Deciding
 from embrix.tui.deriving import Deriving
 from embrix.tui.desk import Answered, Desk, Faulted
 from embrix.tui.dialogs import Ask, Help, Pick
@@ -32,6 +33,8 @@ from embrix.tui.drafting import Drafting
 from embrix.tui.drawing import Drawings
 from embrix.tui.editor import ProgramEditor
 from embrix.tui.faces import CasesFace, GrammarFace, LanesView, NotesFace, TokensFace, TreeFace
+from embrix.tui.growing import Growing
+from embrix.tui.hunting import Hunting
 from embrix.tui.prompting import Prompting
 from embrix.tui.rows import Rows
 from embrix.tui.seeking import Seeking
@@ -83,6 +86,8 @@ class Bench(Screen[None]):
         self.told = ""
         self._draft_timer: Timer | None = None
         self.input: list[str] = []
+        self.over = ""
+        """The name and range that costs were measured over last."""
         self.decided: dict[str, list[str]] = {}
         """Lanes with choices decided otherwise, by language."""
         self.transcripts: dict[str, list[tuple[str, bool]]] = {}
@@ -460,11 +465,11 @@ class Bench(Screen[None]):
         """Put the program of a case into the editor, as a file that does not exist yet."""
         folder = self.document.path.parent if self.document else self.folder
         stem = "".join(c if c.isalnum() else "_" for c in case["name"])[:40].strip("_")
-        self.show_program(folder / f"case_{stem}.{self._extension}", case["program"])
+        self.show_program(folder / f"case_{stem}.{self.extension}", case["program"])
         self.say(f"the program of the case “{case['name']}”")
 
     @property
-    def _extension(self) -> str:
+    def extension(self) -> str:
         """The ending of the files of the present language."""
         return str(self.summary["languages"][self.language]["extension"])
 
@@ -548,7 +553,7 @@ class Bench(Screen[None]):
         elif not self.summary["suites"]:
             reasons["suite"] = "the course has no suite"
         if len(self.lanes.lanes) < 2:
-            reasons["lane"] = "there is no other lane"
+            reasons.update(dict.fromkeys(("lane", "hunt"), "there is no other lane"))
         if self.stations.length < 2:
             steps = ("back", "forward", "ends", "first", "last", "leap_back", "leap_on")
             reasons.update(dict.fromkeys(steps, "the run has no steps"))
@@ -596,7 +601,7 @@ class Bench(Screen[None]):
         self.language = walk["language"]
         name = path.name.removesuffix(WALK)
         folder = path.parent
-        self.show_program(folder / f"walk_{name}.{self._extension}", walk["program"])
+        self.show_program(folder / f"walk_{name}.{self.extension}", walk["program"])
         self._to_lane(walk["lane"])
         self._languages_changed()
         self.lane = walk["lane"]  # even if the course has it no longer
@@ -770,6 +775,21 @@ class Bench(Screen[None]):
         """All lanes beside each other."""
         if self.desk is not None and self.lanes.lanes:
             self.app.push_screen(Comparing(self, self.desk))
+
+    def action_hunt(self) -> None:
+        """The smallest program on which two lanes differ."""
+        if self.desk is not None and len(self.lanes.lanes) > 1:
+            self.app.push_screen(Hunting(self, self.desk))
+
+    def action_growth(self) -> None:
+        """How a cost grows when a name goes over a range."""
+        if self.desk is not None and self.lanes.lanes:
+            self.app.push_screen(Growing(self, self.desk))
+
+    def action_decisions(self) -> None:
+        """The questions of the suites and the choices, with what each lane decides."""
+        if self.desk is not None and self.summary:
+            self.app.push_screen(Deciding(self, self.desk))
 
     def action_derive(self) -> None:
         """The derivation of the run."""

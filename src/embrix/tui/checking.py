@@ -29,26 +29,28 @@ class Checking:
     def run_suite(self, document: Document | None) -> None:
         """Run the suite that lies nearest to a program."""
         self._desk.drop("suite")
-        suite = self._nearest(self._bench.summary["suites"], document)
+        suite = self.suite_near(document)
         if suite is None:
             self._masthead.show(suite="no suite", suite_alarm="")
             return
         self._masthead.show(suite="suite …", suite_alarm="")
         self._desk.ask(
-            "suite", "test", {"suite": suite}, self.tested, worker=SUITE_WORKER,
+            "suite", "test", {"suite": str(suite)}, self.tested, worker=SUITE_WORKER,
             progress=self._testing,
         )  # fmt: skip
 
-    def _nearest(self, suites: list[str], document: Document | None) -> str | None:
+    def suite_near(self, document: Document | None) -> Path | None:
+        """The suite that lies nearest to a program, if there is any."""
+        suites: list[str] = self._bench.summary["suites"]
         if not suites or document is None:
-            return suites[0] if suites else None
+            return Path(suites[0]) if suites else None
         here = document.path.resolve()
 
         def shared(path: str) -> int:
             pairs = zip(Path(path).parts, here.parts, strict=False)
             return sum(1 for a, b in pairs if a == b)
 
-        return max(suites, key=shared)
+        return Path(max(suites, key=shared))
 
     def _testing(self, progress: dict[str, Any]) -> None:
         if progress["done"] % 10 == 0:

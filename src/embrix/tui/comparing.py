@@ -9,26 +9,27 @@ from typing import TYPE_CHECKING, Any, ClassVar
 from rich.text import Text
 from textual import on
 from textual.app import ComposeResult
-from textual.binding import Binding, BindingType
+from textual.binding import BindingType
 from textual.containers import Horizontal, Vertical
-from textual.screen import Screen
 from textual.widgets import Static
 
+from embrix.suite.model import costs_by_spread
 from embrix.text.visible import cut, visible, width
-from embrix.tui.bars import Footer, Masthead, Title
-from embrix.tui.commands import of_place
+from embrix.tui.bars import Masthead, Title
 from embrix.tui.desk import Desk
-from embrix.tui.dialogs import Ask, Help
+from embrix.tui.dialogs import Lines
 from embrix.tui.faces import OUTCOME_SIGNS
+from embrix.tui.growing import Growing
+from embrix.tui.hunting import Hunting
 from embrix.tui.rows import Piece, Rows
 from embrix.tui.theme import ink
+from embrix.tui.together import Together
+from embrix.tui.view import View, keys_of
 
 if TYPE_CHECKING:
     from embrix.tui.bench import Bench
 
 PLACE = "compare"
-COSTS = ("judgements", "steps", "calls", "lookups", "depth", "suspensions forced",
-         "suspensions reused", "substitutions", "allocations", "reads", "writes")  # fmt: skip
 _BAR = "█"
 
 
@@ -48,8 +49,8 @@ class Costs(Rows):
 
     @property
     def kinds(self) -> list[str]:
-        """The costs that some lane has."""
-        return [name for name in COSTS if any(one["costs"].get(name) for one in self.lanes)]
+        """The costs that some lane has, those first that most have."""
+        return costs_by_spread([one["costs"] for one in self.lanes])
 
     @property
     def kind(self) -> str:
@@ -92,51 +93,7 @@ def told_of(lane: dict[str, Any]) -> tuple[str, ...]:
     return (lane["sentence"], *lane["output"])
 
 
-class Together(Rows):
-    """Two walks: stops for the same part of the program in one row."""
-
-    def __init__(self) -> None:
-        super().__init__(id="together")
-        self.rows: list[list[Any]] = []
-        self.parting = -1
-        self.empty_text = "Choose another lane above: its walk is laid beside the first one."
-
-    def show(self, rows: list[list[Any]], parting: int, refused: str) -> None:
-        self.rows, self.parting = rows, parting
-        self.empty_text = refused or "Neither lane has a step that could be laid beside the other."
-        self.renew(cursor=max(0, parting))
-
-    def count(self) -> int:
-        return len(self.rows)
-
-    def row(self, number: int) -> Sequence[Piece]:
-        app = self.app
-        left, right, parts = self.rows[number]
-        half = max(20, (self.size.width - 4) // 2)
-        first = number == self.parting
-        sign = "▶≠" if first else " ≠" if parts else "  "
-        return [
-            *self._stop(left, half, parts),
-            (f"{sign} ", ink(app, "brass" if first else "brick", bold=True)),
-            *self._stop(right, half, parts),
-        ]
-
-    def _stop(self, stop: list[Any] | None, room: int, parts: bool) -> list[Piece]:
-        app = self.app
-        if stop is None:
-            return [(" " * room, ink(app, "ink"))]
-        number, depth, text, _ = stop
-        lead = f"{number:>6,} "
-        bars = "│ " * min(depth, 10)
-        shown = cut(visible(text), max(4, room - len(lead) - len(bars)))
-        gap = " " * max(0, room - len(lead) - len(bars) - width(shown))
-        return [
-            (lead, ink(app, "faint")), (bars, ink(app, "wall")),
-            (shown, ink(app, "ink", bold=parts)), (gap, ink(app, "ink")),
-        ]  # fmt: skip
-
-
-class Comparing(Screen[None]):
+class Comparing(View):
     """One program on all lanes."""
 
     CSS = """
@@ -152,15 +109,13 @@ class Comparing(Screen[None]):
     Comparing.narrow #upper-left { width: 1fr; height: 60%; }
     Comparing.narrow #upper-right { width: 1fr; height: 40%; margin-left: 0; }
     """
-    BINDINGS: ClassVar[list[BindingType]] = [
-        Binding(command.key, command.action, command.short, show=False, priority=True)
-        for command in of_place(PLACE)
-    ]
+    PLACE: ClassVar[str] = PLACE
+    BINDINGS: ClassVar[list[BindingType]] = keys_of(PLACE)
+
+    TOPICS = ("beside", "together", "meaning")
 
     def __init__(self, bench: Bench, desk: Desk) -> None:
-        super().__init__()
-        self._bench = bench
-        self._desk = desk
+        super().__init__(bench, desk)
         self._partings: dict[str, Any] = {}
 
     def compose(self) -> ComposeResult:
@@ -174,21 +129,16 @@ class Comparing(Screen[None]):
                 yield Static("", id="why", markup=False)
         yield Title("walks", id="together-title")
         yield Together()
-        yield Footer(lambda: [command for command in of_place(PLACE) if command.footer])
+        yield self.footer()
 
     def on_mount(self) -> None:
         bench = self._bench
-        self.query_one(Masthead).show(
-            course=bench.summary["title"], language=bench.language, notice="running the lanes …"
-        )
+        self.head("running the lanes …")
         names = [bench.lane, *(one for one in bench.lanes.lanes if one != bench.lane)]
-        args = {**self._args(), "lanes": names}
+        args = {**self.program_args(), "lanes": names}
         self._desk.ask("beside", "beside", args, self._compared)
         self.query_one(Costs).focus()
         self._light()
-
-    def on_resize(self) -> None:
-        self.set_class(self.size.width < 100, "narrow")
 
     def on_descendant_focus(self) -> None:
         self._light()
@@ -197,11 +147,6 @@ class Comparing(Screen[None]):
         lanes = self.query_one(Costs).has_focus
         self.query_one("#costs-title", Title).light(lanes)
         self.query_one("#together-title", Title).light(not lanes)
-
-    def _args(self) -> dict[str, Any]:
-        bench = self._bench
-        return {"language": bench.language, "text": bench.editor.text, "input": bench.input,
-                "given": bench.walking.given}  # fmt: skip
 
     @property
     def _other(self) -> str:
@@ -256,7 +201,7 @@ class Comparing(Screen[None]):
         self.query_one("#together-title", Title).show(f"{costs.first}  beside  {other}", "")
         self._desk.drop("together")
         if other:
-            args = {**self._args(), "one": costs.first, "other": other}
+            args = {**self.program_args(), "one": costs.first, "other": other}
             take = partial(self._walked, other)
             self._desk.ask("together", "together", args, take)
 
@@ -269,25 +214,6 @@ class Comparing(Screen[None]):
         self.query_one("#together-title", Title).show(None, told)
 
     # ---------------------------------------------------------------- commands
-
-    @on(Footer.Chosen)
-    async def _footer_chosen(self, message: Footer.Chosen) -> None:
-        await self.run_action(message.action)
-
-    def action_help(self) -> None:
-        async def carry_out(action: str | None) -> None:
-            if action is not None:
-                await self.run_action(f"screen.{action}")
-
-        self.app.push_screen(Help(PLACE, {}, of_place(PLACE)), carry_out)
-
-    def action_leave(self) -> None:
-        self._desk.drop("beside")
-        self._desk.drop("together")
-        self.dismiss()
-
-    def action_lamp(self) -> None:
-        self.app.action_lamp()  # type: ignore[attr-defined]
 
     def action_pane(self) -> None:
         lanes = self.query_one(Costs).has_focus
@@ -338,15 +264,26 @@ class Comparing(Screen[None]):
         self._bench.walk_lane(lane, stop[0] if stop else 0)
 
     def action_draw(self) -> None:
-        bench = self._bench
+        lanes = [one["lane"] for one in self.query_one(Costs).lanes]
+        self.ask_file("costs.svg", ".svg or .pdf", "costs", lanes)
 
-        def named(name: str | None) -> None:
-            if name and name.strip():
-                lanes = [one["lane"] for one in self.query_one(Costs).lanes]
-                bench.drawing.write("costs", name.strip(), lanes, 0, self.say)
+    def action_growth(self) -> None:
+        """How the cost that is shown grows."""
+        costs = self.query_one(Costs)
+        self.app.push_screen(Growing(self._bench, self._desk, costs.kind))
 
-        self.app.push_screen(Ask("draw", "Name of the file (.svg or .pdf):", "costs.svg"), named)
+    def action_hunt(self) -> None:
+        """Look for the smallest program on which these two lanes differ."""
+        self.app.push_screen(Hunting(self._bench, self._desk, self._other))
 
-    def say(self, text: str, colour: str = "ink") -> None:
-        for masthead in self.query(Masthead):
-            masthead.show(notice=text, notice_ink=colour)
+    def action_meaning(self) -> None:
+        """What the definitions of these two lanes say otherwise."""
+        first, other = self.query_one(Costs).first, self._other
+        if other:
+            args = {"language": self._bench.language, "lanes": [first, other]}
+            self._desk.ask("meaning", "meaning", args, partial(self._meant, first, other))
+
+    def _meant(self, first: str, other: str, found: dict[str, Any]) -> None:
+        if self.is_attached:
+            self.app.push_screen(Lines("differences in meaning", f"{first} and {other}",
+                                       found["lines"]))  # fmt: skip

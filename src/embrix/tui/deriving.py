@@ -8,24 +8,26 @@ from typing import TYPE_CHECKING, Any, ClassVar
 
 from textual import on
 from textual.app import ComposeResult
-from textual.binding import Binding, BindingType
-from textual.screen import Screen
+from textual.binding import BindingType
 
+from embrix.draw.cells import lay_out
 from embrix.text.visible import width
-from embrix.tui.bars import Footer, Masthead, Title
-from embrix.tui.commands import of_place
+from embrix.tui.bars import Masthead, Title
 from embrix.tui.desk import Desk
-from embrix.tui.dialogs import Ask, Help
 from embrix.tui.rows import Piece, Rows
+from embrix.tui.rules_pane import RulesPane
 from embrix.tui.theme import ink
+from embrix.tui.view import View, keys_of
 
 if TYPE_CHECKING:
     from embrix.tui.bench import Bench
 
 PLACE = "derivation"
-VIEWS = ("premises over conclusions", "conclusions in order", "what is so far")
-SHALLOW = 4
-"""Levels that are unfolded at first."""
+RULES = "rules over lines"
+VIEWS = ("premises over conclusions", "conclusions in order", "what is so far", RULES)
+SHALLOW, DEEPEST = 4, 20
+"""Levels that are unfolded at first: the first number at least, up to the second as many as there
+is room for."""
 MOST_BARS = 24
 
 
@@ -35,17 +37,18 @@ class Judgements(Rows):
     def __init__(self) -> None:
         super().__init__(id="judgements")
         self.all: list[list[Any]] = []
-        self.view = 0
+        self.view = VIEWS.index(RULES)
         self.folded: set[int] = set()
         self.shown: list[int] = []
         self.until = -1
         """The station up to which a derivation so far is shown."""
         self.empty_text = "The judgements of the run appear here."
 
-    def take(self, rows: list[list[Any]], at: int) -> None:
-        """New rows; the cursor goes to the judgement of a station."""
+    def take(self, rows: list[list[Any]], at: int, levels: int) -> None:
+        """New rows, so many levels of them unfolded; the cursor goes to the judgement of a
+        station."""
         self.all = rows
-        self.folded = {n for n, row in enumerate(rows) if row[0] >= SHALLOW and row[5]}
+        self.folded = {n for n, row in enumerate(rows) if row[0] >= levels and row[5]}
         inside = [n for n, row in enumerate(rows) if row[3] <= at and (row[4] < 0 or at <= row[4])]
         here = inside[-1] if inside else 0
         self._open(here)
@@ -79,6 +82,11 @@ class Judgements(Rows):
             visible = _premises_first([(n, self.all[n][0]) for n in visible])
         self.shown = visible
         self.renew(cursor=visible.index(keep) if keep in visible else len(visible) - 1)
+
+    def keep(self, number: int) -> None:
+        """Put the cursor on a judgement that is shown."""
+        if number in self.shown:
+            self.cursor = self.shown.index(number)
 
     @property
     def chosen(self) -> int:
@@ -142,29 +150,28 @@ def _premises_first(numbers: list[tuple[int, int]]) -> list[int]:
     return found
 
 
-class Deriving(Screen[None]):
+class Deriving(View):
     """A derivation as one picture."""
 
     CSS = """
     Deriving { background: $lock-ground; layout: vertical; }
-    #judgements { height: 1fr; }
+    #judgements, #rules { height: 1fr; }
     """
-    BINDINGS: ClassVar[list[BindingType]] = [
-        Binding(command.key, command.action, command.short, show=False, priority=True)
-        for command in of_place(PLACE)
-    ]
+    PLACE: ClassVar[str] = PLACE
+    BINDINGS: ClassVar[list[BindingType]] = keys_of(PLACE)
+
+    TOPICS = ("derived",)
 
     def __init__(self, bench: Bench, desk: Desk) -> None:
-        super().__init__()
-        self._bench = bench
-        self._desk = desk
+        super().__init__(bench, desk)
         self._steps = False
 
     def compose(self) -> ComposeResult:
         yield Masthead(id="masthead")
         yield Title("derivation", id="judgements-title")
+        yield RulesPane(id="rules")
         yield Judgements()
-        yield Footer(lambda: [command for command in of_place(PLACE) if command.footer])
+        yield self.footer()
 
     @property
     def judgements(self) -> Judgements:
@@ -172,12 +179,11 @@ class Deriving(Screen[None]):
 
     def on_mount(self) -> None:
         bench = self._bench
-        self.query_one(Masthead).show(course=bench.summary["title"], language=bench.language)
-        args = {"language": bench.language, "lane": bench.lane, "text": bench.editor.text,
-                "input": bench.input, "given": bench.walking.given, "number": bench.at}  # fmt: skip
+        self.head()
+        args = {**self.program_args(), "lane": bench.lane, "number": bench.at}
         self._desk.ask("derived", "derived", args, self._derived)
         self.query_one("#judgements-title", Title).light(True)
-        self.judgements.focus()
+        self._arrange()
 
     def _derived(self, found: dict[str, Any]) -> None:
         if not self.query(Judgements):
@@ -187,9 +193,41 @@ class Deriving(Screen[None]):
         if found["refused"]:
             judgements.empty_text = found["refused"]
         judgements.until = self._bench.at if not found["steps"] else 1 << 60
-        judgements.take(found["rows"], self._bench.at if not found["steps"] else -1)
+        at = self._bench.at if not found["steps"] else -1
+        judgements.take(found["rows"], at, self._levels(found["rows"]))
         if found.get("more"):
             self.say(f"the first {len(found['rows']):,} judgements; {found['more']:,} more")
+        self._arrange()
+
+    @property
+    def _as_rules(self) -> bool:
+        return VIEWS[self.judgements.view] == RULES
+
+    @on(RulesPane.Moved)
+    def _moved(self) -> None:
+        self.judgements.keep(self.query_one(RulesPane).chosen)
+
+    def _levels(self, rows: list[list[Any]]) -> int:
+        """How many levels of rules there is room for."""
+        room = self.query_one(RulesPane).size
+        texts, names = [row[1] for row in rows], [row[2] for row in rows]
+        depths, counts = [row[0] for row in rows], [row[5] for row in rows]
+        most = min(DEEPEST, max(depths, default=0) + 1)
+        for levels in range(most, SHALLOW, -1):
+            folded = {n for n, depth in enumerate(depths) if depth >= levels}
+            sheet = lay_out(depths, texts, names, counts, folded)
+            if sheet.width <= room.width and sheet.height <= room.height:
+                return levels
+        return SHALLOW
+
+    def _arrange(self) -> None:
+        """Show the view that is chosen, with the same judgement under the cursor."""
+        judgements, rules = self.judgements, self.query_one(RulesPane)
+        judgements.display, rules.display = not self._as_rules, self._as_rules
+        rules.empty_text = judgements.empty_text
+        if self._as_rules:
+            rules.show(judgements.all, judgements.folded, judgements.chosen)
+        self.set_focus(rules if self._as_rules else judgements)
         self._titles()
 
     def _titles(self) -> None:
@@ -201,34 +239,17 @@ class Deriving(Screen[None]):
 
     # ---------------------------------------------------------------- commands
 
-    @on(Footer.Chosen)
-    async def _footer_chosen(self, message: Footer.Chosen) -> None:
-        await self.run_action(message.action)
-
-    def action_help(self) -> None:
-        async def carry_out(action: str | None) -> None:
-            if action is not None:
-                await self.run_action(f"screen.{action}")
-
-        self.app.push_screen(Help(PLACE, {}, of_place(PLACE)), carry_out)
-
-    def action_leave(self) -> None:
-        self.dismiss()
-
-    def action_lamp(self) -> None:
-        self.app.action_lamp()  # type: ignore[attr-defined]
-
     def action_fold(self) -> None:
         self.judgements.fold()
-        self._titles()
+        self._arrange()
 
     def action_unfold_all(self) -> None:
         self.judgements.fold_all()
-        self._titles()
+        self._arrange()
 
     def action_view(self) -> None:
         self.judgements.next_view()
-        self._titles()
+        self._arrange()
 
     def action_walk(self) -> None:
         """To the judgement in the walk: where it is left in a view of conclusions."""
@@ -242,18 +263,8 @@ class Deriving(Screen[None]):
         self._bench.walking.go(station)
 
     def action_draw(self) -> None:
-        bench = self._bench
-
-        def named(name: str | None) -> None:
-            if name and name.strip():
-                number = bench.at if self._steps else 0
-                if not self._steps and self.judgements.all:
-                    number = max(0, self.judgements.all[self.judgements.chosen][3])
-                bench.drawing.write("derivation", name.strip(), [bench.lane], number, self.say)
-
-        question = "Name of the file (.svg, .pdf, .tex or .txt):"
-        self.app.push_screen(Ask("draw", question, "derivation.svg"), named)
-
-    def say(self, text: str, colour: str = "ink") -> None:
-        for masthead in self.query(Masthead):
-            masthead.show(notice=text, notice_ink=colour)
+        number = self._bench.at if self._steps else 0
+        if not self._steps and self.judgements.all:
+            number = max(0, self.judgements.all[self.judgements.chosen][3])
+        self.ask_file("derivation.svg", ".svg, .pdf, .tex or .txt", "derivation",
+                      [self._bench.lane], number=number)  # fmt: skip

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import textwrap
 from collections.abc import Sequence
 from typing import Any, ClassVar, Generic, TypeAlias, TypeVar
 
@@ -35,6 +36,12 @@ PLACES = {
     "part of the program stands side by side; ≠ marks where they differ.",
     "derivation": "The run as a tree of judgements: each stands under what it was concluded from. "
     "A judgement that did not come to an end has an open line.",
+    "hunt": "Programs are made up until two lanes disagree; then the program is made smaller. "
+    "What was tried is told: how the programs ended, how many apply a function.",
+    "growth": "The program runs with a name over a range. Each lane has a letter; the growth that "
+    "fits its counted cost best stands under the chart.",
+    "decisions": "Questions with the answer of each lane, and the choices with the way in which "
+    "each lane decides them. Enter decides a choice otherwise: which cases change?",
     "notes": "What there is to say about the definitions and suites of the course.",
     "drafting": "A definition changed for a trial, and what the change does to the text at the "
     "right: both trees, and where they part. F8 drops the change, Ctrl+S saves it.",
@@ -252,3 +259,61 @@ class Show(ModalScreen[str | None]):
                 colour = {"+": "moss", "-": "brick", "@": "deep"}.get(line[:1], "ink")
                 text.append(f"{visible(line)}\n", ink(self.app, colour, bold=line[:1] in "+-"))
             yield Static(text or Text("nothing would change"), markup=False)
+
+
+class Lines(ModalScreen[None]):
+    """Lines to read, as many as there are; those that begin with − and + are told apart."""
+
+    DEFAULT_CSS = """
+    Lines { align: center middle; }
+    Lines > Vertical { width: 96%; height: 80%; background: $lock-bank; }
+    Lines Rows { background: $lock-bank; height: 1fr; }
+    """
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding("escape,enter", "dismiss(None)", show=False, priority=True)
+    ]
+
+    def __init__(self, title: str, subject: str, lines: Sequence[str]) -> None:
+        super().__init__()
+        self._title, self._subject, self._lines = title, subject, lines
+
+    def compose(self) -> ComposeResult:
+        with Vertical():
+            title = Title(self._title)
+            title.show(self._subject, "Esc closes")
+            title.lit = True
+            yield title
+            yield _Lines(self._lines)
+
+    def on_mount(self) -> None:
+        self.query_one(_Lines).focus()
+
+
+class _Lines(Rows):
+    """Lines folded to the width of the pane."""
+
+    def __init__(self, lines: Sequence[str]) -> None:
+        super().__init__()
+        self._all = lines
+        self._folded: list[tuple[str, str]] = []
+
+    def on_resize(self) -> None:
+        room = max(20, self.size.width - 3)
+        self._folded = []
+        for line in self._all:
+            lead = line[: len(line) - len(line.lstrip())]
+            sign = line.lstrip()[:1]
+            parts = textwrap.wrap(visible(line.strip()), room - len(lead) - 2) or [""]
+            for number, part in enumerate(parts):
+                self._folded.append((f"{lead}{'  ' if number else ''}{part}", sign))
+        self.renew()
+
+    def count(self) -> int:
+        return len(self._folded)
+
+    def row(self, number: int) -> Sequence[Piece]:
+        line, sign = self._folded[number]
+        colour = {"−": "brick", "+": "moss"}.get(sign, "ink")
+        if sign not in "−+" and line.split(":")[0] in ("added", "changed", "gone"):
+            return [(f" {line}", ink(self.app, "brass", bold=True))]
+        return [(f" {line}", ink(self.app, colour))]

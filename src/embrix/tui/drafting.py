@@ -89,7 +89,7 @@ class OutcomeRows(Rows):
         colour, bold = "ink", False
         if line.startswith(("no difference", "untouched")):
             colour, bold = "moss", True
-        elif line.startswith(("differences", "reached")):
+        elif line.startswith(("differences", "reached", "added", "changed", "gone")):
             colour, bold = "brass", True
         elif line.startswith("      "):
             colour = "water"

@@ -7,7 +7,7 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from embrix.runs.pictures import KINDS
+from embrix.draw.kinds import KINDS
 from embrix.tui.desk import Desk
 from embrix.tui.dialogs import Ask, Choice, Pick
 
@@ -49,20 +49,21 @@ class Drawings:
 
         def named(name: str | None) -> None:
             if name and name.strip():
-                self.write(kind, name.strip(), lanes, bench.at, bench.say)
+                self.write(kind, name.strip(), lanes, bench.say, number=bench.at)
 
         question = "Name of the file (.svg, .pdf, .tex or .txt):"
         bench.app.push_screen(Ask("draw", question, f"{stem}_{kind}.svg"), named)
 
-    def write(self, kind: str, name: str, lanes: Sequence[str], number: int, say: Say) -> None:
-        """Have a picture written beside the program."""
+    def write(self, kind: str, name: str, lanes: Sequence[str], say: Say, **more: Any) -> None:
+        """Have a picture written beside the program. `more` is what some pictures need: a `number`,
+        what a growth goes `over`, its `cost` and `scale`."""
         bench = self._bench
         folder = bench.document.path.parent if bench.document is not None else bench.folder
         path = folder / Path(name).name
         args = {
-            "kind": kind, "language": bench.language, "lanes": list(lanes), "number": number,
+            "kind": kind, "language": bench.language, "lanes": list(lanes),
             "text": bench.editor.text, "given": bench.walking.given, "input": bench.input,
-            "path": str(path),
+            "path": str(path), **more,
         }  # fmt: skip
         say(f"drawing {path.name} …", "ink")
         self._desk.ask("draw", "picture", args, partial(self._drawn, say))

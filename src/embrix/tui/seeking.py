@@ -6,7 +6,7 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from embrix.runs.versions import plain_name
+from embrix.course.naming import plain_name
 from embrix.tui.desk import Desk
 from embrix.tui.dialogs import Ask
 

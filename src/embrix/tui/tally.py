@@ -13,20 +13,19 @@ from rich.style import Style
 from rich.text import Text
 from textual import events, on
 from textual.app import ComposeResult
-from textual.binding import Binding, BindingType
+from textual.binding import BindingType
 from textual.containers import Horizontal, Vertical
-from textual.screen import Screen
 from textual.widgets import Static
 
-from embrix.course.replacing import Changed, go_back, replace_file
-from embrix.text.source import Unreadable
 from embrix.text.visible import cut, visible
-from embrix.tui.bars import Footer, Masthead, Title
-from embrix.tui.commands import of_place
+from embrix.tui.bars import Masthead, Title
+from embrix.tui.deciding import Deciding
 from embrix.tui.desk import SUITE_WORKER, Desk
-from embrix.tui.dialogs import Ask, Help, Show
+from embrix.tui.dialogs import Ask
 from embrix.tui.rows import Piece, Rows
 from embrix.tui.theme import ink
+from embrix.tui.view import View, keys_of
+from embrix.tui.writing import take_back, write_after_a_look
 
 if TYPE_CHECKING:
     from embrix.tui.bench import Bench
@@ -176,7 +175,7 @@ class CaseCard(Static):
         text.append("  a makes what came what is expected, after a look\n", ink(app, "water"))
 
 
-class Tally(Screen[None]):
+class Tally(View):
     """A suite as one picture."""
 
     CSS = """
@@ -192,15 +191,11 @@ class Tally(Screen[None]):
     Tally.narrow #tally-right { width: 1fr; height: 40%; margin-left: 0; }
     Tally.narrow #legend { display: none; }
     """
-    BINDINGS: ClassVar[list[BindingType]] = [
-        Binding(command.key, command.action, command.short, show=False, priority=True)
-        for command in of_place(PLACE)
-    ]
+    PLACE: ClassVar[str] = PLACE
+    BINDINGS: ClassVar[list[BindingType]] = keys_of(PLACE)
 
     def __init__(self, bench: Bench, desk: Desk, report: dict[str, Any]) -> None:
-        super().__init__()
-        self._bench = bench
-        self._desk = desk
+        super().__init__(bench, desk)
         self.report = report
         self.word = ""
         self.red = False
@@ -220,7 +215,7 @@ class Tally(Screen[None]):
                 yield CaseCard(id="card")
                 yield Title("lanes", id="legend-title")
                 yield Static("", id="legend", markup=False)
-        yield Footer(lambda: [command for command in of_place(PLACE) if command.footer])
+        yield self.footer()
 
     def on_mount(self) -> None:
         self.query_one(Masthead).show(
@@ -229,9 +224,6 @@ class Tally(Screen[None]):
         self.query_one("#tally-title", Title).light(True)
         self.show(self.report)
         self.board.focus()
-
-    def on_resize(self) -> None:
-        self.set_class(self.size.width < 100, "narrow")
 
     @property
     def board(self) -> Board:
@@ -328,35 +320,13 @@ class Tally(Screen[None]):
         self._letters()
         self._card()
 
-    def say(self, text: str, colour: str = "ink") -> None:
-        """Tell something; an answer may come when the tally has been left."""
-        for masthead in self.query(Masthead):
-            masthead.show(notice=text, notice_ink=colour)
-
     # ---------------------------------------------------------------- commands
-
-    @on(Footer.Chosen)
-    async def _footer_chosen(self, message: Footer.Chosen) -> None:
-        await self.run_action(message.action)
-
-    def action_help(self) -> None:
-        async def carry_out(action: str | None) -> None:
-            if action is not None:
-                await self.run_action(f"screen.{action}")
-
-        self.app.push_screen(Help(PLACE, {}, of_place(PLACE)), carry_out)
 
     def action_column_left(self) -> None:
         self.board.move_column(-1)
 
     def action_column_right(self) -> None:
         self.board.move_column(1)
-
-    def action_leave(self) -> None:
-        self.dismiss()
-
-    def action_lamp(self) -> None:
-        self.app.action_lamp()  # type: ignore[attr-defined]
 
     def action_only_red(self) -> None:
         self.red = not self.red
@@ -440,26 +410,16 @@ class Tally(Screen[None]):
             self.say(found["refused"], "brick")
             return
 
-        def answered(yes: str | None) -> None:
-            if yes is None:
-                return
-            try:
-                replace_file(self._path(), found["old"], found["text"])
-            except (Changed, Unreadable, OSError) as fault:
-                self.say(f"not written: {fault}", "brick")
-                return
+        def written() -> None:
             self.say(f"“{name}” is written; z takes it back")
             self.action_again()
 
-        title = "what the suite would be"
-        self.app.push_screen(Show(title, name, found["changes"], "Enter writes it"), answered)
+        write_after_a_look(self, self._path(), found, name, written)
+
+    def action_decisions(self) -> None:
+        """The questions of the suites and the choices, with what each lane decides."""
+        self.app.push_screen(Deciding(self._bench, self._desk))
 
     def action_undo(self) -> None:
-        try:
-            found = go_back(self._path())
-        except (Changed, OSError) as fault:
-            self.say(str(fault), "brick")
-            return
-        self.say("nothing to take back" if found is None else "the suite is as it was before")
-        if found is not None:
+        if take_back(self, self._path()):
             self.action_again()

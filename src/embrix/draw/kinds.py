@@ -1,0 +1,33 @@
+"""Which pictures there are."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+Kind = Literal[
+    "tokens", "tree", "grammar-tree", "trees", "grammar", "rules", "derivation", "steps",
+    "environment", "store", "suspensions", "costs", "growth", "suite", "decisions",
+]  # fmt: skip
+
+KINDS: dict[Kind, str] = {
+    "tokens": "what a program is cut into",
+    "tree": "the syntax tree of a program",
+    "grammar-tree": "which rule covers what in a program",
+    "trees": "two trees of a program with their difference: of an ambiguous text, or of rules and "
+    "of the term",
+    "grammar": "railroad diagrams of a grammar",
+    "rules": "the inference rules of an interpreter",
+    "derivation": "the derivation of a run",
+    "steps": "the reduction sequence of a run, or its conclusions",
+    "environment": "the names at a moment, with frames and closures",
+    "store": "what each location holds over time",
+    "suspensions": "what waits, is forced and used again",
+    "costs": "the costs of several lanes as bars",
+    "growth": "how a cost grows with a name supplied by hand",
+    "suite": "cases against lanes",
+    "decisions": "questions against lanes",
+}
+OF_PROGRAMS: tuple[Kind, ...] = (
+    "tokens", "tree", "grammar-tree", "trees", "derivation", "steps", "environment", "store",
+    "suspensions", "costs", "growth",
+)  # fmt: skip

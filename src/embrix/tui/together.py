@@ -1,0 +1,54 @@
+"""Two walks in rows: what evaluates the same part of the program stands side by side."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from embrix.text.visible import cut, visible, width
+from embrix.tui.rows import Piece, Rows
+from embrix.tui.theme import ink
+
+
+class Together(Rows):
+    """Two walks: stops for the same part of the program in one row."""
+
+    def __init__(self) -> None:
+        super().__init__(id="together")
+        self.rows: list[list[Any]] = []
+        self.parting = -1
+        self.empty_text = "Choose another lane above: its walk is laid beside the first one."
+
+    def show(self, rows: list[list[Any]], parting: int, refused: str) -> None:
+        self.rows, self.parting = rows, parting
+        self.empty_text = refused or "Neither lane has a step that could be laid beside the other."
+        self.renew(cursor=max(0, parting))
+
+    def count(self) -> int:
+        return len(self.rows)
+
+    def row(self, number: int) -> Sequence[Piece]:
+        app = self.app
+        left, right, parts = self.rows[number]
+        half = max(20, (self.size.width - 4) // 2)
+        first = number == self.parting
+        sign = "▶≠" if first else " ≠" if parts else "  "
+        return [
+            *self._stop(left, half, parts),
+            (f"{sign} ", ink(app, "brass" if first else "brick", bold=True)),
+            *self._stop(right, half, parts),
+        ]
+
+    def _stop(self, stop: list[Any] | None, room: int, parts: bool) -> list[Piece]:
+        app = self.app
+        if stop is None:
+            return [(" " * room, ink(app, "ink"))]
+        number, depth, text, _ = stop
+        lead = f"{number:>6,} "
+        bars = "│ " * min(depth, 10)
+        shown = cut(visible(text), max(4, room - len(lead) - len(bars)))
+        gap = " " * max(0, room - len(lead) - len(bars) - width(shown))
+        return [
+            (lead, ink(app, "faint")), (bars, ink(app, "wall")),
+            (shown, ink(app, "ink", bold=parts)), (gap, ink(app, "ink")),
+        ]  # fmt: skip

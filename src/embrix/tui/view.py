@@ -1,0 +1,93 @@
+"""What all views besides the bench have in common: their keys, help, the way back, tidings on the
+first line."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any, ClassVar
+
+from textual import on
+from textual.binding import Binding, BindingType
+from textual.screen import Screen
+
+from embrix.tui.bars import Footer, Masthead
+from embrix.tui.commands import of_place
+from embrix.tui.desk import Desk
+from embrix.tui.dialogs import Ask, Help
+
+if TYPE_CHECKING:
+    from embrix.tui.bench import Bench
+
+NARROW = 100
+"""Columns below which panes stand under each other."""
+
+
+def keys_of(place: str) -> list[BindingType]:
+    """The key map of a view, from the table of commands."""
+    return [
+        Binding(command.key, command.action, command.short, show=False, priority=True)
+        for command in of_place(place)
+    ]
+
+
+class View(Screen[None]):
+    """A view over the bench. `PLACE` is its name in the table of commands; `TOPICS` is what it asks
+    of the workers, given up when it is left."""
+
+    PLACE: ClassVar[str] = ""
+    TOPICS: ClassVar[tuple[str, ...]] = ()
+
+    def __init__(self, bench: Bench, desk: Desk) -> None:
+        super().__init__()
+        self._bench = bench
+        self._desk = desk
+
+    def footer(self) -> Footer:
+        return Footer(lambda: [one for one in of_place(self.PLACE) if one.footer])
+
+    def on_resize(self) -> None:
+        self.set_class(self.size.width < NARROW, "narrow")
+
+    def say(self, text: str, colour: str = "ink") -> None:
+        """Tell something on the first line; an answer may come when the view has been left."""
+        for masthead in self.query(Masthead):
+            masthead.show(notice=text, notice_ink=colour)
+
+    def head(self, notice: str = "") -> None:
+        bench = self._bench
+        self.query_one(Masthead).show(
+            course=bench.summary["title"], language=bench.language, notice=notice
+        )
+
+    def program_args(self) -> dict[str, Any]:
+        """The program on the bench with everything that its runs are given."""
+        bench = self._bench
+        return {"language": bench.language, "text": bench.editor.text, "input": bench.input,
+                "given": bench.walking.given}  # fmt: skip
+
+    def ask_file(self, name: str, kinds: str, kind: str, lanes: list[str], **more: Any) -> None:
+        """Ask for the name of a file and have a picture written to it."""
+
+        def named(typed: str | None) -> None:
+            if typed and typed.strip():
+                self._bench.drawing.write(kind, typed.strip(), lanes, self.say, **more)
+
+        self.app.push_screen(Ask("draw", f"Name of the file ({kinds}):", name), named)
+
+    @on(Footer.Chosen)
+    async def _footer_chosen(self, message: Footer.Chosen) -> None:
+        await self.run_action(message.action)
+
+    def action_help(self) -> None:
+        async def carry_out(action: str | None) -> None:
+            if action is not None:
+                await self.run_action(f"screen.{action}")
+
+        self.app.push_screen(Help(self.PLACE, {}, of_place(self.PLACE)), carry_out)
+
+    def action_leave(self) -> None:
+        for topic in self.TOPICS:
+            self._desk.drop(topic)
+        self.dismiss()
+
+    def action_lamp(self) -> None:
+        self.app.action_lamp()  # type: ignore[attr-defined]

@@ -1,0 +1,42 @@
+"""Changing a suite from a view: a look at the difference first, a way back afterwards."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from embrix.course.replacing import Changed, go_back, replace_file
+from embrix.text.source import Unreadable
+from embrix.tui.dialogs import Show
+from embrix.tui.view import View
+
+
+def write_after_a_look(
+    view: View, path: Path, made: dict[str, Any], subject: str, written: Callable[[], None]
+) -> None:
+    """Show what a suite would be; write it when that is agreed to, then call `written`."""
+
+    def answered(yes: str | None) -> None:
+        if yes is None:
+            return
+        try:
+            replace_file(path, made["old"], made["text"])
+        except (Changed, Unreadable, OSError) as fault:
+            view.say(f"not written: {fault}", "brick")
+            return
+        written()
+
+    title = "what the suite would be"
+    view.app.push_screen(Show(title, subject, made["changes"], "Enter writes it"), answered)
+
+
+def take_back(view: View, path: Path) -> bool:
+    """Undo the last change of a suite; whether there was one."""
+    try:
+        found = go_back(path)
+    except (Changed, OSError) as fault:
+        view.say(str(fault), "brick")
+        return False
+    view.say("nothing to take back" if found is None else "the suite is as it was before")
+    return found is not None
