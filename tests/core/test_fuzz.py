@@ -13,7 +13,8 @@ from embrix.brix.language import check_language
 from embrix.brix.reader import read_file
 from embrix.brix.syntax import LanguageSyntax
 from embrix.course.drafts import drop_draft, find_draft, keep_draft
-from embrix.course.load import Course, find_course, load_course
+from embrix.course.finding import find_course
+from embrix.course.load import Course, load_course
 from embrix.course.shipped import shipped_course
 from embrix.grammar.earley import EarleyParser
 from embrix.grammar.lr import parser_of

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 import shlex
 
-from embrix.cli.choice import Usage, course_folder
+from embrix.cli.usage import Usage, course_folder
 from embrix.course.load import load_course
 from embrix.course.permission import allow, is_allowed
 from embrix.text.suggest import did_you_mean

@@ -7,21 +7,17 @@ import sys
 from dataclasses import dataclass
 from pathlib import Path
 
-from embrix.course.load import COURSE_FILE, Course, find_course, load_course
+from embrix.cli.usage import Usage, course_folder
+from embrix.course.load import Course, load_course
 from embrix.course.naming import plain_name
-from embrix.course.shipped import shipped_course
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
+from embrix.runs.memory import limit_memory
 from embrix.runs.session import Session, Undecided
 from embrix.runs.versions import NoVersion
-from embrix.runs.worker import limit_memory
 from embrix.text.diagnostic import render
 from embrix.text.source import Source, Unreadable, read_source
 from embrix.text.suggest import did_you_mean
-
-
-class Usage(Exception):
-    """The command line asks for something that is not there; the message says what."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,19 +31,6 @@ class Chosen:
     given: dict[str, str]
     limits: Limits
     input: tuple[str, ...] = ()
-
-
-def course_folder(course: Path | None, near: Path | None = None) -> Path:
-    """The folder of the course that is meant. Raises `Usage`."""
-    if course is not None:
-        if not (course / COURSE_FILE).is_file():
-            raise Usage(f"{course} is no course: it has no {COURSE_FILE}")
-        return course
-    for start in (near, Path.cwd()):
-        found = find_course(start) if start is not None else None
-        if found is not None:
-            return found
-    return shipped_course()
 
 
 def chosen(arguments: argparse.Namespace) -> Chosen:

@@ -9,20 +9,10 @@ import textwrap
 from pathlib import Path
 from typing import Any
 
-from embrix.cli.choice import (
-    Chosen,
-    Usage,
-    choose_grammar,
-    chosen,
-    course_folder,
-    course_with,
-    lanes_of,
-    text_of,
-)
+from embrix.cli.choice import Chosen, choose_grammar, chosen, course_with, lanes_of, text_of
 from embrix.cli.repl import converse
+from embrix.cli.usage import Usage, course_folder
 from embrix.course.changes import touched, touched_text
-from embrix.course.load import find_course
-from embrix.course.shipped import writable_copy
 from embrix.grammar.decisions import as_cases, decisions
 from embrix.grammar.difference import compare_grammars, comparison_text
 from embrix.grammar.ebnf import export
@@ -44,26 +34,6 @@ from embrix.text.source import Span
 from embrix.text.suggest import did_you_mean
 from embrix.text.visible import cut, visible
 from embrix.trace.walk import Walk
-
-
-def open_workbench(arguments: argparse.Namespace) -> int:
-    """Open the workbench, on a writable copy of the shipped course when none is found here."""
-    from embrix.tui.app import Workbench  # the interface library is only loaded for the workbench
-
-    near = arguments.file.resolve().parent if arguments.file is not None else Path.cwd()
-    if arguments.course is not None:
-        folder = course_folder(arguments.course)
-    else:
-        try:
-            folder = find_course(near) or find_course(Path.cwd()) or writable_copy()
-        except OSError as fault:
-            raise Usage(f"no course can be put into your data folder: {fault}") from fault
-    if arguments.file is not None and not arguments.file.is_file():
-        raise Usage(f"there is no file {arguments.file}")
-    if not (sys.stdin.isatty() and sys.stdout.isatty()):
-        raise Usage("the workbench needs a terminal; see embrix --help for single commands")
-    Workbench(folder, arguments.file).run()
-    return 0
 
 
 def check(arguments: argparse.Namespace) -> int:

@@ -8,8 +8,9 @@ import itertools
 import json
 import sys
 
-from embrix.cli.choice import Usage, chosen, lanes_of
+from embrix.cli.choice import chosen, lanes_of
 from embrix.cli.testing import suites_of, write_after_a_look
+from embrix.cli.usage import Usage
 from embrix.compare.growth import measured, told
 from embrix.compare.lanes import parted, side
 from embrix.compare.range import BadRange, range_of

@@ -8,7 +8,7 @@ import json
 import textwrap
 from typing import Any
 
-from embrix.cli.choice import Usage, course_folder
+from embrix.cli.usage import Usage, course_folder
 from embrix.compare.meaning import between_interpreters, between_languages, told_changes
 from embrix.course.naming import plain_name, split_version
 from embrix.runs.decisions import NoDecision, asked_and_chosen, changed_by

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import argparse
 
-from embrix.cli.choice import Usage, chosen, course_folder
+from embrix.cli.choice import chosen
 from embrix.cli.comparing import asked_range
+from embrix.cli.usage import Usage, course_folder
 from embrix.draw.files import Unwritable, write_drawing
 from embrix.draw.kinds import KINDS, OF_PROGRAMS, Kind
 from embrix.machine.lane import BadBinding

@@ -6,8 +6,9 @@ import argparse
 from pathlib import Path
 
 from embrix.brix.format import formatted
-from embrix.cli.choice import Usage, course_folder
-from embrix.course.load import find_course, load_course
+from embrix.cli.usage import Usage, course_folder
+from embrix.course.finding import find_course
+from embrix.course.load import load_course
 from embrix.text.saving import save_text
 from embrix.text.source import BYTE_ORDER_MARK, Source, Unreadable, read_source
 

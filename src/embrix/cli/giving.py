@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from embrix.cli.choice import Usage, course_folder
+from embrix.cli.usage import Usage, course_folder
 from embrix.course.starter import NoStarter, make_starter, write_files
 from embrix.runs.handout import handout, write_html, write_pdf
 from embrix.runs.pictures import NoPicture

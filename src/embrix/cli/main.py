@@ -8,22 +8,17 @@ from __future__ import annotations
 import argparse
 import sys
 from collections.abc import Callable, Sequence
+from importlib import import_module
 from pathlib import Path
 
 from embrix import __version__
-from embrix.cli import commands, testing
-from embrix.cli.allowing import allow_commands
-from embrix.cli.choice import Usage
-from embrix.cli.comparing import compare, growth, seek_difference
-from embrix.cli.deciding import differences, questions
-from embrix.cli.format import format_files
-from embrix.cli.mistakes import mistakes
-from embrix.cli.uncovered import tell_uncovered
-from embrix.cli.walking import walk
+from embrix.cli.usage import Usage
 from embrix.compare.range import SCALES
 from embrix.suite.reports import FORMATS
 
 Command = Callable[[argparse.Namespace], int]
+Adding = Callable[[str, str, str], argparse.ArgumentParser]
+"""Adds a command: its name, the module and function that carry it out, what it does."""
 
 
 def main(argv: Sequence[str] | None = None) -> int:
@@ -53,30 +48,38 @@ def parser() -> argparse.ArgumentParser:
         epilog="Without a command the workbench opens on the course found here.",
     )
     top.add_argument("--version", action="version", version=f"embrix {__version__}")
-    top.set_defaults(command=commands.open_workbench, course=None, file=None)
+    top.set_defaults(command=_command("opening.open_workbench"), course=None, file=None)
     commands_of = top.add_subparsers(title="commands", metavar="COMMAND")
 
-    def add(name: str, command: Command, text: str) -> argparse.ArgumentParser:
+    def add(name: str, where: str, text: str) -> argparse.ArgumentParser:
         sub = commands_of.add_parser(name, help=text, description=text)
-        sub.set_defaults(command=command)
+        sub.set_defaults(command=_command(where))
         sub.add_argument(
             "--course", metavar="FOLDER", type=Path,
             help="the course (default: the one found here, else the shipped one)",
         )  # fmt: skip
         return sub
 
-    work = add("open", commands.open_workbench, "open the workbench")
+    work = add("open", "opening.open_workbench", "open the workbench")
     work.add_argument("file", metavar="FILE", nargs="?", type=Path, help="a program to begin with")
 
-    check = add("check", commands.check, "read all definitions and suites, say what is wrong")
+    check = add("check", "commands.check", "read all definitions and suites, say what is wrong")
     check.add_argument("--json", action="store_true", help="print the findings as JSON")
 
     for name, command, text in (
-        ("run", commands.run, "run a program and print its value or failure"),
-        ("steps", commands.steps, "print a run step by step"),
-        ("compare", compare, "several lanes beside each other, and where they part"),
-        ("growth", growth, "how a cost grows when a name goes over a range"),
-        ("walk", walk, "print stations of a recorded run: moments or terms, with what is known"),
+        ("run", "commands.run", "run a program and print its value or failure"),
+        ("steps", "commands.steps", "print a run step by step"),
+        (
+            "compare",
+            "comparing.compare",
+            "several lanes beside each other, and where they part",
+        ),
+        ("growth", "comparing.growth", "how a cost grows when a name goes over a range"),
+        (
+            "walk",
+            "walking.walk",
+            "print stations of a recorded run: moments or terms, with what is known",
+        ),
     ):
         sub = add(name, command, text)
         sub.set_defaults(own_steps=name in ("steps", "walk"))
@@ -112,7 +115,7 @@ def parser() -> argparse.ArgumentParser:
 
     _pictures(add)
 
-    parse = add("parse", commands.parse, "read a text and print its tree, or how it was read")
+    parse = add("parse", "commands.parse", "read a text and print its tree, or how it was read")
     parse.add_argument("file", metavar="FILE", nargs="?", help="a program, or - for input")
     parse.add_argument("-e", metavar="TEXT", dest="text", help="a text instead of a file")
     parse.add_argument("--language", metavar="NAME", help="the language of the text")
@@ -127,17 +130,19 @@ def parser() -> argparse.ArgumentParser:
     how.add_argument("--shifts", action="store_true", help="print shifts and reductions")
     how.add_argument("--descent", action="store_true", help="print the descent (LL(1) grammars)")
 
-    sketch = add("sketch", commands.sketch, "say how far a program gets in an unfinished language")
+    sketch = add(
+        "sketch", "commands.sketch", "say how far a program gets in an unfinished language"
+    )
     sketch.add_argument("file", metavar="FILE", nargs="?", help="a program, or - for input")
     sketch.add_argument("-e", metavar="TEXT", dest="text", help="a text instead of a file")
     sketch.add_argument("--language", metavar="NAME", help="the language of the text")
 
-    repl = add("repl", commands.repl, "a prompt for programs")
+    repl = add("repl", "commands.repl", "a prompt for programs")
     repl.add_argument("--language", metavar="NAME", help="the language (default: the only one)")
     repl.add_argument("--with", metavar="INTERPRETER", dest="lanes", action="append",
                       help="the interpreter to begin with")  # fmt: skip
 
-    grammar = add("grammar", commands.grammar, "say what kind of grammar a language has, and why")
+    grammar = add("grammar", "commands.grammar", "say what kind of grammar a language has, and why")
     grammar.add_argument("language", metavar="LANGUAGE", nargs="?", help="default: all")
     grammar.add_argument("--rule", metavar="RULE", help="look from this rule (default: the start)")
     grammar.add_argument(
@@ -165,7 +170,9 @@ def parser() -> argparse.ArgumentParser:
     _suites(add)
 
     wrong = add(
-        "mistakes", mistakes, "make mistakes in interpreters and say which the suites notice"
+        "mistakes",
+        "mistakes.mistakes",
+        "make mistakes in interpreters and say which the suites notice",
     )
     wrong.add_argument("--language", metavar="NAME", help="only interpreters of this language")
     wrong.add_argument("--with", metavar="INTERPRETER", dest="lanes", action="append",
@@ -177,21 +184,25 @@ def parser() -> argparse.ArgumentParser:
     wrong.add_argument("--table", action="store_true", help="print them as rows of a table")
     wrong.add_argument("--json", action="store_true", help="print them as JSON")
 
-    left = add("uncovered", tell_uncovered, "say what no case of a suite meets")
+    left = add("uncovered", "uncovered.tell_uncovered", "say what no case of a suite meets")
     left.add_argument("--language", metavar="NAME", help="only this language")
     left.add_argument("--json", action="store_true", help="print it as JSON")
 
-    layout = add("format", format_files, "lay out definitions anew")
+    layout = add("format", "format.format_files", "lay out definitions anew")
     layout.add_argument("files", metavar="FILE", nargs="*", type=Path,
                         help="default: all .brix files of the course")  # fmt: skip
     layout.add_argument("--check", action="store_true", help="only tell which would change")
 
-    permit = add("allow", allow_commands, "let the outside interpreters of a course run")
+    permit = add("allow", "allowing.allow_commands", "let the outside interpreters of a course run")
     permit.add_argument("name", metavar="NAME", nargs="?", help="the lane (default: list all)")
     permit.add_argument("--yes", action="store_true", help="allow exactly this command, here")
     permit.add_argument("--no", action="store_true", help="no longer allow it")
 
-    search = add("hunt", seek_difference, "the smallest program on which two lanes disagree")
+    search = add(
+        "hunt",
+        "comparing.seek_difference",
+        "the smallest program on which two lanes disagree",
+    )
     search.add_argument("--language", metavar="NAME", help="the language")
     search.add_argument("--with", metavar="LANE", dest="lanes", action="append",
                         help="a lane; given twice")  # fmt: skip
@@ -204,20 +215,26 @@ def parser() -> argparse.ArgumentParser:
                         help="make what is found a case of this suite, after a look")  # fmt: skip
     search.add_argument("--yes", action="store_true", help="with --case: write it")
 
-    apart = add("differences", differences, "what tells two definitions apart in meaning")
+    apart = add(
+        "differences", "deciding.differences", "what tells two definitions apart in meaning"
+    )
     apart.add_argument("one", metavar="ONE", help="Rill, Rill.environment, either with @VERSION")
     apart.add_argument("other", metavar="OTHER", help="another one")
     apart.add_argument("--whole", action="store_true", help="do not cut long lines")
     apart.add_argument("--json", action="store_true", help="print them as JSON")
 
-    explain = add("explain", commands.explain, "say what a diagnostic code means")
+    explain = add("explain", "commands.explain", "say what a diagnostic code means")
     explain.add_argument("code", metavar="CODE", nargs="?", help="default: list all codes")
     return top
 
 
-def _pictures(add: Callable[[str, Command, str], argparse.ArgumentParser]) -> None:
+def _pictures(add: Adding) -> None:
     """The command that draws."""
-    draw = add("draw", _draw, "draw a tree, a grammar, rules, a derivation, a run, costs, a suite")
+    draw = add(
+        "draw",
+        "drawing.draw",
+        "draw a tree, a grammar, rules, a derivation, a run, costs, a suite",
+    )
     draw.add_argument("kind", metavar="WHAT", help="what is drawn: see docs/pictures.md")
     draw.add_argument("file", metavar="FILE", nargs="?", help="a program, or - for input")
     draw.add_argument("-e", metavar="TEXT", dest="text", help="a program text instead of a file")
@@ -241,7 +258,7 @@ def _pictures(add: Callable[[str, Command, str], argparse.ArgumentParser]) -> No
                       help="for growth: linear, the cost logarithmic, both")  # fmt: skip
     draw.set_defaults(calls=None, own_steps=False)
 
-    give = add("handout", _giving("give_handout"), "a language with its rules, programs and cases")
+    give = add("handout", "giving.give_handout", "a language with its rules, programs and cases")
     give.add_argument("--to", metavar="FILE", type=Path, required=True, help="a .html or .pdf file")
     give.add_argument("--language", metavar="NAME", help="the language")
     give.add_argument("--with", metavar="LANE", dest="lanes", action="append",
@@ -250,7 +267,7 @@ def _pictures(add: Callable[[str, Command, str], argparse.ArgumentParser]) -> No
                       default=[], help="only this program; may be given several times")  # fmt: skip
     give.add_argument("--notes", metavar="FILE", type=Path, help="a text to begin with")
 
-    start = add("starter", _giving("give_starter"), "definitions with clauses left to be written")
+    start = add("starter", "giving.give_starter", "definitions with clauses left to be written")
     start.add_argument("--to", metavar="FOLDER", type=Path, required=True, help="a new folder")
     start.add_argument("--language", metavar="NAME", help="the language")
     start.add_argument("--with", metavar="LANE", dest="lane", required=True, help="its interpreter")
@@ -259,27 +276,21 @@ def _pictures(add: Callable[[str, Command, str], argparse.ArgumentParser]) -> No
     start.add_argument("--hint", metavar="TEXT", default="", help="what stands in their place")
 
 
-def _giving(name: str) -> Command:
-    """A command that few runs need, with what it needs read when it is carried out."""
+def _command(where: str) -> Command:
+    """A command by module and function. The module is read when the command is carried out: each
+    needs another part of the core."""
+    module, _, name = where.partition(".")
 
     def carry_out(arguments: argparse.Namespace) -> int:
-        from embrix.cli import giving
-
-        command: Command = getattr(giving, name)
+        command: Command = getattr(import_module(f"embrix.cli.{module}"), name)
         return command(arguments)
 
     return carry_out
 
 
-def _draw(arguments: argparse.Namespace) -> int:
-    from embrix.cli.drawing import draw  # which few commands need
-
-    return draw(arguments)
-
-
-def _suites(add: Callable[[str, Command, str], argparse.ArgumentParser]) -> None:
+def _suites(add: Adding) -> None:
     """The commands about suites."""
-    test = add("test", testing.test, "run the suites on all interpreters")
+    test = add("test", "testing.test", "run the suites on all interpreters")
     test.add_argument("suites", metavar="SUITE", nargs="*", type=Path, help="default: all")
     test.add_argument("--json", action="store_true", help="the same as --report json")
     test.add_argument("--report", choices=FORMATS, help="a report for other programs")
@@ -293,17 +304,23 @@ def _suites(add: Callable[[str, Command, str], argparse.ArgumentParser]) -> None
                       help="only this lane; may be given several times")  # fmt: skip
     test.add_argument("--jobs", metavar="N", type=int, help="worker processes (default: cores)")
 
-    add("changed", testing.changed, "say which verdicts the last run of the suites changed")
+    add(
+        "changed",
+        "testing.changed",
+        "say which verdicts the last run of the suites changed",
+    )
 
     asked = add(
-        "questions", questions, "the answers of all lanes to the suites' questions, choices"
+        "questions",
+        "deciding.questions",
+        "the answers of all lanes to the suites' questions, choices",
     )
     asked.add_argument("--language", metavar="NAME", help="only this language")
     asked.add_argument("--if", metavar="CHOICE=WAY", dest="decision",
                        help="print which cases change when a choice is decided so")  # fmt: skip
     asked.add_argument("--json", action="store_true", help="print them as JSON")
 
-    taken = add("accept", testing.accept_case, "make what came what is expected, after a look")
+    taken = add("accept", "testing.accept_case", "make what came what is expected, after a look")
     taken.add_argument("suite", metavar="SUITE", type=Path, help="the suite that is changed")
     taken.add_argument("case", metavar="CASE", nargs="?", help="the name of the case")
     taken.add_argument("--with", metavar="LANE", dest="lane", help="the lane (default: the first "

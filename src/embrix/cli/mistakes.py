@@ -8,7 +8,7 @@ import sys
 from collections import Counter
 from collections.abc import Iterator
 
-from embrix.cli.choice import Usage, course_folder
+from embrix.cli.usage import Usage, course_folder
 from embrix.runs.session import Session
 from embrix.runs.strength import Noticed
 from embrix.text.suggest import did_you_mean

@@ -6,16 +6,15 @@ import argparse
 import os
 import sys
 import textwrap
-import threading
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from embrix.cli.choice import Usage, course_folder
+from embrix.cli.usage import Usage, course_folder
 from embrix.course.replacing import Changed, go_back, replace_file
 from embrix.machine.lane import BadBinding
-from embrix.runs.pool import Answer, Pool
 from embrix.runs.session import Session
+from embrix.runs.shared import Lost, Shared, Telling
 from embrix.runs.testing import Testing, merged, only, with_history
 from embrix.suite.accept import Acceptance, CannotAccept, accept
 from embrix.suite.adopt import adopt
@@ -37,14 +36,9 @@ def test(arguments: argparse.Namespace) -> int:
     folder = course_folder(arguments.course)
     if arguments.jobs is not None and not 1 <= arguments.jobs <= 64:
         raise Usage("--jobs must be between 1 and 64")
-    pool = Pool(1)  # it reads the course while it is read here
-    try:
-        pool.load(str(folder.resolve()), lambda _: None)
-        session = Session(folder)
-        paths = suites_of(session, arguments.suites)
-        found, told = _run_all(pool, session, paths, arguments)
-    finally:
-        pool.close()
+    session = Session(folder)
+    paths = suites_of(session, arguments.suites)
+    found, told = _run_all(session, paths, arguments)
     reports = [only(report, arguments.tags, arguments.lanes) for report in found]
     findings = [finding for finding in told if finding.severity == "error"]
     failed = any(v[1] == "failed" for r in reports for c in r["cases"] for v in c["verdicts"])
@@ -80,8 +74,8 @@ def suites_of(session: Session, wanted: list[Path]) -> list[Path]:
     return paths
 
 
-WORTH = 600
-"""Verdicts for which another worker is worth its start."""
+WORTH = 150
+"""Verdicts for which another process is worth its start."""
 
 
 def _cells(session: Session, arguments: argparse.Namespace) -> int:
@@ -94,48 +88,38 @@ def _cells(session: Session, arguments: argparse.Namespace) -> int:
 
 
 def _run_all(
-    pool: Pool, session: Session, paths: list[Path], arguments: argparse.Namespace
+    session: Session, paths: list[Path], arguments: argparse.Namespace
 ) -> tuple[list[dict[str, Any]], list[Diagnostic]]:
     """A report for each suite, and what there is to say about definitions, which is found out
     meanwhile. Where there are more cores than suites, cases are shared out."""
     workers = arguments.jobs or min(os.cpu_count() or 1, 1 + _cells(session, arguments) // WORTH)
     shares = max(1, workers // len(paths))
-    pool.grow(min(workers, shares * len(paths)))
-    arrived = threading.Event()
     told = sys.stderr.isatty() and not arguments.json
-    done: dict[tuple[int, int], dict[str, Any]] = {}
-    progress: dict[tuple[int, int], tuple[int, int]] = {}
+    ask = arguments.json or arguments.report in ("json", "html")
 
-    def take(key: tuple[int, int], answer: Answer) -> None:
-        if "progress" not in answer:
-            done[key] = answer
-            arrived.set()
-            return
-        progress[key] = (answer["progress"]["done"], answer["progress"]["of"])
+    def work(part: int, telling: Telling) -> dict[str, Any]:
+        number, share = divmod(part, shares)
+        return session.test(
+            paths[number], telling, arguments.grammar, (share, shares), ask, arguments.lanes or ()
+        )
+
+    def telling(progress: dict[str, Any]) -> None:
         if told:
-            now, of = (sum(one[at] for one in progress.values()) for at in (0, 1))
-            print(f"\r{now} of {of} cases ", end="", file=sys.stderr, flush=True)
+            shown = f"\r{progress['done']} of {progress['of']} cases "
+            print(shown, end="", file=sys.stderr, flush=True)
 
+    shared = Shared.begin(work, len(paths) * shares, workers, telling)
     try:
-        keys = [(number, share) for number in range(len(paths)) for share in range(shares)]
-        for key in keys:
-            args = {"suite": str(paths[key[0]]), "grammar": arguments.grammar,
-                    "share": [key[1], shares], "keep": False, "lanes": arguments.lanes,
-                    "ask": arguments.json or arguments.report in ("json", "html")}  # fmt: skip
-            pool.ask("test", args, lambda answer, key=key: take(key, answer))  # type: ignore[misc]
-        findings = session.diagnostics(paths, arguments.lanes)
-        while len(done) < len(keys):
-            arrived.wait()
-            arrived.clear()
+        findings = session.diagnostics(paths, arguments.lanes or ())
+        answers = shared.wait()
+    except Lost as lost:
+        raise Usage(f"the suites were not run: {lost}") from lost
     finally:
+        shared.close()
         if told:
             print("\r" + " " * 40 + "\r", end="", file=sys.stderr)
-    for answer in done.values():
-        if "answer" not in answer:
-            raise RuntimeError(answer.get("fault", "the suite was not run"))
     reports = [
-        merged([done[number, share]["answer"] for share in range(shares)])
-        for number in range(len(paths))
+        merged(answers[number * shares : (number + 1) * shares]) for number in range(len(paths))
     ]
     return reports, findings
 

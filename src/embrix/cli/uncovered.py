@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 import json
 
-from embrix.cli.choice import Usage, course_folder
+from embrix.cli.usage import Usage, course_folder
 from embrix.runs.coverage import uncovered
 from embrix.runs.session import Session
 from embrix.text.suggest import did_you_mean

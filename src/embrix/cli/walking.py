@@ -7,7 +7,8 @@ import json
 from pathlib import Path
 from typing import Any
 
-from embrix.cli.choice import Usage, chosen
+from embrix.cli.choice import chosen
+from embrix.cli.usage import Usage
 from embrix.machine.lane import BadBinding
 from embrix.machine.limits import Limits
 from embrix.text.visible import times, visible

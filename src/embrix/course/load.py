@@ -17,6 +17,7 @@ from embrix.brix.core import Interpreter, Language
 from embrix.brix.interpreter import check_interpreter
 from embrix.brix.language import check_language
 from embrix.brix.reader import read_file
+from embrix.course.finding import COURSE_FILE
 from embrix.course.memory import MEMORY
 from embrix.course.outside import Outside, read_outside
 from embrix.machine.conversions import with_conversions
@@ -24,7 +25,6 @@ from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.source import Source, Span, Unreadable, read_source
 from embrix.text.suggest import did_you_mean
 
-COURSE_FILE = "course.toml"
 MOST_FILES = 2_000
 
 
@@ -61,15 +61,6 @@ class Course:
             if suffix and language.extension == suffix:
                 return language
         return None
-
-
-def find_course(start: Path) -> Path | None:
-    """The nearest folder at or above `start` that is a course."""
-    start = start.resolve()
-    for folder in (start, *start.parents):
-        if (folder / COURSE_FILE).is_file():
-            return folder
-    return None
 
 
 def load_course(folder: Path, unsaved: Mapping[Path, str] | None = None) -> Course:

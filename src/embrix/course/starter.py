@@ -18,7 +18,8 @@ import tomlkit
 
 from embrix.brix import syntax as s
 from embrix.brix.core import Interpreter, Language
-from embrix.course.load import COURSE_FILE, Course, load_course
+from embrix.course.finding import COURSE_FILE
+from embrix.course.load import Course, load_course
 from embrix.text.source import Source, Span
 from embrix.text.suggest import did_you_mean
 

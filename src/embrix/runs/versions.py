@@ -12,7 +12,8 @@ from collections.abc import Iterable
 from pathlib import Path
 
 from embrix.course.drafts import find_draft
-from embrix.course.load import COURSE_FILE, Course
+from embrix.course.finding import COURSE_FILE
+from embrix.course.load import Course
 from embrix.text.source import Unreadable, read_source
 
 DRAFT = "draft"

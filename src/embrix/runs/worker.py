@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import os
 import queue
-import resource
 import sys
 import threading
 import traceback
@@ -20,6 +19,7 @@ from typing import Any, BinaryIO
 from embrix.machine.limits import LIVE, MEMORY, Limits
 from embrix.runs.asked import ANSWERS
 from embrix.runs.frames import read_frame, write_frame
+from embrix.runs.memory import limit_memory
 from embrix.runs.prompt import Prompt
 from embrix.runs.scratch import Scratch
 from embrix.runs.session import Session
@@ -213,23 +213,6 @@ def main() -> None:
     limit_memory(int(sys.argv[1]) if len(sys.argv) > 1 else MEMORY)
     sys.setswitchinterval(0.002)
     Worker(source, sink).serve()
-
-
-def limit_memory(size: int = MEMORY) -> None:
-    """Let this process have at most `size` bytes of address space more than now."""
-    try:
-        pages = int(Path("/proc/self/statm").read_text().split()[0])
-        now = pages * resource.getpagesize()
-    except (OSError, ValueError):
-        now = 1 << 30
-    _, hard = resource.getrlimit(resource.RLIMIT_AS)
-    wanted = now + size
-    if hard != resource.RLIM_INFINITY:
-        wanted = min(wanted, hard)
-    try:
-        resource.setrlimit(resource.RLIMIT_AS, (wanted, hard))
-    except (OSError, ValueError):
-        return
 
 
 if __name__ == "__main__":

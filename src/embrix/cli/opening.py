@@ -1,0 +1,31 @@
+"""Opening the workbench."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from pathlib import Path
+
+from embrix.cli.usage import Usage, course_folder
+from embrix.course.finding import find_course
+from embrix.course.shipped import writable_copy
+
+
+def open_workbench(arguments: argparse.Namespace) -> int:
+    """Open the workbench, on a writable copy of the shipped course when none is found here."""
+    from embrix.tui.app import Workbench  # the interface library is only loaded for the workbench
+
+    near = arguments.file.resolve().parent if arguments.file is not None else Path.cwd()
+    if arguments.course is not None:
+        folder = course_folder(arguments.course)
+    else:
+        try:
+            folder = find_course(near) or find_course(Path.cwd()) or writable_copy()
+        except OSError as fault:
+            raise Usage(f"no course can be put into your data folder: {fault}") from fault
+    if arguments.file is not None and not arguments.file.is_file():
+        raise Usage(f"there is no file {arguments.file}")
+    if not (sys.stdin.isatty() and sys.stdout.isatty()):
+        raise Usage("the workbench needs a terminal; see embrix --help for single commands")
+    Workbench(folder, arguments.file).run()
+    return 0
