@@ -12,20 +12,24 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from reportlab.pdfbase import pdfmetrics
 
+from embrix.compare.range import SCALES, Scale
 from embrix.course.load import Course
-from embrix.draw.charts import draw_bars, draw_growth, ticks
+from embrix.draw.cells import lay_out, shortened
+from embrix.draw.charts import draw_bars, draw_growth
 from embrix.draw.derivations import PAGE, Derivation, draw_derivation, pages_of
 from embrix.draw.kinds import KINDS
 from embrix.draw.latex import in_math
 from embrix.draw.pdf import PLAIN, register, write_pdf
+from embrix.draw.plot import LETTERS, plot
 from embrix.draw.railroad import draw_grammar
 from embrix.draw.rules import InferenceRule, inference_rules
 from embrix.draw.scene import ADVANCE, Box, Label, Line, Path, Scene
 from embrix.draw.svg import write_svg
+from embrix.draw.ticks import ticks
 from embrix.draw.trees import Tree, draw_tree, draw_trees, mark_difference
 from embrix.runs.pictures import NoPicture, Wish, picture
 from embrix.runs.session import Session
-from embrix.text.visible import visible
+from embrix.text.visible import visible, width
 
 SCOPE = "let rate = 2 in let toll = given tons: tons * rate in let rate = 10 in toll 3"
 
@@ -253,7 +257,7 @@ def test_bars_are_as_long_as_what_they_count() -> None:
     assert "lookups" not in {label.text for label in scene.labels}
 
 
-@pytest.mark.parametrize("scale", ["linear", "logarithmic"])
+@pytest.mark.parametrize("scale", ["linear", "logarithmic", "both"])
 def test_growth_names_what_fits(scale: str) -> None:
     table = {"squares": [(n, float(n * n)) for n in range(1, 15)],
              "line": [(n, 5.0 * n) for n in range(1, 15)]}  # fmt: skip
@@ -288,3 +292,87 @@ def test_what_cannot_be_drawn_is_said(session: Session) -> None:
 def test_characters_that_the_typeface_lacks_do_no_harm() -> None:
     scene = Scene(100, 30, (Label(5, 20, "船 ⊢ \U0001f6a2"),))
     assert io.BytesIO(write_pdf([scene])).read(4) == b"%PDF"
+
+
+# ---------------------------------------------------------------------- character cells
+
+
+@st.composite
+def derivations(draw: st.DrawFn) -> tuple[list[int], list[str], list[str], list[int]]:
+    """Judgements from the conclusion on: depths, texts, names, how many premises each has."""
+    depths = [0]
+    for _ in range(draw(st.integers(0, 25))):
+        depths.append(draw(st.integers(1, depths[-1] + 1)))
+    texts = [draw(st.sampled_from(["⊢ x ⇓ 1", "a", "⊢ " + "long " * 20 + "⇓ 5", "船 ⇓ 2"]))
+             for _ in depths]  # fmt: skip
+    names = [draw(st.sampled_from(["", "Var", "Let"])) for _ in depths]
+    counts = [
+        sum(1 for later in _inside(depths, at) if depths[later] == depth + 1)
+        for at, depth in enumerate(depths)
+    ]
+    return depths, texts, names, counts
+
+
+def _inside(depths: list[int], at: int) -> list[int]:
+    found = []
+    for later in range(at + 1, len(depths)):
+        if depths[later] <= depths[at]:
+            break
+        found.append(later)
+    return found
+
+
+@given(derivations(), st.sets(st.integers(0, 25)))
+def test_rules_in_cells_do_not_run_into_each_other(
+    derivation: tuple[list[int], list[str], list[str], list[int]], folded: set[int]
+) -> None:
+    depths, texts, names, counts = derivation
+    sheet = lay_out(depths, texts, names, counts, folded)
+    by_node = {one.node: one for one in sheet.placed}
+    hidden = {below for at in folded if at < len(depths) for below in _inside(depths, at)}
+    assert set(by_node) == set(range(len(depths))) - hidden
+    taken: dict[tuple[int, int], int] = {}
+    for one in sheet.placed:
+        assert 0 <= one.x <= one.end <= sheet.width
+        assert 0 < one.y < sheet.height
+        spots = [(one.y, one.x + n) for n in range(width(one.text))]
+        spots += [(one.y - 1, one.line + n) for n in range(one.length)]
+        spots += [(one.y - 1, one.line + one.length + 1 + n) for n in range(width(one.name))]
+        spots += [(one.y - 2, one.hidden_x + n) for n in range(width(one.hidden))]
+        for spot in spots:
+            assert taken.setdefault(spot, one.node) == one.node
+        # The line covers the conclusion and everything that stands over it.
+        assert one.line <= one.x
+        assert one.x + width(one.text) <= one.line + one.length
+        for above in _inside(depths, one.node):
+            if above in by_node and depths[above] == depths[one.node] + 1:
+                assert by_node[above].y == one.y - 2
+                assert one.line <= by_node[above].line
+                assert by_node[above].end <= one.line + one.length
+
+
+def test_a_judgement_that_is_too_long_keeps_what_it_gives() -> None:
+    assert shortened("⊢ " + "x + " * 30 + "1 ⇓ 42", 30) == "⊢ x + x + x + x + x + x … ⇓ 42"
+    assert shortened("⊢ 1 ⇓ 1", 30) == "⊢ 1 ⇓ 1"
+    assert width(shortened("a" * 80, 30)) == 30
+
+
+@given(
+    st.lists(st.lists(st.tuples(st.integers(1, 500), st.integers(0, 10**6)), max_size=20,
+                      unique_by=lambda point: point[0]), max_size=5),
+    st.integers(10, 150), st.integers(3, 50), st.sampled_from(SCALES),
+)  # fmt: skip
+def test_a_chart_in_cells_stays_in_its_room(
+    table: list[list[tuple[int, int]]], columns: int, rows: int, scale: Scale
+) -> None:
+    points = {str(n): [(float(a), float(b)) for a, b in row] for n, row in enumerate(table)}
+    made = plot(points, columns, rows, scale)
+    assert len(made) in (0, rows)
+    for row in made:
+        assert sum(width(cell.text) for cell in row) <= columns
+    letters = {cell.text for row in made for cell in row if cell.row >= 0 and cell.text.isalpha()}
+    some = {LETTERS[number] for number, row in enumerate(table) if row}
+    assert not made or letters <= some
+    # Of the lane that was drawn last every letter can be seen.
+    last = max((number for number, row in enumerate(table) if row), default=None)
+    assert not made or last is None or LETTERS[last] in letters

@@ -6,9 +6,13 @@ from pathlib import Path
 
 from embrix.tui.bars import Masthead
 from embrix.tui.comparing import Comparing, Costs, Together
+from embrix.tui.deciding import Changes, Deciding, Table
 from embrix.tui.deriving import Deriving, Judgements
-from embrix.tui.dialogs import Ask, Pick
-from tests.faces.test_workbench import bench, opened, settled, until
+from embrix.tui.dialogs import Ask, Lines, Pick, Show
+from embrix.tui.growing import Chart, Growing, Growths
+from embrix.tui.hunting import Hunting, Quarry
+from embrix.tui.rules_pane import RulesPane
+from tests.faces.test_workbench import bench, opened, settled, shown, until
 
 SCOPE = "let rate = 2 in let toll = given tons: tons * rate in let rate = 10 in toll 3"
 
@@ -53,10 +57,21 @@ async def test_the_derivation_is_folded_and_leads_to_the_walk(course_copy: Path)
         await pilot.press("ctrl+d")
         assert isinstance(screen.app.screen, Deriving)
         rows = screen.app.screen.query_one(Judgements)
+        rules = screen.app.screen.query_one(RulesPane)
         await until(lambda: rows.count() > 0, "the judgements")
-        few = rows.count()
+        # Rules over lines: up goes to a premise, down to the conclusion, across to a neighbour.
+        assert (rules.display, rules.chosen) == (True, 0)
+        await pilot.press("up")
+        assert rows.all[rules.chosen][1].endswith("⊢ 2 ⇓ 2")
+        await pilot.press("right")
+        assert rows.all[rules.chosen][0] == 1
+        await pilot.press("down", "f")  # everything unfolded
+        assert len(rules.sheet.placed) == 12
         await pilot.press("f")
-        assert rows.count() == len(rows.all) == 12 > few
+        assert len(rules.sheet.placed) == 1
+        await pilot.press("f", "v")  # everything unfolded, premises over conclusions
+        assert not rules.display
+        assert rows.count() == len(rows.all) == 12
         # Premises come before what is concluded from them: the whole program is last.
         assert rows.shown[-1] == 0
         assert rows.all[rows.shown[0]][1].endswith("⊢ 2 ⇓ 2")
@@ -65,7 +80,7 @@ async def test_the_derivation_is_folded_and_leads_to_the_walk(course_copy: Path)
         assert texts[-1].endswith("toll 3 ⇓ 6")
         await pilot.press("v")  # what is so far: at the first moment only the beginning
         assert rows.count() == 1
-        await pilot.press("v", "up", "up")
+        await pilot.press("v", "v", "up", "up")
         station = rows.all[rows.chosen][3]
         await pilot.press("enter")
         await until(lambda: screen.at == station, "the moment")
@@ -83,3 +98,90 @@ async def test_a_picture_is_drawn_beside_the_program(course_copy: Path) -> None:
         await until(path.exists, "the picture")
         assert "<svg" in path.read_text()
         await until(lambda: "drawn" in screen.query_one(Masthead).notice, "a word")
+
+
+async def test_meaning_growth_and_a_hunt_are_reached_from_the_comparison(
+    course_copy: Path,
+) -> None:
+    path = course_copy / "rill" / "programs" / "ways.rill"
+    path.write_text("let ways of k = when k < 2 then 1 else ways (k - 1) + ways (k - 2) in ways n")
+    async with opened(course_copy, "rill/programs/ways.rill") as pilot:
+        screen = bench(pilot)
+        app = screen.app
+        while screen.lane != "environment":
+            await pilot.press("f4")
+        await settled(screen)
+        await pilot.press("ctrl+k")
+        costs = app.screen.query_one(Costs)
+        await until(lambda: bool(costs.lanes), "the lanes")
+        names = [one["lane"] for one in costs.lanes]
+        costs.move_to(names.index("dynamic_scope"))
+        await pilot.press("m")
+        await until(lambda: isinstance(app.screen, Lines), "the differences")
+        assert app.screen._lines[0] == "changed: clause eval Call"  # type: ignore[attr-defined]
+        await pilot.press("escape", "g")
+        await until(lambda: isinstance(app.screen, Ask), "the range")
+        await pilot.press("enter")
+        growing = next(one for one in app.screen_stack if isinstance(one, Growing))
+        growths, chart = growing.query_one(Growths), growing.query_one(Chart)
+        await until(lambda: bool(growths.growths), "the growth")
+        told = shown(growths)[names.index("environment")]
+        assert "exponential" in "".join(shown(growths))
+        assert "1.62ⁿ" in next(line for line in shown(growths) if " environment " in line), told
+        assert any("⠀" < sign <= "⣿" for sign in str(chart.render()))
+        await pilot.press("s")
+        assert chart.scale == "logarithmic"
+        await pilot.press("escape", "h")
+        assert isinstance(app.screen, Hunting)
+        assert app.screen.query_one(Quarry).lanes == ("environment", "dynamic_scope")
+
+
+async def test_a_hunt_finds_a_program_that_becomes_a_case(course_copy: Path) -> None:
+    async with opened(course_copy, "rill/programs/rates.rill") as pilot:
+        screen = bench(pilot)
+        app = screen.app
+        while screen.lane != "environment":
+            await pilot.press("f4")
+        await settled(screen)
+        await pilot.press("ctrl+f")
+        hunting = app.screen
+        assert isinstance(hunting, Hunting)
+        quarry = hunting.query_one(Quarry)
+        await pilot.press("x")  # stopped before anything was found
+        assert "stopped" in str(quarry.render())
+        await pilot.press("s")
+        await until(lambda: bool(quarry.found.get("program")) and not quarry.running, "the quarry")
+        program = quarry.found["program"]
+        await until(lambda: hunting.query_one(Together).count() > 0, "the walks")
+        suite = course_copy / "rill" / "rill.suite.toml"
+        before = suite.read_text()
+        await pilot.press("c")
+        await until(lambda: isinstance(app.screen, Show), "the difference")
+        await pilot.press("enter")
+        await until(lambda: suite.read_text() != before, "the case")
+        assert program in suite.read_text()
+        await pilot.press("z")
+        await until(lambda: suite.read_text() == before, "the suite as it was")
+        await pilot.press("enter")
+        await until(lambda: app.screen is screen, "the bench")
+        assert screen.editor.text.strip() == program
+
+
+async def test_decisions_tell_which_cases_change(course_copy: Path) -> None:
+    async with opened(course_copy, "rill/programs/rates.rill") as pilot:
+        app = bench(pilot).app
+        await pilot.press("ctrl+y")
+        assert isinstance(app.screen, Deciding)
+        table, changes = app.screen.query_one(Table), app.screen.query_one(Changes)
+        await until(lambda: table.count() > 0, "the table")
+        rows = shown(table)
+        assert any("which scope has a free name?" in row and "dynamic" in row for row in rows)
+        table.move_to(next(n for n, row in enumerate(rows) if "truth: " in row))
+        await pilot.press("enter")
+        await until(lambda: isinstance(app.screen, Pick), "the ways")
+        await pilot.press(*"zero", "enter")
+        await until(lambda: changes.count() > 0, "the changes")
+        assert "a condition is a truth value" in shown(changes)[0]
+        assert "becomes 1" in shown(changes)[0]
+        await pilot.press("f6", "enter")
+        await until(lambda: bench(pilot).editor.text.startswith("when 3"), "the program")
