@@ -10,7 +10,8 @@ import pytest
 
 from embrix.course.load import Course, load_course
 from embrix.course.starter import NoStarter, make_starter, write_files
-from embrix.runs.handout import handout, write_html, write_pdf
+from embrix.runs.handout import Selection, handout
+from embrix.runs.handout_files import html_of, pdf_of, write_handout
 from embrix.runs.session import Session
 
 
@@ -118,8 +119,9 @@ class Page(HTMLParser):
 def test_a_handout_holds_everything_and_needs_nothing_else(lockside: Course, language: str) -> None:
     session = Session(lockside.folder)
     lanes = list(session.course.interpreters[language])[:2]
-    parts = handout(session, language, lanes, notes="A word <b>before</b>.")
-    html = write_html(parts)
+    chosen = Selection((language,), tuple(lanes), notes="A word <b>before</b>.")
+    parts = handout(session, chosen)
+    html = html_of(parts)
     page = Page()
     page.feed(html)
     assert page.outside == []
@@ -128,7 +130,31 @@ def test_a_handout_holds_everything_and_needs_nothing_else(lockside: Course, lan
     )
     assert "&lt;b&gt;before&lt;/b&gt;" in html
     assert html.count("<svg") >= 4
-    content = write_pdf(parts)
+    content = pdf_of(parts)
     assert content.startswith(b"%PDF")
     fonts = set(re.findall(rb"/BaseFont /([^ ]+)", content))
     assert all(b"DejaVuSansMono" in font for font in fonts), fonts
+
+
+def test_a_handout_of_the_whole_course_and_of_marked_moments(
+    lockside: Course, tmp_path: Path
+) -> None:
+    session = Session(lockside.folder)
+    whole = handout(session, Selection(tuple(session.course.languages), tags=("shadowing",)))
+    heads = [part.text for part in whole if part.kind == "heading"]
+    assert [one for one in heads if one in session.course.languages] == list(
+        session.course.languages
+    )
+    text = "let x = 1 in let x = 2 in x"
+    marked = Selection(("Drip",), ("environment",), (("shadow", text),), marks=(2, 4, 99))
+    parts = handout(session, marked)
+    assert [part.text for part in parts if part.kind == "subheading"] == [
+        "shadow", "Step 2", "Step 4"
+    ]  # fmt: skip
+    assert "Grammar" not in {part.text for part in parts}
+    drawn = "".join(scene.title for part in parts for scene in part.pictures)
+    assert "step 4" in drawn
+    write_handout(parts, tmp_path / "marked.html")
+    assert "Step 4" in (tmp_path / "marked.html").read_text()
+    with pytest.raises(ValueError, match=r"\.html or \.pdf"):
+        write_handout(parts, tmp_path / "marked.txt")

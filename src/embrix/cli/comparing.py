@@ -15,6 +15,7 @@ from embrix.compare.growth import measured, told
 from embrix.compare.lanes import parted, side
 from embrix.compare.range import BadRange, range_of
 from embrix.machine.lane import BadBinding
+from embrix.machine.limits import Limits
 from embrix.runs.hunted import as_case
 from embrix.suite.model import COSTS, MAIN_COSTS
 from embrix.text.visible import cut, visible
@@ -66,6 +67,10 @@ def compare(arguments: argparse.Namespace) -> int:
     return int(len(ends) > 1)
 
 
+GROWING = Limits(calls=2_000_000)
+"""For one run over a range, which may explode; --calls says otherwise."""
+
+
 def asked_range(text: str) -> tuple[str, range]:
     """A name with its numbers. Raises `Usage`."""
     try:
@@ -83,8 +88,9 @@ def growth(arguments: argparse.Namespace) -> int:
         counted = ", ".join(COSTS)
         raise Usage(f"nothing called {arguments.cost} is counted; there are {counted}")
     try:
+        limits = work.limits if arguments.calls is not None else GROWING
         tables, ends = measured(work.lanes, work.source.text, name, numbers, [cost], work.given,
-                                work.input, work.limits)  # fmt: skip
+                                work.input, limits)  # fmt: skip
     except BadBinding as bad:
         raise Usage(f"--over {bad}") from bad
     table = tables[cost]

@@ -7,40 +7,43 @@ from pathlib import Path
 
 from embrix.cli.usage import Usage, course_folder
 from embrix.course.starter import NoStarter, make_starter, write_files
-from embrix.runs.handout import handout, write_html, write_pdf
+from embrix.runs.handout import Selection, handout
+from embrix.runs.handout_files import ENDINGS, write_handout
 from embrix.runs.pictures import NoPicture
 from embrix.runs.session import Session, Undecided
 from embrix.runs.versions import NoVersion
-from embrix.text.saving import save_bytes, save_text
 from embrix.text.source import Unreadable, read_source
 
 
 def give_handout(arguments: argparse.Namespace) -> int:
-    """Write the handout of a language."""
+    """Write the handout of a course, of some languages, or of a selection."""
     session = Session(course_folder(arguments.course))
-    language = _language(session, arguments.language)
+    languages = arguments.languages or list(session.course.languages)
+    for language in languages:
+        _language(session, language)
     target: Path = arguments.to
-    if target.suffix not in (".html", ".pdf"):
+    if target.suffix not in ENDINGS:
         raise Usage("the name of the file ends in .html or .pdf")
-    notes = ""
-    if arguments.notes is not None:
-        try:
-            notes = read_source(arguments.notes).text
-        except Unreadable as fault:
-            raise Usage(str(fault)) from fault
+    if len(languages) > 1 and (arguments.lanes or arguments.programs):
+        raise Usage("lanes and programs are those of one language: name it with --language")
+    if arguments.at and not (arguments.programs and arguments.lanes):
+        raise Usage("--at marks moments of a run: --program and --with say of which")
     try:
-        parts = handout(session, language, arguments.lanes or (), arguments.programs, notes)
-    except NoPicture as nothing:
+        notes = read_source(arguments.notes).text if arguments.notes is not None else ""
+        programs = tuple((path.name, read_source(path).text) for path in arguments.programs)
+        chosen = Selection(
+            tuple(languages), tuple(arguments.lanes or ()), programs or None,
+            tuple(arguments.at), tuple(arguments.tags), notes,
+        )  # fmt: skip
+        parts = handout(session, chosen)
+    except (Unreadable, NoPicture) as nothing:
         raise Usage(str(nothing)) from nothing
     except (Undecided, NoVersion) as wrong:
         raise Usage(str(wrong.args[0])) from wrong
     except KeyError as wrong:
-        raise Usage(f"{language} has no lane called {wrong.args[0]}") from wrong
+        raise Usage(f"{languages[0]} has no lane called {wrong.args[0]}") from wrong
     try:
-        if target.suffix == ".html":
-            save_text(target, write_html(parts))
-        else:
-            save_bytes(target, write_pdf(parts))
+        write_handout(parts, target)
     except OSError as fault:
         raise Usage(f"{target} cannot be written: {fault.strerror or fault}") from fault
     print(f"written to {target}")

@@ -258,13 +258,18 @@ def _pictures(add: Adding) -> None:
                       help="for growth: linear, the cost logarithmic, both")  # fmt: skip
     draw.set_defaults(calls=None, own_steps=False)
 
-    give = add("handout", "giving.give_handout", "a language with its rules, programs and cases")
+    give = add("handout", "giving.give_handout", "what students take home: rules, programs, cases")
     give.add_argument("--to", metavar="FILE", type=Path, required=True, help="a .html or .pdf file")
-    give.add_argument("--language", metavar="NAME", help="the language")
+    give.add_argument("--language", metavar="NAME", dest="languages", action="append",
+                      help="only this language; may be given several times")  # fmt: skip
     give.add_argument("--with", metavar="LANE", dest="lanes", action="append",
                       help="only this interpreter; may be given several times")  # fmt: skip
     give.add_argument("--program", metavar="FILE", dest="programs", type=Path, action="append",
                       default=[], help="only this program; may be given several times")  # fmt: skip
+    give.add_argument("--at", metavar="N", type=int, action="append", default=[],
+                      help="only the program, with this moment of its run")  # fmt: skip
+    give.add_argument("--tag", metavar="TAG", dest="tags", action="append", default=[],
+                      help="only cases with this tag; may be given several times")  # fmt: skip
     give.add_argument("--notes", metavar="FILE", type=Path, help="a text to begin with")
 
     start = add("starter", "giving.give_starter", "definitions with clauses left to be written")

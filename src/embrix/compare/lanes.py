@@ -91,7 +91,7 @@ def parted(program: str, one: Side, other: Side) -> Parted:
     """Where two lanes part company, and what else tells them apart."""
     more = list(_repeated(program, one, other))
     ends = f"{one.lane} ends with {_end(one)}, {other.lane} with {_end(other)}"
-    if one.style != other.style or one.style != "moments":
+    if one.style != other.style or one.style != "moments" or not (one.events and other.events):
         same = "both end with " + _end(one) if _end(one) == _end(other) else ends
         return Parted(one.lane, other.lane, same, (0, 0), tuple(more))
     for left, right in zip(one.events, other.events, strict=False):

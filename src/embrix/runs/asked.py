@@ -15,6 +15,7 @@ from embrix.runs.beside import beside, walked_together
 from embrix.runs.decisions import NoDecision, asked_and_chosen, changed_by
 from embrix.runs.derived import derived, drawn
 from embrix.runs.hunted import as_case, hunted
+from embrix.runs.pictures import NoPicture
 from embrix.runs.session import Session
 from embrix.runs.testing import acceptance
 
@@ -102,8 +103,45 @@ def _meaning(session: Session, a: Asked, _: Telling) -> Any:
     return {"lines": lines}
 
 
+def _handout(session: Session, a: Asked, _: Telling) -> Any:
+    """Write a handout; which file, or why not."""
+    from embrix.runs.handout import Selection, handout
+    from embrix.runs.handout_files import write_handout
+
+    programs = (tuple(a["program"]),) if "program" in a else None
+    chosen = Selection(
+        tuple(a["languages"]), tuple(a.get("lanes", ())), programs, tuple(a.get("marks", ())),
+        given=dict(a.get("given") or {}), input=tuple(a.get("input", ())),
+    )  # fmt: skip
+    path = Path(a["path"])
+    try:
+        write_handout(handout(session, chosen), path)
+    except (NoPicture, BadBinding, ValueError) as wrong:
+        return {"written": [], "refused": str(wrong)}
+    except OSError as fault:
+        return {"written": [], "refused": f"{path.name}: {fault.strerror or fault}"}
+    return {"written": [path.name], "refused": ""}
+
+
+def _starter(session: Session, a: Asked, _: Telling) -> Any:
+    """Write a starter; which folder, or why not."""
+    from embrix.course.starter import NoStarter, make_starter, write_files
+
+    forms = [form.strip() for form in a["forms"].split(",") if form.strip()]
+    path = Path(a["path"])
+    try:
+        made = make_starter(session.course, a["language"], a["lane"], forms, "")
+        write_files(made.files, path)
+    except NoStarter as wrong:
+        return {"written": [], "refused": str(wrong)}
+    except OSError as fault:
+        return {"written": [], "refused": f"{path}: {fault.strerror or fault}"}
+    return {"written": [str(path)], "refused": ""}
+
+
 ANSWERS: dict[str, Answering] = {
     "beside": _beside, "together": _together, "derived": _derived, "accept": _accept,
     "growth": _growth, "decisions": _decisions, "changed": _changed, "hunt": _hunt,
-    "case": _case, "meaning": _meaning, "picture": lambda session, a, _: drawn(session, a),
+    "case": _case, "meaning": _meaning, "handout": _handout, "starter": _starter,
+    "picture": lambda session, a, _: drawn(session, a),
 }  # fmt: skip

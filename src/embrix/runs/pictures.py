@@ -9,6 +9,7 @@ from pathlib import Path
 from embrix.brix.core import Interpreter
 from embrix.compare.growth import measured
 from embrix.compare.range import Scale
+from embrix.course.naming import split_version
 from embrix.draw.charts import draw_bars, draw_growth
 from embrix.draw.derivations import derivation_of, draw_derivation
 from embrix.draw.kinds import Kind
@@ -17,11 +18,11 @@ from embrix.draw.rules import draw_rules, inference_rules
 from embrix.draw.runs import draw_environment, draw_reduction, draw_store, draw_suspensions
 from embrix.draw.scene import Drawing
 from embrix.draw.tables import draw_decisions, draw_suite, draw_tokens
-from embrix.draw.trees import draw_tree, draw_trees, mark_difference, tree_of_rows
+from embrix.draw.trees import Tree, draw_tree, draw_trees, mark_difference, tree_of_rows
 from embrix.machine.lane import Lane
 from embrix.machine.limits import LIVE, Limits
+from embrix.runs.decisions import asked_and_chosen
 from embrix.runs.session import Session
-from embrix.runs.testing import answered
 from embrix.suite.model import COSTS, MAIN_COSTS
 from embrix.text.diagnostic import Findings
 from embrix.trace.walk import Walk
@@ -122,14 +123,20 @@ def _derivation_rows(session: Session, wish: Wish) -> list[list[object]]:
 
 
 def _two_trees(session: Session, wish: Wish, title: str) -> Drawing:
-    refused = session.look(wish.language, wish.text, wish.rule)["refused"]
+    """Of an ambiguous text both readings; as two versions read a text, where lanes of two versions
+    are named; else the rules that cover it and the term."""
+    look = session.look(wish.language, wish.text, wish.rule)
+    refused = look["refused"]
     if refused is not None and "trees" in refused:
         one, other = (tree_of_rows(rows) for rows in refused["trees"])
         names = ("one reading", "another reading")
+    elif len(wish.lanes) == 2 and any(split_version(lane)[1] for lane in wish.lanes):
+        names = (wish.lanes[0], wish.lanes[1])
+        one, other = (_tree_as(session, wish, lane) for lane in names)
     elif refused is not None:
         raise NoPicture(f"the program cannot be read: {refused['text']}")
     else:
-        one = tree_of_rows(session.look(wish.language, wish.text, wish.rule)["tree"])
+        one = tree_of_rows(look["tree"])
         other = tree_of_rows(_derivation_rows(session, wish))
         names = ("term", "rules")
     if one is None or other is None:
@@ -137,6 +144,16 @@ def _two_trees(session: Session, wish: Wish, title: str) -> Drawing:
     if names[0] != "term":
         mark_difference(one, other)
     return draw_trees([(names[0], one), (names[1], other)], title)
+
+
+def _tree_as(session: Session, wish: Wish, lane: str) -> Tree | None:
+    """The tree of a text as the version of a lane reads it."""
+    version = split_version(lane)[1]
+    own = session.version(version) if version else session
+    look = own.look(wish.language, wish.text, wish.rule)
+    if look["refused"] is not None:
+        raise NoPicture(f"{lane} cannot read the program: {look['refused']['text']}")
+    return tree_of_rows(look["tree"])
 
 
 def _walk(session: Session, wish: Wish) -> Walk:
@@ -184,14 +201,17 @@ def _suite(session: Session, wish: Wish, title: str) -> Drawing:
 
 
 def _decisions(session: Session, wish: Wish, title: str) -> Drawing:
-    table = []
-    for path in session.course.suites:
-        suite = session.suite(path, Findings())
-        if suite is None or suite.language != wish.language:
-            continue
-        for row in answered(session, suite.language, suite.questions):
-            answers = {lane: label or came for lane, label, came in row["answers"]}
-            table.append({"question": row["name"], "answers": answers})
+    """Questions with the answers of all lanes, then choices with the way of each lane."""
+    found = asked_and_chosen(session, wish.language)
+    table = [
+        {"question": row["name"],
+         "answers": {lane: label or came for lane, label, came in row["answers"]}}
+        for row in found["questions"]
+    ]  # fmt: skip
+    table += [
+        {"question": f"{row['name']}: {row['question']}", "answers": row["lanes"]}
+        for row in found["choices"]
+    ]
     if not table:
-        raise NoPicture(f"no suite of {wish.language} asks a question")
+        raise NoPicture(f"no suite of {wish.language} asks a question, and nothing is to choose")
     return draw_decisions(table, title)

@@ -457,13 +457,14 @@ class Session:
         given_input: Sequence[str] = (),
     ) -> Data:
         """The outcome, output and costs of a program on a lane."""
-        target = self.runner(language, lane)
         try:
-            result = target.run(
+            result = self.runner(language, lane).run(
                 text, given, limits=limits, on_start=on_start, given_input=given_input
             )
         except BadBinding as bad:
             result = Result(Outcome("rejected", str(bad), "binding"))
+        except NoVersion as gone:
+            result = Result(Outcome("rejected", str(gone.args[0]), "version"))
         return result_data(result)
 
     # ---------------------------------------------------------------- walks
@@ -480,7 +481,10 @@ class Session:
         given_input: Sequence[str] = (),
     ) -> Data:
         """Record a run and keep it under a key; how many stations it has."""
-        target = self.runner(language, lane)
+        try:
+            target = self.runner(language, lane)
+        except NoVersion as gone:
+            return {"length": 0, "style": "moments", "levels": [], "refused": str(gone.args[0])}
         if isinstance(target, OutsideLane):
             return self._walk_outside(key, target, text, given or {})
         try:

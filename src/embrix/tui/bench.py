@@ -51,6 +51,12 @@ MOST_KEPT = 200
 NARROW = 104
 """Columns below which one pane is shown at a time."""
 
+VERSIONS = (
+    ("as on the drafting table", "what has been changed there and not saved", "draft"),
+    ("as defined elsewhere …", "an older file, or another course", ""),
+)
+"""Other versions of a lane: how they are offered, and what stands behind @."""
+
 WELCOME = """# A new program. What every lane makes of it follows as you type.
 
 """
@@ -669,22 +675,45 @@ class Bench(Screen[None]):
             for way, why in choice["alternatives"].items()
         ]
 
+        wide = max(wide, len("as on the drafting table"))
+        rows += [
+            ("version", f"  {told:<{wide}}  {why}", f"@{version}")
+            for told, why, version in VERSIONS
+        ]
+
         def picked(decision: str | None) -> None:
             if decision is None:
+                return
+            if decision.startswith("@"):
+                self._version(base, inside, decision[1:])
                 return
             name, _, way = decision.partition("=")
             decided[name] = way
             told = [f"{n}={w}" for n, w in decided.items() if w != choices[n]["default"]]
-            lane = f"{base}[{', '.join(told)}]" if told else base
-            extra = self.decided.setdefault(self.language, [])
-            if told and lane not in extra:
-                extra.append(lane)
-            self.lane = lane
-            self._languages_changed()
-            self._text_changed()
+            self._beside(f"{base}[{', '.join(told)}]" if told else base)
 
-        empty = "This lane leaves nothing to be decided." if not rows else "No such choice."
-        self.app.push_screen(Pick(f"choices of {base}", rows, empty), picked)
+        title = f"choices and versions of {base}"
+        self.app.push_screen(Pick(title, rows, "No such choice."), picked)
+
+    def _beside(self, lane: str) -> None:
+        """Put a lane beside the others and walk it."""
+        self._to_lane(lane)
+        self._languages_changed()
+        self._text_changed()
+
+    def _version(self, base: str, inside: str, version: str) -> None:
+        """Another version of a lane beside it; which file or folder is asked for."""
+        plain = f"{base}[{inside}]" if inside else base
+        if version:
+            self._beside(f"{plain}@{version}")
+            return
+
+        def typed(path: str | None) -> None:
+            if path and path.strip():
+                self._beside(f"{plain}@{Path(path.strip()).expanduser()}")
+
+        question = "A .brix file, or the folder of another course:"
+        self.app.push_screen(Ask("another version", question), typed)
 
     def action_input(self) -> None:
         """The lines that a program may read."""

@@ -71,7 +71,7 @@ COMMANDS: tuple[Command, ...] = (
             footer=False),
     Command("ctrl+g", "draft", "draft", "Change the definition for a trial, beside a text to try",
             footer=False),
-    Command("ctrl+o", "choice", "choice", "Decide a choice otherwise, in a lane beside this one",
+    Command("ctrl+o", "choice", "choice", "Another choice or version, in a lane beside this one",
             footer=False),
     Command("ctrl+k", "beside", "compare", "All lanes beside each other: costs, where they part",
             footer=False),

@@ -7,8 +7,9 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from embrix.course.naming import plain_name
 from embrix.draw.kinds import KINDS
-from embrix.tui.desk import Desk
+from embrix.tui.desk import SUITE_WORKER, Desk
 from embrix.tui.dialogs import Ask, Choice, Pick
 
 if TYPE_CHECKING:
@@ -20,6 +21,14 @@ GROUPS = {
     "grammar": "language", "rules": "lane", "suite": "language", "decisions": "language",
     "costs": "lanes",
 }  # fmt: skip
+
+
+GIVEN = {
+    "program": "this program on this lane as a page, with the moments that are marked (b)",
+    "language": "this language as a page: grammar, forms, rules, programs, cases",
+    "course": "all languages of the course as a page",
+    "starter": "this interpreter as a course in which clauses are left to be written",
+}
 
 
 class Drawings:
@@ -35,9 +44,14 @@ class Drawings:
             (GROUPS.get(kind, "run"), f"{kind:<13} {text}", kind)
             for kind, text in KINDS.items() if kind != "growth"
         ]  # fmt: skip
+        rows += [("handout", f"{kind:<13} {text}", kind) for kind, text in GIVEN.items()]
 
         def picked(kind: str | None) -> None:
-            if kind is not None:
+            if kind == "starter":
+                self._starter()
+            elif kind in GIVEN:
+                self._handout(kind)
+            elif kind is not None:
                 self._name(kind)
 
         self._bench.app.push_screen(Pick("draw", rows, "Nothing of this name is drawn."), picked)
@@ -54,12 +68,63 @@ class Drawings:
         question = "Name of the file (.svg, .pdf, .tex or .txt):"
         bench.app.push_screen(Ask("draw", question, f"{stem}_{kind}.svg"), named)
 
+    def _handout(self, what: str) -> None:
+        bench = self._bench
+        stem = bench.document.path.stem if bench.document is not None else bench.language.lower()
+        name = stem if what == "program" else bench.language if what == "language" else "course"
+
+        def named(typed: str | None) -> None:
+            if not typed or not typed.strip():
+                return
+            args: dict[str, Any] = {"languages": [bench.language], "path": str(self._path(typed))}
+            if what == "course":
+                args["languages"] = list(bench.summary["languages"])
+            if what == "program":
+                args |= {"lanes": [bench.lane], "program": [stem, bench.editor.text],
+                         "marks": bench.seeking.here, "given": bench.walking.given,
+                         "input": bench.input}  # fmt: skip
+            bench.say("laying out the handout …")
+            self._desk.ask("draw", "handout", args, partial(self._drawn, bench.say),
+                           worker=SUITE_WORKER)  # fmt: skip
+
+        question = "Name of the file (.html or .pdf):"
+        bench.app.push_screen(Ask("handout", question, f"{name.lower()}.html"), named)
+
+    def _starter(self) -> None:
+        """Forms whose clauses are taken out, then the new folder."""
+        bench = self._bench
+        lane = plain_name(bench.lane)
+
+        def named(forms: str | None) -> None:
+            if not forms or not forms.strip():
+                return
+
+            def placed(folder: str | None) -> None:
+                if folder and folder.strip():
+                    path = Path(folder.strip()).expanduser()
+                    path = path if path.is_absolute() else bench.folder.parent / path
+                    args = {"language": bench.language, "lane": lane, "forms": forms,
+                            "path": str(path)}  # fmt: skip
+                    self._desk.ask("draw", "starter", args, partial(self._drawn, bench.say),
+                                   worker=SUITE_WORKER)  # fmt: skip
+
+            question = "A new folder, beside the course unless it is named from the root:"
+            bench.app.push_screen(Ask("starter", question, f"{lane}_starter"), placed)
+
+        question = f"Forms whose clauses in {lane} are left to be written (Add, Let):"
+        bench.app.push_screen(Ask("starter", question), named)
+
+    def _path(self, name: str) -> Path:
+        """A file beside the program."""
+        bench = self._bench
+        folder = bench.document.path.parent if bench.document is not None else bench.folder
+        return folder / Path(name.strip()).name
+
     def write(self, kind: str, name: str, lanes: Sequence[str], say: Say, **more: Any) -> None:
         """Have a picture written beside the program. `more` is what some pictures need: a `number`,
         what a growth goes `over`, its `cost` and `scale`."""
         bench = self._bench
-        folder = bench.document.path.parent if bench.document is not None else bench.folder
-        path = folder / Path(name).name
+        path = self._path(name)
         args = {
             "kind": kind, "language": bench.language, "lanes": list(lanes),
             "text": bench.editor.text, "given": bench.walking.given, "input": bench.input,
@@ -70,6 +135,6 @@ class Drawings:
 
     def _drawn(self, say: Say, answer: dict[str, Any]) -> None:
         if answer["refused"]:
-            say(f"not drawn: {answer['refused']}", "brick")
+            say(f"not written: {answer['refused']}", "brick")
         else:
-            say(f"drawn: {', '.join(answer['written'])}", "ink")
+            say(f"written: {', '.join(answer['written'])}", "ink")

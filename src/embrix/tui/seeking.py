@@ -116,13 +116,13 @@ class Seeking:
         self._bench.app.push_screen(Ask("go to", f"The number of a step, 0 to {last:,}:"), typed)
 
     @property
-    def _here(self) -> list[int]:
+    def here(self) -> list[int]:
         walking = self._bench.walking
         return self.marks.setdefault(f"{self._bench.text}\0{walking.lane}", [])
 
     def mark(self) -> None:
         """Mark the moment, or take its mark away."""
-        marks, at = self._here, self._bench.at
+        marks, at = self.here, self._bench.at
         if at in marks:
             marks.remove(at)
             self._bench.say(f"step {at:,} is no longer marked")
@@ -134,7 +134,7 @@ class Seeking:
         self._bench.stations.refresh()
 
     def next_mark(self, forward: bool) -> None:
-        marks, at = self._here, self._bench.at
+        marks, at = self.here, self._bench.at
         if not marks:
             self._bench.say("nothing is marked; b marks the moment", "brass")
             return

@@ -1,0 +1,151 @@
+"""A handout as one HTML page that needs nothing else, or as one PDF."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Iterator, Sequence
+from html import escape
+from pathlib import Path
+from typing import Any
+
+from embrix.draw.pdf import BOLD, PLAIN, has, paint, register
+from embrix.draw.scene import Scene
+from embrix.draw.svg import write_svg
+from embrix.runs.handout import Part
+from embrix.text.saving import save_bytes, save_text
+from embrix.text.visible import visible
+
+ENDINGS = (".html", ".pdf")
+
+
+def write_handout(parts: Sequence[Part], path: Path) -> None:
+    """Write a handout to a file. Raises ValueError for another ending, OSError."""
+    if path.suffix == ".html":
+        save_text(path, html_of(parts))
+    elif path.suffix == ".pdf":
+        save_bytes(path, pdf_of(parts))
+    else:
+        raise ValueError("the name of the file ends in .html or .pdf")
+
+
+# ---------------------------------------------------------------------- HTML
+
+STYLE = """
+body { font: 15px/1.5 Georgia, serif; max-width: 62rem; margin: 2rem auto; padding: 0 1rem;
+  color: #000; background: #fff; }
+h1, h2, h3 { font-family: 'DejaVu Sans', Verdana, sans-serif; line-height: 1.2; }
+h2 { border-bottom: 1px solid #000; margin-top: 2.5rem; }
+pre { font: 13px/1.4 'DejaVu Sans Mono', monospace; background: #f1f1f1; padding: .6rem;
+  overflow-x: auto; }
+svg { max-width: 100%; height: auto; display: block; margin: .8rem 0; }
+table { border-collapse: collapse; font: 13px/1.4 'DejaVu Sans Mono', monospace; }
+td, th { text-align: left; vertical-align: top; padding: .15rem .8rem .15rem 0;
+  border-bottom: 1px solid #ccc; }
+"""
+
+
+def html_of(parts: Sequence[Part]) -> str:
+    """One page that needs nothing else."""
+    title = escape(parts[0].text) if parts else ""
+    lines = ["<!doctype html>", '<html lang="en">', '<meta charset="utf-8">',
+             f"<title>{title}</title>", f"<style>{STYLE}</style>"]  # fmt: skip
+    tags = {"title": "h1", "heading": "h2", "subheading": "h3", "text": "p", "code": "pre"}
+    for part in parts:
+        if part.kind in tags:
+            tag = tags[part.kind]
+            lines.append(f"<{tag}>{escape(visible(part.text, keep=chr(10)))}</{tag}>")
+        elif part.kind == "picture":
+            lines += [write_svg(scene) for scene in part.pictures]
+        else:
+            lines.append("<table>")
+            for number, row in enumerate(part.rows):
+                cell = "td" if number else "th"
+                cells = "".join(f"<{cell}>{escape(one)}</{cell}>" for one in row)
+                lines.append(f"<tr>{cells}</tr>")
+            lines.append("</table>")
+    return "\n".join([*lines, "</html>", ""])
+
+
+# ---------------------------------------------------------------------- PDF
+
+
+def pdf_of(parts: Sequence[Part]) -> bytes:
+    """A PDF on pages of the size A4, the typeface embedded."""
+    from reportlab.lib.pagesizes import A4
+    from reportlab.platypus import SimpleDocTemplate
+
+    register()
+    sink = io.BytesIO()
+    title = parts[0].text if parts else ""
+    document = SimpleDocTemplate(
+        sink, pagesize=A4, leftMargin=54, rightMargin=54, topMargin=54, bottomMargin=54,
+        title=title, author="", creator="Embrix", invariant=1, initialFontName=PLAIN,
+    )  # fmt: skip
+    flow: list[Any] = []
+    for part in parts:
+        flow += _flowables(part, document.width, document.height - 12)
+
+    def numbered(canvas: Any, _document: Any) -> None:
+        canvas.setFont(PLAIN, 8)
+        canvas.drawRightString(A4[0] - 54, 30, str(canvas.getPageNumber()))
+
+    document.build(flow, onFirstPage=numbered, onLaterPages=numbered)
+    return sink.getvalue()
+
+
+def _flowables(part: Part, width: float, height: float) -> Iterator[Any]:
+    from reportlab.lib.styles import ParagraphStyle
+    from reportlab.platypus import Paragraph, Preformatted, Spacer, Table
+
+    sizes = {"title": 18, "heading": 13, "subheading": 10}
+    text = _shown(part.text)
+    if part.kind in sizes:
+        size = sizes[part.kind]
+        style = ParagraphStyle(part.kind, fontName=BOLD, fontSize=size, leading=size * 1.3,
+                               spaceBefore=size, spaceAfter=size * 0.4, keepWithNext=1)  # fmt: skip
+        yield Paragraph(escape(text), style)
+    elif part.kind == "text":
+        style = ParagraphStyle("text", fontName=PLAIN, fontSize=9, leading=13, spaceAfter=5)
+        yield Paragraph(escape(text), style)
+    elif part.kind == "code":
+        style = ParagraphStyle("code", fontName=PLAIN, fontSize=7.5, leading=10, spaceAfter=6)
+        yield Preformatted(text, style, maxLineLength=110, newLineChars="  ")
+    elif part.kind == "picture":
+        for scene in part.pictures:
+            yield _picture(scene, width, height)
+            yield Spacer(1, 6)
+    else:
+        cell = ParagraphStyle("cell", fontName=PLAIN, fontSize=7, leading=9)
+        head = ParagraphStyle("head", fontName=BOLD, fontSize=7, leading=9)
+        rows = [[Paragraph(escape(_shown(one)), cell if number else head) for one in row]
+                for number, row in enumerate(part.rows)]  # fmt: skip
+        count = max(map(len, part.rows), default=1)
+        shares = (0.34, 0.42, 0.24) if count == 3 else (1 / count,) * count
+        yield Table(rows, colWidths=[width * share for share in shares], repeatRows=1, style=[
+            ("LINEBELOW", (0, 0), (-1, 0), 0.8, "#000000"),
+            ("LINEBELOW", (0, 1), (-1, -1), 0.3, "#bbbbbb"),
+            ("VALIGN", (0, 0), (-1, -1), "TOP"), ("FONTNAME", (0, 0), (-1, -1), PLAIN),
+        ])  # fmt: skip
+
+
+def _shown(text: str) -> str:
+    return "".join(c if c == "\n" or has(c) else "□" for c in visible(text, keep="\n"))
+
+
+def _picture(scene: Scene, width: float, height: float) -> Any:
+    """A scene as something that takes its place on a page, made smaller where it has to be."""
+    from reportlab.platypus import Flowable
+
+    scale = min(1.0, width / scene.width, height / scene.height)
+
+    class Picture(Flowable):  # type: ignore[misc]
+        def wrap(self, _width: float, _height: float) -> tuple[float, float]:
+            return scene.width * scale, scene.height * scale
+
+        def draw(self) -> None:
+            self.canv.saveState()
+            self.canv.scale(scale, scale)
+            paint(self.canv, scene, ground=False)
+            self.canv.restoreState()
+
+    return Picture()
