@@ -103,14 +103,27 @@ def draw_suite(report: dict[str, Any], title: str) -> Drawing:
 
 
 def draw_decisions(table: Sequence[dict[str, Any]], title: str) -> Drawing:
-    """Lanes against questions: the answer of each lane in its cell."""
-    lanes = list(dict.fromkeys(lane for row in table for lane in row["answers"]))
-    # A lane that decides a choice otherwise only tells what that changes.
+    """Questions against lanes: the answer of each in its cell. A lane that decides a choice
+    otherwise has no column: what that changes stands under the table."""
+    lanes = list(dict.fromkeys(lane for row in table for lane in row["answers"] if "[" not in lane))
     rows: list[list[tuple[str, Role]]] = []
-    for lane in lanes:
-        line: list[tuple[str, Role]] = [(lane, "ink")]
-        line += [(cut(row["answers"].get(lane, ""), 40), "ink") for row in table]
+    notes: list[str] = []
+    for row in table:
+        name = cut(row["question"], 60)
+        line: list[tuple[str, Role]] = [(name, "ink")]
+        line += [(cut(row["answers"].get(lane, "·"), 24), "ink") for lane in lanes]
         rows.append(line)
-    head = ["", *(cut(row["question"], 60) for row in table)]
-    scene = scene_of(table_block(head, rows, grid=True), title)
+        otherwise: dict[tuple[str, str], list[str]] = {}
+        for lane, answer in row["answers"].items():
+            plain, _, decided = lane.partition("[")
+            if decided:
+                otherwise.setdefault((decided.rstrip("]"), answer), []).append(plain)
+        notes += [
+            f"{name} {answer}, where {decided} ({', '.join(plains)})"
+            for (decided, answer), plains in otherwise.items()
+        ]
+    block = table_block(["", *lanes], rows, grid=True)
+    if notes:
+        block = stacked([block, *(text_block(note, "faint") for note in notes)], 6)
+    scene = scene_of(block, title)
     return Drawing((scene,), write_text(scene))

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from embrix.draw.pdf import BOLD, PLAIN, has, paint, register
-from embrix.draw.scene import Scene
+from embrix.draw.scene import ADVANCE, Scene
 from embrix.draw.svg import write_svg
 from embrix.runs.handout import Part
 from embrix.text.saving import save_bytes, save_text
@@ -105,11 +105,14 @@ def _flowables(part: Part, width: float, height: float) -> Iterator[Any]:
                                spaceBefore=size, spaceAfter=size * 0.4, keepWithNext=1)  # fmt: skip
         yield Paragraph(escape(text), style)
     elif part.kind == "text":
-        style = ParagraphStyle("text", fontName=PLAIN, fontSize=9, leading=13, spaceAfter=5)
+        # A short text tells what follows it.
+        style = ParagraphStyle("text", fontName=PLAIN, fontSize=9, leading=13, spaceAfter=5,
+                               keepWithNext=int(len(text) < 160))  # fmt: skip
         yield Paragraph(escape(text), style)
     elif part.kind == "code":
         style = ParagraphStyle("code", fontName=PLAIN, fontSize=7.5, leading=10, spaceAfter=6)
-        yield Preformatted(text, style, maxLineLength=110, newLineChars="  ")
+        fitting = int(width / (7.5 * ADVANCE))
+        yield Preformatted(text, style, maxLineLength=fitting, newLineChars="  ")
     elif part.kind == "picture":
         for scene in part.pictures:
             yield _picture(scene, width, height)
@@ -126,6 +129,7 @@ def _flowables(part: Part, width: float, height: float) -> Iterator[Any]:
             ("LINEBELOW", (0, 1), (-1, -1), 0.3, "#bbbbbb"),
             ("VALIGN", (0, 0), (-1, -1), "TOP"), ("FONTNAME", (0, 0), (-1, -1), PLAIN),
         ])  # fmt: skip
+        yield Spacer(1, 8)
 
 
 def _shown(text: str) -> str:
