@@ -186,3 +186,17 @@ def test_lines_are_broken_where_a_reader_would(lockside: Course) -> None:
     assert Printer(grammar).show(parsed.term, width=28).text == (
         "let depth = 3 * (4 + 5)\nin let width = depth * 22\nin depth * width - 12"
     )
+
+
+def test_a_changed_interpreter_tells_what_it_gives_otherwise(course_copy: Path) -> None:
+    """Two keepers: 10 times 3 with the rate of the definition; the caller's rates are 5 and 3."""
+    scratch = Scratch(Session(course_copy))
+    file = "rill/environment.brix"
+    text = (course_copy / file).read_text().replace("eval(body, saved with", "eval(body, env with")
+    program = "let r = 3 in let f = given x: x * r in let r = 5 in f 10"
+    lines = scratch.compare("Rill", file, text, None, program)
+    assert lines[0] == "changed: environment gives 30, with the change 50"
+    assert "changed: clause eval Call" in lines
+    assert "the grammar is the same" in lines
+    calm = scratch.compare("Rill", file, text, None, "1 + 2")
+    assert calm[0] == "no lane that runs gives anything else for this text"

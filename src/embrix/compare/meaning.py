@@ -21,6 +21,8 @@ from embrix.text.source import Source, Span
 
 State: TypeAlias = Literal["added", "changed", "gone", "taken over"]
 
+LEAD = 16
+"""Characters that two texts have in common and that are shown before where they part."""
 _SLOTS = ("slot", "slots")
 _TAGS = ("tag", "tags")
 
@@ -64,10 +66,11 @@ def told_changes(found: Sequence[Change]) -> list[str]:
         if change.state == "taken over":
             continue
         lines.append(f"{change.state}: {change.part} {change.name}".rstrip())
-        if change.before:
-            lines.append(f"      − {change.before}")
-        if change.after:
-            lines.append(f"      + {change.after}")
+        before, after = _from_difference(change.before, change.after)
+        if before:
+            lines.append(f"      − {before}")
+        if after:
+            lines.append(f"      + {after}")
     same = [change for change in found if change.state == "taken over"]
     counts = {part: sum(one.part == part for one in same) for part in dict.fromkeys(
         one.part for one in same)}  # fmt: skip
@@ -75,6 +78,16 @@ def told_changes(found: Sequence[Change]) -> list[str]:
     if not lines:
         return [f"no difference in meaning ({told})" if told else "no difference in meaning"]
     return [*lines, f"taken over: {told}"] if told else lines
+
+
+def _from_difference(before: str, after: str) -> tuple[str, str]:
+    """Two texts from a little before where they part; what they are about has been named."""
+    pairs = enumerate(zip(before, after, strict=False))
+    at = next((number for number, (a, b) in pairs if a != b), min(len(before), len(after)))
+    if not (before and after) or at <= LEAD + 8:
+        return before, after
+    begin = before.rfind(" ", 0, at - LEAD) + 1
+    return f"… {before[begin:]}", f"… {after[begin:]}"
 
 
 def _counted(part: str, number: int) -> str:

@@ -12,8 +12,10 @@ from embrix.brix.lexer import chunks, lex
 from embrix.compare.meaning import between_interpreters, between_languages, told_changes
 from embrix.course.changes import touched, touched_text
 from embrix.grammar.difference import compare_grammars, comparison_text
+from embrix.machine.limits import LIVE
 from embrix.runs.parting import parting
 from embrix.runs.session import MOST_ROWS, Session
+from embrix.runs.testing import with_output
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Source
 
@@ -83,8 +85,11 @@ class Scratch:
             "rules": list(grammar.entry) if grammar is not None else [],
         }
 
-    def compare(self, language: str, file: str, definition: str, rule: str | None) -> list[str]:
-        """Sentences newly accepted, newly refused or read otherwise; interpreters reached."""
+    def compare(
+        self, language: str, file: str, definition: str, rule: str | None, text: str = ""
+    ) -> list[str]:
+        """What lanes give for a text otherwise; what the change means; sentences newly accepted,
+        newly refused or read otherwise; interpreters reached."""
         changed = self.changed(file, definition)
         old, new = (
             session.course.languages[language].grammar
@@ -92,11 +97,14 @@ class Scratch:
             else None
             for session in (self._saved, changed)
         )
-        lines = self._meaning(language, file, changed)
+        lines = self._ends(language, changed, text) if text else []
+        lines += self._meaning(language, file, changed)
         lines += touched_text(touched(self._saved.course, changed.course, language))
         parsers = self._saved.parser(language), changed.parser(language) if new else None
         if old is None or new is None or parsers[0] is None or parsers[1] is None:
             lines.append("the grammar cannot be used: see its lines")
+        elif self._same_grammar(language, changed):
+            lines.append("the grammar is the same")
         else:
             start = rule if rule in old.entry and rule in new.entry else None
             comparison = compare_grammars(
@@ -109,6 +117,25 @@ class Scratch:
                      "another tree": "another tree"}  # fmt: skip
             lines += comparison_text(comparison, names)
         return lines
+
+    def _same_grammar(self, language: str, changed: Session) -> bool:
+        """Whether both versions read with the very same grammar, which need not be compared."""
+        one, other = (each.course.languages[language] for each in (self._saved, changed))
+        return one.grammar is other.grammar
+
+    def _ends(self, language: str, changed: Session, text: str) -> list[str]:
+        """The lanes that end otherwise with the change."""
+        lines: list[str] = []
+        for name in changed.course.interpreters.get(language, {}):
+            if name not in self._saved.course.interpreters.get(language, {}):
+                continue
+            before, after = (
+                with_output(one.lane(language, name).run(text, limits=LIVE), text)
+                for one in (self._saved, changed)
+            )
+            if before != after:
+                lines.append(f"changed: {name} gives {before}, with the change {after}")
+        return lines or ["no lane that runs gives anything else for this text"]
 
     def _meaning(self, language: str, file: str, changed: Session) -> list[str]:
         """What the changed file says otherwise: of the language, or of an interpreter."""

@@ -160,7 +160,7 @@ class Worker:
                 )
             case "scratch_compare":
                 return self._scratch_of(session).compare(
-                    a["language"], a["file"], a["definition"], a.get("rule")
+                    a["language"], a["file"], a["definition"], a.get("rule"), a["text"]
                 )
             case "grammar":
                 return session.grammar(a["language"], a.get("rule"))

@@ -39,6 +39,7 @@ from embrix.tui.prompting import Prompting
 from embrix.tui.rows import Rows
 from embrix.tui.seeking import Seeking
 from embrix.tui.tally import Tally
+from embrix.tui.view import View
 from embrix.tui.walk_pane import Gauge, Moment, Stations
 from embrix.tui.walking import Walking
 
@@ -194,8 +195,12 @@ class Bench(Screen[None]):
         message.take(message.data)
 
     def on_faulted(self, message: Faulted) -> None:
+        """Tell a fault of our own where it can be seen: on the view that lies over the bench."""
         last = message.text.strip().splitlines()[-1]
-        self.say(f"Embrix itself failed: {last}", "brick")
+        for screen in reversed(self.app.screen_stack):
+            if isinstance(screen, View | Drafting) or screen is self:
+                screen.say(f"Embrix itself failed: {last}", "brick")
+                return
 
     def say(self, text: str, colour: str = "ink") -> None:
         """Tell something on the first line of the screen."""

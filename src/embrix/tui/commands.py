@@ -106,7 +106,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("f1", "help", "help", "What the keys do here", "drafting"),
     Command("f2", "rule", "rule", "Read the text at a rule of the grammar", "drafting"),
     Command("f3", "view", "term/derivation", "Show terms, or which rule covers what", "drafting"),
-    Command("f5", "compare", "compare", "Read all short sentences with both grammars", "drafting"),
+    Command("f5", "compare", "compare", "Hold the change against what is saved", "drafting"),
     Command("f6", "pane", "pane", "Move to the next pane", "drafting", footer=False),
     Command("f8", "drop", "drop change", "Drop the change that is not saved", "drafting"),
     Command("ctrl+s", "save", "save", "Save the definition", "drafting"),

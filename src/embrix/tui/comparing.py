@@ -13,6 +13,7 @@ from textual.binding import BindingType
 from textual.containers import Horizontal, Vertical
 from textual.widgets import Static
 
+from embrix.course.naming import plain_name
 from embrix.suite.model import costs_by_spread
 from embrix.text.visible import cut, visible, width
 from embrix.tui.bars import Masthead, Title
@@ -170,12 +171,20 @@ class Comparing(View):
         more = f", {found['left_out']} more lanes not run" if found["left_out"] else ""
         told = "all lanes agree" if len(ends) == 1 else f"{len(ends)} different outcomes"
         self.query_one(Masthead).show(notice=told + more)
-        # The first lane that ends otherwise is the one to look at.
-        others = [n for n, one in enumerate(found["lanes"]) if told_of(one) not in
-                  {told_of(found["lanes"][0])}]  # fmt: skip
-        costs.renew(cursor=others[0] if others else min(1, len(found["lanes"]) - 1))
+        costs.renew(cursor=self._first_look(found["lanes"]))
         self._titles()
         self._lane_chosen()
+
+    def _first_look(self, lanes: list[dict[str, Any]]) -> int:
+        """The lane to look at first: for a version or a choice the plain one beside it, else the
+        first that ends otherwise."""
+        first = lanes[0]["lane"] if lanes else ""
+        plain = plain_name(first)
+        names = [one["lane"] for one in lanes]
+        if plain != first and plain in names:
+            return names.index(plain)
+        others = (n for n, one in enumerate(lanes) if told_of(one) != told_of(lanes[0]))
+        return next(others, min(1, len(lanes) - 1))
 
     def _titles(self) -> None:
         costs = self.query_one(Costs)

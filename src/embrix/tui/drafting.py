@@ -73,8 +73,8 @@ class OutcomeRows(Rows):
         super().__init__(id=id)
         self.lines: list[str] = []
         self.empty_text = (
-            "F5 reads all short sentences with both grammars: what is newly\n"
-            "accepted, newly refused, read otherwise; which interpreters it reaches."
+            "F5 holds the change against what is saved: what lanes give for the text,\n"
+            "what it means, short sentences read otherwise, interpreters it reaches."
         )
 
     def show(self, lines: list[str]) -> None:
@@ -87,7 +87,7 @@ class OutcomeRows(Rows):
     def row(self, number: int) -> Sequence[Piece]:
         line = self.lines[number]
         colour, bold = "ink", False
-        if line.startswith(("no difference", "untouched")):
+        if line.startswith(("no difference", "no lane", "untouched", "the grammar is")):
             colour, bold = "moss", True
         elif line.startswith(("differences", "reached", "added", "changed", "gone")):
             colour, bold = "brass", True
@@ -166,7 +166,7 @@ class Drafting(Screen[None]):
                     with Vertical(id="scratch-side"):
                         yield Title("with the change", id="scratch-title")
                         yield TreeFace(id="scratch")
-                yield Title("all short sentences", id="outcome-title")
+                yield Title("what the change does", id="outcome-title")
                 yield OutcomeRows(id="outcome")
         yield Footer(self._footer)
 
@@ -356,7 +356,8 @@ class Drafting(Screen[None]):
     def action_compare(self) -> None:
         self.query_one("#outcome-title", Title).show("comparing …")
         self._desk.drop("compare")
-        self._desk.ask("compare", "scratch_compare", self._args(), self._compared)
+        args = {**self._args(), "text": self._trial.text}
+        self._desk.ask("compare", "scratch_compare", args, self._compared)
 
     def _compared(self, lines: list[str]) -> None:
         if self.query(OutcomeRows):
