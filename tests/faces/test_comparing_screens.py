@@ -97,7 +97,7 @@ async def test_a_picture_is_drawn_beside_the_program(course_copy: Path) -> None:
         path = course_copy / "drip" / "programs" / "toll_derivation.svg"
         await until(path.exists, "the picture")
         assert "<svg" in path.read_text()
-        await until(lambda: "drawn" in screen.query_one(Masthead).notice, "a word")
+        await until(lambda: "written" in screen.query_one(Masthead).notice, "a word")
 
 
 async def test_meaning_growth_and_a_hunt_are_reached_from_the_comparison(

@@ -57,6 +57,8 @@ class Display:
         self._most = most
         self._terms: dict[int, tuple[Value, str]] = {}
         """The last terms that were printed, by identity: suspensions show the same ones often."""
+        self._plain: dict[tuple[Value, ...], str] = {}
+        """Values of plain parts (numbers, names) as they are shown."""
 
     def show(self, value: Value, most: int | None = None) -> str:
         """A value in its short form, as it appears inside other text; cut off after `most`."""
@@ -112,11 +114,24 @@ class Display:
         elif tag in self._interpreter.language.signature.by_tag:
             yield self._term(value)
         elif tag in self._interpreter.shown:
-            shown = self._shower(tag, value[FIELDS:])
-            is_text = settle(self._interpreter.shown[tag].result) == TEXT
-            yield shown if is_text else self._term(shown)
+            yield self._shown(tag, value[FIELDS:])
         else:
             yield from self._structure(value, depth)
+
+    def _shown(self, tag: int, parts: tuple[Value, ...]) -> str:
+        """A value as its definition shows it."""
+        key = (tag, *map(type, parts), *parts)  # 1 and 1.0 are not shown alike
+        plain = not any(isinstance(part, tuple) or callable(part) for part in parts)
+        if plain and key in self._plain:
+            return self._plain[key]
+        shown = self._shower(tag, parts)
+        is_text = settle(self._interpreter.shown[tag].result) == TEXT
+        text = shown if is_text else self._term(shown)
+        if plain:
+            if len(self._plain) >= MOST_TERMS:
+                self._plain.clear()
+            self._plain[key] = text
+        return str(text)
 
     def _term(self, term: Value) -> str:
         if self._printer is None or not isinstance(term, tuple):

@@ -90,7 +90,7 @@ Test: TypeAlias = Callable[[int], bool]
 
 def _text(walk: Walk, what: str, _forward: bool) -> Test:
     wanted = what.casefold()
-    return lambda number: wanted in walk.station(number).text.casefold()
+    return lambda number: wanted in walk.text(number).casefold()
 
 
 def _lookup(walk: Walk, what: str, _forward: bool) -> Test:

@@ -118,6 +118,14 @@ class Walk:
             return self._end(number)
         return self._term(number) if self.relation is not None else self._moment(number)
 
+    def text(self, number: int) -> str:
+        """The text of a station, without everything else that is known there."""
+        moments = self.relation is None and not (number == len(self) - 1 and self._has_end)
+        if not moments:
+            return self.station(number).text
+        _, instance, left = self.raw(number)
+        return self.judgement(instance, left)
+
     def lines(self) -> list[str]:
         """The reduction sequence, or the conclusions in the order in which they were reached."""
         if self.traced.term is None:
