@@ -53,7 +53,14 @@ SCENES: list[Scene] = [
     (
         "derivation",
         "rill/programs/rates.rill",
-        ["WAIT", "F4", "F4", "F4", "WAIT", "ctrl+d", "WAIT", "f"],
+        ["WAIT", "F4", "F4", "F4", "WAIT", "ctrl+d", "WAIT", "Up", "Right"],
+    ),
+    ("hunt", "rill/programs/rates.rill", ["WAIT", "F4", "F4", "WAIT", "ctrl+f", *["WAIT"] * 4]),
+    ("growth", "rill/programs/ways.rill", ["WAIT", "ctrl+u", "Return", *["WAIT"] * 3]),
+    (
+        "decisions",
+        "rill/programs/rates.rill",
+        ["WAIT", "ctrl+y", "WAIT", *["Down"] * 5, "Return", "Down", "Return", "WAIT"],
     ),
     ("light", "unused.drip", ["F12", "F4", "F4", "F8", "F8"]),
 ]

@@ -4,6 +4,7 @@ apart."""
 from __future__ import annotations
 
 import math
+from typing import Any
 
 import pytest
 from hypothesis import given
@@ -16,6 +17,8 @@ from embrix.compare.lanes import Parted, parted, side
 from embrix.course.load import Course
 from embrix.grammar.parser import Parsed
 from embrix.runs.session import Session
+from embrix.terms.node import Node, without_places
+from tests.conftest import Maker
 
 
 @pytest.fixture(scope="module")
@@ -208,3 +211,59 @@ def test_costs_count_when_asked_for(session: Session) -> None:
     one, two = session.lane("Rill", "by_need"), session.lane("Rill", "by_name")
     assert hunt(one, two, most=150, seed=3).program == ""
     assert hunt(one, two, most=150, seed=3, costs=True).program
+
+
+PAIRS = """\
+language Pairs
+  extension "pairs"
+
+tokens
+  number  /[0-9]+/   as Number
+  skip    / +/
+
+forms Expr
+  Lit(n: Number)
+  Pair(a: Expr, b: Expr)
+
+grammar
+  start Expr
+  Expr ::= Item | a:Item "," b:Item makes Pair
+  Item : Expr ::= n:number makes Lit
+"""
+
+
+def test_only_programs_that_can_be_written_are_found(make_course: Maker) -> None:
+    """A pair of pairs, the only thing on which these differ, cannot be written; no program is
+    tried twice."""
+    interpreter = """\
+interpreter {name} for Pairs
+
+judgement eval "{{e}} ⇓ {{result}}"
+main eval
+
+define eval(e: Expr) -> Number by e
+  Lit(n)              => n
+  Pair(Pair(_, _), b) => {given}
+  Pair(a, b)          => eval(a) + eval(b)
+"""
+    course = make_course(
+        pairs=PAIRS, one=interpreter.format(name="one", given="1"),
+        two=interpreter.format(name="two", given="2"),
+    )  # fmt: skip
+    assert not course.has_errors, course.diagnostics
+    session = Session(course.folder)
+    one, other = session.lane("Pairs", "one"), session.lane("Pairs", "two")
+    ran = []
+    plainly = one.machine.run
+
+    def run(term: Node, *args: Any, **named: Any) -> Any:
+        if named.get("variant") == "plain":
+            ran.append(term)
+        return plainly(term, *args, **named)
+
+    one.machine.run = run  # type: ignore[method-assign]
+    found = hunt(one, other, most=150, seed=1)
+    assert found.program == ""
+    assert len(ran) > 40
+    looked = [without_places(term) for term in ran]
+    assert len(set(looked)) == len(looked)

@@ -111,6 +111,17 @@ def test_a_deliberate_bug_is_one_clause(lockside: Course) -> None:
     assert "#" not in change.after
 
 
+def test_a_clause_that_is_taken_over_stays_what_it_is(lockside: Course) -> None:
+    """`number` has the same clause for numbers in both, though there are other values now."""
+    found = between_interpreters(
+        lockside.interpreters["Drip"]["environment"], lockside.interpreters["Rill"]["environment"]
+    )
+    states = {one.name: one.state for one in found if one.part == "clause"}
+    assert (states["number Num"], states["number Closure"]) == ("taken over", "added")
+    assert states["eval Let"] == "taken over"
+    assert states["eval Add"] == "changed"
+
+
 def test_levels_in_another_order(course_copy: Path) -> None:
     before = load_course(course_copy)
     path = course_copy / "drip" / "drip.brix"

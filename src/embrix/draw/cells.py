@@ -9,7 +9,7 @@ from embrix.text.visible import cut, visible, width
 
 GAP = 3
 """Cells between two premises."""
-LONGEST = 60
+LONGEST = 44
 """Cells of a conclusion; of longer ones the middle is left out."""
 RESULT = 24
 """Cells that are kept of what a judgement gives."""

@@ -212,13 +212,14 @@ class Deriving(View):
         room = self.query_one(RulesPane).size
         texts, names = [row[1] for row in rows], [row[2] for row in rows]
         depths, counts = [row[0] for row in rows], [row[5] for row in rows]
-        most = min(DEEPEST, max(depths, default=0) + 1)
-        for levels in range(most, SHALLOW, -1):
-            folded = {n for n, depth in enumerate(depths) if depth >= levels}
+        levels = SHALLOW
+        while levels < min(DEEPEST, max(depths, default=0) + 1):
+            folded = {n for n, depth in enumerate(depths) if depth >= levels + 1}
             sheet = lay_out(depths, texts, names, counts, folded)
-            if sheet.width <= room.width and sheet.height <= room.height:
-                return levels
-        return SHALLOW
+            if sheet.width > room.width or sheet.height > room.height:
+                break
+            levels += 1
+        return levels
 
     def _arrange(self) -> None:
         """Show the view that is chosen, with the same judgement under the cursor."""
