@@ -30,9 +30,21 @@ def read(session: Session, tmp_path: Path, text: str) -> tuple[Suite | None, lis
     from embrix.suite.read import read_suite
 
     lanes = {name: list(known) for name, known in session.course.interpreters.items()}
-    errors = {"Rill": {"Unbound", "NumberWanted"}, "Weir": {"Unbound"}, "Drip": {"Unbound"}}
+    errors = {
+        "Rill": {"Unbound", "NumberWanted", "TruthWanted"},
+        "Weir": {"Unbound"},
+        "Drip": {"Unbound"},
+    }
     grammars = {name: one.grammars for name, one in session.course.languages.items()}
-    return read_suite(source, lanes, errors, findings, grammars), list(findings.sorted())
+    choices = {
+        name: {
+            lane: {choice: one.choices[choice].alternatives for choice in one.choices}
+            for lane, one in known.items()
+        }
+        for name, known in session.course.interpreters.items()
+    }
+    read = read_suite(source, lanes, errors, findings, grammars, choices)
+    return read, list(findings.sorted())
 
 
 def verdicts(session: Session, tmp_path: Path, case: str, language: str = "Rill") -> dict[str, str]:
@@ -319,3 +331,46 @@ def test_verdicts_are_kept_for_what_did_not_change(course_copy: Path) -> None:
         path.write_text(path.read_text(encoding="utf-8") + "\n# a remark\n", encoding="utf-8")
         Session(course_copy).test(suite)
         assert set(ran) == {"by_name"}
+
+
+# ---------------------------------------------------------------------- by choice
+
+
+def test_what_is_said_of_a_choice_holds_for_every_lane_that_has_it(
+    session: Session, tmp_path: Path
+) -> None:
+    """What is said of a lane by name counts before that, wherever it stands."""
+    case = 'program = "when 3 then 1 else 2"\nerror = "TruthWanted"\n'
+    wrong = verdicts(session, tmp_path, case + '[case.for."truth=zero_is_false"]\nvalue = 2')
+    lanes = session.course.interpreters["Rill"]
+    assert set(wrong) == {f"{lane}[truth=zero_is_false]" for lane in lanes}
+    assert wrong["by_need[truth=zero_is_false]"] == "outcome: 2 | 1"
+    named = '[case.for."environment[truth=zero_is_false]"]\nvalue = 1\n'
+    choice = '[case.for."truth=zero_is_false"]\nvalue = 2\n'
+    for both in (named + choice, choice + named):
+        wrong = verdicts(session, tmp_path, case + both)
+        assert "environment[truth=zero_is_false]" not in wrong
+        assert len(wrong) == len(lanes) - 1
+    few = verdicts(session, tmp_path, f'lanes = ["by_need"]\n{case}{choice}')
+    assert set(few) == {"by_need[truth=zero_is_false]"}
+
+
+@pytest.mark.parametrize(
+    ("key", "told"),
+    [
+        ("truht=zero_is_false", "there is no choice called truht"),
+        ("truth=zero", "truth is not decided by zero"),
+        ("truth=", "truth is not decided by nothing"),
+    ],
+)
+def test_a_choice_that_there_is_not_is_told(
+    session: Session, tmp_path: Path, key: str, told: str
+) -> None:
+    text = (
+        f'language = "Rill"\n[[case]]\nname = "c"\nprogram = "1"\nvalue = 1\n'
+        f'[case.for."{key}"]\nvalue = 2\n'
+    )
+    _, findings = read(session, tmp_path, text)
+    (finding,) = findings
+    assert finding.message == told
+    assert finding.source.position(finding.span.start)[0] == 6

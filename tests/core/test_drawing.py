@@ -376,3 +376,16 @@ def test_a_chart_in_cells_stays_in_its_room(
     # Of the lane that was drawn last every letter can be seen.
     last = max((number for number, row in enumerate(table) if row), default=None)
     assert not made or last is None or LETTERS[last] in letters
+
+
+def test_a_chart_in_cells_rises_where_costs_rise() -> None:
+    made = plot({"up": [(1, 1.0), (2, 10.0), (3, 100.0)]}, 60, 20)
+    heights = [
+        (column, height)
+        for height, row in enumerate(made)
+        for column, cell in enumerate(row)
+        if cell.text == "a"
+    ]
+    (_, first), (_, second), (_, third) = sorted(heights)
+    assert first > second > third
+    assert made[third][0].text.strip().startswith("100")

@@ -145,6 +145,10 @@ def test_a_handout_of_the_whole_course_and_of_marked_moments(
     assert [one for one in heads if one in session.course.languages] == list(
         session.course.languages
     )
+    none = handout(session, Selection(("Drip",), ("environment",), (), tags=("no such tag",)))
+    assert [part.rows[1:] for part in none if part.kind == "table"] == [()]
+    some = handout(session, Selection(("Drip",), ("environment",), ()))
+    assert [len(part.rows) > 50 for part in some if part.kind == "table"] == [True]
     text = "let x = 1 in let x = 2 in x"
     marked = Selection(("Drip",), ("environment",), (("shadow", text),), marks=(2, 4, 99))
     parts = handout(session, marked)

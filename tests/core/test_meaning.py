@@ -153,6 +153,9 @@ def test_a_file_a_folder_and_a_draft_are_lanes(course_copy: Path, tmp_path: Path
     assert chosen.run(text).outcome.text == "30"
     with pytest.raises(NoVersion, match="drafting table"):
         session.lane("Rill", "environment@draft")
+    keep_draft(own, own.read_text())
+    with pytest.raises(NoVersion, match="drafting table"):
+        session.lane("Rill", "environment@draft")
     keep_draft(own, changed)
     assert session.lane("Rill", "environment@draft").run(text).outcome.text == "30"
     keep_draft(own, changed.replace("t * r", "t"))
@@ -189,6 +192,15 @@ def test_the_suite_holds_a_version_against_what_its_lane_must_give(
     older.write_text(own.read_text().replace("eval(body, saved with", "eval(body, env with"))
     assert main(arguments) == 1
     assert "a function sees the names of its definition" in capsys.readouterr().out
+    session = Session(course_copy)
+    wanted = (f"environment@{older}",)
+    failed = []
+    for text in (own.read_text(), older.read_text(), own.read_text()):
+        older.write_text(text)
+        report = session.test(course_copy / "rill" / "rill.suite.toml", wanted=wanted)
+        failed.append(sum(v[1] == "failed" for case in report["cases"] for v in case["verdicts"]))
+    assert failed[0] == failed[2] == 0 < failed[1]
+    older.write_text(own.read_text().replace("eval(body, saved with", "eval(body, env with"))
     assert main(["differences", "Rill.environment", f"Rill.environment@{older}",
                  "--course", str(course_copy)]) == 1  # fmt: skip
     assert "changed: clause eval Call" in capsys.readouterr().out

@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from embrix.course.load import Course
 from embrix.machine.display import Display
 from embrix.machine.lane import Lane
+from embrix.runs.session import Session
 from embrix.terms.node import (
     EMPTY_NODE,
     FRAME,
@@ -180,3 +181,9 @@ def test_what_is_long_deep_or_shared_is_cut_off(display: Display) -> None:
     for _ in range(60):
         doubled = make_list([doubled, doubled])
     assert len(display.show(doubled)) < 2_100
+
+
+def test_both_zeros_are_shown_as_they_are(lockside: Course) -> None:
+    """They are equal, and must not be taken for each other when values are shown."""
+    lane = Session(lockside.folder).lane("Mere", "environment")
+    assert lane.run("[0.0, [-0.0, 0.0]]").outcome.text == "[0.0, [-0.0, 0.0]]"

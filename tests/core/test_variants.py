@@ -79,6 +79,42 @@ def test_all_variants_agree(
     differs(lane, term, ("3", "no number"))
 
 
+@pytest.mark.parametrize(("language", "name"), [one for one in LANES if "[" in one[1]])
+@given(data=st.data())
+@settings(max_examples=15)
+def test_what_serves_all_decisions_gives_the_same(
+    session: Session, language: str, name: str, data: st.DataObject
+) -> None:
+    """Lanes of suites share what is compiled; choices are looked at while they run."""
+    lane, brief = session.lane(language, name), session.lane(language, name, brief=True)
+    sort = "Stmt" if language == "Weir" else "Expr"
+    term = data.draw(terms(lane.interpreter.language.signature, sort, 5))
+    for variant in ("plain", "counted"):
+        one, other = (
+            each.machine.run(term, variant=variant, limits=LIMITS, given_input=("3", "no number"))
+            for each in (lane, brief)
+        )
+        assert one.outcome == other.outcome
+        assert (one.output, one.state, one.costs) == (other.output, other.state, other.costs)
+    traced = [Recorder(10**6), Recorder(10**6)]
+    for each, recorder in zip((lane, brief), traced, strict=True):
+        each.machine.run(term, variant="traced", limits=LIMITS, recorder=recorder,
+                         given_input=("3", "no number"))  # fmt: skip
+    assert traced[0].functions == traced[1].functions
+    assert traced[0].moments == traced[1].moments
+
+
+def test_ways_of_deciding_share_what_is_compiled(session: Session) -> None:
+    names = ("environment[truth=zero_is_false]", "environment[division=gives_zero]")
+    one, other = (session.lane("Rill", name, brief=True) for name in names)
+    assert one.run("when 0 then 1 else 2").outcome.text == "2"
+    assert other.run("1 / 0").outcome.text == "0"
+    assert one.run("1 / 0").outcome.name == "DivisionByZero"
+    assert one.machine.compiled("counted") is other.machine.compiled("counted")
+    plain = session.lane("Rill", "environment", brief=True)
+    assert plain.machine.compiled("counted") is not one.machine.compiled("counted")
+
+
 HELPING = """\
 interpreter helping for Tiny
 value Value

@@ -116,6 +116,8 @@ def test_every_entering_has_its_leaving_and_depths_fit(
     assert (depth == 0) == (found.traced.result.outcome.kind == "value")
     assert max(found.levels()) == max(s.depth for s in stations)
     assert len(found.lines()) == sum(s.kind == "leave" for s in stations)
+    # What is looked through for a text is what stands there.
+    assert [found.text(n) for n in range(len(found) - 1)] == [one.text for one in stations]
 
 
 @given(data=st.data())

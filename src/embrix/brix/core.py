@@ -457,6 +457,8 @@ class Interpreter:
     """The text it was made of, joined with that of its base."""
     version: str = ""
     """Which version it is, where not that of the course."""
+    base: Interpreter | None = None
+    """The interpreter of which this is one with choices decided otherwise."""
 
     @property
     def lane(self) -> str:
@@ -473,7 +475,8 @@ class Interpreter:
     def deciding(self, decisions: dict[str, str]) -> Interpreter:
         """The interpreter with some choices decided in another way."""
         made = {**self.decided, **decisions}
-        return replace(self, decided=made, language=self.language.deciding(made))
+        language = self.language.deciding(made)
+        return replace(self, decided=made, language=language, base=self.base or self)
 
     def under(self, grammar: str) -> Interpreter:
         """The interpreter with another grammar of its language."""

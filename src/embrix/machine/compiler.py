@@ -104,17 +104,31 @@ class Compiled:
     """What it was made of, for parts of a program that are turned into Python while it runs."""
 
 
-def compile_interpreter(interpreter: k.Interpreter, variant: Variant) -> Compiled:
-    """Compile all functions of an interpreter, its displays and its laws."""
-    return Unit(interpreter, variant).compile()
+@dataclass(frozen=True, slots=True, eq=False)
+class Undecided:
+    """Among the constants: what a choice is decided by when a run begins."""
+
+    choice: str
+
+
+def compile_interpreter(
+    interpreter: k.Interpreter, variant: Variant, *, decided: bool = True
+) -> Compiled:
+    """Compile all functions of an interpreter, its displays and its laws. What is not `decided`
+    serves all ways of deciding its choices (with one kind of numbers); parts of a program are not
+    turned into Python then."""
+    return Unit(interpreter, variant, decided=decided).compile()
 
 
 class Unit:
     """An interpreter on its way to Python."""
 
-    def __init__(self, interpreter: k.Interpreter, variant: Variant) -> None:
+    def __init__(
+        self, interpreter: k.Interpreter, variant: Variant, *, decided: bool = True
+    ) -> None:
         self.interpreter = interpreter
         self.variant = variant
+        self.undecided = {} if decided else {name: Undecided(name) for name in interpreter.choices}
         self.constants: list[Any] = [EMPTY_NODE, NIL_NODE, NONE_NODE, object()]
         self.functions = dict(interpreter.functions)
         for tag, shown in interpreter.shown.items():
@@ -122,7 +136,7 @@ class Unit:
         for number, law in enumerate(interpreter.laws):
             self.functions[f"law {number}"] = law.function
         self.functions = {
-            name: renumbered(only_decided(one, self.decided))
+            name: renumbered(only_decided(one, self.decided) if decided else one)
             for name, one in self.functions.items()
         }
         self.variables: dict[str, tuple[int, ...]] = {}
@@ -135,7 +149,8 @@ class Unit:
         self.substituting = substituters(interpreter)
         self.roles = {c.tag: c.role for c in interpreter.constructors.values() if c.role}
         bodies = [(target.body, target.clauses) for target in self.functions.values()]
-        self.staged = () if variant == "traced" else stageable(self.functions, self.calls)
+        plain = variant != "traced" and decided
+        self.staged = stageable(self.functions, self.calls) if plain else ()
         """The functions that go through a term: what they do with one part of a program can be
         turned into Python once it has been done often."""
         self.knots = any(isinstance(part, k.Knot) for part in k.parts_of(tuple(bodies)))
@@ -780,6 +795,9 @@ class _Body:
                 self.out.append(assign(name, call("ask")))
                 return load(name)
             case k.Decided(choice, alternative):
+                if choice in self.unit.undecided:
+                    way = self.unit.constant(self.unit.undecided[choice])
+                    return compare(way, ast.Eq(), const(alternative))
                 return const(self.unit.decided(choice) == alternative)
             case k.Fetch():
                 return self.fetch(node)

@@ -7,6 +7,7 @@ structure. What gets long or deep is cut off with a sign.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
+from fractions import Fraction
 from typing import Any, TypeAlias
 
 from embrix.brix import core as k
@@ -120,8 +121,9 @@ class Display:
 
     def _shown(self, tag: int, parts: tuple[Value, ...]) -> str:
         """A value as its definition shows it."""
-        key = (tag, *map(type, parts), *parts)  # 1 and 1.0 are not shown alike
-        plain = not any(isinstance(part, tuple) or callable(part) for part in parts)
+        key = (tag, *parts)
+        # Not of floats: -0.0 equals 0.0 and is shown otherwise.
+        plain = all(isinstance(part, int | str | Fraction) for part in parts)
         if plain and key in self._plain:
             return self._plain[key]
         shown = self._shower(tag, parts)

@@ -52,9 +52,10 @@ class BadBinding(Exception):
 class Lane:
     """Runs program texts on one interpreter."""
 
-    def __init__(self, interpreter: Interpreter, parser: Parser) -> None:
+    def __init__(self, interpreter: Interpreter, parser: Parser, *, brief: bool = False) -> None:
+        """A `brief` lane is for few short programs: see `Machine`."""
         self.interpreter = interpreter
-        self.machine = Machine(interpreter)
+        self.machine = Machine(interpreter, brief=brief)
         self.parser = parser
 
     records = True

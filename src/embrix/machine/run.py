@@ -5,14 +5,17 @@ from __future__ import annotations
 import sys
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
+from dataclasses import replace
 from functools import partial
 from typing import Any
+from weakref import WeakKeyDictionary
 
 from embrix.brix.core import RESULT, Function, Interpreter, Law, TemplateParts
 from embrix.grammar.printing import Printer
 from embrix.machine.compiler import (
     HELPERS,
     Compiled,
+    Undecided,
     Variant,
     compile_interpreter,
     substituters,
@@ -75,11 +78,28 @@ _LIMIT_TEXTS = {
 }
 
 
+_SHARED: WeakKeyDictionary[Interpreter, dict[tuple[Variant, str], Compiled]] = WeakKeyDictionary()
+"""What has been compiled for all ways of deciding the choices of an interpreter."""
+
+
+def _shared(base: Interpreter, interpreter: Interpreter, variant: Variant) -> Compiled:
+    known = _SHARED.setdefault(base, {})
+    key = (variant, interpreter.language.numbers)
+    if key not in known:
+        # Without a way back to its base, which would then never be forgotten.
+        alone = replace(interpreter, base=None)
+        known[key] = compile_interpreter(alone, variant, decided=False)
+    return known[key]
+
+
 class Machine:
     """Compiles an interpreter once per variant and runs programs on it."""
 
-    def __init__(self, interpreter: Interpreter) -> None:
+    def __init__(self, interpreter: Interpreter, *, brief: bool = False) -> None:
+        """A `brief` machine begins quickly where only choices tell it from others: what is compiled
+        serves all of them, and is not made faster while it runs."""
         self.interpreter = interpreter
+        self._brief = brief and interpreter.base is not None
         grammar = interpreter.language.grammar
         self.printer = Printer(grammar, self._show_other) if grammar is not None else None
         self._compiled: dict[Variant, Compiled] = {}
@@ -92,6 +112,9 @@ class Machine:
         return len(self.interpreter.functions[self.interpreter.main].params) == 2
 
     def compiled(self, variant: Variant) -> Compiled:
+        base = self.interpreter.base
+        if self._brief and base is not None:
+            return _shared(base, self.interpreter, variant)
         if variant not in self._compiled:
             self._compiled[variant] = compile_interpreter(self.interpreter, variant)
         return self._compiled[variant]
@@ -319,8 +342,8 @@ class _Session:
         stages = Stages(compiled)
         helpers |= {"identity": id, "heat": stages.heat}
         self.space: dict[str, Any] = compiled.link(
-            limits.calls, *compiled.constants, *(helpers[name] for name in HELPERS),
-            *stages.finders(),
+            limits.calls, *map(self._constant, compiled.constants),
+            *(helpers[name] for name in HELPERS), *stages.finders(),
         )  # fmt: skip
         stages.connect(self.space.get(" variables"))
 
@@ -357,6 +380,14 @@ class _Session:
         """A substitution has gone by so many nodes."""
         self.visited += nodes
         self.spend(nodes)
+
+    def _constant(self, value: Any) -> Any:
+        """A constant of compiled code; one that stands for a choice is what decides it here."""
+        if not isinstance(value, Undecided):
+            return value
+        interpreter = self.machine.interpreter
+        known = interpreter.choices[value.choice]
+        return interpreter.decided.get(value.choice, known.default)
 
     def spend(self, nodes: int) -> None:
         """Walks over terms use fuel as well, so that every run is bounded."""

@@ -66,7 +66,10 @@ def changed_by(
         hint = did_you_mean(way, known[choice], "there are: " + ", ".join(known[choice]))
         raise NoDecision(f"{choice} is not decided by {way or 'nothing'}; {hint}")
     pairs = [
-        (session.lane(language, name), session.lane(language, f"{name}[{choice}={way}]"))
+        (
+            session.lane(language, name),
+            session.lane(language, f"{name}[{choice}={way}]", brief=True),
+        )
         for name, interpreter in session.course.interpreters[language].items()
         if choice in interpreter.choices
     ]

@@ -60,7 +60,7 @@ class Session:
     def __init__(self, folder: Path, unsaved: Mapping[Path, str] | None = None) -> None:
         self.course: Course = load_course(folder, unsaved)
         self._parsers: dict[tuple[str, str | None], Parser | None] = {}
-        self._lanes: dict[tuple[str, str, str | None], Lane] = {}
+        self._lanes: dict[tuple[str, str, str | None, bool], Lane] = {}
         self.laws: list[LawReport] = []
         """The laws that have been tried for `diagnostics`."""
         self._walks: OrderedDict[str, Walk | SavedWalk] = OrderedDict()
@@ -76,15 +76,18 @@ class Session:
             self._parsers[key] = parser_for(target if grammar is None else target.under(grammar))
         return self._parsers[key]
 
-    def lane(self, language: str, name: str, grammar: str | None = None) -> Lane:
-        """Raises KeyError when there is no such lane that can run."""
+    def lane(
+        self, language: str, name: str, grammar: str | None = None, *, brief: bool = False
+    ) -> Lane:
+        """Raises KeyError when there is no such lane that can run. A `brief` one is for the cases
+        of a suite."""
         plain, version = split_version(name)
         if version:
             return self._of_version(language, plain, version, grammar)
-        key = (language, name, grammar)
+        key = (language, name, grammar, brief)
         if key not in self._lanes:
             interpreter = decided(self.course.interpreters[language], name)
-            self._lanes[key] = self.lane_of(interpreter, grammar)
+            self._lanes[key] = self.lane_of(interpreter, grammar, brief=brief)
         return self._lanes[key]
 
     def version(self, version: str) -> Session:
@@ -109,7 +112,9 @@ class Session:
             why = f": {errors[0].message}" if errors else ""
             raise NoVersion(f"{plain_name(name)} cannot run as in {version}{why}") from missing
 
-    def lane_of(self, interpreter: Interpreter, grammar: str | None = None) -> Lane:
+    def lane_of(
+        self, interpreter: Interpreter, grammar: str | None = None, *, brief: bool = False
+    ) -> Lane:
         """A lane for an interpreter of the course, or for a changed version of one. Raises KeyError
         when no program of its language can be read."""
         if grammar is not None:
@@ -119,7 +124,7 @@ class Session:
         parser = self.parser(own.name, grammar) if plain else self._parser_of(own)
         if parser is None:
             raise KeyError(interpreter.name)
-        return Lane(interpreter, parser)
+        return Lane(interpreter, parser, brief=brief)
 
     def _parser_of(self, language: Language) -> Parser | None:
         """The parser for another kind of numbers."""

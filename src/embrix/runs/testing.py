@@ -70,7 +70,7 @@ class Testing:
         decided = [name for name in suite.decided if not wanted or name in wanted]
         for name in decided if self.lanes else ():
             try:
-                self.lanes.append(session.lane(suite.language, name))
+                self.lanes.append(session.lane(suite.language, name, brief=True))
             except KeyError as wrong:
                 told = wrong.args[0] if wrong.args else ""
                 if "choice" in str(told) or "decided" in str(told):
@@ -222,7 +222,8 @@ def asked_of(session: Session, language: str, question: Question) -> list[Lane]:
         for choice, known in interpreter.choices.items():
             for way in known.alternatives:
                 if way != known.default:
-                    found.append(session.lane(language, f"{name}[{choice}={way}]"))
+                    decided = f"{name}[{choice}={way}]"
+                    found.append(session.lane(language, decided, brief=True))
     return found
 
 
