@@ -22,12 +22,13 @@ from embrix.text.source import Source, Unreadable
 from embrix.text.visible import visible
 from embrix.tui.bars import Footer, Masthead, Title
 from embrix.tui.checking import Checking
+from embrix.tui.choosing import Choosing
 from embrix.tui.commands import STEPPING, Command, everywhere, of_place
 from embrix.tui.comparing import Comparing
 from embrix.tui.deciding import Deciding
 from embrix.tui.deriving import Deriving
 from embrix.tui.desk import Answered, Desk, Faulted
-from embrix.tui.dialogs import Ask, Help, Pick
+from embrix.tui.dialogs import Help
 from embrix.tui.document import ChangedElsewhere, Document
 from embrix.tui.drafting import Drafting
 from embrix.tui.drawing import Drawings
@@ -45,22 +46,10 @@ from embrix.tui.walking import Walking
 
 FACES = ("tree", "tokens", "grammar", "cases", "notes")
 PANES = ("program", "lanes", "side", "walk")
-WALK = ".walk.gz"
-"""The ending of files that hold a walk."""
-MOST_KEPT = 200
-"""Such files that are offered."""
+
+
 NARROW = 104
 """Columns below which one pane is shown at a time."""
-
-VERSIONS = (
-    ("as on the drafting table", "what has been changed there and not saved", "draft"),
-    ("as defined elsewhere …", "an older file, or another course", ""),
-)
-"""Other versions of a lane: how they are offered, and what stands behind @."""
-
-WELCOME = """# A new program. What every lane makes of it follows as you type.
-
-"""
 
 
 class Bench(Screen[None]):
@@ -81,6 +70,7 @@ class Bench(Screen[None]):
         self.checking: Checking
         self.seeking: Seeking
         self.drawing: Drawings
+        self.choosing: Choosing
         self.summary: dict[str, Any] = {}
         self.language = ""
         self.document: Document | None = None
@@ -133,6 +123,7 @@ class Bench(Screen[None]):
         self.checking = Checking(self, self.desk)
         self.seeking = Seeking(self, self.desk)
         self.drawing = Drawings(self, self.desk)
+        self.choosing = Choosing(self)
         self.show_face("tree")
         self.query_one(Masthead).show(course=self.folder.name, notice="reading the course …")
         self.desk.load(str(self.folder), self._loaded)
@@ -140,7 +131,7 @@ class Bench(Screen[None]):
         self.run_worker(self._watch(), description="watching the course", exit_on_error=False)
 
     def on_unmount(self) -> None:
-        self._keep_draft()
+        self.keep_draft()
         if self.desk is not None:
             self.desk.close()
 
@@ -214,12 +205,12 @@ class Bench(Screen[None]):
         self.checking.show_notes(summary["diagnostics"])
         if self.document is None:
             self._open_first()
-        self._languages_changed()
+        self.languages_changed()
         self.checking.ask_notes()
         self.checking.run_suite(self.document)
         if first and any(d["severity"] == "error" for d in summary["diagnostics"]):
             self.show_face("notes")
-        self._text_changed()
+        self.text_changed()
         if isinstance(self.app.screen, Drafting):
             self.app.screen.look()
 
@@ -233,7 +224,7 @@ class Bench(Screen[None]):
         if path is not None:
             self.open_program(path)
 
-    def _languages_changed(self) -> None:
+    def languages_changed(self) -> None:
         languages: dict[str, Any] = self.summary["languages"]
         if self.document is not None:
             suffix = self.document.path.suffix.removeprefix(".")
@@ -266,7 +257,7 @@ class Bench(Screen[None]):
 
     def open_program(self, path: Path) -> None:
         """Show a program; what was not saved of the present one is kept as a draft."""
-        self._keep_draft()
+        self.keep_draft()
         try:
             document, text, draft = Document.open(path)
         except Unreadable as fault:
@@ -282,10 +273,10 @@ class Bench(Screen[None]):
         else:
             self.say("")
         if self.summary:
-            self._languages_changed()
-        self._show_title()
+            self.languages_changed()
+        self.show_title()
 
-    def _show_title(self) -> None:
+    def show_title(self) -> None:
         document = self.document
         name = "no file yet"
         saved = True
@@ -301,13 +292,13 @@ class Bench(Screen[None]):
     @on(TextArea.Changed, "#program")
     def _program_changed(self) -> None:
         self.text = self.editor.text
-        self._show_title()
-        self._text_changed()
+        self.show_title()
+        self.text_changed()
         if self._draft_timer is not None:
             self._draft_timer.stop()
-        self._draft_timer = self.set_timer(0.8, self._keep_draft)
+        self._draft_timer = self.set_timer(0.8, self.keep_draft)
 
-    def _keep_draft(self) -> None:
+    def keep_draft(self) -> None:
         if self.document is not None:
             try:
                 self.document.keep(self.text)
@@ -315,7 +306,7 @@ class Bench(Screen[None]):
                 if self.is_attached:
                     self.say(f"unsaved text cannot be kept: {fault}", "brick")
 
-    def _text_changed(self) -> None:
+    def text_changed(self) -> None:
         """Ask anew what the program means and gives."""
         if self.desk is None or not self.summary or not self.language:
             return
@@ -446,25 +437,25 @@ class Bench(Screen[None]):
 
     def walk_case(self, case: dict[str, Any], lane: str, at: int, last: bool) -> None:
         """The program of a case on a lane, at a station or at the last one."""
-        self._to_lane(lane)
+        self.to_lane(lane)
         self.input = list(case["input"])
         self.walking.given = dict(case["given"])
         self.walking.to_last = last
         self.walking.at = at
         self.show_case(case)
-        self._languages_changed()
+        self.languages_changed()
         self.set_focus(self.stations)
 
     def walk_lane(self, lane: str, at: int) -> None:
         """A lane of the program at a station."""
-        self._to_lane(lane)
+        self.to_lane(lane)
         if lane in self.lanes.lanes:
             self.lanes.cursor = self.lanes.lanes.index(lane)
             self.lanes.refresh()
         self._ask_walk(at)
         self.set_focus(self.stations)
 
-    def _to_lane(self, lane: str) -> None:
+    def to_lane(self, lane: str) -> None:
         """Walk a lane from now on; one with choices is put beside the others."""
         if lane != plain_name(lane):
             extra = self.decided.setdefault(self.language, [])
@@ -486,11 +477,11 @@ class Bench(Screen[None]):
 
     def show_program(self, path: Path, text: str) -> None:
         """Put a text into the editor, as a file that need not exist yet."""
-        self._keep_draft()
+        self.keep_draft()
         self.document = Document(path)
         self.text = text
         self.editor.load_text(text)
-        self._show_title()
+        self.show_title()
 
     # ---------------------------------------------------------------- the course on disk
 
@@ -581,62 +572,19 @@ class Bench(Screen[None]):
         self.action_help()
 
     def action_open(self) -> None:
-        if not self.summary:
-            return
-        folder = Path(self.summary["folder"])
-        programs = [
-            (name, Path(path).relative_to(folder).as_posix(), path)
-            for name, language in self.summary["languages"].items()
-            for path in language["programs"]
-        ]
-        kept = sorted(folder.rglob(f"*{WALK}"))[:MOST_KEPT]
-        programs += [("a walk", path.relative_to(folder).as_posix(), str(path)) for path in kept]
-
-        def opened(path: str | None) -> None:
-            if path is not None and path.endswith(WALK):
-                take = partial(self._walk_opened, Path(path))
-                self.walking.open_saved(Path(path), take)
-            elif path is not None:
-                self.open_program(Path(path))
-
-        empty = "No program has this in its name.\nCtrl+N begins a new one."
-        self.app.push_screen(Pick("programs", programs, empty), opened)
-
-    def _walk_opened(self, path: Path, walk: dict[str, Any]) -> None:
-        """Show a walk from a file, with its program in the editor."""
-        if walk["refused"] or walk["language"] not in self.summary["languages"]:
-            told = walk["refused"] or f"the course has no language called {walk['language']}"
-            self.say(f"not opened: {told}", "brick")
-            self._text_changed()
-            return
-        self.language = walk["language"]
-        name = path.name.removesuffix(WALK)
-        folder = path.parent
-        self.show_program(folder / f"walk_{name}.{self.extension}", walk["program"])
-        self._to_lane(walk["lane"])
-        self._languages_changed()
-        self.lane = walk["lane"]  # even if the course has it no longer
-        self.walking.hold(path, walk)
-        self.say(f"the walk in {path.name}, as it was recorded; F4 walks the program anew")
-        self.set_focus(self.stations)
+        self.choosing.program()
 
     def action_rule(self) -> None:
-        language = self.summary["languages"].get(self.language) if self.summary else None
-        if language is None or not language["usable"]:
-            return
-        rules = [("program", "as a program", "")]
-        rules += [("rule", name, name) for name in language["rules"]]
+        self.choosing.rule()
 
-        def picked(rule: str | None) -> None:
-            if rule is not None:
-                self.rule = rule
-                self._show_title()
-                self.checking.ask_grammar(self.language, self.rule)
-                self._text_changed()
+    def action_choice(self) -> None:
+        self.choosing.choice_or_version()
 
-        self.app.push_screen(
-            Pick("read the text at", rules, "No rule has this in its name."), picked
-        )
+    def action_input(self) -> None:
+        self.choosing.input()
+
+    def action_new(self) -> None:
+        self.choosing.new()
 
     def action_draft(self) -> None:
         """The drafting table for the language of the program."""
@@ -660,105 +608,11 @@ class Bench(Screen[None]):
         )
         self.app.push_screen(table)
 
-    def action_choice(self) -> None:
-        """Another lane in which one choice is decided otherwise."""
-        language = self.summary["languages"].get(self.language) if self.summary else None
-        base = plain_name(self.lane)
-        lanes = {lane["name"]: lane for lane in language["lanes"]} if language else {}
-        choices = lanes[base]["choices"] if base in lanes else {}
-        inside = self.lane.partition("@")[0].partition("[")[2].rstrip("]")
-        decided = dict(part.split("=") for part in inside.split(", ") if part)
-        wide = max((len(way) for c in choices.values() for way in c["alternatives"]), default=0)
-        rows = [
-            (
-                name,
-                f"{'◆' if decided.get(name, choice['default']) == way else ' '} "
-                f"{way:<{wide}}  {why}",
-                f"{name}={way}",
-            )
-            for name, choice in choices.items()
-            for way, why in choice["alternatives"].items()
-        ]
-
-        wide = max(wide, len("as on the drafting table"))
-        rows += [
-            ("version", f"  {told:<{wide}}  {why}", f"@{version}")
-            for told, why, version in VERSIONS
-        ]
-
-        def picked(decision: str | None) -> None:
-            if decision is None:
-                return
-            if decision.startswith("@"):
-                self._version(base, inside, decision[1:])
-                return
-            name, _, way = decision.partition("=")
-            decided[name] = way
-            told = [f"{n}={w}" for n, w in decided.items() if w != choices[n]["default"]]
-            self._beside(f"{base}[{', '.join(told)}]" if told else base)
-
-        title = f"choices and versions of {base}"
-        self.app.push_screen(Pick(title, rows, "No such choice."), picked)
-
-    def _beside(self, lane: str) -> None:
-        """Put a lane beside the others and walk it."""
-        self._to_lane(lane)
-        self._languages_changed()
-        self._text_changed()
-
-    def _version(self, base: str, inside: str, version: str) -> None:
-        """Another version of a lane beside it; which file or folder is asked for."""
-        plain = f"{base}[{inside}]" if inside else base
-        if version:
-            self._beside(f"{plain}@{version}")
-            return
-
-        def typed(path: str | None) -> None:
-            if path and path.strip():
-                self._beside(f"{plain}@{Path(path.strip()).expanduser()}")
-
-        question = "A .brix file, or the folder of another course:"
-        self.app.push_screen(Ask("another version", question), typed)
-
-    def action_input(self) -> None:
-        """The lines that a program may read."""
-
-        def given(lines: str | None) -> None:
-            if lines is not None:
-                self.input = [line.strip() for line in lines.split(";")] if lines.strip() else []
-                told = f"input: {len(self.input)} lines" if self.input else "no input"
-                self.say(told)
-                self._text_changed()
-
-        question = "Lines that the program may read, with ; between them:"
-        self.app.push_screen(Ask("input", question, "; ".join(self.input)), given)
-
     def action_prompt(self) -> None:
         """The prompt for the language of the program."""
         if self.desk is not None and self.lanes.lanes:
             said = self.transcripts.setdefault(self.language, [])
             self.app.push_screen(Prompting(self.desk, self.language, said))
-
-    def action_new(self) -> None:
-        language = self.summary["languages"].get(self.language) if self.summary else None
-        if language is None:
-            return
-        extension = language["extension"]
-        folder = self.document.path.parent if self.document else self.folder
-
-        def named(name: str | None) -> None:
-            if not name or not name.strip():
-                return
-            stem = Path(name.strip()).name.removesuffix(f".{extension}")
-            path = folder / f"{stem}.{extension}"
-            exists = path.exists()
-            self.open_program(path)
-            if not exists and self.document is not None and not self.editor.text:
-                self.editor.load_text(WELCOME)
-                self.editor.move_cursor(self.editor.document.end)
-            self.editor.focus()
-
-        self.app.push_screen(Ask("new program", f"Name of a {self.language} program:"), named)
 
     def action_face(self) -> None:
         self.show_face(FACES[(FACES.index(self.face) + 1) % len(FACES)])
@@ -874,8 +728,8 @@ class Bench(Screen[None]):
             return
         self.overwrite = False
         self.say(f"saved {self.document.path.name}")
-        self._show_title()
+        self.show_title()
 
     def action_quit(self) -> None:
-        self._keep_draft()
+        self.keep_draft()
         self.app.exit()

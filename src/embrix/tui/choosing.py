@@ -1,0 +1,194 @@
+"""What is chosen from lists over the bench: a program or a walk, a rule, a choice or version for a
+lane, lines of input, the name of a new program."""
+
+from __future__ import annotations
+
+from functools import partial
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from embrix.course.naming import plain_name
+from embrix.tui.dialogs import Ask, Pick
+
+if TYPE_CHECKING:
+    from embrix.tui.bench import Bench
+
+WALK = ".walk.gz"
+"""The ending of files that hold a walk."""
+MOST_KEPT = 200
+"""Such files that are offered."""
+VERSIONS = (
+    ("as on the drafting table", "what has been changed there and not saved", "draft"),
+    ("as defined elsewhere …", "an older file, or another course", ""),
+)
+"""Other versions of a lane: how they are offered, and what stands behind @."""
+WELCOME = """# A new program. What every lane makes of it follows as you type.
+
+"""
+
+
+class Choosing:
+    """Asks, and tells the bench what was chosen."""
+
+    def __init__(self, bench: Bench) -> None:
+        self._bench = bench
+
+    def program(self) -> None:
+        bench = self._bench
+        if not bench.summary:
+            return
+        folder = Path(bench.summary["folder"])
+        programs = [
+            (name, Path(path).relative_to(folder).as_posix(), path)
+            for name, language in bench.summary["languages"].items()
+            for path in language["programs"]
+        ]
+        kept = sorted(folder.rglob(f"*{WALK}"))[:MOST_KEPT]
+        programs += [("a walk", path.relative_to(folder).as_posix(), str(path)) for path in kept]
+
+        def opened(path: str | None) -> None:
+            if path is not None and path.endswith(WALK):
+                take = partial(self._walk_opened, Path(path))
+                bench.walking.open_saved(Path(path), take)
+            elif path is not None:
+                bench.open_program(Path(path))
+
+        empty = "No program has this in its name.\nCtrl+N begins a new one."
+        bench.app.push_screen(Pick("programs", programs, empty), opened)
+
+    def _walk_opened(self, path: Path, walk: dict[str, Any]) -> None:
+        """Show a walk from a file, with its program in the editor."""
+        bench = self._bench
+        if walk["refused"] or walk["language"] not in bench.summary["languages"]:
+            told = walk["refused"] or f"the course has no language called {walk['language']}"
+            bench.say(f"not opened: {told}", "brick")
+            bench.text_changed()
+            return
+        bench.language = walk["language"]
+        name = path.name.removesuffix(WALK)
+        folder = path.parent
+        bench.show_program(folder / f"walk_{name}.{bench.extension}", walk["program"])
+        bench.to_lane(walk["lane"])
+        bench.languages_changed()
+        bench.lane = walk["lane"]  # even if the course has it no longer
+        bench.walking.hold(path, walk)
+        bench.say(f"the walk in {path.name}, as it was recorded; F4 walks the program anew")
+        bench.set_focus(bench.stations)
+
+    def rule(self) -> None:
+        bench = self._bench
+        language = bench.summary["languages"].get(bench.language) if bench.summary else None
+        if language is None or not language["usable"]:
+            return
+        rules = [("program", "as a program", "")]
+        rules += [("rule", name, name) for name in language["rules"]]
+
+        def picked(rule: str | None) -> None:
+            if rule is not None:
+                bench.rule = rule
+                bench.show_title()
+                bench.checking.ask_grammar(bench.language, bench.rule)
+                bench.text_changed()
+
+        bench.app.push_screen(
+            Pick("read the text at", rules, "No rule has this in its name."), picked
+        )
+
+    def choice_or_version(self) -> None:
+        """Another lane in which one choice is decided otherwise."""
+        bench = self._bench
+        language = bench.summary["languages"].get(bench.language) if bench.summary else None
+        base = plain_name(bench.lane)
+        lanes = {lane["name"]: lane for lane in language["lanes"]} if language else {}
+        choices = lanes[base]["choices"] if base in lanes else {}
+        inside = bench.lane.partition("@")[0].partition("[")[2].rstrip("]")
+        decided = dict(part.split("=") for part in inside.split(", ") if part)
+        wide = max((len(way) for c in choices.values() for way in c["alternatives"]), default=0)
+        rows = [
+            (
+                name,
+                f"{'◆' if decided.get(name, choice['default']) == way else ' '} "
+                f"{way:<{wide}}  {why}",
+                f"{name}={way}",
+            )
+            for name, choice in choices.items()
+            for way, why in choice["alternatives"].items()
+        ]
+
+        wide = max(wide, len("as on the drafting table"))
+        rows += [
+            ("version", f"  {told:<{wide}}  {why}", f"@{version}")
+            for told, why, version in VERSIONS
+        ]
+
+        def picked(decision: str | None) -> None:
+            if decision is None:
+                return
+            if decision.startswith("@"):
+                self._version(base, inside, decision[1:])
+                return
+            name, _, way = decision.partition("=")
+            decided[name] = way
+            told = [f"{n}={w}" for n, w in decided.items() if w != choices[n]["default"]]
+            self._beside(f"{base}[{', '.join(told)}]" if told else base)
+
+        title = f"choices and versions of {base}"
+        bench.app.push_screen(Pick(title, rows, "No such choice."), picked)
+
+    def _beside(self, lane: str) -> None:
+        """Put a lane beside the others and walk it."""
+        bench = self._bench
+        bench.to_lane(lane)
+        bench.languages_changed()
+        bench.text_changed()
+
+    def _version(self, base: str, inside: str, version: str) -> None:
+        """Another version of a lane beside it; which file or folder is asked for."""
+        bench = self._bench
+        plain = f"{base}[{inside}]" if inside else base
+        if version:
+            self._beside(f"{plain}@{version}")
+            return
+
+        def typed(path: str | None) -> None:
+            if path and path.strip():
+                self._beside(f"{plain}@{Path(path.strip()).expanduser()}")
+
+        question = "A .brix file, or the folder of another course:"
+        bench.app.push_screen(Ask("another version", question), typed)
+
+    def input(self) -> None:
+        """The lines that a program may read."""
+        bench = self._bench
+
+        def given(lines: str | None) -> None:
+            if lines is not None:
+                bench.input = [line.strip() for line in lines.split(";")] if lines.strip() else []
+                told = f"input: {len(bench.input)} lines" if bench.input else "no input"
+                bench.say(told)
+                bench.text_changed()
+
+        question = "Lines that the program may read, with ; between them:"
+        bench.app.push_screen(Ask("input", question, "; ".join(bench.input)), given)
+
+    def new(self) -> None:
+        bench = self._bench
+        language = bench.summary["languages"].get(bench.language) if bench.summary else None
+        if language is None:
+            return
+        extension = language["extension"]
+        folder = bench.document.path.parent if bench.document else bench.folder
+
+        def named(name: str | None) -> None:
+            if not name or not name.strip():
+                return
+            stem = Path(name.strip()).name.removesuffix(f".{extension}")
+            path = folder / f"{stem}.{extension}"
+            exists = path.exists()
+            bench.open_program(path)
+            if not exists and bench.document is not None and not bench.editor.text:
+                bench.editor.load_text(WELCOME)
+                bench.editor.move_cursor(bench.editor.document.end)
+            bench.editor.focus()
+
+        bench.app.push_screen(Ask("new program", f"Name of a {bench.language} program:"), named)
