@@ -52,10 +52,25 @@ SCENES: list[Scene] = [
     ("compare", "rill/programs/rates.rill", ["WAIT", "F4", "F4", "F4", "WAIT", "ctrl+k", "WAIT"]),
     (
         "derivation",
-        "rill/programs/rates.rill",
-        ["WAIT", "F4", "F4", "F4", "WAIT", "ctrl+d", "WAIT", "Up", "Right"],
+        "toll.drip",
+        [
+            "F4",
+            "ctrl+Home",
+            *["shift+Down"] * 25,
+            "BackSpace",
+            "text:let x = 1 + 2 in x * x - 4",
+            "WAIT",
+            "ctrl+d",
+            "WAIT",
+            "Up",
+            "Right",
+        ],
     ),
-    ("hunt", "rill/programs/rates.rill", ["WAIT", "F4", "F4", "WAIT", "ctrl+f", *["WAIT"] * 4]),
+    (
+        "hunt",
+        "rill/programs/rates.rill",
+        ["WAIT", "F4", "F4", "F4", "WAIT", "ctrl+f", "WAIT", "o", "o", *["WAIT"] * 4],
+    ),
     ("growth", "rill/programs/ways.rill", ["WAIT", "ctrl+u", "Return", *["WAIT"] * 3]),
     (
         "decisions",
