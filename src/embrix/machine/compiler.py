@@ -19,6 +19,19 @@ from typing import Any, Literal, TypeAlias
 
 from embrix.brix import core as k
 from embrix.brix.builtins import BUILT_INS
+from embrix.machine.constructs import (
+    BOUNCE,
+    FAR,
+    all_final,
+    attempt,
+    fetch,
+    free_slots,
+    knot,
+    lookup,
+    loop_over,
+    repeat,
+    step_list,
+)
 from embrix.machine.inlining import (
     DEEPEST,
     Calls,
@@ -53,17 +66,13 @@ from embrix.terms.node import (
     EMPTY_STORE,
     FIELDS,
     FRAME,
-    ITSELF_NODE,
-    KNOT,
-    NIL,
     NIL_NODE,
     NONE_NODE,
     SOME,
     TUPLE,
 )
 from embrix.terms.numbers import SMALL
-from embrix.terms.types import Con, Tup, settle
-from embrix.text.source import Span
+from embrix.terms.types import Con, settle
 
 Variant: TypeAlias = Literal["plain", "counted", "traced"]
 
@@ -203,7 +212,7 @@ class Unit:
         counters += bounce
         body += [run_bounces(most), walk_far(self.variant == "counted")]
         for name, target in self.functions.items():
-            body += _Body(self, target, counters).definition(f"f{self.numbers[name]}")
+            body += Body(self, target, counters).definition(f"f{self.numbers[name]}")
         stop: list[ast.stmt] = [ast.Nonlocal(["fuel"]), assign("fuel", const(-1))]
         body.append(function("stop", [], stop))
         spend: list[ast.stmt] = [
@@ -251,10 +260,6 @@ COUNTED = [
 ]  # fmt: skip
 """What counted code counts besides the calls of each function."""
 
-BOUNCE = "k3"
-"""What a function returns in place of its result when another call is to be made: a constant that
-is nothing else."""
-
 
 def run_bounces(most: int) -> ast.stmt:
     """The function `w`: makes the calls that are waiting until one gives a result."""
@@ -265,11 +270,6 @@ def run_bounces(most: int) -> ast.stmt:
         inner = [when(compare(load("c"), ast.Eq(), const(count)), made, inner)]
     done = compare(load("x"), ast.IsNot(), load(BOUNCE))
     return function("w", [], [loop(const(True), [*inner, when(done, [ast.Return(load("x"))])])])
-
-
-FAR, NEAR = "h0", 3
-"""The function that walks along the frames of an environment, and how many frames are passed
-before it is called."""
 
 
 def walk_far(counted: bool) -> ast.stmt:
@@ -330,7 +330,7 @@ def is_judgement(target: k.Function) -> bool:
     return target.judgement is not None or bool(target.finals)
 
 
-class _Body:
+class Body:
     """One function. Statements go to `out`; expressions are returned."""
 
     def __init__(self, unit: Unit, target: k.Function, counters: list[str]) -> None:
@@ -462,7 +462,7 @@ class _Body:
                 values = self.operands((callee, *args))
                 self.give(ast.Call(self.held(values[0]), values[1:], []), target)
             case k.Knot():
-                self.knot(node)
+                knot(self, node)
                 self.into(node.then, target)
             case k.Attempt():
                 self.attempt(node, target)
@@ -800,15 +800,15 @@ class _Body:
                     return compare(way, ast.Eq(), const(alternative))
                 return const(self.unit.decided(choice) == alternative)
             case k.Fetch():
-                return self.fetch(node)
+                return fetch(self, node)
             case k.Loop():
-                return self.loop_over(node)
+                return loop_over(self, node)
             case k.StepList(name, items, args):
-                return self.step_list(name, items, args)
+                return step_list(self, name, items, args)
             case k.Primitive(operation, args):
                 return self.primitive(operation, self.operands(args))
             case k.Lookup():
-                return self.lookup(node)
+                return lookup(self, node)
             case k.Extend(environment, key, value):
                 base, bound_name, bound = self.operands((environment, key, value))
                 return row(const(FRAME), const(None), bound_name, bound, base)
@@ -823,9 +823,9 @@ class _Body:
                 node_at = load(self.here) if at is None else values.pop()
                 return call("fail", self.unit.constant(error), row(*values), node_at)
             case k.Repeat():
-                return self.repeat(node)
+                return repeat(self, node)
             case k.IsFinal(name, inner, True):
-                return self.all_final(name, inner)
+                return all_final(self, name, inner)
             case k.IsFinal(name, inner):
                 return call(f"final_f{self.unit.numbers[name]}", self.value(inner))
             case k.Todo(note):
@@ -910,7 +910,11 @@ class _Body:
         self.out.append(made)
         return load(name)
 
-    def nested(self) -> _Body:
+    def attempt(self, node: k.Attempt, target: Target) -> None:
+        """A value under protection."""
+        attempt(self, node, target)
+
+    def nested(self) -> Body:
         """For the inside of a function that is made here."""
         return _Closure(self)
 
@@ -918,252 +922,11 @@ class _Body:
         """The variable of what a function that is made here uses."""
         return f"s{slot}"
 
-    def knot(self, node: k.Knot) -> None:
-        """Frames whose values mention the environment: each is filled in when it is read."""
-        base = self.held(self.value(node.base))
-        self.out.append(assign(f"s{node.slot}", base))
-        inner_name = f"s{node.slot}"
-        fills: list[str] = []
-        keys: list[ast.expr] = []
-        raws: list[ast.expr] = []
-        for key, value in node.pairs:
-            keys.append(self.held(self.value(key)))
-            # As it is written down: the environment stands for itself.
-            self.out.append(assign(inner_name, self.unit.constant(ITSELF_NODE)))
-            raws.append(self.held(self.value(value)))
-        for number in reversed(range(len(node.pairs))):
-            fills.insert(0, self.fill(node, number, keys, raws, fills))
-        frame = base
-        for key_expr, raw, fill in zip(keys, raws, fills, strict=True):
-            frame = row(const(KNOT), const(None), key_expr, raw, frame, load(fill))
-        self.out.append(assign(inner_name, frame))
 
-    def fill(
-        self,
-        node: k.Knot,
-        number: int,
-        keys: list[ast.expr],
-        raws: list[ast.expr],
-        later: list[str],
-    ) -> str:
-        """The function that gives the value of a knot, from the frame that it stands in."""
-        frame: ast.expr = load("x")
-        for offset, fill in enumerate(later, number + 1):
-            frame = row(const(KNOT), const(None), keys[offset], raws[offset], frame, load(fill))
-        body = self.nested()
-        body.out.append(assign(f"s{node.slot}", frame))
-        value = body.value(node.pairs[number][1])
-        body.out.append(ast.Return(value))
-        lambda_of = k.Lambda((node.slot,), node.pairs[number][1], Span(0, 0))
-        taken = {self.captured(slot) for slot in free_slots(lambda_of)} | {self.here}
-        for part in (*keys[number + 1 :], *raws[number + 1 :], *map(load, later)):
-            assert isinstance(part, ast.Name)
-            taken.add(part.id)
-        name = self.temporary()
-        order = sorted(taken - {f"s{node.slot}"})
-        made = function(name, ["x", *order], [ast.Nonlocal(list(self.counters)), *body.out])
-        assert isinstance(made, ast.FunctionDef)
-        made.args.defaults = [load(one) for one in order]
-        self.out.append(made)
-        return name
-
-    def attempt(self, node: k.Attempt, target: Target) -> None:
-        """A value under protection; the handlers stand outside it."""
-        result, caught, done = self.temporary(), self.temporary(), self.temporary()
-        kept: list[str] = []
-        if self.unit.variant == "traced":
-            kept = [self.temporary()]
-            self.out.append(assign(kept[0], call("mark")))
-        elif self.counted:
-            kept = [self.temporary()]
-            self.out.append(assign(kept[0], load("depth")))
-        self.out.append(assign(caught, const(None)))
-        inner = self.inside(node.value, result)
-        handler = ast.ExceptHandler(load("failed"), "x", [assign(caught, load("x"))])
-        self.out.append(ast.Try(inner, [handler], [], []))
-        failing: list[ast.stmt] = []
-        outer, self.out = self.out, failing
-        if self.unit.variant == "traced":
-            self.out.append(do(call("caught", load(kept[0]))))
-        elif self.counted:
-            self.out.append(assign("depth", load(kept[0])))
-        self.out.append(assign(done, const(False)))
-        for one in node.handlers:
-            same = compare(
-                ast.Attribute(load(caught), "error", ast.Load()), ast.Is(),
-                self.unit.constant(one.error),
-            )  # fmt: skip
-            payload = ast.Attribute(load(caught), "payload", ast.Load())
-            parts = [item(payload, number) for number in range(len(one.patterns))]
-            clause = k.CoreClause(one.patterns, one.guard, one.body, node.span)
-            before, self.out = self.out, []
-            Matching(self).clause(parts, clause, -1, result, done, known=False)
-            body, self.out = self.out, before
-            ready = ast.BoolOp(ast.And(), [negation(load(done)), same])
-            self.out.append(when(ready, body))
-        self.out.append(when(negation(load(done)), [ast.Raise(load(caught))]))
-        self.out = outer
-        self.out.append(when(compare(load(caught), ast.IsNot(), const(None)), failing))
-        self.give(load(result), target)
-
-    def fetch(self, node: k.Fetch) -> ast.expr:
-        """What is under a key of a store, map or list."""
-        container, key = self.operands((node.container, node.key))
-        if self.counted and node.kind == "store":
-            self.out.append(add_to("read", 1))
-        result = self.temporary()
-        if node.instead is None and node.kind == "store":
-            # The walk is written out; `store_at` says what is missing.
-            container, key = self.held(container), self.held(key)
-            find = ast.Attribute(item(container, FIELDS), "get", ast.Load())
-            found_at = ast.Call(find, [item(key, FIELDS), load(BOUNCE)], [])
-            self.out.append(assign(result, found_at))
-            missing = do(call("store_at", container, key, load(self.here)))
-            self.out.append(when(compare(load(result), ast.Is(), load(BOUNCE)), [missing]))
-            return load(result)
-        if node.instead is None:
-            return call(f"{node.kind}_at", container, key, load(self.here))
-        self.out.append(assign(result, call(f"{node.kind}_find", container, key)))
-        found: list[ast.stmt] = []
-        if node.wraps:
-            found = [assign(result, row(const(SOME), const(None), load(result)))]
-        absent = compare(load(result), ast.Is(), load(BOUNCE))
-        self.out.append(when(absent, self.inside(node.instead, result), found))
-        return load(result)
-
-    def loop_over(self, node: k.Loop) -> ast.expr:
-        """A function called with each item of a list: the loop stands in the caller."""
-        operands = (node.items, *((node.start,) if node.start is not None else ()), node.function)
-        values = self.operands(operands)
-        items, called = self.temporary(), self.temporary()
-        result, one = self.temporary(), self.temporary()
-        start = values[1] if node.kind == "fold" else self.unit.constant(NIL_NODE)
-        self.out += [
-            assign(items, values[0]), assign(called, values[-1]), assign(result, start),
-        ]  # fmt: skip
-        outer, self.out = self.out, []
-        head = item(load(items), FIELDS)
-        self.out.append(assign(one, head))
-        args = [load(result), load(one)] if node.kind == "fold" else [load(one)]
-        made = ast.Call(load(called), args, [])
-        value = self.result_of(made, bounces=self.unit.may_bounce(VALUES))
-        if node.kind == "fold":
-            self.out.append(assign(result, value))
-        elif node.kind == "map":
-            self.out.append(assign(result, row(const(CONS), const(None), value, load(result))))
-        else:
-            kept = row(const(CONS), const(None), load(one), load(result))
-            self.out.append(when(value, [assign(result, kept)]))
-        self.out.append(assign(items, item(load(items), FIELDS + 1)))
-        inner, self.out = self.out, outer
-        more = compare(item(load(items), 0), ast.Eq(), const(CONS))
-        self.out.append(loop(more, inner))
-        return load(result) if node.kind == "fold" else call("reversed", load(result))
-
-    def all_final(self, name: str, inner: k.Core) -> ast.expr:
-        """Whether every item of a list is final: goes to the first that is not."""
-        items = self.first_waiting(name, self.value(inner), [])
-        return compare(item(load(items), 0), ast.Eq(), const(NIL))
-
-    def first_waiting(self, name: str, value: ast.expr, each: list[ast.stmt]) -> str:
-        """The rest of a list from its first item that is not final; `each` is done on the way."""
-        items = self.temporary()
-        self.out.append(assign(items, value))
-        final = call(f"final_f{self.unit.numbers[name]}", item(load(items), FIELDS))
-        going = ast.BoolOp(ast.And(), [compare(item(load(items), 0), ast.Eq(), const(CONS)), final])
-        step = assign(items, item(load(items), FIELDS + 1))
-        for statement in ast.walk(ast.Module(each, [])):
-            if isinstance(statement, ast.Name) and statement.id == "y":
-                statement.id = items
-        self.out.append(loop(going, [*each, step]))
-        return items
-
-    def step_list(self, name: str, items: k.Core, args: tuple[k.Core, ...]) -> ast.expr:
-        """The first item that is not final takes a step, and the list is put together again."""
-        done = self.temporary()
-        self.out.append(assign(done, self.unit.constant(NIL_NODE)))
-        head = item(load("y"), FIELDS)
-        keep = assign(done, row(const(CONS), const(None), head, load(done)))
-        waiting = self.first_waiting(name, self.value(items), [keep])
-        relation = self.unit.functions[name]
-        values = self.operands(args)
-        values[relation.subjects[0]] = item(load(waiting), FIELDS)
-        step = self.held(self.call(name, values))
-        tupled = isinstance(settle(relation.result), Tup)
-        made = item(step, FIELDS) if tupled else step
-        rest = item(load(waiting), FIELDS + 1)
-        whole = call("rejoined", load(done), row(const(CONS), const(None), made, rest))
-        if not tupled:
-            return whole
-        kind = settle(relation.result)
-        assert isinstance(kind, Tup)
-        others = [item(step, FIELDS + index) for index in range(1, len(kind.items))]
-        return row(const(TUPLE), const(None), whole, *others)
-
-    def lookup(self, node: k.Lookup) -> ast.expr:
-        """A walk along the frames: the first few written out in the caller."""
-        environment, key = self.operands((node.environment, node.key))
-        frame, name = self.temporary(), self.temporary()
-        self.out += [assign(frame, environment), assign(name, key)]
-        if self.counted:
-            self.out.append(add_to("lookups", 1))
-        here = load(frame)
-        unlike = compare(item(here, FIELDS), ast.NotEq(), load(name))
-        empty = self.unit.constant(EMPTY_NODE)
-        going = ast.BoolOp(ast.And(), [compare(here, ast.IsNot(), empty), unlike])
-        walk: list[ast.stmt] = [assign(frame, call(FAR, here, load(name)))]
-        for _ in range(NEAR):
-            hop = [add_to("hops", 1)] if self.counted else []
-            walk = [when(going, [*hop, assign(frame, item(here, FIELDS + 2)), *walk])]
-        self.out += walk
-        found = compare(here, ast.IsNot(), empty)
-        value = item(here, FIELDS + 1)
-        if self.unit.knots:
-            # A knot is filled in when it is read.
-            filled = ast.Call(item(here, FIELDS + 3), [here], [])
-            tied = compare(item(here, 0), ast.Eq(), const(KNOT))
-            value = ast.IfExp(tied, filled, value)
-        if node.instead is None:
-            missing: list[ast.stmt] = [do(call("absent", load(name), load(self.here)))]
-            self.out.append(when(ast.UnaryOp(ast.Not(), found), missing))
-            return value
-        result = self.temporary()
-        if node.wraps:
-            value = row(const(SOME), const(None), value)
-        taken: list[ast.stmt] = [assign(result, value)]
-        self.out.append(when(found, taken, self.inside(node.instead, result)))
-        return load(result)
-
-    def repeat(self, node: k.Repeat) -> ast.expr:
-        relation = self.unit.functions[node.function]
-        number = self.unit.numbers[node.function]
-        names = [self.temporary() for _ in node.args]
-        for name, value in zip(names, self.operands(node.args), strict=True):
-            self.out.append(assign(name, value))
-        subject = names[relation.subjects[0]]
-        final = call(f"final_f{number}", load(subject))
-        outer, self.out = self.out, [add_to("rounds", 1)] if self.counted else []
-        made = self.call(node.function, [load(name) for name in names])
-        if not node.threads:
-            self.out.append(assign(subject, made))
-        else:
-            step = self.temporary()
-            self.out.append(assign(step, made))
-            moved = [subject, *(names[thread] for thread in node.threads)]
-            for index, name in enumerate(moved):
-                self.out.append(assign(name, item(load(step), FIELDS + index)))
-        inner, self.out = self.out, outer
-        self.out.append(loop(negation(final), inner))
-        if not node.threads:
-            return load(subject)
-        parts = [load(subject), *(load(names[thread]) for thread in node.threads)]
-        return row(const(TUPLE), const(None), *parts)
-
-
-class _Closure(_Body):
+class _Closure(Body):
     """The inside of a function that is a value: in the same scope of names, never traced."""
 
-    def __init__(self, outer: _Body) -> None:
+    def __init__(self, outer: Body) -> None:
         super().__init__(outer.unit, outer.target, outer.counters)
         self.traced = False
         self.here = outer.here
@@ -1181,22 +944,3 @@ class _Closure(_Body):
 
 EMPTIES: dict[str, Any] = {"Set": frozenset(), "Store": EMPTY_STORE, "Map": EMPTY_MAP}
 """The empty things of each type; an environment is the default."""
-
-
-def free_slots(node: k.Lambda) -> list[int]:
-    """The slots that a function value uses and does not set itself."""
-    used: set[int] = set()
-    own: set[int] = set()
-    for part in k.parts_of(node):
-        match part:
-            case k.Local(slot):
-                used.add(slot)
-            case k.Lambda(slots):
-                own.update(slots)
-            case k.Match():
-                own.update(part.slots)
-            case k.Knot():
-                own.add(part.slot)
-            case k.Bind(int() as slot) | k.Named(_, slot):
-                own.add(slot)
-    return sorted(used - own)

@@ -11,7 +11,7 @@ from embrix.machine.pycode import add_to, assign, compare, const, item, load, wh
 from embrix.terms.node import FIELDS, TUPLE
 
 if TYPE_CHECKING:
-    from embrix.machine.compiler import Target, _Body
+    from embrix.machine.compiler import Body, Target
 
 LEAVE = "leave the loop"
 """In place of a flag: the clauses stand in a loop, which a result leaves."""
@@ -27,7 +27,7 @@ class Matching:
     `bare` the results are returned as they are (nothing is counted or traced).
     """
 
-    def __init__(self, body: _Body, *, bare: bool = False) -> None:
+    def __init__(self, body: Body, *, bare: bool = False) -> None:
         self.body = body
         self.bare = bare
 

@@ -19,7 +19,7 @@ from types import CellType, CodeType, FunctionType
 from typing import Any
 
 from embrix.brix import core as k
-from embrix.machine.compiler import Compiled, Target, Unit, _Body
+from embrix.machine.compiler import Body, Compiled, Target, Unit
 from embrix.machine.inlining import bound_slots, moved
 from embrix.machine.pycode import (
     add_to,
@@ -128,7 +128,7 @@ class _Plan:
         """The nodes whose clauses stand around the place that is being written."""
 
 
-class _Staged(_Body):
+class _Staged(Body):
     """The code of a function for a subject that is known."""
 
     def __init__(self, unit: Unit, target: k.Function, counters: list[str], plan: _Plan) -> None:
@@ -370,7 +370,7 @@ class _Staged(_Body):
         super().attempt(node, target)
         self.blocks -= 1
 
-    def nested(self) -> _Body:
+    def nested(self) -> Body:
         inner = _Staged(self.unit, self.target, self.counters, self.plan)
         inner.known = dict(self.known)
         inner.here, inner.called = self.here, self.called

@@ -55,6 +55,18 @@ WALKING = (
 """Letters that go places in the walk; capitals go back."""
 
 
+VIEWS = ("tally", "compare", "derivation", "hunt", "growth", "decisions")
+"""Views that lie over the bench and have some keys in common."""
+
+
+def _in_view(place: str) -> tuple[Command, ...]:
+    lamp = "Change between the dark and the light theme"
+    return (
+        Command("f12", "lamp", "lamp", lamp, place, footer=False),
+        Command("f1", "help", "help", "What the keys do here", place, footer=False),
+    )
+
+
 COMMANDS: tuple[Command, ...] = (
     Command("f1", "help", "help", "What the keys do, for the pane you are in and everywhere"),
     Command("ctrl+p", "palette", "commands", "Every command by name; Enter carries it out",
@@ -147,9 +159,6 @@ COMMANDS: tuple[Command, ...] = (
             False),
     Command("h", "hunt", "hunt", "The smallest program on which the two lanes differ", "compare",
             False),
-    Command("f12", "lamp", "lamp", "Change between the dark and the light theme", "compare",
-            footer=False),
-    Command("f1", "help", "help", "What the keys do here", "compare", footer=False),
     Command("escape", "leave", "back", "Back to the bench", "compare", shown_key="Esc"),
     Command("enter", "walk", "walk it", "To this judgement in the walk", "derivation",
             shown_key="Enter"),
@@ -159,9 +168,6 @@ COMMANDS: tuple[Command, ...] = (
     Command("v", "view", "view", "Rules over lines, premises first, conclusions in order, so far",
             "derivation"),
     Command("d", "draw", "draw", "This derivation as a picture in a file", "derivation"),
-    Command("f12", "lamp", "lamp", "Change between the dark and the light theme", "derivation",
-            footer=False),
-    Command("f1", "help", "help", "What the keys do here", "derivation", footer=False),
     Command("escape", "leave", "back", "Back to the bench", "derivation", shown_key="Esc"),
     Command("enter", "to_bench", "to the bench", "The program that was found, on both lanes",
             "hunt", shown_key="Enter"),
@@ -173,9 +179,6 @@ COMMANDS: tuple[Command, ...] = (
     Command("t", "costs", "costs", "Take counted costs as differences, or not", "hunt"),
     Command("e", "endless", "", "Take never ending as a difference, or not", "hunt", False),
     Command("z", "undo", "", "Take the case back out of the suite", "hunt", False),
-    Command("f12", "lamp", "lamp", "Change between the dark and the light theme", "hunt",
-            footer=False),
-    Command("f1", "help", "help", "What the keys do here", "hunt", footer=False),
     Command("escape", "leave", "back", "Back; a hunt that is under way is given up", "hunt",
             shown_key="Esc"),
     Command("r", "range", "range", "Another name or range", "growth"),
@@ -183,24 +186,16 @@ COMMANDS: tuple[Command, ...] = (
     Command("right", "cost(1)", "cost", "Another kind of cost", "growth", shown_key="← →"),
     Command("s", "scale", "axes", "Linear axes, a logarithmic one, both logarithmic", "growth"),
     Command("d", "draw", "draw", "This chart as a picture in a file", "growth"),
-    Command("f12", "lamp", "lamp", "Change between the dark and the light theme", "growth",
-            footer=False),
-    Command("f1", "help", "help", "What the keys do here", "growth", footer=False),
     Command("escape", "leave", "back", "Back", "growth", shown_key="Esc"),
     Command("enter", "decide", "decide", "Decide the choice otherwise: which cases change? "
             "On a question or a case: its program", "decisions", shown_key="Enter"),
     Command("f6", "pane", "pane", "To the decisions, or to the cases that change", "decisions"),
     Command("d", "draw", "draw", "The questions and answers as a picture in a file", "decisions"),
-    Command("f12", "lamp", "lamp", "Change between the dark and the light theme", "decisions",
-            footer=False),
-    Command("f1", "help", "help", "What the keys do here", "decisions", footer=False),
     Command("escape", "leave", "back", "Back", "decisions", shown_key="Esc"),
     Command("d", "decisions", "decisions", "Questions and choices, what each lane decides",
             "tally", footer=False),
     Command("x", "stop", "stop", "Stop the running suite", "tally", footer=False),
-    Command("f1", "help", "help", "What the keys do here", "tally", footer=False),
-    Command("f12", "lamp", "lamp", "Change between the dark and the light theme", "tally",
-            footer=False),
+    *(command for place in VIEWS for command in _in_view(place)),
 )  # fmt: skip
 
 

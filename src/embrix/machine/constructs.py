@@ -1,0 +1,319 @@
+"""What single constructs of the notation become in Python: knots, attempts, lookups, loops over
+lists, and small steps."""
+
+from __future__ import annotations
+
+import ast
+from typing import TYPE_CHECKING
+
+from embrix.brix import core as k
+from embrix.machine.matching import Matching
+from embrix.machine.pycode import (
+    add_to,
+    assign,
+    call,
+    compare,
+    const,
+    do,
+    function,
+    item,
+    load,
+    loop,
+    negation,
+    row,
+    when,
+)
+from embrix.machine.tails import VALUES
+from embrix.terms.node import (
+    CONS,
+    EMPTY_NODE,
+    FIELDS,
+    ITSELF_NODE,
+    KNOT,
+    NIL,
+    NIL_NODE,
+    SOME,
+    TUPLE,
+)
+from embrix.terms.types import Tup, settle
+from embrix.text.source import Span
+
+if TYPE_CHECKING:
+    from embrix.machine.compiler import Body, Target
+
+BOUNCE = "k3"
+"""What a function returns in place of its result when another call is to be made: a constant that
+is nothing else."""
+FAR, NEAR = "h0", 3
+"""The function that walks along the frames of an environment, and how many frames are passed
+before it is called."""
+
+
+def free_slots(node: k.Lambda) -> list[int]:
+    """The slots that a function value uses and does not set itself."""
+    used: set[int] = set()
+    own: set[int] = set()
+    for part in k.parts_of(node):
+        match part:
+            case k.Local(slot):
+                used.add(slot)
+            case k.Lambda(slots):
+                own.update(slots)
+            case k.Match():
+                own.update(part.slots)
+            case k.Knot():
+                own.add(part.slot)
+            case k.Bind(int() as slot) | k.Named(_, slot):
+                own.add(slot)
+    return sorted(used - own)
+
+
+def knot(body: Body, node: k.Knot) -> None:
+    """Frames whose values mention the environment: each is filled in when it is read."""
+    base = body.held(body.value(node.base))
+    body.out.append(assign(f"s{node.slot}", base))
+    inner_name = f"s{node.slot}"
+    fills: list[str] = []
+    keys: list[ast.expr] = []
+    raws: list[ast.expr] = []
+    for key, value in node.pairs:
+        keys.append(body.held(body.value(key)))
+        # As it is written down: the environment stands for itself.
+        body.out.append(assign(inner_name, body.unit.constant(ITSELF_NODE)))
+        raws.append(body.held(body.value(value)))
+    for number in reversed(range(len(node.pairs))):
+        fills.insert(0, filling(body, node, number, keys, raws, fills))
+    frame = base
+    for key_expr, raw, filled in zip(keys, raws, fills, strict=True):
+        frame = row(const(KNOT), const(None), key_expr, raw, frame, load(filled))
+    body.out.append(assign(inner_name, frame))
+
+
+def filling(
+    body: Body,
+    node: k.Knot,
+    number: int,
+    keys: list[ast.expr],
+    raws: list[ast.expr],
+    later: list[str],
+) -> str:
+    """The function that gives the value of a knot, from the frame that it stands in."""
+    frame: ast.expr = load("x")
+    for offset, fill in enumerate(later, number + 1):
+        frame = row(const(KNOT), const(None), keys[offset], raws[offset], frame, load(fill))
+    inner = body.nested()
+    inner.out.append(assign(f"s{node.slot}", frame))
+    value = inner.value(node.pairs[number][1])
+    inner.out.append(ast.Return(value))
+    lambda_of = k.Lambda((node.slot,), node.pairs[number][1], Span(0, 0))
+    taken = {body.captured(slot) for slot in free_slots(lambda_of)} | {body.here}
+    for part in (*keys[number + 1 :], *raws[number + 1 :], *map(load, later)):
+        assert isinstance(part, ast.Name)
+        taken.add(part.id)
+    name = body.temporary()
+    order = sorted(taken - {f"s{node.slot}"})
+    made = function(name, ["x", *order], [ast.Nonlocal(list(body.counters)), *inner.out])
+    assert isinstance(made, ast.FunctionDef)
+    made.args.defaults = [load(one) for one in order]
+    body.out.append(made)
+    return name
+
+
+def attempt(body: Body, node: k.Attempt, target: Target) -> None:
+    """A value under protection; the handlers stand outside it."""
+    result, caught, done = body.temporary(), body.temporary(), body.temporary()
+    kept: list[str] = []
+    if body.unit.variant == "traced":
+        kept = [body.temporary()]
+        body.out.append(assign(kept[0], call("mark")))
+    elif body.counted:
+        kept = [body.temporary()]
+        body.out.append(assign(kept[0], load("depth")))
+    body.out.append(assign(caught, const(None)))
+    inner = body.inside(node.value, result)
+    handler = ast.ExceptHandler(load("failed"), "x", [assign(caught, load("x"))])
+    body.out.append(ast.Try(inner, [handler], [], []))
+    failing: list[ast.stmt] = []
+    outer, body.out = body.out, failing
+    if body.unit.variant == "traced":
+        body.out.append(do(call("caught", load(kept[0]))))
+    elif body.counted:
+        body.out.append(assign("depth", load(kept[0])))
+    body.out.append(assign(done, const(False)))
+    for one in node.handlers:
+        same = compare(
+            ast.Attribute(load(caught), "error", ast.Load()), ast.Is(),
+            body.unit.constant(one.error),
+        )  # fmt: skip
+        payload = ast.Attribute(load(caught), "payload", ast.Load())
+        parts = [item(payload, number) for number in range(len(one.patterns))]
+        clause = k.CoreClause(one.patterns, one.guard, one.body, node.span)
+        before, body.out = body.out, []
+        Matching(body).clause(parts, clause, -1, result, done, known=False)
+        handling, body.out = body.out, before
+        ready = ast.BoolOp(ast.And(), [negation(load(done)), same])
+        body.out.append(when(ready, handling))
+    body.out.append(when(negation(load(done)), [ast.Raise(load(caught))]))
+    body.out = outer
+    body.out.append(when(compare(load(caught), ast.IsNot(), const(None)), failing))
+    body.give(load(result), target)
+
+
+def fetch(body: Body, node: k.Fetch) -> ast.expr:
+    """What is under a key of a store, map or list."""
+    container, key = body.operands((node.container, node.key))
+    if body.counted and node.kind == "store":
+        body.out.append(add_to("read", 1))
+    result = body.temporary()
+    if node.instead is None and node.kind == "store":
+        # The walk is written out; `store_at` says what is missing.
+        container, key = body.held(container), body.held(key)
+        find = ast.Attribute(item(container, FIELDS), "get", ast.Load())
+        found_at = ast.Call(find, [item(key, FIELDS), load(BOUNCE)], [])
+        body.out.append(assign(result, found_at))
+        missing = do(call("store_at", container, key, load(body.here)))
+        body.out.append(when(compare(load(result), ast.Is(), load(BOUNCE)), [missing]))
+        return load(result)
+    if node.instead is None:
+        return call(f"{node.kind}_at", container, key, load(body.here))
+    body.out.append(assign(result, call(f"{node.kind}_find", container, key)))
+    found: list[ast.stmt] = []
+    if node.wraps:
+        found = [assign(result, row(const(SOME), const(None), load(result)))]
+    absent = compare(load(result), ast.Is(), load(BOUNCE))
+    body.out.append(when(absent, body.inside(node.instead, result), found))
+    return load(result)
+
+
+def loop_over(body: Body, node: k.Loop) -> ast.expr:
+    """A function called with each item of a list: the loop stands in the caller."""
+    operands = (node.items, *((node.start,) if node.start is not None else ()), node.function)
+    values = body.operands(operands)
+    items, called = body.temporary(), body.temporary()
+    result, one = body.temporary(), body.temporary()
+    start = values[1] if node.kind == "fold" else body.unit.constant(NIL_NODE)
+    body.out += [
+        assign(items, values[0]), assign(called, values[-1]), assign(result, start),
+    ]  # fmt: skip
+    outer, body.out = body.out, []
+    head = item(load(items), FIELDS)
+    body.out.append(assign(one, head))
+    args = [load(result), load(one)] if node.kind == "fold" else [load(one)]
+    made = ast.Call(load(called), args, [])
+    value = body.result_of(made, bounces=body.unit.may_bounce(VALUES))
+    if node.kind == "fold":
+        body.out.append(assign(result, value))
+    elif node.kind == "map":
+        body.out.append(assign(result, row(const(CONS), const(None), value, load(result))))
+    else:
+        kept = row(const(CONS), const(None), load(one), load(result))
+        body.out.append(when(value, [assign(result, kept)]))
+    body.out.append(assign(items, item(load(items), FIELDS + 1)))
+    inner, body.out = body.out, outer
+    more = compare(item(load(items), 0), ast.Eq(), const(CONS))
+    body.out.append(loop(more, inner))
+    return load(result) if node.kind == "fold" else call("reversed", load(result))
+
+
+def all_final(body: Body, name: str, inner: k.Core) -> ast.expr:
+    """Whether every item of a list is final: goes to the first that is not."""
+    items = first_waiting(body, name, body.value(inner), [])
+    return compare(item(load(items), 0), ast.Eq(), const(NIL))
+
+
+def first_waiting(body: Body, name: str, value: ast.expr, each: list[ast.stmt]) -> str:
+    """The rest of a list from its first item that is not final; `each` is done on the way."""
+    items = body.temporary()
+    body.out.append(assign(items, value))
+    final = call(f"final_f{body.unit.numbers[name]}", item(load(items), FIELDS))
+    going = ast.BoolOp(ast.And(), [compare(item(load(items), 0), ast.Eq(), const(CONS)), final])
+    step = assign(items, item(load(items), FIELDS + 1))
+    for statement in ast.walk(ast.Module(each, [])):
+        if isinstance(statement, ast.Name) and statement.id == "y":
+            statement.id = items
+    body.out.append(loop(going, [*each, step]))
+    return items
+
+
+def step_list(body: Body, name: str, items: k.Core, args: tuple[k.Core, ...]) -> ast.expr:
+    """The first item that is not final takes a step, and the list is put together again."""
+    done = body.temporary()
+    body.out.append(assign(done, body.unit.constant(NIL_NODE)))
+    head = item(load("y"), FIELDS)
+    keep = assign(done, row(const(CONS), const(None), head, load(done)))
+    waiting = first_waiting(body, name, body.value(items), [keep])
+    relation = body.unit.functions[name]
+    values = body.operands(args)
+    values[relation.subjects[0]] = item(load(waiting), FIELDS)
+    step = body.held(body.call(name, values))
+    tupled = isinstance(settle(relation.result), Tup)
+    made = item(step, FIELDS) if tupled else step
+    rest = item(load(waiting), FIELDS + 1)
+    whole = call("rejoined", load(done), row(const(CONS), const(None), made, rest))
+    if not tupled:
+        return whole
+    kind = settle(relation.result)
+    assert isinstance(kind, Tup)
+    others = [item(step, FIELDS + index) for index in range(1, len(kind.items))]
+    return row(const(TUPLE), const(None), whole, *others)
+
+
+def lookup(body: Body, node: k.Lookup) -> ast.expr:
+    """A walk along the frames: the first few written out in the caller."""
+    environment, key = body.operands((node.environment, node.key))
+    frame, name = body.temporary(), body.temporary()
+    body.out += [assign(frame, environment), assign(name, key)]
+    if body.counted:
+        body.out.append(add_to("lookups", 1))
+    here = load(frame)
+    unlike = compare(item(here, FIELDS), ast.NotEq(), load(name))
+    empty = body.unit.constant(EMPTY_NODE)
+    going = ast.BoolOp(ast.And(), [compare(here, ast.IsNot(), empty), unlike])
+    walk: list[ast.stmt] = [assign(frame, call(FAR, here, load(name)))]
+    for _ in range(NEAR):
+        hop = [add_to("hops", 1)] if body.counted else []
+        walk = [when(going, [*hop, assign(frame, item(here, FIELDS + 2)), *walk])]
+    body.out += walk
+    found = compare(here, ast.IsNot(), empty)
+    value = item(here, FIELDS + 1)
+    if body.unit.knots:
+        # A knot is filled in when it is read.
+        filled = ast.Call(item(here, FIELDS + 3), [here], [])
+        tied = compare(item(here, 0), ast.Eq(), const(KNOT))
+        value = ast.IfExp(tied, filled, value)
+    if node.instead is None:
+        missing: list[ast.stmt] = [do(call("absent", load(name), load(body.here)))]
+        body.out.append(when(ast.UnaryOp(ast.Not(), found), missing))
+        return value
+    result = body.temporary()
+    if node.wraps:
+        value = row(const(SOME), const(None), value)
+    taken: list[ast.stmt] = [assign(result, value)]
+    body.out.append(when(found, taken, body.inside(node.instead, result)))
+    return load(result)
+
+
+def repeat(body: Body, node: k.Repeat) -> ast.expr:
+    relation = body.unit.functions[node.function]
+    number = body.unit.numbers[node.function]
+    names = [body.temporary() for _ in node.args]
+    for name, value in zip(names, body.operands(node.args), strict=True):
+        body.out.append(assign(name, value))
+    subject = names[relation.subjects[0]]
+    final = call(f"final_f{number}", load(subject))
+    outer, body.out = body.out, [add_to("rounds", 1)] if body.counted else []
+    made = body.call(node.function, [load(name) for name in names])
+    if not node.threads:
+        body.out.append(assign(subject, made))
+    else:
+        step = body.temporary()
+        body.out.append(assign(step, made))
+        moved = [subject, *(names[thread] for thread in node.threads)]
+        for index, name in enumerate(moved):
+            body.out.append(assign(name, item(load(step), FIELDS + index)))
+    inner, body.out = body.out, outer
+    body.out.append(loop(negation(final), inner))
+    if not node.threads:
+        return load(subject)
+    parts = [load(subject), *(load(names[thread]) for thread in node.threads)]
+    return row(const(TUPLE), const(None), *parts)
