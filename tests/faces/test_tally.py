@@ -11,6 +11,7 @@ from textual.widgets import Input
 from embrix.trace.saved import SavedWalk
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.bench import Bench
+from embrix.tui.comparing import Comparing, Costs
 from embrix.tui.desk import Desk
 from embrix.tui.dialogs import Ask, Show
 from embrix.tui.drafting import DefinitionEditor, Drafting
@@ -118,6 +119,21 @@ async def test_accepting_writes_after_a_look_and_is_undone(course_copy: Path) ->
         await pilot.press("z")
         assert path.read_text(encoding="utf-8") == SUITE
         await until(lambda: "4 of" in masthead.suite, "four red cells")
+
+
+async def test_a_case_leads_to_its_lanes_beside_each_other(course_copy: Path) -> None:
+    """With the names that the case supplies: three times two is six on every lane."""
+    write_suite(course_copy)
+    async with opened(course_copy) as pilot:
+        app = bench(pilot).app
+        found = await tally(pilot)
+        names = [case["name"] for case in found.query_one(Board).cases]
+        found.query_one(Board).move_to(names.index("wrong value"))
+        await pilot.press("k")
+        await until(lambda: isinstance(app.screen, Comparing), "the comparison")
+        costs = app.screen.query_one(Costs)
+        await until(lambda: bool(costs.lanes), "the lanes")
+        assert {one["sentence"] for one in costs.lanes} == {"6"}
 
 
 async def test_an_expectation_is_edited_in_place(course_copy: Path) -> None:

@@ -192,6 +192,8 @@ COMMANDS: tuple[Command, ...] = (
     Command("f6", "pane", "pane", "To the decisions, or to the cases that change", "decisions"),
     Command("d", "draw", "draw", "The questions and answers as a picture in a file", "decisions"),
     Command("escape", "leave", "back", "Back", "decisions", shown_key="Esc"),
+    Command("k", "beside", "compare", "The program on all lanes beside each other", "tally",
+            footer=False),
     Command("d", "decisions", "decisions", "Questions and choices, what each lane decides",
             "tally", footer=False),
     Command("x", "stop", "stop", "Stop the running suite", "tally", footer=False),

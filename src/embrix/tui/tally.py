@@ -379,6 +379,14 @@ class Tally(View):
         self.dismiss()
         self._bench.walk_case(case, verdict[0], max(0, verdict[5]), verdict[5] < 0)
 
+    def action_beside(self) -> None:
+        """The program of the case on all lanes beside each other."""
+        case, verdict = self.board.case, self.board.verdict
+        if case is not None and verdict is not None:
+            self.dismiss()
+            self._bench.walk_case(case, verdict[0], max(0, verdict[5]), verdict[5] < 0)
+            self._bench.action_beside()
+
     def action_accept(self) -> None:
         self._ask_acceptance(None)
 
