@@ -10,9 +10,11 @@ from pathlib import Path
 import pytest
 
 from embrix.cli.main import main
+from embrix.compare.hunting import NoPrograms, hunt
 from embrix.course.load import load_course
 from embrix.course.permission import allow, is_allowed
 from embrix.machine.outcome import Outcome
+from embrix.runs.hunted import as_case
 from embrix.runs.outside import OutsideLane
 from embrix.runs.session import Session
 
@@ -254,3 +256,27 @@ def test_lines_of_input_come_on_standard_input_beside_a_file(course_copy: Path) 
     source = "import sys\nprint(open(sys.argv[1]).read().strip(), sys.stdin.read().split())"
     lane = command(course_copy, source, 'program = "file"\n')
     assert lane.run("1", given_input=["7", "9"]).outcome.text == "1 ['7', '9']"
+
+
+def test_a_hunt_finds_where_a_student_went_wrong(course_copy: Path) -> None:
+    """Their interpreter subtracts the wrong way round; what it gives is not what a case expects."""
+    right = (EXAMPLES / "abacus.py").read_text(encoding="utf-8")
+    wrong = right.replace("left - right", "right - left")
+    assert wrong != right
+    (course_copy / "theirs.py").write_text(wrong, encoding="utf-8")
+    session = with_outside(course_copy, ABACUS.replace("{examples}/abacus.py", "theirs.py"))
+    one, theirs = session.lane("Drip", "environment"), session.runner("Drip", "abacus")
+    found = hunt(one, theirs, most=60, seed=1)
+    assert found.program
+    ends = [lane.run(found.program).outcome.text for lane in (one, theirs)]
+    assert ends[0] != ends[1]
+    suite = course_copy / "drip" / "drip.suite.toml"
+    made = as_case(session, suite, found.program, ["environment", "abacus"], "a hunt")
+    assert made["refused"] == ""
+    added = "\n".join(line for line in made["changes"] if line.startswith("+"))
+    assert ends[0] in added
+    assert "abacus = " not in added
+    with pytest.raises(NoPrograms, match="name it second"):
+        hunt(theirs, one)
+    with pytest.raises(NoPrograms, match="no costs"):
+        hunt(one, theirs, costs=True)

@@ -67,6 +67,8 @@ def compare(arguments: argparse.Namespace) -> int:
     return int(len(ends) > 1)
 
 
+PROGRAMS, FEW_PROGRAMS = 10_000, 500
+"""How many programs are hunted through; against a command, which begins anew for each."""
 GROWING = Limits(calls=2_000_000)
 """For one run over a range, which may explode; --calls says otherwise."""
 
@@ -128,9 +130,10 @@ def seek_difference(arguments: argparse.Namespace) -> int:
     names = arguments.lanes or []
     if len(names) != 2:
         raise Usage("a hunt takes two lanes: --with one --with other")
-    if not 1 <= arguments.most <= 1_000_000:
-        raise Usage("--most must be between 1 and 1,000,000")
     one, other = lanes[0], lanes[1]
+    most = arguments.most or (PROGRAMS if other.records else FEW_PROGRAMS)
+    if not 1 <= most <= 1_000_000:
+        raise Usage("--most must be between 1 and 1,000,000")
     shown = sys.stderr.isatty()
 
     def progress(done: Hunt) -> None:
@@ -138,7 +141,7 @@ def seek_difference(arguments: argparse.Namespace) -> int:
             print(f"\r{done.tried:,} programs ", end="", file=sys.stderr, flush=True)
 
     try:
-        done = hunt(one, other, most=arguments.most, seed=arguments.seed, costs=arguments.costs,
+        done = hunt(one, other, most=most, seed=arguments.seed, costs=arguments.costs,
                     endless=arguments.endless, progress=progress)  # fmt: skip
     except NoPrograms as wrong:
         raise Usage(str(wrong)) from wrong

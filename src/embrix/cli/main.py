@@ -206,8 +206,8 @@ def parser() -> argparse.ArgumentParser:
     search.add_argument("--language", metavar="NAME", help="the language")
     search.add_argument("--with", metavar="LANE", dest="lanes", action="append",
                         help="a lane; given twice")  # fmt: skip
-    search.add_argument("--most", metavar="N", type=int, default=10_000,
-                        help="how many programs are tried (default: 10,000)")  # fmt: skip
+    search.add_argument("--most", metavar="N", type=int,
+                        help="programs that are tried (default: 10,000; outside: 500)")  # fmt: skip
     search.add_argument("--seed", metavar="N", type=int, default=1, help="where to begin")
     search.add_argument("--costs", action="store_true", help="costs count as differences")
     search.add_argument("--endless", action="store_true", help="never ending counts as well")

@@ -114,22 +114,27 @@ class _Search:
         self, done: Hunt, one: Lane, other: Lane, *, costs: bool, endless: bool,
         progress: Progress | None,
     ) -> None:  # fmt: skip
+        if not one.records:
+            raise NoPrograms(f"{one.name} is outside the course: programs are learned on a lane of "
+                             f"definitions, so name it second")  # fmt: skip
+        if costs and not other.records:
+            raise NoPrograms(f"{other.name} is outside the course and tells of no costs")
         interpreter = one.interpreter
         printer = one.machine.printer
         kind = settle(interpreter.functions[interpreter.main].types[0])
         if printer is None or not isinstance(kind, Con):
             raise NoPrograms(f"programs of {interpreter.language.name} cannot be written down")
-        if other.interpreter.language.name != interpreter.language.name:
-            raise NoPrograms(
-                f"{one.name} runs {interpreter.language.name}, "
-                f"{other.name} {other.interpreter.language.name}"
-            )
+        if other.language != one.language:
+            raise NoPrograms(f"{one.name} runs {one.language}, {other.name} {other.language}")
         self.done, self.one, self.other = done, one, other
         self.printer, self.sort = printer, kind.name
         self.costs, self.endless, self.progress = costs, endless, progress
         self.variant: Variant = "counted" if costs else "plain"
-        self.states = _related(one, other)
-        self.same_numbers = other.interpreter.language.numbers == interpreter.language.numbers
+        self.states = other.records and _related(one, other)
+        self.as_terms = (
+            other.records and other.interpreter.language.numbers == interpreter.language.numbers
+        )
+        """Whether programs need not be written and read: both lanes have the same numbers."""
         self.taste = remembered(one, kind.name, done.seed, self._tell)
         self.known: set[Value] = set()
         self.found = False
@@ -180,8 +185,8 @@ class _Search:
         return differ
 
     def _run(self, lane: Lane, term: Node) -> Result:
-        """A program on a lane. Where both have the same numbers it need not be written and read."""
-        if self.same_numbers:
+        """A program on a lane."""
+        if self.as_terms:
             return lane.machine.run(term, limits=LIMITS, variant=self.variant)
         text = written(self.printer, term)
         return lane.run(text or "", limits=LIMITS, variant=self.variant)
@@ -222,15 +227,22 @@ class _Search:
             return self.endless and stopped[0] != stopped[1]
         if "unfinished" in (left.outcome.kind, right.outcome.kind):
             return False
-        told = [
-            (one.outcome.kind, one.outcome.name or one.outcome.text, one.output)
-            for one in (left, right)
-        ]
-        if told[0] != told[1]:
+        if self._told(left) != self._told(right):
             return True
         if self.states and list(left.state) != list(right.state):
             return True
         return self.costs and _comparable(left) != _comparable(right)
+
+    def _told(self, result: Result) -> tuple[str, str, str]:
+        """How a run ended and what it wrote, as far as both lanes tell that."""
+        outcome = result.outcome
+        text = outcome.name or outcome.text
+        if not self.other.records and outcome.kind in ("rejected", "ambiguous"):
+            text = ""  # a command does not tell what refuses
+        if outcome.kind == "value" and not self.other.tells_value:
+            text = ""
+        output = "".join(result.output) if self.other.tells_output else ""
+        return outcome.kind, text, output
 
 
 def _chooser(data: bytes) -> Callable[[int], int]:

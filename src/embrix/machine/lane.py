@@ -60,6 +60,13 @@ class Lane:
 
     records = True
     """Whether it tells of every judgement of a run."""
+    tells_value, tells_output = True, True
+    """Whether it tells what a program gives, and what it writes."""
+
+    @property
+    def language(self) -> str:
+        """The name of the language whose programs it runs."""
+        return self.interpreter.language.name
 
     @property
     def name(self) -> str:

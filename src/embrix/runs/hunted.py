@@ -31,13 +31,13 @@ def hunted(
         }  # fmt: skip
 
     try:
-        one, other = (session.lane(language, name) for name in lanes)
+        one, other = (session.runner(language, name) for name in lanes)
         done = hunt(one, other, most=most, seed=seed, costs=costs, endless=endless,
                     progress=lambda so_far: progress(told(so_far)))  # fmt: skip
     except NoPrograms as wrong:
         return {"refused": str(wrong)}
     except KeyError as wrong:
-        return {"refused": f"{wrong.args[0]} cannot be hunted on: it is no lane of definitions"}
+        return {"refused": str(wrong.args[0])}
     return told(done)
 
 
@@ -50,9 +50,12 @@ def as_case(
     if held is None:
         return {"refused": "the suite cannot be read"}
     try:
+        named = [session.runner(held.language, name) for name in lanes]
+        # What an interpreter outside gives is what the case is to find wrong.
+        first = [lane for lane in named if lane.records]
         own = [lane for lane in session.lanes(held.language) if lane.name not in lanes]
-        first = [session.lane(held.language, name) for name in lanes]
         answer = answer_for(program, [*first, *own], len(first))
+        answer["why"] = f"{' and '.join(lanes)} differ"
         made = adopt(held, json.dumps(answer), origin)
     except (CannotAccept, BadBinding) as wrong:
         return {"refused": str(wrong)}
@@ -83,8 +86,5 @@ def answer_for(program: str, lanes: Sequence[Lane], compared: int) -> dict[str, 
             plain.pop(what, None)
         instead = {name: own for name, own in found.items() if own != plain}
     name = f"found by hunting: {cut(' '.join(program.split()), 50)}"
-    told = f"{lanes[0].name} and {lanes[1].name} differ" if compared > 1 else ""
     answer = {"name": name, "program": program, **plain}
-    if told:
-        answer["why"] = told
     return {**answer, "for": instead} if instead else answer

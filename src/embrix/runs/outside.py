@@ -56,6 +56,18 @@ class OutsideLane(Lane):
     def role(self) -> str:
         return self.outside.name
 
+    @property
+    def language(self) -> str:
+        return self.outside.language
+
+    @property
+    def tells_value(self) -> bool:  # type: ignore[override]
+        return self.outside.gives != "output"
+
+    @property
+    def tells_output(self) -> bool:  # type: ignore[override]
+        return self.outside.gives != "value"
+
     def run(
         self,
         text: str,

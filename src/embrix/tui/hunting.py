@@ -24,8 +24,8 @@ if TYPE_CHECKING:
     from embrix.tui.bench import Bench
 
 PLACE = "hunt"
-MOST = 10_000
-"""Programs of one hunt."""
+MOST, FEW = 10_000, 500
+"""Programs of one hunt; against a command, which begins anew for each."""
 GAUGE = 40
 
 
@@ -42,6 +42,7 @@ class Quarry(Static):
         self.endless = False
         self.lanes = ("", "")
         self.seed = 1
+        self.most = MOST
         self.why: list[str] = []
 
     def render(self) -> RenderableType:
@@ -56,11 +57,11 @@ class Quarry(Static):
         text.append(f"    {', '.join(told)}\n", ink(app, "faint"))
         tried = found.get("tried", 0)
         if self.running:
-            full = round(GAUGE * tried / MOST)
+            full = round(GAUGE * tried / self.most)
             text.append("█" * full, ink(app, "water"))
             text.append("─" * (GAUGE - full) + "  ", ink(app, "deep"))
         going = "learning what goes well with what …" if self.running and not tried else ""
-        most = f" of {MOST:,}" if self.running else ""
+        most = f" of {self.most:,}" if self.running else ""
         text.append(f"{tried:,}{most} programs  {going}\n", ink(app, "ink"))
         if tried:
             text.append(f"{visible(found['distribution'])}\n", ink(app, "faint"))
@@ -132,9 +133,11 @@ class Hunting(View):
         quarry = self.quarry
         self._desk.drop("hunt")
         quarry.found, quarry.why, quarry.running = {}, [], True
+        outside = self._bench.summary["languages"][self._bench.language]["outside"]
+        quarry.most = FEW if quarry.lanes[1] in outside else MOST
         self.query_one(Together).show([], -1, "The walks of what is found are laid here.")
         args = {
-            "language": self._bench.language, "lanes": list(quarry.lanes), "most": MOST,
+            "language": self._bench.language, "lanes": list(quarry.lanes), "most": quarry.most,
             "seed": quarry.seed, "costs": quarry.costs, "endless": quarry.endless,
         }  # fmt: skip
         self._desk.ask("hunt", "hunt", args, self._ended, worker=SUITE_WORKER,
