@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from embrix.course.drafts import drop_draft, keep_draft
 from embrix.tui.bars import Masthead
 from embrix.tui.comparing import Comparing, Costs, Together
 from embrix.tui.deciding import Changes, Deciding, Table
@@ -12,7 +13,7 @@ from embrix.tui.dialogs import Ask, Lines, Pick, Show
 from embrix.tui.growing import Chart, Growing, Growths
 from embrix.tui.hunting import Hunting, Quarry
 from embrix.tui.rules_pane import RulesPane
-from tests.faces.test_workbench import bench, opened, settled, shown, until
+from tests.faces.test_workbench import bench, opened, settled, shown, until, write
 
 SCOPE = "let rate = 2 in let toll = given tons: tons * rate in let rate = 10 in toll 3"
 
@@ -185,3 +186,54 @@ async def test_decisions_tell_which_cases_change(course_copy: Path) -> None:
         assert "becomes 1" in shown(changes)[0]
         await pilot.press("f6", "enter")
         await until(lambda: bench(pilot).editor.text.startswith("when 3"), "the program")
+
+
+async def test_what_is_not_saved_is_a_lane_beside(course_copy: Path) -> None:
+    """Three times two where the rate of the definition is used, three times ten with the draft."""
+    (course_copy / "rill" / "programs" / "scope.rill").write_text(SCOPE)
+    own = course_copy / "rill" / "environment.brix"
+    keep_draft(own, own.read_text().replace("eval(body, saved with", "eval(body, env with"))
+    async with opened(course_copy, "rill/programs/scope.rill") as pilot:
+        screen = bench(pilot)
+        while screen.lane != "environment":
+            await pilot.press("f4")
+        await settled(screen)
+        await pilot.press("ctrl+o", *"drafting", "enter")
+        await until(lambda: screen.lane == "environment@draft", "the lane")
+        await settled(screen)
+        told = {name: result["sentence"] for name, result in screen.lanes.results.items()}
+        assert (told["environment"], told["environment@draft"]) == ("6", "30")
+        await pilot.press("ctrl+k")
+        costs = screen.app.screen.query_one(Costs)
+        await until(lambda: bool(costs.lanes), "the lanes")
+        # The plain lane is looked at first.
+        assert costs.lanes[costs.cursor]["lane"] == "environment"
+        drop_draft(own)  # saved or given up meanwhile
+        await pilot.press("escape")
+        await write(pilot, SCOPE + " ")
+        gone = screen.lanes.results["environment@draft"]["sentence"]
+        assert "nothing on the drafting table differs" in gone
+
+
+async def test_handouts_and_starters_are_written_from_the_bench(course_copy: Path) -> None:
+    async with opened(course_copy, "drip/programs/toll.drip") as pilot:
+        screen = bench(pilot)
+        while screen.lane != "environment":
+            await pilot.press("f4")
+            await settled(screen)
+        screen.set_focus(screen.stations)
+        await pilot.press("right", "right", "b", "ctrl+e", *"moments that are marked", "enter")
+        await until(lambda: isinstance(screen.app.screen, Ask), "the name")
+        await pilot.press("enter")
+        page = course_copy / "drip" / "programs" / "toll.html"
+        await until(page.exists, "the page")
+        assert "<h3>Step 2</h3>" in page.read_text()
+        await pilot.press("ctrl+e", *"left to be written", "enter")
+        await until(lambda: isinstance(screen.app.screen, Ask), "the forms")
+        await pilot.press(*"Neg", "enter")
+        await until(lambda: isinstance(screen.app.screen, Ask), "the folder")
+        await pilot.press("enter")
+        starter = course_copy.parent / "environment_starter"
+        await until((starter / "course.toml").exists, "the starter")
+        await until(lambda: "environment_starter" in screen.query_one(Masthead).notice, "a word")
+        assert "todo" in (starter / "drip" / "environment.brix").read_text()

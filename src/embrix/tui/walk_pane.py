@@ -89,6 +89,9 @@ class Gauge(Widget):
         self.post_message(self.Jump(max(0.0, min(1.0, x / (width - 1)))))
 
 
+NO_WALK = "The steps of the run appear here.\nF4 chooses the lane, F7 and F8 step."
+
+
 class Stations(Rows):
     """The steps of the run as lines; those not fetched yet are asked for."""
 
@@ -109,7 +112,7 @@ class Stations(Rows):
         self.style_of_walk = "moments"
         self.stations: dict[int, dict[str, Any]] = {}
         self.marks: set[int] = set()
-        self.empty_text = "The steps of the run appear here.\nF4 chooses the lane, F7 and F8 step."
+        self.empty_text = NO_WALK
 
     def count(self) -> int:
         return self.length

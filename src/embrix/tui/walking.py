@@ -13,7 +13,7 @@ from embrix.tui.bars import Title
 from embrix.tui.desk import Desk
 from embrix.tui.editor import ProgramEditor
 from embrix.tui.faces import TreeFace
-from embrix.tui.walk_pane import Gauge, Moment, Stations
+from embrix.tui.walk_pane import NO_WALK, Gauge, Moment, Stations
 
 WINDOW = 60
 """Stations that are fetched at once."""
@@ -47,7 +47,8 @@ class Walking:
     @property
     def settled(self) -> bool:
         """Whether the run that was asked for last is the one on screen, the moment fetched."""
-        return self._shown == self.key and self.at in self._stations.stations
+        here = self.at in self._stations.stations or not self._stations.length
+        return self._shown == self.key and here
 
     def ask(self, key: str, language: str, lane: str, text: str, at: int, lines: list[str]) -> None:
         """Record a run of a text on a lane; the moment will be near number `at`."""
@@ -89,8 +90,10 @@ class Walking:
         self.at = last if self.to_last else max(0, min(self.at, last))
         self.to_last = False
         self._stations.begin(walk["length"], walk["style"], self.at)
+        self._stations.empty_text = walk.get("refused") or NO_WALK
         self._bench.query_one(Gauge).show(walk["levels"], walk["length"], self.at)
-        self.fetch(self.at)
+        if walk["length"]:
+            self.fetch(self.at)
         self.show()
 
     def fetch(self, number: int) -> None:
