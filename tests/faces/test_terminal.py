@@ -12,6 +12,8 @@ from pathlib import Path
 
 import pytest
 
+from tests.conftest import leave_only
+
 pytestmark = pytest.mark.terminal
 
 
@@ -135,5 +137,36 @@ def test_the_screen_is_usable_at_80_by_24(course_copy: Path) -> None:
         found.until(lambda s: "bound Lit" in s and "◆ 12" in lane(s, "rewriting"), "the tree")
         found.keys("F6")
         found.until(lambda s: "names here" in s and "◆ 12" in lane(s, "rewriting"), "the walk")
+    finally:
+        found.close()
+
+
+def test_comparing_in_a_real_terminal(course_copy: Path) -> None:
+    """Lanes beside each other, what their definitions say otherwise, the derivation, a hunt."""
+    leave_only(course_copy, "rill")
+    program = course_copy / "rill" / "programs" / "rates.rill"
+    found = Terminal(f"{sys.executable} -m embrix open {program}", course_copy)
+    try:
+        found.until(lambda s: "2 different outcomes" in s, "the outcomes")
+        for name in ("by_need", "dynamic_scope", "environment"):
+            found.keys("F4")
+            found.until(lambda s, name=name: f"▶ {name}" in s, name)  # type: ignore[misc]
+        found.keys("C-k")
+        found.until(lambda s: "gives 3 in environment" in s and "▶≠" in s, "where they part")
+        found.keys("m")
+        found.until(lambda s: "changed: clause eval Call" in s, "the difference in meaning")
+        found.keys("Escape")
+        found.until(lambda s: "changed: clause" not in s, "the comparison")
+        found.keys("Escape")
+        found.until(lambda s: "▖ lanes" in s, "the bench")
+        found.keys("C-d")
+        screen = found.until(lambda s: "rules over lines" in s and "⇓ 60" in s, "the derivation")
+        assert "─" * 40 in screen
+        found.keys("Escape")
+        found.until(lambda s: "▖ lanes" in s, "the bench again")
+        found.keys("C-f")
+        found.until(lambda s: "they differ on a program of" in s, "what the hunt found")
+        found.keys("x")
+        found.until(lambda s: "no hunt is under way" in s, "an answer")
     finally:
         found.close()
