@@ -120,6 +120,12 @@ async def test_meaning_growth_and_a_hunt_are_reached_from_the_comparison(
         await pilot.press("m")
         await until(lambda: isinstance(app.screen, Lines), "the differences")
         assert app.screen._lines[0] == "changed: clause eval Call"  # type: ignore[attr-defined]
+        await pilot.press("escape", "M")
+        await until(lambda: isinstance(app.screen, Lines), "what is extended")
+        told = app.screen._lines  # type: ignore[attr-defined]
+        assert told[0] == "Rill extends Drip:"
+        assert "added: form Call" in told
+        assert "dynamic_scope extends Rill.environment:" in told
         await pilot.press("escape", "g")
         await until(lambda: isinstance(app.screen, Ask), "the range")
         await pilot.press("enter")

@@ -139,9 +139,32 @@ def _starter(session: Session, a: Asked, _: Telling) -> Any:
     return {"written": [str(path)], "refused": ""}
 
 
+def _extension(session: Session, a: Asked, _: Telling) -> Any:
+    """What a language adds to the one that it extends, and a lane to the one that it extends."""
+    course = session.course
+    language = course.languages[a["language"]]
+    lines: list[str] = []
+    if language.syntax.base is not None:
+        base = course.languages[language.syntax.base[0]]
+        lines.append(f"{language.name} extends {base.name}:")
+        lines += told_changes(between_languages(base, language))
+    try:
+        interpreter = session.lane(a["language"], a["lane"]).interpreter
+    except KeyError as wrong:
+        return {"lines": [*lines, f"{wrong.args[0]} is no lane of definitions"]}
+    extended = interpreter.syntax.base if interpreter.syntax is not None else None
+    if extended is not None:
+        owner, name = extended[:2]
+        old = course.interpreters[owner][name]
+        lines += ["", f"{interpreter.name} extends {owner}.{name}:",
+                  *told_changes(between_interpreters(old, interpreter))]  # fmt: skip
+    return {"lines": lines or [f"{language.name} and {a['lane']} extend nothing"]}
+
+
 ANSWERS: dict[str, Answering] = {
     "beside": _beside, "together": _together, "derived": _derived, "accept": _accept,
     "growth": _growth, "decisions": _decisions, "changed": _changed, "hunt": _hunt,
     "case": _case, "meaning": _meaning, "handout": _handout, "starter": _starter,
+    "extension": _extension,
     "picture": lambda session, a, _: drawn(session, a),
 }  # fmt: skip

@@ -155,6 +155,8 @@ COMMANDS: tuple[Command, ...] = (
     Command("d", "draw", "draw bars", "The costs of all lanes as a picture in a file", "compare"),
     Command("m", "meaning", "meaning", "What the definitions of the two lanes say otherwise",
             "compare", False),
+    Command("M", "extension", "", "What language and lane add to those that they extend", "compare",
+            False, "M"),
     Command("g", "growth", "growth", "How the cost grows when a name goes over a range", "compare",
             False),
     Command("h", "hunt", "hunt", "The smallest program on which the two lanes differ", "compare",

@@ -292,7 +292,16 @@ class Comparing(View):
             args = {"language": self._bench.language, "lanes": [first, other]}
             self._desk.ask("meaning", "meaning", args, partial(self._meant, first, other))
 
+    def action_extension(self) -> None:
+        """What the language and this lane add to those that they extend."""
+        costs = self.query_one(Costs)
+        if costs.lanes:
+            lane = costs.lanes[costs.cursor]["lane"]
+            args = {"language": self._bench.language, "lane": lane}
+            take = partial(self._meant, self._bench.language, lane)
+            self._desk.ask("meaning", "extension", args, take)
+
     def _meant(self, first: str, other: str, found: dict[str, Any]) -> None:
         if self.is_attached:
-            self.app.push_screen(Lines("differences in meaning", f"{first} and {other}",
-                                       found["lines"]))  # fmt: skip
+            subject = f"{first} and {other}"
+            self.app.push_screen(Lines("differences in meaning", subject, found["lines"]))
