@@ -343,3 +343,23 @@ def test_the_page_needs_nothing_else_and_escapes(report: dict[str, object]) -> N
     for reaching in ("http:", "https:", "src=", "@import", "<script"):
         assert reaching not in text
     assert "<mark>4</mark>" in text
+
+
+def test_what_is_said_of_a_choice_is_accepted_where_it_is_said(course_copy: Path) -> None:
+    """Every lane that counts zero as false gives 1; the others still fail, and nothing else of the
+    file changes."""
+    text = (
+        'language = "Rill"\n[[case]]\nname = "by choice"\nprogram = "when 3 then 1 else 2"\n'
+        'error = "TruthWanted"\n[case.for."truth=zero_is_false"]\nvalue = 2   # wrong\n'
+    )
+    path = course_copy / "rill" / "rill.suite.toml"
+    path.write_text(text, encoding="utf-8")
+    session = Session(course_copy)
+    suite = session.suite(path, Findings())
+    assert suite is not None
+    testing = Testing(session, suite)
+    lane = next(one for one in testing.lanes if one.name == "by_need[truth=zero_is_false]")
+    found = accept(suite.source, suite.cases[0], lane, testing.lanes, "outcome")
+    assert found.text == text.replace("value = 2   #", "value = 1   #")
+    typed = accept(suite.source, suite.cases[0], lane, testing.lanes, "outcome", "7")
+    assert typed.text == text.replace("value = 2   #", "value = 7   #")

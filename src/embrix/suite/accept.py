@@ -58,7 +58,8 @@ def accept(
     entry: Any = cases[number]
     if typed is not None:
         table = entry["table"][row] if row >= 0 else entry
-        own = table.get("for", {}).get(lane.name)
+        said = table.get("for", {})
+        own = said.get(lane.name, said.get(_choice_of(said, lane.name)))
         _put(table if own is None else own, typed_entries(typed), "outcome")
     elif what == "steps":
         _accept_steps(entry, case, lane)
@@ -128,17 +129,20 @@ def _accept_entries(
     table: Any, case: Case, lane: Lane, lanes: Sequence[Lane], what: str, *, whole: bool
 ) -> None:
     entries = found_entries(case, lane, what)
-    own = table.get("for", {}).get(lane.name)
+    said = table.get("for", {})
+    own = said.get(lane.name)
     if own is not None and any(key in own for key in _gone(what)):
         _put(own, entries, what)
         return
+    # Others of which the same is said: by the same choice, or by the case itself.
+    choice = _choice_of(said, lane.name)
     others = [
         other for other in lanes
         if other.name != lane.name and case.applies_to(other.name)
-        and other.name not in table.get("for", {})
+        and other.name not in said and _choice_of(said, other.name) == choice
     ]  # fmt: skip
     if whole or all(found_entries(case, other, what) == entries for other in others):
-        _put(table, entries, what)
+        _put(said[choice] if choice is not None else table, entries, what)
         return
     inner = tomlkit.inline_table()
     inner.update(entries)
@@ -152,6 +156,17 @@ def _accept_entries(
         made = tomlkit.inline_table()
         made[lane.name] = inner
         table["for"] = made
+
+
+def _choice_of(said: Any, lane: str) -> str | None:
+    """The entry that speaks of a lane by the way in which its choices are decided, if one does."""
+    inside = lane.partition("[")[2].rstrip("]")
+    wanted = sorted(pair.strip() for pair in inside.split(","))
+    for key in map(str, said):
+        pairs = sorted(pair.strip() for pair in key.split(","))
+        if inside and "[" not in key and pairs == wanted:
+            return key
+    return None
 
 
 def _bare(name: str) -> bool:
