@@ -98,6 +98,11 @@ async def test_a_picture_is_drawn_beside_the_program(course_copy: Path) -> None:
         path = course_copy / "drip" / "programs" / "toll_derivation.svg"
         await until(path.exists, "the picture")
         assert "<svg" in path.read_text()
+        plain = path.read_text()
+        await pilot.press("ctrl+e", *"derivation", "enter")
+        await until(lambda: isinstance(screen.app.screen, Ask), "the name again")
+        await pilot.press("end", "space", *"dark", "enter")
+        await until(lambda: path.read_text() != plain, "the colours of the dark theme")
         await until(lambda: "written" in screen.query_one(Masthead).notice, "a word")
 
 

@@ -81,7 +81,7 @@ def drawn(session: Session, asked: Mapping[str, Any]) -> dict[str, Any]:
     )  # fmt: skip
     try:
         drawing = picture(session, wish)
-        written = write_drawing(drawing, Path(asked["path"]))
+        written = write_drawing(drawing, Path(asked["path"]), asked.get("theme", "paper"))
     except (NoPicture, Unwritable, BadBinding) as wrong:
         return {"written": [], "refused": str(wrong)}
     except KeyError as wrong:

@@ -31,6 +31,10 @@ GIVEN = {
 }
 
 
+COLOURS = ("paper", "light", "dark")
+"""What a picture can be painted in; the first where nothing is said."""
+
+
 class Drawings:
     """Asks what is to be drawn, and has it written beside the program."""
 
@@ -65,7 +69,7 @@ class Drawings:
             if name and name.strip():
                 self.write(kind, name.strip(), lanes, bench.say, number=bench.at)
 
-        question = "Name of the file (.svg, .pdf, .tex or .txt):"
+        question = "Name of the file (.svg, .pdf, .tex or .txt), and light or dark for colours:"
         bench.app.push_screen(Ask("draw", question, f"{stem}_{kind}.svg"), named)
 
     def _handout(self, what: str) -> None:
@@ -124,6 +128,9 @@ class Drawings:
         """Have a picture written beside the program. `more` is what some pictures need: a `number`,
         what a growth goes `over`, its `cost` and `scale`."""
         bench = self._bench
+        head, _, theme = name.rpartition(" ")
+        if theme in COLOURS and head.strip():
+            more, name = {"theme": theme, **more}, head.strip()
         path = self._path(name)
         args = {
             "kind": kind, "language": bench.language, "lanes": list(lanes),

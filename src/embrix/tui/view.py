@@ -71,7 +71,8 @@ class View(Screen[None]):
             if typed and typed.strip():
                 self._bench.drawing.write(kind, typed.strip(), lanes, self.say, **more)
 
-        self.app.push_screen(Ask("draw", f"Name of the file ({kinds}):", name), named)
+        question = f"Name of the file ({kinds}), and light or dark for colours:"
+        self.app.push_screen(Ask("draw", question, name), named)
 
     @on(Footer.Chosen)
     async def _footer_chosen(self, message: Footer.Chosen) -> None:
