@@ -10,6 +10,7 @@ from pathlib import Path
 import pytest
 
 from embrix.cli.main import main
+from embrix.course.load import Course
 
 
 def run(capsys: pytest.CaptureFixture[str], *words: str) -> tuple[int, str, str]:
@@ -180,3 +181,12 @@ def test_format_writes_what_was_meant_and_nothing_else(
     monkeypatch.chdir(course_copy.parent)
     assert main(["format"]) == 2
     assert "no course here" in capsys.readouterr().err
+
+
+def test_a_hunt_leaves_nothing_in_the_present_folder(tmp_path: Path, lockside: Course) -> None:
+    command = [sys.executable, "-m", "embrix", "hunt", "--language", "Drip", "--course",
+               str(lockside.folder), "--with", "environment", "--with", "by_name"]  # fmt: skip
+    done = subprocess.run([*command, "--most", "20"], cwd=tmp_path, check=False,
+                          capture_output=True, text=True)  # fmt: skip
+    assert "programs" in done.stdout, done.stderr
+    assert list(tmp_path.iterdir()) == []

@@ -10,9 +10,12 @@ import random
 from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from pathlib import Path
 
+import platformdirs
 from hypothesis import HealthCheck, Phase, find, settings
 from hypothesis import strategies as st
+from hypothesis.configuration import set_hypothesis_home_dir
 from hypothesis.errors import NoSuchExample
 
 from embrix.compare.applied import Evaluated
@@ -154,6 +157,8 @@ class _Search:
             max_examples=most * AGAIN, database=None, deadline=None, derandomize=False,
             phases=(Phase.generate, Phase.shrink), suppress_health_check=list(HealthCheck),
         )  # fmt: skip
+        # What the library keeps has no business in the folder that happens to be the present one.
+        set_hypothesis_home_dir(Path(platformdirs.user_cache_dir("embrix")) / "hunting")
         try:
             term = find(
                 programs(), self.differs, settings=chosen, random=random.Random(self.done.seed)
