@@ -256,5 +256,10 @@ def test_a_found_program_becomes_a_case_that_holds(course_copy: Path) -> None:
     (row,) = (one for one in report["cases"] if one["program"] == program)
     states = {verdict[0]: verdict[1] for verdict in row["verdicts"]}
     assert (states["store_passing"], states["stale_store"]) == ("passed", "passed")
+    own = course_copy / "weir" / "store_passing.brix"
+    keep_draft(own, own.read_text().replace("alloc(store, v)", "alloc(store, Num(0))"))
+    lanes = ["store_passing@draft", "store_passing"]
+    draft = as_case(Session(course_copy), path, "new x := 3; show x", lanes, "a hunt")
+    assert "@draft" not in draft["text"].replace("store_passing@draft and store_passing differ", "")
     again = as_case(Session(course_copy), path, program, ["store_passing", "stale_store"], "again")
     assert again["refused"] == "the suite has a case with this program already"

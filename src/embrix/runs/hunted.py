@@ -51,8 +51,8 @@ def as_case(
         return {"refused": "the suite cannot be read"}
     try:
         named = [session.runner(held.language, name) for name in lanes]
-        # What an interpreter outside gives is what the case is to find wrong.
-        first = [lane for lane in named if lane.records]
+        # What an interpreter outside or another version gives is what the case is to find wrong.
+        first = [lane for lane in named if lane.records and lane.name == lane.role]
         own = [lane for lane in session.lanes(held.language) if lane.name not in lanes]
         answer = answer_for(program, [*first, *own], len(first))
         answer["why"] = f"{' and '.join(lanes)} differ"
