@@ -95,7 +95,7 @@ COMMANDS: tuple[Command, ...] = (
             footer=False),
     Command("ctrl+y", "decisions", "decisions", "Questions and choices, what each lane decides",
             footer=False),
-    Command("ctrl+e", "draw", "draw", "A picture of this, as SVG, PDF, LaTeX or text in a file",
+    Command("ctrl+e", "draw", "draw", "A picture of this, a handout or a starter, in a file",
             footer=False),
     Command("ctrl+l", "input", "input", "The lines of input that the program may read",
             footer=False),
