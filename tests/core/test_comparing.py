@@ -65,6 +65,22 @@ def test_lanes_that_do_the_same(session: Session) -> None:
     assert ends.sentence.startswith("rewriting ends with DivisionByZero")
     refused = parting(session, "1 +", "environment", "by_name")
     assert refused.more == ()
+    assert refused.sentence.startswith("both end with rejected: ")
+
+
+def test_lanes_that_only_hold_or_write_something_else(session: Session) -> None:
+    """The allocation on the right of the assignment is lost; so is the assignment there."""
+    lanes = [session.lane("Weir", name) for name in ("store_passing", "stale_store")]
+    for text, ends in (
+        ("new x := 0; x := let y = 7 in y",
+         "at the end store_passing holds @0 ↦ 7, @1 ↦ 7, stale_store @0 ↦ 7"),
+        ("new x := 0; new y := 0; y := begin x := 5 give 2; show 1",
+         "at the end store_passing holds @0 ↦ 5, @1 ↦ 2, stale_store @0 ↦ 0, @1 ↦ 2"),
+    ):  # fmt: skip
+        found = parted(text, side(lanes[0], text), side(lanes[1], text))
+        assert found.sentence == (
+            f"they evaluate the same parts in the same order, with the same results; {ends}"
+        )
 
 
 # ---------------------------------------------------------------------- growth

@@ -236,7 +236,13 @@ class _Search:
             return True
         if self.states and list(left.state) != list(right.state):
             return True
-        return self.costs and _comparable(left) != _comparable(right)
+        return self.costs and self._costs_of(left) != self._costs_of(right)
+
+    def _costs_of(self, result: Result) -> list[int]:
+        """The costs that mean the same on both lanes."""
+        names = ["judgements", "lookups", "suspensions forced"]
+        names += ["allocations", "reads", "writes"] if self.states else []
+        return [result.costs.get(name, 0) for name in names]
 
     def _told(self, result: Result) -> tuple[str, str, str]:
         """How a run ended and what it wrote, as far as both lanes tell that."""
@@ -282,9 +288,3 @@ def _related(one: Lane, other: Lane) -> bool:
         names.append((own, base[:2] if base is not None else None))
     (first, its_base), (second, other_base) = names
     return first == second or its_base == second or other_base == first
-
-
-def _comparable(result: Result) -> dict[str, int]:
-    """The costs that mean the same on every lane."""
-    same = ("allocations", "reads", "writes", "lookups", "suspensions forced", "judgements")
-    return {name: result.costs.get(name, 0) for name in same}

@@ -13,7 +13,7 @@ from embrix.machine.outcome import Result
 from embrix.machine.recorder import NOT_LEFT
 from embrix.terms.node import Place
 from embrix.text.source import Source
-from embrix.text.visible import cut, times
+from embrix.text.visible import cut, times, visible
 from embrix.trace.walk import Walk
 
 LIMITS = Limits(calls=400_000, depth=200_000, output=100_000, moments=200_000)
@@ -92,7 +92,10 @@ def parted(program: str, one: Side, other: Side) -> Parted:
     more = list(_repeated(program, one, other))
     ends = f"{one.lane} ends with {_end(one)}, {other.lane} with {_end(other)}"
     if one.style != other.style or one.style != "moments" or not (one.events and other.events):
-        same = "both end with " + _end(one) if _end(one) == _end(other) else ends
+        same = ends
+        if _end(one) == _end(other):
+            told = _besides(one, other)
+            same = f"both end with {_end(one)}" + (f"; {told}" if told else "")
         return Parted(one.lane, other.lane, same, (0, 0), tuple(more))
     for left, right in zip(one.events, other.events, strict=False):
         if left.place != right.place:
@@ -118,8 +121,22 @@ def parted(program: str, one: Side, other: Side) -> Parted:
         stations = (extra.station, extra.station)
         return Parted(one.lane, other.lane, sentence, stations, tuple(more))
     same = "they evaluate the same parts in the same order, with the same results"
+    told = _besides(one, other)
+    same = f"{same}; {told}" if told else same
     return Parted(one.lane, other.lane, same if _end(one) == _end(other) else ends, (0, 0),
                   tuple(more))  # fmt: skip
+
+
+def _besides(one: Side, other: Side) -> str:
+    """What tells two runs apart that go the same way: what they write, or hold at the end."""
+    written = ["".join(side.result.output) for side in (one, other)]
+    if written[0] != written[1]:
+        first, second = (visible(text) or "nothing" for text in written)
+        return f"{one.lane} writes {first}, {other.lane} {second}"
+    held = [", ".join(side.result.state) for side in (one, other)]
+    if all(held) and held[0] != held[1]:
+        return f"at the end {one.lane} holds {held[0]}, {other.lane} {held[1]}"
+    return ""
 
 
 def _innermost(side: Side, event: Event) -> bool:
