@@ -3,6 +3,7 @@ cases."""
 
 from __future__ import annotations
 
+import shutil
 import tomllib
 from pathlib import Path
 
@@ -160,8 +161,17 @@ def test_a_file_a_folder_and_a_draft_are_lanes(course_copy: Path, tmp_path: Path
     assert session.lane("Rill", "environment@draft").run(text).outcome.text == "30"
     keep_draft(own, changed.replace("t * r", "t"))
     assert session.lane("Rill", "dynamic_scope@draft").run(text).outcome.text == "30"
-    # A copy of the whole course, its environment lane with another bug.
-    assert session.lane("Rill", f"environment@{course_copy}").run(text).outcome.text == "6"
+    # The whole of another course, which somebody changes meanwhile; what has not changed is not
+    # compiled again.
+    other = tmp_path / "other"
+    shutil.copytree(course_copy, other)
+    same = [session.lane("Rill", f"environment@{other}") for _ in range(2)]
+    assert same[0] is same[1]
+    assert same[0].run(text).outcome.text == "6"
+    (other / "rill" / "environment.brix").write_text(changed)
+    assert session.lane("Rill", f"environment@{other}").run(text).outcome.text == "30"
+    older = f"environment@{tmp_path / 'older.brix'}"
+    assert session.lane("Rill", older) is session.lane("Rill", older)
     (tmp_path / "none.brix").write_text("interpreter other for Rill\n")
     for version, why in (
         ("nowhere.brix", "there is no version"),

@@ -94,17 +94,23 @@ class Session:
         """The course in another version. Raises `NoVersion`."""
         folder, unsaved = unsaved_of(self.course, version)
         known = self._versions.get(version)
-        if known is None or known[0] != unsaved:
-            self._versions[version] = (unsaved, Session(folder, unsaved))
+        if known is None or known[0] != unsaved or not unsaved:
+            # The folder of another course may have changed without being told of.
+            made = Session(folder, unsaved)
+            if known is not None and made.course.sources == known[1].course.sources:
+                return known[1]
+            self._versions[version] = (unsaved, made)
         return self._versions[version][1]
 
     def _of_version(self, language: str, name: str, version: str, grammar: str | None) -> Lane:
         """A lane of another version. Raises `NoVersion`, KeyError."""
         other = self.version(version)
+        key = (language, f"{name}@{version}", grammar, False)
         try:
-            interpreter = decided(other.course.interpreters[language], name)
-            marked = replace(interpreter, version=version)
-            return other.lane_of(marked, grammar)
+            if key not in other._lanes:
+                interpreter = decided(other.course.interpreters[language], name)
+                other._lanes[key] = other.lane_of(replace(interpreter, version=version), grammar)
+            return other._lanes[key]
         except KeyError as missing:
             if isinstance(missing, Undecided):
                 raise

@@ -63,6 +63,7 @@ class Shared:
             os.close(writing)
             shared._children.append(child)
             ends.append(reading)
+        gc.unfreeze()
         for reading in ends:
             stream = os.fdopen(reading, "rb")
             thread = threading.Thread(target=shared._read, args=(stream,), daemon=True)
