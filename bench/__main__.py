@@ -33,7 +33,7 @@ from embrix.machine.lane import Lane, parser_for
 from embrix.machine.limits import Limits
 from embrix.machine.recorder import Recorder
 from embrix.runs.session import Session
-from embrix.terms.generate import Generator
+from embrix.terms.generate import Generator, Words
 from embrix.terms.node import Constructor, Node, size
 from embrix.terms.signature import Signature
 from embrix.text.source import Span
@@ -46,7 +46,7 @@ def programs(lane: Lane, count: int, depth: int) -> list[Node]:
     """Generated closed programs, always the same, those that end in a value."""
     chance = random.Random(7)
     signature = lane.interpreter.language.signature
-    generator = Generator(signature, chance.randrange, numbers=NUMBERS)
+    generator = Generator(signature, chance.randrange, Words(numbers=NUMBERS))
     found: list[Node] = []
     while len(found) < count:
         term = generator.term("Expr", depth)

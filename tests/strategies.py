@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from hypothesis import strategies as st
 
-from embrix.terms.generate import NAMES, Generator
+from embrix.terms.generate import NAMES, Generator, Words
 from embrix.terms.node import Value
 from embrix.terms.signature import Signature
 
@@ -23,4 +23,4 @@ def terms(
     def choose(count: int) -> int:
         return draw(st.integers(0, count - 1))
 
-    return Generator(signature, choose, names).term(sort, depth, scope)
+    return Generator(signature, choose, Words(names=names)).term(sort, depth, scope)

@@ -209,7 +209,8 @@ def test_a_hunt_can_be_stopped_and_keeps_what_there_is(session: Session) -> None
 
     done = hunt(one, other, most=5_000, seed=7, progress=progress)
     assert told[-2:] == [100, 200]
-    assert done.sentence == "stopped: no difference in 200 programs (seed 7)"
+    none = "none of these tells the lanes apart"
+    assert done.sentence == f"stopped after 200 of 5,000 programs (seed 7); {none}"
     other = session.lane("Rill", "substitution")
     told.clear()
 
@@ -217,7 +218,7 @@ def test_a_hunt_can_be_stopped_and_keeps_what_there_is(session: Session) -> None
         raise InterruptedError
 
     assert hunt(other, one, most=5_000, seed=7, progress=at_once).sentence == (
-        "stopped: no difference in 0 programs (seed 7)"
+        "stopped after 0 of 5,000 programs (seed 7); none of these tells the lanes apart"
     )
     with pytest.raises(NoPrograms, match="store_passing Weir"):
         hunt(one, session.lane("Weir", "store_passing"))

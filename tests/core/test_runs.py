@@ -44,6 +44,14 @@ def pool(tmp_path: Path) -> Iterator[Pool]:
     workers.close()
 
 
+def kill_worker(pool: Pool) -> None:
+    """Kill the only worker, and wait until there is another one."""
+    (before,) = pool.processes()
+    os.kill(before, signal.SIGKILL)
+    while pool.processes() == [before]:
+        time.sleep(0.01)
+
+
 def ask(text: str, **limits: int) -> dict[str, Any]:
     base = {"calls": 10**12, "depth": 10**6, "output": 1000, "moments": 1000}
     return {"language": "Tiny", "lane": "loops", "text": text, "limits": {**base, **limits}}
@@ -90,7 +98,8 @@ def test_what_has_not_begun_is_cancelled_at_once(pool: Pool) -> None:
 
 
 def test_a_killed_worker_is_replaced_with_the_course_loaded(pool: Pool) -> None:
-    """The request it was at is answered as a fault; the next one finds a fresh worker."""
+    """The request it was at is carried out once more; over whom a second worker ends, that is
+    answered as a fault. The next one finds a fresh worker."""
     answers: list[dict[str, Any]] = []
     done = threading.Event()
 
@@ -99,8 +108,10 @@ def test_a_killed_worker_is_replaced_with_the_course_loaded(pool: Pool) -> None:
         done.set()
 
     pool.ask("run", ask("0"), take)
-    time.sleep(0.2)
-    os.kill(pool.processes()[0], signal.SIGKILL)
+    for _ in range(2):
+        time.sleep(1.5)
+        assert not answers
+        kill_worker(pool)
     assert done.wait(20)
     assert answers[0]["kind"] == "ended"
     assert pool.request("run", ask("2"), 30)["answer"]["outcome"]["text"] == "7"
@@ -121,7 +132,7 @@ def test_a_fault_of_embrix_looks_different_from_outcomes(pool: Pool) -> None:
 
 
 def test_what_waited_when_a_worker_died_is_still_answered(pool: Pool) -> None:
-    """Only the request that was being worked on is lost with its worker."""
+    """Nothing is lost with a worker, and what was not begun never."""
     answers: dict[str, dict[str, Any]] = {}
     done = {name: threading.Event() for name in ("running", "waiting")}
 
@@ -135,8 +146,78 @@ def test_what_waited_when_a_worker_died_is_still_answered(pool: Pool) -> None:
     pool.ask("run", ask("0"), taker("running"))
     time.sleep(0.3)
     pool.ask("run", ask("2"), taker("waiting"))
-    os.kill(pool.processes()[0], signal.SIGKILL)
+    for _ in range(2):
+        time.sleep(1.5)
+        kill_worker(pool)
     assert done["running"].wait(20)
     assert done["waiting"].wait(30)
     assert answers["running"]["kind"] == "ended"
     assert answers["waiting"]["answer"]["outcome"]["text"] == "7"
+
+
+WALK = {"key": "1", "language": "Tiny", "lane": "loops", "text": "2"}
+
+
+def test_a_walk_outlives_its_worker(pool: Pool) -> None:
+    """Stations, places and files of a walk come from a worker that never recorded it."""
+    assert pool.request("walk", {"walk": WALK}, 30)["answer"]["length"] == 1
+    kill_worker(pool)
+    (station,) = pool.request("stations", {"walk": WALK, "first": 0, "last": 60}, 30)["answer"]
+    assert station["kind"] == "end"
+    kill_worker(pool)
+    wanted = {"walk": WALK, "kind": "end", "what": "", "start": 0, "forward": True}
+    assert pool.request("seek", wanted, 30)["answer"] == {"number": None}
+    gone = {**WALK, "key": "2", "lane": "nowhere"}
+    refused = pool.request("walk", {"walk": gone}, 30)["answer"]["refused"]
+    assert refused == "Tiny has no lane called nowhere that can run"
+    asked = {"walk": gone, "first": 0, "last": 60}
+    assert pool.request("stations", asked, 30)["answer"] == []
+
+
+def test_a_walk_survives_definitions_that_are_read_again(pool: Pool, tmp_path: Path) -> None:
+    pool.request("walk", {"walk": WALK}, 30)
+    done = threading.Event()
+    pool.load(str(tmp_path), lambda _: done.set())
+    assert done.wait(30)
+    asked = {"walk": WALK, "first": 0, "last": 60}
+    assert len(pool.request("stations", asked, 30)["answer"]) == 1
+
+
+@pytest.mark.parametrize("what", ["notes", "grammar", "look", "scratch", "test"])
+def test_whatever_is_cancelled_the_worker_lives_on(what: str, course_copy: Path) -> None:
+    """Not only runs can be stopped: each of these is cancelled at many moments."""
+    workers = Pool(1)
+    loaded = threading.Event()
+    workers.load(str(course_copy), lambda _: loaded.set())
+    assert loaded.wait(60)
+    (before,) = workers.processes()
+    text = "let x = 1 in " * 2_000 + "x"
+    file = course_copy / "rill" / "environment.brix"
+    args: dict[str, Any] = {
+        "notes": {}, "grammar": {"language": "Weir"},
+        "look": {"language": "Rill", "text": text},
+        "scratch": {"language": "Rill", "file": str(file), "definition": file.read_text() + "#\n",
+                    "text": "1 + 1"},
+        "test": {"suite": str(course_copy / "rill" / "rill.suite.toml"), "keep": False},
+    }[what]  # fmt: skip
+    for pause in (0.0, 0.02, 0.05, 0.1, 0.2, 0.3):
+        answers: list[dict[str, Any]] = []
+        done = threading.Event()
+
+        def take(
+            answer: dict[str, Any],
+            kept: list[dict[str, Any]] = answers,
+            event: threading.Event = done,
+        ) -> None:
+            if "progress" not in answer:
+                kept.append(answer)
+                event.set()
+
+        number = workers.ask(what, args, take)
+        time.sleep(pause)
+        workers.cancel(number)
+        assert done.wait(30)
+        assert answers[0] == {"cancelled": True} or "answer" in answers[0]
+    assert workers.processes() == [before]
+    assert "answer" in workers.request(what, args, 60)
+    workers.close()

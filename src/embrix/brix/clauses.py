@@ -111,6 +111,8 @@ class _Ways:
         coverage = Coverage(constructors)
         types = [function.types[n] for n in function.subjects]
         rows: list[Row] = [(simplify(final, self.names),) for final in function.finals]
+        perhaps: list[Row] = []
+        """What may be covered as well: no warning rests on what is not known."""
         reached: set[int] = set()
         for number, clause in enumerate(function.clauses):
             guard = self.known(clause.guard)
@@ -123,13 +125,14 @@ class _Ways:
                 rows += own
             elif clause.steps is not None:
                 forms = constructors_of(world, function)
-                rows += [
-                    new
-                    for row in own
-                    for new in _while_stepping(clause, function, row, self.names, forms)
-                ]
+                for row in own:
+                    covered = _while_stepping(clause, function, row, self.names, forms)
+                    if covered is None:
+                        perhaps.append(row)
+                    else:
+                        rows += covered
         rows += [tuple(simplify(p, self.names) for p in row) for row in absent]
-        return reached, coverage.missing(rows, types)
+        return reached, coverage.missing([*rows, *perhaps], types)
 
     def rows(self, clause: CoreClause) -> list[Row]:
         """What a clause takes; one that stands for some forms only takes each of them."""
@@ -172,11 +175,9 @@ def _while_stepping(
     row: Row,
     names: dict[int, str],
     forms: Sequence[tuple[str, int]],
-) -> list[Row]:
-    """The rows that an `order` clause covers: its part is of a form that is never final.
-
-    With final patterns that look deeper than one form this is not known exactly, and the whole
-    pattern counts as covered.
+) -> list[Row] | None:
+    """The rows that an `order` clause covers: its part is of a form that is never final. None where
+    that is not known: final patterns may look deeper than one form.
     """
     head = row[0]
     if clause.steps is None or not isinstance(head, Head):
@@ -185,7 +186,7 @@ def _while_stepping(
     if any(part.function != function.name or part.listed for part in asked):
         return []  # what is final there is another relation's affair
     if not all(_shallow(final) for final in function.finals):
-        return [row]
+        return None
     final_names = {names[f.tag] for f in function.finals if isinstance(f, Shape)}
     rows: list[Row] = []
     for name, count in forms:
@@ -214,6 +215,15 @@ def _report_missing(world: World, function: Function, missing: list[Row]) -> Non
 def _skeleton(world: World, row: Row) -> str:
     """A clause ready to paste: field names stand for what the example leaves open."""
 
+    used: set[str] = set()
+
+    def named(field: str) -> str:
+        """A variable for a field: no name stands twice in a clause."""
+        numbers = itertools.chain([""], itertools.count(2))
+        name = next(name for n in numbers if (name := f"{field}{n}") not in used)
+        used.add(name)
+        return name
+
     def written(pattern: Pat, field: str) -> str:
         if isinstance(pattern, Head) and isinstance(pattern.name, str):
             constructor = world.constructors.get(pattern.name)
@@ -223,6 +233,8 @@ def _skeleton(world: World, row: Row) -> str:
                     for arg, name in zip(pattern.args, constructor.fields, strict=True)
                 ]
                 return f"{pattern.name}({', '.join(inside)})"
-        return field if pattern == ANY else show_pattern(pattern)
+        if pattern == ANY:
+            return field if field == "_" else named(field)
+        return show_pattern(pattern)
 
     return ", ".join(written(pattern, "_") for pattern in row)

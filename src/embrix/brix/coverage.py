@@ -64,9 +64,13 @@ class Coverage:
             return [] if rows else [()]
         heads = self.alternatives(types[0])
         used = {row[0].name for row in rows if isinstance(row[0], Head)}
-        if heads is None or (not used and len(heads) != 1):
+        if heads is None or not used:
             default = [row[1:] for row in rows if isinstance(row[0], Any)]
-            return [(ANY, *rest) for rest in self.missing(default, types[1:])]
+            first: Pat = ANY
+            if heads is not None and len(heads) == 1:
+                # The only form there is says more; what is in it is open.
+                first = Head(heads[0][0], (ANY,) * len(heads[0][1]))
+            return [(first, *rest) for rest in self.missing(default, types[1:])]
         found: list[Row] = []
         for name, fields in heads:
             inner = [*fields, *types[1:]]

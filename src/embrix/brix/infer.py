@@ -30,6 +30,7 @@ from embrix.terms.types import (
     Type,
     Unknown,
     env,
+    has_functions,
     listing,
     map_of,
     maybe,
@@ -57,8 +58,10 @@ BUILT_IN = (
 class Infer:
     """Checks the inside of one function."""
 
-    def __init__(self, world: World) -> None:
+    def __init__(self, world: World, *, wavering: bool = False) -> None:
+        """One that is `wavering` leaves open of what sort a term is that nothing tells yet."""
         self.world = world
+        self._wavering = wavering
         self.scopes: list[dict[str, tuple[int, Type]]] = [{}]
         self.may_ask: s.Ask | None = None
         self.slots = 0
@@ -435,6 +438,13 @@ class Infer:
             term: Type = Hole()
             core = self.check(subject[0], term) if subject else WRONG
             kind = settle(term)
+            if isinstance(kind, Hole) and subject:
+                if self._wavering:
+                    for arg in expr.args[1:] if name == "alike" else expr.args[:-1]:
+                        self.infer(arg)
+                    return WRONG, BOOL if name == "alike" else names if name == "free" else kind
+                unify(kind, self._sort_for(name, expr))
+                kind = settle(term)
             sort = isinstance(kind, Unknown) or (
                 isinstance(kind, Con) and kind.name in self.world.sorts
             )
@@ -462,6 +472,8 @@ class Infer:
         if given is not None:
             shape, gives = given.shape()
             args = self.arguments(name, expr.args, given.params, shape, expr.span)
+            if name in ("has", "added") and args is not None:
+                self.plain_key(shape[-1], expr.args[-1].span)
             return (WRONG if args is None else k.Primitive(name, args, expr.span)), gives
         known = [*self.world.functions, *BUILT_IN, *BUILT_INS]
         self.world.error(
@@ -536,12 +548,22 @@ class Infer:
         return k.Primitive(f"{name.lower()}_with", (base, index, bound), span), whole
 
     def plain_key(self, kind: Type, span: Span) -> None:
-        """Keys of maps are plain: numbers, names, texts, truth values, locations."""
-        if settle(kind) not in (NUMBER, INT, NAME, TEXT, BOOL, LOC, UNKNOWN):
+        """Keys of maps and members of sets are compared, which functions cannot be."""
+        if has_functions(kind):
             self.world.error(
-                "type_mismatch", f"{show_type(kind)} cannot be a key: keys are numbers, names, "
-                "texts, truth values and locations", span,
+                "type_mismatch", f"{show_type(kind)} cannot be a key of a map or a member of a "
+                "set: functions cannot be compared", span,
             )  # fmt: skip
+
+    def _sort_for(self, name: str, expr: s.Apply) -> Type:
+        """The sort of a term of which nothing else is told: that of what it is held against, or of
+        names."""
+        if name == "alike" and len(expr.args) == 2:
+            other = settle(self.infer(expr.args[1])[1])
+            if not isinstance(other, Hole):
+                return other
+        named = self._sort_of_names(UNKNOWN)
+        return Con(named) if named else UNKNOWN
 
     def _sort_of_names(self, kind: Type) -> str:
         """The sort of the form that marks an occurrence of a name: what a name stands for."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import fields, is_dataclass
 
 from embrix.brix import core as k
 from embrix.brix import syntax as s
@@ -262,15 +263,14 @@ class _Interpreter:
         )  # fmt: skip
 
     def law(self, law: s.LawDecl) -> k.Law:
-        """A law is a function of its free names; their types follow from their uses."""
-        infer = Infer(self.world)
+        """A law is a function of its free names; their types follow from their uses, wherever in
+        the law these stand. What is only said to be a term is one of the sort of names."""
         names = _law_names(law, self.world)
         holes: list[Type] = [Hole() for _ in names]
-        slots = tuple(infer.declare(n, h, law.span) for n, h in zip(names, holes, strict=True))
-        conclusion = infer.check(law.conclusion, BOOL)
-        body = conclusion
-        if law.condition is not None:
-            body = k.Test(infer.check(law.condition, BOOL), conclusion, k.Const(True))
+        guessing = Infer(self.world.silent(), wavering=True)
+        self._law_body(guessing, law, names, holes)
+        infer = Infer(self.world)
+        slots, body = self._law_body(infer, law, names, holes)
         span = law.span
         text = (span.source or self.syntax.source).text[span.start : span.end]
         function = k.Function(
@@ -278,20 +278,31 @@ class _Interpreter:
         )  # fmt: skip
         return k.Law(" ".join(text.split()), function, span)
 
+    def _law_body(
+        self, infer: Infer, law: s.LawDecl, names: Sequence[str], holes: Sequence[Type]
+    ) -> tuple[tuple[int, ...], k.Core]:
+        slots = tuple(infer.declare(n, h, law.span) for n, h in zip(names, holes, strict=True))
+        conclusion = infer.check(law.conclusion, BOOL)
+        if law.condition is None:
+            return slots, conclusion
+        return slots, k.Test(infer.check(law.condition, BOOL), conclusion, k.Const(True))
+
 
 def _law_names(law: s.LawDecl, world: World) -> list[str]:
-    """The names in a law that nothing else explains, in the order of the text."""
-    names: dict[str, None] = {}
+    """The names in a law that nothing in it and no function explains, in the order of the text."""
+    found: dict[str, int] = {}
+    bound = {"true", "false", "empty", *world.functions}
     pending: list[object] = [law.conclusion, law.condition]
     while pending:
-        part = pending.pop(0)
+        part = pending.pop()
         if isinstance(part, s.Ref):
-            if part.name not in ("true", "false", "empty") and part.name not in world.functions:
-                names[part.name] = None
-        elif isinstance(part, (s.Apply, s.Make)):
-            pending = [*part.args, *pending]
-        elif isinstance(part, s.Binary):
-            pending = [part.left, part.right, *pending]
-        elif isinstance(part, s.Unary):
-            pending = [part.operand, *pending]
-    return list(names)
+            found[part.name] = min(part.span.start, found.get(part.name, part.span.start))
+        elif isinstance(part, s.PVar | s.PAs | s.LetRec):
+            bound.add(part.name)
+        if isinstance(part, s.Apply) and isinstance(part.callee, s.Ref):
+            pending += part.args
+        elif isinstance(part, tuple):
+            pending += part
+        elif is_dataclass(part):
+            pending += [getattr(part, one.name) for one in fields(part) if one.name != "span"]
+    return sorted((name for name in found if name not in bound), key=found.__getitem__)

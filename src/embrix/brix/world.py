@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from embrix.brix import syntax as s
 from embrix.brix.core import Choice, ErrorType
@@ -63,6 +63,10 @@ class World:
     """How many types the author's generic types take."""
     variables: set[str] | None = None
     """The type variables met in a signature; None where there can be none."""
+
+    def silent(self) -> World:
+        """The same world, with what is found in it kept apart."""
+        return replace(self, findings=Findings())
 
     def error(self, code: str, message: str, span: Span, hint: str = "") -> None:
         self.findings.error(code, message, self.source, span, hint)

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import argparse
 import sys
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from embrix.cli.usage import Usage, course_folder
 from embrix.course.load import Course, load_course
 from embrix.course.naming import plain_name
 from embrix.machine.lane import Lane
-from embrix.machine.limits import Limits
+from embrix.machine.limits import COMMAND, Limits
 from embrix.runs.memory import limit_memory
 from embrix.runs.session import Session, Undecided
 from embrix.runs.versions import NoVersion
@@ -41,11 +41,11 @@ def chosen(arguments: argparse.Namespace) -> Chosen:
     language = _language(arguments, session, path)
     choose_grammar(session, language, arguments.grammar)
     limit_memory()
-    limits = Limits()
+    limits = COMMAND
     if arguments.calls is not None:
         if arguments.calls < 1:
             raise Usage("--calls must be at least 1")
-        limits = Limits(calls=arguments.calls)
+        limits = replace(COMMAND, calls=arguments.calls)
     return Chosen(
         session, language, source, _lanes(arguments, session, language), _given(arguments.bind),
         limits, _input(arguments.input),

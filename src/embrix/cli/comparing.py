@@ -148,7 +148,8 @@ def seek_difference(arguments: argparse.Namespace) -> int:
     if shown:
         print("\r" + " " * 30 + "\r", end="", file=sys.stderr)
     print(f"{language}, {one.name} and {other.name}: {done.sentence}")
-    print(f"    of the programs tried {done.distribution}")
+    print(f"    of the programs run {done.distribution}")
+    print(f"    {done.occurring}")
     if not done.program:
         return 0
     print(f"\n    {visible(done.program)}\n")

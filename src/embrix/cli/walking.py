@@ -10,7 +10,6 @@ from typing import Any
 from embrix.cli.choice import chosen
 from embrix.cli.usage import Usage
 from embrix.machine.lane import BadBinding
-from embrix.machine.limits import Limits
 from embrix.text.visible import times, visible
 from embrix.trace.data import head_data, station_data
 from embrix.trace.saved import SavedWalk, Unusable, save_walk
@@ -31,7 +30,7 @@ def walk(arguments: argparse.Namespace) -> int:
         names = ", ".join(lane.name for lane in work.lanes)
         raise Usage(f"a walk is one run: choose the lane by --with (there are: {names})")
     lane = work.lanes[0]
-    limits = work.limits if arguments.calls else Limits()
+    limits = work.limits
     try:
         traced = lane.trace(work.source.text, work.given, limits=limits, given_input=work.input)
     except BadBinding as bad:

@@ -20,14 +20,16 @@ from hypothesis.errors import NoSuchExample
 
 from embrix.compare.applied import Evaluated
 from embrix.compare.smaller import count_forms, smallest
-from embrix.compare.taste import LIMITS, Tasting, numbers_of, remembered, written
+from embrix.compare.taste import LIMITS, Tasting, forms_of, remembered, written
 from embrix.grammar.parser import Parsed
 from embrix.machine.compiler import Variant
 from embrix.machine.lane import Lane
 from embrix.machine.outcome import Result
 from embrix.machine.recorder import Recorder
+from embrix.terms.generate import NoTerm, numbers_for
 from embrix.terms.node import Node, Value
 from embrix.terms.types import Con, settle
+from embrix.text.plural import counted
 from embrix.text.visible import visible
 
 Progress = Callable[["Hunt"], None]
@@ -39,35 +41,54 @@ LOOKED_AT = 500
 """Programs of which it is told how many apply a function."""
 TELLING = 100
 """Programs between two tidings of how far a hunt is."""
-AGAIN = 3
+AGAIN = 8
 """How many times as many programs are made up as are tried: many come more than once."""
 
 
 @dataclass(slots=True)
 class Hunt:
-    """What came of a hunt: how many different programs were tried, how they ended on the first
-    lane, how many of the first ones apply a function to an argument that is used; the smallest
-    program with a difference, if there was one."""
+    """What came of a hunt: how many different programs were run of how many that were asked for,
+    how they ended on the first lane, in how many each form occurs, how many of the first ones apply
+    a function to an argument that is used; the smallest program with a difference, if there was
+    one."""
 
     first: str
     second: str
     seed: int
+    asked: int
+    known: tuple[str, ...]
+    """The forms of the language."""
     tried: int = 0
     ended: Counter[str] = field(default_factory=Counter)
+    forms: Counter[str] = field(default_factory=Counter)
     looked_at: int = 0
     applying: int = 0
     program: str = ""
     nodes: int = 0
     ends: tuple[str, str] = ("", "")
+    unread: int = 0
+    """Programs that tell the lanes apart as terms, but cannot be written so that they are read."""
     stopped: bool = False
 
     @property
     def sentence(self) -> str:
-        if not self.program:
-            told = "stopped: no difference" if self.stopped else "no difference"
-            return f"{told} in {self.tried:,} programs (seed {self.seed})"
+        seed = f"(seed {self.seed})"
+        if self.unread and not self.program:
+            told = counted(self.unread, "term")
+            return (
+                f"{told} of {self.tried:,} tell the lanes apart, but no text is read as one {seed}"
+            )
+        if self.program:
+            after = counted(self.tried, "program")
+            return f"they differ on a program of {counted(self.nodes, 'node')}, found after {after}"
+        if self.tried >= self.asked:
+            return f"no difference in {counted(self.tried, 'program')} {seed}"
+        of = f"{self.tried:,} of {counted(self.asked, 'program')}"
+        if self.stopped:
+            return f"stopped after {of} {seed}; none of these tells the lanes apart"
         return (
-            f"they differ on a program of {self.nodes} nodes, found after {self.tried:,} programs"
+            f"the hunt fell short: only {of} could be made up {seed}; none of these tells the "
+            "lanes apart"
         )
 
     @property
@@ -78,6 +99,15 @@ class Hunt:
         )
         share = f"{self.applying / max(1, self.looked_at):.0%}"
         return f"{kinds}; {share} apply a function to an argument that is used"
+
+    @property
+    def occurring(self) -> str:
+        """In what share of the programs each form occurs, and which never do."""
+        known = [name for name in self.known if self.forms[name]]
+        never = [name for name in self.known if not self.forms[name]]
+        shares = [f"{name} {self.forms[name] / max(1, self.tried):.0%}" for name in known]
+        told = f"forms: {', '.join(shares) or 'none'}"
+        return f"{told}; never: {', '.join(never)}" if never else told
 
 
 class NoPrograms(Exception):
@@ -102,7 +132,11 @@ def hunt(
     in `costs` and in never ending when asked for. `progress` may raise InterruptedError to stop;
     before the first program is tried it tells that learning goes on.
     Raises `NoPrograms`."""
-    done = Hunt(one.name, other.name, seed)
+    if not one.records:
+        raise NoPrograms(f"{one.name} is outside the course: programs are learned on a lane of "
+                         f"definitions, so name it second")  # fmt: skip
+    known = tuple(form.name for form in one.interpreter.language.signature.forms)
+    done = Hunt(one.name, other.name, seed, most, known)
     try:
         _Search(done, one, other, costs=costs, endless=endless, progress=progress).carry_out(most)
     except InterruptedError:
@@ -117,20 +151,16 @@ class _Search:
         self, done: Hunt, one: Lane, other: Lane, *, costs: bool, endless: bool,
         progress: Progress | None,
     ) -> None:  # fmt: skip
-        if not one.records:
-            raise NoPrograms(f"{one.name} is outside the course: programs are learned on a lane of "
-                             f"definitions, so name it second")  # fmt: skip
         if costs and not other.records:
             raise NoPrograms(f"{other.name} is outside the course and tells of no costs")
         interpreter = one.interpreter
-        printer = one.machine.printer
         kind = settle(interpreter.functions[interpreter.main].types[0])
-        if printer is None or not isinstance(kind, Con):
+        if not isinstance(kind, Con):
             raise NoPrograms(f"programs of {interpreter.language.name} cannot be written down")
         if other.language != one.language:
             raise NoPrograms(f"{one.name} runs {one.language}, {other.name} {other.language}")
         self.done, self.one, self.other = done, one, other
-        self.printer, self.sort = printer, kind.name
+        self.sort = kind.name
         self.costs, self.endless, self.progress = costs, endless, progress
         self.variant: Variant = "counted" if costs else "plain"
         self.states = other.records and _related(one, other)
@@ -138,7 +168,10 @@ class _Search:
             other.records and other.interpreter.language.numbers == interpreter.language.numbers
         )
         """Whether programs need not be written and read: both lanes have the same numbers."""
-        self.taste = remembered(one, kind.name, done.seed, self._tell)
+        try:
+            self.taste = remembered(one, kind.name, done.seed, self._tell)
+        except NoTerm as none:
+            raise NoPrograms(f"there is no finite {none}, so no program can be made up") from none
         self.known: set[Value] = set()
         self.found = False
         self.most = 0
@@ -165,8 +198,8 @@ class _Search:
             )
         except (NoSuchExample, _Enough):
             return
-        term = smallest(language.signature, term, self.differs, numbers_of(language)[0])
-        self.done.program = written(self.printer, term) or ""
+        term = smallest(language.signature, term, self.differs, numbers_for(language.numbers)[0])
+        self.done.program = written(self.one, term)
         self.done.nodes = count_forms(language.signature, term)
         ends = [lane.run(self.done.program, limits=LIMITS) for lane in (self.one, self.other)]
         told = [end.outcome.sentence for end in ends]
@@ -193,13 +226,13 @@ class _Search:
         """A program on a lane."""
         if self.as_terms:
             return lane.machine.run(term, limits=LIMITS, variant=self.variant)
-        text = written(self.printer, term)
-        return lane.run(text or "", limits=LIMITS, variant=self.variant)
+        return lane.run(written(self.one, term), limits=LIMITS, variant=self.variant)
 
     def _as_written(self, term: Node) -> bool:
         """Whether the lanes disagree when the program is written down and read again."""
-        text = written(self.printer, term)
-        if text is None or not isinstance(self.one.parser.parse(text), Parsed):
+        text = written(self.one, term)
+        if not isinstance(self.one.parser.parse(text), Parsed):
+            self.done.unread += 1
             return False
         left, right = (lane.run(text, limits=LIMITS, variant=self.variant)
                        for lane in (self.one, self.other))  # fmt: skip
@@ -209,6 +242,7 @@ class _Search:
         done = self.done
         done.tried += 1
         done.ended[result.outcome.kind] += 1
+        done.forms.update(forms_of(self.one.interpreter.language.signature, term))
         if done.looked_at < LOOKED_AT:
             recorder = Recorder(LIMITS.calls)
             self.one.machine.run(term, variant="traced", limits=LIMITS, recorder=recorder)

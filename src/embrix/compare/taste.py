@@ -4,19 +4,22 @@ fields, so that most programs that are made up come to a value. No types have to
 from __future__ import annotations
 
 import random
+from bisect import bisect_right
 from collections import Counter
-from collections.abc import Callable, Sequence
-from fractions import Fraction
+from collections.abc import Callable, Mapping
+from itertools import accumulate
+from typing import TypeAlias
 from weakref import WeakKeyDictionary
 
 from embrix.brix.core import Interpreter, Language
 from embrix.compare.applied import Evaluated
 from embrix.grammar.parser import Parsed
-from embrix.grammar.printing import Printer
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
+from embrix.machine.program_words import words_of
 from embrix.machine.recorder import NOT_LEFT, Recorder
-from embrix.terms.generate import MOST_ITEMS, NUMBERS, Choose, Generator, shapes_of
+from embrix.machine.written_terms import write_term
+from embrix.terms.generate import MOST_ITEMS, Choose, Generator, Words, shapes_of
 from embrix.terms.node import (
     CONS,
     FIELDS,
@@ -37,12 +40,17 @@ SHALLOW, LEVELS = 3, 4
 LEARNING = 2_000
 """Programs that are looked at to learn what goes well with what."""
 WRITTEN = 500
-"""How many of them are written down and read again, to learn which forms can be."""
+"""How many of them are written down and read again: what is read otherwise teaches nothing."""
 TELLING = 50
 """Programs after which it is told that learning goes on."""
 FEW = 3
 """Times that a form must have applied a function to count as one that does."""
-MOST_SLOTS = 150
+MOST_WEIGHT = 50.0
+"""The greatest weight of a form; one as good as the best and wanted as others has the weight 1."""
+ALIVE = 0.01
+"""How often what has mostly failed in a field is tried there all the same."""
+SLOTS = 1 << 14
+"""Numbers that a choice among forms is made of."""
 HARMFUL = 0.25
 """How much worse than the best one a form is that is no longer put into a field."""
 BLAMED, INVOLVED = 3.0, 0.5
@@ -53,6 +61,8 @@ MOST_DEEPER = 3
 """Levels by which a term may be deeper than was asked for, so that only good forms stand in it."""
 TOP = ("", 0)
 
+Weighed: TypeAlias = tuple[tuple[Constructor, ...], tuple[int, ...]]
+
 Pair = tuple[str, int, str]
 """A form, the number of a field, the form (or the number of items) that stands in it."""
 
@@ -61,25 +71,20 @@ class Taste:
     """Which forms go well in which fields: those that were evaluated to an end there, and not those
     in a node at which a program failed. So no types have to be known."""
 
-    def __init__(self, signature: Signature) -> None:
+    def __init__(self, signature: Signature, words: Words) -> None:
         self._signature = signature
+        self.words = words
         self._shapes = shapes_of(signature)
         self._good: Counter[Pair] = Counter()
         self._bad: dict[Pair, float] = {}
         self._applying: Counter[str] = Counter()
-        self._settled: dict[tuple[str, int, tuple[str, int], bool], list[Constructor]] = {}
-        self.unwritten: set[str] = set()
-        """Forms that no program could be read with."""
-        self.tops: set[str] = set()
-        """Forms that programs were read as; empty while that is not known."""
+        self._settled: dict[tuple[str, int, tuple[str, int], bool], Weighed] = {}
         self.settled = False
         """Whether nothing more will be learned."""
 
-    def slots(
-        self, sort: str, depth: int, at: tuple[str, int], *, scoped: bool
-    ) -> list[Constructor]:
+    def slots(self, sort: str, depth: int, at: tuple[str, int], *, scoped: bool) -> Weighed:
         """The forms for a field, each as often as it is wanted: one that has mostly done harm
-        there, beside others that have not, is left out. Names that are used, and binders, are
+        there, beside others that have not, comes seldom. Names that are used, and binders, are
         wanted most; what ends a program early least."""
         key = (sort, depth, at, scoped)
         if key in self._settled:
@@ -94,24 +99,32 @@ class Taste:
         good = self._good[pair]
         return (good + 1) / (good + self._bad.get(pair, 0.0) + 2)
 
-    def _weighed(
-        self, sort: str, depth: int, at: tuple[str, int], *, scoped: bool
-    ) -> list[Constructor]:
+    def _weighed(self, sort: str, depth: int, at: tuple[str, int], *, scoped: bool) -> Weighed:
         shares = {
-            form: self.share((*at, form.name))
-            for form in self._shapes.fitting(sort, FAR, scoped=scoped)
-            if form.name not in self.unwritten
-            and (at != TOP or not self.tops or form.name in self.tops)
+            form: self.share((*at, form.name)) for form in self._possible(sort, at, scoped=scoped)
         }
         best = max(shares.values(), default=0.5)
         fine = [form for form, share in shares.items() if share >= HARMFUL * best]
         if depth < -MOST_DEEPER or not fine:
-            fine = list(self._shapes.fitting(sort, depth, scoped=scoped))
-        found: list[Constructor] = []
-        for form in self._shapes.low(fine, depth):
-            count = round(3 * (shares.get(form, 0.0) / best) ** 2 * self._wanted(form))
-            found += [form] * max(1, min(MOST_SLOTS, count))
-        return found
+            fine = list(shares)
+        weights = {
+            form: min(MOST_WEIGHT, (shares[form] / best) ** 2 * self._wanted(form))
+            for form in self._shapes.low(fine, depth, scoped=scoped)
+        }
+        # What failed so far comes now and then: it may have been something else that failed.
+        rare = [form for form in shares if form not in fine]
+        if depth >= 0 and rare:
+            seldom = self._shapes.low(rare, depth, scoped=scoped)
+            each = ALIVE * sum(weights.values()) / len(seldom)
+            weights.update(dict.fromkeys(seldom, each))
+        return weighed(weights)
+
+    def _possible(self, sort: str, at: tuple[str, int], *, scoped: bool) -> list[Constructor]:
+        """The forms that can stand in a field."""
+        forms = self._shapes.fitting(sort, FAR, scoped=scoped)
+        allowed = self.words.parts.get(at)
+        found = [form for form in forms if allowed is None or form.name in allowed]
+        return found or list(forms)
 
     def _wanted(self, form: Constructor) -> float:
         if self._applying[form.name] >= FEW:
@@ -165,11 +178,18 @@ class Taste:
         return found
 
 
+def weighed(weights: Mapping[Constructor, float]) -> Weighed:
+    """Forms with the numbers below which a choice means each, every one at least once."""
+    whole = sum(weights.values())
+    counts = [max(1, round(SLOTS * weight / whole)) for weight in weights.values()]
+    return tuple(weights), tuple(accumulate(counts))
+
+
 class Tasting(Generator):
     """Makes up programs by taste."""
 
     def __init__(self, language: Language, choose: Choose, taste: Taste) -> None:
-        super().__init__(language.signature, choose, numbers=numbers_of(language))
+        super().__init__(language.signature, choose, taste.words)
         self._taste = taste
 
     def program(self, sort: str) -> Value:
@@ -179,8 +199,8 @@ class Tasting(Generator):
     def pick(
         self, sort: str, depth: int, at: tuple[str, int] | None, *, scoped: bool
     ) -> Constructor:
-        slots = self._taste.slots(sort, depth, at or TOP, scoped=scoped)
-        return slots[self.choose(len(slots))]
+        forms, ends = self._taste.slots(sort, depth, at or TOP, scoped=scoped)
+        return forms[bisect_right(ends, self.choose(ends[-1]))]
 
     def count(self, depth: int, at: tuple[str, int] | None) -> int:
         lengths = range(MOST_ITEMS + 1) if depth > 0 else range(2)
@@ -194,37 +214,20 @@ class Tasting(Generator):
         return slots[self.choose(len(slots))]
 
 
-def numbers_of(language: Language) -> Sequence[int | Fraction | float]:
-    """Numbers that the language can write."""
-    if language.numbers == "float":
-        return [float(one) for one in NUMBERS]
-    return [one for one in NUMBERS if language.numbers != "integer" or isinstance(one, int)]
-
-
 def learned(lane: Lane, sort: str, seed: int, underway: Callable[[], None]) -> Taste:
     """What programs made up on a lane have taught. `underway` is called now and then."""
     language = lane.interpreter.language
-    printer = lane.machine.printer
-    taste = Taste(language.signature)
+    taste = Taste(language.signature, words_of(lane.interpreter, lane.machine.printer))
     seeded = random.Random(seed)
-    met: tuple[Counter[str], Counter[str]] = (Counter(), Counter())
-    tops: set[str] = set()
-    for number in range(LEARNING if printer is not None else 0):
+    for number in range(LEARNING):
         if number % TELLING == 0:
             underway()
         term = Tasting(language, seeded.randrange, taste).program(sort)
         if number < WRITTEN:
-            text = written(printer, term)  # type: ignore[arg-type]
-            parsed = lane.parser.parse(text) if text is not None else None
-            met[isinstance(parsed, Parsed)].update(_forms(language.signature, term))
-            refused, read = met
-            taste.unwritten = {name for name in refused if refused[name] > 5 and not read[name]}
+            parsed = lane.parser.parse(written(lane, term))
             if not isinstance(parsed, Parsed):
                 continue
             term = parsed.term
-            tops.add(_name(language.signature, term))
-            if number == WRITTEN - 1:
-                taste.tops = tops
         recorder = Recorder(LIMITS.calls)
         lane.machine.run(term, variant="traced", limits=LIMITS, recorder=recorder)
         taste.learn(recorder, lane)
@@ -256,18 +259,15 @@ def _parts(child: Value) -> list[Node]:
     return [child[FIELDS]] if child[0] == SOME and isinstance(child[FIELDS], tuple) else [child]
 
 
-def _forms(signature: Signature, term: Value) -> set[str]:
+def forms_of(signature: Signature, term: Value) -> set[str]:
+    """The names of the forms that a term is built of."""
     forms = map(signature.form_of, nodes_of(term))
     return {form.name for form in forms if form is not None}
 
 
-def _name(signature: Signature, term: Node) -> str:
-    form = signature.form_of(term)
-    return form.name if form is not None else ""
-
-
-def written(printer: Printer, term: Value) -> str | None:
-    try:
+def written(lane: Lane, term: Value) -> str:
+    """A term as a program text; in a language without a grammar as a term."""
+    printer = lane.machine.printer
+    if printer is not None:
         return printer.show(term).text
-    except RecursionError:
-        return None
+    return write_term(lane.interpreter.language.signature, term)

@@ -36,7 +36,19 @@ Path: TypeAlias = tuple[int, ...]
 """The way from a term to a part of it: indexes of fields."""
 
 
-Others: TypeAlias = Callable[[Value], str]
+@dataclass(frozen=True, slots=True)
+class Part:
+    """A value inside the text of another one."""
+
+    value: Value
+    built: bool = False
+    """Whether it is written as the notation would build it."""
+
+
+Parts: TypeAlias = Iterator[str | Part]
+"""What a value is shown as, one level deep: text, and the values that stand in it."""
+
+Others: TypeAlias = Callable[[Part], Parts]
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,6 +68,13 @@ class _Piece:
     tight_before: bool = False
     made: str = ""
     """`newline`, `indent` or `dedent` for a token that the layout of the text makes."""
+
+
+@dataclass(frozen=True, slots=True)
+class _Other:
+    """What is left of a node that is no form of the grammar's language."""
+
+    parts: Parts
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,7 +103,7 @@ class Printer:
     """Prints terms of one grammar."""
 
     def __init__(self, grammar: Grammar, others: Others | None = None) -> None:
-        """`others` shows nodes that are no forms of the grammar's language."""
+        """`others` shows values that are no forms of the grammar's language."""
         self._grammar = grammar
         self._others = others
         self._routes: dict[int, dict[int, list[_Route]]] = {}
@@ -166,6 +185,11 @@ class Printer:
                 if text is not None and self._writes(terminal, text, value):
                     return text
         return None
+
+    def writes(self, terminal: int, value: Value) -> bool:
+        """Whether a token can write a value."""
+        text = self._spelling(terminal, value) if not isinstance(value, tuple) else None
+        return text is not None and self._writes(terminal, text, value)
 
     # ------------------------------------------------------------------ routes
 
@@ -276,6 +300,15 @@ class Printer:
             if job is None or isinstance(job, _Piece | _LeftOut | bool):
                 yield job
                 continue
+            if isinstance(job, _Other):
+                piece = next(job.parts, None)
+                if isinstance(piece, str):
+                    yield _Piece(MARK, piece, tight_after=True, tight_before=True)
+                if piece is not None:
+                    stack.append(job)
+                if isinstance(piece, Part):
+                    stack.append(self._inner(piece))
+                continue
             left, value, path = job
             parts: list[Any]
             found = None
@@ -295,6 +328,15 @@ class Printer:
                 for production in reversed(route.through):
                     parts = self._wrap(production, parts)
             stack.extend(reversed(parts))
+
+    def _inner(self, part: Part) -> Any:
+        """The job of printing a value that stands inside one of another kind."""
+        if isinstance(part.value, tuple) and not part.built:
+            form = self._grammar.signature.form_of(part.value)
+            if form is not None:
+                return (self._grammar.entry[self.rule_for(part.value)], part.value, None)
+        assert self._others is not None
+        return _Other(self._others(part))
 
     def _part(self, symbol: int, value: Value, path: Path | None) -> Any:
         """The job of printing a captured value where a symbol stands."""
@@ -414,7 +456,9 @@ class Printer:
             return
         form = self._grammar.signature.form_of(value)
         if form is None and self._others is not None:
-            yield _Piece(MARK, f"{OPEN}{self._others(value)}{CLOSE}")
+            yield _Piece(MARK, OPEN, tight_after=True)
+            yield _Other(self._others(Part(value)))
+            yield _Piece(MARK, CLOSE, tight_before=True)
             return
         name = form.name if form else "…"
         if form is None or not form.fields:

@@ -30,6 +30,7 @@ from embrix.machine.constructs import (
     lookup,
     loop_over,
     repeat,
+    spent,
     step_list,
 )
 from embrix.machine.inlining import (
@@ -371,10 +372,7 @@ class Body:
         inner: list[ast.stmt] = []
         if self.key in self.unit.calls.recursive:
             # What never comes back to itself is bounded by what calls it.
-            inner += [
-                add_to("fuel", -1),
-                when(compare(load("fuel"), ast.Lt(), const(0)), [do(call("exhausted"))]),
-            ]
+            inner += spent()
         if self.counted:
             inner.append(add_to(f"n{self.unit.numbers[self.key]}", 1))
         inner += self.out
@@ -898,8 +896,7 @@ class Body:
             taken.append(self.here)
         begin: list[ast.stmt] = [
             ast.Nonlocal(list(self.counters)),
-            add_to("fuel", -1),
-            when(compare(load("fuel"), ast.Lt(), const(0)), [do(call("exhausted"))]),
+            *spent(),
         ]
         if self.counted:
             deeper = compare(load("depth"), ast.Gt(), load("deepest"))

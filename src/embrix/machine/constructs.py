@@ -49,6 +49,13 @@ FAR, NEAR = "h0", 3
 before it is called."""
 
 
+def spent() -> list[ast.stmt]:
+    """A unit of fuel: for each call, and for each round of a loop that calls nothing that takes
+    fuel itself."""
+    empty = compare(load("fuel"), ast.Lt(), const(0))
+    return [add_to("fuel", -1), when(empty, [do(call("exhausted"))])]
+
+
 def free_slots(node: k.Lambda) -> list[int]:
     """The slots that a function value uses and does not set itself."""
     used: set[int] = set()
@@ -231,7 +238,7 @@ def first_waiting(body: Body, name: str, value: ast.expr, each: list[ast.stmt]) 
     for statement in ast.walk(ast.Module(each, [])):
         if isinstance(statement, ast.Name) and statement.id == "y":
             statement.id = items
-    body.out.append(loop(going, [*each, step]))
+    body.out.append(loop(going, [*spent(), *each, step]))
     return items
 
 
@@ -301,7 +308,9 @@ def repeat(body: Body, node: k.Repeat) -> ast.expr:
         body.out.append(assign(name, value))
     subject = names[relation.subjects[0]]
     final = call(f"final_f{number}", load(subject))
-    outer, body.out = body.out, [add_to("rounds", 1)] if body.counted else []
+    outer, body.out = body.out, spent()
+    if body.counted:
+        body.out.append(add_to("rounds", 1))
     made = body.call(node.function, [load(name) for name in names])
     if not node.threads:
         body.out.append(assign(subject, made))

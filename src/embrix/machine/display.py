@@ -6,13 +6,14 @@ structure. What gets long or deep is cut off with a sign.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from fractions import Fraction
-from typing import Any, TypeAlias
+from typing import TypeAlias
 
 from embrix.brix import core as k
 from embrix.brix.core import Interpreter
-from embrix.grammar.printing import CLOSE, OPEN, Printer
+from embrix.grammar.printing import CLOSE, OPEN, Part, Parts, Printer
+from embrix.terms.keys import entries, members
 from embrix.terms.node import (
     CONS,
     EMPTY,
@@ -29,25 +30,30 @@ from embrix.terms.node import (
     TUPLE,
     Value,
     bindings,
-    entries,
-    key_order,
     list_items,
 )
 from embrix.terms.numbers import write_number
 from embrix.terms.types import TEXT, settle
 
-DEEPEST = 40
 MOST = 2_000
 """Characters that a displayed value may take before it is cut off."""
 
 MOST_TERMS = 500
 
-Shower: TypeAlias = Callable[[int, tuple[Value, ...]], Any]
-"""Runs the `shown` of the constructor with a tag: a text, or a term to print."""
+EMPTY_PARTS = 4
+"""Parts that may be gone through for each character: parts without text end as well."""
+
+
+Shower: TypeAlias = Callable[[int, tuple[Value, ...]], "Parts | str | Value"]
+"""What the `shown` of the constructor with a tag gives: parts, a text, or a term to print."""
 
 
 class Display:
-    """Shows the values of one interpreter."""
+    """Shows the values of one interpreter.
+
+    Nothing here recurses: values may be any number of levels deep, and parts that are shared many
+    times are only gone through as far as there is room for their text.
+    """
 
     def __init__(
         self, interpreter: Interpreter, printer: Printer | None, shower: Shower, most: int = MOST
@@ -58,12 +64,13 @@ class Display:
         self._most = most
         self._terms: dict[int, tuple[Value, str]] = {}
         """The last terms that were printed, by identity: suspensions show the same ones often."""
-        self._plain: dict[tuple[Value, ...], str] = {}
-        """Values of plain parts (numbers, names) as they are shown."""
+        self._plain: dict[tuple[object, ...], str] = {}
+        """Values of plain parts (numbers, names) as they are shown, by their parts and the types of
+        these: `True` equals 1."""
 
     def show(self, value: Value, most: int | None = None) -> str:
         """A value in its short form, as it appears inside other text; cut off after `most`."""
-        return self._collect(self._pieces(value, 0), most)
+        return self._collect(Part(value), most)
 
     def outcome(self, value: Value) -> str:
         """A value standing alone: a single leaf needs no marks around it."""
@@ -75,69 +82,74 @@ class Display:
 
     def structure(self, value: Value) -> str:
         """A value as the notation would build it."""
-        return self._collect(self._structure(value, 0))
+        return self._collect(Part(value, built=True))
 
     def environment(self, value: Value) -> list[tuple[str, str]]:
         """Names and shown values, the innermost first; shadowed ones are left out."""
-        seen: dict[str, str] = {}
-        for name, bound in bindings(value):
-            if name not in seen:
-                seen[name] = self.show(bound)
-        return list(seen.items())
+        return [(name, self.show(bound)) for name, bound in _visible(value)]
 
-    def _collect(self, pieces: Iterator[str], most: int | None = None) -> str:
-        limit = self._most if most is None else most
-        text: list[str] = []
-        length = 0
-        for piece in pieces:
-            text.append(piece)
-            length += len(piece)
-            if length > limit:
-                return "".join(text)[:limit] + "…"
-        return "".join(text)
-
-    def _pieces(self, value: Value, depth: int) -> Iterator[str]:
-        if not isinstance(value, tuple):
-            yield _leaf(value)
-            return
-        if depth > DEEPEST:
-            yield "…"
-            return
-        tag = value[0]
-        if tag in (FRAME, EMPTY, KNOT, ITSELF):
-            pairs = list(reversed(self.environment(value)))
-            around = "↻" if tag == ITSELF else "∅"
-            yield ", ".join(f"{name} = {shown}" for name, shown in pairs) or around
-        elif tag in (STORE, MAP):
-            yield from self._entries(value, depth, self._pieces)
-        elif tag in (TUPLE, NIL, CONS, NONE, SOME, LOCATION):
-            yield from self._built_in(value, depth, self._pieces)
+    def parts(self, part: Part) -> Parts:
+        """What a value is shown as, one level deep."""
+        value = part.value
+        if part.built:
+            yield from self._structure(value)
+        elif not isinstance(value, tuple):
+            yield from self._leaf(value, built=False)
+        elif (tag := value[0]) in (FRAME, EMPTY, KNOT, ITSELF):
+            yield from self._frames(value)
+        elif tag in BUILT_IN:
+            yield from self._built_in(value, built=False)
         elif tag in self._interpreter.language.signature.by_tag:
             yield self._term(value)
         elif tag in self._interpreter.shown:
-            yield self._shown(tag, value[FIELDS:])
+            yield from self._shown(tag, value[FIELDS:])
         else:
-            yield from self._structure(value, depth)
+            yield from self._structure(value)
 
-    def _shown(self, tag: int, parts: tuple[Value, ...]) -> str:
+    def _collect(self, part: Part, most: int | None = None) -> str:
+        """The text of a value, cut off where it gets too long."""
+        limit = self._most if most is None else most
+        text: list[str] = []
+        length = 0
+        steps = EMPTY_PARTS * limit + 1_000
+        stack: list[Parts] = [iter((part,))]
+        while stack:
+            piece = next(stack[-1], None)
+            steps -= 1
+            if piece is None:
+                stack.pop()
+            elif isinstance(piece, Part):
+                stack.append(self.parts(piece))
+            else:
+                text.append(piece)
+                length += len(piece)
+            if length > limit or steps < 0:
+                return "".join(text)[:limit] + "…"
+        return "".join(text)
+
+    def _shown(self, tag: int, fields: tuple[Value, ...]) -> Parts:
         """A value as its definition shows it."""
-        key = (tag, *parts)
         # Not of floats: -0.0 equals 0.0 and is shown otherwise.
-        plain = all(isinstance(part, int | str | Fraction) for part in parts)
+        plain = all(isinstance(part, int | str | Fraction) for part in fields)
+        key = (tag, *fields, *map(type, fields))
         if plain and key in self._plain:
-            return self._plain[key]
-        shown = self._shower(tag, parts)
+            yield self._plain[key]
+            return
+        shown = self._shower(tag, fields)
+        if isinstance(shown, Iterator):
+            yield from shown
+            return
         is_text = settle(self._interpreter.shown[tag].result) == TEXT
-        text = shown if is_text else self._term(shown)
+        text = str(shown) if is_text else self._term(shown)
         if plain:
             if len(self._plain) >= MOST_TERMS:
                 self._plain.clear()
             self._plain[key] = text
-        return str(text)
+        yield text
 
     def _term(self, term: Value) -> str:
         if self._printer is None or not isinstance(term, tuple):
-            return self._collect(self._structure(term, 0))
+            return self._collect(Part(term, built=True))
         known = self._terms.get(id(term))
         if known is not None:
             return known[1]
@@ -147,93 +159,105 @@ class Display:
         self._terms[id(term)] = (term, text)
         return text
 
-    def _structure(self, value: Value, depth: int) -> Iterator[str]:
+    def _structure(self, value: Value) -> Parts:
         if not isinstance(value, tuple):
-            yield _leaf(value)
-            return
-        if depth > DEEPEST:
-            yield "…"
+            yield from self._leaf(value, built=True)
             return
         tag = value[0]
         if tag in (FRAME, EMPTY, KNOT):
-            pairs = [f"{name} = {self.structure(bound)}" for name, bound in bindings(value)]
-            yield "{" + ", ".join(reversed(pairs)) + "}"
+            yield "{"
+            pairs = reversed(list(bindings(value)))
+            yield from _row(((f"{name} = ", Part(bound, built=True)) for name, bound in pairs))
+            yield "}"
         elif tag == ITSELF:
             yield "↻"
-        elif tag in (STORE, MAP):
-            yield from self._entries(value, depth, self._structure)
-        elif tag in (TUPLE, NIL, CONS, NONE, SOME, LOCATION):
-            yield from self._built_in(value, depth, self._structure)
+        elif tag in BUILT_IN:
+            yield from self._built_in(value, built=True)
         else:
             constructor = self._interpreter.constructors.get(tag)
             yield constructor.name if constructor else "?"
-            yield from self._listed("(", value[FIELDS:], ")", depth, self._structure)
+            if value[FIELDS:]:
+                yield "("
+                yield from _row((Part(one, built=True),) for one in value[FIELDS:])
+                yield ")"
 
-    def _built_in(
-        self, value: Value, depth: int, inner: Callable[[Value, int], Iterator[str]]
-    ) -> Iterator[str]:
-        tag = value[0]
-        if tag == TUPLE:
-            yield from (
-                self._listed("(", value[FIELDS:], ")", depth, inner)
-                if value[FIELDS:]
-                else iter(("()",))
-            )
-        elif tag in (NIL, CONS):
-            if tag == NIL:
-                yield "[]"
-            else:
-                yield from self._listed("[", list_items(value), "]", depth, inner)
-        elif tag == LOCATION:
-            yield f"@{value[FIELDS]}"
-        elif tag == NONE:
-            yield "None"
+    def _frames(self, value: Value) -> Parts:
+        pairs = list(_visible(value))
+        if not pairs:
+            yield "↻" if value[0] == ITSELF else "∅"
+        yield from _row((f"{name} = ", Part(bound)) for name, bound in reversed(pairs))
+
+    def _leaf(self, value: Value, *, built: bool) -> Parts:
+        if isinstance(value, frozenset):
+            yield "{"
+            yield from _row((Part(one, built=built),) for one in members(value))
+            yield "}"
         else:
-            yield from self._listed("Some(", value[FIELDS:], ")", depth, inner)
+            yield _leaf(value)
 
-    def _entries(
-        self, value: Value, depth: int, inner: Callable[[Value, int], Iterator[str]]
-    ) -> Iterator[str]:
+    def _built_in(self, value: Value, *, built: bool) -> Parts:
+        tag = value[0]
+        if tag in (STORE, MAP):
+            yield from self._entries(value, built=built)
+            return
+        if tag == LOCATION:
+            yield f"@{value[FIELDS]}"
+            return
+        if tag == NONE:
+            yield "None"
+            return
+        begin, end = {TUPLE: ("(", ")"), SOME: ("Some(", ")")}.get(tag, ("[", "]"))
+        items = list_items(value) if tag in (NIL, CONS) else iter(value[FIELDS:])
+        yield begin
+        yield from _row((Part(one, built=built),) for one in items)
+        yield end
+
+    def _entries(self, value: Value, *, built: bool) -> Parts:
         """A store or map: what is at each key, in the order of the keys."""
         at = "@" if value[0] == STORE else ""
-        first = True
-        for key, held in entries(value):
-            yield f"{'' if first else ', '}{at}"
-            yield from inner(key, depth + 1)
-            yield " ↦ "
-            yield from inner(held, depth + 1)
-            first = False
-        if first:
+        found = entries(value)
+        if not found:
             yield "∅"
+        yield from _row(
+            (at, Part(key, built=built), " ↦ ", Part(held, built=built)) for key, held in found
+        )
 
-    def _listed(
-        self,
-        begin: str,
-        items: Any,
-        end: str,
-        depth: int,
-        inner: Callable[[Value, int], Iterator[str]],
-    ) -> Iterator[str]:
-        first = True
-        for one in items:
-            yield begin if first else ", "
-            yield from inner(one, depth + 1)
-            first = False
+
+BUILT_IN = (STORE, MAP, TUPLE, NIL, CONS, NONE, SOME, LOCATION)
+
+
+def _visible(environment: Value) -> Iterator[tuple[str, Value]]:
+    """Names and values of an environment, the innermost first; shadowed ones are left out."""
+    seen: set[str] = set()
+    for name, bound in bindings(environment):
+        if name not in seen:
+            seen.add(name)
+            yield name, bound
+
+
+def _row(rows: Iterable[Iterable[str | Part]]) -> Parts:
+    """Rows of parts with commas between them."""
+    first = True
+    for row in rows:
         if not first:
-            yield end
+            yield ", "
+        first = False
+        yield from row
 
 
-def plainly(body: k.Core | None, known: Mapping[int, Value], show: Callable[[Value], str]) -> Any:
+def plainly(body: k.Core | None, known: Mapping[int, Value]) -> Parts | str | Value | None:
     """What a `shown` gives that only puts fields together, found without running anything; None
     for any other."""
     match body:
         case k.Local(slot):
-            return known[slot]
+            return iter((Part(known[slot]),))
         case k.Const(str() as text):
             return text
         case k.Template(parts) if all(isinstance(part, str | k.Local) for part in parts):
-            pieces = [known[part.slot] if isinstance(part, k.Local) else part for part in parts]
-            return "".join(one if isinstance(one, str) else show(one) for one in pieces)
+            return iter(
+                [Part(known[part.slot]) if isinstance(part, k.Local) else str(part)
+                 for part in parts]
+            )  # fmt: skip
         case k.Build(made, args) if made.is_form and all(isinstance(a, k.Local) for a in args):
             return (made.tag, None, *(known[a.slot] for a in args if isinstance(a, k.Local)))
     return None
@@ -244,8 +268,6 @@ def _leaf(value: Value) -> str:
         return "true" if value else "false"
     if isinstance(value, str):
         return value
-    if isinstance(value, frozenset):
-        return "{" + ", ".join(_leaf(one) for one in sorted(value, key=key_order)) + "}"
     if callable(value):
         return f"{OPEN}function{CLOSE}"
     return write_number(value)

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import random
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from embrix.brix.core import Law
+from embrix.machine.program_words import words_of
 from embrix.machine.run import Machine
-from embrix.terms.generate import NAMES, NUMBERS, Generator
+from embrix.terms.generate import NAMES, Generator, NoTerm
 from embrix.terms.node import Value, size
-from embrix.terms.types import NAME, NUMBER, Con, settle
+from embrix.terms.signature import Signature
+from embrix.terms.types import Type
 
 SEED = 1
 TRIES = 300
@@ -17,24 +19,30 @@ TRIES = 300
 
 @dataclass(frozen=True, slots=True)
 class LawReport:
-    """What came of trying a law: how often, from which seed, and the smallest counterexample."""
+    """What came of trying a law: how often, from which seed, and the smallest counterexample;
+    `untried` says why no example could be made."""
 
     law: Law
     tried: int
     seed: int
     counterexample: dict[str, str] | None
+    untried: str = ""
 
 
 def try_law(machine: Machine, law: Law, tries: int = TRIES, seed: int = SEED) -> LawReport:
-    """Hold a law against generated terms. It is tested, never proved."""
+    """Hold a law against generated values. It is tested, never proved."""
     chance = random.Random(seed)
-    generator = Generator(machine.interpreter.language.signature, chance.randrange)
+    interpreter = machine.interpreter
+    forms = {**interpreter.signature.by_tag, **interpreter.constructors}
+    words = replace(words_of(interpreter, machine.printer), parts={})
+    generator = Generator(Signature(tuple(forms.values())), chance.randrange, words)
     worst: tuple[int, dict[str, str]] | None = None
     tried = 0
     for _ in range(tries):
-        values = [_made_up(generator, chance, kind) for kind in law.function.types]
-        if any(value is None for value in values):
-            continue
+        try:
+            values = [_made_up(generator, chance, kind) for kind in law.function.types]
+        except NoTerm as none:
+            return LawReport(law, 0, seed, None, f"there are no finite examples of {none}")
         holds = machine.test_law(law, values)
         if holds is None:
             continue
@@ -43,16 +51,16 @@ def try_law(machine: Machine, law: Law, tries: int = TRIES, seed: int = SEED) ->
         if not holds and (worst is None or weight < worst[0]):
             shown = map(machine.display.show, values)
             worst = (weight, dict(zip(law.function.params, shown, strict=True)))
-    return LawReport(law, tried, seed, worst[1] if worst else None)
+    untried = "" if tried else "every example that was made ends in a failure"
+    return LawReport(law, tried, seed, worst[1] if worst else None, untried)
 
 
-def _made_up(generator: Generator, chance: random.Random, kind: object) -> Value:
-    settled = settle(kind)  # type: ignore[arg-type]
-    if settled == NAME:
-        return chance.choice(NAMES)
-    if settled == NUMBER:
-        return chance.choice(NUMBERS)
-    if isinstance(settled, Con):
-        scope = NAMES if chance.random() < 0.6 else ()
-        return generator.term(settled.name, chance.randrange(1, 5), scope)
-    return None
+def _made_up(generator: Generator, chance: random.Random, kind: Type) -> Value:
+    """A value of a type, with names free in it more often than not. Raises `NoTerm`."""
+    scope = NAMES if chance.random() < 0.6 else ()
+    depth = chance.randrange(1, 5)
+    try:
+        return generator.value(kind, depth, scope)
+    except NoTerm:
+        # There are open terms, perhaps.
+        return generator.value(kind, depth, NAMES)

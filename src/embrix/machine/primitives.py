@@ -8,9 +8,11 @@ from typing import Any
 
 from embrix.machine.faults import OutOfFuel, absent_key
 from embrix.machine.limits import Limits
+from embrix.terms.keys import entries, key_of, members
 from embrix.terms.node import (
     CONS,
     FIELDS,
+    FRAME,
     LOCATION,
     MAP,
     NIL_NODE,
@@ -20,8 +22,6 @@ from embrix.terms.node import (
     TUPLE,
     Node,
     Value,
-    entries,
-    key_order,
     list_items,
     make_list,
     tuple_of,
@@ -29,6 +29,9 @@ from embrix.terms.node import (
 from embrix.terms.numbers import read_number, write_number
 
 Spend = Callable[[int], None]
+
+CHARACTERS = 256
+"""Characters of a text that are copied for the fuel of one call."""
 
 
 def primitives(
@@ -52,21 +55,23 @@ def primitives(
             total += len(one) + len(between)
             room(total)
             texts.append(one)
-        spend(len(texts))
+        spend(len(texts) + total // CHARACTERS)
         return between.join(texts)
 
     def part(t: str, first: int, count: int) -> str:
         begin = max(0, first)
+        spend(max(0, min(count, len(t) - begin)) // CHARACTERS)
         return t[begin : max(begin, first + count)]
 
     def replaced(t: str, old: str, new: str) -> str:
         if not old:
             return t
-        spend(len(t))
+        spend(len(t) + t.count(old) * len(new) // CHARACTERS)
         room(len(t) + t.count(old) * (len(new) - len(old)))
         return t.replace(old, new)
 
     def parse_number(t: str) -> Node:
+        spend(len(t) // CHARACTERS)
         number = read_number(t, numbers)
         return NONE_NODE if number is None else (SOME, None, number)
 
@@ -118,7 +123,7 @@ def primitives(
         return (STORE, None, store[FIELDS].set(loc[FIELDS], v), store[3])
 
     def map_find(container: Node, key: Value) -> Value:
-        return container[FIELDS].get(map_key(key), nothing)
+        return container[FIELDS].get(key_of(key, spend), nothing)
 
     def map_at(container: Node, key: Value, here: Node) -> Value:
         found = map_find(container, key)
@@ -127,14 +132,23 @@ def primitives(
         return found
 
     def map_with(container: Node, key: Value, v: Value) -> Node:
-        return (MAP, None, container[FIELDS].set(map_key(key), v))
+        return (MAP, None, container[FIELDS].set(key_of(key, spend), v))
 
     def list_find(items: Node, index: int) -> Value:
+        number = 0
         for number, one in enumerate(list_items(items)):
             if number == index:
                 spend(number)
                 return one
+        spend(number)
         return nothing
+
+    def extend_all(environment: Node, pairs: Node) -> Node:
+        found = list(list_items(pairs))
+        for pair in found:
+            environment = (FRAME, None, pair[FIELDS], pair[FIELDS + 1], environment)
+        spend(len(found))
+        return environment
 
     def list_at(items: Node, index: int, here: Node) -> Value:
         found = list_find(items, index)
@@ -148,11 +162,11 @@ def primitives(
 
     def items_of(s: frozenset[Any]) -> Node:
         spend(len(s))
-        return make_list(sorted(s, key=key_order))
+        return make_list(members(s))
 
     def added(s: frozenset[Any], x: Value) -> frozenset[Any]:
         spend(len(s) + 1)
-        return s | {map_key(x)}
+        return s | {key_of(x, spend)}
 
     def union(s: frozenset[Any], t: frozenset[Any]) -> frozenset[Any]:
         spend(len(s) + len(t))
@@ -180,25 +194,20 @@ def primitives(
         "alloc": alloc, "reserve": reserve, "store_find": store_find, "store_at": store_at,
         "store_with": store_with, "map_find": map_find, "map_at": map_at, "map_with": map_with,
         "list_find": list_find, "list_at": list_at, "keys": keys, "items": items_of,
-        "has": lambda s, x: map_key(x) in s, "added": added, "union": union, "zip": zipped,
+        "has": lambda s, x: key_of(x, spend) in s, "added": added, "union": union, "zip": zipped,
         "rejoined": rejoined, "number": number,
         "length": len, "characters": characters, "joined": joined, "part": part,
         "replaced": replaced, "begins": str.startswith, "parse_number": parse_number,
-        "whole": whole, "size": size, "reversed": turned, "appended": appended,
+        "whole": whole, "extend_all": extend_all, "size": size, "reversed": turned,
+        "appended": appended,
     }  # fmt: skip
 
 
-_NOT_A_NUMBER = float("nan")
-
-
-def map_key(key: Value) -> Value:
-    """A key as it is kept: not-a-number equals itself, and places do not count."""
-    if isinstance(key, float) and key != key:
-        return _NOT_A_NUMBER
-    return (key[0], None, *key[FIELDS:]) if isinstance(key, tuple) else key
-
-
 def shown_key(key: Value) -> str:
-    if isinstance(key, tuple):
-        return f"location @{key[FIELDS]}"
-    return key if isinstance(key, str) else write_number(key)
+    if isinstance(key, str):
+        return key
+    if isinstance(key, bool):
+        return "true" if key else "false"
+    if not isinstance(key, int | float | Fraction):
+        return f"location @{key[FIELDS]}" if key[0] == LOCATION else "that key"
+    return write_number(key)

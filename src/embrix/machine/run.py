@@ -11,7 +11,7 @@ from typing import Any
 from weakref import WeakKeyDictionary
 
 from embrix.brix.core import RESULT, Function, Interpreter, Law, TemplateParts
-from embrix.grammar.printing import Printer
+from embrix.grammar.printing import Part, Parts, Printer
 from embrix.machine.compiler import (
     HELPERS,
     Compiled,
@@ -35,7 +35,7 @@ from embrix.machine.faults import (
 )
 from embrix.machine.limits import Limits
 from embrix.machine.outcome import Outcome, Result, Shown
-from embrix.machine.primitives import primitives
+from embrix.machine.primitives import CHARACTERS, primitives
 from embrix.machine.recorder import NOT_LEFT, Recorder
 from embrix.machine.stack import with_room
 from embrix.machine.staging import Stages
@@ -52,7 +52,6 @@ from embrix.terms.node import (
     Node,
     Place,
     Value,
-    list_items,
     make_list,
     same,
     tuple_of,
@@ -77,6 +76,12 @@ _LIMIT_TEXTS = {
     "recorded moments": "more than {moments:,} recorded moments",
 }
 
+
+NESTED, NESTED_CALLS = 40, 1_000
+"""How deep displays may be worked out inside each other by functions of a definition, and how many
+inside one."""
+ASIDE = Limits(calls=100_000, text=20_000)
+"""What a function may use that is applied beside any run."""
 
 _SHARED: WeakKeyDictionary[Interpreter, dict[tuple[Variant, str], Compiled]] = WeakKeyDictionary()
 """What has been compiled for all ways of deciding the choices of an interpreter."""
@@ -104,6 +109,9 @@ class Machine:
         self.printer = Printer(grammar, self._show_other) if grammar is not None else None
         self._compiled: dict[Variant, Compiled] = {}
         self._aside: _Session | None = None
+        self._showing = 0
+        """How many displays are being worked out inside each other."""
+        self._nested_left = 0
         self.display = Display(interpreter, self.printer, self._show_by_clause)
 
     @property
@@ -207,20 +215,28 @@ class Machine:
         costs["depth"] = counts["deepest"]
         return costs
 
-    def _show_other(self, node: Value) -> str:
+    def _show_other(self, part: Part) -> Parts:
         """What stands for a node that only runs make, inside a printed term."""
-        return self.display.show(node)
+        return self.display.parts(part)
 
     def _show_by_clause(self, tag: int, fields: tuple[Value, ...]) -> Any:
         """What the `shown` of a constructor gives; a display that never ends is cut off."""
         shown = self.interpreter.shown[tag]
-        plain = plainly(shown.body, dict(zip(shown.slots, fields, strict=True)), self.display.show)
+        plain = plainly(shown.body, dict(zip(shown.slots, fields, strict=True)))
         if plain is not None:
             return plain
+        if not self._showing:
+            self._nested_left = NESTED_CALLS
+        self._nested_left -= 1
+        if self._showing >= NESTED or self._nested_left < 0:
+            return iter(("…",))
+        self._showing += 1
         try:
             return self.apply(f"shown {tag}", fields)
         except Ended:
-            return "…"
+            return iter(("…",))
+        finally:
+            self._showing -= 1
 
     def apply(self, name: str, args: Sequence[Value]) -> Any:
         """A function of the definition applied beside any run. One session serves many calls;
@@ -229,7 +245,7 @@ class Machine:
         function = self.interpreter.functions.get(name)
         extra = [root] if function is None or function.subject is None else []
         for last in (False, True):
-            session = self._aside or _Session(self, Limits(calls=100_000), "plain", None)
+            session = self._aside or _Session(self, ASIDE, "plain", None)
             self._aside = session
             try:
                 return session.guarded(partial(session.call, name, *args, *extra), roomy=False)
@@ -237,6 +253,10 @@ class Machine:
                 self._aside = None
                 if last:
                     raise
+            except BaseException as stopped:
+                if not isinstance(stopped, Ended):
+                    self._aside = None  # who knows where it was
+                raise
         raise AssertionError("the second attempt returns or raises")
 
     # ---------------------------------------------------------------- templates
@@ -298,7 +318,7 @@ class _Session:
         language = interpreter.language
         signature = interpreter.signature
         compiled = machine.compiled(variant)
-        arithmetic = operations(language.numbers, limits.number_bits)
+        arithmetic = operations(language.numbers, limits.number_bits, self.spend)
         printer = machine.printer
 
         def accept(name: str) -> bool:
@@ -326,7 +346,7 @@ class _Session:
             "put": recorder.substituted if recorder else None,
             "alike": lambda a, b: alike(signature, a, b, self.spend),
             "fresh": lambda x, names: fresh(x, names, accept),
-            "emit": self.emit, "text": self.text, "extend_all": _extend_all,
+            "emit": self.emit, "text": self.text,
             **primitives(limits, self.spend, language.numbers, compiled.constants[3]),
             "failed": Failed, "ask": self.ask, "kind_of": type, "whole_kind": int,
             "mark": recorder.mark if recorder else None,
@@ -409,8 +429,11 @@ class _Session:
             part if is_plain or isinstance(part, str) else show(part, most)
             for is_plain, part in zip(plain, parts, strict=True)
         ]
-        if sum(map(len, pieces)) > most:
+        length = sum(map(len, pieces))
+        if length > most:
             raise OutOfFuel("text")
+        if length > CHARACTERS:
+            self.spend(length // CHARACTERS)
         return "".join(pieces)
 
     def guarded(self, work: Callable[[], Any], *, roomy: bool = True) -> Any:
@@ -470,9 +493,3 @@ def _numbers(limits: Limits) -> dict[str, int]:
 
 def _place(end: Ended) -> Place | None:
     return end.node[1] if end.node is not None else None
-
-
-def _extend_all(environment: Node, items: Node) -> Node:
-    for pair in list_items(items):
-        environment = (FRAME, None, pair[2], pair[3], environment)
-    return environment

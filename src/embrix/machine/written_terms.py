@@ -3,6 +3,7 @@ language without a grammar, and possible in every other one."""
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any
 
 from embrix.brix import syntax as s
@@ -12,7 +13,20 @@ from embrix.brix.lexer import lex
 from embrix.brix.parse import Cursor, Misread
 from embrix.grammar.parser import Parsed, Parser, ParseResult, Refused
 from embrix.grammar.tokens import Tokens
-from embrix.terms.node import FIELDS, NONE_NODE, SOME, Node, Value, make_list
+from embrix.terms.node import (
+    CONS,
+    FIELDS,
+    NIL,
+    NONE,
+    NONE_NODE,
+    SOME,
+    Node,
+    Value,
+    list_items,
+    make_list,
+)
+from embrix.terms.numbers import write_number
+from embrix.terms.signature import Signature
 from embrix.terms.types import BOOL, INT, NAME, NUMBER, TEXT, Con, Type, settle, show_type
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Source, Span
@@ -40,6 +54,62 @@ class TermParser:
             "grammar", f"{self._language.name} has no grammar: write {MARK} and a term of its "
             "forms", span, NO_TOKENS, (f"`{MARK}`",),
         )  # fmt: skip
+
+
+def write_term(signature: Signature, term: Value) -> str:
+    """A program as a term, which `read_term` reads back. Raises ValueError for a value that has no
+    place in a program."""
+    pieces: list[str] = [MARK, " "]
+    stack: list[Any] = [_Written(term, None)]
+    while stack:
+        job = stack.pop()
+        if isinstance(job, str):
+            pieces.append(job)
+            continue
+        stack.extend(reversed(_pieces(signature, job.value, job.kind)))
+    return "".join(pieces)
+
+
+@dataclass(frozen=True, slots=True)
+class _Written:
+    """A value of a type, still to be written."""
+
+    value: Value
+    kind: Type | None
+
+
+def _pieces(signature: Signature, value: Value, kind: Type | None) -> list[Any]:
+    """A value, one level deep: texts, and what stands between them."""
+    if isinstance(value, bool):
+        return ["true" if value else "false"]
+    if isinstance(value, str):
+        return [value if kind == NAME else quoted(value)]
+    if not isinstance(value, tuple):
+        return [write_number(value)]
+    if value[0] == NONE:
+        return ["None"]
+    form = signature.form_of(value)
+    inner = kind.args[0] if isinstance(kind, Con) and kind.args else None
+    if value[0] == SOME:
+        name, parts = "Some(", [_Written(value[FIELDS], inner)]
+    elif value[0] in (NIL, CONS):
+        name, parts = "[", [_Written(item, inner) for item in list_items(value)]
+    elif form is not None:
+        kinds = map(settle, form.types)
+        name = f"{form.name}(" if form.fields else form.name
+        parts = [_Written(*pair) for pair in zip(value[FIELDS:], kinds, strict=True)]
+    else:
+        raise ValueError("this value has no place in a program")
+    end = {"[": "]", "(": ")"}.get(name[-1], "")
+    between = [one for part in parts for one in (", ", part)]
+    return [name, *between[1:], end]
+
+
+def quoted(text: str) -> str:
+    """A text as the notation writes it."""
+    signs = {"\\": "\\\\", '"': '\\"', "{": "\\{", "}": "\\}", "\n": "\\n", "\t": "\\t",
+             "\r": "\\r", "\0": "\\0"}  # fmt: skip
+    return '"' + "".join(signs.get(one, one) for one in text) + '"'
 
 
 class _Wrong(Exception):

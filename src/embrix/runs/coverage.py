@@ -17,10 +17,11 @@ from embrix.grammar.parser import Parsed
 from embrix.grammar.printing import Printer
 from embrix.machine.lane import BadBinding, Lane
 from embrix.machine.limits import Limits
+from embrix.machine.program_words import words_of
 from embrix.runs.branches import Branch, Marked
 from embrix.runs.session import Session
 from embrix.suite.model import Case
-from embrix.terms.generate import Generator
+from embrix.terms.generate import Generator, NoTerm
 from embrix.terms.node import Node, nodes_of
 from embrix.terms.types import Con, settle
 from embrix.text.diagnostic import Findings
@@ -179,14 +180,15 @@ def _programs_for(
         return {}
     sort = kind.name
     printer = Printer(target.grammar)
+    words = words_of(interpreter, printer)
     seeded = random.Random(language)
     found: dict[tuple[str, int, str], str] = {}
     for number in range(TRIED):
-        generator = Generator(target.signature, seeded.randrange)
+        generator = Generator(target.signature, seeded.randrange, words)
         try:
             text = printer.show(generator.term(sort, 2 + number * 3 // TRIED)).text
-        except (RecursionError, ValueError):
-            continue
+        except NoTerm:
+            break
         for marked in list(met.marked.values()):
             for key in marked.taken(text, limits=SMALL) & wanted:
                 own = marked.lane.name

@@ -27,6 +27,7 @@ def hunted(
         return {
             "refused": "", "lanes": [done.first, done.second], "seed": done.seed,
             "tried": done.tried, "sentence": done.sentence, "distribution": done.distribution,
+            "asked": done.asked, "occurring": done.occurring,
             "program": done.program, "nodes": done.nodes, "ends": list(done.ends),
         }  # fmt: skip
 

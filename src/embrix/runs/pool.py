@@ -25,6 +25,9 @@ Answer: TypeAlias = dict[str, Any]
 PATIENCE = 0.4
 """Seconds that a worker has to stop a cancelled run before it is ended."""
 
+WRITING = ("save_walk", "handout", "starter", "picture", "prompt")
+"""Requests that are not simply carried out once more: they write files, or come after others."""
+
 CRASHES = (-signal.SIGSEGV, -signal.SIGABRT, -signal.SIGBUS)
 """How a process ends when Python itself finds no memory for a frame (some versions crash then)."""
 
@@ -46,6 +49,8 @@ class _Request:
     callback: Callable[[Answer], None]
     cancelled: bool = False
     started: bool = False
+    again: bool = False
+    """Whether a worker ended over it before."""
 
 
 @dataclass(slots=True, eq=False)
@@ -210,14 +215,20 @@ class Pool:
         for request in pending:
             if request.cancelled or worker.closing:
                 request.callback({"cancelled": True})
-            elif replace and not request.started:
-                # It had only been waiting for its turn.
+            elif replace and (not request.started or self._tried_again(request, worker)):
+                request.again, request.started = request.started or request.again, False
                 fresh.pending[request.number] = request
                 self._send(fresh, {"id": request.number, "do": request.do, "with": request.args})
             elif request.do == "run" and worker.process.returncode in CRASHES:
                 request.callback({"answer": NO_MEMORY})
             else:
                 request.callback({"fault": "the worker process ended", "kind": "ended"})
+
+    def _tried_again(self, request: _Request, worker: _Worker) -> bool:
+        """Whether what a worker was doing when it ended is asked for once more: not what may have
+        ended it, nor what writes."""
+        crashed = worker.process.returncode in CRASHES
+        return not request.again and not crashed and request.do not in WRITING
 
     def _end_if_running(self, worker: _Worker, number: int) -> None:
         request = worker.pending.get(number)

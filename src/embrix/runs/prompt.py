@@ -11,7 +11,7 @@ from collections.abc import Callable
 
 from embrix.grammar.parser import Parsed, Refused
 from embrix.machine.lane import Lane, OnStart
-from embrix.machine.limits import Limits
+from embrix.machine.limits import COMMAND
 from embrix.runs.session import Session
 from embrix.text.diagnostic import excerpt
 from embrix.text.source import Source, Span
@@ -30,10 +30,6 @@ QUESTIONS = {
     "drop": "forget the unread rest",
     "quit": "leave (so does the end of the input)",
 }
-
-
-RUN = Limits(calls=5_000_000)
-"""What one entry may use."""
 
 
 class Prompt:
@@ -120,7 +116,7 @@ class Prompt:
         if self._rule is not None and self._rule not in self._starts():
             self._question("tree")
             return
-        result = self._lane.run(text, limits=RUN, on_start=self.on_start)
+        result = self._lane.run(text, limits=COMMAND, on_start=self.on_start)
         for piece in result.output:
             self.say(visible(piece.rstrip("\n")))
         outcome = result.outcome

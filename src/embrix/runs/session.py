@@ -6,7 +6,6 @@ between processes.
 
 from __future__ import annotations
 
-from collections import OrderedDict
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
@@ -30,6 +29,7 @@ from embrix.runs.outside import OutsideLane
 from embrix.runs.strength import Noticed, Trial
 from embrix.runs.testing import check_suite
 from embrix.runs.versions import NoVersion, unsaved_of
+from embrix.runs.walks import NoWalk, Recipe, Walks
 from embrix.suite.model import Suite
 from embrix.suite.read import read_suite
 from embrix.terms.node import CONS, FIELDS, NIL, NONE, SOME, Node, list_items
@@ -39,14 +39,12 @@ from embrix.text.source import Source, Span, Unreadable, read_source
 from embrix.text.suggest import did_you_mean
 from embrix.text.visible import cut
 from embrix.trace.data import station_data
-from embrix.trace.saved import SavedWalk, Unusable, save_walk
+from embrix.trace.saved import SavedWalk, save_walk
 from embrix.trace.seeking import Kind, seek
-from embrix.trace.walk import Walk
 
 Data: TypeAlias = dict[str, Any]
 Progress: TypeAlias = Callable[[Data], None]
 
-KEPT_WALKS = 6
 MOST_VALUES = 300
 """Tokens whose values are looked at."""
 
@@ -63,10 +61,8 @@ class Session:
         self._lanes: dict[tuple[str, str, str | None, bool], Lane] = {}
         self.laws: list[LawReport] = []
         """The laws that have been tried for `diagnostics`."""
-        self._walks: OrderedDict[str, Walk | SavedWalk] = OrderedDict()
+        self._walks = Walks()
         self._versions: dict[str, tuple[dict[Path, str], Session]] = {}
-        self._programs: dict[str, str] = {}
-        """The programs of the walks that are kept."""
 
     def parser(self, language: str, grammar: str | None = None) -> Parser | None:
         """The parser of a language by one of its grammars (default: the first)."""
@@ -480,58 +476,33 @@ class Session:
 
     # ---------------------------------------------------------------- walks
 
-    def walk(
-        self,
-        key: str,
-        language: str,
-        lane: str,
-        text: str,
-        given: Mapping[str, str] | None = None,
-        limits: Limits = LIVE,
-        on_start: OnStart | None = None,
-        given_input: Sequence[str] = (),
-    ) -> Data:
-        """Record a run and keep it under a key; how many stations it has."""
+    def walk(self, recipe: Recipe, limits: Limits = LIVE, on_start: OnStart | None = None) -> Data:
+        """Record a run, or open one that was saved; how many stations it has."""
         try:
-            target = self.runner(language, lane)
-        except NoVersion as gone:
-            return {"length": 0, "style": "moments", "levels": [], "refused": str(gone.args[0])}
-        if isinstance(target, OutsideLane):
-            return self._walk_outside(key, target, text, given or {})
-        try:
-            traced = target.trace(
-                text, given, limits=limits, on_start=on_start, given_input=given_input
-            )
-            walk = Walk(target, traced)
-        except BadBinding as bad:
-            return {"length": 0, "style": "moments", "levels": [], "refused": str(bad)}
-        self._keep(key, walk)
-        self._programs[key] = text
+            walk = self._walks.made(self, recipe, limits, on_start)
+        except NoWalk as wrong:
+            return {"length": 0, "style": "moments", "levels": [], "refused": str(wrong)}
+        if isinstance(walk, SavedWalk):
+            head = walk.head
+            return {
+                "length": len(walk), "style": head["style"], "levels": head["levels"],
+                "refused": "", "program": head["program"], "lane": head["lane"],
+                "language": head["language"],
+            }  # fmt: skip
         return {
             "length": len(walk), "style": walk.style, "levels": walk.levels(), "refused": "",
             "cut": walk.cut,
         }  # fmt: skip
 
-    def _walk_outside(
-        self, key: str, lane: OutsideLane, text: str, given: Mapping[str, str]
-    ) -> Data:
-        """The steps that an outside interpreter tells of, if it does."""
-        nothing = {"length": 0, "style": "moments", "levels": []}
-        found = lane.steps(text, given)
-        if isinstance(found, Outcome):
-            return {**nothing, "refused": found.text}
+    def stations(
+        self, recipe: Recipe, first: int, last: int, on_start: OnStart | None = None
+    ) -> list[Data]:
+        """Stations of a walk, from number `first` to before `last`. A walk that is no longer kept
+        is made again."""
         try:
-            walk = SavedWalk.of_lines(found, lane.name)
-        except Unusable as fault:
-            return {**nothing, "refused": str(fault)}
-        self._keep(key, walk)
-        return {"length": len(walk), "style": walk.head["style"], "levels": walk.head["levels"],
-                "refused": ""}  # fmt: skip
-
-    def stations(self, key: str, first: int, last: int) -> list[Data]:
-        """Stations of a kept walk, from number `first` to before `last`. Raises KeyError."""
-        walk = self._walks[key]
-        self._walks.move_to_end(key)
+            walk = self._walks.kept(self, recipe, LIVE, on_start)
+        except NoWalk:
+            return []
         numbers = range(max(0, first), min(last, len(walk)))
         if isinstance(walk, SavedWalk):
             return [walk.station(number) for number in numbers]
@@ -539,15 +510,19 @@ class Session:
 
     def seek(
         self,
-        key: str,
+        recipe: Recipe,
         kind: Kind,
         what: str,
         start: int,
         forward: bool,
+        on_start: OnStart | None = None,
         progress: Progress | None = None,
     ) -> int | None:
-        """Where something happens next in a kept walk. Raises KeyError."""
-        walk = self._walks[key]
+        """Where something happens next in a walk."""
+        try:
+            walk = self._walks.kept(self, recipe, LIVE, on_start)
+        except NoWalk:
+            return None
 
         def told(looked: int) -> None:
             if progress is not None:
@@ -559,37 +534,20 @@ class Session:
             return walk.find(what, start, forward) if kind == "text" else None
         return seek(walk, kind, what, start, forward, told)
 
-    def save_walk(self, key: str, path: Path) -> str:
-        """Keep a walk in a file; what went wrong, or nothing. Raises KeyError."""
-        walk = self._walks[key]
+    def save_walk(self, recipe: Recipe, path: Path) -> str:
+        """Keep a walk in a file; what went wrong, or nothing."""
+        try:
+            walk = self._walks.kept(self, recipe, LIVE, None)
+        except NoWalk as wrong:
+            return str(wrong)
         if isinstance(walk, SavedWalk):
             return "this walk comes from a file already"
         try:
             language = walk.lane.interpreter.language.name
-            save_walk(walk, self._programs.get(key, ""), language, path)
+            save_walk(walk, recipe.text, language, path)
         except OSError as fault:
             return f"{path.name} cannot be written: {fault.strerror or fault}"
         return ""
-
-    def open_walk(self, key: str, path: Path) -> Data:
-        """A walk that was kept in a file."""
-        try:
-            walk = SavedWalk(path)
-        except Unusable as fault:
-            return {"length": 0, "style": "moments", "levels": [], "refused": str(fault)}
-        self._keep(key, walk)
-        head = walk.head
-        return {
-            "length": len(walk), "style": head["style"], "levels": head["levels"], "refused": "",
-            "program": head["program"], "lane": head["lane"], "language": head["language"],
-        }  # fmt: skip
-
-    def _keep(self, key: str, walk: Walk | SavedWalk) -> None:
-        self._walks[key] = walk
-        self._walks.move_to_end(key)
-        while len(self._walks) > KEPT_WALKS:
-            gone, _ = self._walks.popitem(last=False)
-            self._programs.pop(gone, None)
 
     # ---------------------------------------------------------------- suites
 

@@ -7,9 +7,10 @@ remembered with it.
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, TypeVar
 from weakref import WeakKeyDictionary
 
 from embrix.brix.core import Interpreter
@@ -30,6 +31,10 @@ from embrix.text.visible import visible
 if TYPE_CHECKING:
     from embrix.runs.session import Session
 
+LaneT = TypeVar("LaneT", bound=Lane)
+
+_log = logging.getLogger(__name__)
+
 MOST = 20_000
 """Verdicts that are remembered for one interpreter."""
 
@@ -44,8 +49,18 @@ def verdict_of(case: Case, lane: Lane, base: Interpreter) -> Verdict:
     if key not in known:
         if len(known) >= MOST:
             known.clear()
-        known[key] = check_case(case, lane)
+        known[key] = unfailing(case, lane, check_case)
     return known[key]
+
+
+def unfailing(case: Case, lane: LaneT, check: Callable[[Case, LaneT], Verdict]) -> Verdict:
+    """A verdict in any case: a fault of Embrix is one that fails, and takes nothing else along."""
+    try:
+        return check(case, lane)
+    except Exception as fault:
+        _log.exception("the case %r on %s", case.name, lane.name)
+        told = f"an internal error of Embrix: {type(fault).__name__}: {fault}"
+        return Verdict(case.name, lane.name, "failed", "a verdict", told, "outcome")
 
 
 class Testing:
@@ -102,14 +117,14 @@ class Testing:
             base = lane.interpreter if lane.name != lane.role else bases[lane.interpreter.name]
             if other is not None:
                 read = self.session.lane(self.language, lane.name, self.grammar)
-                yield check_case(other, read)
+                yield unfailing(other, read, check_case)
             elif case.grammar is not None:
                 read = self.session.lane(self.language, lane.name, case.grammar)
                 yield verdict_of(case, read, base)
             else:
                 yield verdict_of(case, lane, base)
         for outside in self.outside if self.grammar is None else ():
-            yield check_outside(case, outside)
+            yield unfailing(case, outside, check_outside)
 
     def row(self, case: Case) -> dict[str, Any]:
         """A case with its verdicts as plain data."""

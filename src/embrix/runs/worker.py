@@ -19,11 +19,13 @@ from typing import Any, BinaryIO
 from embrix.machine.limits import LIVE, MEMORY, Limits
 from embrix.runs.asked import ANSWERS
 from embrix.runs.frames import read_frame, write_frame
+from embrix.runs.interrupting import Stopped, forget_interruption, interrupt
 from embrix.runs.memory import limit_memory
 from embrix.runs.prompt import Prompt
 from embrix.runs.scratch import Scratch
 from embrix.runs.session import Session
 from embrix.runs.testing import with_history
+from embrix.runs.walks import Recipe
 
 
 class Worker:
@@ -38,30 +40,43 @@ class Worker:
         self._current = -1
         self._stop: Callable[[], None] | None = None
         self._cancelled: set[int] = set()
+        self._thread = threading.current_thread()
         self._session: Session | None = None
         self._scratch: Scratch | None = None
         self._prompt: tuple[tuple[int, str], Prompt] | None = None
 
     def serve(self) -> None:
+        self._thread = threading.current_thread()
         threading.Thread(target=self._listen, daemon=True).start()
         while (request := self._requests.get()) is not None:
             number = request["id"]
             with self._lock:
                 if number in self._cancelled:
                     self._cancelled.discard(number)
-                    skip = True
-                else:
-                    self._current, skip = number, False
-            if skip:
-                continue  # answered when it was cancelled
-            self._write({"id": number, "started": True})
-            answer = self._answer(request)
-            with self._lock:
-                self._current, self._stop = -1, None
-                if number in self._cancelled:
-                    self._cancelled.discard(number)
-                    answer = {"cancelled": True}
+                    continue  # answered when it was cancelled
+                self._current = number
+            try:
+                self._write({"id": number, "started": True})
+                answer = self._answer(request)
+                self._done()
+            except Stopped:
+                self._done()
+                answer = {"cancelled": True}
+            if number in self._cancelled:
+                self._cancelled.discard(number)
+                answer = {"cancelled": True}
             self._write({"id": number, **answer})
+
+    def _done(self) -> None:
+        """From now on the present request cannot be interrupted any more."""
+        while True:
+            try:
+                with self._lock:
+                    self._current, self._stop = -1, None
+                    forget_interruption(self._thread)
+                return
+            except Stopped:
+                continue  # it was on its way already
 
     def _write(self, frame: dict[str, Any]) -> None:
         with self._writing:
@@ -76,8 +91,10 @@ class Worker:
             with self._lock:
                 self._cancelled.add(number)
                 running = self._current == number
-                if running and self._stop is not None:
-                    self._stop()
+                if running:
+                    if self._stop is not None:
+                        self._stop()
+                    interrupt(self._thread)
             if not running:
                 self._write({"id": number, "cancelled": True})
         self._requests.put(None)
@@ -175,21 +192,17 @@ class Worker:
                     a.get("input", ()),
                 )
             case "walk":
-                return session.walk(
-                    a["key"], a["language"], a["lane"], a["text"], a.get("given"), limits,
-                    self._started, a.get("input", ()),
-                )  # fmt: skip
+                return session.walk(Recipe.of(a["walk"]), limits, self._started)
             case "stations":
-                return session.stations(a["key"], a["first"], a["last"])
+                return session.stations(Recipe.of(a["walk"]), a["first"], a["last"], self._started)
             case "seek":
                 found = session.seek(
-                    a["key"], a["kind"], a["what"], a["start"], a["forward"], progress
-                )
+                    Recipe.of(a["walk"]), a["kind"], a["what"], a["start"], a["forward"],
+                    self._started, progress,
+                )  # fmt: skip
                 return {"number": found}
             case "save_walk":
-                return {"refused": session.save_walk(a["key"], Path(a["path"]))}
-            case "open_walk":
-                return session.open_walk(a["key"], Path(a["path"]))
+                return {"refused": session.save_walk(Recipe.of(a["walk"]), Path(a["path"]))}
             case "test":
                 share = tuple(a.get("share", (0, 1)))
                 report = session.test(

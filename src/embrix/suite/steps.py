@@ -12,6 +12,8 @@ ANY = "..."
 """A line that stands for any number of steps."""
 OPEN = "…"
 """What stands for any text inside a line."""
+COMPARED = 300
+"""Words of a difference that are held against each other: what that takes grows with their cube."""
 NONE_LEFT = "no further step"
 
 Alike: TypeAlias = Callable[[str, str], bool]
@@ -31,8 +33,18 @@ def reads_like(wanted: str, found: str) -> bool:
     """Whether a line is the expected one, parts that are left open aside."""
     if OPEN not in wanted:
         return wanted == found
-    pattern = ".*".join(map(re.escape, wanted.split(OPEN)))
-    return re.fullmatch(pattern, found, re.S) is not None
+    first, *inner, last = wanted.split(OPEN)
+    end = len(found) - len(last)
+    if not found.startswith(first) or not found.endswith(last) or end < len(first):
+        return False
+    # Each part where it is first: if the parts fit at all, they fit so.
+    at = len(first)
+    for part in inner:
+        place = found.find(part, at, end)
+        if place < 0:
+            return False
+        at = place + len(part)
+    return True
 
 
 def parting(
@@ -102,8 +114,20 @@ def _nearest(
 
 
 def difference(expected: str, actual: str) -> tuple[list[tuple[int, int]], list[tuple[int, int]]]:
-    """The slices of both lines that are not in the other one, word by word."""
+    """The slices of both texts that are not in the other one, word by word; where they differ too
+    much for that, everything between what they begin and end with alike."""
     left, right = _words(expected), _words(actual)
+    same = 0
+    for (_, one), (_, other) in zip(left, right, strict=False):
+        if one != other:
+            break
+        same += 1
+    left, right = left[same:], right[same:]
+    while left and right and left[-1][1] == right[-1][1]:
+        left.pop()
+        right.pop()
+    if max(len(left), len(right)) > COMPARED:
+        return _whole(left), _whole(right)
     matcher = SequenceMatcher(None, [w for _, w in left], [w for _, w in right], autojunk=False)
     wrong: tuple[list[tuple[int, int]], list[tuple[int, int]]] = ([], [])
     for kind, a, b, c, d in matcher.get_opcodes():
@@ -114,6 +138,10 @@ def difference(expected: str, actual: str) -> tuple[list[tuple[int, int]], list[
                 begin = words[first][0]
                 wrong[side].append((begin, words[end - 1][0] + len(words[end - 1][1])))
     return wrong
+
+
+def _whole(words: list[tuple[int, str]]) -> list[tuple[int, int]]:
+    return [(words[0][0], words[-1][0] + len(words[-1][1]))] if words else []
 
 
 def _words(text: str) -> list[tuple[int, str]]:

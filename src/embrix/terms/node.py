@@ -110,19 +110,6 @@ def bindings(environment: Node) -> Iterator[tuple[str, Value]]:
         environment = environment[FIELDS + 2]
 
 
-def entries(container: Node) -> list[tuple[Value, Value]]:
-    """Keys and values of a store or map in the order of the keys."""
-    found = [(key, value) for key, value in container[FIELDS].items()]
-    return sorted(found, key=lambda pair: key_order(pair[0]))
-
-
-def key_order(key: Value) -> tuple[int, Any]:
-    """Keys of one kind in their own order, not-a-number last."""
-    if isinstance(key, float) and key != key:
-        return 1, 0
-    return (0, key[FIELDS]) if isinstance(key, tuple) else (0, key)
-
-
 MOST_UNSHARED = 2_000
 """Nodes that are compared before it is looked whether the same pairs come again."""
 
@@ -152,11 +139,10 @@ def same(left: Value, right: Value, meter: Callable[[int], None] | None = None) 
                 # How a knot fills itself in follows from what it holds.
                 a, b = a[: FIELDS + 3], b[: FIELDS + 3]
             elif a[0] in (STORE, MAP):
-                left_entries, right_entries = entries(a), entries(b)
-                if len(left_entries) != len(right_entries):
+                held, other = a[FIELDS], b[FIELDS]
+                if len(held) != len(other) or any(key not in other for key in held):
                     return False
-                pairs = zip(left_entries, right_entries, strict=True)
-                stack.extend(pair for one, two in pairs for pair in zip(one, two, strict=True))
+                stack.extend((value, other[key]) for key, value in held.items())
                 continue
             stack.extend(zip(a[FIELDS:], b[FIELDS:], strict=True))
         elif isinstance(a, tuple) or isinstance(b, tuple) or a != b:

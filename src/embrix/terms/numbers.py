@@ -12,7 +12,6 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 from fractions import Fraction
-from functools import lru_cache
 from typing import TypeAlias
 
 Number: TypeAlias = int | Fraction | float
@@ -26,6 +25,11 @@ MOST_BITS = 65_536
 
 SMALL = 1 << 62
 """Whole numbers below this are added without looking at their size."""
+
+
+LONG, METERED = 2_048, 16
+"""From how many bits on both operands together an operation is metered, and how many bits count
+as much as one call: what long numbers take grows faster than their length."""
 
 
 class TooLarge(Exception):
@@ -90,17 +94,22 @@ def _whole(number: Fraction) -> Number:
     return number.numerator if number.denominator == 1 else number
 
 
-@lru_cache(maxsize=32)
-def operations(kind: str, most_bits: int = MOST_BITS) -> dict[str, Callable[..., Number]]:
+def operations(
+    kind: str, most_bits: int = MOST_BITS, meter: Callable[[int], None] | None = None
+) -> dict[str, Callable[..., Number]]:
     """Addition, subtraction, multiplication, negation, and division three ways (exact, rounded
     down, what remains then) of a kind of numbers.
 
-    They raise `TooLarge` and `DividedByZero`, nothing else.
+    They raise `TooLarge` and `DividedByZero`, and what `meter` raises, which is told of the work
+    that long numbers make.
     """
 
     def guard(a: Number, b: Number) -> None:
-        if bits(a) + bits(b) > most_bits:
+        total = bits(a) + bits(b)
+        if total > most_bits:
             raise TooLarge
+        if total > LONG and meter is not None:
+            meter(total // METERED)
 
     def add(a: Number, b: Number) -> Number:
         if type(a) is int and type(b) is int and -SMALL < a < SMALL and -SMALL < b < SMALL:
@@ -131,6 +140,7 @@ def operations(kind: str, most_bits: int = MOST_BITS) -> dict[str, Callable[...,
     def divide_integer(a: Number, b: Number) -> Number:
         if b == 0:
             raise DividedByZero
+        guard(a, b)
         return a // b
 
     def divide_float(a: Number, b: Number) -> Number:

@@ -101,6 +101,18 @@ def settle(kind: Type) -> Type:
     return kind
 
 
+def has_functions(kind: Type) -> bool:
+    """Whether a type is made of functions, as far as it is known and written out."""
+    kind = settle(kind)
+    match kind:
+        case Fn():
+            return True
+        case Con(_, parts) | Tup(parts):
+            return any(map(has_functions, parts))
+        case _:
+            return False
+
+
 def show_type(kind: Type) -> str:
     """A type as the notation writes it; what is not known is `_`."""
     kind = settle(kind)

@@ -16,7 +16,8 @@ from embrix.brix.core import CorePattern, Function, Named, Shape
 from embrix.grammar.printing import Path, Printed
 from embrix.machine.lane import Lane, Traced
 from embrix.machine.recorder import NOT_LEFT, Recorder, Window
-from embrix.terms.node import FIELDS, Node, Value, bindings, entries
+from embrix.terms.keys import entries
+from embrix.terms.node import FIELDS, Node, Value, bindings
 from embrix.terms.telling import told_substitution
 from embrix.terms.types import Con, Tup, Type, settle
 from embrix.text.source import Span

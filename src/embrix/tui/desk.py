@@ -56,9 +56,11 @@ class Desk:
         *,
         worker: int = LIVE_WORKER,
         progress: Take | None = None,
+        failed: Take | None = None,
     ) -> None:
-        """Ask something; `take` gets the answer later, on the interface's thread."""
-        number = self._pool.ask(do, args, self._deliver(take, progress), worker)
+        """Ask something; `take` gets the answer later, on the interface's thread; `failed` is told
+        why none comes, if none does."""
+        number = self._pool.ask(do, args, self._deliver(take, progress, failed), worker)
         self._asked.setdefault(topic, set()).add(number)
 
     def drop(self, topic: str) -> None:
@@ -70,14 +72,18 @@ class Desk:
         self._pool.close()
 
     def _deliver(
-        self, take: Take, progress: Take | None = None
+        self, take: Take, progress: Take | None = None, failed: Take | None = None
     ) -> Callable[[dict[str, Any]], None]:
         def deliver(answer: dict[str, Any]) -> None:
             if "answer" in answer:
                 self._owner.post_message(Answered(take, answer["answer"]))
-            elif "progress" in answer and progress is not None:
-                self._owner.post_message(Answered(progress, answer["progress"]))
-            elif "fault" in answer:
-                self._owner.post_message(Faulted(answer["fault"]))
+            elif "progress" in answer:
+                if progress is not None:
+                    self._owner.post_message(Answered(progress, answer["progress"]))
+            else:
+                if failed is not None:
+                    self._owner.post_message(Answered(failed, answer.get("fault", "stopped")))
+                if "fault" in answer:
+                    self._owner.post_message(Faulted(answer["fault"]))
 
         return deliver

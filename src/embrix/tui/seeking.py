@@ -81,7 +81,7 @@ class Seeking:
         if kind not in ("over", "out", "end"):
             self._last = (kind, what)
         self._desk.drop("seek")
-        args = {"key": self._bench.walking.key, "kind": kind, "what": what,
+        args = {"walk": self._bench.walking.recipe, "kind": kind, "what": what,
                 "start": self._bench.at, "forward": forward}  # fmt: skip
         take = partial(self._found, self._bench.walking.key, kind, forward)
         self._desk.ask("seek", "seek", args, take, progress=self._looking)
@@ -155,7 +155,7 @@ class Seeking:
                 return
             stem = Path(name.strip()).name.removesuffix(".walk.gz")
             path = document.path.parent / f"{stem}.walk.gz"
-            args = {"key": self._bench.walking.key, "path": str(path)}
+            args = {"walk": self._bench.walking.recipe, "path": str(path)}
             self._desk.ask("save", "save_walk", args, partial(self._saved, path.name))
 
         lane = plain_name(self._bench.walking.lane)

@@ -29,6 +29,8 @@ class Walking:
         self._desk = desk
         self.key = ""
         self.lane = ""
+        self.recipe: dict[str, Any] = {}
+        """What the walk is a walk of: whoever is asked about it can make it again."""
         self._text = ""
         self._shown = ""
         self._fetching: set[int] = set()
@@ -57,20 +59,21 @@ class Walking:
         self.held = None
         self._desk.drop("walk")
         self.key, self.lane, self.at = key, lane, at
-        args = {"key": key, "language": language, "lane": lane, "text": text, "input": lines,
-                "given": self.given}  # fmt: skip
-        self._desk.ask("walk", "walk", args, partial(self._walked, key, text))
+        self.recipe = {"key": key, "language": language, "lane": lane, "text": text,
+                       "input": lines, "given": self.given}  # fmt: skip
+        self._desk.ask("walk", "walk", {"walk": self.recipe}, partial(self._walked, key, text))
 
     def open_saved(self, path: Path, take: Callable[[dict[str, Any]], None]) -> None:
         """Open a walk that is kept in a file; `take` gets what is known of it."""
         self._desk.drop("walk")
-        args = {"key": f"saved:{path}", "path": str(path)}
-        self._desk.ask("walk", "open_walk", args, take)
+        recipe = {"key": f"saved:{path}", "file": str(path)}
+        self._desk.ask("walk", "walk", {"walk": recipe}, take)
 
     def hold(self, path: Path, walk: dict[str, Any]) -> None:
         """Show a walk from a file in place of a recorded one."""
         self.held = (walk["program"], walk["lane"])
         self.key, self.lane, self.at = f"saved:{path}", walk["lane"], 0
+        self.recipe = {"key": self.key, "file": str(path)}
         self._walked(self.key, walk["program"], walk)
 
     def forget(self) -> None:
@@ -104,8 +107,16 @@ class Walking:
             if wanted < 0 or wanted in self._fetching:
                 continue
             self._fetching.add(wanted)
-            args = {"key": self.key, "first": wanted * WINDOW, "last": (wanted + 1) * WINDOW}
-            self._desk.ask("walk", "stations", args, partial(self._fetched, self.key))
+            args = {"walk": self.recipe, "first": wanted * WINDOW, "last": (wanted + 1) * WINDOW}
+            self._desk.ask(
+                "walk", "stations", args, partial(self._fetched, self.key),
+                failed=partial(self._not_fetched, self.key, wanted),
+            )  # fmt: skip
+
+    def _not_fetched(self, key: str, block: int, _why: str) -> None:
+        """Stations that did not come are asked for again when they are looked at."""
+        if key == self.key:
+            self._fetching.discard(block)
 
     def _fetched(self, key: str, found: list[dict[str, Any]]) -> None:
         if key != self.key:
