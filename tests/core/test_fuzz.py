@@ -22,6 +22,7 @@ from embrix.grammar.parser import Parsed, Refused
 from embrix.machine.conversions import with_conversions
 from embrix.machine.limits import Limits
 from embrix.runs.session import Session
+from embrix.runs.walks import Recipe
 from embrix.suite.read import read_suite
 from embrix.text.diagnostic import Findings, render
 from embrix.text.source import Source, read_source
@@ -52,8 +53,8 @@ def test_any_text_gets_an_outcome_a_look_and_a_walk(text: str, lane: str) -> Non
     assert bool(look["tree"]) != refused
     place = result["outcome"].get("place")
     assert place is None or 0 <= place[0] <= place[1] <= len(text)
-    walk = SESSION.walk("fuzz", "Drip", lane, text, limits=SMALL)
-    stations = SESSION.stations("fuzz", 0, walk["length"])
+    walk = SESSION.walk(Recipe("fuzz", "Drip", lane, text), limits=SMALL)
+    stations = SESSION.stations(Recipe("fuzz"), 0, walk["length"])
     assert [station["number"] for station in stations] == list(range(walk["length"]))
     assert walk["length"] >= 1
 

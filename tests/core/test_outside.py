@@ -17,6 +17,7 @@ from embrix.machine.outcome import Outcome
 from embrix.runs.hunted import as_case
 from embrix.runs.outside import OutsideLane
 from embrix.runs.session import Session
+from embrix.runs.walks import Recipe
 
 EXAMPLES = Path(__file__).parents[2] / "docs" / "outside"
 ABACUS = """
@@ -135,9 +136,9 @@ def test_the_examples_hold_against_the_suite_of_the_course(course_copy: Path) ->
 
 def test_steps_of_an_outside_interpreter_are_walked(course_copy: Path) -> None:
     session = with_outside(course_copy, ABACUS)
-    told = session.walk("k", "Drip", "abacus", "let x = 2 in x * 3")
+    told = session.walk(Recipe("k", "Drip", "abacus", "let x = 2 in x * 3"))
     assert told["length"] == 6
-    texts = [one["text"] for one in session.stations("k", 0, 9)]
+    texts = [one["text"] for one in session.stations(Recipe("k"), 0, 9)]
     assert texts == ["2 gives 2", "x gives 2", "3 gives 3", "(x * 3) gives 6",
                      "let x = 2 in (x * 3) gives 6", "6"]  # fmt: skip
     assert session.seek("k", "text", "(X", 0, True) == 3
@@ -213,7 +214,7 @@ def test_steps_that_are_none(course_copy: Path, lines: str) -> None:
     found = lane.steps("1")
     assert not isinstance(found, Outcome)
     session = Session(course_copy)
-    told = session.walk("k", "Drip", "theirs", "1")
+    told = session.walk(Recipe("k", "Drip", "theirs", "1"))
     assert told["length"] == 0
     assert told["refused"]
 
@@ -242,8 +243,8 @@ def test_names_and_input_are_handed_on_where_there_is_a_place(course_copy: Path)
     session = with_outside(course_copy, named)
     (lane,) = session.outside("Drip")
     assert lane.run("tons * 2 - fee", {"tons": "3 + 4", "fee": "0.5"}).outcome.text == "13.5"
-    told = session.walk("k", "Drip", "abacus", "tons + 1", {"tons": "2"})
-    assert session.stations("k", 0, 1)[0]["bindings"] == [["tons", "2", False, "around"]]
+    told = session.walk(Recipe("k", "Drip", "abacus", "tons + 1", {"tons": "2"}))
+    assert session.stations(Recipe("k"), 0, 1)[0]["bindings"] == [["tons", "2", False, "around"]]
     assert told["length"] == 4
     assert lane.run("1", given_input=["a"]).outcome.kind == "unfinished"
     report = session.test(course_copy / "drip" / "drip.suite.toml")

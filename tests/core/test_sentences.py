@@ -9,6 +9,7 @@ import pytest
 from embrix.course.load import Course
 from embrix.grammar.earley import EarleyParser
 from embrix.grammar.ebnf import export
+from embrix.grammar.forest import Forest
 from embrix.grammar.model import Grammar
 from embrix.grammar.parser import Parsed, Refused
 from embrix.grammar.pattern import read_pattern
@@ -19,7 +20,6 @@ from embrix.grammar.sentences import (
     sample,
     sentence_text,
     shortest,
-    trees,
     yields,
 )
 from embrix.grammar.sets import sets_of
@@ -55,7 +55,7 @@ def test_every_sentence_of_an_unambiguous_grammar_has_one_tree(table: Grammar) -
     sets, start = sets_of(table), table.entry["E"]
     for length in range(1, 6):
         for sentence in Sentences(table).of(start, length) or ():
-            (tree,) = trees(table, sets, start, sentence)
+            (tree,) = Forest(table, sets, start, sentence).derivations(2)
             assert yields(tree) == sentence
 
 
@@ -66,7 +66,7 @@ def test_trees_are_counted_as_catalan_numbers() -> None:
     plus, a = doubled.tokens.terminal_of_literal("+"), doubled.tokens.terminal_of_literal("a")
     for operators, expected in enumerate([1, 1, 2, 5, 14]):
         sentence = (a, *(plus, a) * operators)
-        found = trees(doubled, sets, start, sentence, most=100)
+        found = Forest(doubled, sets, start, sentence).derivations(100)
         assert len(found) == expected
         assert len({bracketed(doubled, tree) for tree in found}) == expected
 

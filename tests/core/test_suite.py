@@ -9,6 +9,7 @@ import pytest
 from embrix.course.load import Course
 from embrix.machine.lane import Lane
 from embrix.runs.session import Session
+from embrix.runs.walks import Recipe
 from embrix.suite.check import check_case
 from embrix.suite.model import Case, Expectation, Steps
 from embrix.suite.read import read_suite
@@ -174,6 +175,6 @@ def test_a_changed_definition_changes_the_language(course_copy: Path) -> None:
     old = session.run("Drip", "environment", "let x = 2 in x * x")
     assert new["outcome"]["text"] == "4"
     assert old["outcome"]["kind"] == "rejected"
-    steps = session.walk("k", "Drip", "rewriting", "take x = 2 so x")
+    steps = session.walk(Recipe("k", "Drip", "rewriting", "take x = 2 so x"))
     assert steps["length"] == 2
-    assert session.stations("k", 0, 1)[0]["text"] == "take x = 2 so x"
+    assert session.stations(Recipe("k"), 0, 1)[0]["text"] == "take x = 2 so x"

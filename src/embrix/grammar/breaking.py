@@ -15,6 +15,8 @@ INDENT = 2
 DEEPEST = 150
 """Stretches inside stretches that are looked at; what is deeper stays on its line."""
 
+OPENING, CLOSING = ("(", "[", "{"), (")", "]", "}")
+
 Part: TypeAlias = "int | _Stretch"
 
 
@@ -64,6 +66,8 @@ class _Breaker:
         self.gaps = gaps
         self.width = width
         self.column = 0
+        self.before = [len(gap) for gap in gaps]
+        """The gaps as they were: what is broken before a piece is no part of its length."""
         sums = [0]
         for text, gap in zip(texts, gaps, strict=False):
             sums.append(sums[-1] + len(gap) + len(text))
@@ -71,7 +75,7 @@ class _Breaker:
 
     def length(self, first: int, last: int) -> int:
         """Columns of the pieces from one to another on one line, the gap before not counted."""
-        return self.sums[last + 1] - self.sums[first] - len(self.gaps[first])
+        return self.sums[last + 1] - self.sums[first] - self.before[first]
 
     def lay(self, stretch: _Stretch, indent: int, closing: int) -> None:
         """Place a stretch at the column reached; `closing` columns must be left behind it."""
@@ -81,21 +85,33 @@ class _Breaker:
             self.column += self.length(stretch.first, stretch.last)
             return
         inside = indent
+        # The items of a list that begins a line stand below each other.
+        step = 0 if self.listed(stretch) and self.column == indent else INDENT
+        opened: list[bool] = []
         for number, part in enumerate(stretch.parts):
             first = part if isinstance(part, int) else part.first
-            if number and self.breaks(stretch.parts, number):
-                word = isinstance(part, int) and self.texts[part][:1].isalpha()
-                closes = isinstance(part, int) and self.texts[part] in (")", "]", "}")
-                inside = indent if word or closes else indent + INDENT
+            text = self.texts[part] if isinstance(part, int) else ""
+            broken = bool(number) and self.breaks(stretch.parts, number)
+            if text in CLOSING and opened:
+                broken = opened.pop()
+            if broken:
+                inside = indent if text in CLOSING or text[:1].isalpha() else indent + step
                 self.gaps[first] = "\n" + " " * inside
                 self.column = inside
             elif number:
                 self.column += len(self.gaps[first])
             if isinstance(part, int):
-                self.column += len(self.texts[part])
+                self.column += len(text)
+                if text in OPENING:
+                    after = number + 1 < len(stretch.parts)
+                    opened.append(after and self.breaks(stretch.parts, number + 1))
             else:
                 last = number + 1 == len(stretch.parts)
                 self.lay(part, inside, closing if last else self.behind(stretch.parts, number))
+
+    def listed(self, stretch: _Stretch) -> bool:
+        """Whether a stretch is a row of parts with separators between them."""
+        return any(isinstance(p, int) and self.texts[p] in (",", ";") for p in stretch.parts)
 
     def behind(self, parts: Sequence[Part], number: int) -> int:
         """The columns of what stays on the line behind a part."""
@@ -109,6 +125,8 @@ class _Breaker:
         part, before = parts[number], parts[number - 1]
         if isinstance(before, int) and self.texts[before] in (",", ";", "{"):
             return True
+        if isinstance(before, int) and self.texts[before] in ("[", "("):
+            return not isinstance(part, int) and self.listed(part)
         if not isinstance(part, int):
             return not isinstance(before, int)
         if self.texts[part] in (",", ";", ":", ")", "]") or not self.gaps[part]:

@@ -8,6 +8,7 @@ way found is always free of loops, a second one makes the text ambiguous.
 
 from __future__ import annotations
 
+import itertools
 from typing import TypeAlias
 
 from embrix.grammar.actions import Unfit, finish
@@ -22,18 +23,13 @@ from embrix.grammar.parser import (
     list_expected,
 )
 from embrix.grammar.sets import sets_of
-from embrix.grammar.tables import production_text
+from embrix.grammar.tables import name_of, production_text
 from embrix.grammar.tokens import Token, Tokens
-from embrix.terms.node import same
 from embrix.text.source import Span
 from embrix.text.visible import cut, visible
 
 FUEL = 20_000_000
 """Items that one parse may make before it gives up."""
-
-MOST_AMBIGUITIES = 32
-"""Points of a text that are tried in search of a second tree."""
-
 
 MOST_READING = 12
 """Alternatives that are listed where reading stopped."""
@@ -142,13 +138,10 @@ class _Run:
 
     def orders(self, whole: list[_Item]) -> list[Order]:
         """One derivation, and another one where there is a choice."""
-        first, doubtful = _derivation(whole[0], {})
-        found = [first]
+        first, doubtful = _derivation(whole[0])
         if len(whole) > 1:
-            found.append(_derivation(whole[1], {})[0])
-        elif doubtful:
-            found.append(_derivation(whole[0], {id(doubtful[0]): 1})[0])
-        return found
+            return [first, _derivation(whole[1])[0]]
+        return [first, _other_way(first, *doubtful[0])] if doubtful else [first]
 
     def _predict(self, left: int, index: int, current: _Set, *, ahead: bool) -> list[_Item]:
         """Begin all productions of a nonterminal; looking ahead, only those the token allows."""
@@ -296,14 +289,16 @@ class _Run:
         here = {id(item) for item in items}
         begun = sorted(found.values(), key=lambda item: -item.origin)
         begun += [item for item in items if not item.dot and item.production.right[:1] > (-1,)]
-        return tuple(
+        end = tokens[-1].end if tokens else 0
+        rows = (
             (
-                production_text(self.grammar, item.production, item.dot),
-                tokens[item.origin].start if item.origin < len(tokens) else 0,
+                production_text(self.grammar, item.production, item.dot, levels=False),
+                tokens[item.origin].start if item.origin < len(tokens) else end,
                 self._given_up(item, reached=id(item) in here),
             )
-            for item in begun[:MOST_READING]
+            for item in begun
         )
+        return tuple(itertools.islice(dict.fromkeys(rows), MOST_READING))
 
     def _given_up(self, item: _Item, *, reached: bool) -> str:
         """Why an alternative could not go on at the token where reading stopped; `reached` says
@@ -316,42 +311,35 @@ class _Run:
         if wanted >= 0:
             return f"{self.grammar.describe(wanted)} is wanted, {here} is there"
         if not reached:
-            return f"its {self.grammar.names[wanted]} is not complete"
-        return f"{self.grammar.names[wanted]} does not begin with {here}"
+            return f"its {name_of(self.grammar, wanted, levels=False)} is not complete"
+        return f"{name_of(self.grammar, wanted, levels=False)} does not begin with {here}"
 
     @property
     def literals(self) -> tuple[str, ...]:
         return self.grammar.tokens.literals
 
     def _tree(self, whole: list[_Item], text: str) -> ParseResult:
-        root = whole[0]
-        derivation, doubtful = _derivation(root, {})
+        """The term of the one derivation; a text with two is ambiguous, even where both build the
+        same term."""
+        orders = self.orders(whole)
         try:
-            values = finish(self.grammar, text, derivation, {})
-            others: list[tuple[_Item, dict[int, int]]] = [(item, {}) for item in whole[1:]]
-            others += [(root, {id(item): 1}) for item in doubtful[:MOST_AMBIGUITIES]]
-            for top, choices in others:
-                second, _ = _derivation(top, choices)
-                other = finish(self.grammar, text, second, values)[id(top)]
-                if not same(values[id(root)], other):
-                    trees = (values[id(root)], other)
-                    return Ambiguous(self._whole(), self.tokens, trees)
+            trees = [finish(self.grammar, text, order, {})[id(order[-1][0])] for order in orders]
         except Unfit as unfit:
             return Refused("tokens", unfit.message, unfit.span, self.tokens)
-        return Parsed(values[id(root)], self.tokens)
+        if len(trees) > 1:
+            return Ambiguous(self._whole(), self.tokens, (trees[0], trees[1]))
+        return Parsed(trees[0], self.tokens)
 
     def _whole(self) -> Span:
         tokens = self.tokens.tokens
         return Span(tokens[0].start, tokens[-1].end) if tokens else Span(0, 0)
 
 
-def _derivation(root: _Item, choices: dict[int, int]) -> tuple[Order, list[_Item]]:
-    """The completed items of a tree with their parts, children first; the items made in two ways.
-
-    `choices` picks another than the first way for some items.
-    """
+def _derivation(root: _Item) -> tuple[Order, list[tuple[_Item, _Item]]]:
+    """The completed items of a tree with their parts, children first, each by its first way; and
+    what was made in two ways: a completed item with the item on its way to it that was."""
     order: Order = []
-    doubtful: list[_Item] = []
+    doubtful: list[tuple[_Item, _Item]] = []
     seen: set[int] = set()
     stack: list[tuple[_Item, list[_Item | Token] | None]] = [(root, None)]
     while stack:
@@ -362,14 +350,50 @@ def _derivation(root: _Item, choices: dict[int, int]) -> tuple[Order, list[_Item
         if id(item) in seen:
             continue
         seen.add(id(item))
-        parts = []
+        parts = _parts(item, None)
         walker = item
         while walker.dot:
             if len(walker.links) > 1:
-                doubtful.append(walker)
-            walker, child = walker.links[choices.get(id(walker), 0)]
-            parts.append(child)
-        parts.reverse()
+                doubtful.append((item, walker))
+            walker = walker.links[0][0]
         stack.append((item, parts))
         stack.extend((part, None) for part in parts if isinstance(part, _Item))
     return order, doubtful
+
+
+def _parts(item: _Item, other: _Item | None) -> list[_Item | Token]:
+    """The parts of a completed item, by the second way where the walk comes to `other`."""
+    parts: list[_Item | Token] = []
+    walker = item
+    while walker.dot:
+        walker, child = walker.links[int(walker is other)]
+        parts.append(child)
+    return parts[::-1]
+
+
+def _other_way(first: Order, item: _Item, walker: _Item) -> Order:
+    """A derivation with a completed item made in its second way; below that everything is made by
+    first ways again, the same item too, so that no derivation goes in a circle."""
+    parts = _parts(item, walker)
+    order: Order = []
+    done: set[int] = set()
+    for part in parts:
+        if isinstance(part, _Item) and id(part) not in done:
+            inside = _derivation(part)[0]
+            order += [entry for entry in inside if id(entry[0]) not in done]
+            done |= {id(entry[0]) for entry in inside}
+    changed = {id(item): _Item(item.production, item.dot, item.origin)}
+    order.append((changed[id(item)], parts))
+    done.add(id(changed[id(item)]))
+    for known, inner in first:
+        if known is not item and any(id(part) in changed for part in inner):
+            changed[id(known)] = _Item(known.production, known.dot, known.origin)
+            renewed = [changed.get(id(p), p) if isinstance(p, _Item) else p for p in inner]
+            for part in renewed:
+                if isinstance(part, _Item) and id(part) not in done:
+                    inside = _derivation(part)[0]
+                    order += [entry for entry in inside if id(entry[0]) not in done]
+                    done |= {id(entry[0]) for entry in inside}
+            order.append((changed[id(known)], renewed))
+            done.add(id(changed[id(known)]))
+    return order

@@ -69,7 +69,7 @@ def flatten(
             _Table(work, rule).all()
     return Grammar(
         tokens, signature, numbers, starts, tuple(work.productions), work.entry, work.names,
-        work.repeats,
+        work.repeats, owners=work.owners,
     )  # fmt: skip
 
 
@@ -80,7 +80,11 @@ class _Flattening:
         self.entry: dict[str, int] = {}
         self.names: dict[int, str] = {}
         self.repeats: dict[int, tuple[Repeated, int]] = {}
+        self.owners: dict[int, str] = {}
         self._known: dict[Repeated, int] = {}
+        self._rows: dict[tuple[int, str], int] = {}
+        """The nonterminals for one or more of something, by the symbol and the separator: `X*` and
+        `X+` share theirs, so that no parser has to tell them apart too early."""
 
     def nonterminal(self, name: str) -> int:
         number = -1 - len(self.names)
@@ -105,8 +109,7 @@ class _Flattening:
     def _repeated(self, symbol: Repeated, origin: Span) -> int:
         """A nonterminal for an optional part or a list, with its productions."""
         inner = self.symbol(symbol.symbol, origin)
-        name = self.names.get(inner, "") or self.tokens.describe(inner)
-        result = self.nonterminal(f"{name}{symbol.sign}")
+        result = self.nonterminal(self._shown(inner, symbol.sign, symbol.separator))
         self.repeats[result] = (symbol, inner)
         again = inner
         if symbol.separator:
@@ -123,16 +126,35 @@ class _Flattening:
             add(result, (), "none", ())
             add(result, (inner,), "some", (0,))
             return result
-        items = self.nonterminal(f"{name}s")
         if symbol.sign == "*":
             add(result, (), "nil", ())
+        items = self._rows.get((inner, symbol.separator))
+        known = items is not None
+        if items is None:
+            items = self.nonterminal(self._shown(inner, "+", symbol.separator))
+            self._rows[inner, symbol.separator] = items
         add(result, (items,), "done", (0,))
+        if known:
+            return result
         add(items, (inner,), "one", (0,))
         if symbol.separator:
             add(items, (items, again, inner), "add", (0, -1, 1))
         else:
             add(items, (items, inner), "add", (0, 1))
         return result
+
+    def _shown(self, inner: int, sign: str, separator: str) -> str:
+        """A repetition as the author writes it."""
+        if inner < 0:
+            name = self.names[inner]
+        elif inner < len(self.tokens.literals):
+            name = f"`{self.tokens.literals[inner]}`"
+        else:
+            kind = self.tokens.kind_of(inner)
+            name = kind.name if kind is not None else ""
+        if separator:
+            return f"{'list1' if sign == '+' else 'list'}({name}, `{separator}`)"
+        return f"{name}{sign}"
 
     def rule(self, rule: Rule) -> None:
         for alternative in rule.alternatives:
@@ -176,6 +198,7 @@ class _Table:
         bounds = self._bounds(level, tail, right=right, bare=bare)
         if bounds not in self.known:
             self.known[bounds] = self.work.nonterminal(self._name(bounds))
+            self.work.owners[self.known[bounds]] = self.table.name
             self.waiting.append(bounds)
         return self.known[bounds]
 

@@ -231,6 +231,8 @@ class Grammar:
     """The nonterminals made for repeated symbols, with the symbol that is repeated."""
     conversions: dict[str, Conversion] = field(default_factory=dict)
     """By token, for those that are read `via` functions."""
+    owners: dict[int, str] = field(default_factory=dict)
+    """The table for each nonterminal that stands for one of its levels."""
     by_left: dict[int, list[Production]] = field(init=False)
 
     def __post_init__(self) -> None:

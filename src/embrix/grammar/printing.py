@@ -24,7 +24,7 @@ from embrix.grammar.model import Compose, Grammar, Pass, Production
 from embrix.grammar.sets import sets_of
 from embrix.grammar.tokens import Token
 from embrix.terms.node import CONS, FIELDS, NIL, NONE, SOME, Node, Value, list_items
-from embrix.terms.numbers import write_number
+from embrix.terms.numbers import spellings, write_number
 from embrix.text.source import Span
 from embrix.text.visible import visible
 
@@ -85,6 +85,10 @@ class _LeftOut:
     owner: int
 
 
+LOOKED_INTO = 3
+"""Levels of a term that are looked into where several alternatives make its form."""
+MOST_SPELLINGS = 4_096
+
 MOST_MARKED = 50
 """Parts of one term that are put in marks because they would be read otherwise."""
 
@@ -107,6 +111,8 @@ class Printer:
         self._grammar = grammar
         self._others = others
         self._routes: dict[int, dict[int, list[_Route]]] = {}
+        self._leaf_routes: dict[int, list[tuple[int, tuple[Production, ...]]]] = {}
+        self._spellings: dict[tuple[int, type, Value], str | None] = {}
         self._fuse = lru_cache(maxsize=4096)(self._fusing)
         self._spaced = not grammar.tokens.cut_plainly(" ").invalid
         self._unwritten = grammar.unwritten
@@ -182,14 +188,13 @@ class Printer:
             if not kind.skip and kind.conversion == wanted:
                 terminal = len(self._grammar.tokens.literals) + index
                 text = self._spelling(terminal, value)
-                if text is not None and self._writes(terminal, text, value):
+                if text is not None:
                     return text
         return None
 
     def writes(self, terminal: int, value: Value) -> bool:
         """Whether a token can write a value."""
-        text = self._spelling(terminal, value) if not isinstance(value, tuple) else None
-        return text is not None and self._writes(terminal, text, value)
+        return not isinstance(value, tuple) and self._spelling(terminal, value) is not None
 
     # ------------------------------------------------------------------ routes
 
@@ -227,19 +232,67 @@ class Printer:
         self._routes[start] = found
         return found
 
-    def _route(self, left: int, term: Node) -> tuple[_Route, dict[int, Value]] | None:
-        """A way to print a term at a nonterminal, with what its captures were."""
-        for route in self._reach(left).get(term[0], ()):
-            if route.last is None:
-                if self._can_repeat(route.target, term):
-                    return route, {}
-                continue
-            slots = self._captured(route.last, term)
-            if slots is not None:
-                return route, slots
+    def _leaves(self, left: int) -> list[tuple[int, tuple[Production, ...]]]:
+        """The tokens whose value a nonterminal hands on, with the way to each, the cheapest
+        first."""
+        if left not in self._leaf_routes:
+            found: list[tuple[int, tuple[Production, ...]]] = []
+            seen: set[int] = set()
+            pending: list[tuple[int, int, int, tuple[Production, ...]]] = [(0, 0, left, ())]
+            count = 0
+            while pending:
+                cost, _, at, through = heapq.heappop(pending)
+                if at >= 0:
+                    found.append((at, through))
+                    continue
+                if at in seen:
+                    continue
+                seen.add(at)
+                for production in self._grammar.by_left.get(at, ()):
+                    plain = isinstance(production.build, Pass)
+                    if plain and not self._unwritten.intersection(production.right):
+                        assert isinstance(production.build, Pass)
+                        count += 1
+                        target = production.right[production.build.position]
+                        extra = cost + len(production.right) - 1
+                        heapq.heappush(pending, (extra, count, target, (*through, production)))
+            self._leaf_routes[left] = found
+        return self._leaf_routes[left]
+
+    def _leaf_route(self, left: int, value: Value) -> tuple[int, tuple[Production, ...]] | None:
+        """A way to print a leaf at a nonterminal."""
+        literals = self._grammar.tokens.literals
+        for terminal, through in self._leaves(left):
+            if (
+                literals[terminal] == value
+                if terminal < len(literals)
+                else (self.writes(terminal, value))
+            ):
+                return terminal, through
         return None
 
-    def _captured(self, production: Production, term: Node) -> dict[int, Value] | None:
+    def _route(
+        self, left: int, term: Node, deep: int = LOOKED_INTO
+    ) -> tuple[_Route, dict[int, Value]] | None:
+        """A way to print a term at a nonterminal, with what its captures were. Where there are
+        several, one by which the parts can be printed as well, as far as is looked into them."""
+        possible: list[tuple[_Route, dict[int, Value]]] = []
+        for route in self._reach(left).get(term[0], ()):
+            if route.last is None:
+                if self._can_repeat(route.target, term, deep):
+                    possible.append((route, {}))
+                continue
+            slots = self._captured(route.last, term, 0)
+            if slots is not None:
+                possible.append((route, slots))
+        if len(possible) < 2 or not deep:
+            return possible[0] if possible else None
+        for route, slots in possible:
+            if route.last is None or self._captured(route.last, term, deep) is not None:
+                return route, slots
+        return possible[0]
+
+    def _captured(self, production: Production, term: Node, deep: int) -> dict[int, Value] | None:
         """What a production must have captured to build a term, or None when it cannot have."""
         assert isinstance(production.build, Compose)
         slots: dict[int, Value] = {}
@@ -247,7 +300,7 @@ class Printer:
             return None
         for symbol, slot in zip(production.right, production.captures, strict=True):
             if slot >= 0:
-                if slot not in slots or not self._fits(symbol, slots[slot]):
+                if slot not in slots or not self._fits(symbol, slots[slot], deep):
                     return None
             elif symbol >= len(self._grammar.tokens.literals) and not self._made(symbol):
                 return None  # a token that fills nothing: what stood there is not known
@@ -259,28 +312,34 @@ class Printer:
         repeated = self._grammar.repeats.get(symbol)
         return repeated is not None and repeated[0].sign in "?*"
 
-    def _fits(self, symbol: int, value: Value) -> bool:
-        """Whether a value can stand where a symbol is; a literal stands only for its own text."""
+    def _fits(self, symbol: int, value: Value, deep: int = 0) -> bool:
+        """Whether a value can stand where a symbol is; a literal stands only for its own text. Of
+        what is in it `deep` levels are looked at."""
         if symbol >= 0:
             literals = self._grammar.tokens.literals
             if symbol < len(literals):
                 return bool(value == literals[symbol])
             return not isinstance(value, tuple)
         if not isinstance(value, tuple):
-            return False
+            return self._leaf_route(symbol, value) is not None
         if symbol in self._grammar.repeats:
-            return self._can_repeat(symbol, value)
-        return True
+            return self._can_repeat(symbol, value, deep)
+        if self._grammar.signature.form_of(value) is None and value[0] not in (NIL, CONS):
+            return True  # what only runs make stands anywhere, in marks
+        if value[0] not in self._reach(symbol):
+            return False
+        return not deep or self._route(symbol, value, deep - 1) is not None
 
-    def _can_repeat(self, symbol: int, value: Node) -> bool:
+    def _can_repeat(self, symbol: int, value: Node, deep: int = 0) -> bool:
         repeated, inner = self._grammar.repeats[symbol]
         if repeated.sign == "?":
             if value[0] == NONE:
                 return True
-            return value[0] == SOME and self._fits(inner, value[FIELDS])
+            return value[0] == SOME and self._fits(inner, value[FIELDS], deep)
         if value[0] == NIL:
             return repeated.sign == "*"
-        return value[0] == CONS and all(self._fits(inner, item) for item in list_items(value))
+        items = list_items(value)
+        return value[0] == CONS and all(self._fits(inner, item, deep) for item in items)
 
     # ------------------------------------------------------------------ walking
 
@@ -314,7 +373,15 @@ class Printer:
             found = None
             if isinstance(value, tuple) and left < 0 and id(value) not in marked:
                 found = self._route(left, value)
-            if found is None:
+            leaf = self._leaf_route(left, value) if not isinstance(value, tuple) else None
+            if leaf is not None:
+                terminal, through = leaf
+                parts = [self._part(terminal, value, None)]
+                if path == ():
+                    parts = [None, *parts, None]
+                for production in reversed(through):
+                    parts = self._wrap(production, parts)
+            elif found is None:
                 parts = list(self._unwritable(value, path))
                 if path == ():
                     parts = [None, *parts, None]
@@ -415,17 +482,27 @@ class Printer:
 
     def _leaf(self, terminal: int, value: Value) -> _Piece:
         text = self._spelling(terminal, value)
-        if text is not None and self._writes(terminal, text, value):
+        if text is not None:
             return _Piece(terminal, text)
         shown = value if isinstance(value, str) else _atom(value)
         return _Piece(MARK, f"{OPEN}{visible(shown)}{CLOSE}")
 
     def _spelling(self, terminal: int, value: Value) -> str | None:
-        """How a token of this kind would write a value."""
+        """How a token of this kind writes a value; None when it cannot."""
         kind = self._grammar.tokens.kind_of(terminal)
         if kind is not None and kind.via:
-            return self._grammar.conversions[kind.name].write(value)
-        return value if isinstance(value, str) else _atom(value)
+            text = self._grammar.conversions[kind.name].write(value)
+            return text if text is not None and self._writes(terminal, text, value) else None
+        if isinstance(value, str):
+            return value if self._writes(terminal, value, value) else None
+        # As text: minus zero equals zero, and what is no number does not even equal itself.
+        key = (terminal, type(value), repr(value) if isinstance(value, float) else value)
+        if key not in self._spellings:
+            if len(self._spellings) >= MOST_SPELLINGS:
+                self._spellings.clear()
+            found = (text for text in spellings(value) if self._writes(terminal, text, value))
+            self._spellings[key] = next(found, None)
+        return self._spellings[key]
 
     def _writes(self, terminal: int, text: str, value: Value) -> bool:
         """Whether a token of this kind can have this text and is read back as this value."""
@@ -436,6 +513,8 @@ class Printer:
             back = read_token(self._grammar, Token(terminal, 0, len(text)), text)
         except Unfit:
             return False
+        if isinstance(value, float):
+            return repr(back) == repr(value)
         return bool(back == value) and type(back) is type(value)
 
     def _unwritable(self, value: Value, path: Path | None) -> Iterator[Any]:

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from embrix.grammar.ambiguity import Search, search_ambiguity
 from embrix.grammar.canonical import is_lr1
 from embrix.grammar.model import Grammar
+from embrix.grammar.predictive import against_ll1
 from embrix.grammar.sentences import (
     Derivation,
-    Search,
     bracketed,
     part_at,
-    search_ambiguity,
     sentence_text,
     shortest,
     terminal_text,
@@ -73,7 +73,7 @@ def report_on(grammar: Grammar, rule: str | None = None, length: int = 9) -> Rep
             search = around
     return Report(
         name, len(reached(grammar, start)), len(tables.kernels),
-        _against_ll1(grammar, sets, start), not tables.conflicts, lr1, stories, search,
+        against_ll1(grammar, start), not tables.conflicts, lr1, stories, search,
         _two_trees(grammar, search),
     )  # fmt: skip
 
@@ -92,29 +92,6 @@ def _around_conflicts(grammar: Grammar, sets: Sets, start: int, length: int) -> 
     return search_ambiguity(grammar, sets, start, length + 4, settled=settled)
 
 
-def _against_ll1(grammar: Grammar, sets: Sets, start: int) -> tuple[str, ...]:
-    """For each nonterminal whose alternatives one token cannot tell apart, a sentence."""
-    reasons: dict[str, None] = {}
-    for left in reached(grammar, start):
-        seen: dict[int, int] = {}
-        options = grammar.by_left.get(left, [])
-        for number, production in enumerate(options):
-            first, empty = sets.first_of(production.right)
-            predicted = first | sets.follow[left] if empty else set(first)
-            if production.unless is not None:
-                unless = production.unless
-                predicted = {t for t in predicted if not sets.may_begin(unless, t)}
-            for terminal in sorted(predicted):
-                if terminal in seen and seen[terminal] != number:
-                    one = production_text(grammar, options[seen[terminal]])
-                    other = production_text(grammar, production)
-                    sign = terminal_text(grammar, terminal)
-                    reasons.setdefault(f"with `{sign}` next, {one} and {other} are both possible")
-                    break
-                seen.setdefault(terminal, number)
-    return tuple(reasons)
-
-
 def _story(grammar: Grammar, tables: Tables, conflict: Conflict) -> Story:
     symbols: list[int] = []
     state = conflict.state
@@ -128,21 +105,25 @@ def _story(grammar: Grammar, tables: Tables, conflict: Conflict) -> Story:
     choices: list[str] = []
     if conflict.shifts:
         going = [
-            production_text(grammar, grammar.productions[number], dot)
+            production_text(grammar, grammar.productions[number], dot, levels=False)
             for number, dot in sorted(tables.kernels[conflict.state])
             if number != START
             and dot < len(grammar.productions[number].right)
             and _may_read(grammar, grammar.productions[number].right[dot], conflict.terminal)
         ]
         into = (
-            going[0] if going else f"a part that begins with {name_of(grammar, conflict.terminal)}"
+            going[0]
+            if going
+            else f"a part that begins with {name_of(grammar, conflict.terminal, levels=False)}"
         )
         choices.append(f"read on: {into}")
     for number in conflict.reduces:
         if number == START:
             choices.append("end here: the whole text has been read")
         else:
-            choices.append(f"end here: {production_text(grammar, grammar.productions[number])}")
+            choices.append(
+                f"end here: {production_text(grammar, grammar.productions[number], levels=False)}"
+            )
     shown = sentence_text(grammar, read)
     ending = next((number for number in conflict.reduces if number != START), None)
     origin = grammar.productions[ending].origin if ending is not None else Span(0, 0)
@@ -170,8 +151,8 @@ def _two_trees(grammar: Grammar, search: Search) -> tuple[str, ...]:
 def _difference(grammar: Grammar, a: Derivation, b: Derivation) -> str:
     """How two derivations of one text differ at their top."""
     if a.production is not b.production:
-        one, other = (production_text(grammar, d.production) for d in (a, b))
-        return f"{one} against {other}"
+        one, other = (production_text(grammar, d.production, levels=False) for d in (a, b))
+        return f"{one} against {other}" if one != other else f"two alternatives are {one}"
     for x, y in zip(a.parts, b.parts, strict=True):
         if isinstance(x, Derivation) and isinstance(y, Derivation) and yields(x) != yields(y):
             name = grammar.names[x.production.left]
@@ -205,6 +186,8 @@ def report_text(report: Report) -> list[str]:
         lines.append(
             f"  ambiguous  none found up to length {search.length} ({search.tried:,} sentences)"
         )
+    if report.conflicts and report.lr1:
+        lines.append("  these conflicts come from merging states (LALR); LR(1) has none of them:")
     for number, story in enumerate(report.conflicts, 1):
         lines.append(f"  conflict {number}: after  {story.read}  with  {story.next}  next")
         lines += [f"               {choice}" for choice in story.choices]

@@ -7,7 +7,6 @@ from typing import TypeAlias
 
 from embrix.grammar.model import Grammar, Production
 from embrix.grammar.pattern import Chars, Choice, Pattern, Repeat, Sequence
-from embrix.grammar.sets import Sets
 from embrix.text.visible import visible
 
 Sentence: TypeAlias = tuple[int, ...]
@@ -19,25 +18,6 @@ class Derivation:
 
     production: Production
     parts: tuple[Derivation | int, ...]
-
-
-@dataclass(frozen=True, slots=True)
-class Ambiguity:
-    """A sentence with two trees; a shortest one, up to exchanging terminals used alike."""
-
-    sentence: Sentence
-    first: Derivation
-    second: Derivation
-
-
-@dataclass(frozen=True, slots=True)
-class Search:
-    """What a search for ambiguity came to: `length` is the greatest length that was searched
-    through, `tried` the number of sentences."""
-
-    found: Ambiguity | None
-    length: int
-    tried: int
 
 
 def written(grammar: Grammar) -> list[Production]:
@@ -133,79 +113,6 @@ class Sentences:
                         )
             partial = following
         return list(partial.get(length, ()))
-
-
-def trees(
-    grammar: Grammar, sets: Sets, start: int, sentence: Sentence, most: int = 2
-) -> list[Derivation]:
-    """Up to `most` derivations of a short sentence; those that go in a circle are left out."""
-    known: dict[tuple[int, int, int], list[Derivation]] = {}
-    ended = (*sentence, grammar.end)
-
-    def of(symbol: int, begin: int, end: int) -> list[Derivation]:
-        key = (symbol, begin, end)
-        if key not in known:
-            known[key] = []  # what is asked for inside itself would be a circle
-            found: list[Derivation] = []
-            for production in grammar.by_left.get(symbol, ()):
-                unless = production.unless
-                if unless is not None and sets.may_begin(unless, ended[end]):
-                    continue
-                for parts in rows(production.right, begin, end):
-                    found.append(Derivation(production, parts))
-                    if len(found) >= most:
-                        break
-                if len(found) >= most:
-                    break
-            known[key] = found
-        return known[key]
-
-    def rows(symbols: tuple[int, ...], begin: int, end: int) -> list[tuple[Derivation | int, ...]]:
-        if not symbols:
-            return [()] if begin == end else []
-        first, rest = symbols[0], symbols[1:]
-        if first >= 0:
-            if begin < end and sentence[begin] == first:
-                return [(first, *tail) for tail in rows(rest, begin + 1, end)]
-            return []
-        found: list[tuple[Derivation | int, ...]] = []
-        for middle in range(begin, end + 1):
-            tails = rows(rest, middle, end)
-            if not tails:
-                continue
-            for head in of(first, begin, middle):
-                found += [(head, *tail) for tail in tails]
-                if len(found) >= most:
-                    return found[:most]
-        return found
-
-    return of(start, 0, len(sentence))
-
-
-def search_ambiguity(
-    grammar: Grammar,
-    sets: Sets,
-    start: int,
-    length: int = 9,
-    most: int = 30_000,
-    settled: dict[int, Sentence] | None = None,
-) -> Search:
-    """Look for a shortest ambiguous sentence among those of bounded length and number.
-
-    For the nonterminals in `settled` only the one sentence given is tried.
-    """
-    sentences = Sentences(grammar, most, settled)
-    tried = 0
-    for size in range(length + 1):
-        found = sentences.of(start, size)
-        if found is None:
-            return Search(None, size - 1, tried)
-        for sentence in sorted(found):
-            tried += 1
-            both = trees(grammar, sets, start, sentence)
-            if len(both) > 1:
-                return Search(Ambiguity(sentence, both[0], both[1]), size, tried)
-    return Search(None, length, tried)
 
 
 # ---------------------------------------------------------------------- sentences as text

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
-from embrix.grammar.model import Grammar
+from embrix.grammar.model import Grammar, Production
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,7 +36,24 @@ def sets_of(grammar: Grammar) -> Sets:
     any rule."""
     empty = _nullable(grammar)
     first = _first_sets(grammar, empty)
-    return Sets(empty, first, _follow_sets(grammar, empty, first))
+    entries = list(grammar.entry.values())
+    return Sets(empty, first, _follow_sets(grammar, grammar.productions, entries, empty, first))
+
+
+def sets_from(grammar: Grammar, start: int) -> Sets:
+    """The sets for texts of one nonterminal: only what it reaches counts, and the end of the text
+    follows it alone."""
+    seen = {start}
+    pending = [start]
+    while pending:
+        for production in grammar.by_left.get(pending.pop(), ()):
+            below = {symbol for symbol in production.right if symbol < 0} - seen
+            seen |= below
+            pending += below
+    productions = [one for one in grammar.productions if one.left in seen]
+    empty = _nullable(grammar)
+    first = _first_sets(grammar, empty)
+    return Sets(empty, first, _follow_sets(grammar, productions, [start], empty, first))
 
 
 def _nullable(grammar: Grammar) -> frozenset[int]:
@@ -67,21 +85,25 @@ def _first_sets(grammar: Grammar, empty: frozenset[int]) -> dict[int, set[int]]:
 
 
 def _follow_sets(
-    grammar: Grammar, empty: frozenset[int], first: dict[int, set[int]]
+    grammar: Grammar,
+    productions: Sequence[Production],
+    starts: Sequence[int],
+    empty: frozenset[int],
+    first: dict[int, set[int]],
 ) -> dict[int, set[int]]:
     follow: dict[int, set[int]] = {left: set() for left in grammar.names}
-    for left in grammar.entry.values():
+    for left in starts:
         follow[left].add(grammar.end)
     changed = True
     while changed:
         changed = False
-        for production in grammar.productions:
+        for production in productions:
             behind = set(follow[production.left])
             for symbol in reversed(production.right):
                 if symbol < 0:
                     before = len(follow[symbol])
                     follow[symbol] |= behind
                     changed |= len(follow[symbol]) > before
-                starts = first[symbol] if symbol < 0 else {symbol}
-                behind = behind | starts if symbol in empty else set(starts)
+                begin = first[symbol] if symbol < 0 else {symbol}
+                behind = behind | begin if symbol in empty else set(begin)
     return follow

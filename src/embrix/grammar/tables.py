@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from typing import TypeAlias
 
 from embrix.grammar.model import Grammar, Production
-from embrix.grammar.sets import Sets, sets_of
+from embrix.grammar.sets import Sets, sets_from, sets_of
 
 Kernel: TypeAlias = frozenset[tuple[int, int]]
 """Items of a state: number of a production and position of the dot; -1 is the start item."""
@@ -250,18 +250,25 @@ def _members(bits: int) -> set[int]:
     return found
 
 
-def production_text(grammar: Grammar, production: Production, dot: int = -1) -> str:
-    """A production as people write it, with a dot if asked for."""
-    words = [name_of(grammar, symbol) for symbol in production.right]
+def production_text(
+    grammar: Grammar, production: Production, dot: int = -1, *, levels: bool = True
+) -> str:
+    """A production as people write it, with a dot if asked for; without `levels` of operator tables
+    in the author's words only."""
+    words = [name_of(grammar, symbol, levels=levels) for symbol in production.right]
     if dot >= 0:
         words.insert(dot, "•")
-    return f"{name_of(grammar, production.left)} → {' '.join(words) or 'nothing'}"
+    left = name_of(grammar, production.left, levels=levels)
+    return f"{left} → {' '.join(words) or 'nothing'}"
 
 
-def name_of(grammar: Grammar, symbol: int) -> str:
-    """A symbol as people call it."""
+def name_of(grammar: Grammar, symbol: int, *, levels: bool = True) -> str:
+    """A symbol as people call it; one that stands for a level of an operator table bears the number
+    of that level, or without `levels` the name of the table."""
     if symbol < 0:
-        return grammar.names[symbol]
+        return (
+            grammar.names[symbol] if levels else grammar.owners.get(symbol, grammar.names[symbol])
+        )
     if symbol == grammar.end:
         return "end"
     kind = grammar.tokens.kind_of(symbol)
@@ -270,7 +277,7 @@ def name_of(grammar: Grammar, symbol: int) -> str:
 
 def sets_text(grammar: Grammar, rule: str) -> list[str]:
     """First and follow sets of the nonterminals that a rule reaches, as lines."""
-    sets = sets_of(grammar)
+    sets = sets_from(grammar, grammar.entry[rule])
     lines = ["  first and follow"]
     for left in reached(grammar, grammar.entry[rule]):
         empty = "  (may be empty)" if left in sets.empty else ""

@@ -6,6 +6,7 @@ between processes.
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
@@ -32,8 +33,9 @@ from embrix.runs.versions import NoVersion, unsaved_of
 from embrix.runs.walks import NoWalk, Recipe, Walks
 from embrix.suite.model import Suite
 from embrix.suite.read import read_suite
-from embrix.terms.node import CONS, FIELDS, NIL, NONE, SOME, Node, list_items
+from embrix.terms.node import CONS, FIELDS, NIL, NONE, SOME, Node, Value, list_items
 from embrix.terms.numbers import write_number
+from embrix.terms.types import BOOL, INT, NAME, NUMBER, TEXT, Con, Type, settle
 from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.source import Source, Span, Unreadable, read_source
 from embrix.text.suggest import did_you_mean
@@ -45,6 +47,8 @@ from embrix.trace.seeking import Kind, seek
 Data: TypeAlias = dict[str, Any]
 Progress: TypeAlias = Callable[[Data], None]
 
+MOST_LEAVES = 20
+"""Leaves of a list that are shown in a tree."""
 MOST_VALUES = 300
 """Tokens whose values are looked at."""
 
@@ -433,9 +437,9 @@ class Session:
             if form is None:
                 continue
             leaves = [
-                f"{name} {self._leaf(child)}"
-                for name, child in zip(form.fields, node[FIELDS:], strict=True)
-                if not isinstance(child, tuple)
+                f"{name} {shown}"
+                for name, child, kind in zip(form.fields, node[FIELDS:], form.types, strict=True)
+                if (shown := self._leaves(child, kind)) is not None
             ]
             start, end = node[1] or (-1, -1)
             rows.append([depth, field, form.name, ", ".join(leaves), start, end])
@@ -447,6 +451,21 @@ class Session:
             ]
             stack.extend(reversed(children))
         return rows
+
+    def _leaves(self, child: Value, kind: Type) -> str | None:
+        """A field that holds no parts of a term, but a leaf, a list of leaves or perhaps one; None
+        for any other."""
+        if not isinstance(child, tuple):
+            return self._leaf(child)
+        kind = settle(kind)
+        inner = settle(kind.args[0]) if isinstance(kind, Con) and kind.args else None
+        if inner not in (NUMBER, INT, NAME, TEXT, BOOL):
+            return None
+        if child[0] in (NONE, SOME):
+            return self._leaf(child[FIELDS]) if child[0] == SOME else "none"
+        items = list(itertools.islice(list_items(child), MOST_LEAVES + 1))
+        more = ["…"] if len(items) > MOST_LEAVES else []
+        return f"[{', '.join([*map(self._leaf, items[:MOST_LEAVES]), *more])}]"
 
     def _leaf(self, value: Any) -> str:
         if isinstance(value, bool):

@@ -10,7 +10,7 @@ Sizes are checked before an operation that could make a number much larger than 
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from fractions import Fraction
 from typing import TypeAlias
 
@@ -80,6 +80,61 @@ def _decimal(number: Fraction) -> str | None:
         if number.denominator % 2 and number.denominator % 5:
             return None
     return None
+
+
+def spellings(number: Number | bool) -> Iterator[str]:
+    """The ways in which a text may write a number, the usual one first: with and without a point,
+    with zeros at either end, with an exponent."""
+    if isinstance(number, bool):
+        yield "true" if number else "false"
+        return
+    usual = write_number(number)
+    yield usual
+    if number != number or number in (_ENDLESS, -_ENDLESS) or "of" in usual:
+        return
+    exact = Fraction(number)
+    digits, exponent = _decimal_digits(exact if not isinstance(number, float) else Fraction(usual))
+    if digits is None:
+        return
+    sign = "-" if number < 0 else ""
+    plain = digits.rjust(1 - exponent, "0") if exponent < 0 else digits + "0" * exponent
+    whole, part = (plain[:exponent], plain[exponent:]) if exponent < 0 else (plain, "")
+    for zeros in range(4):
+        after = part + "0" * zeros
+        yield f"{sign}{whole}.{after}" if after else sign + whole
+    for letter in "eE":
+        for shift in (f"{letter}{exponent}", f"{letter}{exponent:+}"):
+            yield f"{sign}{digits}{shift}"
+        if len(digits) > 1:
+            scaled = exponent + len(digits) - 1
+            for shift in (f"{letter}{scaled}", f"{letter}{scaled:+}", f"{letter}{scaled:+03}"):
+                yield f"{sign}{digits[0]}.{digits[1:]}{shift}"
+    for width in range(2, 9):
+        if len(whole) < width:
+            yield sign + whole.rjust(width, "0") + (f".{part}" if part else "")
+    if not sign:
+        yield "+" + whole + (f".{part}" if part else "")
+
+
+_ENDLESS = float("inf")
+MOST_DIGITS = 400
+
+
+def _decimal_digits(number: Fraction) -> tuple[str | None, int]:
+    """The digits and the exponent of ten that write a fraction's size exactly; None where nothing
+    short does."""
+    below, exponent = number.denominator, 0
+    scaled = abs(number.numerator)
+    while below % 10 == 0:
+        below, exponent = below // 10, exponent - 1
+    for factor, other in ((2, 5), (5, 2)):
+        while below % factor == 0 and exponent > -MOST_DIGITS:
+            below, exponent, scaled = below // factor, exponent - 1, scaled * other
+    if below != 1 or scaled.bit_length() > 3 * MOST_DIGITS:
+        return None, 0
+    digits = str(scaled)
+    bare = digits.rstrip("0") or "0"
+    return bare, exponent + len(digits) - len(bare) if bare != "0" else 0
 
 
 def bits(number: Number) -> int:
