@@ -29,9 +29,9 @@ def test_run_prints_the_value(capsys: pytest.CaptureFixture[str], course_copy: P
 
 def test_run_names_the_failure_and_its_place(capsys: pytest.CaptureFixture[str]) -> None:
     words = ("run", "-e", "let x = 2 in\n  x / 0", "--language", "Drip", "--with", "rewriting")
-    status, out, _ = run(capsys, *words)
-    assert status == 1
-    assert out.splitlines() == [
+    status, out, err = run(capsys, *words)
+    assert (status, out) == (1, "")
+    assert err.splitlines() == [
         "DivisionByZero: division by zero",
         "  at text:2:3",
         "     2 │   x / 0",
@@ -82,7 +82,7 @@ def test_check_prints_several_findings_and_fails(
     path = course_copy / "drip" / "environment.brix"
     path.write_text(path.read_text().replace("fail Unbound", "fail Unbond").replace("by v", "by w"))
     status, out, _ = run(capsys, "check", "--course", str(course_copy))
-    assert status == 1
+    assert status == 4
     assert "drip/environment.brix:16:41: error unknown_error" in out
     assert "→ did you mean Unbound?" in out
     assert "unknown_name" in out
@@ -175,7 +175,7 @@ def test_format_writes_what_was_meant_and_nothing_else(
     assert path.read_text() == once
     broken = course_copy / "rill" / "by_name.brix"
     broken.write_text("interpreter (\n")
-    assert main(["format", "--course", str(course_copy)]) == 1
+    assert main(["format", "--course", str(course_copy)]) == 4
     assert broken.read_text() == "interpreter (\n"
     assert "left as it is" in capsys.readouterr().out
     monkeypatch.chdir(course_copy.parent)

@@ -62,7 +62,7 @@ def test_the_commands_for_syntax(capsys: pytest.CaptureFixture[str]) -> None:
         "read -", "read 1", "end Atom → number", "end Sum₄ → Atom", "end Sum₃ → Sum₄",
         "end Sum₃ → `-` Sum₃", "end Sum₂ → Sum₃", "end Sum → Sum₂", "end Expr → Sum", "accepted",
     ]  # fmt: skip
-    assert main(["parse", "-e", "1 -"]) == 1
+    assert main(["parse", "-e", "1 -"]) == 3
     assert main(["parse", "-e", "1", "--descent"]) == 2
     assert "is not LL(1)" in capsys.readouterr().err
     assert main(["grammar", "Drip", "--ebnf", "w3c"]) == 0

@@ -7,14 +7,16 @@ import sys
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from embrix.cli.usage import Usage, course_folder
+from embrix.cli.usage import Faulty, Usage, course_folder
 from embrix.course.load import Course, load_course
 from embrix.course.naming import plain_name
+from embrix.grammar.parser import Parsed
 from embrix.machine.lane import Lane
 from embrix.machine.limits import COMMAND, Limits
 from embrix.runs.memory import limit_memory
 from embrix.runs.session import Session, Undecided
 from embrix.runs.versions import NoVersion
+from embrix.terms.binding import free_names
 from embrix.text.diagnostic import render
 from embrix.text.source import Source, Unreadable, read_source
 from embrix.text.suggest import did_you_mean
@@ -46,10 +48,33 @@ def chosen(arguments: argparse.Namespace) -> Chosen:
         if arguments.calls < 1:
             raise Usage("--calls must be at least 1")
         limits = replace(COMMAND, calls=arguments.calls)
-    return Chosen(
+    found = Chosen(
         session, language, source, _lanes(arguments, session, language), _given(arguments.bind),
         limits, _input(arguments.input),
     )  # fmt: skip
+    for name in _unused(found):
+        if name != getattr(arguments, "over", "").partition("=")[0]:
+            print(f"embrix: --bind {name} is not used by the program", file=sys.stderr)
+    return found
+
+
+def _unused(chosen: Chosen) -> list[str]:
+    """The names supplied by hand that neither the program nor what is used of them mentions."""
+    parser = chosen.session.parser(chosen.language)
+    parsed = parser.parse(chosen.source.text) if parser is not None else None
+    if not isinstance(parsed, Parsed):
+        return []
+    signature = chosen.session.course.languages[chosen.language].signature
+    pending = list(free_names(signature, parsed.term))
+    used: set[str] = set()
+    while pending:
+        name = pending.pop()
+        if name in chosen.given and name not in used and parser is not None:
+            used.add(name)
+            bound = parser.parse(chosen.given[name])
+            if isinstance(bound, Parsed):
+                pending += free_names(signature, bound.term)
+    return [name for name in chosen.given if name not in used]
 
 
 def _input(name: str | None) -> tuple[str, ...]:
@@ -79,6 +104,9 @@ def lanes_of(arguments: argparse.Namespace) -> tuple[Session, str, list[Lane]]:
     session = Session(course_folder(arguments.course))
     language = _language(arguments, session, None)
     limit_memory()
+    interpreters = session.course.interpreters.get(language) or session.course.broken.get(language)
+    if not arguments.lanes and not interpreters:
+        return session, language, []
     wanted = _lanes(arguments, session, language)
     others = [lane for lane in session.lanes(language) if lane not in wanted]
     return session, language, [*wanted, *others]
@@ -133,7 +161,7 @@ def _language(arguments: argparse.Namespace, session: Session, path: Path | None
     if name is None and path is not None:
         found = session.course.language_of(path)
         name = found.name if found else None
-    if name is None and path is None and languages:
+    if name is None and languages and (path is None or len(languages) == 1):
         name = next(iter(languages))
     if name is None:
         known = ", ".join(languages) or "none"
@@ -151,16 +179,19 @@ def _lanes(arguments: argparse.Namespace, session: Session, language: str) -> li
     own_steps = getattr(arguments, "own_steps", False)
     names = arguments.lanes or [*usable, *([] if own_steps else allowed)]
     errors = [d for d in course.diagnostics if d.severity == "error"]
-    if session.parser(language) is None or not names:
+    if session.parser(language) is None or (not names and course.broken.get(language)):
         for finding in errors[:3]:
             print(render(finding), file=sys.stderr)
-        raise Usage(f"{language} cannot run programs until its definition is mended")
+        raise Faulty(f"{language} cannot run programs until its definition is mended")
+    if not names:
+        raise Usage(f"{language} has no interpreter yet: write a file that begins "
+                    f"`interpreter NAME for {language}`")  # fmt: skip
     for given in names:
         name = plain_name(given)
         if name in course.broken.get(language, ()):
             for finding in errors[:3]:
                 print(render(finding), file=sys.stderr)
-            raise Usage(f"{name} cannot run until its definition is mended")
+            raise Faulty(f"{name} cannot run until its definition is mended")
         if name in session.not_allowed(language):
             raise Usage(f"the command of {name} has not been allowed: see embrix allow")
         if name in allowed and own_steps:

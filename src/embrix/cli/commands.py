@@ -11,7 +11,8 @@ from typing import Any
 
 from embrix.cli.choice import Chosen, choose_grammar, chosen, course_with, lanes_of, text_of
 from embrix.cli.repl import converse
-from embrix.cli.usage import Usage, course_folder
+from embrix.cli.status import FAULTY, OK, REJECTED, UNREAD, status_of
+from embrix.cli.usage import Faulty, Usage, course_folder
 from embrix.course.changes import touched, touched_text
 from embrix.grammar.decisions import as_cases, decisions
 from embrix.grammar.difference import compare_grammars, comparison_text
@@ -30,10 +31,11 @@ from embrix.runs.session import Session, ending, result_data
 from embrix.runs.sketch import how_far
 from embrix.text.codes import CODES
 from embrix.text.diagnostic import excerpt, render
-from embrix.text.source import Span
+from embrix.text.plural import counted
+from embrix.text.source import Source, Span
 from embrix.text.suggest import did_you_mean
 from embrix.text.visible import cut, visible
-from embrix.trace.walk import Walk
+from embrix.trace.walk import Walk, walkable
 
 
 def check(arguments: argparse.Namespace) -> int:
@@ -46,11 +48,18 @@ def check(arguments: argparse.Namespace) -> int:
         for finding in findings:
             print(render(finding), end="\n\n")
         for text, report in {report.law.text: report for report in session.laws}.items():
-            if report.counterexample is None:
+            if report.untried:
+                print(f"{text}\n    not tried: {report.untried}")
+            elif report.counterexample is None:
                 print(f"{text}\n    true for {report.tried} generated examples, "
                       f"seed {report.seed}")  # fmt: skip
+        for name in session.course.languages:
+            for lane in session.lanes(name):
+                if not walkable(lane.interpreter):
+                    print(f"{name}: {lane.name} has no `judgement` line: its runs have no steps, "
+                          "and what goes wrong silently is not looked for")  # fmt: skip
         print(_census(session, findings))
-    return 1 if any(finding.severity == "error" for finding in findings) else 0
+    return FAULTY if any(finding.severity == "error" for finding in findings) else OK
 
 
 def _census(session: Session, findings: list[Any]) -> str:
@@ -61,7 +70,8 @@ def _census(session: Session, findings: list[Any]) -> str:
         parts.append(f"{name} with {', '.join(lanes) or 'no interpreter'}")
     errors = sum(finding.severity == "error" for finding in findings)
     warnings = len(findings) - errors
-    told = f"{errors} errors, {warnings} warnings" if findings else "nothing to report"
+    told = f"{counted(errors, 'error')}, {counted(warnings, 'warning')}"
+    told = told if findings else "nothing to report"
     return f"{course.title}: {'; '.join(parts) or 'no languages'}. {told}"
 
 
@@ -76,9 +86,15 @@ def run(arguments: argparse.Namespace) -> int:
         answers = [{"interpreter": lane.name, **_data(work, result)} for lane, result in results]
         print(json.dumps(answers[0] if len(answers) == 1 else answers, indent=2))
     else:
+        told: set[str] = set()
         for lane, result in results:
-            _print_result(work, result, lane.name if len(results) > 1 else "")
-    return 0 if all(result.outcome.kind == "value" for _, result in results) else 1
+            unread = result.outcome.kind in UNREAD
+            if unread and result.outcome.sentence in told:
+                continue  # a program is refused once, not once for each lane
+            told.add(result.outcome.sentence)
+            label = lane.name if len(results) > 1 and not unread else ""
+            _print_result(work, result, label)
+    return status_of([result.outcome.kind for _, result in results])
 
 
 def _result(work: Chosen, lane: Lane) -> Result:
@@ -99,16 +115,22 @@ def _data(work: Chosen, result: Result) -> dict[str, Any]:
 
 
 def _print_result(work: Chosen, result: Result, label: str) -> None:
+    """What a program writes and gives goes to standard output, all else to standard error."""
     lead = f"{label}: " if label else ""
     for piece in result.output:
         sys.stdout.write(visible(piece, keep="\n"))
     if result.output and not result.output[-1].endswith("\n"):
         print()
-    print(lead + visible(ending(result)))
+    outcome = result.outcome
+    silent = outcome.kind == "value" and outcome.text == "()"
+    stream = sys.stdout if outcome.kind == "value" and not silent else sys.stderr
+    sys.stdout.flush()
+    print(lead + visible(ending(result)), file=stream)
     if result.state:
-        print(f"  state: {visible(cut(', '.join(result.state), 200))}")
-    for line in _where(work, result.outcome):
-        print(line)
+        print(f"  state: {visible(cut(', '.join(result.state), 200))}", file=stream)
+    for line in _where(work, outcome):
+        print(line, file=stream)
+    stream.flush()
 
 
 def _where(work: Chosen, outcome: Outcome) -> list[str]:
@@ -124,7 +146,7 @@ def _where(work: Chosen, outcome: Outcome) -> list[str]:
 def steps(arguments: argparse.Namespace) -> int:
     """Print the reduction sequence, or the judgements in order of conclusion."""
     work = chosen(arguments)
-    status = 0
+    kinds: list[str] = []
     answers: list[dict[str, Any]] = []
     for lane in work.lanes:
         try:
@@ -134,8 +156,11 @@ def steps(arguments: argparse.Namespace) -> int:
         except BadBinding as bad:
             raise Usage(f"--bind {bad}") from bad
         outcome = traced.result.outcome
-        status = max(status, int(outcome.kind != "value"))
+        kinds.append(outcome.kind)
         lines = Walk(lane, traced).lines()
+        if not lines and outcome.kind not in UNREAD and not walkable(lane.interpreter):
+            print(f"embrix: {lane.name} has no `judgement` line and no `final` line, so there are "
+                  "no steps to print", file=sys.stderr)  # fmt: skip
         if arguments.json:
             data = _data(work, traced.result)
             answers.append({"interpreter": lane.name, "steps": lines, "outcome": data["outcome"]})
@@ -145,11 +170,14 @@ def steps(arguments: argparse.Namespace) -> int:
         for line in lines:
             print(visible(line))
         if outcome.kind != "value":
-            print(visible(outcome.sentence))
-            print("\n".join(_where(work, outcome)))
+            sys.stdout.flush()
+            print(visible(outcome.sentence), file=sys.stderr)
+            print("\n".join(_where(work, outcome)), file=sys.stderr)
+            if outcome.kind in UNREAD:
+                break  # all lanes read it alike
     if arguments.json:
         print(json.dumps(answers[0] if len(answers) == 1 else answers, indent=2))
-    return status
+    return status_of(kinds)
 
 
 # ---------------------------------------------------------------------- grammars
@@ -167,8 +195,8 @@ def grammar(arguments: argparse.Namespace) -> int:
         choose_grammar(session, name, arguments.grammar)
         target = languages[name].grammar
         if target is None:
-            print(f"{name} has no grammar that can be used; see embrix check")
-            status = 1
+            print(f"{name} has no grammar that can be used; see embrix check", file=sys.stderr)
+            status = FAULTY
             continue
         if arguments.rule is not None and arguments.rule not in target.entry:
             hint = did_you_mean(
@@ -229,8 +257,12 @@ def parse(arguments: argparse.Namespace) -> int:
     """Print the tree of a text, its tokens, or how it is read step by step."""
     session, language, source = text_of(arguments)
     target = session.course.languages[language].grammar
+    if target is None and not arguments.tokens:
+        if session.course.has_errors:
+            raise Faulty(f"{language} has no grammar that can be used; see embrix check")
+        raise Usage(f"{language} has no grammar: only --tokens can be asked for")
     if target is None:
-        raise Usage(f"{language} has no grammar that can be used; see embrix check")
+        return _tokens(session.look(language, source.text), source, refused=False)
     rule = arguments.rule
     if rule is not None and rule not in target.entry:
         known = "there are: " + ", ".join(target.entry)
@@ -248,11 +280,7 @@ def parse(arguments: argparse.Namespace) -> int:
             for depth, _, name, piece, _, _ in tree["rows"]:
                 print("  " * depth + (visible(piece) or name))
     elif arguments.tokens:
-        for start, end, kind in look["tokens"]:
-            line, column = source.position(start)
-            value = look.get("values", {}).get(str(start), "")
-            told = f"   = {visible(value)}" if value else ""
-            print(f"{line}:{column:<4} {kind:<10} {visible(source.text[start:end])}{told}")
+        _tokens(look, source, refused=refused is not None)
     elif arguments.shifts or arguments.descent:
         steps = (descent if arguments.descent else shift_reduce)(target, source.text, rule)
         if steps is None:
@@ -263,12 +291,28 @@ def parse(arguments: argparse.Namespace) -> int:
         if not _another_view(arguments):
             print("  " * depth + " ".join(part for part in (field, form, leaves) if part))
     if refused is not None:
-        print(f"{refused['kind']}: {visible(refused['text'])}")
-        if "place" in refused:
-            print("\n".join("  " + row for row in excerpt(source, Span(*refused["place"]))))
+        sys.stdout.flush()
+        tell_refusal(refused, source)
         for row, begun, why in refused.get("reading", ()):
-            print(f"  tried {row}  (from {begun}): {why}")
-    return int(refused is not None)
+            print(f"  tried {row}  (from {begun}): {why}", file=sys.stderr)
+    return OK if refused is None else REJECTED
+
+
+def tell_refusal(refused: dict[str, Any], source: Source) -> None:
+    """Why a program is rejected, with its place, on standard error."""
+    print(f"{refused['kind']}: {visible(refused['text'])}", file=sys.stderr)
+    if "place" in refused:
+        rows = excerpt(source, Span(*refused["place"]))
+        print("\n".join("  " + row for row in rows), file=sys.stderr)
+
+
+def _tokens(look: dict[str, Any], source: Source, *, refused: bool) -> int:
+    for start, end, kind in look["tokens"]:
+        line, column = source.position(start)
+        value = look.get("values", {}).get(str(start), "")
+        told = f"   = {visible(value)}" if value else ""
+        print(f"{line}:{column:<4} {kind:<10} {visible(source.text[start:end])}{told}")
+    return REJECTED if refused else OK
 
 
 def _another_view(arguments: argparse.Namespace) -> bool:

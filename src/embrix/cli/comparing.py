@@ -9,10 +9,12 @@ import json
 import sys
 
 from embrix.cli.choice import chosen, lanes_of
+from embrix.cli.status import NEGATIVE, OK, REJECTED, UNREAD
+from embrix.cli.streams import progress as progress_line
 from embrix.cli.testing import suites_of, write_after_a_look
 from embrix.cli.usage import Usage
 from embrix.compare.growth import measured, told
-from embrix.compare.lanes import parted, side
+from embrix.compare.lanes import Side, parted, side
 from embrix.compare.range import BadRange, range_of
 from embrix.machine.lane import BadBinding
 from embrix.machine.limits import Limits
@@ -41,8 +43,12 @@ def compare(arguments: argparse.Namespace) -> int:
             "partings": [{"first": p.first, "second": p.second, "sentence": p.sentence,
                           "stations": list(p.stations), "more": list(p.more)}
                          for p in partings],
-        }, indent=2, ensure_ascii=False))  # fmt: skip
-        return int(len(ends) > 1)
+        }, indent=2))  # fmt: skip
+        return _compared(sides, ends)
+    if all(one.result.outcome.kind in UNREAD for one in sides):
+        outcome = sides[0].result.outcome
+        print(visible(outcome.sentence), file=sys.stderr)
+        return REJECTED
     wide = max(len(one.lane) for one in sides)
     costs = [name for name in MAIN_COSTS if any(one.result.costs.get(name) for one in sides)]
     widths = [max(len(name), 7) for name in costs]
@@ -64,7 +70,13 @@ def compare(arguments: argparse.Namespace) -> int:
             print(f"    at step {first:,} and step {second:,} of their walks")
         for line in parting.more:
             print(f"    {line}")
-    return int(len(ends) > 1)
+    return _compared(sides, ends)
+
+
+def _compared(sides: list[Side], ends: set[str]) -> int:
+    if all(one.result.outcome.kind in UNREAD for one in sides):
+        return REJECTED
+    return NEGATIVE if len(ends) > 1 else OK
 
 
 PROGRAMS, FEW_PROGRAMS = 10_000, 500
@@ -102,7 +114,7 @@ def growth(arguments: argparse.Namespace) -> int:
     if arguments.json:
         print(json.dumps({"cost": cost, "over": name, "lanes": {
             lane: {"points": points, "growth": told(points)} for lane, points in table.items()
-        }}, indent=2, ensure_ascii=False))  # fmt: skip
+        }}, indent=2))  # fmt: skip
         return 0
     lanes = list(table)
     widths = [max(len(lane), 9) for lane in lanes]
@@ -134,19 +146,17 @@ def seek_difference(arguments: argparse.Namespace) -> int:
     most = arguments.most or (PROGRAMS if other.records else FEW_PROGRAMS)
     if not 1 <= most <= 1_000_000:
         raise Usage("--most must be between 1 and 1,000,000")
-    shown = sys.stderr.isatty()
 
     def progress(done: Hunt) -> None:
-        if shown:
-            print(f"\r{done.tried:,} programs ", end="", file=sys.stderr, flush=True)
+        progress_line(f"{done.tried:,} programs ")
 
     try:
         done = hunt(one, other, most=most, seed=arguments.seed, costs=arguments.costs,
                     endless=arguments.endless, progress=progress)  # fmt: skip
     except NoPrograms as wrong:
         raise Usage(str(wrong)) from wrong
-    if shown:
-        print("\r" + " " * 30 + "\r", end="", file=sys.stderr)
+    progress_line(" " * 30)
+    progress_line("")
     print(f"{language}, {one.name} and {other.name}: {done.sentence}")
     print(f"    of the programs run {done.distribution}")
     print(f"    {done.occurring}")

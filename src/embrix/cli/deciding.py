@@ -31,7 +31,7 @@ def questions(arguments: argparse.Namespace) -> int:
         return _changes(session, languages, arguments)
     tables = {language: asked_and_chosen(session, language) for language in languages}
     if arguments.json:
-        print(json.dumps(tables, indent=2, ensure_ascii=False))
+        print(json.dumps(tables, indent=2))
         return 0
     some = False
     for language, table in tables.items():
@@ -77,7 +77,7 @@ def _changes(session: Session, languages: list[str], arguments: argparse.Namespa
     if not found:
         raise Usage(why)
     if arguments.json:
-        print(json.dumps(found, indent=2, ensure_ascii=False))
+        print(json.dumps(found, indent=2))
         return 0
     for language, rows in found.items():
         cases = len({row["case"] for row in rows})
@@ -104,7 +104,7 @@ def differences(arguments: argparse.Namespace) -> int:
         print(json.dumps([
             {"part": c.part, "name": c.name, "state": c.state, "before": c.before,
              "after": c.after} for c in found
-        ], indent=2, ensure_ascii=False))  # fmt: skip
+        ], indent=2))  # fmt: skip
     else:
         for line in told_changes(found):
             print(cut(visible(line), 200) if not arguments.whole else visible(line))

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import argparse
 
-from embrix.cli.choice import chosen
+from embrix.cli.choice import chosen, text_of
 from embrix.cli.comparing import asked_range
 from embrix.cli.usage import Usage, course_folder
 from embrix.draw.files import Unwritable, write_drawing
-from embrix.draw.kinds import KINDS, OF_PROGRAMS, Kind
+from embrix.draw.kinds import KINDS, OF_PROGRAMS, OF_TEXTS, Kind
 from embrix.machine.lane import BadBinding
 from embrix.runs.pictures import NoPicture, Wish, picture
 from embrix.runs.session import Session, Undecided
@@ -54,6 +54,9 @@ def _wish(kind: Kind, arguments: argparse.Namespace) -> tuple[Session, Wish]:
     over = asked_range(arguments.over) if arguments.over else ("", range(0))
     if kind == "growth" and not arguments.over:
         raise Usage("growth takes --over NAME=A..B, the name and its range")
+    if kind in OF_TEXTS and not arguments.lanes:
+        session, name, source = text_of(arguments)
+        return session, Wish(kind, name, source.text, rule=arguments.rule)
     if kind in OF_PROGRAMS:
         work = chosen(arguments)
         return work.session, Wish(

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import argparse
-from pathlib import Path
 
 from embrix.brix.format import formatted
-from embrix.cli.usage import Usage, course_folder
-from embrix.course.finding import find_course
+from embrix.cli.status import FAULTY, NEGATIVE, OK
+from embrix.cli.usage import Usage, course_folder, here
+from embrix.course.finding import find_course, holds_course_files
 from embrix.course.load import load_course
 from embrix.text.saving import save_text
 from embrix.text.source import BYTE_ORDER_MARK, Source, Unreadable, read_source
@@ -18,7 +18,11 @@ def format_files(arguments: argparse.Namespace) -> int:
     if arguments.files:
         paths = [path.resolve() for path in arguments.files]
     else:
-        if arguments.course is None and find_course(Path.cwd()) is None:
+        if (
+            arguments.course is None
+            and find_course(here()) is None
+            and not holds_course_files(here())
+        ):
             raise Usage("there is no course here; name one with --course, or files")
         course = load_course(course_folder(arguments.course))
         paths = [one.path for one in course.sources.values() if one.path is not None]
@@ -35,10 +39,16 @@ def format_files(arguments: argparse.Namespace) -> int:
             print(f"{path.name}: left as it is, because it cannot be read; see embrix check")
         elif text != source.text:
             changed += 1
-            print(f"{path.name}: {'would be' if arguments.check else 'has been'} laid out anew")
             if not arguments.check:
                 mark = path.read_bytes().startswith(BYTE_ORDER_MARK.encode())
-                save_text(path, (BYTE_ORDER_MARK if mark else "") + text)
+                try:
+                    save_text(path, (BYTE_ORDER_MARK if mark else "") + text)
+                except OSError as fault:
+                    reason = fault.strerror or fault
+                    raise Usage(f"{path.name} cannot be written: {reason}") from fault
+            print(f"{path.name}: {'would be' if arguments.check else 'has been'} laid out anew")
     if not changed and not broken:
         print(f"{len(paths)} files, all laid out well")
-    return 1 if broken or (arguments.check and changed) else 0
+    if broken:
+        return FAULTY
+    return NEGATIVE if arguments.check and changed else OK

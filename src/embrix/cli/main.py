@@ -1,20 +1,26 @@
 """The command `embrix`: without a subcommand the workbench, otherwise one answer on the terminal.
 
-Exit status: 0 all is well; 1 a program, case or definition is not; 2 the command line is wrong.
+Exit statuses stand in `status`.
 """
 
 from __future__ import annotations
 
 import argparse
+import contextlib
+import errno
+import logging
 import sys
 from collections.abc import Callable, Sequence
 from importlib import import_module
 from pathlib import Path
 
 from embrix import __version__
-from embrix.cli.usage import Usage
+from embrix.cli.status import BROKEN_PIPE, FAULTY, INTERNAL, INTERRUPTED, NEGATIVE, USAGE
+from embrix.cli.streams import give_up_output, safe_streams
+from embrix.cli.usage import Faulty, Usage
 from embrix.compare.range import SCALES
 from embrix.suite.reports import FORMATS
+from embrix.text.log import log_file, start_logging
 
 Command = Callable[[argparse.Namespace], int]
 Adding = Callable[[str, str, str], argparse.ArgumentParser]
@@ -23,22 +29,68 @@ Adding = Callable[[str, str, str], argparse.ArgumentParser]
 
 def main(argv: Sequence[str] | None = None) -> int:
     """Run the command line; the exit status."""
-    for stream in (sys.stdout, sys.stderr):
-        if hasattr(stream, "reconfigure"):
-            stream.reconfigure(errors="backslashreplace")
-    arguments = parser().parse_args(argv)
-    command: Command = arguments.command
+    start_logging()
+    with safe_streams():
+        try:
+            status = _carried_out(sys.argv[1:] if argv is None else argv)
+            sys.stdout.flush()
+        except BrokenPipeError:
+            give_up_output()
+            return BROKEN_PIPE
+        except OSError as fault:
+            give_up_output()
+            return _told(f"nothing can be written: {fault.strerror or fault}", NEGATIVE)
+        return status
+
+
+def _carried_out(argv: Sequence[str]) -> int:
     try:
+        arguments = parser().parse_args(texts_attached(argv))
+        command: Command = arguments.command
         return command(arguments)
     except Usage as wrong:
-        print(f"embrix: {wrong}", file=sys.stderr)
-        return 2
+        return _told(str(wrong), USAGE)
+    except Faulty as wrong:
+        return _told(str(wrong), FAULTY)
     except KeyboardInterrupt:
-        print("embrix: stopped", file=sys.stderr)
-        return 130
+        return _told("stopped", INTERRUPTED)
     except BrokenPipeError:
-        sys.stderr.close()
-        return 141
+        raise
+    except OSError as fault:
+        if fault.errno in UNWRITABLE and fault.filename is None:
+            raise
+        name = f"{fault.filename}: " if fault.filename else ""
+        return _told(f"{name}{fault.strerror or fault}", USAGE)
+    except Exception as fault:
+        logging.getLogger(__name__).exception("embrix %s", " ".join(argv))
+        return _told(f"internal error, see {log_file()}: {type(fault).__name__}: {fault}", INTERNAL)
+
+
+UNWRITABLE = (errno.ENOSPC, errno.EIO, errno.EBADF)
+
+
+def _told(text: str, status: int) -> int:
+    """A sentence on standard error, behind what has been printed; the status."""
+    with contextlib.suppress(OSError, ValueError):
+        sys.stdout.flush()
+    with contextlib.suppress(OSError, ValueError):
+        print(f"embrix: {text}", file=sys.stderr)
+    return status
+
+
+def texts_attached(argv: Sequence[str]) -> list[str]:
+    """The words of a command line with each text after `-e` joined to it: a program may begin with
+    a minus sign."""
+    words = list(argv)
+    joined: list[str] = []
+    while words:
+        word = words.pop(0)
+        if word == "--":
+            return [*joined, word, *words]
+        if word == "-e" and words and words[0].startswith("-"):
+            word += words.pop(0)
+        joined.append(word)
+    return joined
 
 
 def parser() -> argparse.ArgumentParser:

@@ -6,21 +6,30 @@ import argparse
 import sys
 from pathlib import Path
 
-from embrix.cli.usage import Usage, course_folder
-from embrix.course.finding import find_course
+from embrix.cli.usage import Usage, course_folder, here
+from embrix.course.finding import find_course, holds_course_files
 from embrix.course.shipped import writable_copy
+
+
+def _nearest(near: Path) -> Path | None:
+    """The course found from a folder on, or a folder that holds files of one."""
+    for start in (near, here()):
+        found = find_course(start)
+        if found is not None:
+            return found
+    return next((start for start in (near, here()) if holds_course_files(start)), None)
 
 
 def open_workbench(arguments: argparse.Namespace) -> int:
     """Open the workbench, on a writable copy of the shipped course when none is found here."""
     from embrix.tui.app import Workbench  # the interface library is only loaded for the workbench
 
-    near = arguments.file.resolve().parent if arguments.file is not None else Path.cwd()
+    near = arguments.file.resolve().parent if arguments.file is not None else here()
     if arguments.course is not None:
         folder = course_folder(arguments.course)
     else:
         try:
-            folder = find_course(near) or find_course(Path.cwd()) or writable_copy()
+            folder = _nearest(near) or writable_copy()
         except OSError as fault:
             raise Usage(f"no course can be put into your data folder: {fault}") from fault
     if arguments.file is not None and not arguments.file.is_file():

@@ -10,7 +10,9 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from embrix.cli.usage import Usage, course_folder
+from embrix.cli.status import FAULTY, NEGATIVE, OK
+from embrix.cli.streams import progress as progress_line
+from embrix.cli.usage import Faulty, Usage, course_folder
 from embrix.course.replacing import Changed, go_back, replace_file
 from embrix.machine.lane import BadBinding
 from embrix.runs.session import Session
@@ -25,6 +27,7 @@ from embrix.suite.history import (
 from embrix.suite.model import Suite
 from embrix.suite.reports import under, write_report
 from embrix.text.diagnostic import Diagnostic, Findings, render
+from embrix.text.plural import counted
 from embrix.text.saving import save_text
 from embrix.text.source import Unreadable
 from embrix.text.suggest import did_you_mean
@@ -53,12 +56,12 @@ def test(arguments: argparse.Namespace) -> int:
             except OSError as fault:
                 raise Usage(f"{arguments.to} cannot be written: {fault.strerror}") from fault
             print(f"written to {arguments.to}")
-        return 1 if failed or findings else 0
+        return NEGATIVE if failed else FAULTY if findings else OK
     for finding in findings:
         print(render(finding), end="\n\n")
     for path, report in zip(paths, reports, strict=True):
         _print_report(report, path, session, since=arguments.grammar is None)
-    return 1 if failed or findings else 0
+    return NEGATIVE if failed else FAULTY if findings else OK
 
 
 def suites_of(session: Session, wanted: list[Path]) -> list[Path]:
@@ -94,7 +97,6 @@ def _run_all(
     meanwhile. Where there are more cores than suites, cases are shared out."""
     workers = arguments.jobs or min(os.cpu_count() or 1, 1 + _cells(session, arguments) // WORTH)
     shares = max(1, workers // len(paths))
-    told = sys.stderr.isatty() and not arguments.json
     ask = arguments.json or arguments.report in ("json", "html")
 
     def work(part: int, telling: Telling) -> dict[str, Any]:
@@ -104,9 +106,7 @@ def _run_all(
         )
 
     def telling(progress: dict[str, Any]) -> None:
-        if told:
-            shown = f"\r{progress['done']} of {progress['of']} cases "
-            print(shown, end="", file=sys.stderr, flush=True)
+        progress_line(f"{progress['done']} of {progress['of']} cases ")
 
     shared = Shared.begin(work, len(paths) * shares, workers, telling)
     try:
@@ -116,8 +116,8 @@ def _run_all(
         raise Usage(f"the suites were not run: {lost}") from lost
     finally:
         shared.close()
-        if told:
-            print("\r" + " " * 40 + "\r", end="", file=sys.stderr)
+        progress_line(" " * 40)
+        progress_line("")
     reports = [
         merged(answers[number * shares : (number + 1) * shares]) for number in range(len(paths))
     ]
@@ -125,7 +125,7 @@ def _run_all(
 
 
 def _print_report(report: dict[str, Any], path: Path, session: Session, *, since: bool) -> None:
-    counted = {"passed": 0, "failed": 0, "left out": 0}
+    tally = {"passed": 0, "failed": 0, "left out": 0}
     if since:
         report = with_history(session, report)
         if "unkept" in report:
@@ -133,7 +133,7 @@ def _print_report(report: dict[str, Any], path: Path, session: Session, *, since
     for case in report["cases"]:
         wrong = [verdict for verdict in case["verdicts"] if verdict[1] == "failed"]
         for verdict in case["verdicts"]:
-            counted[verdict[1]] += 1
+            tally[verdict[1]] += 1
         if not wrong:
             continue
         print(f"✗ {case['name']}  ({report['file']}:{case['line']})")
@@ -151,15 +151,18 @@ def _print_report(report: dict[str, Any], path: Path, session: Session, *, since
     decided = len(report.get("lanes", [])) - len(plain)
     lanes = ", ".join(plain) or "no interpreter"
     if decided:
-        lanes += f" and {decided} lanes with choices decided otherwise"
-    told = f"{counted['passed']} passed, {counted['failed']} failed"
-    if counted["left out"]:
-        told += f", {counted['left out']} left out"
+        lanes += f" and {counted(decided, 'lane')} with choices decided otherwise"
+    told = f"{tally['passed']} passed, {tally['failed']} failed"
+    if tally["left out"]:
+        told += f", {tally['left out']} left out"
+    if not report.get("lanes"):
+        told = f"{len(report['cases'])} waiting"
     for name in report.get("not_allowed", ()):
         print(f"! {name} was not run: its command has not been allowed (embrix allow {name})")
     for name in report.get("broken", ()):
         print(f"! {name} was not run: its definition has errors")
-    print(f"{report.get('file', 'suite')}: {len(report['cases'])} cases on {lanes}: {told}")
+    cases = counted(len(report["cases"]), "case")
+    print(f"{report.get('file', 'suite')}: {cases} on {lanes}: {told}")
 
 
 def _alike(wrong: list[list[Any]], since: dict[str, str]) -> list[list[list[Any]]]:
@@ -202,8 +205,8 @@ def accept_case(arguments: argparse.Namespace) -> int:
     suite = session.suite(path, findings)
     if suite is None:
         for finding in findings.sorted():
-            print(render(finding), end="\n\n")
-        return 1
+            print(render(finding), end="\n\n", file=sys.stderr)
+        raise Faulty(f"{path.name} cannot be read")
     try:
         if arguments.adopt is not None:
             acceptance = _adopted(suite, arguments)

@@ -3,9 +3,10 @@ here, so that what needs none of it starts quickly."""
 
 from __future__ import annotations
 
+import sys
 from pathlib import Path
 
-from embrix.course.finding import COURSE_FILE, find_course
+from embrix.course.finding import COURSE_FILE, find_course, holds_course_files
 from embrix.course.shipped import shipped_course
 
 
@@ -13,14 +14,35 @@ class Usage(Exception):
     """The command line asks for something that is not there; the message says what."""
 
 
+class Faulty(Exception):
+    """A definition has errors and cannot be used; the message says which."""
+
+
+def here() -> Path:
+    """The folder that the user is in. Raises `Usage`."""
+    try:
+        return Path.cwd()
+    except OSError as gone:
+        raise Usage("the folder you are in is gone; go to another one, or name --course") from gone
+
+
 def course_folder(course: Path | None, near: Path | None = None) -> Path:
-    """The folder of the course that is meant. Raises `Usage`."""
+    """The folder of the course that is meant: the one named, the nearest one with a `course.toml`,
+    a folder that holds definitions or suites, or the shipped one. Raises `Usage`."""
     if course is not None:
-        if not (course / COURSE_FILE).is_file():
+        if not course.is_dir():
+            raise Usage(f"{course} is no course: there is no such folder")
+        if not (course / COURSE_FILE).is_file() and not holds_course_files(course):
             raise Usage(f"{course} is no course: it has no {COURSE_FILE}")
         return course
-    for start in (near, Path.cwd()):
-        found = find_course(start) if start is not None else None
+    starts = [near, here()] if near is not None else [here()]
+    for start in starts:
+        found = find_course(start)
         if found is not None:
             return found
+    for start in starts:
+        if holds_course_files(start):
+            said = f"{start.name or start} has no {COURSE_FILE}: working with the files in it"
+            print(f"embrix: {said}", file=sys.stderr)
+            return start
     return shipped_course()

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import argparse
 import json
+import sys
 from pathlib import Path
 from typing import Any
 
 from embrix.cli.choice import chosen
+from embrix.cli.status import NEGATIVE, OK, REJECTED, UNREAD
 from embrix.cli.usage import Usage
 from embrix.machine.lane import BadBinding
 from embrix.text.visible import times, visible
@@ -46,13 +48,13 @@ def walk(arguments: argparse.Namespace) -> int:
             raise Usage(f"nothing called {kind} can be found; there are: {told}")
         place = seek(found, _kind(kind), what, at, not arguments.back)
         if place is None:
-            print("nowhere")
-            return 1
+            print("nowhere", file=sys.stderr)
+            return NEGATIVE
         at = place
     head = head_data(found, work.source.text, work.language)
     numbers = range(max(0, at), min(at + arguments.show, len(found)))
     _print(arguments, head, [station_data(found, found.station(n)) for n in numbers])
-    return 0
+    return REJECTED if traced.result.outcome.kind in UNREAD else OK
 
 
 def _kind(name: str) -> Kind:
@@ -80,8 +82,8 @@ def _saved(arguments: argparse.Namespace) -> int:
                 raise Usage("in a walk from a file only text can be found: --find text=…")
             place = found.find(what, at, not arguments.back)
             if place is None:
-                print("nowhere")
-                return 1
+                print("nowhere", file=sys.stderr)
+                return NEGATIVE
             at = place
         numbers = range(max(0, at), min(at + arguments.show, len(found)))
         _print(arguments, found.head, [found.station(number) for number in numbers])
@@ -95,7 +97,7 @@ def _print(
 ) -> None:
     if arguments.json:
         told = {key: value for key, value in head.items() if key != "levels"}
-        print(json.dumps({**told, "stations": stations}, indent=2, ensure_ascii=False))
+        print(json.dumps({**told, "stations": stations}, indent=2))
         return
     print(f"{head['language']} {head['lane']}: {head['length']:,} stations")
     for one in stations:

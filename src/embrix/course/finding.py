@@ -2,9 +2,33 @@
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 
 COURSE_FILE = "course.toml"
+
+
+COURSE_FILES = (".brix", ".suite.toml")
+DEEPEST, MOST = 3, 2_000
+"""How far into a folder files of a course are looked for, and how many entries are looked at."""
+
+
+def holds_course_files(folder: Path) -> bool:
+    """Whether a folder holds definitions or suites, itself or in folders inside it that are no
+    courses of their own."""
+    looked_at = 0
+    for place, folders, files in os.walk(folder):
+        deep = len(Path(place).relative_to(folder).parts)
+        if deep and COURSE_FILE in files:
+            folders.clear()  # a course of its own
+            continue
+        folders[:] = [name for name in folders if not name.startswith(".")] * (deep < DEEPEST)
+        if any(name.endswith(COURSE_FILES) for name in files):
+            return True
+        looked_at += len(files) + len(folders)
+        if looked_at > MOST:
+            return False
+    return False
 
 
 def find_course(start: Path) -> Path | None:

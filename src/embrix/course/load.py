@@ -180,7 +180,10 @@ class _Loader:
         return syntax
 
     def heading(self) -> tuple[str, str]:
-        source = self.read(self.folder / COURSE_FILE)
+        path = self.folder / COURSE_FILE
+        if not path.exists() and path not in self.unsaved:
+            return self.folder.name, ""
+        source = self.read(path)
         if source is None:
             return self.folder.name, ""
         try:

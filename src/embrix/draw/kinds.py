@@ -27,6 +27,9 @@ KINDS: dict[Kind, str] = {
     "suite": "cases against lanes",
     "decisions": "questions against lanes",
 }
+OF_TEXTS: tuple[Kind, ...] = ("tokens", "tree", "grammar-tree", "trees")
+"""Those that only show how a text is read: no interpreter is needed."""
+
 OF_PROGRAMS: tuple[Kind, ...] = (
     "tokens", "tree", "grammar-tree", "trees", "derivation", "steps", "environment", "store",
     "suspensions", "costs", "growth",

@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from embrix.grammar.parser import Parsed, Refused
+from embrix.grammar.printing import Printer
 from embrix.machine.lane import Lane, OnStart
 from embrix.machine.limits import COMMAND
 from embrix.runs.session import Session
@@ -42,7 +43,7 @@ class Prompt:
         self._session = session
         self._language = language
         self._lanes = {lane.name: lane for lane in lanes}
-        self._lane = lanes[0]
+        self._lane = lanes[0] if lanes else None
         self.say = say
         self._rule: str | None = None
         self.on_start: OnStart | None = None
@@ -53,7 +54,9 @@ class Prompt:
     @property
     def sign(self) -> str:
         """What stands before the next line."""
-        return f"{self._language} {self._lane.name} ▸ " if not self.pending else "… "
+        if self.pending:
+            return "… "
+        return f"{self._language} {self._lane.name} ▸ " if self._lane else f"{self._language} ▸ "
 
     def take(self, line: str) -> None:
         """A line from the user."""
@@ -78,7 +81,11 @@ class Prompt:
             self._entry(text, True)
 
     def _entry(self, text: str, forced: bool) -> None:
-        parser = self._lane.parser
+        parser = self._session.parser(self._language)
+        if parser is None:
+            self._last = text
+            self._show_tokens()
+            return
         while text.strip():
             parsed = parser.parse(text, self._rule)
             if isinstance(parsed, Parsed):
@@ -113,7 +120,7 @@ class Prompt:
 
     def _run(self, text: str) -> None:
         self._last = text
-        if self._rule is not None and self._rule not in self._starts():
+        if self._lane is None or (self._rule is not None and self._rule not in self._starts()):
             self._question("tree")
             return
         result = self._lane.run(text, limits=COMMAND, on_start=self.on_start)
@@ -161,7 +168,7 @@ class Prompt:
         if name in self._lanes:
             self._lane = self._lanes[name]
         else:
-            known = ", ".join(self._lanes)
+            known = ", ".join(self._lanes) or "no interpreters yet"
             self.say(f"there are: {known}" if not name else f"no lane is called {name}: {known}")
 
     def _choose_rule(self, name: str) -> None:
@@ -191,13 +198,17 @@ class Prompt:
             self.say("  " * depth + " ".join(part for part in (field, form, leaves) if part))
 
     def _show_term(self) -> None:
-        parsed = self._lane.parser.parse(self._last, self._rule)
-        printer = self._lane.machine.printer
-        if isinstance(parsed, Parsed) and printer is not None:
-            self.say(printer.show(parsed.term, self._rule).text)
+        parser = self._session.parser(self._language)
+        grammar = self._session.course.languages[self._language].grammar
+        parsed = parser.parse(self._last, self._rule) if parser is not None else None
+        if isinstance(parsed, Parsed) and grammar is not None:
+            self.say(visible(Printer(grammar).show(parsed.term, self._rule).text))
         else:
             self.say("no term: the last entry was refused")
 
     def _show_steps(self) -> None:
-        for line in Walk(self._lane, self._lane.trace(self._last)).lines():
+        if self._lane is None:
+            self.say(f"{self._language} has no interpreter yet, so nothing is evaluated")
+            return
+        for line in Walk(self._lane, self._lane.trace(self._last, limits=COMMAND)).lines():
             self.say(visible(line))

@@ -106,11 +106,11 @@ class Testing:
 
     def verdicts(self, case: Case) -> Iterator[Verdict]:
         """The verdicts on a case, one for each lane."""
-        bases = self.session.course.interpreters[self.language]
+        bases = self.session.course.interpreters.get(self.language, {})
         other = None
         if self.grammar is not None:
             others = self.session.lanes(self.language, self.grammar)
-            other = translated(case, self.lanes[0], others[0]) if others else None
+            other = translated(case, self.lanes[0], others[0]) if others and self.lanes else None
         for lane in self.lanes:
             if lane.name != plain_name(lane.name) and self.grammar is not None:
                 continue

@@ -57,7 +57,7 @@ def drafts_of(course: Course) -> dict[Path, str]:
 
 
 def _found(version: str, folder: Path) -> Path:
-    for start in (Path.cwd(), folder):
+    for start in (Path(), folder):
         if version and (start / version).exists():
             return start / version
     raise NoVersion(f"there is no version {version or '(nothing stands behind @)'}: "

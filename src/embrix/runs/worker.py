@@ -118,8 +118,6 @@ class Worker:
         """A line for the prompt of a language, or None to give the entry up; what it answers."""
         said: list[str] = []
         lanes = session.lanes(language)
-        if not lanes:
-            return {"lines": [f"{language} has no interpreter that can run"], "sign": "▸ "}
         key = (id(session), language)
         if self._prompt is None or self._prompt[0] != key:
             self._prompt = (key, Prompt(session, language, lanes, said.append))

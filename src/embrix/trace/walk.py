@@ -12,7 +12,7 @@ from collections.abc import Callable, Sequence
 from functools import cached_property
 from typing import Literal
 
-from embrix.brix.core import CorePattern, Function, Named, Shape
+from embrix.brix.core import CorePattern, Function, Interpreter, Named, Shape
 from embrix.grammar.printing import Path, Printed
 from embrix.machine.lane import Lane, Traced
 from embrix.machine.recorder import NOT_LEFT, Recorder, Window
@@ -44,6 +44,14 @@ AGAIN, BEFORE = 200_000, 50_000
 before the one that is looked for."""
 KEPT_AGAIN = 2
 """Such parts that are kept."""
+
+
+def walkable(interpreter: Interpreter) -> bool:
+    """Whether runs of an interpreter have steps: it has a small-step relation, or a function with a
+    judgement."""
+    if interpreter.steps is not None:
+        return True
+    return any(function.judgement is not None for function in interpreter.functions.values())
 
 
 class Walk:

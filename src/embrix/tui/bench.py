@@ -610,7 +610,7 @@ class Bench(Screen[None]):
 
     def action_prompt(self) -> None:
         """The prompt for the language of the program."""
-        if self.desk is not None and self.lanes.lanes:
+        if self.desk is not None and self.language:
             said = self.transcripts.setdefault(self.language, [])
             self.app.push_screen(Prompting(self.desk, self.language, said))
 

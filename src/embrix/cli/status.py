@@ -1,0 +1,30 @@
+"""What the exit status of a command says."""
+
+from __future__ import annotations
+
+OK = 0
+"""All is as expected."""
+NEGATIVE = 1
+"""A negative result: a failing case, a failure while a program runs, a difference."""
+USAGE = 2
+"""The command line is wrong."""
+REJECTED = 3
+"""The program was rejected by the tokens or the grammar."""
+FAULTY = 4
+"""A definition or a suite is faulty."""
+INTERNAL = 70
+"""A fault of Embrix itself."""
+INTERRUPTED = 130
+"""Stopped by Ctrl+C."""
+BROKEN_PIPE = 141
+"""Whoever read the output has stopped reading."""
+
+UNREAD = ("rejected", "ambiguous", "gave up")
+"""The outcomes of a program that was never run."""
+
+
+def status_of(kinds: list[str]) -> int:
+    """The status for the outcomes of a program on some lanes, by their kinds."""
+    if all(kind == "value" for kind in kinds):
+        return OK
+    return REJECTED if all(kind in UNREAD for kind in kinds) else NEGATIVE

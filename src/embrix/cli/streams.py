@@ -1,0 +1,91 @@
+"""Standard output and standard error: whatever is printed, nothing in it steers the terminal.
+
+Texts from strangers reach a terminal only through here, so no command has to remember it.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import io
+import os
+import sys
+from collections.abc import Iterator
+from typing import Any, TextIO
+
+from embrix.text.visible import visible
+
+KEPT = "\n\t"
+"""Control characters that are printed as they are."""
+
+
+class SafeStream(io.TextIOBase):
+    """A text stream that writes control characters and the like as escapes."""
+
+    def __init__(self, stream: TextIO) -> None:
+        self.stream = stream
+
+    def write(self, text: str) -> int:
+        self.stream.write(visible(text, keep=KEPT))
+        return len(text)
+
+    def show_progress(self, text: str) -> None:
+        """Write a line over the present one."""
+        self.stream.write(f"\r{visible(text)}")
+        self.stream.flush()
+
+    def flush(self) -> None:
+        self.stream.flush()
+
+    def isatty(self) -> bool:
+        return self.stream.isatty()
+
+    def fileno(self) -> int:
+        return self.stream.fileno()
+
+    def writable(self) -> bool:
+        return True
+
+    @property
+    def encoding(self) -> Any:  # type: ignore[override]
+        return self.stream.encoding
+
+    @property
+    def errors(self) -> Any:  # type: ignore[override]
+        return self.stream.errors
+
+
+@contextlib.contextmanager
+def safe_streams() -> Iterator[None]:
+    """Everything printed goes through safe streams; afterwards the streams are as before."""
+    before = sys.stdout, sys.stderr
+    for stream in before:
+        if hasattr(stream, "reconfigure"):
+            stream.reconfigure(errors="backslashreplace")
+    sys.stdout, sys.stderr = map(_safe, before)
+    try:
+        yield
+    finally:
+        sys.stdout, sys.stderr = before
+
+
+def _safe(stream: TextIO | None) -> TextIO:
+    """A safe stream for one that may be closed."""
+    if stream is None or stream.closed:
+        stream = open(os.devnull, "w", encoding="utf-8")  # noqa: SIM115
+    return SafeStream(stream)  # type: ignore[return-value]
+
+
+def progress(text: str) -> None:
+    """Tell how far something is, where a person looks: over and over on one line."""
+    stream = sys.stderr
+    if isinstance(stream, SafeStream) and stream.isatty():
+        stream.show_progress(text)
+
+
+def give_up_output() -> None:
+    """Nobody reads standard output any more: what is still to be written goes nowhere, so that
+    nothing fails when Python ends."""
+    with contextlib.suppress(OSError, ValueError, AttributeError):
+        nowhere = os.open(os.devnull, os.O_WRONLY)
+        os.dup2(nowhere, sys.stdout.fileno())
+        os.close(nowhere)

@@ -1,0 +1,317 @@
+"""What scripts and shells may rely on: exit statuses, what goes to which stream, whatever is
+printed being harmless."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from embrix.cli.main import main, texts_attached
+from tests.conftest import TINY_LANGUAGE, leave_only
+from tests.faces.test_cli import run
+
+Capture = pytest.CaptureFixture[str]
+EVAL = """\
+interpreter only for Tiny
+value V
+  N(n: Number)
+main run
+define run(p: Expr) -> V by p
+  Lit(n) => N(n)
+  _      => todo "the rest"
+"""
+
+
+@pytest.fixture
+def tiny(tmp_path: Path) -> Path:
+    """A course with one language, and no interpreter yet."""
+    (tmp_path / "course.toml").write_text('title = "tiny"\n')
+    (tmp_path / "tiny.brix").write_text(TINY_LANGUAGE)
+    return tmp_path
+
+
+STATUSES = [
+    (("run", "-e", "1 + 2", "--with", "environment"), 0),
+    (("run", "-e", "1 / 0", "--with", "environment"), 1),
+    (("run", "-e", "1 +", "--with", "environment"), 3),
+    (("run", "-e", "1 $ 2"), 3),
+    (("run", "-e", "1", "--with", "nobody"), 2),
+    (("steps", "-e", "1 / 0", "--with", "rewriting"), 1),
+    (("steps", "-e", "(1", "--with", "rewriting"), 3),
+    (("walk", "-e", "1 + ", "--with", "environment"), 3),
+    (("walk", "-e", "1", "--with", "environment", "--find", "text=xyz"), 1),
+    (("compare", "-e", "1 1"), 3),
+    (("compare", "-e", "let x = 1 / 0 in 2"), 1),
+    (("parse", "-e", "1 + ("), 3),
+    (("parse", "-e", "1 + 1"), 0),
+    (("check",), 0),
+    (("test", "--with", "environment"), 0),
+    (("nonsense",), 2),
+]
+
+
+@pytest.mark.parametrize(("words", "wanted"), STATUSES)
+def test_statuses(
+    words: tuple[str, ...], wanted: int, course_copy: Path, monkeypatch: pytest.MonkeyPatch,
+    capsys: Capture,
+) -> None:  # fmt: skip
+    leave_only(course_copy, "drip")
+    monkeypatch.chdir(course_copy)
+    assert run(capsys, *words)[0] == wanted
+
+
+def test_a_faulty_definition_has_a_status_of_its_own(
+    tiny: Path, monkeypatch: pytest.MonkeyPatch, capsys: Capture
+) -> None:
+    monkeypatch.chdir(tiny)
+    (tiny / "bad.brix").write_text(EVAL.replace("N(n)\n  _", "M(n)\n  _"))
+    for words in (("check",), ("run", "-e", "1"), ("steps", "-e", "1"), ("run", "-e", "1", "--with",
+                                                                        "only")):  # fmt: skip
+        assert run(capsys, *words)[0] == 4, words
+    (tiny / "tiny.brix").write_text(TINY_LANGUAGE.replace("makes Add", "makes Ad"))
+    assert run(capsys, "grammar")[0] == 4
+    assert run(capsys, "parse", "-e", "1")[0] == 4
+
+
+def test_faults_of_our_own_are_told_and_written_down(
+    monkeypatch: pytest.MonkeyPatch, capsys: Capture
+) -> None:
+    from embrix.cli import commands
+    from embrix.text.log import log_file
+
+    def fails(_: object) -> int:
+        raise ZeroDivisionError("made up")
+
+    monkeypatch.setattr(commands, "explain", fails)
+    import logging
+
+    logging.getLogger("embrix").handlers.clear()
+    status, _, err = run(capsys, "explain")
+    assert status == 70
+    assert "internal error, see " in err
+    assert "Traceback" not in err
+    assert "ZeroDivisionError: made up" in log_file().read_text()
+    logging.getLogger("embrix").handlers.clear()
+
+
+def test_what_a_program_writes_stands_alone_on_standard_output(
+    course_copy: Path, capsys: Capture
+) -> None:
+    words = ("run", "--language", "Weir", "--with", "store_passing", "--course", str(course_copy))
+    status, out, err = run(capsys, *words, "-e", "show 1; show 2; show 1 / 0")
+    assert (status, out) == (1, "1\n2\n")
+    assert err.startswith("DivisionByZero: ")
+    status, out, err = run(capsys, *words, "-e", "show 7")
+    assert (status, out, err.splitlines()[0]) == (0, "7\n", "done")
+    status, out, err = run(capsys, *words, "-e", "new x := 1")
+    assert (status, out) == (0, "")
+    assert "nothing was emitted" in err
+
+
+def test_streams_keep_their_order(course_copy: Path, tmp_path: Path) -> None:
+    """Both streams into one file, as a shell does with 2>&1."""
+    target = tmp_path / "both.txt"
+    with target.open("w") as both:
+        subprocess.run(
+            [sys.executable, "-m", "embrix", "run", "--language", "Weir", "--course",
+             str(course_copy), "-e", "show 1; show 1 / 0"],
+            stdout=both, stderr=both, check=False,
+        )  # fmt: skip
+    lines = target.read_text().splitlines()
+    assert lines[0] == "1"
+    assert "DivisionByZero" in lines[1]
+    assert lines.index("1", 2) > 2
+
+
+def test_a_program_that_is_rejected_is_told_once(capsys: Capture) -> None:
+    status, out, err = run(capsys, "run", "-e", "1 +", "--language", "Drip")
+    assert (status, out) == (3, "")
+    assert err.count("rejected") == 1
+    assert "rewriting" not in err
+    err = run(capsys, "compare", "-e", "1 +", "--language", "Drip")[2]
+    assert err.count("rejected") == 1
+
+
+@pytest.mark.parametrize("program", ["-1*2", "-1 * 2", "--1", "-x", "-e"])
+def test_programs_may_begin_with_a_minus_sign(program: str) -> None:
+    assert texts_attached(["run", "-e", program, "--json"]) == ["run", f"-e{program}", "--json"]
+
+
+def test_a_negative_number_runs(capsys: Capture) -> None:
+    words = ("run", "-e", "-1*2", "--language", "Drip", "--with", "environment")
+    assert run(capsys, *words) == (0, "-2\n", "")
+
+
+def test_names_that_are_supplied_in_vain_are_told(capsys: Capture) -> None:
+    words = ("run", "--language", "Drip", "--with", "environment", "--bind", "z=1")
+    status, out, err = run(capsys, *words, "-e", "1 + 1")
+    assert (status, out, err) == (0, "2\n", "embrix: --bind z is not used by the program\n")
+    used = ("--bind", "y=z + 1")
+    assert run(capsys, *words, *used, "-e", "y") == (0, "2\n", "")
+
+
+def test_the_only_language_needs_no_name(
+    tiny: Path, monkeypatch: pytest.MonkeyPatch, capsys: Capture
+) -> None:
+    (tiny / "only.brix").write_text(EVAL)
+    (tiny / "program.txt").write_text("7")
+    monkeypatch.chdir(tiny)
+    assert run(capsys, "run", "program.txt")[:2] == (0, "N(7)\n")
+
+
+# ---------------------------------------------------------------------- unfinished courses
+
+
+def test_a_language_without_an_interpreter(
+    tiny: Path, monkeypatch: pytest.MonkeyPatch, capsys: Capture
+) -> None:
+    """Nothing is wrong with it: it is read, drawn and talked to; cases wait."""
+    (tiny / "tiny.suite.toml").write_text(
+        'language = "Tiny"\n[[case]]\nname = "one"\nprogram = "1"\nvalue = 1\n'
+    )
+    monkeypatch.chdir(tiny)
+    status, out, err = run(capsys, "test")
+    assert (status, err) == (0, "")
+    assert "1 case on no interpreter" in out
+    assert "1 waiting" in out
+    status, _, err = run(capsys, "run", "-e", "1")
+    assert status == 2
+    assert "has no interpreter yet" in err
+    status, out, _ = run(capsys, "draw", "tree", "-e", "1 + x")
+    assert status == 0
+    assert "Add" in out
+    assert run(capsys, "draw", "tokens", "-e", "1 + x")[0] == 0
+    assert "Tiny" in run(capsys, "check")[1]
+
+
+def test_a_suite_without_lanes_takes_no_other_along(
+    course_copy: Path, monkeypatch: pytest.MonkeyPatch, capsys: Capture
+) -> None:
+    leave_only(course_copy, "drip")
+    (course_copy / "tiny.brix").write_text(TINY_LANGUAGE)
+    (course_copy / "tiny.suite.toml").write_text(
+        'language = "Tiny"\n[[case]]\nname = "one"\nprogram = "1"\nvalue = 1\n'
+    )
+    monkeypatch.chdir(course_copy)
+    status, out, _ = run(capsys, "test")
+    assert status == 0
+    assert "1 waiting" in out
+    assert "cases on by_name, environment, rewriting" in out
+
+
+def test_a_prompt_without_an_interpreter_reads(
+    tiny: Path, monkeypatch: pytest.MonkeyPatch, capsys: Capture
+) -> None:
+    import io
+
+    monkeypatch.chdir(tiny)
+    monkeypatch.setattr(sys, "stdin", io.StringIO("1 + x\n?tokens\n?steps\n1 $\n?quit\n"))
+    status, out, _ = run(capsys, "repl")
+    assert status == 0
+    assert "Add" in out
+    assert "Tiny has no interpreter yet" in out
+    assert "number" in out
+
+
+def test_a_folder_with_definitions_is_worked_with(
+    tiny: Path, monkeypatch: pytest.MonkeyPatch, capsys: Capture
+) -> None:
+    """Never the shipped course in its place."""
+    (tiny / "course.toml").unlink()
+    monkeypatch.chdir(tiny)
+    status, out, err = run(capsys, "check")
+    assert status == 0
+    assert "Tiny" in out
+    assert "Drip" not in out
+    assert "has no course.toml: working with the files in it" in err
+    (tiny / "deeper" / "still").mkdir(parents=True)
+    (tiny / "tiny.brix").rename(tiny / "deeper" / "still" / "tiny.brix")
+    assert "Tiny" in run(capsys, "check")[1]
+    (tiny / "deeper" / "still" / "tiny.brix").write_text("language Tiny (\n")
+    assert run(capsys, "check")[0] == 4
+
+
+def test_steps_say_why_there_are_none(
+    tiny: Path, monkeypatch: pytest.MonkeyPatch, capsys: Capture
+) -> None:
+    (tiny / "only.brix").write_text(EVAL)
+    monkeypatch.chdir(tiny)
+    status, out, err = run(capsys, "steps", "-e", "1")
+    assert (status, out) == (0, "")
+    assert "only has no `judgement` line and no `final` line" in err
+    assert "only has no `judgement` line" in run(capsys, "check")[1]
+
+
+# ---------------------------------------------------------------------- hostile surroundings
+
+ESCAPES = "\x1b]0;owned\x07 \x1b[2J \x9b31m \u202e \x00"
+
+
+def test_no_text_steers_the_terminal(
+    tiny: Path, monkeypatch: pytest.MonkeyPatch, capsys: Capture
+) -> None:
+    """Titles, file names, names of cases and questions, programs, saved walks."""
+    text = json.dumps(ESCAPES.replace("\x00", ""))
+    (tiny / "course.toml").write_text(f"title = {text}\nnonsense = 1\n")
+    (tiny / "only.brix").write_text(EVAL + f"# {ESCAPES.replace(chr(0), '')}\n@\n")
+    odd = tiny / "a\x1b[31mb.suite.toml"
+    odd.write_text(
+        f'language = "Tiny"\n[[case]]\nname = {text}\nprogram = "1"\nvalue = 2\n'
+        f'[[question]]\nname = {text}\nprogram = "1"\nanswers.one = 1\n'
+    )
+    monkeypatch.chdir(tiny)
+    (tiny / "bad.brix").write_text(f"language {ESCAPES}\n")
+    for words in (("check",), ("test",), ("questions",), ("run", "-e", ESCAPES.replace("\x00", "")),
+                  ("grammar",), ("parse", "-e", f"1 + {ESCAPES[:9]}"), ("changed",),
+                  ("draw", "tokens", "-e", "\x1b[31m")):  # fmt: skip
+        _, out, err = run(capsys, *words)
+        assert not any(sign in out + err for sign in "\x1b\x07\x9b\u202e\x00\r"), words
+
+
+def test_every_printing_place_goes_through_the_safe_streams() -> None:
+    """Nothing prints around them: no raw descriptor, no `sys.__stdout__`, no `.buffer`."""
+    import embrix
+
+    folder = Path(embrix.__file__).parent / "cli"
+    for path in folder.glob("*.py"):
+        text = path.read_text()
+        if path.name != "streams.py":
+            for way in ("__stdout__", "__stderr__", ".buffer", "os.write("):
+                assert way not in text, path.name
+
+
+def shell(line: str, folder: Path) -> subprocess.CompletedProcess[str]:
+    return subprocess.run(
+        ["sh", "-c", line], cwd=folder, capture_output=True, text=True, check=False,
+        env={**os.environ, "E": f"{sys.executable} -m embrix"}, timeout=120,
+    )  # fmt: skip
+
+
+def test_closed_and_full_streams(tmp_path: Path) -> None:
+    done = shell("$E explain >&-; echo $?", tmp_path)
+    assert done.stdout == "0\n"
+    done = shell("$E explain > /dev/full; echo $?", tmp_path)
+    assert done.stdout == "1\n"
+    assert "nothing can be written: No space left on device" in done.stderr
+    assert "Traceback" not in done.stderr
+    done = shell("{ $E explain; echo $? >&2; } | head -n 1", tmp_path)
+    assert done.stderr.strip() in ("141", "0")
+    assert "Traceback" not in shell("$E explain nonsense 2>&-; true", tmp_path).stdout
+
+
+def test_a_folder_that_is_gone(tmp_path: Path) -> None:
+    done = shell("mkdir gone; cd gone; rmdir ../gone; $E check; echo $?", tmp_path)
+    assert done.stdout == "2\n"
+    assert "the folder you are in is gone" in done.stderr
+
+
+def test_main_puts_the_streams_back(capsys: Capture) -> None:
+    before = sys.stdout, sys.stderr
+    assert main(["explain", "missing_clause"]) == 0
+    assert (sys.stdout, sys.stderr) == before
+    capsys.readouterr()
