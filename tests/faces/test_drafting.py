@@ -15,7 +15,7 @@ from embrix.tui.drafting import DefinitionEditor, Drafting, OutcomeRows
 from embrix.tui.editor import ProgramEditor
 from embrix.tui.faces import TreeFace
 from embrix.tui.prompting import Prompting, Transcript
-from tests.faces.test_workbench import bench, opened, settled, until
+from tests.faces.test_workbench import bench, opened, settled, text_of, until
 
 DEFINITION = "drip/drip.brix"
 
@@ -59,10 +59,10 @@ async def test_a_change_is_tried_compared_and_dropped(course_copy: Path) -> None
         assert any(line.startswith("untouched") for line in outcome.lines)
         await pilot.press("f3")
         await until(lambda: "Sum" in forms(screen, "saved"), "the derivations")
-        await pilot.press("f3", "f8")
+        await pilot.press("f3", "ctrl+b", "enter")
         await until(lambda: not face(screen, "scratch").differing, "the change to be dropped")
         assert editor.text == saved
-        await pilot.press("f8")
+        await pilot.press("ctrl+b")
         assert "no change" in screen.query_one(Masthead).notice
     assert (course_copy / DEFINITION).read_text() == saved
 
@@ -95,7 +95,7 @@ async def test_a_change_is_kept_for_the_next_time_and_saved(course_copy: Path) -
     async with opened(course_copy) as pilot:
         screen = await table(pilot, "1")
         screen.query_one(DefinitionEditor).load_text(changed)
-        await until(lambda: find_draft(course_copy / DEFINITION) == changed, "the draft")
+        await until(lambda: text_of(find_draft(course_copy / DEFINITION)) == changed, "the draft")
         await pilot.press("escape")
         await until(lambda: pilot.app.screen is bench(pilot), "the bench")
         screen = await table(pilot, "minus 1")

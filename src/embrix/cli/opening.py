@@ -6,6 +6,7 @@ import argparse
 import sys
 from pathlib import Path
 
+from embrix.cli.status import INTERNAL, OK
 from embrix.cli.usage import Usage, course_folder, here
 from embrix.course.finding import find_course, holds_course_files
 from embrix.course.shipped import writable_copy
@@ -36,5 +37,6 @@ def open_workbench(arguments: argparse.Namespace) -> int:
         raise Usage(f"there is no file {arguments.file}")
     if not (sys.stdin.isatty() and sys.stdout.isatty()):
         raise Usage("the workbench needs a terminal; see embrix --help for single commands")
-    Workbench(folder, arguments.file).run()
-    return 0
+    workbench = Workbench(folder, arguments.file)
+    workbench.run()
+    return INTERNAL if workbench.return_code else OK

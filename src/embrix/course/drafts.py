@@ -1,42 +1,135 @@
 """Text that has not been saved yet, kept outside the course so that nothing is lost.
 
-A draft is one JSON file in the user's state folder, named after the program it belongs to.
+A draft is one JSON file in the user's state folder. Its name says which program it belongs to and
+which workbench keeps it, so that two workbenches on one program do not take each other's text.
 """
 
 from __future__ import annotations
 
 import hashlib
 import json
+import os
+import uuid
+from collections.abc import Iterator
+from dataclasses import dataclass
 from pathlib import Path
 
 import platformdirs
 
 from embrix.text.saving import save_text
 
+OWNER = uuid.uuid4().hex[:12]
+"""This workbench, among others that may be open."""
 
-def _file(program: Path) -> Path:
-    name = hashlib.sha256(str(program.resolve()).encode()).hexdigest()[:24]
-    return Path(platformdirs.user_state_dir("embrix")) / "drafts" / f"{name}.json"
+MOST_BYTES = 8 << 20
+MOST_DRAFTS = 500
+"""Drafts that are looked through in search of those of a course."""
+
+
+@dataclass(frozen=True, slots=True)
+class Draft:
+    """Unsaved text of a program, and the file that it is kept in."""
+
+    program: Path
+    text: str
+    file: Path
+    process: int
+    """The process that keeps it."""
+
+    @property
+    def orphaned(self) -> bool:
+        """Whether nobody keeps it any more."""
+        if self.process == os.getpid():
+            return False
+        try:
+            os.kill(self.process, 0)
+        except (ProcessLookupError, OverflowError):
+            return True
+        except OSError:
+            return False
+        return self.process <= 0
+
+
+def unnamed(folder: Path) -> Path:
+    """What stands for the file of a text in a course that has not been given a name."""
+    return folder.resolve() / "\x00"
+
+
+def is_unnamed(program: Path) -> bool:
+    """Whether a program has not been given a name."""
+    return program.name == "\x00"
 
 
 def keep_draft(program: Path, text: str) -> None:
     """Remember unsaved text of a program. Raises OSError."""
-    target = _file(program)
+    target = _file(program, OWNER)
     target.parent.mkdir(parents=True, exist_ok=True)
-    data = {"version": 1, "program": str(program.resolve()), "text": text}
+    data = {"version": 2, "program": _full(program), "text": text, "process": os.getpid()}
     save_text(target, json.dumps(data))
 
 
-def find_draft(program: Path) -> str | None:
-    """The unsaved text of a program, or None."""
+def find_draft(program: Path) -> Draft | None:
+    """The unsaved text of a program that was kept last, if there is any."""
+    found = [draft for file in _folder().glob(f"{_stem(program)}*.json") if (draft := _read(file))]
+    return max(found, key=lambda draft: _time(draft.file), default=None)
+
+
+def drop_draft(program: Path, taken_over: Draft | None = None) -> None:
+    """Forget what this workbench keeps of a program, and a draft that it has taken over; what other
+    workbenches keep stays."""
+    _file(program, OWNER).unlink(missing_ok=True)
+    if taken_over is not None and taken_over.orphaned:
+        taken_over.file.unlink(missing_ok=True)
+
+
+def drafts_below(folder: Path) -> Iterator[Draft]:
+    """The unsaved texts of programs in a folder, the newest first, one for each program."""
+    inside = str(folder.resolve()) + os.sep
+    seen: set[Path] = set()
+    files = sorted(_folder().glob("*.json"), key=_time, reverse=True)[:MOST_DRAFTS]
+    for file in files:
+        draft = _read(file)
+        if draft is not None and str(draft.program).startswith(inside):
+            if draft.program not in seen:
+                yield draft
+            seen.add(draft.program)
+
+
+def _folder() -> Path:
+    return Path(platformdirs.user_state_dir("embrix")) / "drafts"
+
+
+def _full(program: Path) -> str:
+    return str(program if is_unnamed(program) else program.resolve())
+
+
+def _stem(program: Path) -> str:
+    return hashlib.sha256(_full(program).encode("utf-8", "surrogateescape")).hexdigest()[:24]
+
+
+def _file(program: Path, owner: str) -> Path:
+    return _folder() / f"{_stem(program)}-{owner}.json"
+
+
+def _time(file: Path) -> float:
     try:
-        data = json.loads(_file(program).read_text(encoding="utf-8"))
-    except (OSError, ValueError):
+        return file.stat().st_mtime
+    except OSError:
+        return 0.0
+
+
+def _read(file: Path) -> Draft | None:
+    """A draft in a file; None for a file that is damaged, too large, or something else."""
+    try:
+        if file.stat().st_size > MOST_BYTES:
+            return None
+        data = json.loads(file.read_text(encoding="utf-8"))
+    except (OSError, ValueError, RecursionError):
         return None
-    text = data.get("text") if isinstance(data, dict) else None
-    return text if isinstance(text, str) else None
-
-
-def drop_draft(program: Path) -> None:
-    """Forget the draft of a program; it has been saved or given up."""
-    _file(program).unlink(missing_ok=True)
+    if not isinstance(data, dict):
+        return None
+    program, text = data.get("program"), data.get("text")
+    if not isinstance(program, str) or not isinstance(text, str):
+        return None
+    process = data.get("process", 0)
+    return Draft(Path(program), text, file, process if isinstance(process, int) else 0)

@@ -50,9 +50,9 @@ def drafts_of(course: Course) -> dict[Path, str]:
     found: dict[Path, str] = {}
     for source in course.sources.values():
         if source.path is not None and source.path.suffix == ".brix":
-            text = find_draft(source.path)
-            if text is not None and text != source.text:
-                found[source.path] = text
+            draft = find_draft(source.path)
+            if draft is not None and draft.text != source.text:
+                found[source.path] = draft.text
     return found
 
 

@@ -122,7 +122,12 @@ def found_entries(case: Case, lane: Lane, what: str) -> dict[str, Any]:
 
 
 def _whole(text: str) -> bool:
-    return text.removeprefix("-").isdigit() and len(text) < 15 and str(int(text)) == text
+    return (
+        text.isascii()
+        and text.removeprefix("-").isdecimal()
+        and len(text) < 15
+        and str(int(text)) == text
+    )
 
 
 def _accept_entries(

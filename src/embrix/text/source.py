@@ -64,12 +64,26 @@ class Unreadable(Exception):
     """A file that is no text or cannot be read; the message says why, in a sentence."""
 
 
+MOST_BYTES = 16 << 20
+"""The largest file that is read as a text."""
+
+
+def read_bytes(path: Path, name: str) -> bytes:
+    """What is in a file. Raises `Unreadable`, also for one that is too large to be a text."""
+    try:
+        with path.open("rb") as handle:
+            raw = handle.read(MOST_BYTES + 1)
+    except (OSError, ValueError) as fault:
+        reason = fault.strerror if isinstance(fault, OSError) and fault.strerror else fault
+        raise Unreadable(f"{name}: {reason}") from fault
+    if len(raw) > MOST_BYTES:
+        raise Unreadable(f"{name} is larger than {MOST_BYTES >> 20} MB")
+    return raw
+
+
 def read_source(path: Path, name: str | None = None) -> Source:
     """Read a UTF-8 file. Raises `Unreadable`. Line ends are kept as they are."""
-    try:
-        raw = path.read_bytes()
-    except OSError as fault:
-        raise Unreadable(f"{name or path}: {fault.strerror or fault}") from fault
+    raw = read_bytes(path, name or str(path))
     try:
         text = raw.decode("utf-8")
     except UnicodeDecodeError as fault:

@@ -164,7 +164,7 @@ def _name(walk: Walk, what: str, _forward: bool) -> Test:
 
 def _location(walk: Walk, what: str, _forward: bool) -> Test:
     digits = what.removeprefix("@")
-    wanted = int(digits) if digits.isdigit() else -1
+    wanted = int(digits) if digits.isascii() and digits.isdecimal() else -1
 
     def find(number: int) -> Value:
         store = walk.store_at(number)
@@ -176,7 +176,7 @@ def _location(walk: Walk, what: str, _forward: bool) -> Test:
 def _clause(walk: Walk, what: str, _forward: bool) -> Test:
     """`FILE:LINE`, or a line of the interpreter's own file."""
     file, _, line = what.rpartition(":")
-    wanted = int(line) if line.isdigit() else -1
+    wanted = int(line) if line.isascii() and line.isdecimal() else -1
 
     def test(number: int) -> bool:
         station = walk.station(number)

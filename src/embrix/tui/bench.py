@@ -18,6 +18,8 @@ from textual.widgets import Static, TextArea
 from watchfiles import awatch
 
 from embrix.course.naming import plain_name
+from embrix.text.hidden import can_hide, hidden_in
+from embrix.text.plural import counted
 from embrix.text.source import Source, Unreadable
 from embrix.text.visible import visible
 from embrix.tui.bars import Footer, Masthead, Title
@@ -32,7 +34,7 @@ from embrix.tui.dialogs import Help
 from embrix.tui.document import ChangedElsewhere, Document
 from embrix.tui.drafting import Drafting
 from embrix.tui.drawing import Drawings
-from embrix.tui.editor import ProgramEditor
+from embrix.tui.editor import KEEPING, ProgramEditor
 from embrix.tui.faces import CasesFace, GrammarFace, LanesView, NotesFace, TokensFace, TreeFace
 from embrix.tui.growing import Growing
 from embrix.tui.hunting import Hunting
@@ -223,6 +225,8 @@ class Bench(Screen[None]):
                     break
         if path is not None:
             self.open_program(path)
+        else:
+            self.open_unnamed()
 
     def languages_changed(self) -> None:
         languages: dict[str, Any] = self.summary["languages"]
@@ -255,6 +259,11 @@ class Bench(Screen[None]):
 
     # ---------------------------------------------------------------- the program
 
+    def open_unnamed(self) -> None:
+        """Show a text without a name: what was typed there last, if anything was."""
+        document, text, draft = Document.without_name(self.folder)
+        self._show(document, text, draft=draft)
+
     def open_program(self, path: Path) -> None:
         """Show a program; what was not saved of the present one is kept as a draft."""
         self.keep_draft()
@@ -263,6 +272,14 @@ class Bench(Screen[None]):
         except Unreadable as fault:
             self.say(str(fault), "brick")
             return
+        if not can_hide(text):
+            self.say(
+                f"{path.name} has private characters that this editor needs for itself", "brick"
+            )
+            return
+        self._show(document, text, draft=draft)
+
+    def _show(self, document: Document, text: str, *, draft: bool) -> None:
         self.document = document
         self.overwrite = False
         self.walking.given = {}
@@ -270,6 +287,9 @@ class Bench(Screen[None]):
         self.editor.load_text(text)
         if draft:
             self.say("text that was not saved last time is back; Ctrl+S saves it", "brass")
+        elif hidden_in(text):
+            kept = counted(hidden_in(text), "character")
+            self.say(f"{kept} that cannot be typed here: shown by signs, and kept as they are")
         else:
             self.say("")
         if self.summary:
@@ -280,9 +300,10 @@ class Bench(Screen[None]):
         document = self.document
         name = "no file yet"
         saved = True
-        if document is not None:
+        if document is not None and document.named:
             with contextlib.suppress(ValueError):
                 name = document.path.resolve().relative_to(self.folder.resolve()).as_posix()
+        if document is not None:
             saved = document.is_saved(self.editor.text)
         right = "" if saved else "● not saved"
         if self.rule:
@@ -294,15 +315,18 @@ class Bench(Screen[None]):
         self.text = self.editor.text
         self.show_title()
         self.text_changed()
-        if self._draft_timer is not None:
-            self._draft_timer.stop()
-        self._draft_timer = self.set_timer(0.8, self.keep_draft)
+        if self._draft_timer is None:
+            self._draft_timer = self.set_timer(KEEPING, self._keep_soon)
+
+    def _keep_soon(self) -> None:
+        self._draft_timer = None
+        self.keep_draft()
 
     def keep_draft(self) -> None:
         if self.document is not None:
             try:
                 self.document.keep(self.text)
-            except OSError as fault:
+            except (OSError, ValueError) as fault:
                 if self.is_attached:
                     self.say(f"unsaved text cannot be kept: {fault}", "brick")
 
@@ -338,7 +362,8 @@ class Bench(Screen[None]):
     @property
     def _reads_a_part(self) -> bool:
         """Whether the text is read at a rule that no program starts with."""
-        starts: list[str] = self.summary["languages"][self.language]["starts"]
+        language = self.summary["languages"].get(self.language, {})
+        starts: list[str] = language.get("starts", [])
         return bool(self.rule) and self.rule not in starts
 
     def _looked(self, version: int, text: str, look: dict[str, Any]) -> None:
@@ -465,15 +490,23 @@ class Bench(Screen[None]):
 
     def show_case(self, case: dict[str, Any]) -> None:
         """Put the program of a case into the editor, as a file that does not exist yet."""
-        folder = self.document.path.parent if self.document else self.folder
+        folder = self.program_folder
         stem = "".join(c if c.isalnum() else "_" for c in case["name"])[:40].strip("_")
         self.show_program(folder / f"case_{stem}.{self.extension}", case["program"])
         self.say(f"the program of the case “{case['name']}”")
 
     @property
     def extension(self) -> str:
-        """The ending of the files of the present language."""
-        return str(self.summary["languages"][self.language]["extension"])
+        """The ending of the files of the present language; nothing where it has none."""
+        language = self.summary["languages"].get(self.language) if self.summary else None
+        return str(language["extension"] or "") if language else ""
+
+    @property
+    def program_folder(self) -> Path:
+        """The folder of the program, or of the course."""
+        if self.document is not None and self.document.named:
+            return self.document.path.parent
+        return self.folder
 
     def show_program(self, path: Path, text: str) -> None:
         """Put a text into the editor, as a file that need not exist yet."""
@@ -490,7 +523,7 @@ class Bench(Screen[None]):
         async for changes in awatch(self.folder, step=40, debounce=200):
             paths = {Path(path) for _, path in changes}
             document = self.document
-            if document is not None and document.path.resolve() in paths:
+            if document is not None and document.named and document.path.resolve() in paths:
                 self._program_changed_on_disk(document)
             if any(path.suffix in (".brix", ".toml") for path in paths):
                 self.say("reading the course again …")
@@ -714,8 +747,8 @@ class Bench(Screen[None]):
         self.app.action_lamp()  # type: ignore[attr-defined]
 
     def action_save(self) -> None:
-        if self.document is None:
-            self.action_new()
+        if self.document is None or not self.document.named:
+            self.choosing.name_it()
             return
         try:
             self.document.save(self.editor.text, force=self.overwrite)

@@ -3,12 +3,16 @@ lane, lines of input, the name of a new program."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from embrix.course.drafts import drafts_below, is_unnamed
 from embrix.course.naming import plain_name
+from embrix.text.source import Unreadable
 from embrix.tui.dialogs import Ask, Pick
+from embrix.tui.document import Document
 
 if TYPE_CHECKING:
     from embrix.tui.bench import Bench
@@ -22,9 +26,6 @@ VERSIONS = (
     ("as defined elsewhere …", "an older file, or another course", ""),
 )
 """Other versions of a lane: how they are offered, and what stands behind @."""
-WELCOME = """# A new program. What every lane makes of it follows as you type.
-
-"""
 
 
 class Choosing:
@@ -43,6 +44,13 @@ class Choosing:
             for name, language in bench.summary["languages"].items()
             for path in language["programs"]
         ]
+        known = {path for _, _, path in programs}
+        for draft in drafts_below(folder):
+            if is_unnamed(draft.program):
+                programs.append(("not saved", "text without a name", str(draft.program)))
+            elif not draft.program.exists() and str(draft.program) not in known:
+                name = draft.program.relative_to(folder.resolve()).as_posix()
+                programs.append(("not saved", name, str(draft.program)))
         kept = sorted(folder.rglob(f"*{WALK}"))[:MOST_KEPT]
         programs += [("a walk", path.relative_to(folder).as_posix(), str(path)) for path in kept]
 
@@ -50,6 +58,9 @@ class Choosing:
             if path is not None and path.endswith(WALK):
                 take = partial(self._walk_opened, Path(path))
                 bench.walking.open_saved(Path(path), take)
+            elif path is not None and is_unnamed(Path(path)):
+                bench.keep_draft()
+                bench.open_unnamed()
             elif path is not None:
                 bench.open_program(Path(path))
 
@@ -172,23 +183,61 @@ class Choosing:
         bench.app.push_screen(Ask("input", question, "; ".join(bench.input)), given)
 
     def new(self) -> None:
+        """Begin another program under a name."""
         bench = self._bench
-        language = bench.summary["languages"].get(bench.language) if bench.summary else None
-        if language is None:
+
+        def named(path: Path) -> None:
+            if path.exists():
+                bench.say(f"{path.name} exists: it is opened", "brass")
+            bench.open_program(path)
+            bench.editor.focus()
+
+        self._ask_name("new program", f"Name of a {bench.language} program:", named)
+
+    def name_it(self) -> None:
+        """Give the text in the editor a name, and save it there."""
+        bench = self._bench
+
+        def named(path: Path) -> None:
+            if path.exists():
+                bench.say(f"{path.name} exists already: nothing was saved; choose another name",
+                          "brick")  # fmt: skip
+                return
+            text, before = bench.editor.text, bench.document
+            document = Document(path)
+            try:
+                document.save(text)
+            except (OSError, ValueError, Unreadable) as fault:
+                bench.say(f"not saved: {fault}", "brick")
+                return
+            bench.document = document
+            if before is not None:
+                before.keep("")
+            bench.languages_changed()
+            bench.show_title()
+            bench.say(f"saved {path.name}")
+
+        self._ask_name("save", f"Name for this {bench.language} program:", named)
+
+    def _ask_name(self, title: str, question: str, take: Callable[[Path], None]) -> None:
+        """Ask for the name of a program of the present language."""
+        bench = self._bench
+        if not bench.language:
+            bench.say("there is no language that this could be a program of", "brick")
             return
-        extension = language["extension"]
-        folder = bench.document.path.parent if bench.document else bench.folder
+        extension = bench.extension
+        if not extension:
+            bench.say(f"{bench.language} has no `extension` line, so a file cannot be known as one "
+                      "of its programs; the text is kept as a draft", "brick")  # fmt: skip
+            return
+        folder = bench.program_folder
 
         def named(name: str | None) -> None:
             if not name or not name.strip():
                 return
-            stem = Path(name.strip()).name.removesuffix(f".{extension}")
-            path = folder / f"{stem}.{extension}"
-            exists = path.exists()
-            bench.open_program(path)
-            if not exists and bench.document is not None and not bench.editor.text:
-                bench.editor.load_text(WELCOME)
-                bench.editor.move_cursor(bench.editor.document.end)
-            bench.editor.focus()
+            typed = Path(name.strip()).expanduser()
+            if typed.suffix != f".{extension}":
+                typed = typed.with_name(f"{typed.name}.{extension}")
+            take(folder / typed)
 
-        bench.app.push_screen(Ask("new program", f"Name of a {bench.language} program:"), named)
+        bench.app.push_screen(Ask(title, question), named)

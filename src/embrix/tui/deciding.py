@@ -229,6 +229,8 @@ class Deciding(View):
         self.query_one(Decision).show(table.entry)
 
     def _columns(self) -> None:
+        if not self.query(Table):
+            return  # it is closing
         table = self.query_one(Table)
         line = Text(" " * (table.name_room + 1), no_wrap=True, overflow="crop")
         for lane in table.lanes:

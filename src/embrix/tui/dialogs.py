@@ -8,6 +8,7 @@ from typing import Any, ClassVar, Generic, TypeAlias, TypeVar
 
 from rich.text import Text
 from textual.app import ComposeResult
+from textual.await_complete import AwaitComplete
 from textual.binding import Binding, BindingType
 from textual.containers import Vertical
 from textual.screen import ModalScreen
@@ -44,7 +45,7 @@ PLACES = {
     "each lane decides them. Enter decides a choice otherwise: which cases change?",
     "notes": "What there is to say about the definitions and suites of the course.",
     "drafting": "A definition changed for a trial, and what the change does to the text at the "
-    "right: both trees, and where they part. F8 drops the change, Ctrl+S saves it.",
+    "right: both trees, and where they part. Ctrl+B drops the change, Ctrl+S saves it.",
     "walk": "The run of the chosen lane, step by step. The gauge above shows its height over "
     "time; a click on it jumps there.",
 }
@@ -85,7 +86,25 @@ class Narrowed(Rows, Generic[T]):
         return len(self._shown)
 
 
-class Searching(ModalScreen[str | None]):
+class Once:
+    """A screen that is left once, however many keys arrive before it is gone."""
+
+    _left = False
+
+    def dismiss(self, result: Any = None) -> AwaitComplete:
+        if self._left or self is not self.app.screen:  # type: ignore[attr-defined]
+            nothing: AwaitComplete = AwaitComplete.nothing()  # type: ignore[no-untyped-call]
+            return nothing
+        self._left = True
+        left: AwaitComplete = super().dismiss(result)  # type: ignore[misc]
+        return left
+
+
+class Dialog(Once, ModalScreen[T | None], Generic[T]):
+    """What lies over the bench until it is answered."""
+
+
+class Searching(Dialog[str]):
     """A dialog with a line to type in over rows that it narrows; Enter takes the chosen row."""
 
     DEFAULT_CSS = """
@@ -201,7 +220,7 @@ class _Choices(Narrowed[Choice]):
         ]
 
 
-class Ask(ModalScreen[str | None]):
+class Ask(Dialog[str]):
     """One question with one line for the answer."""
 
     DEFAULT_CSS = """
@@ -229,7 +248,7 @@ class Ask(ModalScreen[str | None]):
         self.dismiss(event.value)
 
 
-class Show(ModalScreen[str | None]):
+class Show(Dialog[str]):
     """Lines of a difference to look at; Enter agrees."""
 
     DEFAULT_CSS = """
@@ -261,7 +280,7 @@ class Show(ModalScreen[str | None]):
             yield Static(text or Text("nothing would change"), markup=False)
 
 
-class Lines(ModalScreen[None]):
+class Lines(Dialog[str]):
     """Lines to read, as many as there are; those that begin with − and + are told apart."""
 
     DEFAULT_CSS = """

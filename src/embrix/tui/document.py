@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
-from embrix.course.drafts import drop_draft, find_draft, keep_draft
+from embrix.course.drafts import Draft, drop_draft, find_draft, is_unnamed, keep_draft, unnamed
 from embrix.text.saving import save_text
-from embrix.text.source import BYTE_ORDER_MARK, Unreadable
+from embrix.text.source import BYTE_ORDER_MARK, Unreadable, read_bytes
 
 
 class ChangedElsewhere(Exception):
@@ -25,6 +25,8 @@ class Document:
     path: Path
     saved: str | None = None
     mark: bool = False
+    draft: Draft | None = None
+    """The draft that it was opened with."""
 
     @staticmethod
     def open(path: Path) -> tuple[Document, str, bool]:
@@ -33,21 +35,30 @@ class Document:
         disk = document._read()
         document.saved = disk
         draft = find_draft(path)
-        if draft is not None and draft != disk:
-            return document, draft, True
+        if draft is not None and draft.text != disk:
+            document.draft = draft
+            return document, draft.text, True
         return document, disk or "", False
 
+    @staticmethod
+    def without_name(folder: Path) -> tuple[Document, str, bool]:
+        """A document of a course that has no name yet, with what was typed there last."""
+        return Document.open(unnamed(folder))
+
+    @property
+    def named(self) -> bool:
+        return not is_unnamed(self.path)
+
     def _read(self) -> str | None:
-        if not self.path.exists():
+        if not self.named or not self.path.exists():
             return None
+        raw = read_bytes(self.path, self.path.name)
         try:
-            raw = self.path.read_bytes().decode("utf-8")
-        except OSError as fault:
-            raise Unreadable(f"{self.path.name}: {fault.strerror or fault}") from fault
+            text = raw.decode("utf-8")
         except UnicodeDecodeError as fault:
             raise Unreadable(f"{self.path.name} is not UTF-8 text") from fault
-        self.mark = raw.startswith(BYTE_ORDER_MARK)
-        return raw.removeprefix(BYTE_ORDER_MARK)
+        self.mark = text.startswith(BYTE_ORDER_MARK)
+        return text.removeprefix(BYTE_ORDER_MARK)
 
     def is_saved(self, text: str) -> bool:
         return text == (self.saved or "") if self.saved is not None else not text
@@ -64,11 +75,18 @@ class Document:
             raise ChangedElsewhere(disk)
         save_text(self.path, (BYTE_ORDER_MARK if self.mark else "") + text)
         self.saved = text
-        drop_draft(self.path)
+        self._drop()
 
     def keep(self, text: str) -> None:
         """Keep unsaved text outside the course; forget it when there is none. Raises OSError."""
         if self.is_saved(text):
-            drop_draft(self.path)
-        else:
-            keep_draft(self.path, text)
+            self._drop()
+            return
+        keep_draft(self.path, text)
+        if self.draft is not None and self.draft.orphaned:
+            self.draft.file.unlink(missing_ok=True)
+            self.draft = None
+
+    def _drop(self) -> None:
+        drop_draft(self.path, self.draft)
+        self.draft = None

@@ -5,6 +5,7 @@ Nothing is saved until that is asked for; one key drops the change.
 
 from __future__ import annotations
 
+import difflib
 from collections.abc import Sequence
 from functools import partial
 from pathlib import Path
@@ -24,9 +25,9 @@ from embrix.text.visible import visible
 from embrix.tui.bars import Footer, Masthead, Title
 from embrix.tui.commands import Command, of_place
 from embrix.tui.desk import Desk
-from embrix.tui.dialogs import Help, Pick
+from embrix.tui.dialogs import Help, Once, Pick, Show
 from embrix.tui.document import ChangedElsewhere, Document
-from embrix.tui.editor import ProgramEditor
+from embrix.tui.editor import KEEPING, ProgramEditor
 from embrix.tui.faces import TreeFace
 from embrix.tui.rows import Piece, Rows
 from embrix.tui.theme import ink, token_ink
@@ -96,7 +97,7 @@ class OutcomeRows(Rows):
         return [(f" {line}", ink(self.app, colour, bold=bold))]
 
 
-class Drafting(Screen[None]):
+class Drafting(Once, Screen[None]):
     """One definition file, a text to try, and the two trees: as saved, and with the change."""
 
     CSS = """
@@ -145,6 +146,7 @@ class Drafting(Screen[None]):
         self._view = "term"
         self._version = 0
         self._timer: Timer | None = None
+        self._draft_timer: Timer | None = None
         self._overwrite = False
 
     def compose(self) -> ComposeResult:
@@ -182,7 +184,7 @@ class Drafting(Screen[None]):
         self._trial.load_text(self._first_text)
         self._definition.focus()
         if draft:
-            self.say("a change that was not saved last time is back; F8 drops it", "brass")
+            self.say("a change that was not saved last time is back; Ctrl+B drops it", "brass")
         if self._line:
             self._reveal(self._line - 1)
         else:
@@ -253,6 +255,12 @@ class Drafting(Screen[None]):
         if self._timer is not None:
             self._timer.stop()
         self._timer = self.set_timer(0.15, self.look)
+        if self._draft_timer is None:
+            self._draft_timer = self.set_timer(KEEPING, self._keep_soon)
+
+    def _keep_soon(self) -> None:
+        self._draft_timer = None
+        self._keep_draft()
 
     def look(self) -> None:
         """Ask what the text means under the definition as it stands here."""
@@ -370,12 +378,20 @@ class Drafting(Screen[None]):
         if self._definition.text == text:
             self.say("there is no change to drop")
             return
-        row, column = self._definition.cursor_location
-        self._definition.load_text(text)
-        self._definition.move_cursor((row, column))
-        self.query_one(OutcomeRows).show([])
-        self.say("the change is dropped")
-        self.look()
+        now = self._definition.text
+        lines = list(difflib.unified_diff(now.splitlines(), text.splitlines(), "", "", n=1,
+                                          lineterm=""))  # fmt: skip
+
+        def answered(yes: str | None) -> None:
+            if yes is None:
+                return
+            self._definition.replace_all(text)
+            self.query_one(OutcomeRows).show([])
+            self.say("the change is dropped; Ctrl+Z brings it back")
+            self.look()
+
+        self.app.push_screen(Show("drop the change", self._file_name, lines, "Enter drops it"),
+                             answered)  # fmt: skip
 
     def action_save(self) -> None:
         try:

@@ -10,12 +10,19 @@ from rich.text import Text
 from textual import events
 from textual.binding import Binding, BindingType
 from textual.widgets import TextArea
+from textual.widgets.text_area import Edit, EditResult
 
+from embrix.text.hidden import hide, picture, restore
 from embrix.text.source import Source
 from embrix.tui.theme import ink, token_ink
 
+KEEPING = 0.7
+"""Seconds after a key until unsaved text is kept, whether or not more is typed."""
+LOST = {"f6", "f7", "ctrl+d", "ctrl+k", "ctrl+u", "ctrl+shift+k", "ctrl+f"}
+"""Keys of the widget that are not taken over."""
 
-class ProgramEditor(TextArea):
+
+class ProgramEditor(TextArea, inherit_bindings=False):
     """An editor that is told what its text means; it never works that out itself.
 
     Colours are kept by the text of a line, so that a line keeps them while the answer about a newer
@@ -31,10 +38,41 @@ class ProgramEditor(TextArea):
     ProgramEditor .text-area--selection { background: $lock-deep; }
     """
 
+    # Only what does nothing else anywhere: keys that open a view in one place must not delete text
+    # in another.
     BINDINGS: ClassVar[list[BindingType]] = [
+        *(
+            binding
+            for binding in TextArea.BINDINGS
+            if isinstance(binding, Binding) and not LOST.intersection(binding.key.split(","))
+        ),
+        Binding("delete", "delete_right", show=False),
         Binding("ctrl+home", "edge(False)", show=False),
         Binding("ctrl+end", "edge(True)", show=False),
     ]
+
+    @property
+    def text(self) -> str:
+        """The text as it is on disk, characters that cannot be edited included."""
+        return restore(super().text)
+
+    @text.setter
+    def text(self, value: str) -> None:
+        self.load_text(value)
+
+    def load_text(self, text: str) -> None:
+        """Edit another text."""
+        super().load_text(hide(text))
+
+    def edit(self, edit: Edit) -> EditResult:
+        edit.text = hide(edit.text.replace("\r\n", "\n"))
+        return super().edit(edit)
+
+    def replace_all(self, text: str) -> None:
+        """Put another text in place of all there is; that can be undone."""
+        place = self.cursor_location
+        self.replace(text, (0, 0), self.document.end)
+        self.move_cursor(place)
 
     def action_edge(self, last: bool) -> None:
         """To the first or the last place of the text."""
@@ -125,7 +163,9 @@ class ProgramEditor(TextArea):
 
     def get_line(self, line_index: int) -> Text:
         line = super().get_line(line_index)
-        plain = line.plain
+        plain = restore(line.plain)
+        if plain != line.plain:
+            line.plain = picture(line.plain)
         for left, right, kind in self._colours.get(plain, ()):
             line.stylize(token_ink(self.app, kind), left, right)
         for left, right in self._marks.get(line_index, ()):

@@ -119,7 +119,7 @@ class Growing(View):
         self.query_one("#growth-title", Title).light(True)
         self.query_one(Growths).focus()
         if self._bench.over:
-            self._measure()
+            self._measure(self._over)
         else:
             # Without a name that the program leaves open there is nothing to measure.
             self.call_after_refresh(self.action_range)
@@ -127,8 +127,7 @@ class Growing(View):
     def action_range(self) -> None:
         def typed(text: str | None) -> None:
             if text is not None and text.strip():
-                self._over = text.strip()
-                self._measure()
+                self._measure(text.strip())
             elif not self._found:
                 self.query_one(Chart).empty_text = "r chooses a name and a range"
                 self.query_one(Chart).refresh()
@@ -136,13 +135,13 @@ class Growing(View):
         question = "A name of the program that nothing binds, and its range (n=1..12, n=10..90/10):"
         self.app.push_screen(Ask("growth", question, self._over), typed)
 
-    def _measure(self) -> None:
+    def _measure(self, over: str) -> None:
         try:
-            name, numbers = range_of(self._over)
+            name, numbers = range_of(over)
         except BadRange as wrong:
             self.say(str(wrong), "brick")
             return
-        self._bench.over = self._over
+        self._over = self._bench.over = over
         self._desk.drop("growth")
         self.query_one(Chart).empty_text = "running the lanes …"
         self.query_one(Chart).refresh()
@@ -219,7 +218,7 @@ class Growing(View):
         if not self._kinds:
             self.say("there is no chart to draw")
             return
-        name, numbers = range_of(self._over)
+        name, numbers = range_of(self._bench.over)
         over = [name, numbers[0], numbers[-1] + 1, numbers.step]
         self.ask_file("growth.svg", ".svg or .pdf", "growth", list(self._bench.lanes.lanes),
                       over=over, cost=self._cost, scale=SCALES[self._scale])  # fmt: skip

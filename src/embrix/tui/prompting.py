@@ -9,11 +9,11 @@ from typing import Any, ClassVar
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 from textual.containers import Vertical
-from textual.screen import ModalScreen
 from textual.widgets import Input
 
 from embrix.tui.bars import Title
 from embrix.tui.desk import Desk
+from embrix.tui.dialogs import Dialog
 from embrix.tui.rows import Piece, Rows
 from embrix.tui.theme import ink
 
@@ -44,7 +44,7 @@ class Transcript(Rows):
         return [(f"   {text}", ink(self.app, "brick" if failed else "ink"))]
 
 
-class Prompting(ModalScreen[None]):
+class Prompting(Dialog[str]):
     """Asks the worker line by line; whatever an entry does, the next line can be typed."""
 
     DEFAULT_CSS = """

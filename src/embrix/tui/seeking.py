@@ -107,7 +107,7 @@ class Seeking:
 
         def typed(text: str | None) -> None:
             digits = (text or "").strip().replace(",", "")
-            if digits.isdigit():
+            if digits.isascii() and digits.isdecimal():
                 self._bench.walking.go(int(digits))
             elif digits:
                 self._bench.say(f"{digits} is no number", "brass")

@@ -12,7 +12,7 @@ from textual.screen import Screen
 from embrix.tui.bars import Footer, Masthead
 from embrix.tui.commands import of_place
 from embrix.tui.desk import Desk
-from embrix.tui.dialogs import Ask, Help
+from embrix.tui.dialogs import Ask, Help, Once
 
 if TYPE_CHECKING:
     from embrix.tui.bench import Bench
@@ -29,7 +29,7 @@ def keys_of(place: str) -> list[BindingType]:
     ]
 
 
-class View(Screen[None]):
+class View(Once, Screen[None]):
     """A view over the bench. `PLACE` is its name in the table of commands; `TOPICS` is what it asks
     of the workers, given up when it is left."""
 
