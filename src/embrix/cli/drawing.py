@@ -6,7 +6,7 @@ import argparse
 
 from embrix.cli.choice import chosen, text_of
 from embrix.cli.comparing import asked_range
-from embrix.cli.usage import Usage, course_folder
+from embrix.cli.usage import Usage, course_folder, new_file
 from embrix.draw.files import Unwritable, write_drawing
 from embrix.draw.kinds import KINDS, OF_PROGRAMS, OF_TEXTS, Kind
 from embrix.machine.lane import BadBinding
@@ -41,6 +41,7 @@ def draw(arguments: argparse.Namespace) -> int:
     if arguments.to is None:
         print(drawing.text, end="")
         return 0
+    new_file(arguments.to, replace=arguments.replace)
     try:
         written = write_drawing(drawing, arguments.to, arguments.theme)
     except Unwritable as wrong:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from embrix.cli.usage import Usage, course_folder
+from embrix.cli.usage import Usage, course_folder, new_file
 from embrix.course.starter import NoStarter, make_starter, write_files
 from embrix.runs.handout import Selection, handout
 from embrix.runs.handout_files import ENDINGS, write_handout
@@ -24,6 +24,7 @@ def give_handout(arguments: argparse.Namespace) -> int:
     target: Path = arguments.to
     if target.suffix not in ENDINGS:
         raise Usage("the name of the file ends in .html or .pdf")
+    new_file(target, replace=arguments.replace)
     if len(languages) > 1 and (arguments.lanes or arguments.programs):
         raise Usage("lanes and programs are those of one language: name it with --language")
     if arguments.at and not (arguments.programs and arguments.lanes):

@@ -164,6 +164,7 @@ def parser() -> argparse.ArgumentParser:
     )  # fmt: skip
     sub.add_argument("--back", action="store_true", help="look backwards from --at")
     sub.add_argument("--save", metavar="FILE", type=Path, help="keep the walk in a .walk.gz file")
+    _replacing(sub)
 
     _pictures(add)
 
@@ -280,6 +281,10 @@ def parser() -> argparse.ArgumentParser:
     return top
 
 
+def _replacing(command: argparse.ArgumentParser) -> None:
+    command.add_argument("--replace", action="store_true", help="write over a file that exists")
+
+
 def _pictures(add: Adding) -> None:
     """The command that draws."""
     draw = add(
@@ -292,6 +297,7 @@ def _pictures(add: Adding) -> None:
     draw.add_argument("-e", metavar="TEXT", dest="text", help="a program text instead of a file")
     draw.add_argument("--to", metavar="FILE", type=Path,
                       help="a .svg, .pdf, .tex or .txt file (default: plain text)")  # fmt: skip
+    _replacing(draw)
     draw.add_argument("--theme", choices=("paper", "light", "dark"), default="paper",
                       help="colours (default: black on white)")  # fmt: skip
     draw.add_argument("--language", metavar="NAME", help="the language")
@@ -312,6 +318,7 @@ def _pictures(add: Adding) -> None:
 
     give = add("handout", "giving.give_handout", "what students take home: rules, programs, cases")
     give.add_argument("--to", metavar="FILE", type=Path, required=True, help="a .html or .pdf file")
+    _replacing(give)
     give.add_argument("--language", metavar="NAME", dest="languages", action="append",
                       help="only this language; may be given several times")  # fmt: skip
     give.add_argument("--with", metavar="LANE", dest="lanes", action="append",
@@ -352,6 +359,7 @@ def _suites(add: Adding) -> None:
     test.add_argument("--json", action="store_true", help="the same as --report json")
     test.add_argument("--report", choices=FORMATS, help="a report for other programs")
     test.add_argument("--to", metavar="FILE", type=Path, help="where the report is written")
+    _replacing(test)
     test.add_argument(
         "--grammar", metavar="NAME", help="run the programs as another grammar writes them"
     )

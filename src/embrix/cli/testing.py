@@ -12,7 +12,7 @@ from typing import Any
 
 from embrix.cli.status import FAULTY, NEGATIVE, OK
 from embrix.cli.streams import progress as progress_line
-from embrix.cli.usage import Faulty, Usage, course_folder
+from embrix.cli.usage import Faulty, Usage, course_folder, new_file
 from embrix.course.replacing import Changed, go_back, replace_file
 from embrix.machine.lane import BadBinding
 from embrix.runs.session import Session
@@ -37,6 +37,8 @@ from embrix.text.visible import visible
 def test(arguments: argparse.Namespace) -> int:
     """Run suites on all interpreters, spread over the cores."""
     folder = course_folder(arguments.course)
+    if arguments.to is not None:
+        new_file(arguments.to, replace=arguments.replace)
     if arguments.jobs is not None and not 1 <= arguments.jobs <= 64:
         raise Usage("--jobs must be between 1 and 64")
     session = Session(folder)

@@ -18,6 +18,13 @@ class Faulty(Exception):
     """A definition has errors and cannot be used; the message says which."""
 
 
+def new_file(path: Path, *, replace: bool) -> Path:
+    """A file that may be written. Raises `Usage` for one that exists, unless it may be replaced."""
+    if not replace and (path.exists() or path.is_symlink()):
+        raise Usage(f"{path} exists already; --replace writes over it")
+    return path
+
+
 def here() -> Path:
     """The folder that the user is in. Raises `Usage`."""
     try:

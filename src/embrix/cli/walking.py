@@ -10,7 +10,7 @@ from typing import Any
 
 from embrix.cli.choice import chosen
 from embrix.cli.status import NEGATIVE, OK, REJECTED, UNREAD
-from embrix.cli.usage import Usage
+from embrix.cli.usage import Usage, new_file
 from embrix.machine.lane import BadBinding
 from embrix.text.visible import times, visible
 from embrix.trace.data import head_data, station_data
@@ -39,7 +39,8 @@ def walk(arguments: argparse.Namespace) -> int:
         raise Usage(f"--bind {bad}") from bad
     found = Walk(lane, traced)
     if arguments.save is not None:
-        return _keep(found, work.source.text, work.language, arguments.save)
+        target = new_file(arguments.save, replace=arguments.replace)
+        return _keep(found, work.source.text, work.language, target)
     at = arguments.at
     if arguments.find is not None:
         kind, _, what = arguments.find.partition("=")

@@ -22,8 +22,8 @@ from embrix.runs.frames import read_frame, write_frame
 Answer: TypeAlias = dict[str, Any]
 """`answer`, `fault` with a text, `cancelled`, or `progress` (more answers follow)."""
 
-PATIENCE = 0.4
-"""Seconds that a worker has to stop a cancelled run before it is ended."""
+PATIENCE = 2.0
+"""Seconds that a worker has to stop a cancelled request before it is ended."""
 
 WRITING = ("save_walk", "handout", "starter", "picture", "prompt")
 """Requests that are not simply carried out once more: they write files, or come after others."""

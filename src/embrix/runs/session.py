@@ -7,6 +7,7 @@ between processes.
 from __future__ import annotations
 
 import itertools
+import re
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
@@ -204,7 +205,7 @@ class Session:
             "languages": {
                 name: self._language(language) for name, language in course.languages.items()
             },
-            "suites": [str(path) for path in course.suites],
+            "suites": {str(path): _language_of_suite(path) for path in course.suites},
             "diagnostics": [finding.as_data() for finding in self.course.diagnostics],
         }
 
@@ -581,6 +582,16 @@ class Session:
     ) -> Data:
         """All verdicts of a suite: see `runs.testing`."""
         return check_suite(self, path, progress, grammar, share, ask, wanted)
+
+
+def _language_of_suite(path: Path) -> str:
+    """The language that a suite says it is for; nothing where it says none."""
+    try:
+        text = read_source(path).text
+    except Unreadable:
+        return ""
+    found = re.search(r"""^language\s*=\s*["']([^"']*)["']""", text, re.M)
+    return found.group(1) if found else ""
 
 
 def _parts(name: str, child: Node) -> list[tuple[str, Node]]:

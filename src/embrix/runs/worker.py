@@ -11,6 +11,7 @@ import os
 import queue
 import sys
 import threading
+import time
 import traceback
 from collections.abc import Callable
 from pathlib import Path
@@ -94,10 +95,22 @@ class Worker:
                 if running:
                     if self._stop is not None:
                         self._stop()
-                    interrupt(self._thread)
+                    if not interrupt(self._thread):
+                        later = threading.Thread(
+                            target=self._interrupt_later, args=(number,), daemon=True
+                        )
+                        later.start()
             if not running:
                 self._write({"id": number, "cancelled": True})
         self._requests.put(None)
+
+    def _interrupt_later(self, number: int) -> None:
+        """Interrupt a request as soon as that can be done."""
+        while True:
+            time.sleep(0.01)
+            with self._lock:
+                if self._current != number or interrupt(self._thread):
+                    return
 
     def _answer(self, request: dict[str, Any]) -> dict[str, Any]:
         try:

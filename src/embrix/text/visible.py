@@ -25,6 +25,13 @@ def visible(text: str, keep: str = "") -> str:
     )
 
 
+def without_controls(text: str) -> str:
+    """`text` without the characters that `visible` would write as escapes."""
+    if text.isprintable():
+        return text
+    return "".join(sign for sign in text if unicodedata.category(sign) not in _HIDDEN)
+
+
 def width(text: str) -> int:
     """Cells that `text` takes on a terminal (what `visible` returned; wide characters take two)."""
     if text.isascii():

@@ -7,6 +7,7 @@ from pathlib import Path
 from textual.app import App
 
 from embrix.tui.bench import Bench
+from embrix.tui.safe import SafeText
 from embrix.tui.theme import DAY, NIGHT, themes
 
 
@@ -33,6 +34,7 @@ class Workbench(App[None]):
         for theme in themes():
             self.register_theme(theme)
         self.theme = NIGHT
+        self._filters.append(SafeText())
 
     def on_mount(self) -> None:
         self.push_screen(Bench(self._folder, self._program))

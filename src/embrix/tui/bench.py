@@ -294,6 +294,7 @@ class Bench(Screen[None]):
             self.say("")
         if self.summary:
             self.languages_changed()
+            self.checking.follow(document)
         self.show_title()
 
     def show_title(self) -> None:

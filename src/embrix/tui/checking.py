@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from embrix.text.plural import counted
 from embrix.tui.bars import Masthead
 from embrix.tui.desk import SUITE_WORKER, Desk
 from embrix.tui.document import Document
@@ -21,6 +22,13 @@ class Checking:
     def __init__(self, bench: Bench, desk: Desk) -> None:
         self._bench = bench
         self._desk = desk
+        self.suite: Path | None = None
+        """The suite that was run last."""
+
+    def follow(self, document: Document | None) -> None:
+        """Run the suite of a program that has been opened, if it is another one."""
+        if self.suite_near(document) != self.suite:
+            self.run_suite(document)
 
     @property
     def _masthead(self) -> Masthead:
@@ -30,9 +38,16 @@ class Checking:
         """Run the suite that lies nearest to a program."""
         self._desk.drop("suite")
         suite = self.suite_near(document)
+        cases = self._bench.query_one(CasesFace)
         if suite is None:
-            self._masthead.show(suite="no suite", suite_alarm="")
+            told = f"no suite for {self._bench.language}" if self._bench.language else "no suite"
+            self._masthead.show(suite=told, suite_alarm="")
+            cases.begin("")
+            cases.empty_text = told
             return
+        folder = Path(self._bench.summary["folder"])
+        self.suite = suite
+        cases.begin(suite.relative_to(folder).as_posix())
         self._masthead.show(suite="suite …", suite_alarm="")
         self._desk.ask(
             "suite", "test", {"suite": str(suite)}, self.tested, worker=SUITE_WORKER,
@@ -40,9 +55,10 @@ class Checking:
         )  # fmt: skip
 
     def suite_near(self, document: Document | None) -> Path | None:
-        """The suite that lies nearest to a program, if there is any."""
-        suites: list[str] = self._bench.summary["suites"]
-        if not suites or document is None:
+        """The suite of the present language that lies nearest to a program, if there is any."""
+        suites = [path for path, language in self._bench.summary["suites"].items()
+                  if language in ("", self._bench.language)]  # fmt: skip
+        if not suites or document is None or not document.named:
             return Path(suites[0]) if suites else None
         here = document.path.resolve()
 
@@ -64,10 +80,12 @@ class Checking:
         verdicts = [v for case in report["cases"] for v in case["verdicts"]]
         failed = sum(v[1] == "failed" for v in verdicts)
         passed = sum(v[1] == "passed" for v in verdicts)
-        told = f"✗ {failed} of {failed + passed} fail" if failed else f"◆ {passed} hold"
+        told = f"✗ {failed} of {failed + passed} fail" if failed else f"◆ {passed} pass"
+        if not verdicts:
+            told = f"{counted(len(report['cases']), 'case')} waiting"
         broken = len(report.get("broken", ()))
         if broken:
-            told += f", {broken} lane{'s' if broken > 1 else ''} not run"
+            told += f", {counted(broken, 'lane')} not run"
         alarm = "yes" if failed or broken else ""
         self._masthead.show(suite=f"suite {told}", suite_alarm=alarm)
         self._bench.side_title()

@@ -248,6 +248,32 @@ class Ask(Dialog[str]):
         self.dismiss(event.value)
 
 
+class Agree(Dialog[str]):
+    """A sentence that is agreed to, or not."""
+
+    DEFAULT_CSS = """
+    Agree { align: center middle; }
+    Agree > Vertical { width: 66; max-width: 96%; height: auto; background: $lock-bank; }
+    Agree Static { padding: 0 1; color: $lock-ink; height: auto; }
+    """
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding("escape", "dismiss(None)", show=False),
+        Binding("enter", "dismiss('yes')", show=False),
+    ]
+
+    def __init__(self, title: str, sentence: str, agreeing: str) -> None:
+        super().__init__()
+        self._title, self._sentence, self._agreeing = title, sentence, agreeing
+
+    def compose(self) -> ComposeResult:
+        with Vertical():
+            title = Title(self._title)
+            title.show("", f"{self._agreeing}, Esc leaves it as it is")
+            title.lit = True
+            yield title
+            yield Static(Text(visible(self._sentence)), markup=False)
+
+
 class Show(Dialog[str]):
     """Lines of a difference to look at; Enter agrees."""
 

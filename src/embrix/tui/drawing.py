@@ -11,6 +11,7 @@ from embrix.course.naming import plain_name
 from embrix.draw.kinds import KINDS
 from embrix.tui.desk import SUITE_WORKER, Desk
 from embrix.tui.dialogs import Ask, Choice, Pick
+from embrix.tui.targets import replacing, target_of
 
 if TYPE_CHECKING:
     from embrix.tui.bench import Bench
@@ -62,7 +63,7 @@ class Drawings:
 
     def _name(self, kind: str) -> None:
         bench = self._bench
-        stem = bench.document.path.stem if bench.document is not None else bench.language.lower()
+        stem = self._stem
         lanes = list(bench.lanes.lanes) if kind in ("costs", "suite") else [bench.lane]
 
         def named(name: str | None) -> None:
@@ -74,24 +75,29 @@ class Drawings:
 
     def _handout(self, what: str) -> None:
         bench = self._bench
-        stem = bench.document.path.stem if bench.document is not None else bench.language.lower()
+        stem = self._stem
         name = stem if what == "program" else bench.language if what == "language" else "course"
 
         def named(typed: str | None) -> None:
             if not typed or not typed.strip():
                 return
-            args: dict[str, Any] = {"languages": [bench.language], "path": str(self._path(typed))}
+            path = self._path(typed)
+            args: dict[str, Any] = {"languages": [bench.language], "path": str(path)}
             if what == "course":
                 args["languages"] = list(bench.summary["languages"])
             if what == "program":
                 args |= {"lanes": [bench.lane], "program": [stem, bench.editor.text],
                          "marks": bench.seeking.here, "given": bench.walking.given,
                          "input": bench.input}  # fmt: skip
-            bench.say("laying out the handout …")
-            self._desk.ask("draw", "handout", args, partial(self._drawn, bench.say),
-                           worker=SUITE_WORKER)  # fmt: skip
 
-        question = "Name of the file (.html or .pdf):"
+            def write() -> None:
+                bench.say("laying out the handout …")
+                self._desk.ask("draw", "handout", args, partial(self._drawn, bench.say),
+                               worker=SUITE_WORKER)  # fmt: skip
+
+            replacing(bench.app, [path], write)
+
+        question = f"Name of the file (.html or .pdf), in {bench.program_folder.name}:"
         bench.app.push_screen(Ask("handout", question, f"{name.lower()}.html"), named)
 
     def _starter(self) -> None:
@@ -119,10 +125,16 @@ class Drawings:
         bench.app.push_screen(Ask("starter", question), named)
 
     def _path(self, name: str) -> Path:
-        """A file beside the program."""
-        bench = self._bench
-        folder = bench.document.path.parent if bench.document is not None else bench.folder
-        return folder / Path(name.strip()).name
+        """A file beside the program, unless another place is typed."""
+        return target_of(name, self._bench.program_folder)
+
+    @property
+    def _stem(self) -> str:
+        """The name of the program without its ending, or that of its language."""
+        document = self._bench.document
+        if document is not None and document.named:
+            return document.path.stem
+        return self._bench.language.lower()
 
     def write(self, kind: str, name: str, lanes: Sequence[str], say: Say, **more: Any) -> None:
         """Have a picture written beside the program. `more` is what some pictures need: a `number`,
@@ -137,8 +149,12 @@ class Drawings:
             "text": bench.editor.text, "given": bench.walking.given, "input": bench.input,
             "path": str(path), **more,
         }  # fmt: skip
-        say(f"drawing {path.name} …", "ink")
-        self._desk.ask("draw", "picture", args, partial(self._drawn, say))
+
+        def draw() -> None:
+            say(f"drawing {path.name} …", "ink")
+            self._desk.ask("draw", "picture", args, partial(self._drawn, say))
+
+        replacing(bench.app, [path], draw)
 
     def _drawn(self, say: Say, answer: dict[str, Any]) -> None:
         if answer["refused"]:

@@ -82,9 +82,15 @@ class LanesView(Rows):
         sign, colour = OUTCOME_SIGNS[outcome["kind"]]
         cost = self._cost(result["costs"])
         room = max(8, self.size.width - label - (27 if cost else 9))
-        sentence = cut(self.told(result), room)
+        fresh = name in self.fresh
+        if not fresh:
+            # What another text gave: seen by the sign, not by a shade alone.
+            sign, cost = "⋯", ""
+            room = max(8, self.size.width - label - 9)
+        told = self.told(result)
+        sentence = cut(told if fresh else f"running; the text before gave {told}", room)
         pad = " " * max(1, room - width(sentence) + 1)
-        style = ink(app, colour, bold=True) if name in self.fresh else ink(app, "faint")
+        style = ink(app, colour, bold=True) if fresh else ink(app, "faint")
         differs = self._differs(number)
         return [
             *lead,
@@ -94,7 +100,9 @@ class LanesView(Rows):
         ]
 
     def _differs(self, number: int) -> bool:
-        """Whether a lane ends otherwise than the first one."""
+        """Whether a lane ends otherwise than the first one; not while either is running."""
+        if not {self.lanes[0], self.lanes[number]} <= self.fresh:
+            return False
         first = self.results.get(self.lanes[0])
         own = self.results.get(self.lanes[number])
         return bool(first and own) and self.told(first) != self.told(own)  # type: ignore[arg-type]
@@ -276,10 +284,21 @@ class CasesFace(Rows):
         self.report: dict[str, Any] | None = None
         self._rows: list[tuple[int, list[Any] | None]] = []
         self.empty_text = "F5 runs the suite on every lane\nand shows what came of each case here."
+        self.running = False
+        """Whether the suite is being run anew, so that what is shown is what came before."""
+
+    def begin(self, file: str) -> None:
+        """A suite is run; verdicts of another one are no longer shown."""
+        self.running = True
+        if self.report is not None and self.report.get("file") != file:
+            self.report, self._rows = None, []
+            self.empty_text = f"running {file} …"
+        self.renew()
 
     def show(self, report: dict[str, Any]) -> None:
         keep = self.case
         self.report = report
+        self.running = False
         self._rows = []
         for number, case in enumerate(report["cases"]):
             self._rows.append((number, None))
@@ -334,6 +353,8 @@ class CasesFace(Rows):
             sign, colour = {"passed": ("◆", "moss"), "failed": ("✗", "brick")}.get(
                 state, ("·", "faint")
             )
+            if self.running:
+                sign, colour = "⋯", "faint"
             pieces.append((f"{sign} ", ink(app, colour, bold=state == "failed")))
         return [*pieces, (f" {case['name']}", ink(app, "ink"))]
 

@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 from functools import partial
-from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from embrix.course.naming import plain_name
 from embrix.tui.desk import Desk
 from embrix.tui.dialogs import Ask
+from embrix.tui.targets import replacing, target_of
 
 if TYPE_CHECKING:
     from embrix.tui.bench import Bench
 
+WALK = ".walk.gz"
+"""The ending of files that hold a walk."""
 QUESTIONS = {
     "text": "A text in any step:",
     "lookup": "A name that is looked up (empty for any):",
@@ -153,14 +155,19 @@ class Seeking:
         def named(name: str | None) -> None:
             if not name or not name.strip():
                 return
-            stem = Path(name.strip()).name.removesuffix(".walk.gz")
-            path = document.path.parent / f"{stem}.walk.gz"
+            typed = target_of(name, self._bench.program_folder)
+            path = typed.with_name(f"{typed.name.removesuffix(WALK)}{WALK}")
             args = {"walk": self._bench.walking.recipe, "path": str(path)}
-            self._desk.ask("save", "save_walk", args, partial(self._saved, path.name))
+
+            def write() -> None:
+                self._desk.ask("save", "save_walk", args, partial(self._saved, path.name))
+
+            replacing(self._bench.app, [path], write)
 
         lane = plain_name(self._bench.walking.lane)
-        value = f"{document.path.stem}_{lane}"
-        self._bench.app.push_screen(Ask("keep the walk", "Name of the file:", value), named)
+        stem = document.path.stem if document.named else self._bench.language.lower()
+        question = f"Name of the file, in {self._bench.program_folder.name}:"
+        self._bench.app.push_screen(Ask("keep the walk", question, f"{stem}_{lane}"), named)
 
     def _saved(self, name: str, answer: dict[str, Any]) -> None:
         told = answer["refused"] or f"the walk is kept in {name}"

@@ -252,7 +252,7 @@ class Tally(View):
                 counts[verdict[1]] = counts.get(verdict[1], 0) + 1
         told = f"✗ {counts['failed']} of {counts['failed'] + counts['passed']} fail"
         if not counts["failed"]:
-            told = f"◆ {counts['passed']} hold"
+            told = f"◆ {counts['passed']} pass"
         self.query_one(Masthead).show(
             suite=f"{report['file']}  {told}", suite_alarm="yes" if counts["failed"] else ""
         )

@@ -62,6 +62,7 @@ class Walking:
         self.recipe = {"key": key, "language": language, "lane": lane, "text": text,
                        "input": lines, "given": self.given}  # fmt: skip
         self._desk.ask("walk", "walk", {"walk": self.recipe}, partial(self._walked, key, text))
+        self._title()
 
     def open_saved(self, path: Path, take: Callable[[dict[str, Any]], None]) -> None:
         """Open a walk that is kept in a file; `take` gets what is known of it."""
@@ -154,7 +155,16 @@ class Walking:
         editor = self._bench.query_one(ProgramEditor)
         put = station["put"] if station else ()
         editor.mark(self._text, None if place == whole else place, put)
-        position = f"{_WORDS[style]} {self.at:,} of {max(0, stations.length - 1):,}"
+        self._title()
+
+    def _title(self) -> None:
+        """Which run is shown: while another is recorded, that it is the one before."""
+        stations = self._stations
         title = self._bench.query_one("#walk-title", Title)
+        if self._shown != self.key and stations.length:
+            title.show(f"{self.lane} ⋯ running; below is the run before", "", "ink")
+            return
+        word = _WORDS[stations.style_of_walk]
+        position = f"{word} {self.at:,} of {max(0, stations.length - 1):,}"
         subject = f"{self.lane}, from a file" if self.held else self.lane
         title.show(subject, position if stations.length else "", "ink")
