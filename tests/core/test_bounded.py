@@ -198,3 +198,32 @@ def test_a_fault_in_one_case_leaves_the_others(
     failed = [c["name"] for c in report["cases"] if any(v[1] == "failed" for v in c["verdicts"])]
     assert failed == [session_cases[3]]
     assert "internal error of Embrix: RecursionError" in report["cases"][3]["verdicts"][0][3]
+
+
+@pytest.mark.parametrize("style", ["tree", "derivation", "steps", "tokens", "environment"])
+def test_a_sum_of_many_terms_is_drawn(lockside: Course, style: str) -> None:
+    """Twenty thousand terms, nested to the left: no time is measured, but it took minutes."""
+    from embrix.runs.pictures import Wish, picture
+
+    session = Session(lockside.folder)
+    text = " + ".join(["1"] * 20_000)
+    lanes = ("environment",)
+    assert picture(session, Wish(style, "Drip", text, lanes)).text  # type: ignore[arg-type]
+
+
+def test_a_sum_of_many_terms_is_walked_and_printed(lockside: Course) -> None:
+    from embrix.grammar.printing import Printer
+
+    session = Session(lockside.folder)
+    text = " + ".join(["1"] * 20_000)
+    for name in ("environment", "rewriting"):
+        lane = session.lane("Drip", name)
+        walk = Walk(lane, lane.trace(text, limits=Limits(calls=200_000, moments=100_000)))
+        assert walk.station(2).text
+        assert walk.levels()
+    grammar = session.course.languages["Drip"].grammar
+    assert grammar is not None
+    parsed = session.lane("Drip", "environment").parser.parse(text)
+    assert Printer(grammar).show(parsed.term, most=10**6, width=80).text.replace("\n", " ")  # type: ignore[union-attr]
+    deep = Printer(grammar).show(parsed.term, deep=50).text  # type: ignore[union-attr]
+    assert deep.startswith("… + 1 + 1")

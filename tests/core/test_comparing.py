@@ -18,7 +18,7 @@ from embrix.course.load import Course
 from embrix.grammar.parser import Parsed
 from embrix.runs.session import Session
 from embrix.terms.node import Node, without_places
-from tests.conftest import Maker
+from tests.conftest import TINY_LANGUAGE, Maker
 
 
 @pytest.fixture(scope="module")
@@ -284,3 +284,33 @@ define eval(e: Expr) -> Number by e
     assert len(ran) > 40
     looked = [without_places(term) for term in ran]
     assert len(set(looked)) == len(looked)
+
+
+PASSING = """\
+interpreter passing for Tiny
+main run
+define run(p: Expr) -> Number
+  eval(p, empty, fn(n) => n)
+judgement eval  "{env} ⊢ {e} ⇓ {result}"
+define eval(e: Expr, env: Env[Number], k: (Number) -> Number) -> Number by e
+  Lit(n) => k(n)
+  Var(x) => k(env[x])
+  Add(l, r) => eval(l, env, fn(a) => eval(r, env, fn(b) => k(a + b)))
+  Let(x, bound, body) => eval(bound, env, fn(v) => eval(body, env with x = v, k))
+"""
+
+
+def test_nothing_is_said_of_results_that_are_not_those_of_a_part(make_course: Maker) -> None:
+    """In continuation-passing style the judgement about `1` gives what the whole program gives:
+    never is it said that `1` gives 10."""
+    course = make_course(
+        tiny=TINY_LANGUAGE, one=PASSING,
+        two=PASSING.replace("passing for", "other for").replace("k(a + b)", "k(a + b + 7)"),
+    )  # fmt: skip
+    assert not course.has_errors, [d.message for d in course.diagnostics]
+    session = Session(course.folder)
+    text = "1 + 2"
+    sides = [side(session.lane("Tiny", name), text) for name in ("passing", "other")]
+    found = parted(text, *sides)
+    assert "`1`" not in found.sentence
+    assert not any("`1` (1:1) gives" in line for line in found.more)

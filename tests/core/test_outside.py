@@ -5,8 +5,10 @@ from __future__ import annotations
 import json
 import sys
 import time
+from dataclasses import replace
 from pathlib import Path
 
+import platformdirs
 import pytest
 
 from embrix.cli.main import main
@@ -141,7 +143,7 @@ def test_steps_of_an_outside_interpreter_are_walked(course_copy: Path) -> None:
     texts = [one["text"] for one in session.stations(Recipe("k"), 0, 9)]
     assert texts == ["2 gives 2", "x gives 2", "3 gives 3", "(x * 3) gives 6",
                      "let x = 2 in (x * 3) gives 6", "6"]  # fmt: skip
-    assert session.seek("k", "text", "(X", 0, True) == 3
+    assert session.seek(Recipe("k"), "text", "(X", 0, True) == 3
 
 
 @pytest.mark.parametrize(
@@ -281,3 +283,22 @@ def test_a_hunt_finds_where_a_student_went_wrong(course_copy: Path) -> None:
         hunt(theirs, one)
     with pytest.raises(NoPrograms, match="no costs"):
         hunt(one, theirs, costs=True)
+
+
+def test_other_limits_of_an_allowed_command_are_asked_for_again(course_copy: Path) -> None:
+    """A course that is changed cannot raise what its command may use."""
+    session = with_outside(course_copy, ABACUS)
+    (outside,) = [one for one in session.course.outside if one.name == "abacus"]
+    assert is_allowed(course_copy, outside)
+    for change in ({"seconds": 500}, {"memory": 60_000}, {"names": ("-x",)}, {"steps": ("--y",)}):
+        assert not is_allowed(course_copy, replace(outside, **change)), change
+
+
+@pytest.mark.parametrize(
+    "text", ["", "{", "[" * 50_000, "[]", '{"allowed": 3}', '{"allowed": {"/": [[1]]}}', "\x00"]
+)
+def test_a_damaged_list_of_permissions_allows_nothing(course_copy: Path, text: str) -> None:
+    session = with_outside(course_copy, ABACUS)
+    file = next(Path(platformdirs.user_config_dir("embrix")).glob("allowed.json"))
+    file.write_text(text)
+    assert not any(is_allowed(course_copy, one) for one in session.course.outside)

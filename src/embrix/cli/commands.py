@@ -157,17 +157,19 @@ def steps(arguments: argparse.Namespace) -> int:
             raise Usage(f"--bind {bad}") from bad
         outcome = traced.result.outcome
         kinds.append(outcome.kind)
-        lines = Walk(lane, traced).lines()
-        if not lines and outcome.kind not in UNREAD and not walkable(lane.interpreter):
+        walk = Walk(lane, traced)
+        if not walk.count_lines() and outcome.kind not in UNREAD and not walkable(lane.interpreter):
             print(f"embrix: {lane.name} has no `judgement` line and no `final` line, so there are "
                   "no steps to print", file=sys.stderr)  # fmt: skip
         if arguments.json:
             data = _data(work, traced.result)
-            answers.append({"interpreter": lane.name, "steps": lines, "outcome": data["outcome"]})
+            answers.append(
+                {"interpreter": lane.name, "steps": walk.lines(), "outcome": data["outcome"]}
+            )
             continue
         if len(work.lanes) > 1:
             print(f"— {lane.name}")
-        for line in lines:
+        for line in walk.each_line():
             print(visible(line))
         if outcome.kind != "value":
             sys.stdout.flush()

@@ -9,7 +9,9 @@ import argparse
 import contextlib
 import errno
 import logging
+import signal
 import sys
+import threading
 from collections.abc import Callable, Sequence
 from importlib import import_module
 from pathlib import Path
@@ -30,10 +32,13 @@ Adding = Callable[[str, str, str], argparse.ArgumentParser]
 def main(argv: Sequence[str] | None = None) -> int:
     """Run the command line; the exit status."""
     start_logging()
+    _end_in_order()
     with safe_streams():
         try:
             status = _carried_out(sys.argv[1:] if argv is None else argv)
             sys.stdout.flush()
+        except Ended as ended:
+            return ended.status
         except BrokenPipeError:
             give_up_output()
             return BROKEN_PIPE
@@ -64,6 +69,28 @@ def _carried_out(argv: Sequence[str]) -> int:
     except Exception as fault:
         logging.getLogger(__name__).exception("embrix %s", " ".join(argv))
         return _told(f"internal error, see {log_file()}: {type(fault).__name__}: {fault}", INTERNAL)
+
+
+class Ended(BaseException):
+    """A signal asks the command to end."""
+
+    def __init__(self, number: int) -> None:
+        super().__init__(number)
+        self.status = 128 + number
+
+
+def _end_in_order() -> None:
+    """Let signals that end a command do so like any way out: what it has started ends with it, and
+    its temporary files go."""
+    if threading.current_thread() is not threading.main_thread():
+        return
+
+    def end(number: int, _frame: object) -> None:
+        raise Ended(number)
+
+    for name in ("SIGTERM", "SIGHUP"):
+        if hasattr(signal, name):
+            signal.signal(getattr(signal, name), end)
 
 
 UNWRITABLE = (errno.ENOSPC, errno.EIO, errno.EBADF)

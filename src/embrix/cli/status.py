@@ -19,6 +19,8 @@ INTERRUPTED = 130
 BROKEN_PIPE = 141
 """Whoever read the output has stopped reading."""
 
+# Ended by a signal: 128 and its number (143 for SIGTERM, 129 for SIGHUP).
+
 UNREAD = ("rejected", "ambiguous", "gave up")
 """The outcomes of a program that was never run."""
 

@@ -5,13 +5,13 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
 from embrix.machine.outcome import Result
 from embrix.machine.recorder import NOT_LEFT
-from embrix.terms.node import Place
+from embrix.terms.node import Place, nodes_of
 from embrix.text.source import Source
 from embrix.text.visible import cut, times, visible
 from embrix.trace.walk import Walk
@@ -30,6 +30,10 @@ class Event:
     place: Place
     result: str | None
     station: int
+    own: bool = True
+    """Whether the result is what the part itself gives: no other part was evaluated before the
+    judgement was left (as in a machine, or by a continuation), and the part stands in the program
+    (and was not made by a clause)."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,8 +77,13 @@ def side(
     events: list[Event] = []
     if walk.style == "moments" and traced.term is not None:
         recorder = traced.recorder
+        written = {id(node) for node in nodes_of(traced.term)}
+        open_events: dict[int, int] = {}
         for station, moment in enumerate(recorder.moments):
             if moment < 0:
+                at = open_events.pop(~moment, None)
+                if at is not None and at + 1 < len(events):
+                    events[at] = replace(events[at], own=False)
                 continue
             function = walk.function_of(moment)
             subject = walk.subject(moment)
@@ -83,7 +92,11 @@ def side(
             shown = None
             if recorder.results[moment] is not NOT_LEFT:
                 shown = cut(walk.result_of(moment), LONGEST)
-            events.append(Event(subject[1], shown, station))
+            open_events[moment] = len(events)
+            events.append(Event(subject[1], shown, station, id(subject) in written))
+        for at in open_events.values():
+            if at + 1 < len(events):
+                events[at] = replace(events[at], own=False)
     return Side(lane.name, counted, walk.style, tuple(events), len(walk))
 
 
@@ -106,7 +119,7 @@ def parted(program: str, one: Side, other: Side) -> Parted:
             stations = (left.station, right.station)
             more = [*_first_result(program, one, other), *more]
             return Parted(one.lane, other.lane, sentence, stations, tuple(more))
-        if left.result != right.result and _innermost(one, left) and _innermost(other, right):
+        if left.result != right.result and left.own and right.own:
             sentence = (
                 f"{_part(program, left.place)} gives {_given(left)} in {one.lane}, "
                 f"{_given(right)} in {other.lane}"
@@ -139,15 +152,6 @@ def _besides(one: Side, other: Side) -> str:
     return ""
 
 
-def _innermost(side: Side, event: Event) -> bool:
-    """Whether no part inside this one was evaluated in between: its result is its own."""
-    number = side.events.index(event)
-    if number + 1 >= len(side.events):
-        return True
-    begin, end = side.events[number + 1].place
-    return not (event.place[0] <= begin and end <= event.place[1])
-
-
 def _first_result(program: str, one: Side, other: Side) -> list[str]:
     """The first part that both evaluate to different results."""
     theirs: dict[Place, Event] = {}
@@ -155,7 +159,7 @@ def _first_result(program: str, one: Side, other: Side) -> list[str]:
         theirs.setdefault(event.place, event)
     for event in one.events:
         match = theirs.get(event.place)
-        own = match is not None and _innermost(one, event) and _innermost(other, match)
+        own = match is not None and event.own and match.own
         if match is not None and own and match.result != event.result:
             return [f"{_part(program, event.place)} gives {_given(event)} in {one.lane}, "
                     f"{_given(match)} in {other.lane}"]  # fmt: skip

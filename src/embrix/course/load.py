@@ -6,6 +6,7 @@ in `.suite.toml` a suite, and in the extension of a language a program.
 
 from __future__ import annotations
 
+import re
 import tomllib
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -99,6 +100,14 @@ class _Interpreters:
     libraries: dict[str, s.LibrarySyntax]
     interpreters: dict[str, dict[str, Interpreter]]
     broken: dict[str, list[str]]
+
+
+def key_place(text: str, key: str, start: int = 0) -> int:
+    """Where a line of TOML begins with a key; the start where none does."""
+    found = re.compile(rf"^[ \t]*[\"']?({re.escape(key)})[\"']?[ \t]*[=.]", re.M).search(
+        text, start
+    )
+    return found.start(1) if found else start
 
 
 class _Loader:
@@ -195,7 +204,7 @@ class _Loader:
         self.outside = data.get("outside", [])
         for key in data:
             if key not in known:
-                at = max(0, source.text.find(key))
+                at = key_place(source.text, key)
                 hint = did_you_mean(key, known, "known are " + ", ".join(known))
                 self.findings.warning(
                     "unknown_word", f"course.toml has no entry called {key}", source,

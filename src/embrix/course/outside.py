@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
 from typing import Any
@@ -68,9 +69,14 @@ def _place(source: Source, key: str, number: int) -> Span:
     at = -1
     for _ in range(number + 1):
         at = source.text.find("[[outside]]", at + 1)
-    found = source.text.find(key, max(at, 0) + (0 if key == "outside" else 11))
-    begin = found if found >= 0 else max(at, 0)
-    return Span(begin, begin + len(key))
+    if key == "outside":
+        begin = max(0, source.text.find(key, max(at, 0)))
+        return Span(begin, begin + len(key))
+    line = re.compile(rf"^[ \t]*[\"']?({re.escape(key)})[\"']?[ \t]*[=.]", re.M)
+    end = source.text.find("[[outside]]", max(at, 0) + 1)
+    found = line.search(source.text, max(at, 0), end if end >= 0 else len(source.text))
+    begin = found.start(1) if found else max(at, 0)
+    return Span(begin, begin + (len(key) if found else 11))
 
 
 def _entry(

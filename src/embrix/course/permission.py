@@ -13,6 +13,8 @@ import platformdirs
 from embrix.course.outside import Outside
 from embrix.text.saving import save_text
 
+MOST_BYTES = 4 << 20
+
 
 def _file() -> Path:
     return Path(platformdirs.user_config_dir("embrix")) / "allowed.json"
@@ -20,23 +22,35 @@ def _file() -> Path:
 
 def _known() -> dict[str, list[list[str]]]:
     try:
+        if _file().stat().st_size > MOST_BYTES:
+            return {}
         data = json.loads(_file().read_text(encoding="utf-8"))
-    except (OSError, ValueError):
+    except (OSError, ValueError, RecursionError):
         return {}
     allowed = data.get("allowed") if isinstance(data, dict) else None
-    return allowed if isinstance(allowed, dict) else {}
+    if not isinstance(allowed, dict):
+        return {}
+    return {
+        folder: [one for one in commands if _is_command(one)]
+        for folder, commands in allowed.items() if isinstance(commands, list)
+    }  # fmt: skip
+
+
+def _is_command(one: object) -> bool:
+    return isinstance(one, list) and all(isinstance(word, str) for word in one)
 
 
 def _words(outside: Outside) -> list[str]:
-    """Everything that makes up the command; the arguments for steps and names belong to it."""
+    """Everything that makes up the command; the arguments for steps and names and what it may use
+    belong to it."""
     names = ["\n", *outside.names] if outside.names else []
-    return [*outside.command, "\n", *outside.steps, *names]
+    limits = ["\n", f"seconds={outside.seconds}", f"memory={outside.memory}"]
+    return [*outside.command, "\n", *outside.steps, *names, *limits]
 
 
 def is_allowed(folder: Path, outside: Outside) -> bool:
     """Whether the user has allowed this command for this folder."""
-    commands = _known().get(str(folder.resolve()), [])
-    return isinstance(commands, list) and _words(outside) in commands
+    return _words(outside) in _known().get(str(folder.resolve()), [])
 
 
 def allow(folder: Path, outside: Outside, *, allowed: bool = True) -> None:

@@ -13,8 +13,8 @@ from embrix.draw.scene import (
     SIZE,
     Block,
     Drawing,
-    Item,
     Line,
+    Piece,
     Role,
     Scene,
     beside,
@@ -58,6 +58,8 @@ def derivation_of(walk: Walk, root: int = 0, deep: int | None = None) -> Derivat
         return None
     deepest = min(DEEPEST, deep if deep is not None else DEEPEST)
     made: dict[int, tuple[Derivation, int]] = {}
+    nearest: dict[int, Derivation] = {}
+    """For a judgement that is folded the one in which it is."""
     shown = 0
     for instance in range(root, count):
         parent = recorder.parents[instance]
@@ -65,12 +67,10 @@ def derivation_of(walk: Walk, root: int = 0, deep: int | None = None) -> Derivat
             break
         above = made.get(parent)
         depth = above[1] + 1 if above is not None else 0
-        if instance != root and above is None:
-            _count_folded(recorder.parents, made, parent)
-            continue
-        if depth > deepest or shown >= MOST:
-            assert above is not None
-            above[0].folded += 1
+        if instance != root and (above is None or depth > deepest or shown >= MOST):
+            inside = above[0] if above is not None else nearest[parent]
+            inside.folded += 1
+            nearest[instance] = inside
             continue
         shown += 1
         open_ = recorder.results[instance] is NOT_LEFT
@@ -82,14 +82,6 @@ def derivation_of(walk: Walk, root: int = 0, deep: int | None = None) -> Derivat
         if above is not None:
             above[0].premises.append(node)
     return made[root][0]
-
-
-def _count_folded(parents: list[int], made: dict[int, tuple[Derivation, int]], parent: int) -> None:
-    """Something further above a folded judgement counts where the fold begins."""
-    while parent not in made and parent >= 0:
-        parent = parents[parent]
-    if parent in made:
-        made[parent][0].folded += 1
 
 
 def derivation_block(root: Derivation) -> Block:
@@ -125,7 +117,7 @@ def rule_block(node: Derivation, above: list[Block]) -> Block:
     top = row.height
     rule_y = top + 3
     role: Role = "bad" if node.unfinished else "ink"
-    items: list[Item] = list(row.at((broad - row.width) / 2, 0))
+    items: list[Piece] = list(row.at((broad - row.width) / 2, 0))
     items.append(Line(0, rule_y, broad, rule_y, role, dashed=node.unfinished))
     if name:
         items.append(label(broad + 4, rule_y + size * 0.3, name, "accent", size=size))
@@ -221,7 +213,7 @@ def draw_derivation(root: Derivation, title: str, page: float = PAGE) -> Drawing
 def _numbered(scene: Scene, number: int) -> Scene:
     told = label(MARGIN, MARGIN + SIZE, f"page {number}", "faint", bold=True)
     moved = Block(scene.width, scene.height, scene.items)
-    return Scene(scene.width, scene.height + LINE, (told, *moved.at(0, LINE)), scene.title)
+    return Scene.of(scene.width, scene.height + LINE, (told, *moved.at(0, LINE)), scene.title)
 
 
 def derivation_latex(root: Derivation) -> str:

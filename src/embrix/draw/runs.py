@@ -3,6 +3,8 @@ suspensions."""
 
 from __future__ import annotations
 
+from itertools import islice
+
 from embrix.draw.plain import write_text
 from embrix.draw.scene import (
     LINE,
@@ -41,9 +43,8 @@ def draw_reduction(walk: Walk, title: str) -> Drawing:
     blocks: list[Block] = []
     count = min(len(walk), MOST_STEPS)
     if walk.style != "steps":
-        lines = walk.lines()[:MOST_STEPS]
-        blocks = [text_block(line) for line in lines]
-        left = len(walk.lines()) - len(lines)
+        blocks = [text_block(line) for line in islice(walk.each_line(), MOST_STEPS)]
+        left = walk.count_lines() - len(blocks)
     else:
         blocks = [_step(walk.station(number)) for number in range(count)]
         left = len(walk) - count

@@ -103,6 +103,11 @@ class Scene:
     items: tuple[Item, ...]
     title: str = ""
 
+    @staticmethod
+    def of(width: float, height: float, items: Iterable[Piece], title: str = "") -> Scene:
+        """A picture of pieces, each moved to its place."""
+        return Scene(width, height, tuple(placed(items)), title)
+
     @property
     def labels(self) -> Iterator[Label]:
         return (item for item in self.items if isinstance(item, Label))
@@ -129,15 +134,42 @@ def shifted(item: Item, x: float, y: float) -> Item:
 
 
 @dataclass(frozen=True, slots=True)
+class Moved:
+    """Pieces that belong somewhere else. They are moved when the picture is put together, once,
+    however often what they are a part of is placed."""
+
+    items: tuple[Piece, ...]
+    x: float
+    y: float
+
+
+Piece: TypeAlias = Item | Moved
+
+
+def placed(items: Iterable[Piece]) -> Iterator[Item]:
+    """Pieces where they belong, in their order."""
+    stack: list[tuple[Iterator[Piece], float, float]] = [(iter(items), 0.0, 0.0)]
+    while stack:
+        inside, x, y = stack[-1]
+        item = next(inside, None)
+        if item is None:
+            stack.pop()
+        elif isinstance(item, Moved):
+            stack.append((iter(item.items), x + item.x, y + item.y))
+        else:
+            yield shifted(item, x, y) if x or y else item
+
+
+@dataclass(frozen=True, slots=True)
 class Block:
     """A part of a picture with its upper left corner at (0, 0)."""
 
     width: float
     height: float
-    items: tuple[Item, ...]
+    items: tuple[Piece, ...]
 
-    def at(self, x: float, y: float) -> Iterator[Item]:
-        return (shifted(item, x, y) for item in self.items)
+    def at(self, x: float, y: float) -> Iterator[Piece]:
+        yield Moved(self.items, x, y)
 
 
 def text_block(text: str, role: Role = "ink", *, bold: bool = False) -> Block:
@@ -148,7 +180,7 @@ def text_block(text: str, role: Role = "ink", *, bold: bool = False) -> Block:
 
 def stacked(blocks: Iterable[Block], gap: float = 0.0) -> Block:
     """Parts below each other, at the left."""
-    items: list[Item] = []
+    items: list[Piece] = []
     at, broad = 0.0, 0.0
     for number, block in enumerate(blocks):
         at += gap if number else 0.0
@@ -162,7 +194,7 @@ def beside(blocks: Iterable[Block], gap: float) -> Block:
     """Parts beside each other, their lower edges on one line."""
     made = list(blocks)
     high = max((block.height for block in made), default=0.0)
-    items: list[Item] = []
+    items: list[Piece] = []
     at = 0.0
     for number, block in enumerate(made):
         at += gap if number else 0.0
@@ -173,8 +205,8 @@ def beside(blocks: Iterable[Block], gap: float) -> Block:
 
 def scene_of(block: Block, title: str = "") -> Scene:
     """A part as a whole picture, with a margin."""
-    return Scene(block.width + 2 * MARGIN, block.height + 2 * MARGIN,
-                 tuple(block.at(MARGIN, MARGIN)), title)  # fmt: skip
+    return Scene.of(block.width + 2 * MARGIN, block.height + 2 * MARGIN,
+                    block.at(MARGIN, MARGIN), title)  # fmt: skip
 
 
 def paged(blocks: Sequence[Block], gap: float, title: str, high: float | None) -> list[Scene]:

@@ -11,8 +11,8 @@ from embrix.draw.scene import (
     SIZE,
     Block,
     Drawing,
-    Item,
     Line,
+    Piece,
     Role,
     beside,
     label,
@@ -100,7 +100,7 @@ def _over(node: Tree, below: list[tuple[Block, float]]) -> tuple[Block, float]:
     centre += shift
     broad = max(row.width + shift, centre + own / 2)
     level = max(LEVEL, high + LEVEL - LINE)
-    items: list[Item] = list(row.at(shift, level)) if below else []
+    items: list[Piece] = list(row.at(shift, level)) if below else []
     role: Role = "bad" if node.differs else "ink"
     base = RISE * SIZE + (LINE - SIZE) / 2
     text = visible(node.text)

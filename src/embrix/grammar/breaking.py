@@ -66,6 +66,8 @@ class _Breaker:
         self.gaps = gaps
         self.width = width
         self.column = 0
+        self.inner: dict[int, int] = {}
+        """Where the first part that is no piece stands, by the identity of a list of parts."""
         self.before = [len(gap) for gap in gaps]
         """The gaps as they were: what is broken before a piece is no part of its length."""
         sums = [0]
@@ -131,4 +133,9 @@ class _Breaker:
             return not isinstance(before, int)
         if self.texts[part] in (",", ";", ":", ")", "]") or not self.gaps[part]:
             return False
-        return any(not isinstance(earlier, int) for earlier in parts[:number])
+        first = self.inner.get(id(parts))
+        if first is None:
+            # The list lives as long as its stretch does.
+            found = (at for at, one in enumerate(parts) if not isinstance(one, int))
+            first = self.inner[id(parts)] = next(found, len(parts))
+        return first < number

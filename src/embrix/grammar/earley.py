@@ -249,7 +249,15 @@ class _Run:
             for item in items
         ):
             wanted.add(self.grammar.end)
-        order = sorted(wanted, key=lambda terminal: (terminal < len(self.literals), terminal))
+        closing = {
+            item.production.right[item.dot]
+            for item in items
+            if item.dot < len(item.production.right)
+            and any(
+                0 <= symbol < len(self.literals) for symbol in item.production.right[: item.dot]
+            )
+        }
+        order = sorted(wanted, key=lambda terminal: (self._rank(terminal, closing), terminal))
         expected = tuple(self.grammar.describe(terminal) for terminal in order)
         span = self._span(index, text)
         if index < len(self.tokens.tokens):
@@ -265,6 +273,17 @@ class _Run:
             found = "the program is empty"
         message = f"{found}, but {list_expected(expected)} could stand here"
         return Refused("grammar", message, span, self.tokens, expected, self._reading(items))
+
+    def _rank(self, terminal: int, closing: set[int]) -> int:
+        """Where a terminal stands in what is told: what closes something that has been opened
+        comes first, then signs, words, names and numbers, the end of the program."""
+        if terminal == self.grammar.end:
+            return 4
+        if terminal >= len(self.literals):
+            return 3
+        if terminal in closing:
+            return 0
+        return 2 if self.literals[terminal][:1].isalpha() else 1
 
     def _reading(self, items: list[_Item]) -> tuple[tuple[str, int, str], ...]:
         """The alternatives in the middle of which reading stopped, where each began, and why it

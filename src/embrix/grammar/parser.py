@@ -60,6 +60,8 @@ class Parser(Protocol):
 
 def list_expected(expected: tuple[str, ...], most: int = 6) -> str:
     """`a, b or c`, shortened to `most` entries."""
+    if len(expected) == most + 1:
+        most += 1
     shown = expected[:most]
     if len(expected) > most:
         return ", ".join(shown) + f" or one of {len(expected) - most} others"

@@ -35,6 +35,9 @@ MARK = -1
 Path: TypeAlias = tuple[int, ...]
 """The way from a term to a part of it: indexes of fields."""
 
+Way: TypeAlias = tuple[()] | tuple[int, Any]
+"""The same as linked pairs: what is left of it is at hand at every step."""
+
 
 @dataclass(frozen=True, slots=True)
 class Part:
@@ -124,15 +127,19 @@ class Printer:
         focus: Path | None = None,
         most: int = 20_000,
         width: int | None = None,
+        deep: int | None = None,
     ) -> Printed:
-        """A term as derived from a rule (default: the first start rule). `most` bounds pieces.
+        """A term as derived from a rule (default: the first start rule). `most` bounds pieces;
+        what lies more than `deep` levels below is left out, save on the way to the focus.
 
         With a `width`, lines are broken so that they keep within it where the term allows.
         """
         start = self._grammar.entry[rule or self.rule_for(term)]
         marked: set[int] = set()
         for _ in range(MOST_MARKED):
-            pieces, marks, groups, whole, wrong = self._pieces(term, start, focus, most, marked)
+            pieces, marks, groups, whole, wrong = self._pieces(
+                term, start, focus, most, marked, deep
+            )
             if wrong is None:
                 break
             marked.add(wrong)
@@ -142,7 +149,13 @@ class Printer:
         return self._join(pieces, gaps, marks, whole)
 
     def _pieces(
-        self, term: Value, start: int, focus: Path | None, most: int, marked: set[int]
+        self,
+        term: Value,
+        start: int,
+        focus: Path | None,
+        most: int,
+        marked: set[int],
+        deep: int | None,
     ) -> tuple[list[_Piece], list[int], list[tuple[int, bool]], bool, int | None]:
         """The pieces of a term, where the focus and the groups begin and end, whether all are
         there; and the identity of a part that would be read otherwise, because what was left out
@@ -151,7 +164,7 @@ class Printer:
         marks: list[int] = []
         groups: list[tuple[int, bool]] = []
         left_out: list[_LeftOut] = []
-        for piece in self._walk(term, start, focus, marked):
+        for piece in self._walk(term, start, focus, marked, deep):
             if piece is None:
                 marks.append(len(pieces))
             elif isinstance(piece, bool):
@@ -349,11 +362,13 @@ class Printer:
         return kind.made if kind is not None else ""
 
     def _walk(
-        self, term: Value, start: int, focus: Path | None, marked: set[int]
+        self, term: Value, start: int, focus: Path | None, marked: set[int], deep: int | None
     ) -> Iterator[_Piece | _LeftOut | bool | None]:
         """Pieces from left to right; None before and after the focus, True and False before and
         after what a production builds; greedy parts that were left out."""
-        stack: list[Any] = [(start, term, focus)]
+        stack: list[Any] = [(start, term, _linked(focus))]
+        levels: list[int] = []
+        """How much is left to do behind each node that is being printed."""
         while stack:
             job = stack.pop()
             if job is None or isinstance(job, _Piece | _LeftOut | bool):
@@ -369,6 +384,16 @@ class Printer:
                     stack.append(self._inner(piece))
                 continue
             left, value, path = job
+            if isinstance(value, tuple):
+                while levels and levels[-1] > len(stack):
+                    levels.pop()
+                if (
+                    deep is not None and path is None and len(levels) > deep
+                    and any(isinstance(part, tuple) for part in value[FIELDS:])
+                ):  # fmt: skip
+                    yield _Piece(MARK, "…")
+                    continue
+                levels.append(len(stack) + 1)
             parts: list[Any]
             found = None
             if isinstance(value, tuple) and left < 0 and id(value) not in marked:
@@ -405,7 +430,7 @@ class Printer:
         assert self._others is not None
         return _Other(self._others(part))
 
-    def _part(self, symbol: int, value: Value, path: Path | None) -> Any:
+    def _part(self, symbol: int, value: Value, path: Way | None) -> Any:
         """The job of printing a captured value where a symbol stands."""
         if symbol < 0:
             return (symbol, value, path)
@@ -414,7 +439,7 @@ class Printer:
         return self._leaf(symbol, value)
 
     def _written(
-        self, production: Production, term: Node, slots: dict[int, Value], path: Path | None
+        self, production: Production, term: Node, slots: dict[int, Value], path: Way | None
     ) -> list[Any]:
         parts: list[Any] = []
         for number, (symbol, slot) in enumerate(
@@ -432,20 +457,20 @@ class Printer:
                 parts.append(self._quoted(production, number))
         return [None, *parts, None] if path == () else parts
 
-    def _repeated(self, symbol: int, value: Node, path: Path | None) -> list[Any]:
+    def _repeated(self, symbol: int, value: Node, path: Way | None) -> list[Any]:
         repeated, inner = self._grammar.repeats[symbol]
         if repeated.sign == "?":
             if value[0] == NONE:
                 return []
-            return [self._part(inner, value[FIELDS], path[1:] if path else None)]
+            return [self._part(inner, value[FIELDS], path[1] if path else None)]
         parts: list[Any] = []
         while value[0] == CONS:
             if parts and repeated.separator:
                 separator = self._grammar.tokens.terminal_of_literal(repeated.separator)
                 parts.append(self._sign(separator, opens_inside=False))
-            here = path[1:] if path and path[0] == 0 else None
+            here = path[1] if path and path[0] == 0 else None
             parts.append(self._part(inner, value[FIELDS], here))
-            path = path[1:] if path and path[0] == 1 else None
+            path = path[1] if path and path[0] == 1 else None
             value = value[FIELDS + 1]
         return parts
 
@@ -517,7 +542,7 @@ class Printer:
             return repr(back) == repr(value)
         return bool(back == value) and type(back) is type(value)
 
-    def _unwritable(self, value: Value, path: Path | None) -> Iterator[Any]:
+    def _unwritable(self, value: Value, path: Way | None) -> Iterator[Any]:
         """A part that the grammar does not derive, as its structure in marks."""
         if not isinstance(value, tuple):
             yield _Piece(MARK, f"{OPEN}{value if isinstance(value, str) else _atom(value)}{CLOSE}")
@@ -547,7 +572,7 @@ class Printer:
         for index, child in enumerate(value[FIELDS:]):
             if index:
                 yield _Piece(MARK, ",", tight_before=True)
-            below = path[1:] if path and path[0] == index else None
+            below = path[1] if path and path[0] == index else None
             if isinstance(child, tuple):
                 yield (self._grammar.entry[self.rule_for(child)], child, below)
             else:
@@ -604,13 +629,23 @@ class Printer:
         return self._grammar.tokens.fuse(left.text, right.text, (left.terminal, right.terminal))
 
 
-def _below(term: Node, part: Value, path: Path | None) -> Path | None:
+def _linked(path: Path | None) -> Way | None:
+    if path is None:
+        return None
+    way: Way = ()
+    for index in reversed(path):
+        way = (index, way)
+    return way
+
+
+def _below(term: Node, part: Value, path: Way | None) -> Way | None:
     """The rest of a path inside a captured part, if the path leads into it."""
     if not path or FIELDS + path[0] >= len(term):
         return None
     field = term[FIELDS + path[0]]
     if field is part:
-        return path[1:]
+        rest: Way = path[1]
+        return rest
     if isinstance(part, tuple) and part[0] == SOME and part[FIELDS] is field:
         return path  # a default was left out: the field stands inside an optional part
     return None

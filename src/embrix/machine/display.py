@@ -39,6 +39,8 @@ MOST = 2_000
 """Characters that a displayed value may take before it is cut off."""
 
 MOST_TERMS = 500
+DEEPEST = 400
+"""Levels of a term that are printed inside other text."""
 
 EMPTY_PARTS = 4
 """Parts that may be gone through for each character: parts without text end as well."""
@@ -155,7 +157,7 @@ class Display:
             return known[1]
         if len(self._terms) >= MOST_TERMS:
             self._terms.clear()
-        text = self._printer.show(term, most=self._most).text
+        text = self._printer.show(term, most=self._most, deep=DEEPEST).text
         self._terms[id(term)] = (term, text)
         return text
 

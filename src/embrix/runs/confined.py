@@ -3,14 +3,29 @@ millions of bytes of memory, then the command."""
 
 from __future__ import annotations
 
+import contextlib
+import ctypes
 import os
 import resource
+import signal
 import sys
 
 LARGEST_FILE = 16 << 20
 
 
+PARENT_DEATH = 1
+"""PR_SET_PDEATHSIG of prctl."""
+
+
+def _end_with_parent() -> None:
+    """Have the command ended when the process that asked for it is gone, where the system can."""
+    if sys.platform.startswith("linux"):
+        with contextlib.suppress(OSError, AttributeError):
+            ctypes.CDLL(None).prctl(PARENT_DEATH, signal.SIGKILL, 0, 0, 0)
+
+
 def main() -> None:
+    _end_with_parent()
     seconds, memory = int(sys.argv[1]), int(sys.argv[2]) * 1_000_000
     for limit, value in (
         (resource.RLIMIT_CPU, seconds),

@@ -77,7 +77,14 @@ class Reductions:
         terms = [self.term(self._traced.recorder, at) for at in range(len(self.taken))]
         final = self.final
         terms += [final] if final is not None else []
-        return [term_size(term, LARGEST) for term in spread(terms, most)]
+        # Large terms are measured at fewer points.
+        first = term_size(terms[0], LARGEST) if terms else 1
+        points = max(FEWEST, min(most, MEASURED // max(1, first)))
+        return [term_size(term, LARGEST) for term in spread(terms, points)]
+
+
+FEWEST, MEASURED = 8, 200_000
+"""Points at which terms are measured at least, and nodes that are gone through for that."""
 
 
 def _outermost(recorder: Recorder, own: int) -> list[int]:

@@ -20,6 +20,8 @@ from embrix.trace.walk import Walk
 VERSION = 1
 LONGEST_LINE = 4 << 20
 MOST_STATIONS = 20_000_000
+MOST_BYTES = 1 << 30
+"""What a saved walk may unpack to."""
 _HEAD = {"language": str, "lane": str, "program": str, "style": str, "length": int, "levels": list}
 _STATION = {
     "number": int, "kind": str, "text": str, "brief": str, "depth": int, "bindings": list,
@@ -89,12 +91,18 @@ class SavedWalk:
         self.head = _checked(lines.readline(LONGEST_LINE), _HEAD, name, 1)
         if self.head.get("embrix") != "walk":
             raise Unusable(f"{name} is not a walk as Embrix saves it")
+        if self.head["style"] not in ("steps", "moments") or self.head["length"] < 0:
+            raise Unusable(f"{name}:1: `style` or `length` is none that a walk has")
+        if not all(isinstance(one, int) for one in self.head["levels"]):
+            raise Unusable(f"{name}:1: `levels` are numbers")
         if self.head.get("version") != VERSION:
             raise Unusable(f"{name} was saved by another version of Embrix")
         while line := lines.readline(LONGEST_LINE):
             if not line.endswith(b"\n") or len(self._places) >= MOST_STATIONS:
                 raise Unusable(f"{name}:{len(self._places) + 2}: the line is not whole")
             self._places.append(self._file.tell())
+            if self._file.tell() > MOST_BYTES:
+                raise Unusable(f"{name} unpacks to more than {MOST_BYTES >> 20} MB")
             self._file.write(line)
         if len(self._places) != self.head["length"]:
             raise Unusable(
@@ -110,6 +118,9 @@ class SavedWalk:
             raise IndexError(number)
         self._file.seek(self._places[number])
         station = _checked(self._file.readline(), _STATION, self._name, number + 2)
+        wrong = _wrong_rows(station)
+        if wrong:
+            raise Unusable(f"{self._name}:{number + 2}: `{wrong}` is not as a walk has it")
         if station["number"] != number:
             raise Unusable(f"{self._name}:{number + 2}: station {number} is not where it belongs")
         return station
@@ -122,10 +133,59 @@ class SavedWalk:
         return next(found, None)
 
 
+def _wrong_rows(station: dict[str, Any]) -> str:
+    """The name of an entry of a station whose parts are of the wrong kind; nothing where all are as
+    they should be."""
+
+    def rows(key: str, least: int) -> bool:
+        return all(isinstance(row, list) and len(row) >= least for row in station[key])
+
+    if station["kind"] not in ("enter", "leave", "term", "end"):
+        return "kind"
+    if not 0 <= station["depth"] <= MOST_STATIONS:
+        return "depth"
+    for key, least in (("bindings", 4), ("store", 3)):
+        if not rows(key, least) or not all(map(_plain_row, station[key])):
+            return key
+    for key in ("changed", "stack"):
+        if not all(isinstance(one, str) for one in station[key]):
+            return key
+    clauses = [*station["refused"], *([station["clause"]] if station.get("clause") else [])]
+    for clause in clauses:
+        known = {"file": str, "line": int, "text": str}
+        if not isinstance(clause, dict) or not all(
+            isinstance(clause.get(key), kind) for key, kind in known.items()
+        ):
+            return "clause"
+    for put in station["put"]:
+        lists = ("places", "stopped", "renamed")
+        if not isinstance(put, dict) or not all(isinstance(put.get(key), list) for key in lists):
+            return "put"
+        if not all(isinstance(put.get(key), str) for key in ("name", "value")):
+            return "put"
+        if not all(isinstance(pair, list) and len(pair) == 2
+                   for key in ("stopped", "renamed") for pair in put[key]):  # fmt: skip
+            return "put"
+    for key in ("place", "focus", "renewed"):
+        if not _is_place(station.get(key)):
+            return key
+    return ""
+
+
+def _plain_row(row: list[Any]) -> bool:
+    return all(isinstance(one, str | int | bool) or one is None for one in row)
+
+
+def _is_place(place: Any) -> bool:
+    if place is None:
+        return True
+    return isinstance(place, list) and len(place) == 2 and all(isinstance(n, int) for n in place)
+
+
 def _checked(line: bytes, wanted: dict[str, type], name: str, number: int) -> dict[str, Any]:
     try:
         data = json.loads(line)
-    except ValueError as bad:
+    except (ValueError, RecursionError) as bad:
         raise Unusable(f"{name}:{number}: this is not JSON: {bad}") from bad
     if not isinstance(data, dict):
         raise Unusable(f"{name}:{number}: an object is expected")

@@ -8,7 +8,7 @@ when they are looked at; the record itself stays in columns.
 from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from functools import cached_property
 from typing import Literal
 
@@ -137,12 +137,29 @@ class Walk:
 
     def lines(self) -> list[str]:
         """The reduction sequence, or the conclusions in the order in which they were reached."""
+        return list(self.each_line())
+
+    def each_line(self) -> Iterator[str]:
+        """The same line by line, each made when it is asked for."""
         if self.traced.term is None:
-            return []
-        self._recorder = self.traced.recorder
+            return
+        recorder = self._recorder = self.traced.recorder
         if self.relation is not None:
-            return [line for _, line in self._term_lines()]
-        return [self.judgement(~moment, True) for moment in self._recorder.moments if moment < 0]
+            for number in range(self._recorded_terms):
+                yield self._print(self._step(number)[0]).text
+            return
+        for moment in recorder.moments:
+            if moment < 0:
+                self._recorder = recorder
+                yield self.judgement(~moment, True)
+
+    def count_lines(self) -> int:
+        """How many lines there are."""
+        if self.traced.term is None:
+            return 0
+        if self.relation is not None:
+            return self._recorded_terms
+        return sum(moment < 0 for moment in self.traced.recorder.moments)
 
     def numbered(
         self,
@@ -221,12 +238,16 @@ class Walk:
             self._turn_to(steps.begun[number], steps.end(number) - 1)
         return steps.term(self._recorder, number), steps.taken[number]
 
-    def _term_lines(self) -> list[tuple[int, str]]:
-        """The recorded terms with their numbers; of a run that was cut, those from the first on."""
-        count = len(self._reductions)
+    @property
+    def _recorded_terms(self) -> int:
+        """How many terms are recorded; of a run that was cut, from the first on."""
         if self.traced.last is not None:
-            count = self._reductions.begins_after(len(self.traced.recorder.moments))
-        return [(number, self._print(self._step(number)[0]).text) for number in range(count)]
+            return self._reductions.begins_after(len(self.traced.recorder.moments))
+        return len(self._reductions)
+
+    def _term_lines(self) -> list[tuple[int, str]]:
+        """The recorded terms with their numbers."""
+        return list(enumerate(self.each_line()))
 
     def _term(self, number: int) -> Station:
         renewed = None
@@ -316,7 +337,7 @@ class Walk:
             return Printed(self._machine.display.show(term))
         if term[0] not in self.lane.interpreter.language.signature.by_tag:
             return Printed(self._machine.display.show(term))
-        return printer.show(term, focus=path, most=4_000)
+        return printer.show(term, focus=path, most=4_000, deep=1_000)
 
     # ---------------------------------------------------------------- moments
 
