@@ -170,3 +170,15 @@ def test_comparing_in_a_real_terminal(course_copy: Path) -> None:
         found.until(lambda s: "no hunt is under way" in s, "an answer")
     finally:
         found.close()
+
+
+def test_a_terminal_that_is_closed_ends_the_workbench(terminal: Terminal) -> None:
+    """Nothing goes on without a screen."""
+    terminal.until(lambda s: "lanes" in s and "tree" in s, "the workbench")
+    pid = int(terminal.tmux("display-message", "-p", "#{pane_pid}"))
+    terminal.close()
+    for _ in range(300):
+        if not Path(f"/proc/{pid}").exists():
+            return
+        time.sleep(0.1)
+    raise AssertionError("the workbench goes on without a terminal")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import signal
 import sys
 from pathlib import Path
 
@@ -37,6 +38,10 @@ def open_workbench(arguments: argparse.Namespace) -> int:
         raise Usage(f"there is no file {arguments.file}")
     if not (sys.stdin.isatty() and sys.stdout.isatty()):
         raise Usage("the workbench needs a terminal; see embrix --help for single commands")
+    # A terminal that is closed ends the workbench at once: unsaved text has been kept.
+    for name in ("SIGTERM", "SIGHUP"):
+        if hasattr(signal, name):
+            signal.signal(getattr(signal, name), signal.SIG_DFL)
     workbench = Workbench(folder, arguments.file)
     workbench.run()
     return INTERNAL if workbench.return_code else OK
