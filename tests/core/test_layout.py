@@ -98,8 +98,8 @@ def read(tally: Language, text: str) -> str:
          "[Mark(True)])])])"),
         (r'say "a\"b\\"', 'Prog([Say(a"b\\)])'),
         ("x = 12abc", "a number may not be followed directly by `a`"),
-        ("x = 1\n  y = 2", "here is a line indented further, but a name, the end of the program, "
-         "`say`, `twice` or `mark` could stand here"),
+        ("x = 1\n  y = 2", "here is a line indented further, but `say`, `twice`, `mark`, a name or "
+         "the end of the program could stand here"),
         ("twice 1\n    x = 1\n  y = 2",
          "this line is indented like none of the lines above that it could belong to"),
         ("twice 1\ny = 2", "`y`, but a line indented further could stand here"),

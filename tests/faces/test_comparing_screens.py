@@ -9,7 +9,7 @@ from embrix.tui.bars import Masthead
 from embrix.tui.comparing import Comparing, Costs, Together
 from embrix.tui.deciding import Changes, Deciding, Table
 from embrix.tui.deriving import Deriving, Judgements
-from embrix.tui.dialogs import Ask, Lines, Pick, Show
+from embrix.tui.dialogs import Agree, Ask, Lines, Pick, Show
 from embrix.tui.growing import Chart, Growing, Growths
 from embrix.tui.hunting import Hunting, Quarry
 from embrix.tui.rules_pane import RulesPane
@@ -102,6 +102,8 @@ async def test_a_picture_is_drawn_beside_the_program(course_copy: Path) -> None:
         await pilot.press("ctrl+e", *"derivation", "enter")
         await until(lambda: isinstance(screen.app.screen, Ask), "the name again")
         await pilot.press("end", "space", *"dark", "enter")
+        await until(lambda: isinstance(screen.app.screen, Agree), "the question")
+        await pilot.press("enter")
         await until(lambda: path.read_text() != plain, "the colours of the dark theme")
         await until(lambda: "written" in screen.query_one(Masthead).notice, "a word")
 

@@ -9,7 +9,7 @@ import pytest
 
 from embrix.cli.main import main
 
-ENDS_HERE = "rejected: the program ends here, but a number, a name, `-` or `(` could stand here"
+ENDS_HERE = "rejected: the program ends here, but `-`, `(`, a number or a name could stand here"
 
 LESSON = [
     # what is typed, what must be answered

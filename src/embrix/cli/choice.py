@@ -10,13 +10,11 @@ from pathlib import Path
 from embrix.cli.usage import Faulty, Usage, course_folder
 from embrix.course.load import Course, load_course
 from embrix.course.naming import plain_name
-from embrix.grammar.parser import Parsed
 from embrix.machine.lane import Lane
 from embrix.machine.limits import COMMAND, Limits
 from embrix.runs.memory import limit_memory
 from embrix.runs.session import Session, Undecided
 from embrix.runs.versions import NoVersion
-from embrix.terms.binding import free_names
 from embrix.text.diagnostic import render
 from embrix.text.source import Source, Unreadable, read_source
 from embrix.text.suggest import did_you_mean
@@ -52,29 +50,10 @@ def chosen(arguments: argparse.Namespace) -> Chosen:
         session, language, source, _lanes(arguments, session, language), _given(arguments.bind),
         limits, _input(arguments.input),
     )  # fmt: skip
-    for name in _unused(found):
+    for name in session.unused_names(language, source.text, found.given):
         if name != getattr(arguments, "over", "").partition("=")[0]:
             print(f"embrix: --bind {name} is not used by the program", file=sys.stderr)
     return found
-
-
-def _unused(chosen: Chosen) -> list[str]:
-    """The names supplied by hand that neither the program nor what is used of them mentions."""
-    parser = chosen.session.parser(chosen.language)
-    parsed = parser.parse(chosen.source.text) if parser is not None else None
-    if not isinstance(parsed, Parsed):
-        return []
-    signature = chosen.session.course.languages[chosen.language].signature
-    pending = list(free_names(signature, parsed.term))
-    used: set[str] = set()
-    while pending:
-        name = pending.pop()
-        if name in chosen.given and name not in used and parser is not None:
-            used.add(name)
-            bound = parser.parse(chosen.given[name])
-            if isinstance(bound, Parsed):
-                pending += free_names(signature, bound.term)
-    return [name for name in chosen.given if name not in used]
 
 
 def _input(name: str | None) -> tuple[str, ...]:

@@ -34,6 +34,7 @@ from embrix.runs.versions import NoVersion, unsaved_of
 from embrix.runs.walks import NoWalk, Recipe, Walks
 from embrix.suite.model import Suite
 from embrix.suite.read import read_suite
+from embrix.terms.binding import free_names
 from embrix.terms.node import CONS, FIELDS, NIL, NONE, SOME, Node, Value, list_items
 from embrix.terms.numbers import write_number
 from embrix.terms.types import BOOL, INT, NAME, NUMBER, TEXT, Con, Type, settle
@@ -381,6 +382,24 @@ class Session:
             "cut": max(0, len(tree) - MOST_ROWS),
             "refused": refused,
         }
+
+    def unused_names(self, language: str, text: str, given: Mapping[str, str]) -> list[str]:
+        """The names supplied by hand that neither a program nor what is used of them mentions."""
+        parser = self.parser(language)
+        parsed = parser.parse(text) if parser is not None else None
+        if parser is None or not isinstance(parsed, Parsed):
+            return []
+        signature = self.course.languages[language].signature
+        pending = list(free_names(signature, parsed.term))
+        used: set[str] = set()
+        while pending:
+            name = pending.pop()
+            if name in given and name not in used:
+                used.add(name)
+                bound = parser.parse(given[name])
+                if isinstance(bound, Parsed):
+                    pending += free_names(signature, bound.term)
+        return [name for name in given if name not in used]
 
     def derivation(self, language: str, text: str, rule: str | None = None) -> list[Data]:
         """The derivation trees of a text as rows: one, two when it has several, or none."""
