@@ -6,7 +6,6 @@ in `.suite.toml` a suite, and in the extension of a language a program.
 
 from __future__ import annotations
 
-import re
 import tomllib
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -20,7 +19,7 @@ from embrix.brix.language import check_language
 from embrix.brix.reader import read_file
 from embrix.course.finding import COURSE_FILE
 from embrix.course.memory import MEMORY
-from embrix.course.outside import Outside, read_outside
+from embrix.course.outside import Outside, key_place, read_outside
 from embrix.machine.conversions import with_conversions
 from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.source import Source, Span, Unreadable, read_source
@@ -100,14 +99,6 @@ class _Interpreters:
     libraries: dict[str, s.LibrarySyntax]
     interpreters: dict[str, dict[str, Interpreter]]
     broken: dict[str, list[str]]
-
-
-def key_place(text: str, key: str, start: int = 0) -> int:
-    """Where a line of TOML begins with a key; the start where none does."""
-    found = re.compile(rf"^[ \t]*[\"']?({re.escape(key)})[\"']?[ \t]*[=.]", re.M).search(
-        text, start
-    )
-    return found.start(1) if found else start
 
 
 class _Loader:
@@ -204,7 +195,7 @@ class _Loader:
         self.outside = data.get("outside", [])
         for key in data:
             if key not in known:
-                at = key_place(source.text, key)
+                at = max(0, key_place(source.text, key))
                 hint = did_you_mean(key, known, "known are " + ", ".join(known))
                 self.findings.warning(
                     "unknown_word", f"course.toml has no entry called {key}", source,

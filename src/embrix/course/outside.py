@@ -65,6 +65,13 @@ def read_outside(
     return found
 
 
+def key_place(text: str, key: str, start: int = 0, end: int | None = None) -> int:
+    """Where a line of TOML begins with a key, in a slice of the text; -1 where none does."""
+    line = re.compile(rf"^[ \t]*[\"']?({re.escape(key)})[\"']?[ \t]*[=.]", re.M)
+    found = line.search(text, start, len(text) if end is None else end)
+    return found.start(1) if found else -1
+
+
 def _place(source: Source, key: str, number: int) -> Span:
     at = -1
     for _ in range(number + 1):
@@ -72,11 +79,10 @@ def _place(source: Source, key: str, number: int) -> Span:
     if key == "outside":
         begin = max(0, source.text.find(key, max(at, 0)))
         return Span(begin, begin + len(key))
-    line = re.compile(rf"^[ \t]*[\"']?({re.escape(key)})[\"']?[ \t]*[=.]", re.M)
     end = source.text.find("[[outside]]", max(at, 0) + 1)
-    found = line.search(source.text, max(at, 0), end if end >= 0 else len(source.text))
-    begin = found.start(1) if found else max(at, 0)
-    return Span(begin, begin + (len(key) if found else 11))
+    found = key_place(source.text, key, max(at, 0), end if end >= 0 else len(source.text))
+    begin = found if found >= 0 else max(at, 0)
+    return Span(begin, begin + (len(key) if found >= 0 else 11))
 
 
 def _entry(

@@ -6,6 +6,7 @@ from functools import partial
 from typing import TYPE_CHECKING, Any
 
 from embrix.course.naming import plain_name
+from embrix.tui.choosing import WALK
 from embrix.tui.desk import Desk
 from embrix.tui.dialogs import Ask
 from embrix.tui.targets import replacing, target_of
@@ -13,8 +14,6 @@ from embrix.tui.targets import replacing, target_of
 if TYPE_CHECKING:
     from embrix.tui.bench import Bench
 
-WALK = ".walk.gz"
-"""The ending of files that hold a walk."""
 QUESTIONS = {
     "text": "A text in any step:",
     "lookup": "A name that is looked up (empty for any):",
