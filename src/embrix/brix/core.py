@@ -483,6 +483,22 @@ class Interpreter:
         return replace(self, language=self.language.under(grammar))
 
     @property
+    def reached(self) -> set[str]:
+        """The functions that a run may come to; others only show values or read tokens."""
+        found: set[str] = set()
+        pending = [self.main]
+        while pending:
+            name = pending.pop()
+            if name in found:
+                continue
+            found.add(name)
+            target = self.functions[name]
+            for part in parts_of((target.body, target.clauses, target.finals)):
+                if isinstance(part, Call | Repeat | StepList | IsFinal):
+                    pending.append(part.function)
+        return found
+
+    @property
     def steps(self) -> Function | None:
         """The small-step relation that `main` repeats, or None."""
         for node in parts_of(self.functions[self.main].body):

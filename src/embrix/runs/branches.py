@@ -40,7 +40,7 @@ class Marked:
         self.branches: list[Branch] = []
         self._source = lane.interpreter.source
         interpreter = lane.interpreter
-        run = _reached(interpreter)
+        run = interpreter.reached
         functions = {
             name: replace(
                 target,
@@ -132,22 +132,6 @@ class Marked:
                 if key not in _PLAIN}  # fmt: skip
         changed = {key: part for key, part in made.items() if part is not parts[key]}
         return replace(node, **changed) if changed else node
-
-
-def _reached(interpreter: k.Interpreter) -> set[str]:
-    """The functions that a run may come to; others only show values or read tokens."""
-    found: set[str] = set()
-    pending = [interpreter.main]
-    while pending:
-        name = pending.pop()
-        if name in found:
-            continue
-        found.add(name)
-        target = interpreter.functions[name]
-        for part in k.parts_of((target.body, target.clauses, target.finals)):
-            if isinstance(part, k.Call | k.Repeat | k.StepList):
-                pending.append(part.function)
-    return found
 
 
 _PLAIN = ("constructor", "error", "type", "span", "slots", "slot", "patterns")

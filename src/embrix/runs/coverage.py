@@ -8,9 +8,10 @@ is whether a part was met, not how often. A clause that is taken over is met whe
 from __future__ import annotations
 
 import random
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
+from embrix.brix import core as k
 from embrix.brix.core import Interpreter, Language
 from embrix.grammar.earley import EarleyParser
 from embrix.grammar.parser import Parsed
@@ -25,6 +26,7 @@ from embrix.terms.generate import Generator, NoTerm
 from embrix.terms.node import Node, nodes_of
 from embrix.terms.types import Con, settle
 from embrix.text.diagnostic import Findings
+from embrix.text.source import Source
 
 LIMITS = Limits(calls=200_000, depth=60_000, moments=100_000)
 
@@ -75,11 +77,11 @@ def uncovered(session: Session, languages: list[str] | None = None) -> list[Miss
     clauses = {place for one in met.values() for place in one.clauses}
     branches = {place for one in met.values() for place in one.branches}
     found: dict[Missing, None] = {}
+    parts = _of_interpreters(session, met, clauses)
     for name in wanted:
         language = session.course.languages[name]
         found.update(dict.fromkeys(_of_language(language, met[name])))
-        for lane in session.course.interpreters.get(name, {}).values():
-            found.update(dict.fromkeys(_of_interpreter(lane, met[name], clauses)))
+        found.update(dict.fromkeys(parts.get(name, ())))
         found.update(dict.fromkeys(_branches(session, name, met[name], branches)))
     return list(found)
 
@@ -227,22 +229,90 @@ def _of_language(language: Language, met: _Met) -> Iterator[Missing]:
                 yield Missing("alternative", language.name, where.name, line, text)
 
 
-def _of_interpreter(lane: Interpreter, met: _Met, clauses: set[Place]) -> Iterator[Missing]:
-    owner = f"{lane.language.name}.{lane.name}"
-    for function in lane.functions.values():
+def _of_interpreters(
+    session: Session, met: Mapping[str, _Met], clauses: set[Place]
+) -> dict[str, list[Missing]]:
+    """By language the clauses that judge and the errors that no case meets, and choices.
+
+    What several interpreters share by extending each other is told once, of the one that wrote it
+    if a run of that can come to it.
+    """
+    lanes = [lane for some in session.course.interpreters.values() for lane in some.values()]
+    failing = {lane: _failing(lane) for lane in lanes}
+    failed = {
+        place
+        for lane in lanes
+        for error, _, place in failing[lane]
+        if (lane.name, error) in met[lane.language.name].errors
+    }
+    found: dict[tuple[str, Place], tuple[Interpreter, Missing]] = {}
+    for lane in lanes:
+        gaps = [*_clauses(lane, clauses), *_errors(lane, met, failing[lane], failed)]
+        for source, place, missing in gaps:
+            key = (missing.what + missing.text, place)
+            if key not in found or source is lane.source:
+                found[key] = lane, missing
+    told: dict[str, list[Missing]] = {}
+    for lane in lanes:
+        own = told.setdefault(lane.language.name, [])
+        own += [missing for owner, missing in found.values() if owner is lane]
+        own += _choices(lane, met[lane.language.name])
+    return told
+
+
+Gap = tuple[Source, Place, Missing]
+"""What is missing, with the text and the place that it is about."""
+
+
+def _clauses(lane: Interpreter, met: set[Place]) -> Iterator[Gap]:
+    for name in sorted(lane.reached, key=list(lane.functions).index):
+        function = lane.functions[name]
         if not (function.judgement or function.finals):
             continue
         for clause in function.clauses:
             source = clause.span.source or lane.source
-            if (source.name, clause.span.start) not in clauses:
+            place = source.name, clause.span.start
+            if place not in met:
                 line, _ = source.position(clause.span.start)
+                owner = f"{lane.language.name}.{lane.name} {name}"
                 text = source.line(line).strip()
-                yield Missing("clause", f"{owner} {function.name}", source.name, line, text)
+                yield source, place, Missing("clause", owner, source.name, line, text)
+
+
+def _failing(lane: Interpreter) -> list[tuple[str, Source, Place]]:
+    """Which errors a run can end in, and where the definition says so."""
+    found = []
+    for name in sorted(lane.reached, key=list(lane.functions).index):
+        function = lane.functions[name]
+        for part in k.parts_of((function.body, function.clauses)):
+            if isinstance(part, k.Fail):
+                source = part.span.source or function.span.source or lane.source
+                found.append((part.error.name, source, (source.name, part.span.start)))
+    return found
+
+
+def _errors(
+    lane: Interpreter,
+    met: Mapping[str, _Met],
+    failing: list[tuple[str, Source, Place]],
+    failed: set[Place],
+) -> Iterator[Gap]:
+    """Errors that the lane can end in and no case ends in; of its own also those that nothing
+    ends in."""
     for error in lane.errors:
-        if (lane.name, error.name) not in met.errors:
-            source = error.span.source or lane.source
-            line, _ = source.position(error.span.start)
-            yield Missing("error", owner, source.name, line, error.name)
+        if (lane.name, error.name) in met[lane.language.name].errors:
+            continue
+        source = error.span.source or lane.source
+        line, _ = source.position(error.span.start)
+        owner = f"{lane.language.name}.{lane.name}"
+        missing = Missing("error", owner, source.name, line, error.name)
+        places = [(text, place) for name, text, place in failing if name == error.name]
+        yield from ((text, place, missing) for text, place in places if place not in failed)
+        if not places and source is lane.source:
+            yield source, (source.name, error.span.start), missing
+
+
+def _choices(lane: Interpreter, met: _Met) -> Iterator[Missing]:
     for name, choice in lane.choices.items():
         for alternative in choice.alternatives:
             if (name, alternative) not in met.decisions:
