@@ -19,11 +19,12 @@ from embrix.brix.language import check_language
 from embrix.brix.reader import read_file
 from embrix.course.finding import COURSE_FILE
 from embrix.course.memory import MEMORY
-from embrix.course.outside import Outside, key_place, read_outside
+from embrix.course.outside import Outside, read_outside
 from embrix.machine.conversions import with_conversions
 from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.source import Source, Span, Unreadable, read_source
 from embrix.text.suggest import did_you_mean
+from embrix.text.toml_places import fault_place, key_place
 
 MOST_FILES = 2_000
 
@@ -189,7 +190,9 @@ class _Loader:
         try:
             data = tomllib.loads(source.text)
         except tomllib.TOMLDecodeError as bad:
-            self.findings.error("bad_toml", str(bad), source, Span(0, 1))
+            self.findings.error(
+                "bad_toml", f"this is not TOML: {bad}", source, fault_place(source, bad)
+            )
             return self.folder.name, ""
         known = ("title", "about", "outside")
         self.outside = data.get("outside", [])

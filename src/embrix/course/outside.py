@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
 from typing import Any
@@ -10,6 +9,7 @@ from typing import Any
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Source, Span
 from embrix.text.suggest import did_you_mean
+from embrix.text.toml_places import heads, key_place
 
 _KEYS = ("language", "name", "command", "program", "gives", "errors", "rejected", "steps",
          "names", "seconds", "memory")  # fmt: skip
@@ -65,24 +65,14 @@ def read_outside(
     return found
 
 
-def key_place(text: str, key: str, start: int = 0, end: int | None = None) -> int:
-    """Where a line of TOML begins with a key, in a slice of the text; -1 where none does."""
-    line = re.compile(rf"^[ \t]*[\"']?({re.escape(key)})[\"']?[ \t]*[=.]", re.M)
-    found = line.search(text, start, len(text) if end is None else end)
-    return found.start(1) if found else -1
-
-
 def _place(source: Source, key: str, number: int) -> Span:
-    at = -1
-    for _ in range(number + 1):
-        at = source.text.find("[[outside]]", at + 1)
-    if key == "outside":
-        begin = max(0, source.text.find(key, max(at, 0)))
-        return Span(begin, begin + len(key))
-    end = source.text.find("[[outside]]", max(at, 0) + 1)
-    found = key_place(source.text, key, max(at, 0), end if end >= 0 else len(source.text))
-    begin = found if found >= 0 else max(at, 0)
-    return Span(begin, begin + (len(key) if found >= 0 else 11))
+    begins = [at for at, _ in heads(source.text, ("outside",))]
+    if key == "outside" or number >= len(begins):
+        begin = max(0, key_place(source.text, "outside"))
+        return Span(begin, begin + len("outside"))
+    at, end = [*begins, len(source.text)][number : number + 2]
+    found = key_place(source.text, key, at, end)
+    return Span(at, at + len("[[outside]]")) if found < 0 else Span(found, found + len(key))
 
 
 def _entry(

@@ -4,7 +4,6 @@ written, with its suite and programs. Nothing of a clause that was taken out is 
 from __future__ import annotations
 
 import json
-import re
 import shutil
 import tempfile
 import tomllib
@@ -22,6 +21,7 @@ from embrix.course.finding import COURSE_FILE
 from embrix.course.load import Course, load_course
 from embrix.text.source import Source, Span
 from embrix.text.suggest import did_you_mean
+from embrix.text.toml_places import heads
 
 
 class NoStarter(Exception):
@@ -177,9 +177,6 @@ def _definitions(course: Course, lane: Interpreter) -> list[str]:
     return [name for name in names if name in course.sources]
 
 
-_ENTRY = re.compile(r"^\[\[(?:case|question)\]\]", re.MULTILINE)
-
-
 def _suite(path: Path, language: str, lanes: Collection[str]) -> str | None:
     """A suite of the language with what it says of other lanes left out; entries that say nothing
     of them stay as they are written, with their comments."""
@@ -187,7 +184,7 @@ def _suite(path: Path, language: str, lanes: Collection[str]) -> str | None:
         text = path.read_text(encoding="utf-8")
         if tomllib.loads(text).get("language") != language:
             return None
-        places = [found.start() for found in _ENTRY.finditer(text)]
+        places = [at for at, _ in heads(text, ("case", "question"))]
         blocks = [text[a:b] for a, b in pairwise([0, *places, len(text)])]
         return "".join([blocks[0], *(_entry(block, lanes) for block in blocks[1:])])
     except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError):

@@ -41,6 +41,7 @@ from embrix.terms.types import BOOL, INT, NAME, NUMBER, TEXT, Con, Type, settle
 from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.source import Source, Span, Unreadable, read_source
 from embrix.text.suggest import did_you_mean
+from embrix.text.toml_places import key_place
 from embrix.text.visible import cut
 from embrix.trace.data import station_data
 from embrix.trace.saved import SavedWalk, save_walk
@@ -609,7 +610,8 @@ def _language_of_suite(path: Path) -> str:
         text = read_source(path).text
     except Unreadable:
         return ""
-    found = re.search(r"""^language\s*=\s*["']([^"']*)["']""", text, re.M)
+    at = key_place(text, "language")
+    found = re.match(r"""language["']?\s*=\s*["']([^"']*)["']""", text[max(0, at) :])
     return found.group(1) if found else ""
 
 

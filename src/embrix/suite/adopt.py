@@ -11,6 +11,7 @@ import tomlkit
 
 from embrix.suite.accept import Acceptance, CannotAccept
 from embrix.suite.model import Suite
+from embrix.text.toml_places import heads
 
 _KEYS = (
     "name", "program", "value", "shows", "error", "rejected", "diverges", "output", "state",
@@ -66,7 +67,7 @@ def _with_case(text: str, entries: dict[str, Any]) -> str:
     document["case"] = array
     written = tomlkit.dumps(document).strip("\n")
     lines = text.split("\n")
-    at = _behind_cases(lines)
+    at = _behind_cases(text, lines)
     for place in (at, len(lines)):
         head, rest = "\n".join(lines[:place]).rstrip("\n"), "\n".join(lines[place:]).strip("\n")
         made = "\n\n".join(part for part in (head, written, rest) if part) + "\n"
@@ -75,15 +76,17 @@ def _with_case(text: str, entries: dict[str, Any]) -> str:
     raise CannotAccept("the file cannot take another case")
 
 
-def _behind_cases(lines: list[str]) -> int:
+def _behind_cases(text: str, lines: list[str]) -> int:
     """The number of the line behind the last one that belongs to a case."""
-    begins = [number for number, line in enumerate(lines) if line.startswith("[[case]]")]
-    if not begins:
-        return len(lines)
-    at = begins[-1] + 1
-    while at < len(lines) and not (lines[at].startswith("[[") and "[[case" not in lines[at]):
-        at += 1
-    while lines[at - 1].strip() == "" or lines[at - 1].startswith("#"):
+    entries = heads(text, ("case", "question"))
+    last = max((number for number, (_, kind) in enumerate(entries) if kind == "case"), default=-1)
+    if last < 0 or last + 1 == len(entries):
+        at = len(lines)
+    else:
+        at = text.count("\n", 0, entries[last + 1][0])
+    if last < 0:
+        return at
+    while at and (lines[at - 1].strip() == "" or lines[at - 1].startswith("#")):
         at -= 1
     return at
 

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Collection, Mapping, Sequence
 from typing import Any
 
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Source, Span
 from embrix.text.suggest import did_you_mean
+from embrix.text.toml_places import entry_place, heads
 
 
 class Wrong(Exception):
@@ -22,8 +22,7 @@ class Entries:
     def __init__(self, source: Source, findings: Findings) -> None:
         self.source = source
         self.findings = findings
-        heads = re.finditer(r"^\[\[(?:case|question)\]\]", source.text, re.M)
-        self.heads = [(found.start(), found.group()[2:-2]) for found in heads]
+        self.heads = heads(source.text, ("case", "question"))
 
     def part(self, kind: str, number: int) -> int:
         """The number in the file of a case or question that has some number among its kind."""
@@ -38,10 +37,9 @@ class Entries:
         else:
             begin = self.heads[part][0]
             end = self.heads[part + 1][0] if part + 1 < len(self.heads) else len(text)
-        pattern = rf"(?:^|[\s.{{,\[\"]){re.escape(key)}(?=\"?\s*(?:=|\]|\.))"
-        found = re.compile(pattern, re.M).search(text, begin, end)
-        if found:
-            return Span(found.end() - len(key), found.end())
+        found = entry_place(text, key, begin, end)
+        if found >= 0:
+            return Span(found, found + len(key))
         return Span(begin, min(end, begin + len("[[case]]")))
 
     def wrong(self, part: int | None, key: str, message: str, hint: str = "") -> Wrong:

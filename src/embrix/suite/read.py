@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 import tomllib
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from pathlib import Path
@@ -12,8 +11,9 @@ from embrix.suite import demands
 from embrix.suite.entries import Entries, Wrong, tables
 from embrix.suite.model import Answer, Bound, Case, Expectation, Question, Suite
 from embrix.text.diagnostic import Findings
-from embrix.text.source import Source, Span, Unreadable, read_source
+from embrix.text.source import Source, Unreadable, read_source
 from embrix.text.suggest import did_you_mean
+from embrix.text.toml_places import fault_place
 
 _SUITE_KEYS = ("language", "about", "case", "question")
 _CASE_KEYS = (
@@ -41,7 +41,7 @@ def read_suite(
     try:
         data = tomllib.loads(source.text, parse_float=str)
     except tomllib.TOMLDecodeError as bad:
-        findings.error("bad_suite", f"this is not TOML: {bad}", source, _toml_place(source, bad))
+        findings.error("bad_suite", f"this is not TOML: {bad}", source, fault_place(source, bad))
         return None
     try:
         language = entries.text(data, "language", None, needed=True)
@@ -70,15 +70,6 @@ def read_suite(
         source, language, about if isinstance(about, str) else "",
         tuple(reader.cases(raw["case"] or ())), tuple(reader.questions(raw["question"] or ())),
     )  # fmt: skip
-
-
-def _toml_place(source: Source, bad: tomllib.TOMLDecodeError) -> Span:
-    found = re.search(r"at line (\d+), column (\d+)", str(bad))
-    if not found:
-        end = len(source.text)
-        return Span(max(0, end - 1), end)
-    at = source.offset(int(found.group(1)), int(found.group(2)))
-    return Span(at, at + 1)
 
 
 Choices: TypeAlias = Mapping[str, Mapping[str, Collection[str]]]
