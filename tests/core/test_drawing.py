@@ -8,8 +8,9 @@ from itertools import combinations
 from xml.etree import ElementTree
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
+from pylatexenc.latex2text import LatexNodes2Text
 from reportlab.pdfbase import pdfmetrics
 
 from embrix.compare.range import SCALES, Scale
@@ -18,11 +19,11 @@ from embrix.draw.cells import lay_out, shortened
 from embrix.draw.charts import draw_bars, draw_growth
 from embrix.draw.derivations import PAGE, Derivation, draw_derivation, pages_of
 from embrix.draw.kinds import KINDS
-from embrix.draw.latex import in_math
+from embrix.draw.latex import SIGNS, in_math, in_text
 from embrix.draw.pdf import PLAIN, register, write_pdf
 from embrix.draw.plot import LETTERS, plot
 from embrix.draw.railroad import draw_grammar
-from embrix.draw.rules import InferenceRule, inference_rules
+from embrix.draw.rules import InferenceRule, draw_rules, inference_rules
 from embrix.draw.scene import ADVANCE, Box, Label, Line, Path, Scene
 from embrix.draw.svg import write_svg
 from embrix.draw.ticks import ticks
@@ -277,6 +278,40 @@ def test_latex_holds_the_judgement() -> None:
     drawing = draw_derivation(Derivation("⊢ x ⇓ 1", "Var"), "d")
     assert drawing.latex.count("{") == drawing.latex.count("}")
     assert r"\dfrac{\mathstrut}{\vdash \ \mathtt{x}\ \Downarrow \ 1}" in drawing.latex
+
+
+SIGNS_OF_TEXTS = st.characters(codec="ascii", exclude_categories=["Cc"]) | st.sampled_from("⊢λ…")
+
+
+def _read_latex(text: str) -> str:
+    """What a reader of LaTeX that is not ours reads, its typeset signs as typed ones."""
+    read = LatexNodes2Text(keep_comments=True).latex_to_text(text)
+    return read.translate(str.maketrans("’‘ˆ˜⟨⟩", "'`^~<>"))
+
+
+@given(st.text(alphabet=SIGNS_OF_TEXTS))
+@example("\\n ~ ^ {a_b} 50% #1 & $x$ -- `a' ``b''")
+def test_latex_reads_back_as_the_text(text: str) -> None:
+    """A reader of LaTeX that is not ours reads what we write as what was meant; whatever is written
+    as mathematics, it holds no command of the author's."""
+    told = " ".join(text.split())
+    assert _read_latex(in_text(text)) == told
+    commands = set(re.findall(r"\\([A-Za-z]+)", in_math(text)))
+    ours = set(re.findall(r"\\([A-Za-z]+)", " ".join(SIGNS.values()))) | {"mathtt", "text"}
+    assert commands <= ours
+
+
+@pytest.mark.parametrize("sign", ["\\", "~", "^", "\n"])
+def test_conditions_and_names_of_rules_are_text_in_latex(sign: str) -> None:
+    rule = InferenceRule("eval", f"a{sign}b", (), (f"a{sign}b",), "⊢ x")
+    for written in (
+        draw_rules([rule], "r").latex,
+        draw_derivation(Derivation("⊢ x ⇓ 1", f"a{sign}b"), "d").latex,
+    ):
+        inside = re.findall(r"\\text(?:sc)?\{(a.*?b)\}", written, re.DOTALL)
+        told = "a b" if sign == "\n" else f"a{sign}b"
+        assert inside
+        assert set(map(_read_latex, inside)) == {told}
 
 
 def test_what_cannot_be_drawn_is_said(session: Session) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 
-from embrix.draw.latex import in_math
+from embrix.draw.latex import in_math, in_text
 from embrix.draw.plain import write_text
 from embrix.draw.scene import (
     LINE,
@@ -225,7 +225,7 @@ def derivation_latex(root: Derivation) -> str:
     for node in reversed(order):
         above = [made.pop(id(one)) for one in node.premises]
         if told(node):
-            above.append(rf"\text{{{told(node)}}}")
+            above.append(rf"\text{{{in_text(told(node))}}}")
         made[id(node)] = rule_latex(above, in_math(node.conclusion), node.rule)
     return "\\[\n" + made[id(root)] + "\n\\]"
 
@@ -233,9 +233,5 @@ def derivation_latex(root: Derivation) -> str:
 def rule_latex(premises: list[str], conclusion: str, name: str) -> str:
     """Premises over a line over a conclusion, with the name of the rule at the right."""
     top = " \\qquad ".join(premises) or "\\mathstrut"
-    named = f"\\;\\textsc{{{_plain(name)}}}" if name else ""
+    named = f"\\;\\textsc{{{in_text(name)}}}" if name else ""
     return f"\\dfrac{{{top}}}{{{conclusion}}}{named}"
-
-
-def _plain(name: str) -> str:
-    return "".join(f"\\{c}" if c in "_&%#{}$" else c for c in name)

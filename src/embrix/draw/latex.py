@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import re
 
+from embrix.text.visible import visible
+
 SIGNS = {
     "⊢": r"\vdash ", "⇓": r"\Downarrow ", "↓": r"\downarrow ", "↦": r"\mapsto ", "→": r"\to ",
     "⇒": r"\Rightarrow ", "∅": r"\varnothing ", "ρ": r"\rho ", "σ": r"\sigma ", "…": r"\ldots ",
@@ -12,20 +14,37 @@ SIGNS = {
     "⟶": r"\longrightarrow ", "*": r"\ast ", "{": r"\{", "}": r"\}", "_": r"\_", "#": r"\#",
     "%": r"\%", "&": r"\&", "$": r"\$", "~": r"\sim ", "^": r"\hat{\ }", "\\": r"\backslash ",
 }  # fmt: skip
-_PIECE = re.compile(r"[A-Za-z][A-Za-z0-9_']*|\d+(?:\.\d+)?|\s+|.", re.DOTALL)
-_OUTSIDE = re.compile(r"[^\x20-\x7e]")
+_PIECE = re.compile(r"[A-Za-z][A-Za-z0-9_']*|\d+(?:\.\d+)?|[ \n\r\t]+|.", re.DOTALL)
+_IN_TEXT = {
+    "\\": r"\textbackslash{}", "~": r"\textasciitilde{}", "^": r"\textasciicircum{}",
+    "<": "$<$", ">": "$>$", "|": "$|$",
+    "-": "{-}", "'": "{'}", "`": "{`}",
+    **{sign: f"\\{sign}" for sign in "{}_#%&$"},
+}  # fmt: skip
+"""How signs that steer LaTeX, or that it would join or replace, stand in running text."""
 
 
 def in_math(text: str) -> str:
     """A line of text as mathematics: words stand upright, signs become commands."""
     pieces: list[str] = []
-    for piece in _PIECE.findall(text):
-        if piece[0].isspace():
+    for piece in _PIECE.findall(visible(text, keep="\n\r\t")):
+        if piece[0] in " \n\r\t":
             pieces.append(r"\ ")
         elif piece[0].isalpha() and piece.isascii():
             pieces.append(rf"\mathtt{{{piece.replace('_', chr(92) + '_')}}}")
         elif piece in SIGNS:
             pieces.append(SIGNS[piece])
         else:
-            pieces.append(_OUTSIDE.sub(lambda found: rf"\text{{{found.group()}}}", piece))
+            pieces.append(piece if piece.isascii() else rf"\text{{{piece}}}")
+    return "".join(pieces)
+
+
+def in_text(text: str) -> str:
+    """A line of text as running text; signs that only mathematics has become mathematics."""
+    pieces: list[str] = []
+    for sign in visible(" ".join(text.split())):
+        if sign in SIGNS and not sign.isascii():
+            pieces.append(f"${SIGNS[sign].strip()}$")
+        else:
+            pieces.append(_IN_TEXT.get(sign, sign))
     return "".join(pieces)

@@ -13,7 +13,7 @@ from dataclasses import dataclass, field, fields, is_dataclass, replace
 from embrix.brix import syntax as s
 from embrix.brix.core import RESULT, Function, Interpreter
 from embrix.draw.derivations import Derivation, rule_block, rule_latex
-from embrix.draw.latex import in_math
+from embrix.draw.latex import in_math, in_text
 from embrix.draw.plain import write_text
 from embrix.draw.scene import LINE, Block, Drawing, paged, text_block
 from embrix.text.source import Source, Span
@@ -399,12 +399,8 @@ def draw_rules(rules: Sequence[InferenceRule], title: str, high: float | None = 
         parts = [text_block(one) for one in rule.premises]
         parts += [text_block(one, "faint") for one in rule.conditions]
         blocks.append(rule_block(Derivation(rule.conclusion, rule.name), parts))
-        conditions = [rf"\text{{{one}}}" for one in map(_in_text, rule.conditions)]
+        conditions = [rf"\text{{{one}}}" for one in map(in_text, rule.conditions)]
         premises = [*map(in_math, rule.premises), *conditions]
         latex.append("\\[\n" + rule_latex(premises, in_math(rule.conclusion), rule.name) + "\n\\]")
     pages = paged(blocks, LINE, title, high)
     return Drawing(tuple(pages), "\n".join(map(write_text, pages)), "\n\n".join(latex))
-
-
-def _in_text(text: str) -> str:
-    return "".join(f"\\{c}" if c in "_&%#{}$" else c for c in text)

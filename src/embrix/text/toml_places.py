@@ -20,7 +20,7 @@ _PIECES = re.compile(
     re.VERBOSE | re.DOTALL,
 )
 _NAMED = re.compile(r"[ \t]*[=.]")
-_HEADER = re.compile(r"[ \t]*\[\[?[^=\n]*\]\]?[ \t]*(?:\#.*)?$")
+_HEADER = re.compile(r"""[ \t]*\[\[?(?:[^="'\n]|"[^"\n]*"|'[^'\n]*')*\]\]?[ \t]*(?:\#.*)?$""")
 
 
 @lru_cache(maxsize=16)
