@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import re
 import subprocess
 import sys
 from pathlib import Path
@@ -137,3 +138,15 @@ def test_the_workbench_opens_without_the_machine() -> None:
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert "'embrix.machine.run'" not in done.stdout
     assert "'embrix.brix" not in done.stdout
+
+
+def test_numbers_of_things_agree_with_their_words() -> None:
+    """A number that may be one stands before its word by `counted` alone: never "1 errors"."""
+    counted = re.compile(r"\{(?:len\(|count\b|total\b|[a-z_.]*\.total)[^{}]*\} [a-z]+s\b")
+    wrong = [
+        f"{path.name}:{number}"
+        for path in sorted(ROOT.rglob("*.py"))
+        for number, line in enumerate(path.read_text().split("\n"), 1)
+        if counted.search(line) and "counted(" not in line and path.name != "visible.py"
+    ]
+    assert not wrong

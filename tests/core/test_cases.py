@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
@@ -15,6 +16,7 @@ from embrix.suite.model import Suite
 from embrix.suite.steps import difference, marks, parting, reads_like
 from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.source import Source
+from tests.conftest import TINY_LANGUAGE
 
 
 @pytest.fixture(scope="module")
@@ -374,3 +376,43 @@ def test_a_choice_that_there_is_not_is_told(
     (finding,) = findings
     assert finding.message == told
     assert finding.source.position(finding.span.start)[0] == 6
+
+
+def test_a_state_is_compared_as_it_is_printed(
+    make_course: Callable[..., Course], tmp_path: Path
+) -> None:
+    """A map is one part of the state and prints as several: written in any of these ways it is the
+    state that `run` prints."""
+    lane = """\
+        interpreter maps for Tiny
+        main run
+        define run(p: Expr) -> (Number, Map[Name, Number], Store[Number])
+          eval(p, empty, empty)
+        define eval(e: Expr, m: Map[Name, Number], s: Store[Number])
+            -> (Number, Map[Name, Number], Store[Number]) by e
+          Lit(n) => (n, m, s)
+          Var(x) => (0, m, s)
+          Add(left, right) => (0, m, s)
+          Let(x, bound, body) =>
+            let (a, m, s) = eval(bound, m, s)
+            let (_, s) = alloc(s, a)
+            eval(body, m with x = a, s)
+        """
+    program = "let a = 1 in let b = 2 in 3"
+    states = (
+        '"a ↦ 1, b ↦ 2, @0 ↦ 1, @1 ↦ 2"', '["a ↦ 1, b ↦ 2", "@0 ↦ 1, @1 ↦ 2"]',
+        '["a ↦ 1", "b ↦ 2", "@0 ↦ 1", "@1 ↦ 2"]', '"a ↦ 1, b ↦ 2, @0 ↦ 1"',
+    )  # fmt: skip
+    made = make_course(a=TINY_LANGUAGE, b=lane)
+    text = 'language = "Tiny"\n' + "".join(
+        f'[[case]]\nname = "{n}"\nprogram = "{program}"\nstate = {state}\n'
+        for n, state in enumerate(states)
+    )
+    (tmp_path / "t.suite.toml").write_text(text)
+    session = Session(made.folder)
+    suite = session.suite(tmp_path / "t.suite.toml", Findings())
+    assert suite is not None
+    run = testing.Testing(session, suite)
+    assert [v.state for one in suite.cases for v in run.verdicts(one)] == [
+        "passed", "passed", "passed", "failed",
+    ]  # fmt: skip

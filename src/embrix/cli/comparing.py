@@ -20,6 +20,7 @@ from embrix.machine.lane import BadBinding
 from embrix.machine.limits import Limits
 from embrix.runs.hunted import as_case
 from embrix.suite.model import COSTS, MAIN_COSTS
+from embrix.text.plural import counted
 from embrix.text.visible import cut, visible
 
 
@@ -148,7 +149,7 @@ def seek_difference(arguments: argparse.Namespace) -> int:
         raise Usage("--most must be between 1 and 1,000,000")
 
     def progress(done: Hunt) -> None:
-        progress_line(f"{done.tried:,} programs ")
+        progress_line(f"{counted(done.tried, 'program')} ")
 
     try:
         done = hunt(one, other, most=most, seed=arguments.seed, costs=arguments.costs,

@@ -9,6 +9,7 @@ from embrix.cli.status import FAULTY, NEGATIVE, OK
 from embrix.cli.usage import Usage, course_folder, here
 from embrix.course.finding import find_course, holds_course_files
 from embrix.course.load import load_course
+from embrix.text.plural import counted
 from embrix.text.saving import save_text
 from embrix.text.source import BYTE_ORDER_MARK, Source, Unreadable, read_source
 
@@ -48,7 +49,7 @@ def format_files(arguments: argparse.Namespace) -> int:
                     raise Usage(f"{path.name} cannot be written: {reason}") from fault
             print(f"{path.name}: {'would be' if arguments.check else 'has been'} laid out anew")
     if not changed and not broken:
-        print(f"{len(paths)} files, all laid out well")
+        print(f"{counted(len(paths), 'file')}, all laid out well")
     if broken:
         return FAULTY
     return NEGATIVE if arguments.check and changed else OK

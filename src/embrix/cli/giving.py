@@ -12,6 +12,7 @@ from embrix.runs.handout_files import ENDINGS, write_handout
 from embrix.runs.pictures import NoPicture
 from embrix.runs.session import Session, Undecided
 from embrix.runs.versions import NoVersion
+from embrix.text.plural import counted
 from embrix.text.source import Unreadable, read_source
 
 
@@ -68,7 +69,7 @@ def give_starter(arguments: argparse.Namespace) -> int:
         raise Usage(f"{folder} cannot be written: {fault.strerror or fault}") from fault
     for one in starter.removed:
         print(f"{one.function}: the clauses for {one.form} are to be written")
-    print(f"written to {folder}: {len(starter.files)} files")
+    print(f"written to {folder}: {counted(len(starter.files), 'file')}")
     return 0
 
 

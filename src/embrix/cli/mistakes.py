@@ -11,6 +11,7 @@ from collections.abc import Iterator
 from embrix.cli.usage import Usage, course_folder
 from embrix.runs.session import Session
 from embrix.runs.strength import Noticed
+from embrix.text.plural import counted
 from embrix.text.suggest import did_you_mean
 
 _HOW = {
@@ -61,9 +62,9 @@ def _wanted(session: Session, arguments: argparse.Namespace) -> Iterator[tuple[s
                 yield language, name
 
 
-def _summary(counted: Counter[str]) -> str:
-    parts = [f"{counted[how]} {text}" for how, text in _HOW.items() if counted[how]]
-    return f"{counted.total()} mistakes" + "".join(f", {part}" for part in parts)
+def _summary(found: Counter[str]) -> str:
+    parts = [f"{found[how]} {text}" for how, text in _HOW.items() if found[how]]
+    return counted(found.total(), "mistake") + "".join(f", {part}" for part in parts)
 
 
 def _tell(session: Session, language: str, name: str, found: Noticed) -> None:

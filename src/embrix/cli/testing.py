@@ -108,7 +108,7 @@ def _run_all(
         )
 
     def telling(progress: dict[str, Any]) -> None:
-        progress_line(f"{progress['done']} of {progress['of']} cases ")
+        progress_line(f"{progress['done']} of {counted(progress['of'], 'case')} ")
 
     shared = Shared.begin(work, len(paths) * shares, workers, telling)
     try:

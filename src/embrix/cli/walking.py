@@ -12,6 +12,7 @@ from embrix.cli.choice import chosen
 from embrix.cli.status import NEGATIVE, OK, REJECTED, UNREAD
 from embrix.cli.usage import Usage, new_file
 from embrix.machine.lane import BadBinding
+from embrix.text.plural import counted
 from embrix.text.visible import times, visible
 from embrix.trace.data import head_data, station_data
 from embrix.trace.saved import SavedWalk, Unusable, save_walk
@@ -69,7 +70,7 @@ def _keep(found: Walk, program: str, language: str, path: Path) -> int:
         save_walk(found, program, language, path)
     except OSError as fault:
         raise Usage(f"{path} cannot be written: {fault.strerror or fault}") from fault
-    print(f"{len(found):,} stations are in {path}")
+    print(f"written to {path}: {counted(len(found), 'station')}")
     return 0
 
 
@@ -124,7 +125,7 @@ def _details(station: dict[str, Any]) -> None:
         print(f"  clause    {station['clause']['file']}:{station['clause']['line']}  "
               f"{visible(station['clause']['text'])}")  # fmt: skip
     for put in station["put"]:
-        told = f"{len(put['places'])} places"
+        told = counted(len(put["places"]), "place")
         told += "".join(f", stopped by {form}" for form, _ in put["stopped"])
         told += "".join(f", {old} renamed {new}" for old, new in put["renamed"])
         print(f"  put       {visible(put['value'])} for {put['name']}: {told}")

@@ -7,6 +7,7 @@ from typing import Literal, Protocol
 
 from embrix.grammar.tokens import Token, Tokens
 from embrix.terms.node import Node
+from embrix.text.plural import counted
 from embrix.text.source import Span
 
 
@@ -64,7 +65,7 @@ def list_expected(expected: tuple[str, ...], most: int = 6) -> str:
         most += 1
     shown = expected[:most]
     if len(expected) > most:
-        return ", ".join(shown) + f" or one of {len(expected) - most} others"
+        return ", ".join(shown) + f" or {counted(len(expected) - most, 'other')}"
     if len(shown) < 2:
         return "".join(shown)
     return ", ".join(shown[:-1]) + " or " + shown[-1]

@@ -29,6 +29,7 @@ from embrix.terms.numbers import write_number
 from embrix.terms.signature import Signature
 from embrix.terms.types import BOOL, INT, NAME, NUMBER, TEXT, Con, Type, settle, show_type
 from embrix.text.diagnostic import Findings
+from embrix.text.plural import counted
 from embrix.text.source import Source, Span
 from embrix.text.suggest import did_you_mean
 
@@ -189,7 +190,8 @@ class _Reader:
             raise _Wrong(f"{expr.name} is of sort {form.owner}, not {show_type(kind)}", expr.span)
         if len(expr.args) != len(form.fields):
             raise _Wrong(
-                f"{expr.name} has {len(form.fields)} fields: {', '.join(form.fields)}", expr.span
+                f"{expr.name} has {counted(len(form.fields), 'field')}: {', '.join(form.fields)}",
+                expr.span,
             )
         parts = [self.value(a, t) for a, t in zip(expr.args, form.types, strict=True)]
         node: Node = (form.tag, (expr.span.start, expr.span.end), *parts)

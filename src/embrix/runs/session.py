@@ -39,6 +39,7 @@ from embrix.terms.node import CONS, FIELDS, NIL, NONE, SOME, Node, Value, list_i
 from embrix.terms.numbers import write_number
 from embrix.terms.types import BOOL, INT, NAME, NUMBER, TEXT, Con, Type, settle
 from embrix.text.diagnostic import Diagnostic, Findings
+from embrix.text.plural import counted
 from embrix.text.source import Source, Span, Unreadable, read_source
 from embrix.text.suggest import did_you_mean
 from embrix.text.toml_places import key_place
@@ -281,7 +282,7 @@ class Session:
             for story in report.conflicts:
                 findings.warning(
                     "grammar_conflict", f"after  {story.read}  with  {story.next}  next, there are "
-                    f"{len(story.choices)} ways to go on", language.source, story.origin,
+                    f"{counted(len(story.choices), 'way')} to go on", language.source, story.origin,
                     "; or ".join(story.choices),
                 )  # fmt: skip
             if report.ambiguity:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from embrix.course.load import Course
 from embrix.grammar.parser import Ambiguous, GaveUp, Parsed, Parser, Refused
 from embrix.machine.lane import Lane
+from embrix.text.plural import counted
 from embrix.text.source import Source
 from embrix.text.visible import visible
 
@@ -57,7 +58,7 @@ def _no_tree(parsed: Refused | Ambiguous | GaveUp, source: Source) -> list[tuple
     if isinstance(parsed, Refused):
         before = sum(t.end <= parsed.span.start for t in parsed.tokens.tokens)
         reading = parsed.reading[0][0] if parsed.reading else ""
-        told = f"none; {before} of {len(parsed.tokens.tokens)} tokens could be read"
+        told = f"none; {before} of {counted(len(parsed.tokens.tokens), 'token')} could be read"
         if reading:
             told += f", in the middle of {reading}"
         return [("tree", told), ("obstacle", f"{line}:{column}  {visible(parsed.message)}")]

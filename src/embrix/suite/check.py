@@ -94,8 +94,9 @@ def _misses(case: Case, lane: Lane, limits: Limits | None) -> Iterator[_Miss]:
             if expected.kind == "value" and outcome.structure and expected.text.endswith(")"):
                 told = outcome.structure
             yield _Miss("outcome", expected.sentence, told)
-        if state is not None and tuple(result.state) != state:
-            found = ", ".join(result.state) or "nothing beside the value"
+        found = ", ".join(result.state) if state is not None else ""
+        if state is not None and found != ", ".join(state):
+            found = found or "nothing beside the value"
             yield _Miss("state", f"state {', '.join(state)}", f"state {visible(found)}")
         for bound in bounds:
             count = result.costs.get(bound.cost, 0)

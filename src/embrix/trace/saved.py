@@ -14,6 +14,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+from embrix.text.plural import counted
 from embrix.trace.data import head_data, station_data
 from embrix.trace.walk import Walk
 
@@ -106,7 +107,7 @@ class SavedWalk:
             self._file.write(line)
         if len(self._places) != self.head["length"]:
             raise Unusable(
-                f"{name} holds {len(self._places):,} stations of {self.head['length']:,}"
+                f"{name} holds {counted(len(self._places), 'station')} of {self.head['length']:,}"
             )
 
     def __len__(self) -> int:

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 from embrix.course.drafts import drafts_below, is_unnamed
 from embrix.course.naming import plain_name
+from embrix.text.plural import counted
 from embrix.text.source import Unreadable
 from embrix.tui.dialogs import Ask, Pick
 from embrix.tui.document import Document
@@ -175,7 +176,7 @@ class Choosing:
         def given(lines: str | None) -> None:
             if lines is not None:
                 bench.input = [line.strip() for line in lines.split(";")] if lines.strip() else []
-                told = f"input: {len(bench.input)} lines" if bench.input else "no input"
+                told = f"input: {counted(len(bench.input), 'line')}" if bench.input else "no input"
                 bench.say(told)
                 bench.text_changed()
 

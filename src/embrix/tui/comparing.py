@@ -219,7 +219,7 @@ class Comparing(View):
             return
         self.query_one(Together).show(found["rows"], found["parting"], found["refused"])
         differing = sum(bool(row[2]) for row in found["rows"])
-        told = f"{differing} of {len(found['rows'])} rows differ" if found["rows"] else ""
+        told = f"differing rows: {differing} of {len(found['rows'])}" if found["rows"] else ""
         self.query_one("#together-title", Title).show(None, told)
 
     # ---------------------------------------------------------------- commands

@@ -15,6 +15,7 @@ from textual.binding import BindingType
 from textual.containers import Horizontal, Vertical
 from textual.widgets import Static
 
+from embrix.text.plural import counted
 from embrix.text.visible import cut, visible, width
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.desk import SUITE_WORKER, Desk
@@ -223,7 +224,8 @@ class Deciding(View):
         self.say("")
         table = self.query_one(Table)
         table.show(found)
-        told = f"{len(found['questions'])} questions ?, {len(found['choices'])} choices ◇"
+        questions = counted(len(found["questions"]), "question")
+        told = f"{questions} ?, {counted(len(found['choices']), 'choice')} ◇"
         self.query_one("#decisions-title", Title).show(self._bench.language, told)
         self.call_after_refresh(self._columns)
         self.query_one(Decision).show(table.entry)
@@ -295,7 +297,7 @@ class Deciding(View):
         self.say(found["refused"], "brick")
         self.query_one(Changes).show(found["rows"], decision)
         cases = len({row["case"] for row in found["rows"]})
-        told = f"{cases} cases change" if cases != 1 else "1 case changes"
+        told = f"{counted(cases, 'case')} {'changes' if cases == 1 else 'change'}"
         self.query_one("#changes-title", Title).show(decision, told, "brass" if cases else "moss")
 
     def _to_program(self, name: str, program: str) -> None:

@@ -11,6 +11,7 @@ from textual.app import ComposeResult
 from textual.binding import BindingType
 
 from embrix.draw.cells import lay_out
+from embrix.text.plural import counted
 from embrix.text.visible import width
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.desk import Desk
@@ -196,7 +197,9 @@ class Deriving(View):
         at = self._bench.at if not found["steps"] else -1
         judgements.take(found["rows"], at, self._levels(found["rows"]))
         if found.get("more"):
-            self.say(f"the first {len(found['rows']):,} judgements; {found['more']:,} more")
+            self.say(
+                f"the first {counted(len(found['rows']), 'judgement')}; {found['more']:,} more"
+            )
         self._arrange()
 
     @property

@@ -7,6 +7,7 @@ from typing import Any
 
 from textual.message import Message
 
+from embrix.text.plural import counted
 from embrix.text.source import Source
 from embrix.text.visible import cut, width
 from embrix.tui.rows import Piece, Rows
@@ -116,9 +117,9 @@ class LanesView(Rows):
 
     def _cost(self, costs: dict[str, int]) -> str:
         if "steps" in costs:
-            return f"{costs['steps']:>6,} steps"
+            return f"{counted(costs['steps'], 'step'):>12}"
         if "judgements" in costs:
-            return f"{costs['judgements']:>6,} judgements"
+            return f"{counted(costs['judgements'], 'judgement'):>17}"
         return ""
 
 

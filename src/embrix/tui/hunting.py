@@ -12,6 +12,7 @@ from textual.app import ComposeResult
 from textual.binding import BindingType
 from textual.widgets import Static
 
+from embrix.text.plural import counted
 from embrix.text.visible import visible
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.desk import SUITE_WORKER, Desk
@@ -61,8 +62,10 @@ class Quarry(Static):
             text.append("█" * full, ink(app, "water"))
             text.append("─" * (GAUGE - full) + "  ", ink(app, "deep"))
         going = "learning what goes well with what …" if self.running and not tried else ""
-        most = f" of {self.most:,}" if self.running else ""
-        text.append(f"{tried:,}{most} programs  {going}\n", ink(app, "ink"))
+        count = (
+            f"{tried:,} of {self.most:,} programs" if self.running else counted(tried, "program")
+        )
+        text.append(f"{count}  {going}\n", ink(app, "ink"))
         if tried:
             text.append(f"{visible(found['distribution'])}\n", ink(app, "faint"))
         if not self.running and found:
@@ -203,7 +206,7 @@ class Hunting(View):
         self._desk.drop("hunt")
         quarry.running = False
         tried = quarry.found.get("tried", 0)
-        told = f"stopped: no difference in {tried:,} programs (seed {quarry.seed})"
+        told = f"stopped: no difference in {counted(tried, 'program')} (seed {quarry.seed})"
         quarry.found = {**quarry.found, "program": "", "sentence": told}
         self.say("stopped")
         self._renew()

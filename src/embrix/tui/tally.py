@@ -17,6 +17,7 @@ from textual.binding import BindingType
 from textual.containers import Horizontal, Vertical
 from textual.widgets import Static
 
+from embrix.text.plural import counted
 from embrix.text.visible import cut, visible
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.deciding import Deciding
@@ -258,7 +259,7 @@ class Tally(View):
         )
         looked = f"/{self.word}  " if self.word else ""
         only = "only red  " if self.red else ""
-        shown = f"{len(cases)} of {len(report['cases'])} cases"
+        shown = f"{len(cases)} of {counted(len(report['cases']), 'case')}"
         self.query_one("#tally-title", Title).show(
             shown, f"{looked}{only}{ORDERS[self.order]}", "brass" if looked or only else "faint"
         )

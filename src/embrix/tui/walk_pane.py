@@ -16,6 +16,7 @@ from textual.strip import Strip
 from textual.widget import Widget
 from textual.widgets import Static
 
+from embrix.text.plural import counted
 from embrix.text.visible import cut, times, visible
 from embrix.tui.commands import of_place
 from embrix.tui.faces import OUTCOME_SIGNS
@@ -251,8 +252,8 @@ class Moment(Static):
         text.append(" ← ", ink(app, "deep"))
         text.append(f"{cut(visible(put['value']), room - 24)}\n", ink(app, "ink", bold=True))
         places = len(put["places"])
-        told = "nowhere: the name does not occur" if not places else f"in {places} places"
-        text.append(f"  {'in one place' if places == 1 else told}\n", ink(app, "ink"))
+        told = f"in {counted(places, 'place')}" if places else "nowhere: the name does not occur"
+        text.append(f"  {told}\n", ink(app, "ink"))
         for form, _ in put["stopped"]:
             text.append(f"  stopped by {form}, which binds {put['name']} itself\n",
                         ink(app, "brass"))  # fmt: skip
