@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import shlex
 
+from embrix.cli.streams import print_answer
 from embrix.cli.usage import Usage, course_folder
 from embrix.course.load import load_course
 from embrix.course.permission import allow, is_allowed
@@ -16,6 +17,7 @@ def allow_commands(arguments: argparse.Namespace) -> int:
     """List the commands of a course, or allow one of them for this folder."""
     course = load_course(course_folder(arguments.course))
     known = {one.name: one for one in course.outside}
+    listed: list[dict[str, object]] = []
     if arguments.name is not None and arguments.name not in known:
         hint = did_you_mean(arguments.name, known, "there are: " + (", ".join(known) or "none"))
         raise Usage(f"the course names no outside interpreter called {arguments.name}; {hint}")
@@ -25,12 +27,21 @@ def allow_commands(arguments: argparse.Namespace) -> int:
                 allow(course.folder, one, allowed=arguments.yes)
             except OSError as fault:
                 raise Usage(f"the permission cannot be kept: {fault.strerror}") from fault
-        told = "allowed" if is_allowed(course.folder, one) else "not allowed"
+        allowed = is_allowed(course.folder, one)
+        listed.append({
+            "name": one.name, "language": one.language, "command": list(one.command),
+            "allowed": allowed, "seconds": one.seconds, "megabytes": one.memory,
+        })  # fmt: skip
+        if arguments.json:
+            continue
+        told = "allowed" if allowed else "not allowed"
         command = visible(shlex.join(one.command))
         print(f"{one.name} ({one.language}): {command}")
         print(f"    {told} in {course.folder.name}; at most {one.seconds} seconds and "
               f"{one.memory} million bytes")  # fmt: skip
-    if not known:
+    if arguments.json:
+        print_answer("allow", listed)
+    elif not known:
         print("the course names no outside interpreters: see docs/suites.md")
     elif arguments.name is None:
         print("embrix allow NAME --yes lets one run, --no takes that back")

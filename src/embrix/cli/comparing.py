@@ -5,23 +5,27 @@ from __future__ import annotations
 
 import argparse
 import itertools
-import json
 import sys
+from typing import TYPE_CHECKING, Any
 
 from embrix.cli.choice import chosen, lanes_of
 from embrix.cli.status import NEGATIVE, OK, REJECTED, UNREAD
+from embrix.cli.streams import print_answer
 from embrix.cli.streams import progress as progress_line
 from embrix.cli.testing import suites_of, write_after_a_look
 from embrix.cli.usage import Usage
 from embrix.compare.growth import measured, told
 from embrix.compare.lanes import Side, parted, side
 from embrix.compare.range import BadRange, range_of
-from embrix.machine.lane import BadBinding
+from embrix.machine.lane import BadBinding, Lane
 from embrix.machine.limits import Limits
 from embrix.runs.hunted import as_case
 from embrix.suite.model import COSTS, MAIN_COSTS
 from embrix.text.plural import counted
 from embrix.text.visible import cut, visible
+
+if TYPE_CHECKING:
+    from embrix.compare.hunting import Hunt
 
 
 def compare(arguments: argparse.Namespace) -> int:
@@ -37,14 +41,14 @@ def compare(arguments: argparse.Namespace) -> int:
     partings = [parted(text, sides[0], other) for other in sides[1:]]
     ends = {one.result.outcome.sentence for one in sides}
     if arguments.json:
-        print(json.dumps({
+        print_answer("compare", {
             "lanes": [{"lane": one.lane, "outcome": one.result.outcome.as_data(),
                        "output": list(one.result.output), "state": list(one.result.state),
                        "costs": one.result.costs} for one in sides],
             "partings": [{"first": p.first, "second": p.second, "sentence": p.sentence,
                           "stations": list(p.stations), "more": list(p.more)}
                          for p in partings],
-        }, indent=2))  # fmt: skip
+        })  # fmt: skip
         return _compared(sides, ends)
     if all(one.result.outcome.kind in UNREAD for one in sides):
         outcome = sides[0].result.outcome
@@ -113,9 +117,9 @@ def growth(arguments: argparse.Namespace) -> int:
         ended = f"{name} = {number}: {result.outcome.sentence}"
         print(f"! {lane} at {visible(cut(ended, 100))}", file=sys.stderr)
     if arguments.json:
-        print(json.dumps({"cost": cost, "over": name, "lanes": {
+        print_answer("growth", {"cost": cost, "over": name, "lanes": {
             lane: {"points": points, "growth": told(points)} for lane, points in table.items()
-        }}, indent=2))  # fmt: skip
+        }})  # fmt: skip
         return 0
     lanes = list(table)
     widths = [max(len(lane), 9) for lane in lanes]
@@ -134,7 +138,6 @@ def growth(arguments: argparse.Namespace) -> int:
 def seek_difference(arguments: argparse.Namespace) -> int:
     """Look for the smallest program on which two lanes disagree."""
     from embrix.compare.hunting import (  # it needs a library that takes a while to begin
-        Hunt,
         NoPrograms,
         hunt,
     )
@@ -158,6 +161,9 @@ def seek_difference(arguments: argparse.Namespace) -> int:
         raise Usage(str(wrong)) from wrong
     progress_line(" " * 30)
     progress_line("")
+    if arguments.json:
+        print_answer("hunt", _hunted(language, done, one, other))
+        return NEGATIVE if done.program else OK
     print(f"{language}, {one.name} and {other.name}: {done.sentence}")
     print(f"    of the programs run {done.distribution}")
     print(f"    {done.occurring}")
@@ -178,3 +184,17 @@ def seek_difference(arguments: argparse.Namespace) -> int:
         print()
         write_after_a_look(path, found["old"], found["text"], found["changes"], yes=arguments.yes)
     return 1
+
+
+def _hunted(language: str, done: Hunt, one: Lane, other: Lane) -> dict[str, Any]:
+    """What came of a hunt, as data."""
+    found: dict[str, Any] = {
+        "language": language, "lanes": [one.name, other.name], "seed": done.seed,
+        "asked": done.asked, "run": done.tried, "ended": dict(done.ended),
+        "forms": dict(done.forms), "sentence": done.sentence,
+    }  # fmt: skip
+    if done.program:
+        parting = parted(done.program, side(one, done.program), side(other, done.program))
+        found |= {"program": done.program, "nodes": done.nodes, "ends": list(done.ends),
+                  "parting": [parting.sentence, *parting.more]}  # fmt: skip
+    return found

@@ -4,10 +4,10 @@ and what a definition says otherwise than another."""
 from __future__ import annotations
 
 import argparse
-import json
 import textwrap
 from typing import Any
 
+from embrix.cli.streams import print_answer
 from embrix.cli.usage import Usage, course_folder
 from embrix.compare.meaning import between_interpreters, between_languages, told_changes
 from embrix.course.naming import plain_name, split_version
@@ -31,7 +31,7 @@ def questions(arguments: argparse.Namespace) -> int:
         return _changes(session, languages, arguments)
     tables = {language: asked_and_chosen(session, language) for language in languages}
     if arguments.json:
-        print(json.dumps(tables, indent=2))
+        print_answer("questions", tables)
         return 0
     some = False
     for language, table in tables.items():
@@ -77,7 +77,7 @@ def _changes(session: Session, languages: list[str], arguments: argparse.Namespa
     if not found:
         raise Usage(why)
     if arguments.json:
-        print(json.dumps(found, indent=2))
+        print_answer("questions", found)
         return 0
     for language, rows in found.items():
         cases = len({row["case"] for row in rows})
@@ -101,10 +101,10 @@ def differences(arguments: argparse.Namespace) -> int:
     else:
         found = between_languages(one[0], other[0])
     if arguments.json:
-        print(json.dumps([
+        print_answer("differences", [
             {"part": c.part, "name": c.name, "state": c.state, "before": c.before,
              "after": c.after} for c in found
-        ], indent=2))  # fmt: skip
+        ])  # fmt: skip
     else:
         for line in told_changes(found):
             print(cut(visible(line), 200) if not arguments.whole else visible(line))

@@ -6,6 +6,7 @@ import argparse
 
 from embrix.cli.choice import chosen, text_of
 from embrix.cli.comparing import asked_range
+from embrix.cli.streams import print_answer
 from embrix.cli.usage import Usage, course_folder, new_file
 from embrix.draw.files import Unwritable, write_drawing
 from embrix.draw.kinds import KINDS, OF_PROGRAMS, OF_TEXTS, Kind
@@ -39,13 +40,19 @@ def draw(arguments: argparse.Namespace) -> int:
     except BadBinding as bad:
         raise Usage(f"--bind {bad}") from bad
     if arguments.to is None:
-        print(drawing.text, end="")
+        if arguments.json:
+            print_answer("draw", {"files": [], "text": drawing.text})
+        else:
+            print(drawing.text, end="")
         return 0
     new_file(arguments.to, replace=arguments.replace)
     try:
         written = write_drawing(drawing, arguments.to, arguments.theme)
     except Unwritable as wrong:
         raise Usage(str(wrong)) from wrong
+    if arguments.json:
+        print_answer("draw", {"files": list(map(str, written))})
+        return 0
     for path in written:
         print(f"written to {path}")
     return 0

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import argparse
+from pathlib import Path
 
 from embrix.brix.format import formatted
 from embrix.cli.status import FAULTY, NEGATIVE, OK
+from embrix.cli.streams import print_answer
 from embrix.cli.usage import Usage, course_folder, here
 from embrix.course.finding import find_course, holds_course_files
 from embrix.course.load import load_course
@@ -29,6 +31,8 @@ def format_files(arguments: argparse.Namespace) -> int:
         paths = [one.path for one in course.sources.values() if one.path is not None]
         paths = sorted(path for path in paths if path.suffix == ".brix")
     changed = broken = 0
+    told: list[dict[str, str]] = []
+    say = (lambda _: None) if arguments.json else print
     for path in paths:
         try:
             source = read_source(path, path.name)
@@ -37,7 +41,8 @@ def format_files(arguments: argparse.Namespace) -> int:
         text = formatted(Source(path.name, source.text))
         if text is None:
             broken += 1
-            print(f"{path.name}: left as it is, because it cannot be read; see embrix check")
+            told.append({"file": shown(path), "state": "unreadable"})
+            say(f"{shown(path)}: left as it is, because it cannot be read; see embrix check")
         elif text != source.text:
             changed += 1
             if not arguments.check:
@@ -46,10 +51,21 @@ def format_files(arguments: argparse.Namespace) -> int:
                     save_text(path, (BYTE_ORDER_MARK if mark else "") + text)
                 except OSError as fault:
                     reason = fault.strerror or fault
-                    raise Usage(f"{path.name} cannot be written: {reason}") from fault
-            print(f"{path.name}: {'would be' if arguments.check else 'has been'} laid out anew")
-    if not changed and not broken:
+                    raise Usage(f"{shown(path)} cannot be written: {reason}") from fault
+            told.append({"file": shown(path), "state": "changed"})
+            say(f"{shown(path)}: {'would be' if arguments.check else 'has been'} laid out anew")
+        else:
+            told.append({"file": shown(path), "state": "well"})
+    if arguments.json:
+        print_answer("format", told)
+    elif not changed and not broken:
         print(f"{counted(len(paths), 'file')}, all laid out well")
     if broken:
         return FAULTY
     return NEGATIVE if arguments.check and changed else OK
+
+
+def shown(path: Path) -> str:
+    """A path as it is told: from the current folder where it lies inside."""
+    folder = here()
+    return str(path.relative_to(folder)) if path.is_relative_to(folder) else str(path)

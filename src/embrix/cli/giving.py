@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
+from embrix.cli.streams import print_answer
 from embrix.cli.usage import Usage, course_folder, new_file
 from embrix.course.starter import NoStarter, make_starter, write_files
 from embrix.runs.handout import Selection, handout
@@ -48,6 +49,9 @@ def give_handout(arguments: argparse.Namespace) -> int:
         write_handout(parts, target)
     except OSError as fault:
         raise Usage(f"{target} cannot be written: {fault.strerror or fault}") from fault
+    if arguments.json:
+        print_answer("handout", {"files": [str(target)]})
+        return 0
     print(f"written to {target}")
     return 0
 
@@ -67,6 +71,11 @@ def give_starter(arguments: argparse.Namespace) -> int:
         raise Usage(str(wrong)) from wrong
     except OSError as fault:
         raise Usage(f"{folder} cannot be written: {fault.strerror or fault}") from fault
+    if arguments.json:
+        left_out = [f"{one.function}: {one.form}" for one in starter.removed]
+        files = [str(folder / name) for name in starter.files]
+        print_answer("starter", {"files": files, "left_out": left_out})
+        return 0
     for one in starter.removed:
         print(f"{one.function}: the clauses for {one.form} are to be written")
     print(f"written to {folder}: {counted(len(starter.files), 'file')}")

@@ -195,7 +195,7 @@ def parser() -> argparse.ArgumentParser:
 
     _pictures(add)
 
-    parse = add("parse", "commands.parse", "read a text and print its tree, or how it was read")
+    parse = add("parse", "reading.parse", "read a text and print its tree, or how it was read")
     parse.add_argument("file", metavar="FILE", nargs="?", help="a program, or - for input")
     parse.add_argument("-e", metavar="TEXT", dest="text", help="a text instead of a file")
     parse.add_argument("--language", metavar="NAME", help="the language of the text")
@@ -203,6 +203,7 @@ def parser() -> argparse.ArgumentParser:
     parse.add_argument("--grammar", metavar="NAME", help="one of several grammars")
     parse.add_argument("--width", metavar="N", type=int, default=80,
                        help="columns for --back (default: 80)")  # fmt: skip
+    parse.add_argument("--json", action="store_true", help="print the answer as JSON")
     how = parse.add_mutually_exclusive_group()
     how.add_argument("--derivation", action="store_true", help="print which rule covers what")
     how.add_argument("--back", action="store_true", help="print the tree back as source")
@@ -210,19 +211,18 @@ def parser() -> argparse.ArgumentParser:
     how.add_argument("--shifts", action="store_true", help="print shifts and reductions")
     how.add_argument("--descent", action="store_true", help="print the descent (LL(1) grammars)")
 
-    sketch = add(
-        "sketch", "commands.sketch", "say how far a program gets in an unfinished language"
-    )
+    sketch = add("sketch", "reading.sketch", "say how far a program gets in an unfinished language")
     sketch.add_argument("file", metavar="FILE", nargs="?", help="a program, or - for input")
     sketch.add_argument("-e", metavar="TEXT", dest="text", help="a text instead of a file")
     sketch.add_argument("--language", metavar="NAME", help="the language of the text")
 
+    sketch.add_argument("--json", action="store_true", help="print the answer as JSON")
     repl = add("repl", "commands.repl", "a prompt for programs")
     repl.add_argument("--language", metavar="NAME", help="the language (default: the only one)")
     repl.add_argument("--with", metavar="INTERPRETER", dest="lanes", action="append",
                       help="the interpreter to begin with")  # fmt: skip
 
-    grammar = add("grammar", "commands.grammar", "say what kind of grammar a language has, and why")
+    grammar = add("grammar", "reading.grammar", "say what kind of grammar a language has, and why")
     grammar.add_argument("language", metavar="LANGUAGE", nargs="?", help="default: all")
     grammar.add_argument("--rule", metavar="RULE", help="look from this rule (default: the start)")
     grammar.add_argument(
@@ -247,6 +247,7 @@ def parser() -> argparse.ArgumentParser:
     grammar.add_argument("--sets", action="store_true", help="print first and follow sets")
     grammar.add_argument("--items", action="store_true", help="print the LR item sets")
 
+    grammar.add_argument("--json", action="store_true", help="print the answer as JSON")
     _suites(add)
 
     wrong = add(
@@ -273,11 +274,13 @@ def parser() -> argparse.ArgumentParser:
                         help="default: all .brix files of the course")  # fmt: skip
     layout.add_argument("--check", action="store_true", help="only tell which would change")
 
+    layout.add_argument("--json", action="store_true", help="print the answer as JSON")
     permit = add("allow", "allowing.allow_commands", "let the outside interpreters of a course run")
     permit.add_argument("name", metavar="NAME", nargs="?", help="the lane (default: list all)")
     permit.add_argument("--yes", action="store_true", help="allow exactly this command, here")
     permit.add_argument("--no", action="store_true", help="no longer allow it")
 
+    permit.add_argument("--json", action="store_true", help="print the answer as JSON")
     search = add(
         "hunt",
         "comparing.seek_difference",
@@ -295,6 +298,7 @@ def parser() -> argparse.ArgumentParser:
                         help="make what is found a case of this suite, after a look")  # fmt: skip
     search.add_argument("--yes", action="store_true", help="with --case: write it")
 
+    search.add_argument("--json", action="store_true", help="print the answer as JSON")
     apart = add(
         "differences", "deciding.differences", "what tells two definitions apart in meaning"
     )
@@ -305,6 +309,7 @@ def parser() -> argparse.ArgumentParser:
 
     explain = add("explain", "commands.explain", "say what a diagnostic code means")
     explain.add_argument("code", metavar="CODE", nargs="?", help="default: list all codes")
+    explain.add_argument("--json", action="store_true", help="print the answer as JSON")
     return top
 
 
@@ -341,6 +346,7 @@ def _pictures(add: Adding) -> None:
     draw.add_argument("--cost", metavar="COST", default="calls", help="for growth: what is counted")
     draw.add_argument("--axes", choices=SCALES, default="linear",
                       help="for growth: linear, the cost logarithmic, both")  # fmt: skip
+    draw.add_argument("--json", action="store_true", help="print the answer as JSON")
     draw.set_defaults(calls=None, own_steps=False)
 
     give = add("handout", "giving.give_handout", "what students take home: rules, programs, cases")
@@ -358,6 +364,8 @@ def _pictures(add: Adding) -> None:
                       help="only cases with this tag; may be given several times")  # fmt: skip
     give.add_argument("--notes", metavar="FILE", type=Path, help="a text to begin with")
 
+    give.add_argument("--json", action="store_true", help="print the answer as JSON")
+
     start = add("starter", "giving.give_starter", "definitions with clauses left to be written")
     start.add_argument("--to", metavar="FOLDER", type=Path, required=True, help="a new folder")
     start.add_argument("--language", metavar="NAME", help="the language")
@@ -365,6 +373,7 @@ def _pictures(add: Adding) -> None:
     start.add_argument("--without", metavar="FORM,…", required=True,
                        help="the forms whose clauses are taken out")  # fmt: skip
     start.add_argument("--hint", metavar="TEXT", default="", help="what stands in their place")
+    start.add_argument("--json", action="store_true", help="print the answer as JSON")
 
 
 def _command(where: str) -> Command:
@@ -396,11 +405,12 @@ def _suites(add: Adding) -> None:
                       help="only this lane; may be given several times")  # fmt: skip
     test.add_argument("--jobs", metavar="N", type=int, help="worker processes (default: cores)")
 
-    add(
+    since = add(
         "changed",
         "testing.changed",
         "say which verdicts the last run of the suites changed",
     )
+    since.add_argument("--json", action="store_true", help="print the answer as JSON")
 
     asked = add(
         "questions",
@@ -422,3 +432,4 @@ def _suites(add: Adding) -> None:
     taken.add_argument("--adopt", metavar="ANSWERS", type=Path,
                        help="cases from answers recorded elsewhere (JSON)")  # fmt: skip
     taken.add_argument("--origin", metavar="TEXT", help="where those answers come from")
+    taken.add_argument("--json", action="store_true", help="print the answer as JSON")

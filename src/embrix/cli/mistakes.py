@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import argparse
-import json
 import sys
 from collections import Counter
 from collections.abc import Iterator
 
+from embrix.cli.streams import print_answer
 from embrix.cli.usage import Usage, course_folder
 from embrix.runs.session import Session
 from embrix.runs.strength import Noticed
@@ -26,9 +26,9 @@ def mistakes(arguments: argparse.Namespace) -> int:
     total: Counter[str] = Counter()
     told: list[dict[str, object]] = []
     for language, name in _wanted(session, arguments):
-        counted: Counter[str] = Counter()
+        found_here: Counter[str] = Counter()
         for found in session.strength(language, name, arguments.most):
-            counted[found.how] += 1
+            found_here[found.how] += 1
             lane = f"{language}.{name}"
             if arguments.json:
                 told.append(_data(lane, found))
@@ -36,12 +36,12 @@ def mistakes(arguments: argparse.Namespace) -> int:
                 print(_row(lane, found))
             elif arguments.all or found.how == "not found":
                 _tell(session, language, name, found)
-        total += counted
+        total += found_here
         if not arguments.json and not arguments.table:
-            print(f"{language}.{name}: {_summary(counted)}")
+            print(f"{language}.{name}: {_summary(found_here)}")
         sys.stdout.flush()
     if arguments.json:
-        print(json.dumps(told, indent=2))
+        print_answer("mistakes", told)
     elif not arguments.table:
         print(f"all: {_summary(total)}")
     return 1 if total["not found"] else 0

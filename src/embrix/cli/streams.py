@@ -89,3 +89,10 @@ def give_up_output() -> None:
         nowhere = os.open(os.devnull, os.O_WRONLY)
         os.dup2(nowhere, sys.stdout.fileno())
         os.close(nowhere)
+
+
+def print_answer(command: str, answer: object) -> None:
+    """Print what a command answers as JSON, as its schema says."""
+    from embrix.cli.answers import as_json  # few commands print JSON
+
+    print(as_json(command, answer))

@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from embrix.cli.status import FAULTY, NEGATIVE, OK
+from embrix.cli.streams import print_answer
 from embrix.cli.streams import progress as progress_line
 from embrix.cli.usage import Faulty, Usage, course_folder, new_file
 from embrix.course.replacing import Changed, go_back, replace_file
@@ -186,6 +187,10 @@ def changed(arguments: argparse.Namespace) -> int:
             rows += [(name, *row) for row in last_changes(session.course.folder, name)]
         except Unkept as fault:
             raise Usage(str(fault)) from fault
+    if arguments.json:
+        keys = ("suite", "case", "lane", "before", "now")
+        print_answer("changed", [dict(zip(keys, row, strict=True)) for row in rows])
+        return 0
     for name, case, lane, before, now in rows:
         print(f"{'✗' if now == 'failed' else '◆'} {case}  on {lane}: {before} before, {now} now  "
               f"({name})")  # fmt: skip
@@ -202,7 +207,7 @@ def accept_case(arguments: argparse.Namespace) -> int:
     session = Session(course_folder(arguments.course, arguments.suite.resolve().parent))
     (path,) = suites_of(session, [arguments.suite])
     if arguments.undo:
-        return _undo(path)
+        return _undo(path, arguments)
     findings = Findings()
     suite = session.suite(path, findings)
     if suite is None:
@@ -216,8 +221,14 @@ def accept_case(arguments: argparse.Namespace) -> int:
             acceptance = _accepted(session, suite, arguments)
     except (CannotAccept, BadBinding) as wrong:
         raise Usage(str(wrong)) from wrong
-    write_after_a_look(path, suite.source.text, acceptance.text, acceptance.changes,
-                       yes=arguments.yes)  # fmt: skip
+    if not arguments.json:
+        write_after_a_look(path, suite.source.text, acceptance.text, acceptance.changes,
+                           yes=arguments.yes)  # fmt: skip
+        return 0
+    written = bool(acceptance.changes) and arguments.yes
+    if written:
+        write_suite(path, suite.source.text, acceptance.text)
+    print_answer("accept", {"suite": path.name, "changes": acceptance.changes, "written": written})
     return 0
 
 
@@ -232,11 +243,16 @@ def write_after_a_look(
     if not yes:
         print(f"\nwith --yes this is written to {path.name}")
         return
+    write_suite(path, old, new)
+    print(f"\nwritten to {path.name}; embrix accept --undo takes it back")
+
+
+def write_suite(path: Path, old: str, new: str) -> None:
+    """Put a new text of a suite in the place of an old one. Raises `Usage`."""
     try:
         replace_file(path, old, new)
     except (Changed, Unreadable, OSError) as fault:
         raise Usage(f"not written: {fault}") from fault
-    print(f"\nwritten to {path.name}; embrix accept --undo takes it back")
 
 
 def _accepted(session: Session, suite: Suite, arguments: argparse.Namespace) -> Acceptance:
@@ -253,7 +269,8 @@ def _accepted(session: Session, suite: Suite, arguments: argparse.Namespace) -> 
         raise Usage(f"the case holds{told}: there is nothing to accept")
     verdict = wanted[0]
     lane = next(lane for lane in testing.lanes if lane.name == verdict.lane)
-    print(f"{case.name} on {lane.name}: {verdict.expected}, but got {verdict.actual}\n")
+    if not arguments.json:
+        print(f"{case.name} on {lane.name}: {verdict.expected}, but got {verdict.actual}\n")
     return accept(suite.source, case, lane, testing.lanes, verdict.what or "outcome")
 
 
@@ -267,10 +284,13 @@ def _adopted(suite: Suite, arguments: argparse.Namespace) -> Acceptance:
     return adopt(suite, text, arguments.origin)
 
 
-def _undo(path: Path) -> int:
+def _undo(path: Path, arguments: argparse.Namespace) -> int:
     try:
         found = go_back(path)
     except (Changed, OSError) as fault:
         raise Usage(str(fault)) from fault
+    if arguments.json:
+        print_answer("accept", {"suite": path.name, "changes": [], "written": found is not None})
+        return int(found is None)
     print("there is nothing to take back" if found is None else f"{path.name} is as it was before")
     return int(found is None)

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import argparse
-import json
 
+from embrix.cli.streams import print_answer
 from embrix.cli.usage import Usage, course_folder
 from embrix.runs.coverage import uncovered
 from embrix.runs.session import Session
@@ -21,7 +21,7 @@ def tell_uncovered(arguments: argparse.Namespace) -> int:
         raise Usage(f"there is no language {arguments.language}; {hint}".rstrip("; "))
     found = uncovered(session, [arguments.language] if arguments.language else None)
     if arguments.json:
-        print(json.dumps([one.as_data() for one in found], indent=2))
+        print_answer("uncovered", [one.as_data() for one in found])
     else:
         for one in found:
             place = f"{one.file}:{one.line}"

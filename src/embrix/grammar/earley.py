@@ -12,6 +12,7 @@ import itertools
 from typing import TypeAlias
 
 from embrix.grammar.actions import Unfit, finish
+from embrix.grammar.expecting import in_order, span_at, told
 from embrix.grammar.model import Grammar, Production
 from embrix.grammar.parser import (
     Ambiguous,
@@ -19,14 +20,11 @@ from embrix.grammar.parser import (
     Parsed,
     ParseResult,
     Refused,
-    end_span,
-    list_expected,
 )
 from embrix.grammar.sets import sets_of
 from embrix.grammar.tables import name_of, production_text
 from embrix.grammar.tokens import Token, Tokens
 from embrix.text.source import Span
-from embrix.text.visible import cut, visible
 
 FUEL = 20_000_000
 """Items that one parse may make before it gives up."""
@@ -119,7 +117,7 @@ class _Run:
             kernel = dict(current)
             last, following = self._close(index, current, ahead=True)
             if self.fuel < 0:
-                return GaveUp(self._span(index, text), self.tokens)
+                return GaveUp(span_at(self.tokens.tokens, index, text), self.tokens)
             if index == len(self.terminals) - 1:
                 break
             if not following:
@@ -221,12 +219,6 @@ class _Run:
 
     # ------------------------------------------------------------------ answers
 
-    def _span(self, index: int, text: str) -> Span:
-        tokens = self.tokens.tokens
-        if index < len(tokens):
-            return Span(tokens[index].start, tokens[index].end)
-        return end_span(text, tokens)
-
     def _refuse(self, index: int, kernel: _Set, text: str) -> Refused:
         """Say where reading stopped, and everything that could have stood there.
 
@@ -257,33 +249,11 @@ class _Run:
                 0 <= symbol < len(self.literals) for symbol in item.production.right[: item.dot]
             )
         }
-        order = sorted(wanted, key=lambda terminal: (self._rank(terminal, closing), terminal))
+        order = in_order(self.grammar, wanted, closing)
         expected = tuple(self.grammar.describe(terminal) for terminal in order)
-        span = self._span(index, text)
-        if index < len(self.tokens.tokens):
-            found = f"`{visible(cut(text[span.start : span.end], 30))}`"
-            kind = self.grammar.tokens.kind_of(self.terminals[index])
-            if kind is not None and kind.made:
-                found = f"here is {self.grammar.describe(self.terminals[index])}"
-        elif self.tokens.tokens:
-            found = "the program ends here"
-        elif self.tokens.skipped:
-            found = "everything in the program is skipped, so there is nothing to read"
-        else:
-            found = "the program is empty"
-        message = f"{found}, but {list_expected(expected)} could stand here"
+        message = told(self.grammar, self.tokens, index, text, expected)
+        span = span_at(self.tokens.tokens, index, text)
         return Refused("grammar", message, span, self.tokens, expected, self._reading(items))
-
-    def _rank(self, terminal: int, closing: set[int]) -> int:
-        """Where a terminal stands in what is told: what closes something that has been opened
-        comes first, then signs, words, names and numbers, the end of the program."""
-        if terminal == self.grammar.end:
-            return 4
-        if terminal >= len(self.literals):
-            return 3
-        if terminal in closing:
-            return 0
-        return 2 if self.literals[terminal][:1].isalpha() else 1
 
     def _reading(self, items: list[_Item]) -> tuple[tuple[str, int, str], ...]:
         """The alternatives in the middle of which reading stopped, where each began, and why it

@@ -111,10 +111,11 @@ class TokenTable:
         index = terminal - len(self.literals)
         return self.kinds[index] if index >= 0 else None
 
-    def cut(self, text: str) -> Tokens:
+    def cut(self, text: str, *, to_the_end: bool = False) -> Tokens:
         """All tokens of a text, those that line ends and indentation make included; never fails,
-        never loops: what matches nothing is `invalid`."""
-        found = self.cut_plainly(text)
+        never loops: what matches nothing is `invalid`. `to_the_end` goes on behind that even where
+        the language stops."""
+        found = self.cut_plainly(text, to_the_end=to_the_end)
         if self.layout is None:
             return found
         tokens, strange = self.layout.add(text, found.tokens)
@@ -124,8 +125,9 @@ class TokenTable:
             tuple(sorted((*found.invalid, *invalid), key=lambda bad: bad.span)),
         )  # fmt: skip
 
-    def cut_plainly(self, text: str) -> Tokens:
+    def cut_plainly(self, text: str, *, to_the_end: bool = False) -> Tokens:
         """The tokens of a text without those that line ends and indentation make."""
+        stops = self.invalid == "stops" and not to_the_end
         tokens: list[Token] = []
         skipped: list[Token] = []
         invalid: list[Invalid] = []
@@ -161,7 +163,7 @@ class TokenTable:
                 terminal, end = match(text, at, dead)
             if terminal < 0:
                 invalid.append(Invalid(Span(at, at + 1), text[at : at + 1]))
-                if self.invalid == "stops":
+                if stops:
                     break
                 at += 1
                 continue
@@ -171,7 +173,7 @@ class TokenTable:
                     f"`{visible(text[end])}`"
                 )
                 invalid.append(Invalid(Span(at, end + 1), text[at : end + 1], why))
-                if self.invalid == "stops":
+                if stops:
                     break
                 at = end + 1
                 continue

@@ -21,6 +21,7 @@ from embrix.grammar.actions import Unfit, read_token
 from embrix.grammar.derivation import derivations, rows_of
 from embrix.grammar.model import Grammar
 from embrix.grammar.parser import Ambiguous, Parsed, Parser, Refused
+from embrix.grammar.recovery import mishaps
 from embrix.grammar.report import report_on, report_text
 from embrix.grammar.tokens import Tokens
 from embrix.machine.lane import BadBinding, Lane, OnStart, parser_for, rejection
@@ -67,8 +68,8 @@ class Session:
         self.course: Course = load_course(folder, unsaved)
         self._parsers: dict[tuple[str, str | None], Parser | None] = {}
         self._lanes: dict[tuple[str, str, str | None, bool], Lane] = {}
-        self.laws: list[LawReport] = []
-        """The laws that have been tried for `diagnostics`."""
+        self.laws: list[tuple[str, LawReport]] = []
+        """The laws that have been tried for `diagnostics`, by language."""
         self._walks = Walks()
         self._versions: dict[str, tuple[dict[Path, str], Session]] = {}
 
@@ -296,7 +297,7 @@ class Session:
     def _laws(self, lane: Lane, findings: Findings) -> None:
         for law in lane.interpreter.laws:
             report = try_law(lane.machine, law)
-            self.laws.append(report)
+            self.laws.append((lane.interpreter.language.name, report))
             if report.counterexample is not None:
                 example = ", ".join(f"{k} = {v}" for k, v in report.counterexample.items())
                 findings.error(
@@ -369,6 +370,10 @@ class Session:
             refused = rejection(parsed).as_data()
             if isinstance(parsed, Refused):
                 source = Source("", text)
+                refused["mistakes"] = [
+                    [one.message, one.span.start, one.span.end]
+                    for one in (mishaps(grammar, text, parsed, rule) if grammar else ())
+                ]
                 refused["reading"] = [
                     [row, "{}:{}".format(*source.position(begun)), why]
                     for row, begun, why in parsed.reading

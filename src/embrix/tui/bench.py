@@ -46,6 +46,8 @@ from embrix.tui.view import View
 from embrix.tui.walk_pane import Gauge, Moment, Stations
 from embrix.tui.walking import Walking
 
+MORE_MISTAKES = 4
+"""Mistakes of a rejected program that are told beside it; all of them are marked in it."""
 FACES = ("tree", "tokens", "grammar", "cases", "notes")
 PANES = ("program", "lanes", "side", "walk")
 
@@ -392,7 +394,11 @@ class Bench(Screen[None]):
             line, column = Source("", text).position(outcome["place"][0])
             place = f"{line}:{column}  "
         name = f"{outcome['name']}: " if outcome["kind"] == "failure" else ""
-        notice.update(f"{place}{name}{visible(outcome['text'])}")
+        told = f"{place}{name}{visible(outcome['text'])}"
+        for message, start, _ in outcome.get("mistakes", ())[1:MORE_MISTAKES]:
+            line, column = Source("", text).position(start)
+            told += f"\n{line}:{column}  {visible(message)}"
+        notice.update(told)
         notice.display = True
 
     def _ran(self, version: int, lane: str, result: dict[str, Any]) -> None:
@@ -401,7 +407,7 @@ class Bench(Screen[None]):
         self.lanes.results[lane] = result
         self.lanes.fresh.add(lane)
         self.lanes.refresh()
-        if lane == self.lane:
+        if lane == self.lane and result["outcome"]["kind"] != "rejected":
             self._notice(self.editor.text, result["outcome"])
         if len(self.lanes.fresh) == len(self.lanes.lanes):
             found = {LanesView.told(r) for r in self.lanes.results.values()}

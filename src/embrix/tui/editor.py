@@ -119,6 +119,7 @@ class ProgramEditor(TextArea, inherit_bindings=False):
         spans_of_faults = list(look.get("invalid", ()))
         if refused and "place" in refused:
             spans_of_faults.append(refused["place"])
+            spans_of_faults += [[start, end] for _, start, end in refused.get("mistakes", ())[1:]]
         if text == self.text:
             for start, end in spans_of_faults:
                 for line, left, right in _lines(source, start, max(end, start + 1)):
