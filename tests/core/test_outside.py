@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
+import subprocess
 import sys
 import time
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
@@ -149,8 +152,8 @@ def test_steps_of_an_outside_interpreter_are_walked(course_copy: Path) -> None:
 @pytest.mark.parametrize(
     ("source", "kind", "told"),
     [
-        ("while True: pass", "out of fuel", "seconds"),
-        ("import time; time.sleep(60)", "out of fuel", "seconds"),
+        ("while True: pass", "out of fuel", "1 second"),
+        ("import time; time.sleep(60)", "out of fuel", "1 second"),
         ("while True: print('x' * 100000)", "out of fuel", "bytes of output"),
         ("x = 'y' * 2_000_000_000; print(len(x))", "fault", "MemoryError"),
         ("import sys; sys.exit(3)", "fault", "status 3: nothing was said"),
@@ -302,3 +305,68 @@ def test_a_damaged_list_of_permissions_allows_nothing(course_copy: Path, text: s
     file = next(Path(platformdirs.user_config_dir("embrix")).glob("allowed.json"))
     file.write_text(text)
     assert not any(is_allowed(course_copy, one) for one in session.course.outside)
+
+
+def test_a_changed_file_of_an_allowed_command_is_asked_for_again(course_copy: Path) -> None:
+    """What the command runs is part of what was allowed, inside the course or outside."""
+    lane = command(course_copy, "print(1)")
+    (outside,) = [one for one in load_course(course_copy).outside if one.name == lane.name]
+    assert is_allowed(course_copy, outside)
+    script = next(course_copy / word for word in outside.command[1:])
+    text = script.read_text()
+    script.write_text(text + "# more\n")
+    assert not is_allowed(course_copy, outside)
+    script.write_text(text)
+    assert is_allowed(course_copy, outside)
+
+
+def test_what_leaves_the_group_of_a_command_ends_with_it_as_well(course_copy: Path) -> None:
+    """A process that begins a session of its own, and one that such a one has started."""
+    source = """
+import os, subprocess
+quiet = dict(stdin=-3, stdout=-3, stderr=-3)
+subprocess.Popen(["sh", "-c", "setsid sleep 4321 & setsid sleep 4321 & wait"],
+                 start_new_session=True, **quiet)
+subprocess.Popen(["sleep", "4321"], start_new_session=True, **quiet)
+print(7)
+"""
+    lane = command(course_copy, source, "seconds = 5\n")
+    assert lane.run("1").outcome.text == "7"
+    assert not _running("sleep\x004321")
+
+
+def test_a_killed_embrix_leaves_no_command_running(course_copy: Path) -> None:
+    """The command is in a session of its own, and so is what it starts."""
+    source = """
+import os, subprocess, time
+quiet = dict(stdin=-3, stdout=-3, stderr=-3)
+subprocess.Popen(["sleep", "5432"], start_new_session=True, **quiet)
+open("begun", "w").close()
+time.sleep(60)
+"""
+    lane = command(course_copy, source, "seconds = 60\n")
+    words = (sys.executable, "-m", "embrix", "run", "-e", "1", "--with", lane.name, "--language",
+             "Drip", "--course", str(course_copy))  # fmt: skip
+    process = subprocess.Popen(words, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    _until(lambda: (course_copy / "begun").exists())
+    _until(lambda: _running("sleep\x005432"))
+    process.kill()
+    process.wait()
+    _until(lambda: not _running("sleep\x005432"))
+
+
+def _running(words: str) -> bool:
+    """Whether some process has these words as its command line."""
+    for file in Path("/proc").glob("[0-9]*/cmdline"):
+        with contextlib.suppress(OSError):
+            if words in file.read_text(errors="replace"):
+                return True
+    return False
+
+
+def _until(holds: Callable[[], bool]) -> None:
+    for _ in range(600):
+        if holds():
+            return
+        time.sleep(0.05)
+    raise AssertionError("it never came")

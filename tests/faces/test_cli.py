@@ -87,7 +87,7 @@ def test_check_prints_several_findings_and_fails(
     assert "→ did you mean Unbound?" in out
     assert "unknown_name" in out
     data = json.loads(run(capsys, "check", "--json", "--course", str(course_copy))[1])
-    assert {found["code"] for found in data} >= {"unknown_error", "unknown_name"}
+    assert {found["code"] for found in data["findings"]} >= {"unknown_error", "unknown_name"}
 
 
 def test_test_prints_expected_against_actual(

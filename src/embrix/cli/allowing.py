@@ -9,6 +9,8 @@ from embrix.cli.streams import print_answer
 from embrix.cli.usage import Usage, course_folder
 from embrix.course.load import load_course
 from embrix.course.permission import allow, is_allowed
+from embrix.course.records import Damaged
+from embrix.text.plural import counted
 from embrix.text.suggest import did_you_mean
 from embrix.text.visible import visible
 
@@ -25,8 +27,8 @@ def allow_commands(arguments: argparse.Namespace) -> int:
         if arguments.name is not None and (arguments.yes or arguments.no):
             try:
                 allow(course.folder, one, allowed=arguments.yes)
-            except OSError as fault:
-                raise Usage(f"the permission cannot be kept: {fault.strerror}") from fault
+            except (OSError, Damaged) as fault:
+                raise Usage(f"the permission cannot be kept: {fault}") from fault
         allowed = is_allowed(course.folder, one)
         listed.append({
             "name": one.name, "language": one.language, "command": list(one.command),
@@ -37,7 +39,7 @@ def allow_commands(arguments: argparse.Namespace) -> int:
         told = "allowed" if allowed else "not allowed"
         command = visible(shlex.join(one.command))
         print(f"{one.name} ({one.language}): {command}")
-        print(f"    {told} in {course.folder.name}; at most {one.seconds} seconds and "
+        print(f"    {told} in {course.folder.name}; at most {counted(one.seconds, 'second')} and "
               f"{one.memory} million bytes")  # fmt: skip
     if arguments.json:
         print_answer("allow", listed)

@@ -14,7 +14,7 @@ from embrix.cli.status import FAULTY, NEGATIVE, OK
 from embrix.cli.streams import print_answer
 from embrix.cli.streams import progress as progress_line
 from embrix.cli.usage import Faulty, Usage, course_folder, new_file
-from embrix.course.replacing import Changed, go_back, replace_file
+from embrix.course.replacing import Changed, Damaged, go_back, replace_file
 from embrix.machine.lane import BadBinding
 from embrix.runs.session import Session
 from embrix.runs.shared import Lost, Shared, Telling
@@ -208,6 +208,35 @@ def accept_case(arguments: argparse.Namespace) -> int:
     (path,) = suites_of(session, [arguments.suite])
     if arguments.undo:
         return _undo(path, arguments)
+    for left in reversed(range(ATTEMPTS)):
+        suite, acceptance = _acceptance(session, path, arguments)
+        written = bool(acceptance.changes) and arguments.yes
+        if not written:
+            break
+        try:
+            replace_file(path, suite.source.text, acceptance.text)
+            break
+        except Changed as quicker:
+            if not left:
+                raise Usage(f"not written: {quicker}") from quicker
+        except (Damaged, Unreadable, OSError) as fault:
+            raise Usage(f"not written: {fault}") from fault
+    if arguments.json:
+        changes = acceptance.changes
+        print_answer("accept", {"suite": path.name, "changes": changes, "written": written})
+    else:
+        _tell_changes(path, acceptance.changes, written=written)
+    return 0
+
+
+ATTEMPTS = 20
+"""How often a suite is read again when another process has written it in the meantime."""
+
+
+def _acceptance(
+    session: Session, path: Path, arguments: argparse.Namespace
+) -> tuple[Suite, Acceptance]:
+    """The suite as it is now, with what is accepted. Raises `Faulty` and `Usage`."""
     findings = Findings()
     suite = session.suite(path, findings)
     if suite is None:
@@ -216,43 +245,34 @@ def accept_case(arguments: argparse.Namespace) -> int:
         raise Faulty(f"{path.name} cannot be read")
     try:
         if arguments.adopt is not None:
-            acceptance = _adopted(suite, arguments)
-        else:
-            acceptance = _accepted(session, suite, arguments)
+            return suite, _adopted(suite, arguments)
+        return suite, _accepted(session, suite, arguments)
     except (CannotAccept, BadBinding) as wrong:
         raise Usage(str(wrong)) from wrong
-    if not arguments.json:
-        write_after_a_look(path, suite.source.text, acceptance.text, acceptance.changes,
-                           yes=arguments.yes)  # fmt: skip
-        return 0
-    written = bool(acceptance.changes) and arguments.yes
+
+
+def _tell_changes(path: Path, changes: Sequence[str], *, written: bool) -> None:
+    if not changes:
+        print("nothing would change")
+        return
+    print("\n".join(visible(line) for line in changes))
     if written:
-        write_suite(path, suite.source.text, acceptance.text)
-    print_answer("accept", {"suite": path.name, "changes": acceptance.changes, "written": written})
-    return 0
+        print(f"\nwritten to {path.name}; embrix accept --undo takes it back")
+    else:
+        print(f"\nwith --yes this is written to {path.name}")
 
 
 def write_after_a_look(
     path: Path, old: str, new: str, changes: Sequence[str], *, yes: bool
 ) -> None:
     """Print what would change in a suite, and write it when told to. Raises `Usage`."""
-    if not changes:
-        print("nothing would change")
-        return
-    print("\n".join(visible(line) for line in changes))
-    if not yes:
-        print(f"\nwith --yes this is written to {path.name}")
-        return
-    write_suite(path, old, new)
-    print(f"\nwritten to {path.name}; embrix accept --undo takes it back")
-
-
-def write_suite(path: Path, old: str, new: str) -> None:
-    """Put a new text of a suite in the place of an old one. Raises `Usage`."""
-    try:
-        replace_file(path, old, new)
-    except (Changed, Unreadable, OSError) as fault:
-        raise Usage(f"not written: {fault}") from fault
+    written = bool(changes) and yes
+    if written:
+        try:
+            replace_file(path, old, new)
+        except (Changed, Damaged, Unreadable, OSError) as fault:
+            raise Usage(f"not written: {fault}") from fault
+    _tell_changes(path, changes, written=written)
 
 
 def _accepted(session: Session, suite: Suite, arguments: argparse.Namespace) -> Acceptance:
@@ -287,7 +307,7 @@ def _adopted(suite: Suite, arguments: argparse.Namespace) -> Acceptance:
 def _undo(path: Path, arguments: argparse.Namespace) -> int:
     try:
         found = go_back(path)
-    except (Changed, OSError) as fault:
+    except (Changed, Damaged, OSError) as fault:
         raise Usage(str(fault)) from fault
     if arguments.json:
         print_answer("accept", {"suite": path.name, "changes": [], "written": found is not None})

@@ -7,7 +7,7 @@ which workbench keeps it, so that two workbenches on one program do not take eac
 from __future__ import annotations
 
 import hashlib
-import json
+import logging
 import os
 import uuid
 from collections.abc import Iterator
@@ -16,14 +16,23 @@ from pathlib import Path
 
 import platformdirs
 
-from embrix.text.saving import save_text
+from embrix.course.records import Damaged, Record, read_record, write_record
+from embrix.text.saving import alive
 
 OWNER = uuid.uuid4().hex[:12]
 """This workbench, among others that may be open."""
 
-MOST_BYTES = 8 << 20
 MOST_DRAFTS = 500
 """Drafts that are looked through in search of those of a course."""
+
+
+class Kept(Record):
+    """What the file of a draft holds."""
+
+    program: str
+    text: str
+    process: int = 0
+    version: int = 2
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,15 +48,7 @@ class Draft:
     @property
     def orphaned(self) -> bool:
         """Whether nobody keeps it any more."""
-        if self.process == os.getpid():
-            return False
-        try:
-            os.kill(self.process, 0)
-        except (ProcessLookupError, OverflowError):
-            return True
-        except OSError:
-            return False
-        return self.process <= 0
+        return self.process != os.getpid() and not alive(self.process)
 
 
 def unnamed(folder: Path) -> Path:
@@ -63,9 +64,7 @@ def is_unnamed(program: Path) -> bool:
 def keep_draft(program: Path, text: str) -> None:
     """Remember unsaved text of a program. Raises OSError."""
     target = _file(program, OWNER)
-    target.parent.mkdir(parents=True, exist_ok=True)
-    data = {"version": 2, "program": _full(program), "text": text, "process": os.getpid()}
-    save_text(target, json.dumps(data))
+    write_record(target, Kept(_full(program), text, os.getpid()))
 
 
 def find_draft(program: Path) -> Draft | None:
@@ -121,15 +120,10 @@ def _time(file: Path) -> float:
 def _read(file: Path) -> Draft | None:
     """A draft in a file; None for a file that is damaged, too large, or something else."""
     try:
-        if file.stat().st_size > MOST_BYTES:
-            return None
-        data = json.loads(file.read_text(encoding="utf-8"))
-    except (OSError, ValueError, RecursionError):
+        found = read_record(file, Kept)
+    except Damaged as bad:
+        logging.getLogger(__name__).warning("%s", bad)
         return None
-    if not isinstance(data, dict):
+    if found is None:
         return None
-    program, text = data.get("program"), data.get("text")
-    if not isinstance(program, str) or not isinstance(text, str):
-        return None
-    process = data.get("process", 0)
-    return Draft(Path(program), text, file, process if isinstance(process, int) else 0)
+    return Draft(Path(found.program), found.text, file, found.process)

@@ -1,19 +1,26 @@
 """Which commands of a course may be run: what the user has allowed, kept outside the course.
 
-A permission is for exactly this command, word by word, in exactly this folder.
+A permission is for exactly this command, word by word, in exactly this folder, with what it may use
+and with the files that it names as they are (of programs only those of the course): after a change
+the user is asked again.
 """
 
 from __future__ import annotations
 
-import json
+import hashlib
 from pathlib import Path
 
 import platformdirs
 
 from embrix.course.outside import Outside
-from embrix.text.saving import save_text
+from embrix.course.records import Damaged, Record, alone, read_record, write_record
 
-MOST_BYTES = 4 << 20
+
+class Allowed(Record):
+    """By folder the commands that may run there."""
+
+    allowed: dict[str, list[list[str]]]
+    version: int = 1
 
 
 def _file() -> Path:
@@ -21,44 +28,50 @@ def _file() -> Path:
 
 
 def _known() -> dict[str, list[list[str]]]:
-    try:
-        if _file().stat().st_size > MOST_BYTES:
-            return {}
-        data = json.loads(_file().read_text(encoding="utf-8"))
-    except (OSError, ValueError, RecursionError):
-        return {}
-    allowed = data.get("allowed") if isinstance(data, dict) else None
-    if not isinstance(allowed, dict):
-        return {}
-    return {
-        folder: [one for one in commands if _is_command(one)]
-        for folder, commands in allowed.items() if isinstance(commands, list)
-    }  # fmt: skip
+    found = read_record(_file(), Allowed)
+    return found.allowed if found is not None else {}
 
 
-def _is_command(one: object) -> bool:
-    return isinstance(one, list) and all(isinstance(word, str) for word in one)
-
-
-def _words(outside: Outside) -> list[str]:
-    """Everything that makes up the command; the arguments for steps and names and what it may use
-    belong to it."""
+def _words(folder: Path, outside: Outside) -> list[str]:
+    """Everything that makes up the command: its words, the arguments for steps and names, what it
+    may use, and the contents of the files of the course that it names."""
     names = ["\n", *outside.names] if outside.names else []
     limits = ["\n", f"seconds={outside.seconds}", f"memory={outside.memory}"]
-    return [*outside.command, "\n", *outside.steps, *names, *limits]
+    files = ["\n", *_contents(folder, outside)]
+    return [*outside.command, "\n", *outside.steps, *names, *limits, *files]
+
+
+def _contents(folder: Path, outside: Outside) -> list[str]:
+    found = []
+    root = folder.resolve()
+    for word in dict.fromkeys((*outside.command, *outside.steps)):
+        path = root / word
+        program = word == outside.command[0]
+        try:
+            if path.is_file() and (root in path.resolve().parents or not program):
+                with path.open("rb") as content:
+                    digest = hashlib.file_digest(content, "sha256").hexdigest()
+                found.append(f"{word}={digest}")
+        except (OSError, ValueError):
+            continue  # no name of a file
+    return found
 
 
 def is_allowed(folder: Path, outside: Outside) -> bool:
-    """Whether the user has allowed this command for this folder."""
-    return _words(outside) in _known().get(str(folder.resolve()), [])
+    """Whether the user has allowed this command for this folder; not where it cannot be known."""
+    try:
+        return _words(folder, outside) in _known().get(str(folder.resolve()), [])
+    except Damaged:
+        return False
 
 
 def allow(folder: Path, outside: Outside, *, allowed: bool = True) -> None:
-    """Allow a command for a folder, or no longer. Raises OSError."""
-    known = _known()
-    key = str(folder.resolve())
-    commands = [one for one in known.get(key, []) if one != _words(outside)]
-    known[key] = [*commands, _words(outside)] if allowed else commands
+    """Allow a command for a folder, or no longer. Raises OSError and `Damaged`."""
     target = _file()
-    target.parent.mkdir(parents=True, exist_ok=True)
-    save_text(target, json.dumps({"version": 1, "allowed": known}, indent=2))
+    with alone(target):
+        known = _known()
+        words = _words(folder, outside)
+        same = len(outside.command)
+        others = [one for one in known.get(str(folder.resolve()), []) if one[:same] != words[:same]]
+        known[str(folder.resolve())] = [*others, words] if allowed else others
+        write_record(target, Allowed(known))

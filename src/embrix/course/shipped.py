@@ -9,6 +9,7 @@ from pathlib import Path
 import platformdirs
 
 import embrix
+from embrix.text.saving import before, sweep
 
 
 def shipped_course() -> Path:
@@ -25,7 +26,8 @@ def writable_copy() -> Path:
     if (target / "course.toml").is_file():
         return target
     target.parent.mkdir(parents=True, exist_ok=True)
-    staging = Path(tempfile.mkdtemp(prefix=".lockside.", dir=target.parent))
+    sweep(target)
+    staging = Path(tempfile.mkdtemp(prefix=before(target), suffix="~", dir=target.parent))
     try:
         shutil.copytree(shipped_course(), staging / "lockside")
         (staging / "lockside").rename(target)

@@ -19,6 +19,7 @@ from embrix.brix import syntax as s
 from embrix.brix.core import Interpreter, Language
 from embrix.course.finding import COURSE_FILE
 from embrix.course.load import Course, load_course
+from embrix.text.saving import before, sweep
 from embrix.text.source import Source, Span
 from embrix.text.suggest import did_you_mean
 from embrix.text.toml_places import heads
@@ -250,7 +251,8 @@ def write_files(files: Mapping[str, str], folder: Path) -> None:
     """Write files into a folder that does not exist yet, all of them or none. Raises OSError."""
     if folder.exists():
         raise FileExistsError(17, "it exists already", str(folder))
-    made = Path(tempfile.mkdtemp(prefix=f".{folder.name}.", dir=folder.parent))
+    sweep(folder)
+    made = Path(tempfile.mkdtemp(prefix=before(folder), suffix="~", dir=folder.parent))
     try:
         for name, text in files.items():
             path = made / name

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import contextlib
 import os
+import shutil
 import signal
 import subprocess
 import sys
@@ -16,6 +17,7 @@ import tempfile
 import threading
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
+from functools import cache
 from pathlib import Path
 from typing import IO
 
@@ -28,6 +30,8 @@ from embrix.machine.outcome import Outcome, Result
 from embrix.suite.check import Verdict, check_case
 from embrix.suite.model import Case
 from embrix.suite.steps import reads_like
+from embrix.text.plural import counted
+from embrix.text.saving import alive
 from embrix.text.visible import cut
 
 MOST_READ = 1 << 20
@@ -128,7 +132,8 @@ class OutsideLane(Lane):
         """Exit status, standard output and standard error of the command; an outcome when it could
         not be seen through."""
         outside = self.outside
-        with tempfile.TemporaryDirectory(prefix="embrix-") as scratch:
+        _sweep_scratch()
+        with tempfile.TemporaryDirectory(prefix=f"embrix-{os.getpid()}-") as scratch:
             command = [*outside.command, *more]
             if outside.program == "file":
                 program = Path(scratch) / "program"
@@ -174,11 +179,12 @@ class OutsideLane(Lane):
         for thread in threads:
             thread.daemon = True
             thread.start()
+        late = f"more than {counted(self.outside.seconds, 'second')}"
         try:
             process.wait(self.outside.seconds + PATIENCE)
         except subprocess.TimeoutExpired:
             _end(process)
-            return Outcome("out of fuel", f"more than {self.outside.seconds} seconds", "time")
+            return Outcome("out of fuel", late, "time")
         finally:
             _end(process)
             for thread in threads[:2]:
@@ -188,7 +194,7 @@ class OutsideLane(Lane):
         if len(taken.get("out", b"")) >= MOST_READ:
             return Outcome("out of fuel", f"more than {MOST_READ:,} bytes of output", "output")
         if process.returncode in (-signal.SIGXCPU, -signal.SIGKILL):
-            return Outcome("out of fuel", f"more than {self.outside.seconds} seconds", "time")
+            return Outcome("out of fuel", late, "time")
         out, err = (taken.get(key, b"").decode("utf-8", "replace") for key in ("out", "err"))
         return process.returncode, out, err
 
@@ -215,6 +221,16 @@ class OutsideLane(Lane):
         return Result(Outcome("value", value), written)
 
 
+@cache
+def _sweep_scratch() -> None:
+    """Remove the folders of commands whose Embrix was killed."""
+    with contextlib.suppress(OSError):
+        for folder in Path(tempfile.gettempdir()).glob("embrix-*-*"):
+            owner = folder.name.split("-")[1]
+            if owner.isdecimal() and not alive(int(owner)) and folder.stat().st_uid == os.getuid():
+                shutil.rmtree(folder, ignore_errors=True)
+
+
 def _take(
     process: subprocess.Popen[bytes], key: str, stream: IO[bytes], taken: dict[str, bytes]
 ) -> None:
@@ -234,9 +250,14 @@ def _hand(stream: IO[bytes], text: str) -> None:
 
 
 def _end(process: subprocess.Popen[bytes]) -> None:
-    """End the command and everything it has started."""
+    """End the command and everything it has started: the process beside it does, when asked."""
     with contextlib.suppress(ProcessLookupError, PermissionError):
-        os.killpg(process.pid, signal.SIGKILL)
+        process.terminate()
+    try:
+        process.wait(PATIENCE)
+    except subprocess.TimeoutExpired:
+        with contextlib.suppress(ProcessLookupError, PermissionError):
+            os.killpg(process.pid, signal.SIGKILL)
 
 
 def check_outside(case: Case, lane: OutsideLane) -> Verdict:

@@ -5,19 +5,53 @@ from __future__ import annotations
 import difflib
 import json
 import tomllib
-from typing import Any
+from typing import Any, TypeAlias
 
+import msgspec
 import tomlkit
+from msgspec import UNSET, UnsetType
 
 from embrix.suite.accept import Acceptance, CannotAccept
 from embrix.suite.model import Suite
 from embrix.text.toml_places import heads
 
-_KEYS = (
-    "name", "program", "value", "shows", "error", "rejected", "diverges", "output", "state",
-    "input", "given", "at", "why", "for",
-)  # fmt: skip
-_SAID = {"value", "shows", "error", "rejected", "diverges", "output", "for"}
+Plain: TypeAlias = int | float | str
+
+
+class Answer(msgspec.Struct, forbid_unknown_fields=True, rename={"own": "for"}):
+    """One recorded answer: the entries of a case."""
+
+    program: str
+    name: str | UnsetType = UNSET
+    value: Plain | UnsetType = UNSET
+    shows: str | UnsetType = UNSET
+    error: str | UnsetType = UNSET
+    rejected: str | UnsetType = UNSET
+    diverges: bool | UnsetType = UNSET
+    output: str | UnsetType = UNSET
+    state: str | list[str] | UnsetType = UNSET
+    input: str | list[str] | UnsetType = UNSET
+    given: dict[str, Plain] | UnsetType = UNSET
+    at: str | UnsetType = UNSET
+    why: str | UnsetType = UNSET
+    own: dict[str, dict[str, Plain | list[str]]] | UnsetType = UNSET
+
+    @property
+    def says_something(self) -> bool:
+        said = (self.value, self.shows, self.error, self.rejected, self.diverges, self.output,
+                self.own)  # fmt: skip
+        return any(one is not UNSET for one in said)
+
+    @property
+    def lines(self) -> tuple[str, ...]:
+        """The lines of input."""
+        if isinstance(self.input, str):
+            return tuple(self.input.splitlines())
+        return tuple(self.input) if isinstance(self.input, list) else ()
+
+
+MOST_ANSWERS = 5_000
+"""Answers that are taken over at once."""
 
 
 def adopt(suite: Suite, text: str, origin: str) -> Acceptance:
@@ -26,22 +60,24 @@ def adopt(suite: Suite, text: str, origin: str) -> Acceptance:
     `CannotAccept`."""
     names = {case.name for case in suite.cases} | {one.name for one in suite.questions}
     programs = {(case.program, tuple(case.input)) for case in suite.cases}
-    made = suite.source.text
-    for number, answer in enumerate(_answers(text), 1):
-        if not isinstance(answer, dict) or not isinstance(answer.get("program"), str):
-            raise CannotAccept(f"answer {number} has no `program`")
-        unknown = sorted(set(answer) - set(_KEYS))
-        if unknown:
-            raise CannotAccept(f"answer {number} has an entry {unknown[0]}, which means nothing")
-        if not _SAID & set(answer):
+    cases: list[dict[str, Any]] = []
+    for number, found in enumerate(_answers(text), 1):
+        try:
+            answer = msgspec.convert(found, Answer)
+        except msgspec.ValidationError as bad:
+            raise CannotAccept(f"answer {number}: {bad}") from bad
+        if not answer.says_something:
             raise CannotAccept(f"answer {number} has no value, error or output")
-        if (answer["program"], tuple(answer.get("input", ()))) in programs:
+        if (answer.program, answer.lines) in programs:
             continue
-        name = str(answer.get("name") or f"{' '.join(answer['program'].split())[:50]}")
+        name = str(answer.name or f"{' '.join(answer.program.split())[:50]}")
+        plain, count = name, 1
         while name in names:
-            name += " (again)"
+            name, count = f"{plain} (again{f' {count}' * (count > 1)})", count + 1
         names.add(name)
-        made = _with_case(made, {"name": name, "origin": origin, **_entries(answer)})
+        programs.add((answer.program, answer.lines))
+        cases.append({"name": name, "origin": origin, **_entries(answer)})
+    made = _with_cases(suite.source.text, cases) if cases else suite.source.text
     changes = difflib.unified_diff(
         suite.source.text.splitlines(), made.splitlines(), "as it is", "as it would be", n=2,
         lineterm="",
@@ -49,20 +85,22 @@ def adopt(suite: Suite, text: str, origin: str) -> Acceptance:
     return Acceptance(made, tuple(changes))
 
 
-def _entries(answer: dict[str, Any]) -> dict[str, Any]:
+def _entries(answer: Answer) -> dict[str, Any]:
     """The entries of a case; numbers with a point are written as texts, as suites read them."""
-    found = {key: answer[key] for key in _KEYS[1:] if key in answer}
+    found = msgspec.to_builtins(answer)
+    found.pop("name", None)
     return {key: str(one) if isinstance(one, float) else one for key, one in found.items()}
 
 
-def _with_case(text: str, entries: dict[str, Any]) -> str:
-    """The text of a suite with one more case behind the last one; what stands behind that (a
-    comment about what follows, questions) stays where it is."""
-    case = tomlkit.table()
-    for key, value in entries.items():
-        case[key] = _inline(value)
+def _with_cases(text: str, cases: list[dict[str, Any]]) -> str:
+    """The text of a suite with more cases behind the last one; what stands behind that (a comment
+    about what follows, questions) stays where it is."""
     array = tomlkit.aot()
-    array.append(case)
+    for entries in cases:
+        case = tomlkit.table()
+        for key, value in entries.items():
+            case[key] = _inline(value)
+        array.append(case)
     document = tomlkit.document()
     document["case"] = array
     written = tomlkit.dumps(document).strip("\n")
@@ -71,9 +109,9 @@ def _with_case(text: str, entries: dict[str, Any]) -> str:
     for place in (at, len(lines)):
         head, rest = "\n".join(lines[:place]).rstrip("\n"), "\n".join(lines[place:]).strip("\n")
         made = "\n\n".join(part for part in (head, written, rest) if part) + "\n"
-        if _one_more(text, made):
+        if _more(text, made, len(cases)):
             return made
-    raise CannotAccept("the file cannot take another case")
+    raise CannotAccept("the file cannot take more cases")
 
 
 def _behind_cases(text: str, lines: list[str]) -> int:
@@ -91,14 +129,14 @@ def _behind_cases(text: str, lines: list[str]) -> int:
     return at
 
 
-def _one_more(old: str, new: str) -> bool:
-    """Whether one text of a suite says what another does, and one case more."""
+def _more(old: str, new: str, count: int) -> bool:
+    """Whether one text of a suite says what another does, and some cases more."""
     try:
         before, after = tomllib.loads(old), tomllib.loads(new)
     except tomllib.TOMLDecodeError:
         return False
     cases = after.pop("case", [])
-    return bool(cases[:-1] == before.pop("case", []) and before == after)
+    return bool(cases[:-count] == before.pop("case", []) and before == after)
 
 
 def _inline(value: Any) -> Any:
@@ -111,12 +149,15 @@ def _inline(value: Any) -> Any:
 
 
 def _answers(text: str) -> list[Any]:
+    """The answers in a text: a JSON list, one JSON object, or one object on each line."""
     try:
-        whole = json.loads(text)
-        return whole if isinstance(whole, list) else [whole]
-    except ValueError:
-        pass
-    try:
-        return [json.loads(line) for line in text.splitlines() if line.strip()]
-    except ValueError as bad:
+        try:
+            whole = json.loads(text)
+            found = whole if isinstance(whole, list) else [whole]
+        except ValueError:
+            found = [json.loads(line) for line in text.splitlines() if line.strip()]
+    except (ValueError, RecursionError) as bad:
         raise CannotAccept(f"the answers are no JSON: {bad}") from bad
+    if len(found) > MOST_ANSWERS:
+        raise CannotAccept(f"there are more than {MOST_ANSWERS:,} answers")
+    return found

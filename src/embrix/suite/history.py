@@ -10,7 +10,7 @@ from __future__ import annotations
 import hashlib
 import sqlite3
 import time
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import closing, contextmanager
 from dataclasses import dataclass
 from pathlib import Path
@@ -19,8 +19,12 @@ from typing import Any
 import platformdirs
 
 VERSION = 1
+MOST_SECONDS = 250_000_000_000
+"""The last moment that a calendar with four digits has, in seconds since the epoch."""
 MOST_RUNS = 2_000
 """Runs that are kept for one suite."""
+MOST_ROWS = 2_000_000
+"""Rows of the database that are read for one suite."""
 WAITING = 5.0
 """Seconds to wait for another process that is writing."""
 
@@ -129,10 +133,20 @@ def _states(
         "on verdicts.run = runs.number where course = ? and suite = ? order by runs.number",
         (course, suite),
     )
-    for name, lane, state, run, at in rows:
+    for name, lane, state, run, at in _typed(rows, (str, str, str, int, float)):
         before = found[name, lane][0] if (name, lane) in found else ""
         found[name, lane] = (state, run, at, before)
     return found
+
+
+def _typed(rows: Iterable[Sequence[Any]], kinds: Sequence[type]) -> Iterator[Sequence[Any]]:
+    """Rows of the database, which anything may have been written into. Raises `Unkept`."""
+    for number, row in enumerate(rows):
+        if number >= MOST_ROWS:
+            raise Unkept("what came of suites is not kept: there is more of it than can be")
+        if not all(map(isinstance, row, kinds)):
+            raise Unkept("what came of suites is not kept: the history is damaged")
+        yield row
 
 
 def _edits(database: sqlite3.Connection, course: str, suite: str) -> list[int]:
@@ -142,7 +156,7 @@ def _edits(database: sqlite3.Connection, course: str, suite: str) -> list[int]:
         (course, suite),
     )
     found, last = [], None
-    for number, definitions in rows:
+    for number, definitions in _typed(rows, (int, str)):
         if definitions != last:
             found.append(number)
         last = definitions
@@ -181,7 +195,7 @@ def last_changes(course: Path, suite: str) -> list[tuple[str, str, str, str]]:
 
 def since_text(since: Since, now: float | None = None) -> str:
     """For people: `since 14:05, 3 edits ago`."""
-    at = time.localtime(since.at)
+    at = time.localtime(min(max(since.at, 0.0), MOST_SECONDS))
     today = time.localtime(time.time() if now is None else now)
     form = "%H:%M" if at[:3] == today[:3] else "%Y-%m-%d %H:%M"
     told = f"since {time.strftime(form, at)}"

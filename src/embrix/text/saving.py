@@ -2,9 +2,15 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
+import re
+import shutil
 import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
+from typing import IO
 
 
 def save_text(path: Path, text: str) -> None:
@@ -17,11 +23,20 @@ def save_text(path: Path, text: str) -> None:
 
 def save_bytes(path: Path, content: bytes) -> None:
     """The same with bytes. Raises OSError."""
+    with replacing(path) as handle:
+        handle.write(content)
+
+
+@contextmanager
+def replacing(path: Path) -> Iterator[IO[bytes]]:
+    """A temporary file that takes the place of `path` when all has been written to it. Raises
+    OSError. What writers that were killed have left beside it is taken away."""
     target = path.resolve()
-    descriptor, name = tempfile.mkstemp(prefix=f".{target.name}.", dir=target.parent)
+    sweep(target)
+    descriptor, name = tempfile.mkstemp(prefix=before(target), suffix="~", dir=target.parent)
     try:
         with os.fdopen(descriptor, "wb") as handle:
-            handle.write(content)
+            yield handle
             handle.flush()
             os.fsync(handle.fileno())
         if target.exists():
@@ -34,3 +49,32 @@ def save_bytes(path: Path, content: bytes) -> None:
     except BaseException:
         Path(name).unlink(missing_ok=True)
         raise
+
+
+def before(target: Path) -> str:
+    """How the names of temporary files and folders for a target begin; they end in `~`."""
+    return f".{target.name}.{os.getpid()}."
+
+
+def sweep(target: Path) -> None:
+    """Remove temporary files and folders for a target whose writers are gone."""
+    left = re.compile(rf"\.{re.escape(target.name)}\.(\d+)\..*~")
+    with contextlib.suppress(OSError):
+        for name in os.listdir(target.parent):
+            found = left.fullmatch(name)
+            if found is not None and not alive(int(found.group(1))):
+                path = target.parent / name
+                shutil.rmtree(path) if path.is_dir() else path.unlink(missing_ok=True)
+
+
+def alive(process: int) -> bool:
+    """Whether a process with this number runs on this machine."""
+    if process <= 0:
+        return False
+    try:
+        os.kill(process, 0)
+    except (ProcessLookupError, OverflowError):
+        return False
+    except OSError:
+        return True
+    return True

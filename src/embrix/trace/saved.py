@@ -6,7 +6,6 @@ from __future__ import annotations
 import gzip
 import io
 import json
-import os
 import tempfile
 import zlib
 from array import array
@@ -15,6 +14,7 @@ from pathlib import Path
 from typing import Any
 
 from embrix.text.plural import counted
+from embrix.text.saving import replacing
 from embrix.trace.data import head_data, station_data
 from embrix.trace.walk import Walk
 
@@ -43,22 +43,15 @@ def save_walk(
     progress: Callable[[int], None] | None = None,
 ) -> None:
     """Write a walk to a file, whole or not at all. Raises OSError."""
-    target = path.resolve()
-    descriptor, name = tempfile.mkstemp(prefix=f".{target.name}.", dir=target.parent)
-    try:
-        with os.fdopen(descriptor, "wb") as raw:
-            with gzip.GzipFile(fileobj=raw, mode="wb", mtime=0, compresslevel=6) as packed:
-                packed.write(_line(head_data(walk, program, language)))
-                for number in range(len(walk)):
-                    packed.write(_line(station_data(walk, walk.station(number))))
-                    if progress is not None and number % 1_000 == 0:
-                        progress(number)
-            raw.flush()
-            os.fsync(raw.fileno())
-        os.replace(name, target)
-    except BaseException:
-        Path(name).unlink(missing_ok=True)
-        raise
+    with (
+        replacing(path) as raw,
+        gzip.GzipFile(fileobj=raw, mode="wb", mtime=0, compresslevel=6) as packed,
+    ):
+        packed.write(_line(head_data(walk, program, language)))
+        for number in range(len(walk)):
+            packed.write(_line(station_data(walk, walk.station(number))))
+            if progress is not None and number % 1_000 == 0:
+                progress(number)
 
 
 def _line(data: dict[str, Any]) -> bytes:

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from embrix.course.replacing import Changed, go_back, replace_file
+from embrix.course.replacing import Changed, Damaged, go_back, replace_file
 from embrix.text.source import Unreadable
 from embrix.tui.dialogs import Show
 from embrix.tui.view import View
@@ -22,7 +22,7 @@ def write_after_a_look(
             return
         try:
             replace_file(path, made["old"], made["text"])
-        except (Changed, Unreadable, OSError) as fault:
+        except (Changed, Damaged, Unreadable, OSError) as fault:
             view.say(f"not written: {fault}", "brick")
             return
         written()
@@ -35,7 +35,7 @@ def take_back(view: View, path: Path) -> bool:
     """Undo the last change of a suite; whether there was one."""
     try:
         found = go_back(path)
-    except (Changed, OSError) as fault:
+    except (Changed, Damaged, OSError) as fault:
         view.say(str(fault), "brick")
         return False
     view.say("nothing to take back" if found is None else "the suite is as it was before")
