@@ -13,7 +13,7 @@ from embrix.course.finding import find_course, holds_course_files
 from embrix.course.load import load_course
 from embrix.text.plural import counted
 from embrix.text.saving import save_text
-from embrix.text.source import BYTE_ORDER_MARK, Source, Unreadable, read_source
+from embrix.text.source import BYTE_ORDER_MARK, Source, Unreadable, read_bytes, read_source
 
 
 def format_files(arguments: argparse.Namespace) -> int:
@@ -46,7 +46,7 @@ def format_files(arguments: argparse.Namespace) -> int:
         elif text != source.text:
             changed += 1
             if not arguments.check:
-                mark = path.read_bytes().startswith(BYTE_ORDER_MARK.encode())
+                mark = read_bytes(path, path.name).startswith(BYTE_ORDER_MARK.encode())
                 try:
                     save_text(path, (BYTE_ORDER_MARK if mark else "") + text)
                 except OSError as fault:

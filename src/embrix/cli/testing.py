@@ -30,7 +30,7 @@ from embrix.suite.reports import under, write_report
 from embrix.text.diagnostic import Diagnostic, Findings, render
 from embrix.text.plural import counted
 from embrix.text.saving import save_text
-from embrix.text.source import Unreadable
+from embrix.text.source import Unreadable, read_source
 from embrix.text.suggest import did_you_mean
 from embrix.text.visible import visible
 
@@ -84,10 +84,18 @@ WORTH = 150
 """Verdicts for which another process is worth its start."""
 
 
+def _case_count(path: Path) -> int:
+    """About how many cases a suite has."""
+    try:
+        return read_source(path).text.count("[[case]]")
+    except Unreadable:
+        return 0
+
+
 def _cells(session: Session, arguments: argparse.Namespace) -> int:
     """About how many verdicts are to be found."""
     lanes = sum(map(len, session.course.interpreters.values()))
-    lines = sum(path.read_bytes().count(b"[[case]]") for path in session.course.suites)
+    lines = sum(map(_case_count, session.course.suites))
     shown = len(arguments.suites) or len(session.course.suites)
     per_suite = lines / max(1, len(session.course.suites))
     return round(shown * per_suite * (len(arguments.lanes) or lanes))
@@ -128,6 +136,9 @@ def _run_all(
 
 
 def _print_report(report: dict[str, Any], path: Path, session: Session, *, since: bool) -> None:
+    if not report["language"]:
+        print(f"{report['file']}: not run, because it cannot be read")
+        return
     tally = {"passed": 0, "failed": 0, "left out": 0}
     if since:
         report = with_history(session, report)
@@ -296,9 +307,9 @@ def _accepted(session: Session, suite: Suite, arguments: argparse.Namespace) -> 
 
 def _adopted(suite: Suite, arguments: argparse.Namespace) -> Acceptance:
     try:
-        text = arguments.adopt.read_text(encoding="utf-8")
-    except (OSError, UnicodeDecodeError) as fault:
-        raise Usage(f"{arguments.adopt} cannot be read: {fault}") from fault
+        text = read_source(arguments.adopt).text
+    except Unreadable as fault:
+        raise Usage(str(fault)) from fault
     if not arguments.origin:
         raise Usage("--origin must say where the answers come from")
     return adopt(suite, text, arguments.origin)

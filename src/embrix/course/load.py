@@ -6,6 +6,7 @@ in `.suite.toml` a suite, and in the extension of a language a program.
 
 from __future__ import annotations
 
+import os
 import tomllib
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -27,6 +28,8 @@ from embrix.text.suggest import did_you_mean
 from embrix.text.toml_places import fault_place, key_place
 
 MOST_FILES = 2_000
+MOST_ENTRIES = 50_000
+"""Files and folders that are looked at in search of those of a course."""
 
 
 @dataclass(frozen=True, slots=True, repr=False)
@@ -125,13 +128,38 @@ class _Loader:
         return source
 
     def files(self) -> Iterator[Path]:
-        found = sorted(
-            path
-            for path in self.folder.rglob("*")
-            if path.is_file()
-            and not any(part.startswith(".") for part in path.relative_to(self.folder).parts)
-        )
-        yield from found[:MOST_FILES]
+        """The files of the course in order: what lies in its folder, hidden files and links that
+        lead out of it left aside."""
+        found: list[Path] = []
+        looked_at = 0
+        for place, folders, names in os.walk(self.folder):
+            folders[:] = [name for name in folders if not name.startswith(".")]
+            looked_at += len(folders) + len(names)
+            if looked_at > MOST_ENTRIES:
+                break
+            paths = (Path(place) / name for name in names if not name.startswith("."))
+            found += [path for path in paths if path.is_file() and self.inside(path)]
+        if looked_at > MOST_ENTRIES or len(found) > MOST_FILES:
+            self.findings.warning(
+                "too_many_files", f"the course has more than {MOST_FILES:,} files or "
+                f"{MOST_ENTRIES:,} entries; some of them are not read", self.blank(COURSE_FILE),
+                Span(0, 0),
+            )  # fmt: skip
+        yield from sorted(found)[:MOST_FILES]
+
+    def inside(self, path: Path) -> bool:
+        """Whether a file lies in the course; a link that leads out of it is told of."""
+        if not path.is_symlink() or self.folder in path.resolve().parents:
+            return True
+        name = path.relative_to(self.folder).as_posix()
+        self.findings.warning(
+            "outside_link", f"{name} is a link that leads out of the course; it is left out",
+            self.blank(name), Span(0, 0),
+        )  # fmt: skip
+        return False
+
+    def blank(self, name: str) -> Source:
+        return Source(name, "", self.folder / name)
 
     def load(self) -> Course:
         title, about = self.heading()

@@ -20,7 +20,7 @@ from embrix.brix.core import Interpreter, Language
 from embrix.course.finding import COURSE_FILE
 from embrix.course.load import Course, load_course
 from embrix.text.saving import before, sweep
-from embrix.text.source import Source, Span
+from embrix.text.source import Source, Span, Unreadable, read_source
 from embrix.text.suggest import did_you_mean
 from embrix.text.toml_places import heads
 
@@ -79,7 +79,10 @@ def make_starter(
         if text is not None:
             files[path.relative_to(course.folder).as_posix()] = text
     for path in course.programs.get(language, ()):
-        files[path.relative_to(course.folder).as_posix()] = path.read_text(encoding="utf-8")
+        try:
+            files[path.relative_to(course.folder).as_posix()] = read_source(path).text
+        except Unreadable as fault:
+            raise NoStarter(str(fault)) from fault
     _check(files, removed)
     return Starter(files, tuple(removed))
 
@@ -182,13 +185,13 @@ def _suite(path: Path, language: str, lanes: Collection[str]) -> str | None:
     """A suite of the language with what it says of other lanes left out; entries that say nothing
     of them stay as they are written, with their comments."""
     try:
-        text = path.read_text(encoding="utf-8")
+        text = read_source(path).text
         if tomllib.loads(text).get("language") != language:
             return None
         places = [at for at, _ in heads(text, ("case", "question"))]
         blocks = [text[a:b] for a, b in pairwise([0, *places, len(text)])]
         return "".join([blocks[0], *(_entry(block, lanes) for block in blocks[1:])])
-    except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError):
+    except (Unreadable, tomllib.TOMLDecodeError):
         return None
 
 

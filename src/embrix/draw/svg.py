@@ -8,6 +8,7 @@ from html import escape
 from embrix.draw.paths import rounded
 from embrix.draw.scene import Box, Item, Label, Line, Path, Scene, wide
 from embrix.draw.theme import THEMES, ThemeName
+from embrix.text.visible import visible
 
 FAMILY = "'DejaVu Sans Mono', 'Liberation Mono', monospace"
 
@@ -23,7 +24,7 @@ def write_svg(scene: Scene, theme: ThemeName = "paper") -> str:
         f'<rect width="100%" height="100%" fill="{colours["ground"]}"/>',
     ]
     lines += [_element(item, colours) for item in scene.items]  # type: ignore[arg-type]
-    return "\n".join([*lines, "</svg>", ""])
+    return visible("\n".join([*lines, "</svg>", ""]), keep="\n")
 
 
 def _element(item: Item, colours: dict[str, str]) -> str:

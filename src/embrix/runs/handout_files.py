@@ -53,7 +53,7 @@ def html_of(parts: Sequence[Part]) -> str:
     for part in parts:
         if part.kind in tags:
             tag = tags[part.kind]
-            lines.append(f"<{tag}>{escape(visible(part.text, keep=chr(10)))}</{tag}>")
+            lines.append(f"<{tag}>{escape(part.text)}</{tag}>")
         elif part.kind == "picture":
             lines += [write_svg(scene) for scene in part.pictures]
         else:
@@ -63,7 +63,7 @@ def html_of(parts: Sequence[Part]) -> str:
                 cells = "".join(f"<{cell}>{escape(one)}</{cell}>" for one in row)
                 lines.append(f"<tr>{cells}</tr>")
             lines.append("</table>")
-    return "\n".join([*lines, "</html>", ""])
+    return visible("\n".join([*lines, "</html>", ""]), keep="\n")
 
 
 # ---------------------------------------------------------------------- PDF
@@ -76,7 +76,7 @@ def pdf_of(parts: Sequence[Part]) -> bytes:
 
     register()
     sink = io.BytesIO()
-    title = parts[0].text if parts else ""
+    title = visible(parts[0].text) if parts else ""
     document = SimpleDocTemplate(
         sink, pagesize=A4, leftMargin=54, rightMargin=54, topMargin=54, bottomMargin=54,
         title=title, author="", creator="Embrix", invariant=1, initialFontName=PLAIN,

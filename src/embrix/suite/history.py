@@ -62,8 +62,13 @@ def fingerprint(texts: Mapping[str, str]) -> str:
     """What tells one state of the definitions and suites of a course from another."""
     digest = hashlib.sha256()
     for name in sorted(texts):
-        digest.update(f"{name}\0{len(texts[name])}\0{texts[name]}".encode())
+        digest.update(_plain(f"{name}\0{len(texts[name])}\0{texts[name]}").encode())
     return digest.hexdigest()
+
+
+def _plain(name: str) -> str:
+    """A name of a file that need not be UTF-8, as a text that can be kept."""
+    return name.encode("utf-8", "backslashreplace").decode()
 
 
 @contextmanager
@@ -95,7 +100,7 @@ def remember(
     Raises `Unkept`."""
     told: dict[tuple[str, str], Since] = {}
     at = time.time() if now is None else now
-    key = str(course.resolve())
+    key, suite = _plain(str(course.resolve())), _plain(suite)
     with _opened() as database, database:
         database.execute("begin immediate")
         last = _states(database, key, suite)
@@ -178,7 +183,7 @@ def _prune(database: sqlite3.Connection, course: str, suite: str) -> None:
 def last_changes(course: Path, suite: str) -> list[tuple[str, str, str, str]]:
     """What the last run changed: case, lane, the state before (or nothing) and the one since.
     Raises `Unkept`."""
-    key = str(course.resolve())
+    key, suite = _plain(str(course.resolve())), _plain(suite)
     with _opened() as database:
         row = database.execute(
             "select max(number) from runs where course = ? and suite = ?", (key, suite)

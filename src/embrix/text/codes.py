@@ -23,6 +23,10 @@ CODES: dict[str, str] = {
     "hidden_token": "Every text that a token matches is taken by another one.",
     "law_fails": "A law does not hold: an example was found on which it is false.",
     "makes_nothing": "An alternative makes no form and has no single part to hand on.",
+    "outside_link": "A link among the files of a course leads out of its folder. What it leads to "
+    "is not read, so that nothing from elsewhere gets into handouts and starters.",
+    "too_many_files": "Some files of the folder are not read; a course belongs in a folder of its "
+    "own.",
     "missing_clause": "A function has no clause for some terms; a run that meets one is stuck.",
     "missing_field": "An alternative makes a form without filling all its fields.",
     "missing_operand": "An operator table does not say what its operands are.",

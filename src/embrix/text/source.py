@@ -6,6 +6,7 @@ person reads them.
 
 from __future__ import annotations
 
+import stat
 from bisect import bisect_right
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -71,6 +72,9 @@ MOST_BYTES = 16 << 20
 def read_bytes(path: Path, name: str) -> bytes:
     """What is in a file. Raises `Unreadable`, also for one that is too large to be a text."""
     try:
+        # Whatever waits for somebody to write (a pipe) or never ends (a device) is no text.
+        if not stat.S_ISREG(path.stat().st_mode):
+            raise Unreadable(f"{name} is {'a folder' if path.is_dir() else 'no file with a text'}")
         with path.open("rb") as handle:
             raw = handle.read(MOST_BYTES + 1)
     except (OSError, ValueError) as fault:
