@@ -1,6 +1,6 @@
 """Press random keys in the workbench for a while: whatever is pressed, it must not end.
 
-    ./dev fuzz --minutes 60 --seed 1
+    ./dev fuzz keys --minutes 60 --seed 1
 
 The keys are the same for the same seed. When the workbench ends or stops answering, the last keys
 are printed and the status is 1. The course is a copy of the shipped one, in a folder of its own.

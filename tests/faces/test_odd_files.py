@@ -150,7 +150,8 @@ def test_formatting_files_of_all_kinds(drip: Path, tmp_path: Path, capsys: Captu
         "empty.brix": b"", "bom.brix": b"\xef\xbb\xbflanguage A\nforms E\n  B( )\n",
         "latin.brix": b"language \xe9\n", "nul.brix": b"language A\x00\n",
         "crlf.brix": b"language A\r\nforms E\r\n  B\r\n", "code.py": b"def f(:\n",
-        "error.brix": b"StopIteration\n", "deep.brix": b"language A\nforms E\n  B(x: " + b"L[" * 9_000,
+        "error.brix": b"StopIteration\n",
+        "deep.brix": b"language A\nforms E\n  B(x: " + b"L[" * 9_000,
     }  # fmt: skip
     for name, content in texts.items():
         path = tmp_path / name

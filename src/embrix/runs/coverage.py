@@ -94,8 +94,12 @@ def played(session: Session, language: str) -> Iterator[tuple[Case, Lane]]:
             continue
         for case in suite.cases:
             for name in (*session.course.interpreters.get(language, {}), *suite.decided):
-                if case.applies_to(name):
+                if not case.applies_to(name):
+                    continue
+                try:
                     yield case, session.lane(language, name)
+                except KeyError:
+                    continue  # its definition has errors, or has no such choice
 
 
 def _met(session: Session, language: str) -> _Met:
