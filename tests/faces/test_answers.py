@@ -10,7 +10,7 @@ import jsonschema
 import pytest
 
 from embrix.cli.answers import ANSWERS, as_json, schema_of
-from embrix.cli.main import parser
+from embrix.cli.main import commands_in, parser
 from tests.conftest import leave_only
 from tests.faces.test_cli import run
 
@@ -124,8 +124,7 @@ def test_schemas_are_those_of_the_types() -> None:
 
 def test_every_command_that_answers_takes_json() -> None:
     """All but the ones that open something."""
-    (commands,) = (a.choices for a in parser()._actions if a.dest == "==SUPPRESS==" or a.choices)
-    assert isinstance(commands, dict)
+    commands = commands_in(parser())
     with_json = {
         name
         for name, sub in commands.items()

@@ -315,3 +315,37 @@ def test_main_puts_the_streams_back(capsys: Capture) -> None:
     assert main(["explain", "missing_clause"]) == 0
     assert (sys.stdout, sys.stderr) == before
     capsys.readouterr()
+
+
+@pytest.mark.parametrize(
+    "words",
+    [
+        ("draw", "tree", "--language", "Drip", "FILE"), ("draw", "--language", "Drip", "tree", "FILE"),
+        ("run", "FILE", "--language", "Drip"), ("run", "--language", "Drip", "FILE"),
+        ("accept", "SUITE", "--json", "no such case"),
+    ],
+)  # fmt: skip
+def test_options_stand_anywhere(
+    words: tuple[str, ...], course_copy: Path, capsys: Capture
+) -> None:
+    leave_only(course_copy, "drip")
+    stands = {"FILE": str(course_copy / "drip" / "programs" / "toll.drip"),
+              "SUITE": str(course_copy / "drip" / "drip.suite.toml")}  # fmt: skip
+    _, _, err = run(
+        capsys, *(stands.get(word, word) for word in words), "--course", str(course_copy)
+    )
+    assert "unrecognized" not in err
+
+
+def test_steps_of_a_long_run_end_and_say_so(course_copy: Path, capsys: Capture) -> None:
+    """Two thousand terms make two thousand judgements of up to that length."""
+    leave_only(course_copy, "drip")
+    text = " + ".join(["1"] * 2_000)
+    status, out, err = run(
+        capsys, "steps", "-e", text, "--with", "environment", "--course", str(course_copy)
+    )
+    assert status == 0
+    assert 500_000 < len(out) < 600_000
+    assert "more lines; embrix walk prints any of them" in err
+    count = len(out.splitlines())
+    assert f"{3_999 - count:,} more lines" in err

@@ -188,8 +188,7 @@ def steps(arguments: argparse.Namespace) -> int:
             continue
         if len(work.lanes) > 1:
             print(f"— {lane.name}")
-        for line in walk.each_line():
-            print(visible(line))
+        _print_lines(walk)
         if outcome.kind != "value":
             sys.stdout.flush()
             print(visible(outcome.sentence), file=sys.stderr)
@@ -200,6 +199,23 @@ def steps(arguments: argparse.Namespace) -> int:
     if arguments.json:
         print_answer("steps", answers[0] if len(answers) == 1 else answers)
     return status_of(kinds)
+
+
+MOST_PRINTED = 500_000
+"""Characters of steps that are printed of one lane."""
+
+
+def _print_lines(walk: Walk) -> None:
+    """The steps one by one; of a run that would fill hundreds of pages the first ones."""
+    printed = 0
+    for number, line in enumerate(walk.each_line()):
+        if printed > MOST_PRINTED:
+            sys.stdout.flush()
+            more = counted(walk.count_lines() - number, "more line")
+            print(f"embrix: {more}; embrix walk prints any of them", file=sys.stderr)
+            return
+        printed += len(line)
+        print(visible(line))
 
 
 def repl(arguments: argparse.Namespace) -> int:

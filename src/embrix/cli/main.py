@@ -50,7 +50,7 @@ def main(argv: Sequence[str] | None = None) -> int:
 
 def _carried_out(argv: Sequence[str]) -> int:
     try:
-        arguments = parser().parse_args(texts_attached(argv))
+        arguments = parsed(texts_attached(argv))
         command: Command = arguments.command
         return command(arguments)
     except Usage as wrong:
@@ -118,6 +118,22 @@ def texts_attached(argv: Sequence[str]) -> list[str]:
             word += words.pop(0)
         joined.append(word)
     return joined
+
+
+def parsed(words: list[str]) -> argparse.Namespace:
+    """The arguments of a command line. Options may stand before, between and behind what a command
+    is given."""
+    top = parser()
+    commands = commands_in(top)
+    if words and words[0] in commands:
+        return commands[words[0]].parse_intermixed_args(words[1:])
+    return top.parse_args(words)
+
+
+def commands_in(top: argparse.ArgumentParser) -> dict[str, argparse.ArgumentParser]:
+    """The parsers of all commands by name."""
+    found = [one for one in top._actions if isinstance(one, argparse._SubParsersAction)]
+    return dict(found[0].choices)
 
 
 def parser() -> argparse.ArgumentParser:

@@ -53,7 +53,7 @@ def walk(arguments: argparse.Namespace) -> int:
             print("nowhere", file=sys.stderr)
             return NEGATIVE
         at = place
-    head = head_data(found, work.source.text, work.language)
+    head = head_data(found, work.source.text, work.language, levels=False)
     numbers = range(max(0, at), min(at + arguments.show, len(found)))
     _print(arguments, head, [station_data(found, found.station(n)) for n in numbers])
     return REJECTED if traced.result.outcome.kind in UNREAD else OK

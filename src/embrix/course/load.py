@@ -25,7 +25,7 @@ from embrix.machine.conversions import with_conversions
 from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.source import Source, Span, Unreadable, read_source
 from embrix.text.suggest import did_you_mean
-from embrix.text.toml_places import fault_place, key_place
+from embrix.text.toml_places import fault_place, key_place, read_toml
 
 MOST_FILES = 2_000
 MOST_ENTRIES = 50_000
@@ -216,7 +216,7 @@ class _Loader:
         if source is None:
             return self.folder.name, ""
         try:
-            data = tomllib.loads(source.text)
+            data = read_toml(source.text)
         except tomllib.TOMLDecodeError as bad:
             self.findings.error(
                 "bad_toml", f"this is not TOML: {bad}", source, fault_place(source, bad)

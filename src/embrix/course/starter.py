@@ -22,7 +22,7 @@ from embrix.course.load import Course, load_course
 from embrix.text.saving import before, sweep
 from embrix.text.source import Source, Span, Unreadable, read_source
 from embrix.text.suggest import did_you_mean
-from embrix.text.toml_places import heads
+from embrix.text.toml_places import heads, read_toml
 
 
 class NoStarter(Exception):
@@ -186,7 +186,7 @@ def _suite(path: Path, language: str, lanes: Collection[str]) -> str | None:
     of them stay as they are written, with their comments."""
     try:
         text = read_source(path).text
-        if tomllib.loads(text).get("language") != language:
+        if read_toml(text).get("language") != language:
             return None
         places = [at for at, _ in heads(text, ("case", "question"))]
         blocks = [text[a:b] for a, b in pairwise([0, *places, len(text)])]
@@ -197,7 +197,7 @@ def _suite(path: Path, language: str, lanes: Collection[str]) -> str | None:
 
 def _entry(block: str, lanes: Collection[str]) -> str:
     """One entry of a suite. Raises TOMLDecodeError."""
-    ((kind, (data,)),) = tomllib.loads(block).items()
+    ((kind, (data,)),) = read_toml(block).items()
     left = _for_lanes(data, lanes)
     if left == data:
         return block

@@ -24,7 +24,7 @@ class Limits:
 LIVE = Limits(calls=400_000, depth=200_000, output=100_000, moments=1_000_000)
 """What a run while typing may use."""
 
-COMMAND = Limits(calls=1_000_000, depth=200_000)
+COMMAND = Limits(calls=400_000, depth=200_000)
 """What a run on the command line or at a prompt and a case of a suite may use, unless it is told
 otherwise: far more than teaching programs take, and told in seconds when a run does not end."""
 

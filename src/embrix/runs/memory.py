@@ -7,6 +7,24 @@ from pathlib import Path
 
 from embrix.machine.limits import MEMORY
 
+LEAST = 1 << 30
+"""Bytes that a process has in any case: deep runs take much address space without using it."""
+
+
+def share_of_memory(processes: int) -> int:
+    """Bytes for each of some processes that run at the same time: together at most three quarters
+    of what is free."""
+    return min(MEMORY, max(LEAST, _free() * 3 // 4 // max(1, processes)))
+
+
+def _free() -> int:
+    try:
+        lines = Path("/proc/meminfo").read_text().splitlines()
+        known = dict(line.split(":", 1) for line in lines if ":" in line)
+        return int(known["MemAvailable"].split()[0]) << 10
+    except (OSError, ValueError, KeyError, IndexError):
+        return MEMORY * 2
+
 
 def limit_memory(size: int = MEMORY) -> None:
     """Let this process have at most `size` bytes of address space more than now."""

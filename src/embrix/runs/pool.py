@@ -16,8 +16,8 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import IO, Any, TypeAlias
 
-from embrix.machine.limits import MEMORY
 from embrix.runs.frames import read_frame, write_frame
+from embrix.runs.memory import share_of_memory
 
 Answer: TypeAlias = dict[str, Any]
 """`answer`, `fault` with a text, `cancelled`, or `progress` (more answers follow)."""
@@ -66,8 +66,8 @@ class _Worker:
 class Pool:
     """Some workers for one course."""
 
-    def __init__(self, size: int = 1, memory: int = MEMORY) -> None:
-        self._memory = memory
+    def __init__(self, size: int = 1, memory: int | None = None) -> None:
+        self._memory = memory or share_of_memory(size)
         self._numbers = itertools.count(1)
         self._course: dict[str, Any] | None = None
         self._lock = threading.Lock()

@@ -16,9 +16,8 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Any, BinaryIO
 
-from embrix.machine.limits import MEMORY
 from embrix.runs.frames import read_frame, write_frame
-from embrix.runs.memory import limit_memory
+from embrix.runs.memory import limit_memory, share_of_memory
 
 Telling = Callable[[dict[str, Any]], None]
 Work = Callable[[int, Telling], dict[str, Any]]
@@ -59,7 +58,8 @@ class Shared:
             child = os.fork()
             if child == 0:
                 os.close(reading)
-                _carry_out(work, range(worker, parts, min(workers, parts)), writing)
+                count = min(workers, parts)
+                _carry_out(work, range(worker, parts, count), writing, count)
             os.close(writing)
             shared._children.append(child)
             ends.append(reading)
@@ -110,11 +110,11 @@ class Shared:
                 self.telling({"done": done, "of": of})
 
 
-def _carry_out(work: Work, numbers: Sequence[int], writing: int) -> None:
+def _carry_out(work: Work, numbers: Sequence[int], writing: int, processes: int) -> None:
     """What a copy of the process does; it never comes back from here."""
     status = 1
     try:
-        limit_memory(MEMORY)
+        limit_memory(share_of_memory(processes))
         with os.fdopen(writing, "wb") as stream:
             for number in numbers:
                 try:

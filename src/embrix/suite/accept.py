@@ -49,7 +49,7 @@ def accept(
     """
     try:
         document = tomlkit.parse(source.text)
-    except TOMLKitError as bad:
+    except (TOMLKitError, RecursionError, ValueError) as bad:
         raise CannotAccept(f"the file cannot be read: {bad}") from bad
     number, row = case.entry
     cases = document.get("case")

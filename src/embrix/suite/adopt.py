@@ -13,7 +13,7 @@ from msgspec import UNSET, UnsetType
 
 from embrix.suite.accept import Acceptance, CannotAccept
 from embrix.suite.model import Suite
-from embrix.text.toml_places import heads
+from embrix.text.toml_places import heads, read_toml
 
 Plain: TypeAlias = int | float | str
 
@@ -132,7 +132,7 @@ def _behind_cases(text: str, lines: list[str]) -> int:
 def _more(old: str, new: str, count: int) -> bool:
     """Whether one text of a suite says what another does, and some cases more."""
     try:
-        before, after = tomllib.loads(old), tomllib.loads(new)
+        before, after = read_toml(old), read_toml(new)
     except tomllib.TOMLDecodeError:
         return False
     cases = after.pop("case", [])

@@ -13,7 +13,7 @@ from embrix.suite.model import Answer, Bound, Case, Expectation, Question, Suite
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Source, Unreadable, read_source
 from embrix.text.suggest import did_you_mean
-from embrix.text.toml_places import fault_place
+from embrix.text.toml_places import fault_place, read_toml
 
 _SUITE_KEYS = ("language", "about", "case", "question")
 _CASE_KEYS = (
@@ -39,7 +39,7 @@ def read_suite(
     """
     entries = Entries(source, findings)
     try:
-        data = tomllib.loads(source.text, parse_float=str)
+        data = read_toml(source.text, parse_float=str)
     except tomllib.TOMLDecodeError as bad:
         findings.error("bad_suite", f"this is not TOML: {bad}", source, fault_place(source, bad))
         return None

@@ -1,15 +1,30 @@
-"""Where keys and tables are written in a TOML text. The readers of TOML that we use tell values
-without their places; here only the structure is looked at, never what stands inside texts or
-comments."""
+"""Texts in TOML: what they say, and where keys and tables are written. The readers of TOML that we
+use tell values without their places; for these only the structure is looked at, never what stands
+inside texts or comments."""
 
 from __future__ import annotations
 
 import re
 import tomllib
-from collections.abc import Collection
+from collections.abc import Callable, Collection
 from functools import lru_cache
+from typing import Any
 
 from embrix.text.source import Source, Span
+
+
+def read_toml(text: str, parse_float: Callable[[str], Any] = float) -> dict[str, Any]:
+    """What a TOML text says. Raises TOMLDecodeError, also for what the reader has no measure for:
+    nesting without end, numbers of thousands of digits."""
+    try:
+        return tomllib.loads(text, parse_float=parse_float)
+    except tomllib.TOMLDecodeError:
+        raise
+    except RecursionError as deep:
+        raise tomllib.TOMLDecodeError("it is nested too deeply") from deep
+    except ValueError as bad:
+        raise tomllib.TOMLDecodeError(str(bad)) from bad
+
 
 _PIECES = re.compile(
     r"""

@@ -57,8 +57,8 @@ def clause_data(walk: Walk, clause: Span | None) -> dict[str, Any] | None:
     return {"file": source.name, "line": line, "text": " ".join(text.split())}
 
 
-def head_data(walk: Walk, program: str, language: str) -> dict[str, Any]:
-    """What is told of a walk as a whole."""
+def head_data(walk: Walk, program: str, language: str, *, levels: bool = True) -> dict[str, Any]:
+    """What is told of a walk as a whole; without `levels` not its height over time."""
     outcome = walk.traced.result.outcome
     return {
         "embrix": "walk",
@@ -70,5 +70,5 @@ def head_data(walk: Walk, program: str, language: str) -> dict[str, Any]:
         "length": len(walk),
         "outcome": outcome.as_data(),
         "output": list(walk.traced.result.output),
-        "levels": walk.levels(),
+        "levels": walk.levels() if levels else [],
     }

@@ -28,6 +28,9 @@ from embrix.trace.stations import Binding, Held, Put, Station, View
 from embrix.trace.waiting import Waiting
 
 MOST_BINDINGS = 60
+MOST_PIECES, DEEP, NEAR = 4_000, 1_000, 200
+"""Of a term: the pieces that are shown, the levels from its top, and the levels above a focus that
+lies deeper than that."""
 MOST_WRITTEN = 200
 """Characters of the output that are told at each station."""
 MOST_PUT = 8
@@ -337,7 +340,14 @@ class Walk:
             return Printed(self._machine.display.show(term))
         if term[0] not in self.lane.interpreter.language.signature.by_tag:
             return Printed(self._machine.display.show(term))
-        return printer.show(term, focus=path, most=4_000, deep=1_000)
+        if path is not None and len(path) > DEEP:
+            # What lies far above the focus is not shown either.
+            for step in path[:-NEAR]:
+                term = term[FIELDS + step]
+            near = printer.show(term, focus=path[-NEAR:], most=MOST_PIECES, deep=DEEP)
+            focus = near.focus and Span(near.focus.start + 2, near.focus.end + 2)
+            return Printed(f"… {near.text} …", focus, whole=False)
+        return printer.show(term, focus=path, most=MOST_PIECES, deep=DEEP)
 
     # ---------------------------------------------------------------- moments
 
