@@ -320,14 +320,13 @@ def test_main_puts_the_streams_back(capsys: Capture) -> None:
 @pytest.mark.parametrize(
     "words",
     [
-        ("draw", "tree", "--language", "Drip", "FILE"), ("draw", "--language", "Drip", "tree", "FILE"),
+        ("draw", "tree", "--language", "Drip", "FILE"),
+        ("draw", "--language", "Drip", "tree", "FILE"),
         ("run", "FILE", "--language", "Drip"), ("run", "--language", "Drip", "FILE"),
         ("accept", "SUITE", "--json", "no such case"),
     ],
 )  # fmt: skip
-def test_options_stand_anywhere(
-    words: tuple[str, ...], course_copy: Path, capsys: Capture
-) -> None:
+def test_options_stand_anywhere(words: tuple[str, ...], course_copy: Path, capsys: Capture) -> None:
     leave_only(course_copy, "drip")
     stands = {"FILE": str(course_copy / "drip" / "programs" / "toll.drip"),
               "SUITE": str(course_copy / "drip" / "drip.suite.toml")}  # fmt: skip

@@ -342,6 +342,8 @@ class Body:
         self.temporaries = 0
         self.traced = unit.traces(target)
         self.counted = unit.variant == "counted"
+        self.counts_made = True
+        """Whether suspensions that are made here are new."""
         self.loops = False
         subject = target.subject
         self.here = f"s{target.slots[subject]}" if subject is not None else "here"
@@ -751,7 +753,7 @@ class Body:
             case k.Local(slot):
                 return load(f"s{slot}")
             case k.Build(constructor, args):
-                if self.counted and constructor.role == "suspended":
+                if self.counted and self.counts_made and constructor.role == "suspended":
                     self.out.append(add_to("made", 1))
                 place = self.place() if constructor.is_form else const(None)
                 return row(const(constructor.tag), place, *self.operands(args))

@@ -109,6 +109,7 @@ def filling(
     for offset, fill in enumerate(later, number + 1):
         frame = row(const(KNOT), const(None), keys[offset], raws[offset], frame, load(fill))
     inner = body.nested()
+    inner.counts_made = False  # they are made once, when the knot is tied
     inner.out.append(assign(f"s{node.slot}", frame))
     value = inner.value(node.pairs[number][1])
     inner.out.append(ast.Return(value))

@@ -1,0 +1,477 @@
+"""The meaning of checked definitions, written down as plainly as possible: an interpreter of the
+core by recursion over its expressions.
+
+It is slow, and nobody runs programs on it. Whatever the compiler makes of a definition must give
+the same value or failure, the same place, the same output and state, the same counts, and the same
+judgements in the same order. Only what a built-in function does to its arguments is shared with
+compiled code (`machine.primitives`, `terms`): what is held against each other here is how
+expressions, clauses, calls and steps are put together.
+"""
+
+from __future__ import annotations
+
+import sys
+import threading
+from collections import Counter
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from functools import partial
+from typing import Any
+
+from embrix.brix import core as k
+from embrix.machine.faults import Ended, Failed, OutOfFuel, Stuck, Unfinished
+from embrix.machine.limits import Limits
+from embrix.machine.outcome import Outcome
+from embrix.machine.primitives import primitives
+from embrix.machine.run import Machine
+from embrix.terms.binding import alike, free_names, fresh, substitute
+from embrix.terms.node import (
+    CONS,
+    EMPTY_MAP,
+    EMPTY_NODE,
+    EMPTY_STORE,
+    FIELDS,
+    FRAME,
+    NIL_NODE,
+    NONE_NODE,
+    SOME,
+    Node,
+    Value,
+    list_items,
+    make_list,
+    same,
+    tuple_of,
+)
+from embrix.terms.numbers import DividedByZero, TooLarge, operations
+from embrix.terms.types import Con, Tup, settle
+
+ABSENT = object()
+COMPARISONS: dict[str, Callable[[Any, Any], bool]] = {
+    "less": lambda a, b: a < b, "at_most": lambda a, b: a <= b, "more": lambda a, b: a > b,
+    "at_least": lambda a, b: a >= b, "equal_plain": lambda a, b: a == b,
+}  # fmt: skip
+EMPTY: dict[str, Value] = {"Set": frozenset(), "Store": EMPTY_STORE, "Map": EMPTY_MAP}
+"""The empty things of each type; an environment is the default."""
+STACK = 256 << 20
+"""Bytes of stack for a run: each expression inside another takes a call of Python."""
+
+
+@dataclass(slots=True)
+class Knotted:
+    """The name of a frame whose value mentions the environment, and the value, once it is made."""
+
+    name: Value
+    value: Value = None
+
+
+@dataclass(slots=True)
+class Judged:
+    """A judgement that was entered: the function, its arguments, the clause that took them."""
+
+    function: str
+    arguments: tuple[Value, ...]
+    clause: int = -1
+
+
+@dataclass(slots=True)
+class Evaluated:
+    """What came of a run: an outcome (without text), output, the final state, counts, and the
+    judgements in the order in which they were entered."""
+
+    kind: str = "value"
+    name: str = ""
+    value: Value = None
+    place: tuple[int, int] | None = None
+    output: list[str] = field(default_factory=list)
+    state: tuple[Value, ...] = ()
+    counts: Counter[str] = field(default_factory=Counter)
+    judged: list[Judged] = field(default_factory=list)
+
+    def agrees(self, outcome: Outcome) -> bool:
+        """Whether it is an outcome, as far as it is told here."""
+        if (self.kind, self.name, self.place) != (outcome.kind, outcome.name, outcome.place):
+            return False
+        return self.kind != "value" or same(self.value, outcome.value)
+
+
+def evaluate(
+    machine: Machine,
+    term: Node,
+    given: Sequence[tuple[str, Value]] = (),
+    given_input: Sequence[str] = (),
+    limits: Limits | None = None,
+) -> Evaluated:
+    """Run a program by the definition of its interpreter."""
+    run = _Run(machine, limits or Limits(), list(given_input))
+    found: list[Evaluated] = []
+    before = threading.stack_size(STACK)
+    try:
+        thread = threading.Thread(target=lambda: found.append(run.whole(term, given)))
+        thread.start()
+        thread.join()
+    finally:
+        threading.stack_size(before)
+    return found[0]
+
+
+Slots = dict[int, Value]
+
+
+class _Run:
+    def __init__(self, machine: Machine, limits: Limits, lines: list[str]) -> None:
+        self.machine = machine
+        self.interpreter = machine.interpreter
+        self.lines = lines
+        self.calls = limits.calls
+        self.told = Evaluated()
+        self.functions = self.interpreter.functions
+        signature = self.interpreter.signature
+        printer = machine.printer
+
+        def accept(name: str) -> bool:
+            return printer is None or printer.literal(name) is not None
+
+        numbers = self.interpreter.language.numbers
+        self.operations: dict[str, Callable[..., Any]] = {
+            **primitives(limits, self.spend, numbers, ABSENT),
+            **operations(numbers, limits.number_bits),
+            **COMPARISONS,
+            "equal": same,
+            "free": lambda e: free_names(signature, e, self.spend),
+            "substitute": lambda v, x, e: substitute(signature, v, x, e, accept, self.spend),
+            "alike": lambda a, b: alike(signature, a, b, self.spend),
+            "fresh": lambda x, names: fresh(x, names, accept),
+        }
+        self.roles = {c.tag: c.role for c in self.interpreter.constructors.values() if c.role}
+
+    def spend(self, amount: int) -> None:
+        self.calls -= amount
+        if self.calls < 0:
+            raise OutOfFuel("calls")
+
+    def whole(self, term: Node, given: Sequence[tuple[str, Value]]) -> Evaluated:
+        """`main` applied to the program."""
+        told = self.told
+        main = self.functions[self.interpreter.main]
+        args: list[Value] = [term]
+        if len(main.params) == 2:
+            args.append(make_list([tuple_of(name, value) for name, value in given]))
+        sys.setrecursionlimit(400_000)
+        try:
+            value = self.call(main, args, term)
+            if isinstance(settle(main.result), Tup):
+                value, *rest = value[FIELDS:]
+                told.state = tuple(rest)
+            told.value = value
+        except Failed as end:
+            told.kind, told.name, told.place = "failure", end.error.name, _place(end)
+        except Stuck as end:
+            told.kind, told.place = "stuck", _place(end)
+        except Unfinished as end:
+            told.kind, told.place = "unfinished", _place(end)
+        except (OutOfFuel, TooLarge, RecursionError):
+            told.kind, told.name = "out of fuel", "calls"
+        return told
+
+    # ---------------------------------------------------------------- functions
+
+    def call(self, function: k.Function, args: Sequence[Value], here: Node) -> Value:
+        """A function applied to values; `here` is the term that is current where it has none."""
+        self.spend(1)
+        self.told.counts[f"calls of {function.name}"] += 1
+        if function.subject is not None:
+            here = args[function.subject]
+        slots = dict(zip(function.slots, args, strict=True))
+        judged = None
+        if function.judgement is not None or function.finals:
+            judged = Judged(function.name, tuple(args))
+            self.told.judged.append(judged)
+        if function.body is not None:
+            return self.value(function.body, slots, here)
+        subjects = [args[number] for number in function.subjects]
+        return self.choose(subjects, function.clauses, slots, here, judged)
+
+    def choose(
+        self,
+        subjects: Sequence[Value],
+        clauses: Sequence[k.CoreClause],
+        slots: Slots,
+        here: Node,
+        judged: Judged | None = None,
+    ) -> Value:
+        """The body of the first clause that takes the subjects and whose guard holds."""
+        for number, clause in enumerate(clauses):
+            bound: Slots = {}
+            if not all(
+                self.matches(pattern, subject, bound)
+                for pattern, subject in zip(clause.patterns, subjects, strict=True)
+            ):
+                continue
+            inner = {**slots, **bound}
+            if clause.guard is not None and not self.value(clause.guard, inner, here):
+                continue
+            if judged is not None:
+                judged.clause = number
+            self.forced(clause.patterns)
+            return self.value(clause.body, inner, here)
+        raise Stuck("no clause takes this", tuple(subjects), here)
+
+    def forced(self, patterns: Sequence[k.CorePattern]) -> None:
+        """Suspended things that a clause takes are forced, settled ones used again."""
+        for part in k.parts_of(tuple(patterns)):
+            if isinstance(part, k.Shape):
+                role = self.roles.get(part.tag, "")
+                counted = {"suspended": "suspensions forced", "settled": "suspensions reused"}
+                if role in counted:
+                    self.told.counts[counted[role]] += 1
+
+    def matches(self, pattern: k.CorePattern, value: Value, bound: Slots) -> bool:
+        match pattern:
+            case k.Bind(slot):
+                if slot is not None:
+                    bound[slot] = value
+                return True
+            case k.Named(inner, slot):
+                bound[slot] = value
+                return self.matches(inner, value, bound)
+            case k.Equals(wanted):
+                return isinstance(wanted, bool) == isinstance(value, bool) and bool(value == wanted)
+            case k.Among(tags, inner):
+                return value[0] in tags and self.matches(inner, value, bound)
+            case k.Shape(tag, fields, _):
+                return value[0] == tag and all(
+                    self.matches(part, value[FIELDS + index], bound)
+                    for index, part in enumerate(fields)
+                )
+
+    def final(self, function: k.Function, value: Value) -> bool:
+        """Whether a term is final for a small-step relation."""
+        return any(self.matches(pattern, value, {}) for pattern in function.finals)
+
+    # ---------------------------------------------------------------- expressions
+
+    def values(self, nodes: Sequence[k.Core], slots: Slots, here: Node) -> list[Value]:
+        """From left to right."""
+        return [self.value(node, slots, here) for node in nodes]
+
+    def value(self, node: k.Core, slots: Slots, here: Node) -> Value:
+        """What an expression gives, with the values of its variables and the current term."""
+        match node:
+            case k.Const(value):
+                return value
+            case k.Local(slot):
+                return slots[slot]
+            case k.Build(constructor, args):
+                if constructor.role == "suspended":
+                    self.told.counts["suspensions made"] += 1
+                place = here[1] if constructor.is_form else None
+                return (constructor.tag, place, *self.values(args, slots, here))
+            case k.BuildTuple(items):
+                return tuple_of(*self.values(items, slots, here))
+            case k.BuildList(items, rest):
+                made = self.values(items, slots, here)
+                tail = self.value(rest, slots, here) if rest is not None else NIL_NODE
+                for one in reversed(made):
+                    tail = (CONS, None, one, tail)
+                return tail
+            case k.Optional(inner):
+                return NONE_NODE if inner is None else (SOME, None, self.value(inner, slots, here))
+            case k.Empty(kind):
+                settled = settle(kind)
+                known: dict[str, Value] = {
+                    "Set": frozenset(), "Store": EMPTY_STORE, "Map": EMPTY_MAP,
+                }  # fmt: skip
+                return (
+                    known.get(settled.name, EMPTY_NODE) if isinstance(settled, Con) else EMPTY_NODE
+                )
+            case k.Call(callee, args):
+                return self.call(self.functions[callee], self.values(args, slots, here), here)
+            case k.Primitive(operation, args):
+                return self.primitive(operation, self.values(args, slots, here), here)
+            case k.Lookup():
+                return self.lookup(node, slots, here)
+            case k.Fetch():
+                return self.fetch(node, slots, here)
+            case k.Extend(environment, key, value):
+                base, named, bound = self.values((environment, key, value), slots, here)
+                return (FRAME, None, named, bound, base)
+            case k.ExtendAll(environment, items):
+                base, pairs = self.values((environment, items), slots, here)
+                for pair in list_items(pairs):
+                    base = (FRAME, None, pair[FIELDS], pair[FIELDS + 1], base)
+                return base
+            case k.Test(test, yes, no):
+                taken = yes if self.value(test, slots, here) else no
+                return self.value(taken, slots, here)
+            case k.Match(subjects, own, clauses):
+                found = self.values(subjects, slots, here)
+                inner = {**slots, **dict(zip(own, found, strict=True))}
+                return self.choose(found, clauses, inner, here)
+            case k.Emit(text, then):
+                self.told.output.append(self.value(text, slots, here))
+                return self.value(then, slots, here)
+            case k.Template(parts):
+                return "".join(
+                    part if isinstance(part, str) else self.shown(self.value(part, slots, here))
+                    for part in parts
+                )
+            case k.Fail(error, args, at):
+                payload = tuple(self.values(args, slots, here))
+                at_node = here if at is None else self.value(at, slots, here)
+                raise Failed(error, payload, at_node)
+            case k.Todo(note):
+                raise Unfinished(note, here)
+            case k.Lambda(params, body):
+                return partial(self.applied, params, body, slots, here)
+            case k.CallValue(callee, args):
+                function, *handed = self.values((callee, *args), slots, here)
+                return function(*handed)
+            case k.Knot():
+                return self.knot(node, slots, here)
+            case k.Attempt():
+                return self.attempt(node, slots, here)
+            case k.Ask():
+                return (SOME, None, self.lines.pop(0)) if self.lines else NONE_NODE
+            case k.Decided(choice, alternative):
+                known_choice = self.interpreter.choices[choice]
+                return self.interpreter.decided.get(choice, known_choice.default) == alternative
+            case k.Loop():
+                return self.loop(node, slots, here)
+            case k.IsFinal(relation, inner, listed):
+                tested = self.value(inner, slots, here)
+                items = list(list_items(tested)) if listed else [tested]
+                return all(self.final(self.functions[relation], one) for one in items)
+            case k.Repeat():
+                return self.repeat(node, slots, here)
+            case k.StepList():
+                return self.step_list(node, slots, here)
+
+    def shown(self, value: Value) -> str:
+        return value if isinstance(value, str) else self.machine.display.show(value)
+
+    def applied(
+        self, params: Sequence[int], body: k.Core, slots: Slots, here: Node, *given: Value
+    ) -> Value:
+        """A function that is a value, applied where its variables and its place are those of where
+        it was made."""
+        self.spend(1)
+        return self.value(body, {**slots, **dict(zip(params, given, strict=True))}, here)
+
+    def primitive(self, operation: str, args: list[Value], here: Node) -> Value:
+        counted = {
+            "alloc": "allocations", "reserve": "allocations", "store_with": "writes",
+            "substitute": "substitutions",
+        }.get(operation)  # fmt: skip
+        if counted is not None:
+            self.told.counts[counted] += 1
+        try:
+            return self.operations[operation](*args)
+        except DividedByZero:
+            raise Stuck("a division by zero that no clause takes care of", (), here) from None
+
+    def lookup(self, node: k.Lookup, slots: Slots, here: Node) -> Value:
+        """The value of the innermost frame with a name."""
+        frame, key = self.values((node.environment, node.key), slots, here)
+        self.told.counts["lookups"] += 1
+        while frame is not EMPTY_NODE:
+            knot = frame[FIELDS] if isinstance(frame[FIELDS], Knotted) else None
+            if (knot.name if knot is not None else frame[FIELDS]) == key:
+                value = knot.value if knot is not None else frame[FIELDS + 1]
+                return (SOME, None, value) if node.wraps else value
+            self.told.counts["hops"] += 1
+            frame = frame[FIELDS + 2]
+        if node.instead is None:
+            raise Stuck(f"the environment has no {key}", (), here)
+        return self.value(node.instead, slots, here)
+
+    def fetch(self, node: k.Fetch, slots: Slots, here: Node) -> Value:
+        container, key = self.values((node.container, node.key), slots, here)
+        if node.kind == "store":
+            self.told.counts["reads"] += 1
+        found = self.operations[f"{node.kind}_find"](container, key)
+        if found is not ABSENT:
+            return (SOME, None, found) if node.wraps else found
+        if node.instead is None:
+            raise Stuck(f"the {node.kind} has nothing at that key", (), here)
+        return self.value(node.instead, slots, here)
+
+    def knot(self, node: k.Knot, slots: Slots, here: Node) -> Value:
+        """An environment with frames whose values see the environment up to the last of them."""
+        frame = self.value(node.base, slots, here)
+        inner = {**slots, node.slot: frame}
+        tied: list[Knotted] = []
+        for key, _ in node.pairs:
+            tied.append(Knotted(self.value(key, inner, here)))
+            frame = (FRAME, None, tied[-1], None, frame)
+        inner[node.slot] = frame
+        for knotted, (_, expr) in zip(tied, node.pairs, strict=True):
+            knotted.value = self.value(expr, inner, here)
+        return self.value(node.then, inner, here)
+
+    def attempt(self, node: k.Attempt, slots: Slots, here: Node) -> Value:
+        try:
+            return self.value(node.value, slots, here)
+        except Failed as failed:
+            for handler in node.handlers:
+                bound: Slots = {}
+                if handler.error is not failed.error or not all(
+                    self.matches(pattern, value, bound)
+                    for pattern, value in zip(handler.patterns, failed.payload, strict=True)
+                ):
+                    continue
+                inner = {**slots, **bound}
+                if handler.guard is None or self.value(handler.guard, inner, here):
+                    return self.value(handler.body, inner, here)
+            raise
+
+    def loop(self, node: k.Loop, slots: Slots, here: Node) -> Value:
+        items = self.value(node.items, slots, here)
+        start = self.value(node.start, slots, here) if node.start is not None else None
+        function = self.value(node.function, slots, here)
+        if node.kind == "fold":
+            for one in list_items(items):
+                start = function(start, one)
+            return start
+        made = []
+        for one in list_items(items):
+            value = function(one)
+            made += [value] if node.kind == "map" else [one] if value else []
+        return make_list(made)
+
+    # ---------------------------------------------------------------- small steps
+
+    def repeat(self, node: k.Repeat, slots: Slots, here: Node) -> Value:
+        """Steps until the first subject is final."""
+        relation = self.functions[node.function]
+        args = self.values(node.args, slots, here)
+        subject = relation.subjects[0]
+        while not self.final(relation, args[subject]):
+            self.told.counts["rounds"] += 1
+            step = self.call(relation, args, here)
+            if not node.threads:
+                args[subject] = step
+                continue
+            for index, number in enumerate((subject, *node.threads)):
+                args[number] = step[FIELDS + index]
+        if not node.threads:
+            return args[subject]
+        return tuple_of(args[subject], *(args[number] for number in node.threads))
+
+    def step_list(self, node: k.StepList, slots: Slots, here: Node) -> Value:
+        """The first item that is not final takes a step; the others stay."""
+        relation = self.functions[node.function]
+        items = list(list_items(self.value(node.items, slots, here)))
+        at = next(n for n, one in enumerate(items) if not self.final(relation, one))
+        args = [
+            items[at] if number == relation.subjects[0] else self.value(arg, slots, here)
+            for number, arg in enumerate(node.args)
+        ]
+        step = self.call(relation, args, here)
+        if not isinstance(settle(relation.result), Tup):
+            return make_list([*items[:at], step, *items[at + 1 :]])
+        whole = make_list([*items[:at], step[FIELDS], *items[at + 1 :]])
+        return tuple_of(whole, *step[FIELDS + 1 :])
+
+
+def _place(end: Ended) -> tuple[int, int] | None:
+    return end.node[1] if end.node is not None else None
