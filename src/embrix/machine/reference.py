@@ -305,8 +305,8 @@ class _Run:
                 return self.value(taken, slots, here)
             case k.Match(subjects, own, clauses):
                 found = self.values(subjects, slots, here)
-                inner = {**slots, **dict(zip(own, found, strict=True))}
-                return self.choose(found, clauses, inner, here)
+                own_slots = {**slots, **dict(zip(own, found, strict=True))}
+                return self.choose(found, clauses, own_slots, here)
             case k.Emit(text, then):
                 self.told.output.append(self.value(text, slots, here))
                 return self.value(then, slots, here)
@@ -339,8 +339,8 @@ class _Run:
                 return self.loop(node, slots, here)
             case k.IsFinal(relation, inner, listed):
                 tested = self.value(inner, slots, here)
-                items = list(list_items(tested)) if listed else [tested]
-                return all(self.final(self.functions[relation], one) for one in items)
+                each = list_items(tested) if listed else (tested,)
+                return all(self.final(self.functions[relation], one) for one in each)
             case k.Repeat():
                 return self.repeat(node, slots, here)
             case k.StepList():
