@@ -205,9 +205,8 @@ class Course:
         """The verdicts of a suite, case by case, on every lane. Raises `NotFound`."""
         path = self._course.folder / suite
         if path not in self._course.suites:
-            raise NotFound(
-                f"{self.title} has no suite {suite}; there are: {', '.join(self.suites)}"
-            )
+            known = ", ".join(self.suites) or "none"
+            raise NotFound(f"{self.title} has no suite {suite}; there are: {known}")
         findings = Findings()
         read = self._session.suite(path, findings)
         if read is None:

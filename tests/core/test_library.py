@@ -41,7 +41,11 @@ def test_problems_and_verdicts_of_a_faulty_course(course_copy: Path) -> None:
     course = embrix.load(course_copy)
     (problem,) = (one for one in course.problems() if one.severity == "error")
     assert (problem.file, problem.code) == ("drip/by_name.brix", "unknown_error")
-    assert file.read_text().split("\n")[problem.line - 1][problem.column - 1 :].startswith("fail Unbund")
+    assert (
+        file.read_text()
+        .split("\n")[problem.line - 1][problem.column - 1 :]
+        .startswith("fail Unbund")
+    )
     with pytest.raises(embrix.NotFound):
         course.lane("Drip", "by_name")
     verdicts = course.check_suite("drip/drip.suite.toml")
