@@ -7,7 +7,7 @@ import signal
 import textwrap
 import threading
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
@@ -48,8 +48,21 @@ def kill_worker(pool: Pool) -> None:
     """Kill the only worker, and wait until there is another one."""
     (before,) = pool.processes()
     os.kill(before, signal.SIGKILL)
-    while pool.processes() == [before]:
+    waits_for(lambda: pool.processes() != [before])
+
+
+def waits_for(holds: Callable[[], bool]) -> None:
+    for _ in range(6_000):
+        if holds():
+            return
         time.sleep(0.01)
+    raise AssertionError("it never came")
+
+
+def has_begun(pool: Pool, number: int) -> bool:
+    """Whether a request is being carried out by the only worker."""
+    request = pool._workers[0].pending.get(number)
+    return request is not None and request.started
 
 
 def ask(text: str, **limits: int) -> dict[str, Any]:
@@ -143,16 +156,23 @@ def test_what_waited_when_a_worker_died_is_still_answered(pool: Pool) -> None:
 
         return take
 
-    pool.ask("run", ask("0"), taker("running"))
-    time.sleep(0.3)
+    running = pool.ask("run", ask("0"), taker("running"))
+    waits_for(lambda: has_begun(pool, running))
     pool.ask("run", ask("2"), taker("waiting"))
     for _ in range(2):
-        time.sleep(1.5)
+        waits_for(lambda: has_begun(pool, running))
         kill_worker(pool)
     assert done["running"].wait(20)
     assert done["waiting"].wait(30)
     assert answers["running"]["kind"] == "ended"
     assert answers["waiting"]["answer"]["outcome"]["text"] == "7"
+
+
+def test_workers_that_are_killed_before_they_answer_are_replaced(pool: Pool) -> None:
+    """On a full machine that happens while they start."""
+    for _ in range(2):
+        kill_worker(pool)
+    assert pool.request("run", ask("2"), 60)["answer"]["outcome"]["text"] == "7"
 
 
 WALK = {"key": "1", "language": "Tiny", "lane": "loops", "text": "2"}

@@ -25,6 +25,9 @@ Answer: TypeAlias = dict[str, Any]
 PATIENCE = 2.0
 """Seconds that a worker has to stop a cancelled request before it is ended."""
 
+MOST_SILENT = 3
+"""Workers in a row that end without an answer before no other is started."""
+
 WRITING = ("save_walk", "handout", "starter", "picture", "prompt")
 """Requests that are not simply carried out once more: they write files, or come after others."""
 
@@ -61,6 +64,8 @@ class _Worker:
     lock: threading.Lock = field(default_factory=threading.Lock)
     closing: bool = False
     answered: bool = False
+    silent_before: int = 0
+    """How many workers before it, in a row, ended without an answer."""
 
 
 class Pool:
@@ -203,9 +208,12 @@ class Pool:
         with self._lock:
             pending = list(worker.pending.values())
             worker.pending.clear()
-            # One that never answered will not do so the next time either.
-            replace = not worker.closing and worker.answered
+            # Where several in a row never answered, the next one will not either.
+            silent = 0 if worker.answered else worker.silent_before + 1
+            replace = not worker.closing and silent < MOST_SILENT
             fresh = self._start() if replace else worker
+            if replace:
+                fresh.silent_before = silent
             self._workers[self._workers.index(worker)] = fresh
             worker.closing = worker.closing or not replace
             if replace and self._course is not None:
