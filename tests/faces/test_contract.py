@@ -348,3 +348,12 @@ def test_steps_of_a_long_run_end_and_say_so(course_copy: Path, capsys: Capture) 
     assert "more lines; embrix walk prints any of them" in err
     count = len(out.splitlines())
     assert f"{3_999 - count:,} more lines" in err
+
+
+@pytest.mark.parametrize("command", ["check", "uncovered", "questions"])
+def test_a_folder_without_a_course_is_said_to_have_none(
+    command: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: Capture
+) -> None:
+    monkeypatch.chdir(tmp_path)
+    _, _, err = run(capsys, command, *(("--language", "Drip") if command != "check" else ()))
+    assert "there is no course here: this is about the shipped one" in err

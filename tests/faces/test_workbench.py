@@ -9,6 +9,7 @@ from pathlib import Path
 
 import pytest
 from textual.pilot import Pilot
+from textual.widgets import Static
 
 from embrix.course.drafts import Draft, find_draft
 from embrix.tui.app import Workbench
@@ -102,6 +103,19 @@ async def test_everything_follows_the_program_as_it_is_typed(course_copy: Path) 
             ["1:1", "number", "1"],
             ["1:2", "sign", "+"],
         ]
+
+
+async def test_all_mistakes_of_a_program_are_told_and_marked(course_copy: Path) -> None:
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        await write(pilot, "let a = in\nlet b = 2 in\nlet c 3 in\na + b + * c")
+        notice = screen.query_one("#notice", Static)
+        lines = str(notice.render()).split("\n")
+        assert [line.split()[0] for line in lines] == ["1:9", "3:7", "4:9"]
+        assert {line for line, _ in screen.editor.faults} == {0, 2, 3}
+        await write(pilot, "1 + 2")
+        assert not notice.display
+        assert not screen.editor.faults
 
 
 async def test_what_is_wrong_is_said_beside_the_program(course_copy: Path) -> None:

@@ -28,7 +28,7 @@ from embrix.trace.walk import Walk, walkable
 
 def check(arguments: argparse.Namespace) -> int:
     """Print everything there is to say about a course."""
-    session = Session(course_folder(arguments.course))
+    session = Session(course_folder(arguments.course, about=True))
     findings = session.diagnostics()
     if arguments.json:
         print_answer("check", _checked(session, findings))

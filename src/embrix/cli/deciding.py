@@ -21,7 +21,7 @@ from embrix.text.visible import cut, visible
 def questions(arguments: argparse.Namespace) -> int:
     """Print the questions of the suites with the answers of all lanes, and the choices; or the
     cases that change when a choice is decided otherwise."""
-    session = Session(course_folder(arguments.course))
+    session = Session(course_folder(arguments.course, about=True))
     known = session.course.languages
     if arguments.language is not None and arguments.language not in known:
         raise Usage(f"there is no language {arguments.language}; "
@@ -92,7 +92,7 @@ def _changes(session: Session, languages: list[str], arguments: argparse.Namespa
 
 def differences(arguments: argparse.Namespace) -> int:
     """Print what tells two languages, interpreters or versions apart in meaning."""
-    session = Session(course_folder(arguments.course))
+    session = Session(course_folder(arguments.course, about=True))
     one, other = (_definition(session, name) for name in (arguments.one, arguments.other))
     if (one[1] is None) != (other[1] is None):
         raise Usage("a language and an interpreter cannot be held against each other")

@@ -22,7 +22,7 @@ _HOW = {
 
 def mistakes(arguments: argparse.Namespace) -> int:
     """Make mistakes in interpreters, one at a time, and tell what notices each."""
-    session = Session(course_folder(arguments.course))
+    session = Session(course_folder(arguments.course, about=True))
     total: Counter[str] = Counter()
     told: list[dict[str, object]] = []
     for language, name in _wanted(session, arguments):

@@ -218,6 +218,7 @@ def parse(arguments: argparse.Namespace) -> int:
             tell_refusal(refused, source)
             for row, begun, why in refused.get("reading", ()):
                 print(f"  tried {row}  (from {begun}): {why}", file=sys.stderr)
+            tell_others(refused, source)
     return OK if refused is None else REJECTED
 
 
@@ -231,12 +232,11 @@ def _steps(
 
 
 def tell_refusal(refused: dict[str, Any], source: Source) -> None:
-    """Why a program is rejected, with its place, on standard error; then its other mistakes."""
+    """Why a program is rejected, with its place, on standard error."""
     print(f"{refused['kind']}: {visible(refused['text'])}", file=sys.stderr)
     if "place" in refused:
         rows = excerpt(source, Span(*refused["place"]))
         print("\n".join("  " + row for row in rows), file=sys.stderr)
-    tell_others(refused, source)
 
 
 def tell_others(refused: dict[str, Any], source: Source) -> None:

@@ -37,7 +37,7 @@ from embrix.text.visible import visible
 
 def test(arguments: argparse.Namespace) -> int:
     """Run suites on all interpreters, spread over the cores."""
-    folder = course_folder(arguments.course)
+    folder = course_folder(arguments.course, about=True)
     if arguments.to is not None:
         new_file(arguments.to, replace=arguments.replace)
     if arguments.jobs is not None and not 1 <= arguments.jobs <= 64:
@@ -190,7 +190,7 @@ def _alike(wrong: list[list[Any]], since: dict[str, str]) -> list[list[list[Any]
 
 def changed(arguments: argparse.Namespace) -> int:
     """Print what the last run of the suites changed."""
-    session = Session(course_folder(arguments.course))
+    session = Session(course_folder(arguments.course, about=True))
     rows = []
     for path in suites_of(session, []):
         name = path.relative_to(session.course.folder).as_posix()

@@ -14,7 +14,7 @@ from embrix.text.visible import cut, visible
 
 def tell_uncovered(arguments: argparse.Namespace) -> int:
     """Print the tokens, forms, alternatives, clauses, errors and choices that no case meets."""
-    session = Session(course_folder(arguments.course))
+    session = Session(course_folder(arguments.course, about=True))
     known = session.course.languages
     if arguments.language is not None and arguments.language not in known:
         hint = did_you_mean(arguments.language, known)

@@ -33,9 +33,10 @@ def here() -> Path:
         raise Usage("the folder you are in is gone; go to another one, or name --course") from gone
 
 
-def course_folder(course: Path | None, near: Path | None = None) -> Path:
+def course_folder(course: Path | None, near: Path | None = None, *, about: bool = False) -> Path:
     """The folder of the course that is meant: the one named, the nearest one with a `course.toml`,
-    a folder that holds definitions or suites, or the shipped one. Raises `Usage`."""
+    a folder that holds definitions or suites, or the shipped one. A command that is `about` the
+    course says so when it is the shipped one. Raises `Usage`."""
     if course is not None:
         if not course.is_dir():
             raise Usage(f"{course} is no course: there is no such folder")
@@ -52,4 +53,6 @@ def course_folder(course: Path | None, near: Path | None = None) -> Path:
             said = f"{start.name or start} has no {COURSE_FILE}: working with the files in it"
             print(f"embrix: {said}", file=sys.stderr)
             return start
+    if about:
+        print("embrix: there is no course here: this is about the shipped one", file=sys.stderr)
     return shipped_course()

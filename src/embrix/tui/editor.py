@@ -102,6 +102,11 @@ class ProgramEditor(TextArea, inherit_bindings=False):
         self._marks: dict[int, list[tuple[int, int]]] = {}
         self._replaced: dict[int, list[tuple[int, int, str]]] = {}
 
+    @property
+    def faults(self) -> list[tuple[int, tuple[int, int]]]:
+        """The slices that are marked as wrong: the number of the line, from zero, and columns."""
+        return [(line, one) for line, found in self._faults.items() for one in found]
+
     def explain(self, text: str, look: dict[str, Any]) -> None:
         """What a text means: kinds of its tokens, and what is refused in it."""
         source = Source("", text)
