@@ -24,6 +24,7 @@ from embrix.machine.lane import BadBinding
 from embrix.machine.lane import Lane as MachineLane
 from embrix.machine.limits import COMMAND
 from embrix.machine.outcome import Result as MachineResult
+from embrix.runs.lanes import NoLane
 from embrix.runs.session import Session
 from embrix.runs.testing import Testing
 from embrix.text.diagnostic import Diagnostic, Findings
@@ -198,8 +199,8 @@ class Course:
         self._known(language)
         try:
             return Lane(self._session.lane(language, name))
-        except KeyError as missing:
-            raise NotFound(f"{language} has no lane called {name} that can run") from missing
+        except NoLane as missing:
+            raise NotFound(str(missing)) from missing
 
     def check_suite(self, suite: str) -> tuple[Verdict, ...]:
         """The verdicts of a suite, case by case, on every lane. Raises `NotFound`."""

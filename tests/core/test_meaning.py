@@ -20,8 +20,8 @@ from embrix.course.drafts import keep_draft
 from embrix.course.load import Course, load_course
 from embrix.runs.decisions import NoDecision, changed_by, choices_of
 from embrix.runs.hunted import as_case
+from embrix.runs.lanes import NoVersion
 from embrix.runs.session import Session
-from embrix.runs.versions import NoVersion
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Source
 from tests.conftest import leave_only

@@ -20,6 +20,7 @@ from embrix.course.load import load_course
 from embrix.course.permission import allow, is_allowed
 from embrix.machine.outcome import Outcome
 from embrix.runs.hunted import as_case
+from embrix.runs.lanes import NoLane
 from embrix.runs.outside import OutsideLane
 from embrix.runs.session import Session
 from embrix.runs.walks import Recipe
@@ -84,7 +85,7 @@ def test_a_command_never_runs_unless_it_was_allowed(course_copy: Path) -> None:
     assert "theirs" not in report["lanes"]
     assert session.summary()["languages"]["Drip"]["outside"] == []
     assert main(["run", "-e", "1", "--language", "Drip", "--course", str(course_copy)]) == 0
-    with pytest.raises(KeyError):
+    with pytest.raises(NoLane):
         session.run("Drip", "theirs", "1")
     assert not marker.exists()
     (outside,) = session.course.outside

@@ -8,7 +8,8 @@ from embrix.course.load import Course
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
 from embrix.machine.recorder import NOT_LEFT
-from embrix.runs.session import Session, decided
+from embrix.runs.lanes import NoLane, interpreter_of
+from embrix.runs.session import Session
 from embrix.trace.walk import Walk
 from tests.conftest import Maker
 
@@ -408,12 +409,12 @@ def test_each_suspension_is_forced_at_most_once_by_need(lockside: Course) -> Non
 
 def test_choices_are_part_of_a_lane(lockside: Course) -> None:
     lanes_of_rill = lockside.interpreters["Rill"]
-    lane = decided(lanes_of_rill, "environment[truth=zero_is_false, first=right]")
+    lane = interpreter_of(lanes_of_rill, "environment[truth=zero_is_false, first=right]")
     assert lane.lane == "environment[truth=zero_is_false, first=right]"
-    assert decided(lanes_of_rill, "environment[truth=booleans_only]").lane == "environment"
+    assert interpreter_of(lanes_of_rill, "environment[truth=booleans_only]").lane == "environment"
     for wrong in ("environment[truht=zero_is_false]", "environment[truth=zero_is_fals]"):
-        with pytest.raises(KeyError, match="did you mean"):
-            decided(lanes_of_rill, wrong)
+        with pytest.raises(NoLane, match="did you mean"):
+            interpreter_of(lanes_of_rill, wrong)
 
 
 def test_deep_continuations_can_be_recorded(make_course: Maker) -> None:

@@ -12,9 +12,9 @@ from embrix.course.load import Course, load_course
 from embrix.course.naming import plain_name
 from embrix.machine.lane import Lane
 from embrix.machine.limits import COMMAND, Limits
+from embrix.runs.lanes import NoLane
 from embrix.runs.memory import limit_memory
-from embrix.runs.session import Session, Undecided
-from embrix.runs.versions import NoVersion
+from embrix.runs.session import Session
 from embrix.text.diagnostic import render
 from embrix.text.source import Source, Unreadable, read_source
 from embrix.text.suggest import did_you_mean
@@ -180,8 +180,8 @@ def _lanes(arguments: argparse.Namespace, session: Session, language: str) -> li
             raise Usage(f"{language} has no interpreter called {name}; {hint}")
     try:
         return [session.runner(language, name) for name in names]
-    except (Undecided, NoVersion) as wrong:
-        raise Usage(str(wrong.args[0])) from wrong
+    except NoLane as wrong:
+        raise Usage(str(wrong)) from wrong
 
 
 def _given(bindings: list[str]) -> dict[str, str]:

@@ -12,8 +12,8 @@ from embrix.cli.usage import Usage, course_folder
 from embrix.compare.meaning import between_interpreters, between_languages, told_changes
 from embrix.course.naming import plain_name, split_version
 from embrix.runs.decisions import NoDecision, asked_and_chosen, changed_by
+from embrix.runs.lanes import NoVersion
 from embrix.runs.session import Session
-from embrix.runs.versions import NoVersion
 from embrix.text.suggest import did_you_mean
 from embrix.text.visible import cut, visible
 
@@ -119,7 +119,7 @@ def _definition(session: Session, name: str) -> tuple[Any, Any]:
     try:
         course = session.version(version).course if version else session.course
     except NoVersion as wrong:
-        raise Usage(str(wrong.args[0])) from wrong
+        raise Usage(str(wrong)) from wrong
     if language not in course.languages:
         hint = did_you_mean(language, course.languages, ", ".join(course.languages))
         raise Usage(f"there is no language {language}; {hint}".rstrip("; "))

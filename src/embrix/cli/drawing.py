@@ -11,9 +11,9 @@ from embrix.cli.usage import Usage, course_folder, new_file
 from embrix.draw.files import Unwritable, write_drawing
 from embrix.draw.kinds import KINDS, OF_PROGRAMS, OF_TEXTS, Kind
 from embrix.machine.lane import BadBinding
+from embrix.runs.lanes import NoLane
 from embrix.runs.pictures import NoPicture, Wish, picture
-from embrix.runs.session import Session, Undecided
-from embrix.runs.versions import NoVersion
+from embrix.runs.session import Session
 from embrix.suite.model import COSTS
 from embrix.text.suggest import did_you_mean
 
@@ -33,10 +33,8 @@ def draw(arguments: argparse.Namespace) -> int:
         drawing = picture(session, wish)
     except NoPicture as nothing:
         raise Usage(str(nothing)) from nothing
-    except (Undecided, NoVersion) as wrong:
-        raise Usage(str(wrong.args[0])) from wrong
-    except KeyError as wrong:
-        raise Usage(f"{wish.language} has no lane called {wrong.args[0]}") from wrong
+    except NoLane as wrong:
+        raise Usage(str(wrong)) from wrong
     except BadBinding as bad:
         raise Usage(f"--bind {bad}") from bad
     if arguments.to is None:

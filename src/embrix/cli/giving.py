@@ -10,9 +10,9 @@ from embrix.cli.usage import Usage, course_folder, new_file
 from embrix.course.starter import NoStarter, make_starter, write_files
 from embrix.runs.handout import Selection, handout
 from embrix.runs.handout_files import ENDINGS, write_handout
+from embrix.runs.lanes import NoLane
 from embrix.runs.pictures import NoPicture
-from embrix.runs.session import Session, Undecided
-from embrix.runs.versions import NoVersion
+from embrix.runs.session import Session
 from embrix.text.plural import counted
 from embrix.text.source import Unreadable, read_source
 
@@ -41,10 +41,8 @@ def give_handout(arguments: argparse.Namespace) -> int:
         parts = handout(session, chosen)
     except (Unreadable, NoPicture) as nothing:
         raise Usage(str(nothing)) from nothing
-    except (Undecided, NoVersion) as wrong:
-        raise Usage(str(wrong.args[0])) from wrong
-    except KeyError as wrong:
-        raise Usage(f"{languages[0]} has no lane called {wrong.args[0]}") from wrong
+    except NoLane as wrong:
+        raise Usage(str(wrong)) from wrong
     try:
         write_handout(parts, target)
     except OSError as fault:

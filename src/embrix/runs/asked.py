@@ -15,6 +15,7 @@ from embrix.runs.beside import beside, walked_together
 from embrix.runs.decisions import NoDecision, asked_and_chosen, changed_by
 from embrix.runs.derived import derived, drawn
 from embrix.runs.hunted import as_case, hunted
+from embrix.runs.lanes import NoLane
 from embrix.runs.pictures import NoPicture
 from embrix.runs.session import Session
 from embrix.runs.testing import acceptance
@@ -56,8 +57,8 @@ def _growth(session: Session, a: Asked, telling: Telling) -> Any:
                                    a.get("given") or {}, a.get("input", ()), LIVE)  # fmt: skip
         except BadBinding as wrong:
             return {"refused": str(wrong)}
-        except KeyError as wrong:
-            ended.append([name, numbers[0], str(wrong.args[0])])
+        except NoLane as wrong:
+            ended.append([name, numbers[0], str(wrong)])
             continue
         for cost, of_lane in table.items():
             points.setdefault(cost, {}).update(of_lane)
@@ -93,8 +94,8 @@ def _meaning(session: Session, a: Asked, _: Telling) -> Any:
     """What two lanes say otherwise, and their languages where these are two."""
     try:
         lanes = [session.lane(a["language"], name).interpreter for name in a["lanes"]]
-    except KeyError as wrong:
-        return {"lines": [f"{wrong.args[0]} is no lane of definitions"]}
+    except NoLane as wrong:
+        return {"lines": [str(wrong)]}
     one, other = lanes
     lines = told_changes(between_interpreters(one, other))
     if one.language is not other.language:
@@ -150,8 +151,8 @@ def _extension(session: Session, a: Asked, _: Telling) -> Any:
         lines += told_changes(between_languages(base, language))
     try:
         interpreter = session.lane(a["language"], a["lane"]).interpreter
-    except KeyError as wrong:
-        return {"lines": [*lines, f"{wrong.args[0]} is no lane of definitions"]}
+    except NoLane as wrong:
+        return {"lines": [*lines, str(wrong)]}
     extended = interpreter.syntax.base if interpreter.syntax is not None else None
     if extended is not None:
         owner, name = extended[:2]

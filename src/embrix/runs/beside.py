@@ -8,8 +8,8 @@ from typing import Any
 from embrix.compare.alignment import Stop, aligned, first_parting
 from embrix.compare.lanes import LIMITS, Side, parted, side
 from embrix.machine.lane import BadBinding
-from embrix.runs.session import Session, Undecided, ending
-from embrix.runs.versions import NoVersion
+from embrix.runs.lanes import NoLane
+from embrix.runs.session import Session, ending
 from embrix.text.visible import cut
 from embrix.trace.walk import Walk
 
@@ -26,8 +26,8 @@ def beside(
     for name in names[:MOST_LANES]:
         try:
             one = side(session.runner(language, name), text, given, lines)
-        except (KeyError, BadBinding) as wrong:
-            told = _why_not(name, wrong)
+        except (NoLane, BadBinding) as wrong:
+            told = str(wrong)
             lanes.append({"lane": name, "kind": "rejected", "sentence": told, "output": [],
                           "state": [], "costs": {}, "style": "none", "length": 0})  # fmt: skip
             continue
@@ -55,8 +55,8 @@ def walked_together(
     for name in (one, other):
         try:
             lane = session.runner(language, name)
-        except KeyError as wrong:
-            return {"rows": [], "parting": -1, "refused": _why_not(name, wrong)}
+        except NoLane as wrong:
+            return {"rows": [], "parting": -1, "refused": str(wrong)}
         if not lane.records:
             return {"rows": [], "parting": -1, "refused": f"{name} tells nothing of its steps"}
         try:
@@ -70,13 +70,6 @@ def walked_together(
         "parting": first_parting(rows) if walks[0].style == walks[1].style else -1,
         "refused": "",
     }  # fmt: skip
-
-
-def _why_not(name: str, wrong: Exception) -> str:
-    """Why a lane does not run a program."""
-    if isinstance(wrong, NoVersion | Undecided):
-        return str(wrong.args[0])
-    return f"there is no lane {name}" if isinstance(wrong, KeyError) else str(wrong)
 
 
 def _stop(stop: Stop | None) -> list[Any] | None:

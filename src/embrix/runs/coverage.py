@@ -20,6 +20,7 @@ from embrix.machine.lane import BadBinding, Lane
 from embrix.machine.limits import Limits
 from embrix.machine.program_words import words_of
 from embrix.runs.branches import Branch, Marked
+from embrix.runs.lanes import NoLane
 from embrix.runs.session import Session
 from embrix.suite.model import Case
 from embrix.terms.generate import Generator, NoTerm
@@ -98,7 +99,7 @@ def played(session: Session, language: str) -> Iterator[tuple[Case, Lane]]:
                     continue
                 try:
                     yield case, session.lane(language, name)
-                except KeyError:
+                except NoLane:
                     continue  # its definition has errors, or has no such choice
 
 

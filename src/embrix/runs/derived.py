@@ -9,6 +9,7 @@ from typing import Any
 from embrix.draw.files import Unwritable, write_drawing
 from embrix.machine.lane import BadBinding
 from embrix.machine.recorder import NOT_LEFT
+from embrix.runs.lanes import NoLane
 from embrix.runs.pictures import NoPicture, Wish, picture
 from embrix.runs.session import Session
 from embrix.text.visible import cut
@@ -82,8 +83,6 @@ def drawn(session: Session, asked: Mapping[str, Any]) -> dict[str, Any]:
     try:
         drawing = picture(session, wish)
         written = write_drawing(drawing, Path(asked["path"]), asked.get("theme", "paper"))
-    except (NoPicture, Unwritable, BadBinding) as wrong:
+    except (NoPicture, Unwritable, BadBinding, NoLane) as wrong:
         return {"written": [], "refused": str(wrong)}
-    except KeyError as wrong:
-        return {"written": [], "refused": f"there is no lane {wrong.args[0]}"}
     return {"written": [path.name for path in written], "refused": ""}

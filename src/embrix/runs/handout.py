@@ -61,7 +61,7 @@ class Selection:
 
 
 def handout(session: Session, chosen: Selection) -> list[Part]:
-    """The parts of a handout. Raises KeyError for an unknown lane and `NoPicture` for a program
+    """The parts of a handout. Raises `NoLane` for an unknown lane and `NoPicture` for a program
     that cannot be read."""
     course = session.course
     one = f": {chosen.languages[0]}" if len(chosen.languages) == 1 else ""

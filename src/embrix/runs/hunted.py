@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from embrix.machine.lane import BadBinding, Lane
+from embrix.runs.lanes import NoLane
 from embrix.runs.session import Session
 from embrix.suite.accept import CannotAccept, found_entries
 from embrix.suite.adopt import adopt
@@ -35,10 +36,8 @@ def hunted(
         one, other = (session.runner(language, name) for name in lanes)
         done = hunt(one, other, most=most, seed=seed, costs=costs, endless=endless,
                     progress=lambda so_far: progress(told(so_far)))  # fmt: skip
-    except NoPrograms as wrong:
+    except (NoPrograms, NoLane) as wrong:
         return {"refused": str(wrong)}
-    except KeyError as wrong:
-        return {"refused": str(wrong.args[0])}
     return told(done)
 
 
@@ -58,10 +57,8 @@ def as_case(
         answer = answer_for(program, [*first, *own], len(first))
         answer["why"] = f"{' and '.join(lanes)} differ"
         made = adopt(held, json.dumps(answer), origin)
-    except (CannotAccept, BadBinding) as wrong:
+    except (CannotAccept, BadBinding, NoLane) as wrong:
         return {"refused": str(wrong)}
-    except KeyError as wrong:
-        return {"refused": str(wrong.args[0])}
     if made.text == held.source.text:
         return {"refused": "the suite has a case with this program already"}
     return {"refused": "", "old": held.source.text, "text": made.text,

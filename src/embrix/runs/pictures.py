@@ -55,7 +55,7 @@ class Wish:
 
 
 def picture(session: Session, wish: Wish) -> Drawing:
-    """The drawing that is wished for. Raises `NoPicture`, KeyError for an unknown lane and
+    """The drawing that is wished for. Raises `NoPicture`, `NoLane` and
     `BadBinding`."""
     title = f"{wish.language}: {wish.kind}"
     match wish.kind:

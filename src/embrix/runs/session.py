@@ -28,10 +28,11 @@ from embrix.machine.lane import BadBinding, Lane, OnStart, parser_for, rejection
 from embrix.machine.laws import LawReport, try_law
 from embrix.machine.limits import LIVE, Limits
 from embrix.machine.outcome import Outcome, Result
+from embrix.runs.lanes import NoChoice, NoLane, NoVersion, interpreter_of
 from embrix.runs.outside import OutsideLane
 from embrix.runs.strength import Noticed, Trial
 from embrix.runs.testing import check_suite
-from embrix.runs.versions import NoVersion, unsaved_of
+from embrix.runs.versions import unsaved_of
 from embrix.runs.walks import NoWalk, Recipe, Walks
 from embrix.suite.model import Suite
 from embrix.suite.read import read_suite
@@ -42,7 +43,6 @@ from embrix.terms.types import BOOL, INT, NAME, NUMBER, TEXT, Con, Type, settle
 from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.plural import counted
 from embrix.text.source import Source, Span, Unreadable, read_source
-from embrix.text.suggest import did_you_mean
 from embrix.text.toml_places import key_place
 from embrix.text.visible import cut
 from embrix.trace.data import station_data
@@ -84,14 +84,14 @@ class Session:
     def lane(
         self, language: str, name: str, grammar: str | None = None, *, brief: bool = False
     ) -> Lane:
-        """Raises KeyError when there is no such lane that can run. A `brief` one is for the cases
-        of a suite."""
+        """Raises `NoLane`. A `brief` lane is for the cases of a suite."""
         plain, version = split_version(name)
         if version:
             return self._of_version(language, plain, version, grammar)
         key = (language, name, grammar, brief)
         if key not in self._lanes:
-            interpreter = decided(self.course.interpreters[language], name)
+            known = self.course.interpreters.get(language, {})
+            interpreter = interpreter_of(known, name)
             self._lanes[key] = self.lane_of(interpreter, grammar, brief=brief)
         return self._lanes[key]
 
@@ -108,17 +108,18 @@ class Session:
         return self._versions[version][1]
 
     def _of_version(self, language: str, name: str, version: str, grammar: str | None) -> Lane:
-        """A lane of another version. Raises `NoVersion`, KeyError."""
+        """A lane of another version. Raises `NoLane`."""
         other = self.version(version)
         key = (language, f"{name}@{version}", grammar, False)
         try:
             if key not in other._lanes:
-                interpreter = decided(other.course.interpreters[language], name)
+                known = other.course.interpreters.get(language, {})
+                interpreter = interpreter_of(known, name)
                 other._lanes[key] = other.lane_of(replace(interpreter, version=version), grammar)
             return other._lanes[key]
-        except KeyError as missing:
-            if isinstance(missing, Undecided):
-                raise
+        except NoChoice:
+            raise
+        except NoLane as missing:
             errors = [d for d in other.course.diagnostics if d.severity == "error"]
             why = f": {errors[0].message}" if errors else ""
             raise NoVersion(f"{plain_name(name)} cannot run as in {version}{why}") from missing
@@ -126,7 +127,7 @@ class Session:
     def lane_of(
         self, interpreter: Interpreter, grammar: str | None = None, *, brief: bool = False
     ) -> Lane:
-        """A lane for an interpreter of the course, or for a changed version of one. Raises KeyError
+        """A lane for an interpreter of the course, or for a changed version of one. Raises `NoLane`
         when no program of its language can be read."""
         if grammar is not None:
             interpreter = interpreter.under(grammar)
@@ -134,7 +135,9 @@ class Session:
         plain = own.numbers == self.course.languages[own.name].numbers
         parser = self.parser(own.name, grammar) if plain else self._parser_of(own)
         if parser is None:
-            raise KeyError(interpreter.name)
+            raise NoLane(
+                f"{interpreter.name} cannot run: {own.name} has no grammar that can be used"
+            )
         return Lane(interpreter, parser, brief=brief)
 
     def _parser_of(self, language: Language) -> Parser | None:
@@ -148,7 +151,7 @@ class Session:
         """Mistakes made in an interpreter, each with what notices it: see `runs.strength`."""
 
         def make_lane(interpreter: Interpreter, lane: str) -> Lane:
-            return self.lane_of(decided({interpreter.name: interpreter}, lane))
+            return self.lane_of(interpreter_of({interpreter.name: interpreter}, lane))
 
         suites = [self.suite(path, Findings()) for path in self.course.suites]
         held = [suite for suite in suites if suite is not None and suite.language == language]
@@ -182,7 +185,7 @@ class Session:
 
     def runner(self, language: str, name: str) -> Lane:
         """A lane that runs programs: an interpreter of the course or one outside. Raises
-        KeyError."""
+        `NoLane`."""
         for one in self.outside(language):
             if one.name == name:
                 return one
@@ -654,26 +657,3 @@ def result_data(result: Result) -> Data:
         "costs": result.costs,
         "state": list(result.state),
     }
-
-
-class Undecided(KeyError):
-    """A lane with choices that its interpreter does not have; the message says which."""
-
-
-def decided(interpreters: Mapping[str, Interpreter], name: str) -> Interpreter:
-    """The interpreter that `NAME` or `NAME[choice=alternative, …]` means. Raises KeyError when
-    there is none of the name, and `Undecided`."""
-    plain, _, inside = name.partition("[")
-    interpreter = interpreters[plain.strip()]
-    decisions: dict[str, str] = {}
-    for pair in filter(None, (part.strip() for part in inside.rstrip("]").split(","))):
-        choice, _, alternative = (part.strip() for part in pair.partition("="))
-        known = interpreter.choices.get(choice)
-        if known is None:
-            hint = did_you_mean(choice, interpreter.choices, ", ".join(interpreter.choices))
-            raise Undecided(f"{plain} has no choice called {choice}; {hint}")
-        if alternative not in known.alternatives:
-            hint = did_you_mean(alternative, known.alternatives, ", ".join(known.alternatives))
-            raise Undecided(f"{choice} is not decided by {alternative or 'nothing'}; {hint}")
-        decisions[choice] = alternative
-    return interpreter.deciding(decisions) if decisions else interpreter

@@ -18,6 +18,7 @@ from embrix.course.naming import plain_name, split_version
 from embrix.machine.lane import BadBinding, Lane
 from embrix.machine.limits import Limits
 from embrix.machine.outcome import Result
+from embrix.runs.lanes import NoChoice, NoLane
 from embrix.runs.outside import check_outside
 from embrix.suite.accept import CannotAccept, accept
 from embrix.suite.check import Verdict, check_case, describe, fits, translated
@@ -86,20 +87,17 @@ class Testing:
         for name in decided if self.lanes else ():
             try:
                 self.lanes.append(session.lane(suite.language, name, brief=True))
-            except KeyError as wrong:
-                told = wrong.args[0] if wrong.args else ""
-                if "choice" in str(told) or "decided" in str(told):
-                    self.findings.error("unknown_name", str(told), suite.source, Span(0, 0))
-                # Else its interpreter has errors, which have been told.
+            except NoChoice as wrong:
+                self.findings.error("unknown_name", str(wrong), suite.source, Span(0, 0))
+            except NoLane:
+                continue  # its interpreter has errors, which have been told
         self.outside = session.outside(suite.language)
         for name in wanted:
             if split_version(name)[1] and plain_name(name) in {one.name for one in self.lanes}:
                 try:
                     self.lanes.append(session.lane(suite.language, name))
-                except KeyError as wrong:
-                    self.findings.error(
-                        "unknown_interpreter", str(wrong.args[0]), suite.source, Span(0, 0)
-                    )
+                except NoLane as wrong:
+                    self.findings.error("unknown_interpreter", str(wrong), suite.source, Span(0, 0))
         if wanted:
             self.lanes = [lane for lane in self.lanes if lane.name in wanted]
             self.outside = [lane for lane in self.outside if lane.name in wanted]

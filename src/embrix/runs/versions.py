@@ -14,14 +14,11 @@ from pathlib import Path
 from embrix.course.drafts import find_draft
 from embrix.course.finding import COURSE_FILE
 from embrix.course.load import Course
+from embrix.runs.lanes import NoVersion
 from embrix.text.source import Unreadable, read_source
 
 DRAFT = "draft"
 _HEAD = re.compile(r"^(language|interpreter)\s+(\w+)(?:\s+for\s+(\w+))?", re.MULTILINE)
-
-
-class NoVersion(KeyError):
-    """There is no such version; the message says why."""
 
 
 def unsaved_of(course: Course, version: str) -> tuple[Path, dict[Path, str]]:

@@ -11,8 +11,8 @@ from typing import TYPE_CHECKING, Any, TypeAlias
 from embrix.machine.lane import BadBinding, OnStart
 from embrix.machine.limits import Limits
 from embrix.machine.outcome import Outcome
+from embrix.runs.lanes import NoLane
 from embrix.runs.outside import OutsideLane
-from embrix.runs.versions import NoVersion
 from embrix.trace.saved import SavedWalk, Unusable
 from embrix.trace.walk import Walk
 
@@ -97,9 +97,5 @@ def _carried_out(
             recipe.text, recipe.given, limits=limits, on_start=on_start, given_input=recipe.input
         )
         return Walk(lane, traced)
-    except (Unusable, BadBinding) as wrong:
+    except (Unusable, BadBinding, NoLane) as wrong:
         raise NoWalk(str(wrong)) from wrong
-    except NoVersion as gone:
-        raise NoWalk(str(gone.args[0])) from gone
-    except KeyError as gone:
-        raise NoWalk(f"{recipe.language} has no lane called {recipe.lane} that can run") from gone
