@@ -34,7 +34,7 @@ def session(lockside: Course) -> Session:
 
 def held_against(lane: Lane, term: Node, lines: tuple[str, ...] = ()) -> Evaluated | None:
     """Every variant gives what the core means; None where the run does not come to its end."""
-    meant = evaluate(lane.machine, term, given_input=lines, limits=Limits(calls=40_000))
+    meant = evaluate(lane.machine, term, given_input=lines, limits=Limits(calls=8_000))
     if meant.kind == "out of fuel":
         return None
     recorder = Recorder(10**6)
@@ -103,11 +103,11 @@ def test_every_case_of_the_course(session: Session, language: str) -> None:
     ended = 0
     for name in (*session.course.interpreters[language], *decided):
         lane = session.lane(language, name)
-        for case in cases[:: 1 if language == "Drip" else 3]:
+        for case in cases[:: {"Drip": 1, "Mere": 5}.get(language, 8)]:
             parsed = lane.parser.parse(case.program)
             if isinstance(parsed, Parsed) and not case.given:
                 ended += held_against(lane, parsed.term, tuple(case.input)) is not None
-    assert ended > 50
+    assert ended > 40
 
 
 @pytest.mark.parametrize(("language", "name"), LANES)

@@ -104,6 +104,7 @@ def evaluate(
     """Run a program by the definition of its interpreter."""
     run = _Run(machine, limits or Limits(), list(given_input))
     found: list[Evaluated] = []
+    deepest = sys.getrecursionlimit()
     before = threading.stack_size(STACK)
     try:
         thread = threading.Thread(target=lambda: found.append(run.whole(term, given)))
@@ -111,6 +112,7 @@ def evaluate(
         thread.join()
     finally:
         threading.stack_size(before)
+        sys.setrecursionlimit(deepest)
     return found[0]
 
 

@@ -8,14 +8,12 @@ when Embrix is gone. Elsewhere only the command's own group of processes is ende
 
 from __future__ import annotations
 
-import contextlib
 import ctypes
 import os
 import resource
 import signal
 import sys
 import time
-from pathlib import Path
 from types import FrameType
 
 LARGEST_FILE = 16 << 20
@@ -34,8 +32,10 @@ there are."""
 def control(option: int, value: int) -> None:
     """Set something about this process, where the system can."""
     if sys.platform.startswith("linux"):
-        with contextlib.suppress(OSError, AttributeError):
+        try:
             ctypes.CDLL(None).prctl(option, value, 0, 0, 0)
+        except (OSError, AttributeError):
+            return
 
 
 def limit(seconds: int, memory: int) -> None:
@@ -46,32 +46,57 @@ def limit(seconds: int, memory: int) -> None:
         (resource.RLIMIT_FSIZE, LARGEST_FILE),
         (resource.RLIMIT_CORE, 0),
         (resource.RLIMIT_NOFILE, OPEN_FILES),
-        (resource.RLIMIT_NPROC, tasks() + MORE_PROCESSES),
+        # For root there is no such limit.
+        *([(resource.RLIMIT_NPROC, tasks() + MORE_PROCESSES)] if os.getuid() else []),
     ):
         _, hard = resource.getrlimit(kind)
         wanted = value if hard == resource.RLIM_INFINITY else min(value, hard)
-        with contextlib.suppress(OSError, ValueError):
+        try:
             resource.setrlimit(kind, (wanted, wanted))
+        except (OSError, ValueError):
+            continue
 
 
 def tasks() -> int:
     """The processes and threads that the user has, as far as can be seen."""
     count = 0
-    for folder in Path("/proc").glob("[0-9]*/task"):
-        with contextlib.suppress(OSError):
-            if folder.stat().st_uid == os.getuid():
-                count += len(os.listdir(folder))
+    for name in _processes():
+        try:
+            if os.stat(f"/proc/{name}").st_uid == os.getuid():
+                count += len(os.listdir(f"/proc/{name}/task"))
+        except OSError:
+            continue  # it has ended
     return count
+
+
+def _processes() -> list[str]:
+    """The numbers of all processes, as far as they can be seen."""
+    try:
+        return [name for name in os.listdir("/proc") if name.isdecimal()]
+    except OSError:
+        return []
 
 
 def children() -> list[int]:
     """The processes whose parent this one is, or has become."""
+    try:
+        with open(f"/proc/self/task/{os.getpid()}/children", encoding="ascii") as file:
+            return list(map(int, file.read().split()))
+    except (OSError, ValueError):
+        return _children_by_parent()
+
+
+def _children_by_parent() -> list[int]:
+    """The same where the system keeps no list of them."""
     found = []
-    for name in Path("/proc").glob("[0-9]*"):
-        with contextlib.suppress(OSError, ValueError, IndexError):
-            # The name of the command may hold anything; what follows its last bracket may not.
-            if int((name / "stat").read_text().rpartition(")")[2].split()[1]) == os.getpid():
-                found.append(int(name.name))
+    for name in _processes():
+        try:
+            with open(f"/proc/{name}/stat", encoding="utf-8", errors="replace") as file:
+                # The name of the command may hold anything; what follows its last bracket may not.
+                if int(file.read().rpartition(")")[2].split()[1]) == os.getpid():
+                    found.append(int(name))
+        except (OSError, ValueError, IndexError):
+            continue
     return found
 
 
@@ -80,14 +105,23 @@ def end_all() -> None:
     for _ in range(ROUNDS):
         left = children()
         for process in left:
-            with contextlib.suppress(OSError):
-                os.kill(process, signal.SIGKILL)
-        with contextlib.suppress(ChildProcessError):
+            killed(process)
+        try:
             while os.waitpid(-1, os.WNOHANG)[0]:
                 pass
+        except ChildProcessError:
+            return
         if not left:
             return
         time.sleep(PAUSE)
+
+
+def killed(process: int, group: bool = False) -> None:
+    """Kill a process, or a group of them, if it is still there."""
+    try:
+        (os.killpg if group else os.kill)(process, signal.SIGKILL)
+    except OSError:
+        return
 
 
 def start(command: list[str], seconds: int, memory: int) -> int:
@@ -114,8 +148,7 @@ def main() -> None:
     process = 0
 
     def end(_number: int, _frame: FrameType | None) -> None:
-        with contextlib.suppress(OSError):
-            os.killpg(process, signal.SIGKILL)
+        killed(process, group=True)
         end_all()
         os._exit(128 + signal.SIGKILL)
 
@@ -124,15 +157,16 @@ def main() -> None:
     for stream in (0, 1):
         os.close(stream)  # they are the command's now: their ends must be seen
     _, status = os.waitpid(process, 0)
-    with contextlib.suppress(OSError):
-        os.killpg(process, signal.SIGKILL)
+    killed(process, group=True)
     end_all()
     code = os.waitstatus_to_exitcode(status)
     if code < 0:
         # The same end as the command's, for whoever waits.
         resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
-        with contextlib.suppress(OSError):
+        try:
             signal.signal(-code, signal.SIG_DFL)
+        except OSError:
+            code = -signal.SIGKILL  # for which there is nothing to set
         os.kill(os.getpid(), -code)
     os._exit(code & 0xFF)
 

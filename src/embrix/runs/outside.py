@@ -15,6 +15,7 @@ import subprocess
 import sys
 import tempfile
 import threading
+import time
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from functools import cache
@@ -144,7 +145,7 @@ class OutsideLane(Lane):
             limits = [str(outside.seconds), str(outside.memory)]
             try:
                 process = subprocess.Popen(
-                    [sys.executable, "-I", str(Path(__file__).with_name("confined.py")),
+                    [sys.executable, "-I", "-S", str(Path(__file__).with_name("confined.py")),
                      *limits, *command],
                     stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.PIPE,
                     cwd=self.folder, start_new_session=True, close_fds=True,
@@ -180,8 +181,12 @@ class OutsideLane(Lane):
             thread.daemon = True
             thread.start()
         late = f"more than {counted(self.outside.seconds, 'second')}"
+        until = time.monotonic() + self.outside.seconds + PATIENCE
         try:
-            process.wait(self.outside.seconds + PATIENCE)
+            # Waiting for a process looks again and again; the end of its output comes at once.
+            for thread in threads[:2]:
+                thread.join(max(0.0, until - time.monotonic()))
+            process.wait(max(0.0, until - time.monotonic()))
         except subprocess.TimeoutExpired:
             _end(process)
             return Outcome("out of fuel", late, "time")
