@@ -23,11 +23,11 @@ from bench.suites import run_suites
 from embrix.course.load import load_course
 from embrix.grammar.earley import EarleyParser
 from embrix.grammar.flatten import flatten
+from embrix.grammar.lr_tables import build_tables
 from embrix.grammar.model import Alternative, Grammar, Item, Quoted, Rule, Use, fields_of
 from embrix.grammar.parser import Parsed, Parser
 from embrix.grammar.pattern import read_pattern
 from embrix.grammar.sets import sets_of
-from embrix.grammar.tables import build_tables
 from embrix.grammar.tokens import TokenKind, TokenTable
 from embrix.machine.lane import Lane, parser_for
 from embrix.machine.limits import Limits

@@ -7,8 +7,8 @@ from functools import partial
 from pathlib import Path
 
 from bench.measuring import timed
+from embrix.course.checked import MEMORY
 from embrix.course.load import load_course
-from embrix.course.memory import MEMORY
 
 
 def run_checking(folder: Path) -> None:

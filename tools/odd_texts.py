@@ -302,17 +302,6 @@ def _in_child(words: list[str], course: Course) -> None:
 
 def prepare() -> None:
     """Read all that commands need, so that a copy of this process begins at once."""
-    import embrix.cli.answers
-    import embrix.cli.commands
-    import embrix.cli.comparing
-    import embrix.cli.deciding
-    import embrix.cli.drawing
-    import embrix.cli.format
-    import embrix.cli.giving
-    import embrix.cli.reading
-    import embrix.cli.testing
-    import embrix.cli.uncovered
-    import embrix.cli.walking  # noqa: F401
 
 
 def keep(kind: str, content: bytes) -> Path:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from pathlib import Path
 
-from embrix.cli.answers import ANSWERS, schema_of
+from embrix.cli.schemas import ANSWERS, schema_of
 
 TARGET = Path(__file__).resolve().parent.parent / "docs" / "schemas"
 

@@ -26,7 +26,7 @@ from embrix.machine.limits import COMMAND
 from embrix.machine.outcome import Result as MachineResult
 from embrix.runs.lanes import NoLane
 from embrix.runs.session import Session
-from embrix.runs.testing import Testing
+from embrix.runs.verdicts import Testing
 from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.source import Source
 from embrix.trace.walk import Walk

@@ -15,11 +15,11 @@ from junitparser import JUnitXml
 
 from embrix.course.replacing import Changed, go_back, replace_file
 from embrix.runs.session import Session
-from embrix.runs.testing import Testing
+from embrix.runs.verdicts import Testing
 from embrix.suite import history
 from embrix.suite.accept import Acceptance, CannotAccept, accept
 from embrix.suite.adopt import adopt
-from embrix.suite.model import Suite
+from embrix.suite.cases import Suite
 from embrix.suite.reports import as_json, junit, page, tap
 from embrix.text.diagnostic import Findings
 

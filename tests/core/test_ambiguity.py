@@ -13,6 +13,7 @@ from embrix.grammar.earley import EarleyParser
 from embrix.grammar.flatten import flatten
 from embrix.grammar.forest import Forest
 from embrix.grammar.lr import parser_of
+from embrix.grammar.lr_tables import sets_text
 from embrix.grammar.model import Alternative, Grammar, Item, Quoted, Repeated, Rule, Use, fields_of
 from embrix.grammar.parser import Ambiguous, Parsed, Refused
 from embrix.grammar.predictive import against_ll1
@@ -20,7 +21,6 @@ from embrix.grammar.report import report_on, report_text
 from embrix.grammar.sentences import Derivation, sentence_text, yields
 from embrix.grammar.sets import sets_of
 from embrix.grammar.steps import descent, shift_reduce
-from embrix.grammar.tables import sets_text
 from embrix.grammar.tokens import TokenTable
 from embrix.terms.node import Constructor
 from embrix.terms.signature import Signature

@@ -12,9 +12,9 @@ from embrix.course.load import Course
 from embrix.machine.limits import Limits
 from embrix.machine.recorder import Recorder
 from embrix.runs.session import Session
+from embrix.suite.cases import Case
 from embrix.suite.check import check_case
-from embrix.suite.model import Case
-from embrix.suite.steps import difference, reads_like
+from embrix.suite.expected_steps import difference, reads_like
 from embrix.trace.walk import Walk
 from tests.conftest import Maker
 
@@ -61,7 +61,7 @@ def test_a_round_that_calls_nothing_takes_fuel(make_course: Maker, variant: str)
 def test_a_case_that_diverges_in_such_rounds_passes(make_course: Maker) -> None:
     course = make_course(level=STEPPING, rounds=ROUNDS)
     lane = Session(course.folder).lane("Level", "rounds")
-    from embrix.suite.model import Expectation
+    from embrix.suite.cases import Expectation
 
     endless = Case("endless", "1", Expectation("diverges", "1000"))
     assert check_case(endless, lane).state == "passed"
@@ -179,11 +179,11 @@ def test_a_fault_in_one_case_leaves_the_others(
 ) -> None:
     from pathlib import Path
 
-    from embrix.runs import testing
+    from embrix.runs import verdicts
 
     folder = Path(str(course_copy))
     session = Session(folder)
-    whole = testing.check_case
+    whole = verdicts.check_case
 
     def faulty(case: Case, lane: object) -> object:
         if case.name == session_cases[3]:
@@ -192,8 +192,8 @@ def test_a_fault_in_one_case_leaves_the_others(
 
     path = folder / "drip" / "drip.suite.toml"
     session_cases = [row["name"] for row in session.test(path)["cases"]]
-    monkeypatch.setattr(testing, "check_case", faulty)
-    monkeypatch.setattr(testing, "_VERDICTS", {})
+    monkeypatch.setattr(verdicts, "check_case", faulty)
+    monkeypatch.setattr(verdicts, "_VERDICTS", {})
     report = Session(folder).test(path)
     failed = [c["name"] for c in report["cases"] if any(v[1] == "failed" for v in c["verdicts"])]
     assert failed == [session_cases[3]]

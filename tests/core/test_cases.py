@@ -10,10 +10,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from embrix.course.load import Course
-from embrix.runs import testing
 from embrix.runs.session import Session
-from embrix.suite.model import Suite
-from embrix.suite.steps import difference, marks, parting, reads_like
+from embrix.runs.verdicts import Testing, answered
+from embrix.suite.cases import Suite
+from embrix.suite.check import check_case
+from embrix.suite.expected_steps import difference, marks, parting, reads_like
 from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.source import Source
 from tests.conftest import TINY_LANGUAGE
@@ -55,7 +56,7 @@ def verdicts(session: Session, tmp_path: Path, case: str, language: str = "Rill"
     suite, findings = read(session, tmp_path, text)
     assert suite is not None
     assert not findings, [f.message for f in findings]
-    run = testing.Testing(session, suite)
+    run = Testing(session, suite)
     return {
         v.lane: f"{v.what}: {v.expected} | {v.actual}"
         for one in suite.cases
@@ -240,7 +241,7 @@ def test_a_table_is_a_case_for_each_row(session: Session, tmp_path: Path) -> Non
     assert names == [
         "tolls: rate = 2, n = 1", "tolls: rate = 10, n = 2", "tolls: rate = 2, n = true",
     ]  # fmt: skip
-    run = testing.Testing(session, suite)
+    run = Testing(session, suite)
     states = [
         v.state for case in suite.cases for v in run.verdicts(case) if v.lane == "environment"
     ]
@@ -300,7 +301,7 @@ def test_questions_are_answered_by_every_lane_and_choice(session: Session, tmp_p
     suite, findings = read(session, tmp_path, QUESTION)
     assert suite is not None
     assert not findings
-    scope, order = testing.answered(session, "Rill", suite.questions)
+    scope, order = answered(session, "Rill", suite.questions)
     plain = [answer for answer in scope["answers"] if "[" not in answer[0]]
     assert plain == [["dynamic_scope", "dynamic", "2"], ["environment", "static", "1"]]
     answers = {lane: (label, came) for lane, label, came in order["answers"]}
@@ -315,14 +316,14 @@ def test_questions_are_answered_by_every_lane_and_choice(session: Session, tmp_p
 def test_verdicts_are_kept_for_what_did_not_change(course_copy: Path) -> None:
     """Only the edited interpreter and what extends it are run again."""
     ran: list[str] = []
-    checked = testing.check_case
+    checked = check_case
 
     def watched(case: object, lane: object, limits: object = None) -> object:
         ran.append(lane.name)  # type: ignore[attr-defined]
         return checked(case, lane)  # type: ignore[arg-type]
 
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(testing, "check_case", watched)
+        patch.setattr("embrix.runs.verdicts.check_case", watched)
         suite = course_copy / "drip" / "drip.suite.toml"
         Session(course_copy).test(suite)
         assert set(ran) == {"by_name", "environment", "rewriting"}
@@ -412,7 +413,7 @@ def test_a_state_is_compared_as_it_is_printed(
     session = Session(made.folder)
     suite = session.suite(tmp_path / "t.suite.toml", Findings())
     assert suite is not None
-    run = testing.Testing(session, suite)
+    run = Testing(session, suite)
     assert [v.state for one in suite.cases for v in run.verdicts(one)] == [
         "passed", "passed", "passed", "failed",
     ]  # fmt: skip

@@ -12,8 +12,8 @@ from hypothesis import strategies as st
 
 from embrix.compare.applied import Evaluated
 from embrix.compare.growth import best, fits, told
-from embrix.compare.hunting import Hunt, NoPrograms, hunt
-from embrix.compare.lanes import Parted, parted, side
+from embrix.compare.search import Hunt, NoPrograms, hunt
+from embrix.compare.sides import Parted, parted, side
 from embrix.course.load import Course
 from embrix.grammar.parser import Parsed
 from embrix.runs.session import Session

@@ -8,7 +8,7 @@ from collections.abc import Iterator, Sequence
 from hypothesis import given
 from hypothesis import strategies as st
 
-from embrix.brix.coverage import ANY, Coverage, Head, Pat, Row, show_pattern
+from embrix.brix.exhaustiveness import ANY, Coverage, Head, Pat, Row, show_pattern
 from embrix.terms.types import BOOL, NUMBER, Con, Tup, Type, listing, maybe
 
 TREE: dict[str, list[tuple[str, tuple[Type, ...]]]] = {

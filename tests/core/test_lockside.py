@@ -6,8 +6,8 @@ from collections.abc import Callable
 from pathlib import Path
 
 from embrix.course.load import Course
-from embrix.runs.coverage import uncovered
 from embrix.runs.session import Session
+from embrix.runs.suite_coverage import uncovered
 from tests.conftest import TINY_LANGUAGE, leave_only
 
 

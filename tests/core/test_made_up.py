@@ -6,7 +6,7 @@ import random
 
 import pytest
 
-from embrix.compare.hunting import hunt
+from embrix.compare.search import hunt
 from embrix.compare.taste import Tasting, learned, written
 from embrix.grammar.parser import Parsed
 from embrix.machine.laws import try_law

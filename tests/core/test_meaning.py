@@ -11,7 +11,7 @@ import pytest
 
 from embrix.brix.format import formatted
 from embrix.brix.interpreter import check_interpreter
-from embrix.brix.mistakes import mistakes_in
+from embrix.brix.mutants import mistakes_in
 from embrix.brix.reader import read_file
 from embrix.brix.syntax import InterpreterSyntax
 from embrix.cli.main import main

@@ -17,13 +17,13 @@ import platformdirs
 import pytest
 
 from embrix.cli.main import main
-from embrix.compare.hunting import NoPrograms, hunt
+from embrix.compare.search import NoPrograms, hunt
 from embrix.course.load import load_course
 from embrix.course.permission import allow, is_allowed
 from embrix.machine.outcome import Outcome
 from embrix.runs.hunted import as_case
 from embrix.runs.lanes import NoLane
-from embrix.runs.outside import OutsideLane
+from embrix.runs.outside_lane import OutsideLane
 from embrix.runs.session import Session
 from embrix.runs.walks import Recipe
 
@@ -172,9 +172,9 @@ def test_steps_of_an_outside_interpreter_are_walked(course_copy: Path) -> None:
 def test_what_a_command_may_do_is_limited(
     course_copy: Path, monkeypatch: pytest.MonkeyPatch, source: str, kind: str, told: str
 ) -> None:
-    from embrix.runs import outside
+    from embrix.runs import outside_lane
 
-    monkeypatch.setattr(outside, "PATIENCE", 0.5)
+    monkeypatch.setattr(outside_lane, "PATIENCE", 0.5)
     monkeypatch.setenv("SECRET_TOKEN", "x")
     lane = command(course_copy, source, "seconds = 1\nmemory = 300\n")
     result = lane.run("1 + 1")

@@ -21,8 +21,8 @@ from embrix.course.records import MOST_BYTES, Damaged, Record, alone, read_recor
 from embrix.course.replacing import go_back, replace_file
 from embrix.suite.accept import CannotAccept
 from embrix.suite.adopt import adopt
+from embrix.suite.cases import Suite
 from embrix.suite.history import Since, Unkept, history_file, last_changes, remember, since_text
-from embrix.suite.model import Suite
 from embrix.text.saving import save_text
 from embrix.text.source import Source
 from tests.faces.test_cli import run

@@ -16,7 +16,7 @@ from embrix.machine.limits import Limits
 from embrix.machine.recorder import Recorder
 from embrix.machine.reference import Evaluated, evaluate
 from embrix.runs.session import Session
-from embrix.suite.model import Case
+from embrix.suite.cases import Case
 from embrix.terms.node import FIELDS, FRAME, KNOT, Node, same
 from embrix.text.diagnostic import Findings
 from tests.core.test_variants import LANES

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from embrix.brix.core import Language
 from embrix.course.load import Course
-from embrix.grammar.decisions import as_cases, decisions
+from embrix.grammar.corner_cases import as_cases, decisions
 from embrix.grammar.lr import parser_of
 from embrix.grammar.parser import Parsed
 from embrix.grammar.printing import Printer

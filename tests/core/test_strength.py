@@ -5,7 +5,7 @@ from __future__ import annotations
 from hypothesis import given
 from hypothesis import strategies as st
 
-from embrix.brix.mistakes import mistakes_in
+from embrix.brix.mutants import mistakes_in
 from embrix.brix.reader import read_file
 from embrix.brix.syntax import InterpreterSyntax
 from embrix.course.load import Course

@@ -10,8 +10,8 @@ from embrix.course.load import Course
 from embrix.machine.lane import Lane
 from embrix.runs.session import Session
 from embrix.runs.walks import Recipe
+from embrix.suite.cases import Case, Expectation, Steps
 from embrix.suite.check import check_case
-from embrix.suite.model import Case, Expectation, Steps
 from embrix.suite.read import read_suite
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Source

@@ -9,8 +9,8 @@ from typing import Any
 import jsonschema
 import pytest
 
-from embrix.cli.answers import ANSWERS, as_json, schema_of
 from embrix.cli.main import commands_in, parser
+from embrix.cli.schemas import ANSWERS, as_json, schema_of
 from tests.conftest import leave_only
 from tests.faces.test_cli import run
 

@@ -81,13 +81,13 @@ def test_a_faulty_definition_has_a_status_of_its_own(
 def test_faults_of_our_own_are_told_and_written_down(
     monkeypatch: pytest.MonkeyPatch, capsys: Capture
 ) -> None:
-    from embrix.cli import commands
+    from embrix.cli import running
     from embrix.text.log import log_file
 
     def fails(_: object) -> int:
         raise ZeroDivisionError("made up")
 
-    monkeypatch.setattr(commands, "explain", fails)
+    monkeypatch.setattr(running, "explain", fails)
     import logging
 
     logging.getLogger("embrix").handlers.clear()

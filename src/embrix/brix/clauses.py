@@ -19,7 +19,7 @@ from embrix.brix.core import (
     Test,
     parts_of,
 )
-from embrix.brix.coverage import ANY, Coverage, Head, Pat, Row, show_pattern
+from embrix.brix.exhaustiveness import ANY, Coverage, Head, Pat, Row, show_pattern
 from embrix.brix.patterns import simplify
 from embrix.brix.world import World
 from embrix.terms.types import Con, Type, settle

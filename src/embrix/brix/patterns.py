@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from embrix.brix import coverage
+from embrix.brix import exhaustiveness
 from embrix.brix import syntax as s
 from embrix.brix.core import Among, Bind, CorePattern, Equals, Named, Shape
 from embrix.brix.world import World, count, unify
@@ -164,16 +164,16 @@ class Patterns:
             )  # fmt: skip
 
 
-def simplify(pattern: CorePattern, names: dict[int, str]) -> coverage.Pat:
+def simplify(pattern: CorePattern, names: dict[int, str]) -> exhaustiveness.Pat:
     """The simplified form of a compiled pattern; `names` gives the constructors by tag."""
     match pattern:
         case Bind():
-            return coverage.ANY
+            return exhaustiveness.ANY
         case Named(inner, _) | Among(_, inner):
             return simplify(inner, names)
         case Equals(value):
-            return coverage.Head(value, ())
+            return exhaustiveness.Head(value, ())
         case Shape(tag, fields, _):
             builtin = {TUPLE: "()", NIL: "[]", CONS: "::", NONE: "None", SOME: "Some"}
             head = builtin.get(tag) or names[tag]
-            return coverage.Head(head, tuple(simplify(f, names) for f in fields))
+            return exhaustiveness.Head(head, tuple(simplify(f, names) for f in fields))

@@ -13,7 +13,7 @@ from embrix.course.naming import plain_name
 from embrix.machine.lane import Lane
 from embrix.machine.limits import COMMAND, Limits
 from embrix.runs.lanes import NoLane
-from embrix.runs.memory import limit_memory
+from embrix.runs.memory_limit import limit_memory
 from embrix.runs.session import Session
 from embrix.text.diagnostic import render
 from embrix.text.source import Source, Unreadable, read_source

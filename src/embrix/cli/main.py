@@ -158,21 +158,21 @@ def parser() -> argparse.ArgumentParser:
     work = add("open", "opening.open_workbench", "open the workbench")
     work.add_argument("file", metavar="FILE", nargs="?", type=Path, help="a program to begin with")
 
-    check = add("check", "commands.check", "read all definitions and suites, say what is wrong")
+    check = add("check", "running.check", "read all definitions and suites, say what is wrong")
     check.add_argument("--json", action="store_true", help="print the findings as JSON")
 
     for name, command, text in (
-        ("run", "commands.run", "run a program and print its value or failure"),
-        ("steps", "commands.steps", "print a run step by step"),
+        ("run", "running.run", "run a program and print its value or failure"),
+        ("steps", "running.steps", "print a run step by step"),
         (
             "compare",
-            "comparing.compare",
+            "comparison.compare",
             "several lanes beside each other, and where they part",
         ),
-        ("growth", "comparing.growth", "how a cost grows when a name goes over a range"),
+        ("growth", "comparison.growth", "how a cost grows when a name goes over a range"),
         (
             "walk",
-            "walking.walk",
+            "traces.walk",
             "print stations of a recorded run: moments or terms, with what is known",
         ),
     ):
@@ -233,7 +233,7 @@ def parser() -> argparse.ArgumentParser:
     sketch.add_argument("--language", metavar="NAME", help="the language of the text")
 
     sketch.add_argument("--json", action="store_true", help="print the answer as JSON")
-    repl = add("repl", "commands.repl", "a prompt for programs")
+    repl = add("repl", "running.repl", "a prompt for programs")
     repl.add_argument("--language", metavar="NAME", help="the language (default: the only one)")
     repl.add_argument("--with", metavar="INTERPRETER", dest="lanes", action="append",
                       help="the interpreter to begin with")  # fmt: skip
@@ -268,7 +268,7 @@ def parser() -> argparse.ArgumentParser:
 
     wrong = add(
         "mistakes",
-        "mistakes.mistakes",
+        "mutation.mistakes",
         "make mistakes in interpreters and say which the suites notice",
     )
     wrong.add_argument("--language", metavar="NAME", help="only interpreters of this language")
@@ -285,7 +285,7 @@ def parser() -> argparse.ArgumentParser:
     left.add_argument("--language", metavar="NAME", help="only this language")
     left.add_argument("--json", action="store_true", help="print it as JSON")
 
-    layout = add("format", "format.format_files", "lay out definitions anew")
+    layout = add("format", "formatting.format_files", "lay out definitions anew")
     layout.add_argument("files", metavar="FILE", nargs="*", type=Path,
                         help="default: all .brix files of the course")  # fmt: skip
     layout.add_argument("--check", action="store_true", help="only tell which would change")
@@ -299,7 +299,7 @@ def parser() -> argparse.ArgumentParser:
     permit.add_argument("--json", action="store_true", help="print the answer as JSON")
     search = add(
         "hunt",
-        "comparing.seek_difference",
+        "comparison.seek_difference",
         "the smallest program on which two lanes disagree",
     )
     search.add_argument("--language", metavar="NAME", help="the language")
@@ -316,14 +316,14 @@ def parser() -> argparse.ArgumentParser:
 
     search.add_argument("--json", action="store_true", help="print the answer as JSON")
     apart = add(
-        "differences", "deciding.differences", "what tells two definitions apart in meaning"
+        "differences", "decision_table.differences", "what tells two definitions apart in meaning"
     )
     apart.add_argument("one", metavar="ONE", help="Rill, Rill.environment, either with @VERSION")
     apart.add_argument("other", metavar="OTHER", help="another one")
     apart.add_argument("--whole", action="store_true", help="do not cut long lines")
     apart.add_argument("--json", action="store_true", help="print them as JSON")
 
-    explain = add("explain", "commands.explain", "say what a diagnostic code means")
+    explain = add("explain", "running.explain", "say what a diagnostic code means")
     explain.add_argument("code", metavar="CODE", nargs="?", help="default: list all codes")
     explain.add_argument("--json", action="store_true", help="print the answer as JSON")
     return top
@@ -337,7 +337,7 @@ def _pictures(add: Adding) -> None:
     """The command that draws."""
     draw = add(
         "draw",
-        "drawing.draw",
+        "draw.draw",
         "draw a tree, a grammar, rules, a derivation, a run, costs, a suite",
     )
     draw.add_argument("kind", metavar="WHAT", help="what is drawn: see docs/pictures.md")
@@ -406,7 +406,7 @@ def _command(where: str) -> Command:
 
 def _suites(add: Adding) -> None:
     """The commands about suites."""
-    test = add("test", "testing.test", "run the suites on all interpreters")
+    test = add("test", "suites.test", "run the suites on all interpreters")
     test.add_argument("suites", metavar="SUITE", nargs="*", type=Path, help="default: all")
     test.add_argument("--json", action="store_true", help="the same as --report json")
     test.add_argument("--report", choices=FORMATS, help="a report for other programs")
@@ -423,14 +423,14 @@ def _suites(add: Adding) -> None:
 
     since = add(
         "changed",
-        "testing.changed",
+        "suites.changed",
         "say which verdicts the last run of the suites changed",
     )
     since.add_argument("--json", action="store_true", help="print the answer as JSON")
 
     asked = add(
         "questions",
-        "deciding.questions",
+        "decision_table.questions",
         "the answers of all lanes to the suites' questions, choices",
     )
     asked.add_argument("--language", metavar="NAME", help="only this language")
@@ -438,7 +438,7 @@ def _suites(add: Adding) -> None:
                        help="print which cases change when a choice is decided so")  # fmt: skip
     asked.add_argument("--json", action="store_true", help="print them as JSON")
 
-    taken = add("accept", "testing.accept_case", "make what came what is expected, after a look")
+    taken = add("accept", "suites.accept_case", "make what came what is expected, after a look")
     taken.add_argument("suite", metavar="SUITE", type=Path, help="the suite that is changed")
     taken.add_argument("case", metavar="CASE", nargs="?", help="the name of the case")
     taken.add_argument("--with", metavar="LANE", dest="lane", help="the lane (default: the first "

@@ -12,16 +12,16 @@ from embrix.cli.status import FAULTY, NEGATIVE, OK, REJECTED
 from embrix.cli.streams import print_answer
 from embrix.cli.usage import Faulty, Usage, course_folder
 from embrix.course.changes import touched, touched_text
-from embrix.grammar.decisions import as_cases, decisions
+from embrix.grammar.corner_cases import as_cases, decisions
 from embrix.grammar.difference import Comparison, compare_grammars, comparison_text
 from embrix.grammar.ebnf import export
 from embrix.grammar.lr import parser_of
+from embrix.grammar.lr_tables import items_text, sets_text
 from embrix.grammar.model import Grammar
 from embrix.grammar.parser import Parsed
 from embrix.grammar.printing import Printer
 from embrix.grammar.report import Report, report_on, report_text
 from embrix.grammar.steps import ParseStep, descent, shift_reduce
-from embrix.grammar.tables import items_text, sets_text
 from embrix.runs.session import Session
 from embrix.runs.sketch import how_far
 from embrix.text.diagnostic import excerpt

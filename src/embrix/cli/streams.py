@@ -93,6 +93,6 @@ def give_up_output() -> None:
 
 def print_answer(command: str, answer: object) -> None:
     """Print what a command answers as JSON, as its schema says."""
-    from embrix.cli.answers import as_json  # few commands print JSON
+    from embrix.cli.schemas import as_json  # few commands print JSON
 
     print(as_json(command, answer))

@@ -6,8 +6,8 @@ import argparse
 
 from embrix.cli.streams import print_answer
 from embrix.cli.usage import Usage, course_folder
-from embrix.runs.coverage import uncovered
 from embrix.runs.session import Session
+from embrix.runs.suite_coverage import uncovered
 from embrix.text.suggest import did_you_mean
 from embrix.text.visible import cut, visible
 

@@ -18,8 +18,8 @@ from embrix.brix.core import Interpreter, Language
 from embrix.brix.interpreter import check_interpreter
 from embrix.brix.language import check_language
 from embrix.brix.reader import read_file
+from embrix.course.checked import MEMORY
 from embrix.course.finding import COURSE_FILE
-from embrix.course.memory import MEMORY
 from embrix.course.outside import Outside, read_outside
 from embrix.machine.conversions import with_conversions
 from embrix.text.diagnostic import Diagnostic, Findings

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from embrix.draw.palette import ThemeName
 from embrix.draw.pdf import write_pdf
 from embrix.draw.scene import Drawing
 from embrix.draw.svg import write_svg
-from embrix.draw.theme import ThemeName
 from embrix.text.saving import save_bytes, save_text
 
 ENDINGS = (".svg", ".pdf", ".tex", ".txt")

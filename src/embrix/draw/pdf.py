@@ -7,10 +7,10 @@ from collections.abc import Sequence
 from pathlib import Path as File
 from typing import Any
 
-from embrix.draw.paths import rounded
+from embrix.draw.curves import rounded
+from embrix.draw.palette import THEMES, ThemeName
 from embrix.draw.scene import ADVANCE, Box, Item, Label, Line, Path, Scene
 from embrix.draw.svg import arrow_head
-from embrix.draw.theme import THEMES, ThemeName
 from embrix.text.visible import width
 
 FONTS = File(__file__).with_name("fonts")

@@ -23,8 +23,8 @@ from embrix.draw.scene import (
     wide,
 )
 from embrix.grammar.ebnf import export
+from embrix.grammar.lr_tables import reached
 from embrix.grammar.model import Collect, Grammar, Production
-from embrix.grammar.tables import reached
 from embrix.text.visible import visible
 
 GAP, TURN, CELL = 12.0, 6.0, 18.0

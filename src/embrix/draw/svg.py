@@ -5,9 +5,9 @@ from __future__ import annotations
 
 from html import escape
 
-from embrix.draw.paths import rounded
+from embrix.draw.curves import rounded
+from embrix.draw.palette import THEMES, ThemeName
 from embrix.draw.scene import Box, Item, Label, Line, Path, Scene, wide
-from embrix.draw.theme import THEMES, ThemeName
 from embrix.text.visible import visible
 
 FAMILY = "'DejaVu Sans Mono', 'Liberation Mono', monospace"

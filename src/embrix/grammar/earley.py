@@ -13,6 +13,7 @@ from typing import TypeAlias
 
 from embrix.grammar.actions import Unfit, finish
 from embrix.grammar.expecting import in_order, span_at, told
+from embrix.grammar.lr_tables import name_of, production_text
 from embrix.grammar.model import Grammar, Production
 from embrix.grammar.parser import (
     Ambiguous,
@@ -22,7 +23,6 @@ from embrix.grammar.parser import (
     Refused,
 )
 from embrix.grammar.sets import sets_of
-from embrix.grammar.tables import name_of, production_text
 from embrix.grammar.tokens import Token, Tokens
 from embrix.text.source import Span
 

@@ -10,9 +10,9 @@ from __future__ import annotations
 import re
 from typing import Literal, TypeAlias
 
+from embrix.grammar.lr_tables import reached
 from embrix.grammar.model import Collect, Grammar, Production
 from embrix.grammar.pattern import Chars, Choice, Pattern, Repeat, Sequence
-from embrix.grammar.tables import reached
 from embrix.grammar.tokens import TokenKind
 
 Notation: TypeAlias = Literal["iso", "w3c"]

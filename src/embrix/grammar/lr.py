@@ -13,10 +13,10 @@ from typing import Any
 
 from embrix.grammar.actions import Unfit, finish_one, read_token
 from embrix.grammar.earley import EarleyParser
+from embrix.grammar.lr_tables import START, Tables, build_tables
 from embrix.grammar.model import Compose, Grammar, Pass, Production, Slot
 from embrix.grammar.parser import Parsed, Parser, ParseResult, Refused
 from embrix.grammar.sets import sets_of
-from embrix.grammar.tables import START, Tables, build_tables
 from embrix.grammar.tokens import Token, Tokens
 from embrix.terms.collecting import uncollected
 from embrix.terms.node import Place, Value

@@ -9,9 +9,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from embrix.grammar.lr_tables import name_of, production_text
 from embrix.grammar.model import Grammar
 from embrix.grammar.sets import Sets, sets_from
-from embrix.grammar.tables import name_of, production_text
 
 MORE = 1 << 20
 """`R - MORE` is what may still follow after the first part of the repetition R."""

@@ -6,6 +6,15 @@ from dataclasses import dataclass
 
 from embrix.grammar.ambiguity import Search, search_ambiguity
 from embrix.grammar.canonical import is_lr1
+from embrix.grammar.lr_tables import (
+    START,
+    Conflict,
+    Tables,
+    build_tables,
+    name_of,
+    production_text,
+    reached,
+)
 from embrix.grammar.model import Grammar
 from embrix.grammar.predictive import against_ll1
 from embrix.grammar.sentences import (
@@ -18,15 +27,6 @@ from embrix.grammar.sentences import (
     yields,
 )
 from embrix.grammar.sets import Sets, sets_of
-from embrix.grammar.tables import (
-    START,
-    Conflict,
-    Tables,
-    build_tables,
-    name_of,
-    production_text,
-    reached,
-)
 from embrix.text.source import Span
 
 

@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from embrix.grammar.earley import EarleyParser, Order
+from embrix.grammar.lr_tables import START, build_tables, name_of, production_text
 from embrix.grammar.model import Grammar
 from embrix.grammar.predictive import Predictive
 from embrix.grammar.sets import sets_of
-from embrix.grammar.tables import START, build_tables, name_of, production_text
 from embrix.grammar.tokens import Token
 from embrix.text.visible import visible
 

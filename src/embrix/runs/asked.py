@@ -18,7 +18,7 @@ from embrix.runs.hunted import as_case, hunted
 from embrix.runs.lanes import NoLane
 from embrix.runs.pictures import NoPicture
 from embrix.runs.session import Session
-from embrix.runs.testing import acceptance
+from embrix.runs.verdicts import acceptance
 
 Asked: TypeAlias = Mapping[str, Any]
 Telling: TypeAlias = Callable[[dict[str, Any]], None]

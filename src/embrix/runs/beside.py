@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from embrix.compare.alignment import Stop, aligned, first_parting
-from embrix.compare.lanes import LIMITS, Side, parted, side
+from embrix.compare.sides import LIMITS, Side, parted, side
 from embrix.machine.lane import BadBinding
 from embrix.runs.lanes import NoLane
 from embrix.runs.session import Session, ending

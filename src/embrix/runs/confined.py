@@ -69,6 +69,15 @@ def tasks() -> int:
     return count
 
 
+def _text(path: str) -> str:
+    """The beginning of a file of the system's."""
+    number = os.open(path, os.O_RDONLY)
+    try:
+        return os.read(number, 1 << 16).decode("utf-8", "replace")
+    finally:
+        os.close(number)
+
+
 def _processes() -> list[str]:
     """The numbers of all processes, as far as they can be seen."""
     try:
@@ -80,8 +89,7 @@ def _processes() -> list[str]:
 def children() -> list[int]:
     """The processes whose parent this one is, or has become."""
     try:
-        with open(f"/proc/self/task/{os.getpid()}/children", encoding="ascii") as file:
-            return list(map(int, file.read().split()))
+        return list(map(int, _text(f"/proc/self/task/{os.getpid()}/children").split()))
     except (OSError, ValueError):
         return _children_by_parent()
 
@@ -91,10 +99,9 @@ def _children_by_parent() -> list[int]:
     found = []
     for name in _processes():
         try:
-            with open(f"/proc/{name}/stat", encoding="utf-8", errors="replace") as file:
-                # The name of the command may hold anything; what follows its last bracket may not.
-                if int(file.read().rpartition(")")[2].split()[1]) == os.getpid():
-                    found.append(int(name))
+            # The name of the command may hold anything; what follows its last bracket may not.
+            if int(_text(f"/proc/{name}/stat").rpartition(")")[2].split()[1]) == os.getpid():
+                found.append(int(name))
         except (OSError, ValueError, IndexError):
             continue
     return found

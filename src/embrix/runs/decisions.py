@@ -8,8 +8,8 @@ from typing import Any
 
 from embrix.machine.lane import BadBinding, Lane
 from embrix.runs.session import Session
-from embrix.runs.testing import ASKING, answered, with_output
-from embrix.suite.model import Case, Suite
+from embrix.runs.verdicts import ASKING, answered, with_output
+from embrix.suite.cases import Case, Suite
 from embrix.text.diagnostic import Findings
 from embrix.text.suggest import did_you_mean
 

@@ -12,7 +12,7 @@ from embrix.runs.lanes import NoLane
 from embrix.runs.session import Session
 from embrix.suite.accept import CannotAccept, found_entries
 from embrix.suite.adopt import adopt
-from embrix.suite.model import Case
+from embrix.suite.cases import Case
 from embrix.text.diagnostic import Findings
 from embrix.text.visible import cut
 
@@ -22,7 +22,7 @@ def hunted(
     endless: bool, progress: Callable[[dict[str, Any]], None],
 ) -> dict[str, Any]:  # fmt: skip
     """What came of a hunt between two lanes, or why there was none."""
-    from embrix.compare.hunting import Hunt, NoPrograms, hunt  # it takes a while to begin
+    from embrix.compare.search import Hunt, NoPrograms, hunt  # it takes a while to begin
 
     def told(done: Hunt) -> dict[str, Any]:
         return {

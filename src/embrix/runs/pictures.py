@@ -23,7 +23,7 @@ from embrix.machine.lane import Lane
 from embrix.machine.limits import LIVE, Limits
 from embrix.runs.decisions import asked_and_chosen
 from embrix.runs.session import Session
-from embrix.suite.model import COSTS, MAIN_COSTS
+from embrix.suite.cases import COSTS, MAIN_COSTS
 from embrix.text.diagnostic import Findings
 from embrix.trace.walk import Walk
 

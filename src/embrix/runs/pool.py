@@ -16,8 +16,8 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import IO, Any, TypeAlias
 
-from embrix.runs.frames import read_frame, write_frame
-from embrix.runs.memory import share_of_memory
+from embrix.runs.memory_limit import share_of_memory
+from embrix.runs.transport import read_frame, write_frame
 
 Answer: TypeAlias = dict[str, Any]
 """`answer`, `fault` with a text, `cancelled`, or `progress` (more answers follow)."""

@@ -15,7 +15,7 @@ from embrix.grammar.difference import compare_grammars, comparison_text
 from embrix.machine.limits import LIVE
 from embrix.runs.parting import parting
 from embrix.runs.session import MOST_ROWS, Session
-from embrix.runs.testing import with_output
+from embrix.runs.verdicts import with_output
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Source
 

@@ -29,12 +29,12 @@ from embrix.machine.laws import LawReport, try_law
 from embrix.machine.limits import LIVE, Limits
 from embrix.machine.outcome import Outcome, Result
 from embrix.runs.lanes import NoChoice, NoLane, NoVersion, interpreter_of
-from embrix.runs.outside import OutsideLane
+from embrix.runs.outside_lane import OutsideLane
 from embrix.runs.strength import Noticed, Trial
-from embrix.runs.testing import check_suite
+from embrix.runs.verdicts import check_suite
 from embrix.runs.versions import unsaved_of
 from embrix.runs.walks import NoWalk, Recipe, Walks
-from embrix.suite.model import Suite
+from embrix.suite.cases import Suite
 from embrix.suite.read import read_suite
 from embrix.terms.binding import free_names
 from embrix.terms.node import CONS, FIELDS, NIL, NONE, SOME, Node, Value, list_items
@@ -609,7 +609,7 @@ class Session:
         ask: bool = False,
         wanted: Sequence[str] = (),
     ) -> Data:
-        """All verdicts of a suite: see `runs.testing`."""
+        """All verdicts of a suite: see `runs.verdicts`."""
         return check_suite(self, path, progress, grammar, share, ask, wanted)
 
 

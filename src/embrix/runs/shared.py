@@ -16,8 +16,8 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Any, BinaryIO
 
-from embrix.runs.frames import read_frame, write_frame
-from embrix.runs.memory import limit_memory, share_of_memory
+from embrix.runs.memory_limit import limit_memory, share_of_memory
+from embrix.runs.transport import read_frame, write_frame
 
 Telling = Callable[[dict[str, Any]], None]
 Work = Callable[[int, Telling], dict[str, Any]]

@@ -12,15 +12,15 @@ from dataclasses import dataclass
 
 from embrix.brix.core import Interpreter
 from embrix.brix.interpreter import check_interpreter
-from embrix.brix.mistakes import Mistake, mistakes_in
+from embrix.brix.mutants import Mistake, mistakes_in
 from embrix.brix.reader import read_file
 from embrix.brix.syntax import InterpreterSyntax
 from embrix.course.load import Course
 from embrix.machine.lane import Lane
 from embrix.machine.laws import try_law
 from embrix.machine.limits import Limits
+from embrix.suite.cases import Case, Suite
 from embrix.suite.check import check_case
-from embrix.suite.model import Case, Suite
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Source
 

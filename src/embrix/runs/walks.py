@@ -12,7 +12,7 @@ from embrix.machine.lane import BadBinding, OnStart
 from embrix.machine.limits import Limits
 from embrix.machine.outcome import Outcome
 from embrix.runs.lanes import NoLane
-from embrix.runs.outside import OutsideLane
+from embrix.runs.outside_lane import OutsideLane
 from embrix.trace.saved import SavedWalk, Unusable
 from embrix.trace.walk import Walk
 

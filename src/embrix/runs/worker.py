@@ -19,13 +19,13 @@ from typing import Any, BinaryIO
 
 from embrix.machine.limits import LIVE, MEMORY, Limits
 from embrix.runs.asked import ANSWERS
-from embrix.runs.frames import read_frame, write_frame
 from embrix.runs.interrupting import Stopped, forget_interruption, interrupt
-from embrix.runs.memory import limit_memory
+from embrix.runs.memory_limit import limit_memory
 from embrix.runs.prompt import Prompt
 from embrix.runs.scratch import Scratch
 from embrix.runs.session import Session
-from embrix.runs.testing import with_history
+from embrix.runs.transport import read_frame, write_frame
+from embrix.runs.verdicts import with_history
 from embrix.runs.walks import Recipe
 
 

@@ -12,9 +12,9 @@ import tomlkit
 from tomlkit.exceptions import TOMLKitError
 
 from embrix.machine.lane import Lane
+from embrix.suite.cases import Case
 from embrix.suite.check import run_case, steps_of
-from embrix.suite.model import Case
-from embrix.suite.steps import ANY, OPEN
+from embrix.suite.expected_steps import ANY, OPEN
 from embrix.text.source import Source
 
 _OUTCOMES = ("value", "shows", "error", "rejected", "accepted", "diverges", "at", "says")

@@ -12,7 +12,7 @@ import tomlkit
 from msgspec import UNSET, UnsetType
 
 from embrix.suite.accept import Acceptance, CannotAccept
-from embrix.suite.model import Suite
+from embrix.suite.cases import Suite
 from embrix.text.toml_places import heads, read_toml
 
 Plain: TypeAlias = int | float | str

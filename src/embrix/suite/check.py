@@ -10,8 +10,8 @@ from embrix.grammar.parser import Parsed
 from embrix.machine.lane import BadBinding, Lane
 from embrix.machine.limits import COMMAND, Limits
 from embrix.machine.outcome import Outcome, Result
-from embrix.suite.model import Case, Expectation, Steps
-from embrix.suite.steps import Alike, parting, reads_like
+from embrix.suite.cases import Case, Expectation, Steps
+from embrix.suite.expected_steps import Alike, parting, reads_like
 from embrix.terms.binding import alike
 from embrix.text.source import Source
 from embrix.text.visible import visible

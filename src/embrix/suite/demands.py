@@ -6,8 +6,8 @@ import re
 from collections.abc import Collection, Mapping
 from typing import Any
 
+from embrix.suite.cases import COSTS, ENOUGH, Bound, Expectation, Relation, Steps
 from embrix.suite.entries import Entries
-from embrix.suite.model import COSTS, ENOUGH, Bound, Expectation, Relation, Steps
 from embrix.text.suggest import did_you_mean
 
 OUTCOMES = ("value", "shows", "error", "rejected", "accepted", "diverges")

@@ -8,8 +8,8 @@ from pathlib import Path
 from typing import Any, TypeAlias
 
 from embrix.suite import demands
+from embrix.suite.cases import Answer, Bound, Case, Expectation, Question, Suite
 from embrix.suite.entries import Entries, Wrong, tables
-from embrix.suite.model import Answer, Bound, Case, Expectation, Question, Suite
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Source, Unreadable, read_source
 from embrix.text.suggest import did_you_mean

@@ -8,7 +8,7 @@ from collections.abc import Iterator, Sequence
 from typing import Any
 from xml.etree import ElementTree
 
-from embrix.suite.steps import marks
+from embrix.suite.expected_steps import marks
 
 FORMATS = ("junit", "tap", "json", "html")
 SCHEMA = 1

@@ -40,7 +40,7 @@ from embrix.tui.growing import Growing
 from embrix.tui.hunting import Hunting
 from embrix.tui.prompting import Prompting
 from embrix.tui.rows import Rows
-from embrix.tui.seeking import Seeking
+from embrix.tui.search_pane import Seeking
 from embrix.tui.tally import Tally
 from embrix.tui.view import View
 from embrix.tui.walk_pane import Gauge, Moment, Stations

@@ -14,7 +14,7 @@ from textual.containers import Horizontal, Vertical
 from textual.widgets import Static
 
 from embrix.course.naming import plain_name
-from embrix.suite.model import costs_by_spread
+from embrix.suite.cases import costs_by_spread
 from embrix.text.visible import cut, visible, width
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.desk import Desk

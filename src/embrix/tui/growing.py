@@ -13,7 +13,7 @@ from textual.widget import Widget
 
 from embrix.compare.range import SCALES, BadRange, Scale, range_of
 from embrix.draw.plot import GRID, LETTERS, plot
-from embrix.suite.model import MAIN_COSTS, costs_by_spread
+from embrix.suite.cases import MAIN_COSTS, costs_by_spread
 from embrix.text.visible import visible
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.desk import SUITE_WORKER, Desk

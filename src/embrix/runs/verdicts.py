@@ -1,7 +1,7 @@
 """Running a suite: every case on every lane it speaks of, and only what may have changed.
 
 A verdict rests on the case and on the interpreter, nothing else: an interpreter that has not been
-touched since the course was read last is the same object (`course.memory`), and its verdicts are
+touched since the course was read last is the same object (`course.checked`), and its verdicts are
 remembered with it.
 """
 
@@ -19,12 +19,12 @@ from embrix.machine.lane import BadBinding, Lane
 from embrix.machine.limits import Limits
 from embrix.machine.outcome import Result
 from embrix.runs.lanes import NoChoice, NoLane
-from embrix.runs.outside import check_outside
+from embrix.runs.outside_lane import check_outside
 from embrix.suite.accept import CannotAccept, accept
+from embrix.suite.cases import Case, Question, Suite
 from embrix.suite.check import Verdict, check_case, describe, fits, translated
+from embrix.suite.expected_steps import difference
 from embrix.suite.history import Unkept, fingerprint, remember, rows_of, since_text
-from embrix.suite.model import Case, Question, Suite
-from embrix.suite.steps import difference
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Span
 from embrix.text.visible import visible

@@ -18,14 +18,14 @@ from embrix.course.replacing import Changed, Damaged, go_back, replace_file
 from embrix.machine.lane import BadBinding
 from embrix.runs.session import Session
 from embrix.runs.shared import Lost, Shared, Telling
-from embrix.runs.testing import Testing, merged, only, with_history
+from embrix.runs.verdicts import Testing, merged, only, with_history
 from embrix.suite.accept import Acceptance, CannotAccept, accept
 from embrix.suite.adopt import adopt
+from embrix.suite.cases import Suite
 from embrix.suite.history import (
     Unkept,
     last_changes,
 )
-from embrix.suite.model import Suite
 from embrix.suite.reports import under, write_report
 from embrix.text.diagnostic import Diagnostic, Findings, render
 from embrix.text.plural import counted

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 
 from embrix.cli.choice import chosen, text_of
-from embrix.cli.comparing import asked_range
+from embrix.cli.comparison import asked_range
 from embrix.cli.streams import print_answer
 from embrix.cli.usage import Usage, course_folder, new_file
 from embrix.draw.files import Unwritable, write_drawing
@@ -14,7 +14,7 @@ from embrix.machine.lane import BadBinding
 from embrix.runs.lanes import NoLane
 from embrix.runs.pictures import NoPicture, Wish, picture
 from embrix.runs.session import Session
-from embrix.suite.model import COSTS
+from embrix.suite.cases import COSTS
 from embrix.text.suggest import did_you_mean
 
 

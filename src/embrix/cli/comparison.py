@@ -12,20 +12,20 @@ from embrix.cli.choice import chosen, lanes_of
 from embrix.cli.status import NEGATIVE, OK, REJECTED, UNREAD
 from embrix.cli.streams import print_answer
 from embrix.cli.streams import progress as progress_line
-from embrix.cli.testing import suites_of, write_after_a_look
+from embrix.cli.suites import suites_of, write_after_a_look
 from embrix.cli.usage import Usage
 from embrix.compare.growth import measured, told
-from embrix.compare.lanes import Side, parted, side
 from embrix.compare.range import BadRange, range_of
+from embrix.compare.sides import Side, parted, side
 from embrix.machine.lane import BadBinding, Lane
 from embrix.machine.limits import Limits
 from embrix.runs.hunted import as_case
-from embrix.suite.model import COSTS, MAIN_COSTS
+from embrix.suite.cases import COSTS, MAIN_COSTS
 from embrix.text.plural import counted
 from embrix.text.visible import cut, visible
 
 if TYPE_CHECKING:
-    from embrix.compare.hunting import Hunt
+    from embrix.compare.search import Hunt
 
 
 def compare(arguments: argparse.Namespace) -> int:
@@ -137,7 +137,7 @@ def growth(arguments: argparse.Namespace) -> int:
 
 def seek_difference(arguments: argparse.Namespace) -> int:
     """Look for the smallest program on which two lanes disagree."""
-    from embrix.compare.hunting import (  # it needs a library that takes a while to begin
+    from embrix.compare.search import (  # it needs a library that takes a while to begin
         NoPrograms,
         hunt,
     )

@@ -22,7 +22,7 @@ from embrix.machine.program_words import words_of
 from embrix.runs.branches import Branch, Marked
 from embrix.runs.lanes import NoLane
 from embrix.runs.session import Session
-from embrix.suite.model import Case
+from embrix.suite.cases import Case
 from embrix.terms.generate import Generator, NoTerm
 from embrix.terms.node import Node, nodes_of
 from embrix.terms.types import Con, settle

@@ -28,9 +28,9 @@ from embrix.machine.compiler import Variant
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
 from embrix.machine.outcome import Outcome, Result
+from embrix.suite.cases import Case
 from embrix.suite.check import Verdict, check_case
-from embrix.suite.model import Case
-from embrix.suite.steps import reads_like
+from embrix.suite.expected_steps import reads_like
 from embrix.text.plural import counted
 from embrix.text.saving import alive
 from embrix.text.visible import cut
