@@ -324,9 +324,9 @@ async def test_a_command_is_carried_out_from_the_list(course_copy: Path) -> None
         await pilot.press("ctrl+p", *"to the last", "enter")
         await until(lambda: screen.at == screen.stations.length - 1, "the last step")
         await write(pilot, "1 +")
-        await pilot.press("ctrl+p", *"one step on")
+        await pilot.press("ctrl+p", *"step forward")
         listed = shown(pilot.app.screen.query_one(Rows))
-        assert listed == [" F8      One step on in time  not now: the run has no steps"]
+        assert listed == [" F8      One step forward  not now: the run has no steps"]
         await pilot.press("enter")
         assert isinstance(pilot.app.screen, Help)
 

@@ -311,7 +311,7 @@ def parser() -> argparse.ArgumentParser:
     search.add_argument("--costs", action="store_true", help="costs count as differences")
     search.add_argument("--endless", action="store_true", help="never ending counts as well")
     search.add_argument("--case", metavar="SUITE", type=Path, dest="suite",
-                        help="make what is found a case of this suite, after a look")  # fmt: skip
+                        help="add the program found to this suite; shows it first")  # fmt: skip
     search.add_argument("--yes", action="store_true", help="with --case: write it")
 
     search.add_argument("--json", action="store_true", help="print the answer as JSON")
@@ -438,7 +438,9 @@ def _suites(add: Adding) -> None:
                        help="print which cases change when a choice is decided so")  # fmt: skip
     asked.add_argument("--json", action="store_true", help="print them as JSON")
 
-    taken = add("accept", "suites.accept_case", "make what came what is expected, after a look")
+    taken = add(
+        "accept", "suites.accept_case", "accept a result as expected; shows the change first"
+    )
     taken.add_argument("suite", metavar="SUITE", type=Path, help="the suite that is changed")
     taken.add_argument("case", metavar="CASE", nargs="?", help="the name of the case")
     taken.add_argument("--with", metavar="LANE", dest="lane", help="the lane (default: the first "

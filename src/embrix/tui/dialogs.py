@@ -24,28 +24,28 @@ PLACES = {
     "program": "Here you write a program. Everything else follows as you type: what every lane "
     "makes of it, its tree, and the walk through the chosen lane.",
     "lanes": "Every interpreter of the language runs the program. Up and down choose the lane "
-    "that is walked; ≠ marks a lane that ends otherwise than the first.",
+    "that is walked; ≠ marks a lane whose result differs from the first.",
     "tree": "The syntax tree of the program; the active part is marked while you walk.",
     "tokens": "What the text was cut into: place, kind, slice.",
     "grammar": "What kind of grammar the language has and why; conflicts by example, and an "
     "ambiguous sentence with its trees if one was found. Ctrl+R reads the text at a rule.",
     "cases": "Every case of the suite with one sign a lane: ◆ as expected, ✗ not. Under a failed "
-    "case stands what was expected ⟂ what came.",
+    "case: what was expected ⟂ what the lane gave.",
     "tally": "The whole suite: a row for each case, a column for each lane. The card at the right "
-    "shows the case under the cursor with what was expected and what came.",
+    "shows the case under the cursor: what was expected, what each lane gave.",
     "compare": "Every lane's outcome and cost. Below, two walks in rows: what evaluates the same "
     "part of the program stands side by side; ≠ marks where they differ.",
     "derivation": "The run as a tree of judgements: each stands under what it was concluded from. "
     "A judgement that did not come to an end has an open line.",
     "hunt": "Programs are made up until two lanes disagree; then the program is made smaller. "
-    "What was tried is told: how the programs ended, how many apply a function.",
+    "The view tells what was tried: how the programs ended, how many apply a function.",
     "growth": "The program runs with a name over a range. Each lane has a letter; the growth that "
     "fits its counted cost best stands under the chart.",
     "decisions": "Questions with the answer of each lane, and the choices with the way in which "
-    "each lane decides them. Enter decides a choice otherwise: which cases change?",
-    "notes": "What there is to say about the definitions and suites of the course.",
-    "drafting": "A definition changed for a trial, and what the change does to the text at the "
-    "right: both trees, and where they part. Ctrl+B drops the change, Ctrl+S saves it.",
+    "each lane decides them. Enter shows which cases change with the other choice.",
+    "notes": "Errors and warnings in the definitions and suites of the course.",
+    "drafting": "A definition that you edit without saving, and what the change does to the text "
+    "at the right: both trees, and where they differ. Ctrl+B discards the change, Ctrl+S saves it.",
     "walk": "The run of the chosen lane, step by step. The gauge above shows its height over "
     "time; a click on it jumps there.",
 }
@@ -127,12 +127,12 @@ class Searching(Dialog[str]):
     def compose(self) -> ComposeResult:
         with Vertical():
             title = Title(self._title)
-            title.show(self._subject, "type to search, Enter takes it, Esc closes")
+            title.show(self._subject, "Enter chooses, Esc closes")
             title.lit = True
             yield title
             if self._about:
                 yield Static(self._about, markup=False)
-            yield Input(placeholder="part of what you look for")
+            yield Input(placeholder="type part of a name to search")
             yield self._rows
 
     def on_input_changed(self, event: Input.Changed) -> None:

@@ -284,7 +284,7 @@ class CasesFace(Rows):
         super().__init__(id=id)
         self.report: dict[str, Any] | None = None
         self._rows: list[tuple[int, list[Any] | None]] = []
-        self.empty_text = "F5 runs the suite on every lane\nand shows what came of each case here."
+        self.empty_text = "F5 runs the suite on every lane\nand shows every case here."
         self.running = False
         """Whether the suite is being run anew, so that what is shown is what came before."""
 

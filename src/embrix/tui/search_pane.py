@@ -17,13 +17,13 @@ if TYPE_CHECKING:
 QUESTIONS = {
     "text": "A text in any step:",
     "lookup": "A name that is looked up (empty for any):",
-    "name": "A name that comes to stand for something else:",
-    "location": "A location that comes to hold something else:",
+    "name": "A name that is bound to another value:",
+    "location": "A location that changes:",
     "clause": "A clause that applies, by its line (FILE:LINE):",
 }
 NOWHERE = {
     "text": "no step {way} has that text",
-    "lookup": "nothing is looked up by that name {way}",
+    "lookup": "that name is not looked up {way}",
     "name": "that name does not change {way}",
     "location": "that location does not change {way}",
     "output": "nothing is written {way}",

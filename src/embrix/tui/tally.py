@@ -173,7 +173,9 @@ class CaseCard(Static):
             text.append(f"  the same on {', '.join(others)}\n", ink(app, "faint"))
         where = f"step {station:,}" if station >= 0 else "the end of the run"
         text.append(f"\n  Enter walks to {where}\n", ink(app, "water"))
-        text.append("  a makes what came what is expected, after a look\n", ink(app, "water"))
+        text.append(
+            "  a accepts the result as expected (shows the change first)\n", ink(app, "water")
+        )
 
 
 class Tally(View):
