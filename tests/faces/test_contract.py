@@ -350,7 +350,7 @@ def test_steps_of_a_long_run_end_and_say_so(course_copy: Path, capsys: Capture) 
     assert f"{3_999 - count:,} more lines" in err
 
 
-@pytest.mark.parametrize("command", ["check", "uncovered", "questions"])
+@pytest.mark.parametrize("command", ["check", "questions"])
 def test_a_folder_without_a_course_is_said_to_have_none(
     command: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: Capture
 ) -> None:

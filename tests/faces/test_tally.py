@@ -204,7 +204,7 @@ async def test_going_places_in_the_walk(course_copy: Path) -> None:
         second = screen.at
         await pilot.press("n")
         masthead = screen.query_one(Masthead)
-        await until(lambda: "nothing is looked up" in masthead.notice, "the answer")
+        await until(lambda: "is not looked up" in masthead.notice, "the answer")
         assert screen.at == second
         await pilot.press("N")
         await until(lambda: screen.at == first, "the lookup before")

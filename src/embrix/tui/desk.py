@@ -35,12 +35,16 @@ class Faulted(Message):
         self.text = text
 
 
+WORKERS = 2
+"""Processes that answer: one for what is on screen, one for the suite and the notes."""
+
+
 class Desk:
     """Asks workers for a widget."""
 
     def __init__(self, owner: MessagePump) -> None:
         self._owner = owner
-        self._pool = Pool(2)
+        self._pool = Pool(WORKERS)
         self._asked: dict[str, set[int]] = {}
 
     def load(self, folder: str, take: Take) -> None:
