@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from embrix.brix.format import formatted
@@ -82,6 +82,7 @@ def comments(text: str) -> list[str]:
     return re.findall(r"#[^\n]*", outside)
 
 
+@settings(max_examples=30)
 @given(data=st.data())
 def test_the_course_may_be_spaced_in_any_way(lockside: Course, data: st.DataObject) -> None:
     """Spaces added between words, and blank lines, are taken away again; comments are kept."""

@@ -171,13 +171,13 @@ def test_no_mutation_of_a_language_crashes_its_reader_or_its_parsers(data: st.Da
 @pytest.mark.parametrize(
     ("text", "kind"),
     [
-        ("(" * 100_000 + "1" + ")" * 100_000, Parsed),
-        ("-" * 100_000 + "1", Parsed),
-        ("(" * 100_000, Refused),
+        ("(" * 50_000 + "1" + ")" * 50_000, Parsed),
+        ("-" * 50_000 + "1", Parsed),
+        ("(" * 50_000, Refused),
         ("a" * 1_000_000, Parsed),
         (" " * 1_000_000, Refused),
         ("$" * 1_000, Refused),
-        ("1 " * 100_000, Refused),
+        ("1 " * 50_000, Refused),
     ],
 )
 def test_deep_and_long_texts_get_an_answer(
@@ -186,7 +186,7 @@ def test_deep_and_long_texts_get_an_answer(
     grammar = lockside.languages["Drip"].grammar
     assert grammar is not None
     if general and text.startswith("(" * 9) and kind is Parsed:
-        text = text[80_000:-80_000]  # the same, in less time
+        text = text[40_000:-40_000]  # the same, in less time
     parser = EarleyParser(grammar) if general else parser_of(grammar)
     assert isinstance(parser.parse(text), kind)
 

@@ -126,8 +126,10 @@ def test_a_lane_is_blamed_for_a_clause_it_takes_over_once_and_by_its_author(
     (tmp_path / "tiny.suite.toml").write_text(
         'language = "Tiny"\n[[case]]\nname = "a"\nprogram = "5"\naccepted = true\n'
     )
-    course = make_course(a=TINY_LANGUAGE, b=FAILING, d=TAKEN_OVER)
+    # The file of the interpreter that takes over is read first.
+    course = make_course(a=TINY_LANGUAGE, b=TAKEN_OVER, d=FAILING)
     assert not course.has_errors
+    assert list(course.interpreters["Tiny"]) == ["doubled", "environment"]
     found = uncovered(Session(course.folder), ["Tiny"])
     adds = [one for one in found if one.what == "clause" and one.text.startswith("Add")]
     assert [one.owner for one in adds] == ["Tiny.environment eval"]

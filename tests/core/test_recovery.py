@@ -14,7 +14,7 @@ from embrix.grammar.lr import parser_of
 from embrix.grammar.model import Grammar
 from embrix.grammar.parser import Refused
 from embrix.grammar.recovery import MOST, Mishap, mishaps
-from embrix.text.source import Source
+from embrix.text.source import Source, Span
 from tests.conftest import Maker
 
 
@@ -85,7 +85,7 @@ def test_the_first_mistake_is_where_the_parser_stops(lockside: Course, language:
             continue
         refusals += 1
         # Another first answer is handed in, so that the own one is told as well.
-        elsewhere = Refused("grammar", "", parsed.span.__class__(-1, -1), parsed.tokens)
+        elsewhere = Refused("grammar", "", Span(-1, -1), parsed.tokens)
         others = mishaps(grammar, text, elsewhere, fuel=3_000)[1:]
         assert (others[0].message, others[0].span) == (parsed.message, parsed.span), text
     assert refusals > 60
@@ -103,6 +103,65 @@ grammar
   start S
   S ::= "[" xs:name* "]" makes Row | a:S b:S makes Two | "(" S ")"
 """
+
+
+ELSES = """\
+language Elses
+tokens
+  name /[a-z]+/ as Name
+  skip / +/
+forms S
+  Name(x: Name)
+  If(x: Name, yes: S, no: Maybe[S])
+  Else(x: Name)
+grammar
+  start S
+  S ::= "if" x:name yes:S no:Part? greedy makes If | x:name makes Name
+  Part : S ::= "else" x:name makes Else
+"""
+
+
+def test_greedy_parts_end_where_the_parser_ends_them(make_course: Maker) -> None:
+    """An `else` that the inner `if` takes is not there for the outer one."""
+    grammar = grammar_of(make_course(a=ELSES), "Elses")
+    chance = random.Random(11)
+    refusals = 0
+    for _ in range(200):
+        text = " ".join(chance.choices(["if", "else", "a"], k=chance.randrange(1, 9)))
+        parsed = EarleyParser(grammar).parse(text)
+        if isinstance(parsed, Refused):
+            refusals += 1
+            elsewhere = Refused("grammar", "", Span(-1, -1), parsed.tokens)
+            first = mishaps(grammar, text, elsewhere, fuel=3_000)[1]
+            assert (first.message, first.span) == (parsed.message, parsed.span), text
+    assert refusals > 100
+
+
+TWO_STARTS = """\
+language Starts
+tokens
+  name /[a-z]+/ as Name
+  skip / +/
+forms S
+  Name(x: Name)
+  Set(x: Name, to: S)
+  Put(x: Name, to: S)
+grammar
+  start Short, Long
+  Short : S ::= x:name makes Name
+  Long : S ::= "set" x:name "to" to:Short ";" makes Set | "put" x:name "to" to:Long makes Put
+"""
+
+
+def test_mistakes_are_those_from_the_start_that_reads_furthest(make_course: Maker) -> None:
+    """A text that can begin with `set` is no name with something behind it."""
+    grammar = grammar_of(make_course(a=TWO_STARTS), "Starts")
+    text = "put a to to put a to put a to set c to to b ;"
+    refused = EarleyParser(grammar).parse(text)
+    assert isinstance(refused, Refused)
+    source = Source("", text)
+    found = [source.position(one.span.start)[1] for one in mishaps(grammar, text, refused)]
+    assert found == [10, 40]
 
 
 @given(st.lists(st.sampled_from(["[", "]", "(", ")", "a"]), max_size=14))

@@ -54,6 +54,18 @@ def test_a_wrong_entry_is_found_where_it_is_written() -> None:
     assert found.span.start == HIDDEN.index('at = "zz"\n  error')
 
 
+def test_a_text_on_one_line_is_no_structure_either() -> None:
+    text = (
+        'language = "Tiny"\n[[case]]\nname = "a"\nwhy = "see, at = 3"\n'
+        'program = "let at = 3 in q"\nat = "zz"\nerror = "Missing"\n'
+    )
+    findings = Findings()
+    read_suite(Source("t.suite.toml", text), {"Tiny": ["environment"]}, {"Tiny": ["Missing"]},
+               findings)  # fmt: skip
+    (found,) = findings.sorted()
+    assert found.span.start == text.index('at = "zz"')
+
+
 def test_an_unknown_entry_behind_a_program_that_mentions_it() -> None:
     text = (
         'language = "Tiny"\n[[case]]\nname = "a"\nprogram = """\nvalu = 3\n"""\nvalue = 1\nvalu = 3'
