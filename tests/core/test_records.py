@@ -175,7 +175,9 @@ def test_a_history_that_holds_anything_is_told_or_used(tmp_path: Path, change: s
         lambda: last_changes(tmp_path, "s"),
     ):
         with contextlib.suppress(Unkept):
-            ask()
+            told = ask()
+            for since in told.values() if isinstance(told, dict) else ():
+                assert since_text(since).startswith("since ")
 
 
 @pytest.mark.parametrize("at", [0.0, -1e300, 1e300, float("inf"), 1e18])

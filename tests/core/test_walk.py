@@ -6,6 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from embrix.machine.lane import Lane
+from embrix.machine.limits import Limits
 from embrix.trace.stations import Station
 from embrix.trace.walk import Walk
 from tests.strategies import terms
@@ -135,3 +136,17 @@ def test_each_term_of_a_reduction_sequence_has_the_value_of_the_first(
         if "‹" not in line:
             again = lane.run(line).outcome
             assert (again.kind, again.text) == (end.kind, end.text)
+
+
+def test_a_deep_redex_is_shown_with_what_is_near_it(drip_lanes: dict[str, Lane]) -> None:
+    """Of a sum of 1,500 terms the innermost two are rewritten first, far below the top."""
+    lane = drip_lanes["rewriting"]
+    text = " + ".join(["7", "8", *["1"] * 1_498])
+    walk = Walk(lane, lane.trace(text, limits=Limits(calls=10_000_000)))
+    for number, redex in ((0, "7 + 8"), (1, "15 + 1")):
+        station = walk.station(number)
+        assert station.focus is not None
+        assert station.text[station.focus.start : station.focus.end] == redex
+        assert station.text.startswith(f"… {redex} + 1")
+        assert station.text.endswith(" …")
+        assert len(station.text) < 2_000
