@@ -19,6 +19,7 @@ import pytest
 from embrix.cli.main import main
 from embrix.compare.search import NoPrograms, hunt
 from embrix.course.load import load_course
+from embrix.course.outside import Outside
 from embrix.course.permission import allow, is_allowed
 from embrix.machine.outcome import Outcome
 from embrix.runs.hunted import as_case
@@ -396,3 +397,23 @@ def _until(holds: Callable[[], bool]) -> None:
             return
         time.sleep(0.05)
     raise AssertionError("it never came")
+
+
+def test_allowing_a_command_takes_nothing_from_others(tmp_path: Path) -> None:
+    """Neither from one that begins with the same words, nor from one with other limits; after a
+    change of its file the older permission goes."""
+    (tmp_path / "a.py").write_text("1")
+    lanes = [
+        Outside("L", "a", ("true",)),
+        Outside("L", "b", ("true", "x")),
+        Outside("L", "c", ("true",), seconds=9),
+        Outside("L", "d", ("true", "a.py")),
+    ]
+    for one in lanes:
+        allow(tmp_path, one)
+    assert all(is_allowed(tmp_path, one) for one in lanes)
+    (tmp_path / "a.py").write_text("2")
+    assert not is_allowed(tmp_path, lanes[3])
+    allow(tmp_path, lanes[3], allowed=False)
+    (tmp_path / "a.py").write_text("1")
+    assert [is_allowed(tmp_path, one) for one in lanes] == [True, True, True, False]

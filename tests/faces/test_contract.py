@@ -348,6 +348,11 @@ def test_steps_of_a_long_run_end_and_say_so(course_copy: Path, capsys: Capture) 
     assert "more lines; embrix walk prints any of them" in err
     count = len(out.splitlines())
     assert f"{3_999 - count:,} more lines" in err
+    again = run(
+        capsys, "steps", "-e", text, "--with", "environment", "--course", str(course_copy), "--json"
+    )
+    assert len(json.loads(again[1])["steps"]) == count
+    assert "more lines" in again[2]
 
 
 @pytest.mark.parametrize("command", ["check", "questions"])

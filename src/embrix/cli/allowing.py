@@ -40,7 +40,7 @@ def allow_commands(arguments: argparse.Namespace) -> int:
         command = visible(shlex.join(one.command))
         print(f"{one.name} ({one.language}): {command}")
         print(f"    {told} in {course.folder.name}; at most {counted(one.seconds, 'second')} and "
-              f"{one.memory} million bytes")  # fmt: skip
+              f"{one.memory} MB of memory")  # fmt: skip
     if arguments.json:
         print_answer("allow", listed)
     elif not known:

@@ -1,10 +1,11 @@
-"""What each command does."""
+"""Commands about a course as a whole, and about running programs."""
 
 from __future__ import annotations
 
 import argparse
 import sys
 import textwrap
+from collections.abc import Iterator
 from typing import Any
 
 from embrix.cli.choice import Chosen, chosen, lanes_of
@@ -182,13 +183,13 @@ def steps(arguments: argparse.Namespace) -> int:
                   "no steps to print", file=sys.stderr)  # fmt: skip
         if arguments.json:
             data = _data(work, traced.result)
-            answers.append(
-                {"interpreter": lane.name, "steps": walk.lines(), "outcome": data["outcome"]}
-            )
+            lines = list(_some_lines(walk))
+            answers.append({"interpreter": lane.name, "steps": lines, "outcome": data["outcome"]})
             continue
         if len(work.lanes) > 1:
             print(f"— {lane.name}")
-        _print_lines(walk)
+        for line in _some_lines(walk):
+            print(visible(line))
         if outcome.kind != "value":
             sys.stdout.flush()
             print(visible(outcome.sentence), file=sys.stderr)
@@ -205,8 +206,9 @@ MOST_PRINTED = 500_000
 """Characters of steps that are printed of one lane."""
 
 
-def _print_lines(walk: Walk) -> None:
-    """The steps one by one; of a run that would fill hundreds of pages the first ones."""
+def _some_lines(walk: Walk) -> Iterator[str]:
+    """The steps one by one; of a run that would fill hundreds of pages the first ones, which is
+    said on standard error."""
     printed = 0
     for number, line in enumerate(walk.each_line()):
         if printed > MOST_PRINTED:
@@ -215,7 +217,7 @@ def _print_lines(walk: Walk) -> None:
             print(f"embrix: {more}; embrix walk prints any of them", file=sys.stderr)
             return
         printed += len(line)
-        print(visible(line))
+        yield line
 
 
 def repl(arguments: argparse.Namespace) -> int:

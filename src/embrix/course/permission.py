@@ -41,6 +41,11 @@ def _words(folder: Path, outside: Outside) -> list[str]:
     return [*outside.command, "\n", *outside.steps, *names, *limits, *files]
 
 
+def _without_files(words: list[str]) -> list[str]:
+    """The words of a permission without the contents of files, which may have changed since."""
+    return words[: len(words) - 1 - words[::-1].index("\n")] if "\n" in words else words
+
+
 def _contents(folder: Path, outside: Outside) -> list[str]:
     found = []
     root = folder.resolve()
@@ -71,7 +76,9 @@ def allow(folder: Path, outside: Outside, *, allowed: bool = True) -> None:
     with alone(target):
         known = _known()
         words = _words(folder, outside)
-        same = len(outside.command)
-        others = [one for one in known.get(str(folder.resolve()), []) if one[:same] != words[:same]]
+        others = [
+            one for one in known.get(str(folder.resolve()), [])
+            if _without_files(one) != _without_files(words)
+        ]  # fmt: skip
         known[str(folder.resolve())] = [*others, words] if allowed else others
         write_record(target, Allowed(known))

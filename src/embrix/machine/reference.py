@@ -280,12 +280,8 @@ class _Run:
                 return NONE_NODE if inner is None else (SOME, None, self.value(inner, slots, here))
             case k.Empty(kind):
                 settled = settle(kind)
-                known: dict[str, Value] = {
-                    "Set": frozenset(), "Store": EMPTY_STORE, "Map": EMPTY_MAP,
-                }  # fmt: skip
-                return (
-                    known.get(settled.name, EMPTY_NODE) if isinstance(settled, Con) else EMPTY_NODE
-                )
+                named_type = settled.name if isinstance(settled, Con) else ""
+                return EMPTY.get(named_type, EMPTY_NODE)
             case k.Call(callee, args):
                 return self.call(self.functions[callee], self.values(args, slots, here), here)
             case k.Primitive(operation, args):
