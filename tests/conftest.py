@@ -26,11 +26,12 @@ settings.load_profile("embrix")
 
 @pytest.fixture(autouse=True)
 def own_folders(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> Path:
-    """No test reads or writes the folders of whoever runs it."""
+    """No test reads or writes the folders of whoever runs it, or depends on where it is run."""
     home = tmp_path_factory.mktemp("home")
     for name in ("XDG_DATA_HOME", "XDG_STATE_HOME", "XDG_CONFIG_HOME", "XDG_CACHE_HOME"):
         monkeypatch.setenv(name, str(home / name.lower()))
     monkeypatch.setenv("HOME", str(home))
+    monkeypatch.chdir(home)
     return home
 
 

@@ -9,7 +9,7 @@ COURSE_FILE = "course.toml"
 
 
 COURSE_FILES = (".brix", ".suite.toml")
-DEEPEST, MOST = 3, 2_000
+DEEPEST, MOST = 2, 2_000
 """How far into a folder files of a course are looked for, and how many entries are looked at."""
 
 
