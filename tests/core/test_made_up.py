@@ -9,6 +9,8 @@ import pytest
 from embrix.compare.search import hunt
 from embrix.compare.taste import Tasting, learned, written
 from embrix.grammar.parser import Parsed
+from embrix.grammar.pattern import read_pattern
+from embrix.grammar.sentences import samples
 from embrix.machine.laws import try_law
 from embrix.machine.program_words import words_of
 from embrix.runs.session import Session
@@ -187,6 +189,69 @@ def test_a_captured_operator_is_found_with_every_seed(make_course: Maker, seed: 
     found = hunt(session.lane("Ops", "one"), session.lane("Ops", "two"), seed=seed)
     assert found.program == "1 + 1"
     assert found.nodes == 3
+
+
+CLASS = OPS.replace("tokens\n", "tokens\n  sign  /[+*]|min/  as Text\n").replace(
+    'op:"+" right:Expr makes Bin | left:Atom op:"*"', "op:sign"
+)
+CHOOSING = """\
+interpreter one for Ops
+value V
+  N(n: Number)
+main run
+define run(p: Expr) -> V
+  N(eval(p, empty))
+judgement eval  "{env} ⊢ {e} ⇓ {result}"
+define eval(e: Expr, env: Env[Number]) -> Number by e
+  Num(n) => n
+  Bin(l, op, r) => worth(op, eval(l, env), eval(r, env))
+  Let(x, e, body) => eval(body, env with x = eval(e, env))
+  Use(x) => env[x]
+  Unwritten(e) => 0 - eval(e, env)
+define worth(op: Text, a: Number, b: Number) -> Number
+  if op == "+" then a + b else a * b
+"""
+
+
+@pytest.mark.parametrize("seed", range(1, 5))
+def test_an_operator_out_of_a_class_of_characters(make_course: Maker, seed: int) -> None:
+    """By hand: 1 + 1 is 2 in one and 3 in the other; nothing smaller has an operator."""
+    other = CHOOSING.replace("interpreter one", "interpreter two").replace(
+        "a + b else", "a + b + (if a == 1 and b == 1 then 1 else 0) else"
+    )
+    session = Session(make_course(ops=CLASS, one=CHOOSING, two=other).folder)
+    words = words_of(
+        session.lane("Ops", "one").interpreter, session.lane("Ops", "one").machine.printer
+    )
+    assert set(words.leaves["Bin", 1]) == {"+", "*", "min"}
+    found = hunt(session.lane("Ops", "one"), session.lane("Ops", "two"), seed=seed)
+    assert found.program == "1 + 1"
+
+
+@pytest.mark.parametrize("seed", range(1, 5))
+def test_a_number_that_only_one_lane_speaks_of_is_tried(make_course: Maker, seed: int) -> None:
+    """By hand: 977 alone tells the lanes apart."""
+    wide = OPS.replace("/[1-4]/", "/[0-9]+/")
+    other = ONE.replace("interpreter one", "interpreter two").replace(
+        "  Num(n) => n\n", "  Num(977) => 0\n  Num(n) => n\n"
+    )
+    session = Session(make_course(ops=wide, one=ONE, two=other).folder)
+    found = hunt(session.lane("Ops", "one"), session.lane("Ops", "two"), seed=seed)
+    assert found.program == "977"
+
+
+def test_samples_of_patterns() -> None:
+    """By hand."""
+
+    def made(pattern: str) -> list[str]:
+        return sorted(samples(read_pattern(pattern), 12))
+
+    assert made("[+*]|min") == ["*", "+", "min"]
+    assert made("ab?c") == ["abc", "ac"]
+    assert made("<=?|>") == ["<", "<=", ">"]
+    assert made("[a-z]+") == ["a"]
+    assert made("(x|y){2}") == ["xx", "yx"]
+    assert len(samples(read_pattern("(a|b)(c|d)[0-7]|" + "|".join("qrstuvw")), 12)) == 12
 
 
 def test_a_language_without_a_grammar_is_hunted_in(make_course: Maker) -> None:

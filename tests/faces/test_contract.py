@@ -362,3 +362,27 @@ def test_a_folder_without_a_course_is_said_to_have_none(
     monkeypatch.chdir(tmp_path)
     _, _, err = run(capsys, command, *(("--language", "Drip") if command != "check" else ()))
     assert "there is no course here: this is about the shipped one" in err
+
+
+def test_a_course_inside_a_course_is_one_of_its_own(
+    tiny: Path, capsys: Capture, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    inner = tiny / "inner"
+    inner.mkdir()
+    (inner / "course.toml").write_text('title = "inner"\n')
+    (inner / "aside.brix").write_text(TINY_LANGUAGE.replace("Tiny", "Aside"))
+    monkeypatch.chdir(tiny)
+    assert "Aside" not in run(capsys, "check")[1]
+    monkeypatch.chdir(inner)
+    assert "inner: Aside with no interpreter" in run(capsys, "check")[1]
+
+
+def test_the_lanes_named_say_which_language_is_meant(
+    tiny: Path, capsys: Capture, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    (tiny / "aside.brix").write_text(TINY_LANGUAGE.replace("Tiny", "Aside"))
+    (tiny / "only.brix").write_text(EVAL)
+    monkeypatch.chdir(tiny)
+    assert run(capsys, "run", "-e", "1", "--with", "only") == (0, "N(1)\n", "")
+    status, _, err = run(capsys, "run", "-e", "1", "--language", "Aside", "--with", "only")
+    assert (status, err) == (2, "embrix: Aside has no interpreter called only; there are: none\n")

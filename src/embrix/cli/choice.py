@@ -141,7 +141,8 @@ def _language(arguments: argparse.Namespace, session: Session, path: Path | None
         found = session.course.language_of(path)
         name = found.name if found else None
     if name is None and languages and (path is None or len(languages) == 1):
-        name = next(iter(languages))
+        name = next((one for one in languages if _has_lanes(arguments, session, one)), None)
+        name = name or next(iter(languages))
     if name is None:
         known = ", ".join(languages) or "none"
         raise Usage(f"say in which language the program is, with --language (there are: {known})")
@@ -149,6 +150,14 @@ def _language(arguments: argparse.Namespace, session: Session, path: Path | None
         hint = did_you_mean(name, languages, "there are: " + (", ".join(languages) or "none"))
         raise Usage(f"the course has no language called {name}; {hint}")
     return name
+
+
+def _has_lanes(arguments: argparse.Namespace, session: Session, language: str) -> bool:
+    """Whether a language has all lanes that are named, in whatever state."""
+    course = session.course
+    known = {*course.interpreters.get(language, ()), *course.broken.get(language, ())}
+    known.update(one.name for one in session.outside(language))
+    return all(plain_name(given) in known for given in getattr(arguments, "lanes", None) or ())
 
 
 def _lanes(arguments: argparse.Namespace, session: Session, language: str) -> list[Lane]:
@@ -176,7 +185,7 @@ def _lanes(arguments: argparse.Namespace, session: Session, language: str) -> li
         if name in allowed and own_steps:
             raise Usage(f"{name} is outside the course; the workbench walks what it tells of")
         if name not in usable and name not in allowed:
-            hint = did_you_mean(name, usable, "there are: " + ", ".join(usable))
+            hint = did_you_mean(name, usable, "there are: " + (", ".join(usable) or "none"))
             raise Usage(f"{language} has no interpreter called {name}; {hint}")
     try:
         return [session.runner(language, name) for name in names]

@@ -25,6 +25,7 @@ from embrix.grammar.parser import Parsed
 from embrix.machine.compiler import Variant
 from embrix.machine.lane import Lane
 from embrix.machine.outcome import Result
+from embrix.machine.program_words import words_of
 from embrix.machine.recorder import Recorder
 from embrix.terms.generate import NoTerm, numbers_for
 from embrix.terms.node import Node, Value
@@ -179,12 +180,14 @@ class _Search:
     def carry_out(self, most: int) -> None:
         self.most = most
         language = self.one.interpreter.language
+        other = self.other.interpreter if self.other.records else None
+        words = words_of(self.one.interpreter, self.one.machine.printer, other)
 
         @st.composite
         def programs(draw: st.DrawFn) -> Value:
             # In one piece: many small draws take longer than the programs do.
             choose = _chooser(draw(st.binary(min_size=BYTES, max_size=BYTES)))
-            return Tasting(language, choose, self.taste).program(self.sort)
+            return Tasting(language, choose, self.taste, words).program(self.sort)
 
         chosen = settings(
             max_examples=most * AGAIN, database=None, deadline=None, derandomize=False,

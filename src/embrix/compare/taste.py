@@ -188,8 +188,10 @@ def weighed(weights: Mapping[Constructor, float]) -> Weighed:
 class Tasting(Generator):
     """Makes up programs by taste."""
 
-    def __init__(self, language: Language, choose: Choose, taste: Taste) -> None:
-        super().__init__(language.signature, choose, taste.words)
+    def __init__(
+        self, language: Language, choose: Choose, taste: Taste, words: Words | None = None
+    ) -> None:
+        super().__init__(language.signature, choose, words or taste.words)
         self._taste = taste
 
     def program(self, sort: str) -> Value:

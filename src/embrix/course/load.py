@@ -128,13 +128,16 @@ class _Loader:
         return source
 
     def files(self) -> Iterator[Path]:
-        """The files of the course in order: what lies in its folder, hidden files and links that
-        lead out of it left aside."""
+        """The files of the course in order: what lies in its folder, hidden files, courses of their
+        own inside it and links that lead out of it left aside."""
         found: list[Path] = []
         looked_at = 0
         for place, folders, names in os.walk(self.folder):
             folders[:] = [name for name in folders if not name.startswith(".")]
             looked_at += len(folders) + len(names)
+            if COURSE_FILE in names and Path(place) != self.folder:
+                folders.clear()
+                continue
             if looked_at > MOST_ENTRIES:
                 break
             paths = (Path(place) / name for name in names if not name.startswith("."))

@@ -154,6 +154,33 @@ def sample(pattern: Pattern) -> str:
             return sample(part) * least
 
 
+MOST_CHARACTERS = 8
+"""Members of a set of characters that are all tried; of a larger set one stands for all."""
+
+
+def samples(pattern: Pattern, most: int) -> list[str]:
+    """Short texts that a pattern matches, at most so many, each way to match tried at least once as
+    far as that goes: every alternative, every member of a small set, an optional part with and
+    without. The first is `sample`."""
+    found = dict.fromkeys([sample(pattern)])
+    match pattern:
+        case Chars(ranges):
+            if sum(high - low + 1 for low, high in ranges) <= MOST_CHARACTERS:
+                found.update((chr(at), None) for low, high in ranges for at in range(low, high + 1))
+        case Sequence(parts):
+            plain = list(map(sample, parts))
+            for at, part in enumerate(parts):
+                for text in samples(part, most)[1:]:  # the first is the plain one
+                    found["".join([*plain[:at], text, *plain[at + 1 :]])] = None
+        case Choice(parts):
+            for part in parts:
+                found.update(dict.fromkeys(samples(part, most)))
+        case Repeat(part, least, upper):
+            for text in samples(part, most) if upper != 0 else ():
+                found[text + sample(part) * max(0, least - 1)] = None
+    return list(found)[:most]
+
+
 def terminal_text(grammar: Grammar, terminal: int) -> str:
     """A terminal as it may stand in a program; white space and the like are made visible."""
     if terminal == grammar.end:

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
+from contextlib import suppress
 
 from embrix.brix import core as k
 from embrix.brix.core import Interpreter, Language
@@ -21,22 +22,50 @@ from embrix.grammar.model import (
     Template,
 )
 from embrix.grammar.printing import Printer
-from embrix.grammar.sentences import sample
+from embrix.grammar.sentences import samples
 from embrix.grammar.tokens import Token
 from embrix.terms.generate import NAMES, TEXTS, TOP, Spot, Words, numbers_for
 from embrix.terms.node import Value
 from embrix.terms.types import INT, NUMBER, TEXT, Con, Type, settle
 
+MOST_WAYS = 12
+"""Texts of one kind of token that are tried in a field."""
+MOST_CONSTANTS = 8
+"""Numbers and texts each that are taken from the clauses of an interpreter."""
 
-def words_of(interpreter: Interpreter, printer: Printer | None) -> Words:
-    """What programs for an interpreter are made of; `printer` is that of its grammar."""
+
+def words_of(
+    interpreter: Interpreter, printer: Printer | None, other: Interpreter | None = None
+) -> Words:
+    """What programs for an interpreter are made of, and for the one it is compared with; `printer`
+    is that of its grammar. Numbers and texts that their clauses speak of are among it."""
     language = interpreter.language
+    numbers, texts = _constants([interpreter] if other is None else [interpreter, other])
     if language.grammar is None or printer is None:
-        return _spoken_of(interpreter)
-    return _written(language, language.grammar, printer)
+        return _spoken_of(interpreter, numbers)
+    return _written(language, language.grammar, printer, numbers, texts)
 
 
-def _spoken_of(interpreter: Interpreter) -> Words:
+def _constants(interpreters: Sequence[Interpreter]) -> tuple[list[Value], list[Value]]:
+    """The first numbers and texts that clauses compare with or look for."""
+    numbers: dict[Value, None] = {}
+    texts: dict[Value, None] = {}
+    for interpreter in interpreters:
+        for function in interpreter.functions.values():
+            for part in k.parts_of((function.clauses, function.body)):
+                if isinstance(part, k.Const | k.Equals) and not isinstance(part.value, bool):
+                    (texts if isinstance(part.value, str) else numbers)[part.value] = None
+    return list(numbers)[:MOST_CONSTANTS], list(texts)[:MOST_CONSTANTS]
+
+
+def _numbers(kind: str, constants: Sequence[Value]) -> list[Value]:
+    """The usual numbers of a kind, and constants."""
+    made = [float(one) if kind == "float" else one for one in constants]
+    fit = [one for one in made if kind != "integer" or isinstance(one, int)]
+    return list(dict.fromkeys([*numbers_for(kind), *fit]))
+
+
+def _spoken_of(interpreter: Interpreter, numbers: Sequence[Value]) -> Words:
     """Where nothing says what texts a field may hold, those that clauses look for there."""
     constructors = interpreter.constructors
     found: dict[Spot, dict[str, None]] = defaultdict(dict)
@@ -54,24 +83,33 @@ def _spoken_of(interpreter: Interpreter) -> Words:
         for index, kind in enumerate(form.types)
         if settle(kind) == TEXT and found[form.name, index]
     }
-    return Words(numbers=numbers_for(interpreter.language.numbers), leaves=leaves)
+    return Words(numbers=_numbers(interpreter.language.numbers, numbers), leaves=leaves)
 
 
-def _written(language: Language, grammar: Grammar, printer: Printer) -> Words:
-    every = numbers_for(language.numbers)
+def _written(
+    language: Language,
+    grammar: Grammar,
+    printer: Printer,
+    constants: Sequence[Value],
+    texts: Sequence[Value],
+) -> Words:
+    every = _numbers(language.numbers, constants)
     numbers = [one for one in every if printer.literal(one) is not None]
     names = [one for one in NAMES if printer.literal(one) is not None]
-    spots = _Spots(grammar, printer, every)
+    spots = _Spots(grammar, printer, every, texts)
     return Words(names or NAMES, numbers or every, spots.leaves(), spots.parts(language))
 
 
 class _Spots:
     """What the productions of a grammar put into each field."""
 
-    def __init__(self, grammar: Grammar, printer: Printer, samples: Sequence[Value]) -> None:
+    def __init__(
+        self, grammar: Grammar, printer: Printer, numbers: Sequence[Value], texts: Sequence[Value]
+    ) -> None:
         self._grammar = grammar
         self._printer = printer
-        self._samples = samples
+        self._numbers = numbers
+        self._texts = texts
         self._forms: dict[Spot, set[str]] = defaultdict(set)
         self._leaves: dict[Spot, dict[Value, None]] = defaultdict(dict)
         for production in grammar.productions:
@@ -119,20 +157,26 @@ class _Spots:
             self._leaves[spot].update(dict.fromkeys(texts))
 
     def _kept(self, spot: Spot, terminal: int) -> list[Value]:
-        """Values that a token can write in a field: some of the usual ones, else what a short text
-        means."""
-        usual = self._samples if self._kind(spot) in (NUMBER, INT) else (*NAMES, *TEXTS)
+        """Values that a token can write in a field: some of the usual ones, those that clauses
+        speak of, and where none of the usual ones fits, what short texts mean."""
+        numeric = self._kind(spot) in (NUMBER, INT)
+        usual = self._numbers if numeric else (*NAMES, *TEXTS)
         found = [one for one in usual if self._printer.writes(terminal, one)]
+        if self._kind(spot) == TEXT:
+            spoken = [one for one in self._texts if self._printer.writes(terminal, one)]
+            return found + spoken if found else spoken + self._short(terminal)
+        return found or self._short(terminal)
+
+    def _short(self, terminal: int) -> list[Value]:
+        """What short texts of a token mean."""
         kind = self._grammar.tokens.kind_of(terminal)
-        if found or kind is None or kind.made:
-            return found
-        text = sample(kind.pattern)
-        if not self._grammar.tokens.exactly(text, terminal):
-            return []
-        try:
-            return [read_token(self._grammar, Token(terminal, 0, len(text)), text)]
-        except Unfit:
-            return []
+        found: list[Value] = []
+        for text in () if kind is None or kind.made else samples(kind.pattern, MOST_WAYS):
+            if self._grammar.tokens.exactly(text, terminal):
+                with suppress(Unfit):
+                    token = Token(terminal, 0, len(text))
+                    found.append(read_token(self._grammar, token, text))
+        return found
 
     def _kind(self, spot: Spot) -> Type:
         """The type of a leaf in a field."""
