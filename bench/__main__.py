@@ -29,10 +29,11 @@ from embrix.grammar.parser import Parsed, Parser
 from embrix.grammar.pattern import read_pattern
 from embrix.grammar.sets import sets_of
 from embrix.grammar.tokens import TokenKind, TokenTable
+from embrix.lanes.inspection import look
+from embrix.lanes.session import Session
 from embrix.machine.lane import Lane, parser_for
 from embrix.machine.limits import Limits
 from embrix.machine.recorder import Recorder
-from embrix.runs.session import Session
 from embrix.terms.generate import Generator, Words
 from embrix.terms.node import Constructor, Node, size
 from embrix.terms.signature import Signature
@@ -116,12 +117,12 @@ def typing(folder: Path) -> None:
     """What a key press in a program of 500 lines asks for: tokens and tree, as plain data."""
     session = Session(folder)
     text = a_program(500)
-    session.look("Drip", text)
+    look(session, "Drip", text)
     times = []
     for number in range(41):
         changed = text.replace("tons * rate", f"tons * rate{'e' * (number % 3)}", 1)
         gc.collect()
-        times.append(timed(lambda t=changed: session.look("Drip", t)))
+        times.append(timed(lambda t=changed: look(session, "Drip", t)))
     print(f"tokens and tree after a key press    {1000 * statistics.median(times):8.1f} ms "
           f"in a program of 500 lines")  # fmt: skip
 

@@ -11,13 +11,13 @@ from typing import Any
 from bench.by_hand import rill
 from bench.measuring import compare
 from embrix.grammar.parser import Parsed
+from embrix.lanes.session import Session
 from embrix.machine import staging
 from embrix.machine.compiler import Variant
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
 from embrix.machine.recorder import Recorder
 from embrix.machine.stack import with_room
-from embrix.runs.session import Session
 from embrix.terms.node import Node
 
 LIMITS = Limits(calls=10**9, moments=10**9)

@@ -9,8 +9,9 @@ from pathlib import Path
 
 from bench.by_hand import rill
 from bench.measuring import compare
+from embrix.checking.verdicts import check_suite
 from embrix.grammar.parser import Parsed
-from embrix.runs.session import Session
+from embrix.lanes.session import Session
 from embrix.text.diagnostic import Findings
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -72,10 +73,10 @@ def run_suites(folder: Path) -> None:
     own = [str(path), *(word for name in LANES for word in ("--with", name))]
     side_by_side("  from start to end", folder, own, rows)
     verdicts = sum(
-        verdict[1] != "left out"
+        verdict.state != "left out"
         for one in session.course.suites
-        for case in session.test(one)["cases"]
-        for verdict in case["verdicts"]
+        for case in check_suite(session, one).cases
+        for verdict in case.verdicts
     )
     # Not every lane of the course has a counterpart: those that have one are asked over again.
     again = -(-verdicts // (len(rows) * len(LANES)))

@@ -194,7 +194,7 @@ class Course:
         with (self.folder / "course.toml").open("a") as file:
             file.write('\n[[outside]]\nlanguage = "Drip"\nname = "o"\ncommand = ["true"]\n')
         shutil.copytree(self.folder, home / "original")
-        from embrix.runs.session import Session
+        from embrix.lanes.session import Session
 
         session = Session(self.folder)
         for language in session.course.languages:

@@ -18,15 +18,16 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+from embrix.checking.diagnostics import diagnostics
+from embrix.checking.verdicts import Testing
 from embrix.course.load import Course as LoadedCourse
 from embrix.course.shipped import shipped_course
+from embrix.lanes.names import NoLane
+from embrix.lanes.session import Session
 from embrix.machine.lane import BadBinding
 from embrix.machine.lane import Lane as MachineLane
 from embrix.machine.limits import COMMAND
 from embrix.machine.outcome import Result as MachineResult
-from embrix.runs.lanes import NoLane
-from embrix.runs.session import Session
-from embrix.runs.verdicts import Testing
 from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.source import Source
 from embrix.trace.walk import Walk
@@ -186,7 +187,7 @@ class Course:
 
     def problems(self) -> tuple[Problem, ...]:
         """Everything that `embrix check` has to say, laws included."""
-        return tuple(map(_problem, self._session.diagnostics()))
+        return tuple(map(_problem, diagnostics(self._session).findings))
 
     def lanes(self, language: str) -> tuple[Lane, ...]:
         """The interpreters of a language that can run. Raises `NotFound`."""

@@ -13,9 +13,9 @@ import jsonschema
 import pytest
 from junitparser import JUnitXml
 
+from embrix.checking.verdicts import Testing, check_suite
 from embrix.course.replacing import Changed, go_back, replace_file
-from embrix.runs.session import Session
-from embrix.runs.verdicts import Testing
+from embrix.lanes.session import Session
 from embrix.suite import history
 from embrix.suite.accept import Acceptance, CannotAccept, accept
 from embrix.suite.adopt import adopt
@@ -109,9 +109,9 @@ def test_what_one_lane_gives_alone_is_put_beside(made: tuple[Session, Suite, Pat
     again = made[2]
     again.write_text(text, encoding="utf-8")
     session = Session(made[0].course.folder)
-    report = session.test(again)
-    (case,) = [one for one in report["cases"] if one["name"] == "lazy"]
-    assert [v[1] for v in case["verdicts"]] == ["passed"] * 3
+    report = check_suite(session, again)
+    (case,) = [one for one in report.cases if one.name == "lazy"]
+    assert [v.state for v in case.verdicts] == ["passed"] * 3
 
 
 def test_accepted_steps_keep_lines_left_open(made: tuple[Session, Suite, Path]) -> None:
@@ -152,10 +152,10 @@ def test_answers_recorded_elsewhere_become_cases(made: tuple[Session, Suite, Pat
     found = adopt(suite, json.dumps(answers), "an abacus, spring term")
     assert found.text.startswith(SUITE.rstrip("\n"))
     path.write_text(found.text, encoding="utf-8")
-    report = Session(session.course.folder).test(path)
-    assert not report["diagnostics"]
-    new = [case for case in report["cases"] if case["name"] in ("a product", "1 / 0")]
-    assert [v[1] for case in new for v in case["verdicts"]] == ["passed"] * 6
+    report = check_suite(Session(session.course.folder), path)
+    assert not report.diagnostics
+    new = [case for case in report.cases if case.name in ("a product", "1 / 0")]
+    assert [v.state for case in new for v in case.verdicts] == ["passed"] * 6
     assert found.text.count('origin = "an abacus, spring term"') == 2
     with pytest.raises(CannotAccept, match="no value, error or output"):
         adopt(suite, '{"program": "1"}\n', "x")
@@ -184,15 +184,15 @@ def test_files_that_vanish_are_told(made: tuple[Session, Suite, Path]) -> None:
     program.write_text("1", encoding="utf-8")
     text = f'{SUITE}\n[[case]]\nname = "from a file"\nfile = "gone.drip"\nvalue = 1\n'
     path.write_text(text, encoding="utf-8")
-    assert session.test(path)["diagnostics"] == []
+    assert check_suite(session, path).diagnostics == []
     program.unlink()
-    report = session.test(path)
-    assert len(report["cases"]) == 6
-    assert "gone.drip" in report["diagnostics"][0]["message"]
+    report = check_suite(session, path)
+    assert len(report.cases) == 6
+    assert "gone.drip" in report.diagnostics[0].message
     path.unlink()
-    report = session.test(path)
-    assert report["cases"] == []
-    assert report["diagnostics"][0]["code"] == "unreadable_file"
+    report = check_suite(session, path)
+    assert report.cases == []
+    assert report.diagnostics[0].code == "unreadable_file"
 
 
 # ---------------------------------------------------------------------- history
@@ -293,7 +293,7 @@ def test_killed_at_any_moment_no_file_is_half_written(tmp_path: Path) -> None:
 
 @pytest.fixture
 def report(made: tuple[Session, Suite, Path]) -> dict[str, object]:
-    return made[0].test(made[2])
+    return check_suite(made[0], made[2])
 
 
 def test_junit_is_read_by_a_reader_of_it(report: dict[str, object]) -> None:

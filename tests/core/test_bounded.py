@@ -8,10 +8,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from embrix.checking.verdicts import check_suite
 from embrix.course.load import Course
+from embrix.lanes.session import Session
 from embrix.machine.limits import Limits
 from embrix.machine.recorder import Recorder
-from embrix.runs.session import Session
 from embrix.suite.cases import Case
 from embrix.suite.check import check_case
 from embrix.suite.expected_steps import difference, reads_like
@@ -179,7 +180,7 @@ def test_a_fault_in_one_case_leaves_the_others(
 ) -> None:
     from pathlib import Path
 
-    from embrix.runs import verdicts
+    from embrix.checking import verdicts
 
     folder = Path(str(course_copy))
     session = Session(folder)
@@ -191,19 +192,19 @@ def test_a_fault_in_one_case_leaves_the_others(
         return whole(case, lane)  # type: ignore[arg-type]
 
     path = folder / "drip" / "drip.suite.toml"
-    session_cases = [row["name"] for row in session.test(path)["cases"]]
+    session_cases = [row.name for row in check_suite(session, path).cases]
     monkeypatch.setattr(verdicts, "check_case", faulty)
     monkeypatch.setattr(verdicts, "_VERDICTS", {})
-    report = Session(folder).test(path)
-    failed = [c["name"] for c in report["cases"] if any(v[1] == "failed" for v in c["verdicts"])]
+    report = check_suite(Session(folder), path)
+    failed = [c.name for c in report.cases if any(v.state == "failed" for v in c.verdicts)]
     assert failed == [session_cases[3]]
-    assert "internal error of Embrix: RecursionError" in report["cases"][3]["verdicts"][0][3]
+    assert "internal error of Embrix: RecursionError" in report.cases[3].verdicts[0].actual
 
 
 @pytest.mark.parametrize("style", ["tree", "derivation", "steps", "tokens", "environment"])
 def test_a_sum_of_many_terms_is_drawn(lockside: Course, style: str) -> None:
     """Twenty thousand terms, nested to the left: no time is measured, but it took minutes."""
-    from embrix.runs.pictures import Wish, picture
+    from embrix.documents.pictures import Wish, picture
 
     session = Session(lockside.folder)
     text = " + ".join(["1"] * 20_000)

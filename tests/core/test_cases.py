@@ -9,9 +9,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from embrix.checking.verdicts import Testing, answered, check_suite
 from embrix.course.load import Course
-from embrix.runs.session import Session
-from embrix.runs.verdicts import Testing, answered
+from embrix.lanes.session import Session
 from embrix.suite.cases import Suite
 from embrix.suite.check import check_case
 from embrix.suite.expected_steps import difference, marks, parting, reads_like
@@ -302,9 +302,11 @@ def test_questions_are_answered_by_every_lane_and_choice(session: Session, tmp_p
     assert suite is not None
     assert not findings
     scope, order = answered(session, "Rill", suite.questions)
-    plain = [answer for answer in scope["answers"] if "[" not in answer[0]]
-    assert plain == [["dynamic_scope", "dynamic", "2"], ["environment", "static", "1"]]
-    answers = {lane: (label, came) for lane, label, came in order["answers"]}
+    plain = [answer for answer in scope.answers if "[" not in answer.lane]
+    assert [(one.lane, one.label, one.came) for one in plain] == [
+        ("dynamic_scope", "dynamic", "2"), ("environment", "static", "1"),
+    ]  # fmt: skip
+    answers = {one.lane: (one.label, one.came) for one in order.answers}
     # By default both operands run before either is looked at: the division fails first.
     assert answers["environment"][0] == ""
     assert answers["environment"][1].startswith("error DivisionByZero at 1:9")
@@ -323,16 +325,16 @@ def test_verdicts_are_kept_for_what_did_not_change(course_copy: Path) -> None:
         return checked(case, lane)  # type: ignore[arg-type]
 
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr("embrix.runs.verdicts.check_case", watched)
+        patch.setattr("embrix.checking.verdicts.check_case", watched)
         suite = course_copy / "drip" / "drip.suite.toml"
-        Session(course_copy).test(suite)
+        check_suite(Session(course_copy), suite)
         assert set(ran) == {"by_name", "environment", "rewriting"}
         ran.clear()
-        Session(course_copy).test(suite)
+        check_suite(Session(course_copy), suite)
         assert ran == []
         path = course_copy / "drip" / "by_name.brix"
         path.write_text(path.read_text(encoding="utf-8") + "\n# a remark\n", encoding="utf-8")
-        Session(course_copy).test(suite)
+        check_suite(Session(course_copy), suite)
         assert set(ran) == {"by_name"}
 
 

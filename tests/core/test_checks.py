@@ -15,9 +15,10 @@ from embrix.brix.interpreter import check_interpreter
 from embrix.brix.language import check_language
 from embrix.brix.reader import read_file
 from embrix.brix.syntax import InterpreterSyntax, LanguageSyntax
+from embrix.checking.diagnostics import diagnostics
 from embrix.course.load import load_course
 from embrix.course.shipped import shipped_course
-from embrix.runs.session import Session
+from embrix.lanes.session import Session
 from embrix.text.codes import CODES
 from embrix.text.diagnostic import Diagnostic, Findings, render
 from embrix.text.source import Source
@@ -349,6 +350,6 @@ def test_codes_that_other_tests_do_not_meet(make_course: Maker, tmp_path: Path) 
     found = {d.code for d in course.diagnostics}
     assert {"empty_file", "hides_base", "unreadable_file", "under_same_binder"} <= found
     session = Session(tmp_path)
-    (law,) = [d for d in session.diagnostics() if d.code == "law_fails"]
+    (law,) = [d for d in diagnostics(session).findings if d.code == "law_fails"]
     assert "false for" in law.message
     assert "generated examples were tried, seed" in law.hint

@@ -16,7 +16,7 @@ from embrix.compare.search import Hunt, NoPrograms, hunt
 from embrix.compare.sides import Parted, parted, side
 from embrix.course.load import Course
 from embrix.grammar.parser import Parsed
-from embrix.runs.session import Session
+from embrix.lanes.session import Session
 from embrix.terms.node import Node, without_places
 from tests.conftest import TINY_LANGUAGE, Maker
 

@@ -6,9 +6,9 @@ import keyword
 
 import pytest
 
+from embrix.lanes.session import Session
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
-from embrix.runs.session import Session
 from embrix.terms.node import same
 from tests.conftest import Maker
 

@@ -15,6 +15,7 @@ from reportlab.pdfbase import pdfmetrics
 
 from embrix.compare.range import SCALES, Scale
 from embrix.course.load import Course
+from embrix.documents.pictures import NoPicture, Wish, picture
 from embrix.draw.cells import lay_out, shortened
 from embrix.draw.charts import draw_bars, draw_growth
 from embrix.draw.derivations import PAGE, Derivation, draw_derivation, pages_of
@@ -28,8 +29,7 @@ from embrix.draw.scene import ADVANCE, Box, Label, Line, Path, Scene
 from embrix.draw.svg import write_svg
 from embrix.draw.ticks import ticks
 from embrix.draw.trees import Tree, draw_tree, draw_trees, mark_difference
-from embrix.runs.pictures import NoPicture, Wish, picture
-from embrix.runs.session import Session
+from embrix.lanes.session import Session
 from embrix.text.visible import visible, width
 
 SCOPE = "let rate = 2 in let toll = given tons: tons * rate in let rate = 10 in toll 3"

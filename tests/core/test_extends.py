@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import pytest
 
+from embrix.checking.verdicts import check_suite
 from embrix.course.load import Course
 from embrix.grammar.lr import parser_of
 from embrix.grammar.parser import Parsed, Refused
 from embrix.grammar.printing import Printer
-from embrix.runs.session import Session
+from embrix.lanes.session import Session
 from embrix.terms.node import same
 from tests.conftest import TINY_LANGUAGE, Maker
 from tests.core.test_syntax import structure
@@ -198,8 +199,8 @@ def test_a_suite_runs_under_any_grammar(make_course: Maker) -> None:
     path.write_text(TIDE_SUITE)
     for grammar in (None, "wordy"):
         session = Session(course.folder)
-        report = session.test(path, None, grammar)
-        states = [case["verdicts"][0][1] for case in report["cases"]]
+        report = check_suite(session, path, None, grammar)
+        states = [case.verdicts[0].state for case in report.cases]
         assert states == ["passed", "passed", "failed"], grammar
     session.use_grammar("Tide", "wordy")
     assert session.lane("Tide", "values").run("add 1 and 2 together").outcome.text == "3"

@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from embrix.brix.language import check_language
 from embrix.brix.reader import read_file
 from embrix.brix.syntax import LanguageSyntax
+from embrix.checking.verdicts import check_suite
 from embrix.course.drafts import drop_draft, find_draft, keep_draft
 from embrix.course.finding import find_course
 from embrix.course.load import Course, load_course
@@ -19,10 +20,13 @@ from embrix.course.shipped import shipped_course
 from embrix.grammar.earley import EarleyParser
 from embrix.grammar.lr import parser_of
 from embrix.grammar.parser import Parsed, Refused
+from embrix.lanes.inspection import look as look_at
+from embrix.lanes.results import run
+from embrix.lanes.session import Session
 from embrix.machine.conversions import with_conversions
 from embrix.machine.limits import Limits
-from embrix.runs.session import Session
-from embrix.runs.walks import Recipe
+from embrix.messages.requests import WalkRecipe
+from embrix.services.walks import WalkService
 from embrix.suite.read import read_suite
 from embrix.text.diagnostic import Findings, render
 from embrix.text.source import Source, read_source
@@ -43,29 +47,30 @@ SMALL = Limits(calls=20_000, depth=5_000, moments=20_000)
 @settings(max_examples=150)
 @given(JUNK, st.sampled_from(["rewriting", "environment", "by_name"]))
 def test_any_text_gets_an_outcome_a_look_and_a_walk(text: str, lane: str) -> None:
-    result = SESSION.run("Drip", lane, text, limits=SMALL)
-    assert result["outcome"]["kind"] in (
+    result = run(SESSION, "Drip", lane, text, limits=SMALL)
+    assert result.outcome.kind in (
         "value", "failure", "rejected", "stuck", "out of fuel", "ambiguous",
     )  # fmt: skip
-    look = SESSION.look("Drip", text)
-    refused = look["refused"] is not None
-    assert refused == (result["outcome"]["kind"] == "rejected")
-    assert bool(look["tree"]) != refused
-    place = result["outcome"].get("place")
+    look = look_at(SESSION, "Drip", text)
+    refused = look.refused is not None
+    assert refused == (result.outcome.kind == "rejected")
+    assert bool(look.tree) != refused
+    place = result.outcome.place
     assert place is None or 0 <= place[0] <= place[1] <= len(text)
-    walk = SESSION.walk(Recipe("fuzz", "Drip", lane, text), limits=SMALL)
-    stations = SESSION.stations(Recipe("fuzz"), 0, walk["length"])
-    assert [station["number"] for station in stations] == list(range(walk["length"]))
-    assert walk["length"] >= 1
+    walks = WalkService(SESSION, SMALL)
+    walk = walks.open(WalkRecipe("fuzz", "Drip", lane, text))
+    stations = walks.stations(WalkRecipe("fuzz"), 0, walk.length)
+    assert [station.number for station in stations] == list(range(walk.length))
+    assert walk.length >= 1
 
 
 @given(JUNK, st.sampled_from(["Expr", "Sum", "Atom"]))
 def test_any_text_can_be_read_at_any_rule(text: str, rule: str) -> None:
-    look = SESSION.look("Drip", text, rule)
-    covered = [(s, e) for s, e, _ in look["tokens"]] + [tuple(s) for s in look["skipped"]]
+    look = look_at(SESSION, "Drip", text, rule)
+    covered = [(s, e) for s, e, _ in look.tokens] + [tuple(s) for s in look.skipped]
     assert all(0 <= start < end <= len(text) for start, end in covered)
-    if look["refused"] is not None and look["refused"]["name"] == "grammar":
-        assert "could stand here" in look["refused"]["text"]
+    if look.refused is not None and look.refused.name == "grammar":
+        assert "could stand here" in look.refused.text
 
 
 BASE = (shipped_course() / "drip" / "drip.suite.toml").read_text()
@@ -132,8 +137,8 @@ def test_a_vanished_suite_is_reported_not_raised(course_copy: Path) -> None:
     session = Session(course_copy)
     path = session.course.suites[0]
     path.unlink()
-    report = session.test(path)
-    assert report["cases"] == []
+    report = check_suite(session, path)
+    assert report.cases == []
     assert read_source(course_copy / "course.toml").text.startswith("title")
 
 

@@ -8,11 +8,12 @@ from pathlib import Path
 
 import pytest
 
+from embrix.checking.verdicts import check_suite
 from embrix.course.load import Course, load_course
-from embrix.course.starter import NoStarter, make_starter, write_files
-from embrix.runs.handout import Selection, handout
-from embrix.runs.handout_files import html_of, pdf_of, write_handout
-from embrix.runs.session import Session
+from embrix.documents.handout import Selection, handout
+from embrix.documents.handout_files import html_of, pdf_of, write_handout
+from embrix.documents.starter import NoStarter, make_starter, write_files
+from embrix.lanes.session import Session
 
 
 @pytest.mark.parametrize(
@@ -42,9 +43,9 @@ def test_nothing_of_a_removed_clause_is_left(
     course = load_course(folder)
     assert not course.has_errors
     assert list(course.interpreters[language]) == [lane]
-    report = Session(folder).test(course.suites[0])
-    assert report["diagnostics"] == []
-    verdicts = [(v[1], v[3]) for case in report["cases"] for v in case["verdicts"]]
+    report = check_suite(Session(folder), course.suites[0])
+    assert report.diagnostics == []
+    verdicts = [(v.state, v.actual) for case in report.cases for v in case.verdicts]
     failed = [came for state, came in verdicts if state == "failed"]
     assert failed
     assert all("todo" in came or "yours" in came or "not" in came for came in failed)
@@ -61,8 +62,8 @@ def test_a_starter_that_is_filled_in_holds_the_suite(lockside: Course, tmp_path:
     assert filled != text
     path.write_text(filled)
     session = Session(folder)
-    report = session.test(session.course.suites[0])
-    states = {v[1] for case in report["cases"] for v in case["verdicts"]}
+    report = check_suite(session, session.course.suites[0])
+    states = {v.state for case in report.cases for v in case.verdicts}
     assert states <= {"passed", "left out"}
 
 

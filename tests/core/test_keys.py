@@ -5,7 +5,7 @@ from __future__ import annotations
 from hypothesis import given
 from hypothesis import strategies as st
 
-from embrix.runs.session import Session
+from embrix.lanes.session import Session
 from embrix.terms.keys import Key, entries, key_of, members
 from embrix.terms.node import MAP, Node, Value, make_list, same, tuple_of
 from tests.conftest import TINY_LANGUAGE, Maker

@@ -14,8 +14,9 @@ from embrix.grammar.layout import Layout
 from embrix.grammar.lr import parser_of
 from embrix.grammar.parser import Parsed
 from embrix.grammar.printing import Printer
+from embrix.lanes.inspection import look as look_at
+from embrix.lanes.session import Session
 from embrix.machine.conversions import with_conversions
-from embrix.runs.session import Session
 from embrix.terms.node import same
 from tests.conftest import Maker
 from tests.core.test_syntax import language, structure
@@ -198,8 +199,8 @@ def test_faults_in_tokens_are_found(
 def test_the_token_table_tells_what_a_token_is_read_as(make_course: Maker) -> None:
     course = make_course(tally=TALLY)
     text = 'say "a\\"b"\nx = 007\nmark yes'
-    look = Session(course.folder).look("Tally", text)
-    assert {text[int(at) :][:3]: value for at, value in look["values"].items()} == {
+    look = look_at(Session(course.folder), "Tally", text)
+    assert {text[int(at) :][:3]: value for at, value in look.values.items()} == {
         '"a\\': '"a"b"', "007": "7", "yes": "true",
     }  # fmt: skip
 

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
+from embrix.checking.suite_coverage import uncovered
 from embrix.course.load import Course
-from embrix.runs.session import Session
-from embrix.runs.suite_coverage import uncovered
+from embrix.lanes.session import Session
 from tests.conftest import TINY_LANGUAGE, leave_only
 
 

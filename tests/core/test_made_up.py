@@ -11,9 +11,9 @@ from embrix.compare.taste import Tasting, learned, written
 from embrix.grammar.parser import Parsed
 from embrix.grammar.pattern import read_pattern
 from embrix.grammar.sentences import samples
+from embrix.lanes.session import Session
 from embrix.machine.laws import try_law
 from embrix.machine.program_words import words_of
-from embrix.runs.session import Session
 from embrix.terms.binding import free_names
 from embrix.terms.generate import Generator, NoTerm
 from embrix.terms.node import same, size

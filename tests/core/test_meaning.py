@@ -14,14 +14,15 @@ from embrix.brix.interpreter import check_interpreter
 from embrix.brix.mutants import mistakes_in
 from embrix.brix.reader import read_file
 from embrix.brix.syntax import InterpreterSyntax
+from embrix.checking.decisions import NoDecision, changed_by, choices_of
+from embrix.checking.verdicts import check_suite
 from embrix.cli.main import main
 from embrix.compare.meaning import Change, between_interpreters, between_languages, told_changes
 from embrix.course.drafts import keep_draft
 from embrix.course.load import Course, load_course
-from embrix.runs.decisions import NoDecision, changed_by, choices_of
-from embrix.runs.hunted import as_case
-from embrix.runs.lanes import NoVersion
-from embrix.runs.session import Session
+from embrix.lanes.names import NoVersion
+from embrix.lanes.session import Session
+from embrix.services.hunts import as_case
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Source
 from tests.conftest import leave_only
@@ -207,8 +208,8 @@ def test_the_suite_holds_a_version_against_what_its_lane_must_give(
     failed = []
     for text in (own.read_text(), older.read_text(), own.read_text()):
         older.write_text(text)
-        report = session.test(course_copy / "rill" / "rill.suite.toml", wanted=wanted)
-        failed.append(sum(v[1] == "failed" for case in report["cases"] for v in case["verdicts"]))
+        report = check_suite(session, course_copy / "rill" / "rill.suite.toml", wanted=wanted)
+        failed.append(sum(v.state == "failed" for case in report.cases for v in case.verdicts))
     assert failed[0] == failed[2] == 0 < failed[1]
     older.write_text(own.read_text().replace("eval(body, saved with", "eval(body, env with"))
     assert main(["differences", "Rill.environment", f"Rill.environment@{older}",
@@ -225,9 +226,9 @@ def test_which_cases_change_with_a_choice(lockside: Course) -> None:
     """By hand from the suite: `when 3 then 1 else 2` gives 1 wherever numbers may be conditions."""
     session = Session(lockside.folder)
     found = changed_by(session, "Rill", "truth=zero_is_false")
-    (row,) = (one for one in found if one["case"] == "a condition is a truth value")
-    assert (row["before"], row["after"]) == ("error TruthWanted at 1:1", "1")
-    assert len(row["lanes"]) == 7
+    (row,) = (one for one in found if one.case == "a condition is a truth value")
+    assert (row.before, row.after) == ("error TruthWanted at 1:1", "1")
+    assert len(row.lanes) == 7
     assert changed_by(session, "Rill", "truth=booleans_only") == []
     for decision, why in (
         ("truht=zero_is_false", "did you mean truth"),
@@ -236,8 +237,8 @@ def test_which_cases_change_with_a_choice(lockside: Course) -> None:
     ):
         with pytest.raises(NoDecision, match=why):
             changed_by(session, "Rill", decision)
-    (truth,) = (one for one in choices_of(session, "Rill") if one["name"] == "truth")
-    assert truth["lanes"]["environment"] == "booleans_only"
+    (truth,) = (one for one in choices_of(session, "Rill") if one.name == "truth")
+    assert truth.lanes["environment"] == "booleans_only"
 
 
 # ---------------------------------------------------------------------- found programs
@@ -251,25 +252,25 @@ def test_a_found_program_becomes_a_case_that_holds(course_copy: Path) -> None:
     path = course_copy / "weir" / "weir.suite.toml"
     program = "new x := 0; new y := 0; y := begin x := 1 give 2; show x"
     found = as_case(session, path, program, ["store_passing", "stale_store"], "a hunt, seed 1")
-    assert found["refused"] == ""
-    before, after = tomllib.loads(found["old"]), tomllib.loads(found["text"])
+    assert found.refused == ""
+    before, after = tomllib.loads(found.old), tomllib.loads(found.text)
     case = after["case"].pop()
     assert after == before
     assert (case["program"], case["origin"]) == (program, "a hunt, seed 1")
     assert case["for"]["store_passing"]["output"] == "1\n"
     assert case["for"]["stale_store"]["output"] == "0\n"
-    assert [line for line in found["text"].splitlines() if line in found["old"].splitlines()] == [
-        line for line in found["old"].splitlines() if line
-    ] or found["text"].index("found by hunting") < found["text"].index("# Questions")
-    path.write_text(found["text"])
-    report = Session(course_copy).test(path)
-    (row,) = (one for one in report["cases"] if one["program"] == program)
-    states = {verdict[0]: verdict[1] for verdict in row["verdicts"]}
+    assert [line for line in found.text.splitlines() if line in found.old.splitlines()] == [
+        line for line in found.old.splitlines() if line
+    ] or found.text.index("found by hunting") < found.text.index("# Questions")
+    path.write_text(found.text)
+    report = check_suite(Session(course_copy), path)
+    (row,) = (one for one in report.cases if one.program == program)
+    states = {verdict.lane: verdict.state for verdict in row.verdicts}
     assert (states["store_passing"], states["stale_store"]) == ("passed", "passed")
     own = course_copy / "weir" / "store_passing.brix"
     keep_draft(own, own.read_text().replace("alloc(store, v)", "alloc(store, Num(0))"))
     lanes = ["store_passing@draft", "store_passing"]
     draft = as_case(Session(course_copy), path, "new x := 3; show x", lanes, "a hunt")
-    assert "@draft" not in draft["text"].replace("store_passing@draft and store_passing differ", "")
+    assert "@draft" not in draft.text.replace("store_passing@draft and store_passing differ", "")
     again = as_case(Session(course_copy), path, program, ["store_passing", "stale_store"], "again")
-    assert again["refused"] == "the suite has a case with this program already"
+    assert again.refused == "the suite has a case with this program already"

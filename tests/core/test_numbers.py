@@ -10,9 +10,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from embrix.course.load import Course
+from embrix.lanes.session import Session
 from embrix.machine.display import Display
 from embrix.machine.lane import Lane
-from embrix.runs.session import Session
 from embrix.terms.node import (
     EMPTY_NODE,
     FRAME,

@@ -16,17 +16,22 @@ from pathlib import Path
 import platformdirs
 import pytest
 
+from embrix.checking.verdicts import check_suite
 from embrix.cli.main import main
 from embrix.compare.search import NoPrograms, hunt
 from embrix.course.load import load_course
 from embrix.course.outside import Outside
 from embrix.course.permission import allow, is_allowed
+from embrix.lanes.names import NoLane
+from embrix.lanes.outside_lane import OutsideLane
+from embrix.lanes.results import run
+from embrix.lanes.session import Session
 from embrix.machine.outcome import Outcome
-from embrix.runs.hunted import as_case
-from embrix.runs.lanes import NoLane
-from embrix.runs.outside_lane import OutsideLane
-from embrix.runs.session import Session
-from embrix.runs.walks import Recipe
+from embrix.messages.replies import BoundName
+from embrix.messages.requests import WalkRecipe
+from embrix.services.hunts import as_case
+from embrix.services.summary import summary
+from embrix.services.walks import WalkService
 
 EXAMPLES = Path(__file__).parents[2] / "docs" / "outside"
 ABACUS = """
@@ -83,17 +88,17 @@ def test_a_command_never_runs_unless_it_was_allowed(course_copy: Path) -> None:
     )
     session = with_outside(course_copy, text, allowed=False)
     suite = course_copy / "drip" / "drip.suite.toml"
-    report = session.test(suite)
-    assert report["not_allowed"] == ["theirs"]
-    assert "theirs" not in report["lanes"]
-    assert session.summary()["languages"]["Drip"]["outside"] == []
+    report = check_suite(session, suite)
+    assert report.not_allowed == ["theirs"]
+    assert "theirs" not in report.lanes
+    assert summary(session).languages["Drip"].outside == []
     assert main(["run", "-e", "1", "--language", "Drip", "--course", str(course_copy)]) == 0
     with pytest.raises(NoLane):
-        session.run("Drip", "theirs", "1")
+        run(session, "Drip", "theirs", "1")
     assert not marker.exists()
     (outside,) = session.course.outside
     allow(course_copy, outside)
-    session.run("Drip", "theirs", "1")
+    run(session, "Drip", "theirs", "1")
     assert marker.exists()
 
 
@@ -132,25 +137,25 @@ def test_permissions_on_the_command_line(
 def test_the_examples_hold_against_the_suite_of_the_course(course_copy: Path) -> None:
     """The same cases as for our own interpreters; the awk one refuses most programs."""
     session = with_outside(course_copy, ABACUS + AWK)
-    report = session.test(course_copy / "drip" / "drip.suite.toml")
-    assert not report["diagnostics"]
-    found = [(c["name"], v) for c in report["cases"] for v in c["verdicts"]]
-    abacus = [(name, v) for name, v in found if v[0] == "abacus" and v[1] == "failed"]
+    report = check_suite(session, course_copy / "drip" / "drip.suite.toml")
+    assert not report.diagnostics
+    found = [(c.name, v) for c in report.cases for v in c.verdicts]
+    abacus = [(name, v) for name, v in found if v.lane == "abacus" and v.state == "failed"]
     assert [name for name, _ in abacus] == []
-    assert sum(v[0] == "abacus" and v[1] == "passed" for _, v in found) > 25
-    counter = {name: v[1] for name, v in found if v[0] == "counter"}
+    assert sum(v.lane == "abacus" and v.state == "passed" for _, v in found) > 25
+    counter = {name: v.state for name, v in found if v.lane == "counter"}
     assert counter["subtraction nests to the left"] == "passed"
     assert counter["times binds tighter than plus"] == "failed"
 
 
 def test_steps_of_an_outside_interpreter_are_walked(course_copy: Path) -> None:
-    session = with_outside(course_copy, ABACUS)
-    told = session.walk(Recipe("k", "Drip", "abacus", "let x = 2 in x * 3"))
-    assert told["length"] == 6
-    texts = [one["text"] for one in session.stations(Recipe("k"), 0, 9)]
+    walks = WalkService(with_outside(course_copy, ABACUS))
+    told = walks.open(WalkRecipe("k", "Drip", "abacus", "let x = 2 in x * 3"))
+    assert told.length == 6
+    texts = [one.text for one in walks.stations(WalkRecipe("k"), 0, 9)]
     assert texts == ["2 gives 2", "x gives 2", "3 gives 3", "(x * 3) gives 6",
                      "let x = 2 in (x * 3) gives 6", "6"]  # fmt: skip
-    assert session.seek(Recipe("k"), "text", "(X", 0, True) == 3
+    assert walks.seek(WalkRecipe("k"), "text", "(X", 0, True) == 3
 
 
 @pytest.mark.parametrize(
@@ -173,7 +178,7 @@ def test_steps_of_an_outside_interpreter_are_walked(course_copy: Path) -> None:
 def test_what_a_command_may_do_is_limited(
     course_copy: Path, monkeypatch: pytest.MonkeyPatch, source: str, kind: str, told: str
 ) -> None:
-    from embrix.runs import outside_lane
+    from embrix.lanes import outside_lane
 
     monkeypatch.setattr(outside_lane, "PATIENCE", 0.5)
     monkeypatch.setenv("SECRET_TOKEN", "x")
@@ -222,10 +227,10 @@ def test_steps_that_are_none(course_copy: Path, lines: str) -> None:
     lane = command(course_copy, f"print({lines!r}, end='')", 'steps = ["--steps"]\n')
     found = lane.steps("1")
     assert not isinstance(found, Outcome)
-    session = Session(course_copy)
-    told = session.walk(Recipe("k", "Drip", "theirs", "1"))
-    assert told["length"] == 0
-    assert told["refused"]
+    walks = WalkService(Session(course_copy))
+    told = walks.open(WalkRecipe("k", "Drip", "theirs", "1"))
+    assert told.length == 0
+    assert told.refused
 
 
 def test_wrong_entries_are_located(course_copy: Path) -> None:
@@ -252,13 +257,15 @@ def test_names_and_input_are_handed_on_where_there_is_a_place(course_copy: Path)
     session = with_outside(course_copy, named)
     (lane,) = session.outside("Drip")
     assert lane.run("tons * 2 - fee", {"tons": "3 + 4", "fee": "0.5"}).outcome.text == "13.5"
-    told = session.walk(Recipe("k", "Drip", "abacus", "tons + 1", {"tons": "2"}))
-    assert session.stations(Recipe("k"), 0, 1)[0]["bindings"] == [["tons", "2", False, "around"]]
-    assert told["length"] == 4
+    walks = WalkService(session)
+    told = walks.open(WalkRecipe("k", "Drip", "abacus", "tons + 1", {"tons": "2"}))
+    (bound,) = walks.stations(WalkRecipe("k"), 0, 1)[0].bindings
+    assert bound == BoundName("tons", "2", False, "around")
+    assert told.length == 4
     assert lane.run("1", given_input=["a"]).outcome.kind == "unfinished"
-    report = session.test(course_copy / "drip" / "drip.suite.toml")
-    found = {c["name"]: (c["given"], v[1]) for c in report["cases"] for v in c["verdicts"]
-             if v[0] == "abacus"}  # fmt: skip
+    report = check_suite(session, course_copy / "drip" / "drip.suite.toml")
+    found = {c.name: (c.given, v.state) for c in report.cases for v in c.verdicts
+             if v.lane == "abacus"}  # fmt: skip
     assert {verdict for given, verdict in found.values() if given} == {"passed"}
 
 
@@ -305,8 +312,8 @@ def test_a_hunt_finds_where_a_student_went_wrong(
     assert ends[0] != ends[1]
     suite = course_copy / "drip" / "drip.suite.toml"
     made = as_case(session, suite, found.program, ["environment", "abacus"], "a hunt")
-    assert made["refused"] == ""
-    added = "\n".join(line for line in made["changes"] if line.startswith("+"))
+    assert made.refused == ""
+    added = "\n".join(line for line in made.changes if line.startswith("+"))
     assert ends[0] in added
     assert "abacus = " not in added
     with pytest.raises(NoPrograms, match="name it second"):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from embrix.runs.session import Session
+from embrix.lanes.session import Session
 from tests.conftest import Maker
 
 LANGUAGE = """\

@@ -13,7 +13,22 @@ from typing import Any
 
 import pytest
 
-from embrix.runs.pool import Pool
+from embrix.messages.frames import Answered, Cancelled, Event, Failed, Progress
+from embrix.messages.requests import (
+    AskNotes,
+    DescribeGrammar,
+    FetchStations,
+    LookAt,
+    OpenWalk,
+    Request,
+    RunLane,
+    RunLimits,
+    SeekStation,
+    TestSuite,
+    TryChange,
+    WalkRecipe,
+)
+from embrix.workers.pool import Pool
 from tests.conftest import TINY_LANGUAGE
 
 LOOPING = """\
@@ -65,145 +80,155 @@ def has_begun(pool: Pool, number: int) -> bool:
     return request is not None and request.started
 
 
-def ask(text: str, **limits: int) -> dict[str, Any]:
-    base = {"calls": 10**12, "depth": 10**6, "output": 1000, "moments": 1000}
-    return {"language": "Tiny", "lane": "loops", "text": text, "limits": {**base, **limits}}
+def ask(text: str, depth: int = 10**6) -> RunLane:
+    limits = RunLimits(calls=10**12, depth=depth, output=1000)
+    return RunLane(language="Tiny", lane="loops", text=text, limits=limits)
+
+
+def answer_to(pool: Pool, request: Request, timeout: float = 30) -> Any:
+    """The answer to a request that is answered."""
+    event = pool.request(request, timeout)
+    assert isinstance(event, Answered), event
+    return event.answer
 
 
 def test_an_endless_run_is_cancelled_and_the_worker_goes_on(pool: Pool) -> None:
     """Cancelling stops the run itself; the same warm process answers the next request."""
     (before,) = pool.processes()
-    answers: list[dict[str, Any]] = []
+    answers: list[Event] = []
     done = threading.Event()
 
-    def take(answer: dict[str, Any]) -> None:
+    def take(answer: Event) -> None:
         answers.append(answer)
         done.set()
 
-    number = pool.ask("run", ask("0"), take)
+    number = pool.ask(ask("0"), take)
     time.sleep(0.3)
     pool.cancel(number)
     assert done.wait(20)
-    assert answers == [{"cancelled": True}]
-    assert pool.request("run", ask("2"), 20)["answer"]["outcome"]["text"] == "7"
+    assert answers == [Cancelled(number)]
+    assert answer_to(pool, ask("2"), 20).outcome.text == "7"
     assert pool.processes() == [before]
 
 
 def test_what_has_not_begun_is_cancelled_at_once(pool: Pool) -> None:
-    got: dict[str, dict[str, Any]] = {}
+    got: dict[str, Event] = {}
     events = {name: threading.Event() for name in ("first", "second")}
 
     def taker(name: str) -> Any:
-        def take(answer: dict[str, Any]) -> None:
+        def take(answer: Event) -> None:
             got[name] = answer
             events[name].set()
 
         return take
 
-    first = pool.ask("run", ask("0"), taker("first"))
-    second = pool.ask("run", ask("2"), taker("second"))
+    first = pool.ask(ask("0"), taker("first"))
+    second = pool.ask(ask("2"), taker("second"))
     pool.cancel(second)
     assert events["second"].wait(20)
     assert "first" not in got
     pool.cancel(first)
     assert events["first"].wait(20)
-    assert got == {"first": {"cancelled": True}, "second": {"cancelled": True}}
+    assert got == {"first": Cancelled(first), "second": Cancelled(second)}
 
 
 def test_a_killed_worker_is_replaced_with_the_course_loaded(pool: Pool) -> None:
     """The request it was at is carried out once more; over whom a second worker ends, that is
     answered as a fault. The next one finds a fresh worker."""
-    answers: list[dict[str, Any]] = []
+    answers: list[Event] = []
     done = threading.Event()
 
-    def take(answer: dict[str, Any]) -> None:
+    def take(answer: Event) -> None:
         answers.append(answer)
         done.set()
 
-    running = pool.ask("run", ask("0"), take)
+    running = pool.ask(ask("0"), take)
     for _ in range(2):
         waits_for(lambda: has_begun(pool, running))
         assert not answers
         kill_worker(pool)
     assert done.wait(60)
-    assert answers[0]["kind"] == "ended"
-    assert pool.request("run", ask("2"), 30)["answer"]["outcome"]["text"] == "7"
+    (answer,) = answers
+    assert isinstance(answer, Failed)
+    assert answer.kind == "ended"
+    assert answer_to(pool, ask("2"), 30).outcome.text == "7"
 
 
 def test_running_out_of_memory_is_an_outcome(pool: Pool) -> None:
     """The limit on the process ends a run that hoards; the worker survives."""
-    answer = pool.request("run", ask("1", depth=2 * 10**9), 120)
-    outcome = answer["answer"]["outcome"]
-    assert (outcome["kind"], outcome["name"]) == ("out of fuel", "memory")
-    assert pool.request("run", ask("2"), 30)["answer"]["outcome"]["text"] == "7"
+    outcome = answer_to(pool, ask("1", depth=2 * 10**9), 120).outcome
+    assert (outcome.kind, outcome.name) == ("out of fuel", "memory")
+    assert answer_to(pool, ask("2"), 30).outcome.text == "7"
 
 
 def test_a_fault_of_embrix_looks_different_from_outcomes(pool: Pool) -> None:
-    answer = pool.request("no such thing", {}, 20)
-    assert answer["kind"] == "fault"
-    assert "no request is called" in answer["fault"]
+    answer = pool.request(DescribeGrammar(language="Nowhere"), 20)
+    assert isinstance(answer, Failed)
+    assert answer.kind == "fault"
+    assert "KeyError" in answer.text
 
 
 def test_what_waited_when_a_worker_died_is_still_answered(pool: Pool) -> None:
     """Nothing is lost with a worker, and what was not begun never."""
-    answers: dict[str, dict[str, Any]] = {}
+    answers: dict[str, Event] = {}
     done = {name: threading.Event() for name in ("running", "waiting")}
 
     def taker(name: str) -> Any:
-        def take(answer: dict[str, Any]) -> None:
+        def take(answer: Event) -> None:
             answers[name] = answer
             done[name].set()
 
         return take
 
-    running = pool.ask("run", ask("0"), taker("running"))
+    running = pool.ask(ask("0"), taker("running"))
     waits_for(lambda: has_begun(pool, running))
-    pool.ask("run", ask("2"), taker("waiting"))
+    pool.ask(ask("2"), taker("waiting"))
     for _ in range(2):
         waits_for(lambda: has_begun(pool, running))
         kill_worker(pool)
     assert done["running"].wait(20)
     assert done["waiting"].wait(30)
-    assert answers["running"]["kind"] == "ended"
-    assert answers["waiting"]["answer"]["outcome"]["text"] == "7"
+    running_end, waiting_end = answers["running"], answers["waiting"]
+    assert isinstance(running_end, Failed)
+    assert running_end.kind == "ended"
+    assert isinstance(waiting_end, Answered)
+    assert waiting_end.answer.outcome.text == "7"
 
 
 def test_workers_that_are_killed_before_they_answer_are_replaced(pool: Pool) -> None:
     """On a full machine that happens while they start."""
     for _ in range(2):
         kill_worker(pool)
-    assert pool.request("run", ask("2"), 60)["answer"]["outcome"]["text"] == "7"
+    assert answer_to(pool, ask("2"), 60).outcome.text == "7"
 
 
-WALK = {"key": "1", "language": "Tiny", "lane": "loops", "text": "2"}
+WALK = WalkRecipe("1", "Tiny", "loops", "2")
 
 
 def test_a_walk_outlives_its_worker(pool: Pool) -> None:
     """Stations, places and files of a walk come from a worker that never recorded it."""
-    assert pool.request("walk", {"walk": WALK}, 30)["answer"]["length"] == 1
+    assert answer_to(pool, OpenWalk(walk=WALK)).length == 1
     kill_worker(pool)
-    (station,) = pool.request("stations", {"walk": WALK, "first": 0, "last": 60}, 30)["answer"]
-    assert station["kind"] == "end"
+    (station,) = answer_to(pool, FetchStations(walk=WALK, first=0, last=60))
+    assert station.kind == "end"
     kill_worker(pool)
-    wanted = {"walk": WALK, "kind": "end", "what": "", "start": 0, "forward": True}
-    assert pool.request("seek", wanted, 30)["answer"] == {"number": None}
-    gone = {**WALK, "key": "2", "lane": "nowhere"}
-    refused = pool.request("walk", {"walk": gone}, 30)["answer"]["refused"]
+    wanted = SeekStation(walk=WALK, kind="end", what="", start=0, forward=True)
+    assert answer_to(pool, wanted).number is None
+    gone = WalkRecipe("2", "Tiny", "nowhere", "2")
+    refused = answer_to(pool, OpenWalk(walk=gone)).refused
     assert refused == "no lane called nowhere can run; there are: loops"
-    asked = {"walk": gone, "first": 0, "last": 60}
-    assert pool.request("stations", asked, 30)["answer"] == []
+    assert answer_to(pool, FetchStations(walk=gone, first=0, last=60)) == []
 
 
 def test_a_walk_survives_definitions_that_are_read_again(pool: Pool, tmp_path: Path) -> None:
-    pool.request("walk", {"walk": WALK}, 30)
+    answer_to(pool, OpenWalk(walk=WALK))
     done = threading.Event()
     pool.load(str(tmp_path), lambda _: done.set())
     assert done.wait(30)
-    asked = {"walk": WALK, "first": 0, "last": 60}
-    assert len(pool.request("stations", asked, 30)["answer"]) == 1
+    assert len(answer_to(pool, FetchStations(walk=WALK, first=0, last=60))) == 1
 
 
-@pytest.mark.parametrize("what", ["notes", "grammar", "look", "scratch", "test"])
+@pytest.mark.parametrize("what", ["notes", "grammar", "look", "try", "test"])
 def test_whatever_is_cancelled_the_worker_lives_on(what: str, course_copy: Path) -> None:
     """Not only runs can be stopped: each of these is cancelled at many moments."""
     workers = Pool(1)
@@ -213,31 +238,34 @@ def test_whatever_is_cancelled_the_worker_lives_on(what: str, course_copy: Path)
     (before,) = workers.processes()
     text = "let x = 1 in " * 2_000 + "x"
     file = course_copy / "rill" / "environment.brix"
-    args: dict[str, Any] = {
-        "notes": {}, "grammar": {"language": "Weir"},
-        "look": {"language": "Rill", "text": text},
-        "scratch": {"language": "Rill", "file": str(file), "definition": file.read_text() + "#\n",
-                    "text": "1 + 1"},
-        "test": {"suite": str(course_copy / "rill" / "rill.suite.toml"), "keep": False},
-    }[what]  # fmt: skip
+    requests: dict[str, Request] = {
+        "notes": AskNotes(),
+        "grammar": DescribeGrammar(language="Weir"),
+        "look": LookAt(language="Rill", text=text),
+        "try": TryChange(
+            language="Rill", file=str(file), definition=file.read_text() + "#\n", text="1 + 1"
+        ),
+        "test": TestSuite(suite=str(course_copy / "rill" / "rill.suite.toml"), keep=False),
+    }
+    request = requests[what]
     for pause in (0.0, 0.02, 0.05, 0.1, 0.2, 0.3):
-        answers: list[dict[str, Any]] = []
+        answers: list[Event] = []
         done = threading.Event()
 
         def take(
-            answer: dict[str, Any],
-            kept: list[dict[str, Any]] = answers,
+            answer: Event,
+            kept: list[Event] = answers,
             event: threading.Event = done,
         ) -> None:
-            if "progress" not in answer:
+            if not isinstance(answer, Progress):
                 kept.append(answer)
                 event.set()
 
-        number = workers.ask(what, args, take)
+        number = workers.ask(request, take)
         time.sleep(pause)
         workers.cancel(number)
         assert done.wait(30)
-        assert answers[0] == {"cancelled": True} or "answer" in answers[0]
+        assert isinstance(answers[0], Cancelled | Answered)
     assert workers.processes() == [before]
-    assert "answer" in workers.request(what, args, 60)
+    assert isinstance(workers.request(request, 60), Answered)
     workers.close()

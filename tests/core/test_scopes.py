@@ -7,8 +7,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from embrix.grammar.parser import Parsed
+from embrix.lanes.session import Session
 from embrix.machine.lane import Lane
-from embrix.runs.session import Session
 from embrix.terms.binding import alike, free_names, substitute
 from embrix.terms.node import FIELDS
 from tests.conftest import Maker

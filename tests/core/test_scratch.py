@@ -9,15 +9,17 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from embrix.brix.core import Language
+from embrix.checking.verdicts import check_suite
 from embrix.course.load import Course
 from embrix.grammar.corner_cases import as_cases, decisions
 from embrix.grammar.lr import parser_of
 from embrix.grammar.parser import Parsed
 from embrix.grammar.printing import Printer
-from embrix.runs.parting import parting
-from embrix.runs.scratch import Scratch
-from embrix.runs.session import Session
-from embrix.runs.sketch import how_far
+from embrix.lanes.session import Session
+from embrix.messages.replies import TreeRow
+from embrix.services.sketch import how_far
+from embrix.services.tree_difference import parting
+from embrix.services.unsaved_change import UnsavedChange
 from embrix.terms.node import same
 from tests.core.test_syntax import QUAY, language
 from tests.strategies import terms
@@ -33,14 +35,14 @@ def changed(course: Path, old: str, new: str) -> str:
 
 def test_a_change_is_seen_beside_what_is_saved(course_copy: Path) -> None:
     """Subtraction to the right: the trees part exactly below the first subtraction."""
-    scratch = Scratch(Session(course_copy))
+    scratch = UnsavedChange(Session(course_copy))
     text = changed(course_copy, '"+" makes Add   "-"', '"+" makes Add\n    right   "-"')
     answer = scratch.look("Drip", FILE, text, "8 - 2 - 1", None)
-    left, right = answer["before"]["tree"], answer["now"]["tree"]
-    assert [row[2] + row[3] for row in left] == ["Sub", "Sub", "Litn 8", "Litn 2", "Litn 1"]
-    assert [row[2] + row[3] for row in right] == ["Sub", "Litn 8", "Sub", "Litn 2", "Litn 1"]
-    assert answer["marks"] == [[1, 2, 3, 4], [1, 2, 3, 4]]
-    assert answer["notes"] == []
+    left, right = answer.before.tree, answer.now.tree
+    assert [row.form + row.leaves for row in left] == ["Sub", "Sub", "Litn 8", "Litn 2", "Litn 1"]
+    assert [row.form + row.leaves for row in right] == ["Sub", "Litn 8", "Sub", "Litn 2", "Litn 1"]
+    assert answer.marks == ([1, 2, 3, 4], [1, 2, 3, 4])
+    assert answer.notes == []
     lines = scratch.compare("Drip", FILE, text, None)
     assert lines[0] == "gone: rule Sum (Add, Sub)"
     untouched = "untouched by this change: Drip.by_name, Drip.environment, Drip.rewriting, Rill"
@@ -50,7 +52,7 @@ def test_a_change_is_seen_beside_what_is_saved(course_copy: Path) -> None:
 
 
 def test_newly_refused_and_newly_accepted_sentences_are_shortest(course_copy: Path) -> None:
-    scratch = Scratch(Session(course_copy))
+    scratch = UnsavedChange(Session(course_copy))
     lines = scratch.compare("Drip", FILE, changed(course_copy, '   "/" makes Div', ""), None)
     assert "  newly refused: 1 / 1" in lines
     assert any(line.startswith("reached") or "Div" in line for line in lines)
@@ -62,7 +64,7 @@ def test_newly_refused_and_newly_accepted_sentences_are_shortest(course_copy: Pa
 
 
 def test_a_change_of_forms_reaches_interpreters(course_copy: Path) -> None:
-    scratch = Scratch(Session(course_copy))
+    scratch = UnsavedChange(Session(course_copy))
     text = changed(course_copy, "  Neg(arg: Expr)\n", "  Neg(arg: Expr)\n  Half(arg: Expr)\n")
     lines = scratch.compare("Drip", FILE, text, None)
     assert "reached by this change: Drip.environment" in lines
@@ -72,17 +74,17 @@ def test_a_change_of_forms_reaches_interpreters(course_copy: Path) -> None:
 
 
 def test_two_trees_of_an_ambiguous_text_stand_side_by_side(course_copy: Path) -> None:
-    scratch = Scratch(Session(course_copy))
+    scratch = UnsavedChange(Session(course_copy))
     extra = '    | left:Expr "-" right:Expr makes Sub\n    | Sum\n'
     text = changed(course_copy, "    | Sum\n", extra)
     answer = scratch.look("Drip", FILE, text, "1 - 2 - 3", None)
-    assert len(answer["now"]["refused"]["trees"]) == 2
-    assert answer["marks"][0]
-    assert answer["marks"][1]
-    codes = {note["code"] for note in answer["notes"]}
+    assert len(answer.now.refused.trees) == 2
+    assert answer.marks[0]
+    assert answer.marks[1]
+    codes = {note.code for note in answer.notes}
     assert {"ambiguous_grammar", "grammar_conflict"} <= codes
     derived = scratch.look("Drip", FILE, text, "1 - 2 - 3", None, "derivation")
-    assert len(derived["now"]["refused"]["trees"]) == 2
+    assert len(derived.now.refused.trees) == 2
 
 
 ROWS = st.lists(st.integers(0, 3), max_size=8)
@@ -90,9 +92,9 @@ ROWS = st.lists(st.integers(0, 3), max_size=8)
 
 @given(ROWS)
 def test_a_tree_does_not_part_from_itself(depths: list[int]) -> None:
-    rows = [[0, "", "top", ""]]
+    rows = [TreeRow(0, "", "top", "")]
     for depth in depths:
-        rows.append([min(depth + 1, int(rows[-1][0]) + 1), "", "node", ""])
+        rows.append(TreeRow(min(depth + 1, rows[-1].depth + 1), "", "node", ""))
     assert parting(rows, rows) == ([], [])
 
 
@@ -119,11 +121,11 @@ def test_decisions_become_cases_that_hold(course_copy: Path, lockside: Course) -
     lines = as_cases("Drip", decisions(grammar, parser_of(grammar)))
     suite = course_copy / "drip" / "decisions.suite.toml"
     suite.write_text("\n".join(lines))
-    report = Session(course_copy).test(suite)
-    assert report["diagnostics"] == []
-    states = {verdict[1] for case in report["cases"] for verdict in case["verdicts"]}
+    report = check_suite(Session(course_copy), suite)
+    assert report.diagnostics == []
+    states = {verdict.state for case in report.cases for verdict in case.verdicts}
     assert states == {"passed"}
-    assert len(report["cases"]) >= 3
+    assert len(report.cases) >= 3
 
 
 @pytest.mark.parametrize(
@@ -190,7 +192,7 @@ def test_lines_are_broken_where_a_reader_would(lockside: Course) -> None:
 
 def test_a_changed_interpreter_tells_what_it_gives_otherwise(course_copy: Path) -> None:
     """Two keepers: 10 times 3 with the rate of the definition; the caller's rates are 5 and 3."""
-    scratch = Scratch(Session(course_copy))
+    scratch = UnsavedChange(Session(course_copy))
     file = "rill/environment.brix"
     text = (course_copy / file).read_text().replace("eval(body, saved with", "eval(body, env with")
     program = "let r = 3 in let f = given x: x * r in let r = 5 in f 10"

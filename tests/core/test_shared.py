@@ -9,7 +9,7 @@ from typing import Any
 
 import pytest
 
-from embrix.runs.shared import Lost, Shared, Telling
+from embrix.workers.copies import Lost, Shared, Telling
 
 
 def begin(work: Any, parts: int, workers: int, told: list[dict[str, Any]]) -> Shared:

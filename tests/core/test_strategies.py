@@ -5,11 +5,11 @@ from __future__ import annotations
 import pytest
 
 from embrix.course.load import Course
+from embrix.lanes.names import NoLane, interpreter_of
+from embrix.lanes.session import Session
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
 from embrix.machine.recorder import NOT_LEFT
-from embrix.runs.lanes import NoLane, interpreter_of
-from embrix.runs.session import Session
 from embrix.trace.walk import Walk
 from tests.conftest import Maker
 

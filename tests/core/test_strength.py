@@ -8,14 +8,14 @@ from hypothesis import strategies as st
 from embrix.brix.mutants import mistakes_in
 from embrix.brix.reader import read_file
 from embrix.brix.syntax import InterpreterSyntax
+from embrix.checking.strength import Noticed, try_mistakes
 from embrix.course.load import Course
-from embrix.runs.session import Session
-from embrix.runs.strength import Noticed
+from embrix.lanes.session import Session
 from embrix.text.diagnostic import Findings
 
 
 def noticed(lockside: Course, language: str, name: str) -> list[Noticed]:
-    return list(Session(lockside.folder).strength(language, name))
+    return list(try_mistakes(Session(lockside.folder), language, name))
 
 
 def test_every_mistake_in_drip_is_noticed(lockside: Course) -> None:
@@ -49,7 +49,7 @@ def test_a_suite_without_cases_notices_nothing(lockside: Course) -> None:
             for name in session.course.__slots__
         }
     )
-    assert "red" not in {one.how for one in session.strength("Drip", "environment")}
+    assert "red" not in {one.how for one in try_mistakes(session, "Drip", "environment")}
 
 
 @given(data=st.data())

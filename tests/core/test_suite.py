@@ -6,10 +6,14 @@ from pathlib import Path
 
 import pytest
 
+from embrix.checking.diagnostics import diagnostics
+from embrix.checking.verdicts import check_suite
 from embrix.course.load import Course
+from embrix.lanes.results import run
+from embrix.lanes.session import Session
 from embrix.machine.lane import Lane
-from embrix.runs.session import Session
-from embrix.runs.walks import Recipe
+from embrix.messages.requests import WalkRecipe
+from embrix.services.walks import WalkService
 from embrix.suite.cases import Case, Expectation, Steps
 from embrix.suite.check import check_case
 from embrix.suite.read import read_suite
@@ -115,20 +119,20 @@ def test_the_first_step_that_differs_is_told(drip_lanes: dict[str, Lane]) -> Non
 def test_the_shipped_suites_hold_and_have_their_cases(lockside: Course, name: str) -> None:
     session = Session(lockside.folder)
     (path,) = [path for path in lockside.suites if path.name == f"{name}.suite.toml"]
-    report = session.test(path)
-    assert len(report["cases"]) >= 25
-    assert report["diagnostics"] == []
+    report = check_suite(session, path)
+    assert len(report.cases) >= 25
+    assert report.diagnostics == []
     wrong = [
-        (case["name"], verdict)
-        for case in report["cases"]
-        for verdict in case["verdicts"]
-        if verdict[1] == "failed"
+        (case.name, verdict)
+        for case in report.cases
+        for verdict in case.verdicts
+        if verdict.state == "failed"
     ]
     assert wrong == []
 
 
 def test_there_is_nothing_to_say_about_the_shipped_course(lockside: Course) -> None:
-    assert [d.message for d in Session(lockside.folder).diagnostics()] == []
+    assert [d.message for d in diagnostics(Session(lockside.folder)).findings] == []
 
 
 MISTAKES = [
@@ -161,9 +165,9 @@ def test_a_seeded_mistake_is_caught(course_copy: Path, file: str, right: str, wr
     assert right in text
     path.write_text(text.replace(right, wrong, 1))
     session = Session(course_copy)
-    report = session.test(session.course.suites[0])
-    red = any(v[1] == "failed" for case in report["cases"] for v in case["verdicts"])
-    assert red or session.diagnostics()
+    report = check_suite(session, session.course.suites[0])
+    red = any(v.state == "failed" for case in report.cases for v in case.verdicts)
+    assert red or diagnostics(session).findings
 
 
 def test_a_changed_definition_changes_the_language(course_copy: Path) -> None:
@@ -171,10 +175,11 @@ def test_a_changed_definition_changes_the_language(course_copy: Path) -> None:
     path = course_copy / "drip" / "drip.brix"
     path.write_text(path.read_text().replace('"let"', '"take"').replace('"in"', '"so"'))
     session = Session(course_copy)
-    new = session.run("Drip", "environment", "take x = 2 so x * x")
-    old = session.run("Drip", "environment", "let x = 2 in x * x")
-    assert new["outcome"]["text"] == "4"
-    assert old["outcome"]["kind"] == "rejected"
-    steps = session.walk(Recipe("k", "Drip", "rewriting", "take x = 2 so x"))
-    assert steps["length"] == 2
-    assert session.stations(Recipe("k"), 0, 1)[0]["text"] == "take x = 2 so x"
+    new = run(session, "Drip", "environment", "take x = 2 so x * x")
+    old = run(session, "Drip", "environment", "let x = 2 in x * x")
+    assert new.outcome.text == "4"
+    assert old.outcome.kind == "rejected"
+    walks = WalkService(session)
+    steps = walks.open(WalkRecipe("k", "Drip", "rewriting", "take x = 2 so x"))
+    assert steps.length == 2
+    assert walks.stations(WalkRecipe("k"), 0, 1)[0].text == "take x = 2 so x"

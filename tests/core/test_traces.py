@@ -12,10 +12,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from embrix.course.load import Course
+from embrix.lanes.session import Session
 from embrix.machine import lane as lane_module
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
-from embrix.runs.session import Session
 from embrix.terms.binding import substitute
 from embrix.terms.telling import told_substitution
 from embrix.trace import walk as walk_module
@@ -268,7 +268,7 @@ def test_a_saved_walk_is_the_same_walk(kept: tuple[Walk, Path]) -> None:
     assert len(opened) == len(walk)
     assert opened.head["outcome"]["name"] == "Unbound"
     for number in reversed(range(len(walk))):
-        told = json.loads(json.dumps(station_data(walk, walk.station(number))))
+        told = station_data(walk, walk.station(number))
         assert opened.station(number) == told
     assert opened.find("SHOW A", 0, True) == seek(walk, "text", "show a", 0, True)
 

@@ -13,7 +13,8 @@ from embrix.course.load import Course
 from embrix.grammar.lr import parser_of
 from embrix.grammar.parser import Parsed
 from embrix.grammar.printing import Printer
-from embrix.runs.session import Session
+from embrix.lanes.inspection import look as look_at
+from embrix.lanes.session import Session
 from embrix.terms.node import same
 from tests.conftest import Maker
 
@@ -170,7 +171,7 @@ def test_rules_that_hand_on_tokens_and_forms_of_several_alternatives(
 
 def test_trees_show_lists_of_leaves(make_course: Maker) -> None:
     session = Session(make_course(handed=HANDED).folder)
-    shown = [session.look("Handed", t)["tree"][0][3] for t in ("hs", "hs a b", "hs a !c")]
+    shown = [look_at(session, "Handed", t).tree[0].leaves for t in ("hs", "hs a b", "hs a !c")]
     assert shown == ["xs [], y none", "xs [a, b], y none", "xs [a], y c"]
 
 

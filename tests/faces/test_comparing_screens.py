@@ -31,8 +31,8 @@ async def test_two_walks_go_together_from_where_they_part(course_copy: Path) -> 
         together, costs = compare.query_one(Together), compare.query_one(Costs)
         await until(lambda: together.parting >= 0, "the walks")
         # The lane that ends otherwise is looked at first.
-        assert costs.lanes[costs.cursor]["lane"] == "dynamic_scope"
-        assert costs.lanes[0]["lane"] == "environment"
+        assert costs.lanes[costs.cursor].lane == "dynamic_scope"
+        assert costs.lanes[0].lane == "environment"
         left, right, _ = together.rows[together.cursor]
         assert left[2].endswith("⊢ rate ⇓ 2")
         assert right[2].endswith("⊢ rate ⇓ 10")
@@ -45,7 +45,7 @@ async def test_two_walks_go_together_from_where_they_part(course_copy: Path) -> 
         await until(lambda: screen.lane == "dynamic_scope", "the other lane")
         await settled(screen)
         assert screen.at == right[0]
-        assert screen.stations.stations[screen.at]["text"].endswith("⊢ rate ⇓ …")
+        assert screen.stations.stations[screen.at].text.endswith("⊢ rate ⇓ …")
 
 
 async def test_the_derivation_is_folded_and_leads_to_the_walk(course_copy: Path) -> None:
@@ -122,7 +122,7 @@ async def test_meaning_growth_and_a_hunt_are_reached_from_the_comparison(
         await pilot.press("ctrl+k")
         costs = app.screen.query_one(Costs)
         await until(lambda: bool(costs.lanes), "the lanes")
-        names = [one["lane"] for one in costs.lanes]
+        names = [one.lane for one in costs.lanes]
         costs.move_to(names.index("dynamic_scope"))
         await pilot.press("m")
         await until(lambda: isinstance(app.screen, Lines), "the differences")
@@ -164,8 +164,10 @@ async def test_a_hunt_finds_a_program_that_becomes_a_case(course_copy: Path) -> 
         await pilot.press("x")  # stopped before anything was found
         assert "stopped" in str(quarry.render())
         await pilot.press("s")
-        await until(lambda: bool(quarry.found.get("program")) and not quarry.running, "the quarry")
-        program = quarry.found["program"]
+        await until(
+            lambda: bool(quarry.found and quarry.found.program) and not quarry.running, "the quarry"
+        )
+        program = quarry.found.program
         await until(lambda: hunting.query_one(Together).count() > 0, "the walks")
         suite = course_copy / "rill" / "rill.suite.toml"
         before = suite.read_text()
@@ -214,17 +216,17 @@ async def test_what_is_not_saved_is_a_lane_beside(course_copy: Path) -> None:
         await pilot.press("ctrl+o", *"drafting", "enter")
         await until(lambda: screen.lane == "environment@draft", "the lane")
         await settled(screen)
-        told = {name: result["sentence"] for name, result in screen.lanes.results.items()}
+        told = {name: result.sentence for name, result in screen.lanes.results.items()}
         assert (told["environment"], told["environment@draft"]) == ("6", "30")
         await pilot.press("ctrl+k")
         costs = screen.app.screen.query_one(Costs)
         await until(lambda: bool(costs.lanes), "the lanes")
         # The plain lane is looked at first.
-        assert costs.lanes[costs.cursor]["lane"] == "environment"
+        assert costs.lanes[costs.cursor].lane == "environment"
         drop_draft(own)  # saved or given up meanwhile
         await pilot.press("escape")
         await write(pilot, SCOPE + " ")
-        gone = screen.lanes.results["environment@draft"]["sentence"]
+        gone = screen.lanes.results["environment@draft"].sentence
         assert "nothing on the drafting table differs" in gone
 
 

@@ -12,12 +12,14 @@ import embrix
 from embrix.brix.language import check_language
 from embrix.brix.reader import read_file
 from embrix.brix.syntax import LanguageSyntax
+from embrix.checking.diagnostics import diagnostics
+from embrix.checking.verdicts import check_suite
 from embrix.cli.main import main, parser
 from embrix.course.load import load_course
 from embrix.course.replacing import replace_file
 from embrix.grammar.lr import parser_of
 from embrix.grammar.parser import Parsed
-from embrix.runs.session import Session
+from embrix.lanes.session import Session
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Source
 from tests.conftest import leave_only
@@ -140,11 +142,11 @@ def test_the_suites_of_the_documents_hold(course_copy: Path) -> None:
         text = block if block.startswith("language") else f'language = "{language}"\n{block}'
         path.write_text(text)
         (course_copy / "programs").mkdir(exist_ok=True)
-        report = Session(course_copy).test(path, ask=True)
-        assert report["diagnostics"] == []
-        failed = [v for case in report["cases"] for v in case["verdicts"] if v[1] == "failed"]
+        report = check_suite(Session(course_copy), path, ask=True)
+        assert report.diagnostics == []
+        failed = [v for case in report.cases for v in case.verdicts if v.state == "failed"]
         assert failed == []
-        counts.append((len(report["cases"]), len(report["questions"])))
+        counts.append((len(report.cases), len(report.questions)))
     assert counts == [(5, 0), (1, 0), (3, 0), (0, 1), (1, 0)]
 
 
@@ -212,7 +214,7 @@ def test_the_reference_is_carried_out(tmp_path: Path) -> None:
                 program, _, other = program.partition("   with ")
                 runs.append((other or lane, program, expected))
     session = Session(tmp_path)
-    assert [d.message for d in session.diagnostics()] == []
+    assert [d.message for d in diagnostics(session).findings] == []
     assert len(runs) > 12
     for name, program, expected in runs:
         result = session.lane(languages[name.partition("[")[0]], name).run(program)

@@ -355,11 +355,11 @@ async def test_the_suite_follows_the_language_of_the_program(course_copy: Path) 
     async with opened(course_copy, "drip/programs/toll.drip", (140, 44), "rill") as pilot:
         screen = bench(pilot)
         cases = screen.query_one(CasesFace)
-        assert cases.report["language"] == "Drip"
+        assert cases.report.language == "Drip"
         screen.open_program(course_copy / "rill" / "programs" / "rates.rill")
         assert cases.report is None  # no verdicts of the other language
         await until(lambda: cases.report is not None, "the suite of Rill")
-        assert cases.report["language"] == "Rill"
+        assert cases.report.language == "Rill"
         screen.checking.run_suite(screen.document)
         cells = [row for row in shown(cases) if "◆" in row or "✗" in row]
         assert cells == []

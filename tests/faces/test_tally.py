@@ -73,7 +73,7 @@ async def test_a_red_cell_is_two_keys_from_the_step_that_differs(course_copy: Pa
         # The cursor begins at the first red cell.
         assert board.case is not None
         assert board.verdict is not None
-        assert (board.case["name"], board.verdict[0]) == ("wrong step", "rewriting")
+        assert (board.case.name, board.verdict.lane) == ("wrong step", "rewriting")
         card = str(found.query_one(CaseCard).render())
         assert "expected  step 2: 7 - 5" in card
         assert "but got   step 2: 7 - 4" in card
@@ -82,7 +82,7 @@ async def test_a_red_cell_is_two_keys_from_the_step_that_differs(course_copy: Pa
         await settled(screen)
         assert screen.lane == "rewriting"
         assert screen.at == 2
-        assert screen.stations.stations[2]["text"] == "7 - 4"
+        assert screen.stations.stations[2].text == "7 - 4"
 
 
 async def test_a_case_with_bindings_is_walked_with_them(course_copy: Path) -> None:
@@ -93,11 +93,11 @@ async def test_a_case_with_bindings_is_walked_with_them(course_copy: Path) -> No
         await pilot.press("r", "down", "right")
         board = found.query_one(Board)
         assert board.case is not None
-        assert board.case["name"] == "wrong value"
+        assert board.case.name == "wrong value"
         await pilot.press("enter")
         await until(lambda: screen.editor.text == "tons * 3", "the program")
         await settled(screen)
-        assert {r["sentence"] for r in screen.lanes.results.values()} == {"6"}
+        assert {r.sentence for r in screen.lanes.results.values()} == {"6"}
 
 
 async def test_accepting_writes_after_a_look_and_is_undone(course_copy: Path) -> None:
@@ -127,13 +127,13 @@ async def test_a_case_leads_to_its_lanes_beside_each_other(course_copy: Path) ->
     async with opened(course_copy) as pilot:
         app = bench(pilot).app
         found = await tally(pilot)
-        names = [case["name"] for case in found.query_one(Board).cases]
+        names = [case.name for case in found.query_one(Board).cases]
         found.query_one(Board).move_to(names.index("wrong value"))
         await pilot.press("k")
         await until(lambda: isinstance(app.screen, Comparing), "the comparison")
         costs = app.screen.query_one(Costs)
         await until(lambda: bool(costs.lanes), "the lanes")
-        assert {one["sentence"] for one in costs.lanes} == {"6"}
+        assert {one.sentence for one in costs.lanes} == {"6"}
 
 
 async def test_an_expectation_is_edited_in_place(course_copy: Path) -> None:
@@ -158,9 +158,9 @@ async def test_cases_are_narrowed_and_ordered(course_copy: Path) -> None:
         found = await tally(pilot)
         board = found.query_one(Board)
         await pilot.press("r")
-        assert [case["name"] for case in board.cases] == ["wrong step", "wrong value"]
+        assert [case.name for case in board.cases] == ["wrong step", "wrong value"]
         await pilot.press("r", "o", "o")
-        assert [case["name"] for case in board.cases] == ["holds", "wrong step", "wrong value"]
+        assert [case.name for case in board.cases] == ["holds", "wrong step", "wrong value"]
         assert board.groups == {0: "sums", 1: "no tag"}
         await pilot.press("slash")
         await until(lambda: isinstance(pilot.app.screen, Ask), "the question")
@@ -198,7 +198,7 @@ async def test_going_places_in_the_walk(course_copy: Path) -> None:
         await until(lambda: screen.at > 0, "the lookup")
         await settled(screen)
         first = screen.at
-        assert screen.stations.stations[first]["text"].endswith("rate ⇓ …")
+        assert screen.stations.stations[first].text.endswith("rate ⇓ …")
         await pilot.press("b", "n")
         await until(lambda: screen.at > first, "the next lookup")
         second = screen.at
@@ -232,12 +232,12 @@ async def test_from_a_moment_to_its_clause_and_back(course_copy: Path) -> None:
         await until(lambda: screen.at == screen.stations.length - 1, "the end")
         await pilot.press("left")
         await settled(screen)
-        clause = screen.stations.stations[screen.at]["clause"]
+        clause = screen.stations.stations[screen.at].clause
         await pilot.press("c")
         await until(lambda: isinstance(pilot.app.screen, Drafting), "the definition")
         editor = pilot.app.screen.query_one("#definition", DefinitionEditor)
         line = editor.text.split("\n")[editor.cursor_location[0]]
-        assert line.split("=>")[0].strip() == clause["text"].split("=>")[0].strip()
+        assert line.split("=>")[0].strip() == clause.text.split("=>")[0].strip()
         await pilot.press("escape")
         await until(lambda: pilot.app.screen is screen, "the bench")
         await pilot.press("k")

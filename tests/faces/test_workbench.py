@@ -79,7 +79,7 @@ def shown(rows: Rows) -> list[str]:
 
 
 def outcomes(screen: Bench) -> dict[str, str]:
-    return {name: result["sentence"] for name, result in screen.lanes.results.items()}
+    return {name: result.sentence for name, result in screen.lanes.results.items()}
 
 
 async def test_everything_follows_the_program_as_it_is_typed(course_copy: Path) -> None:
@@ -90,9 +90,9 @@ async def test_everything_follows_the_program_as_it_is_typed(course_copy: Path) 
         screen.editor.load_text("")
         await pilot.press(*"1+2*3")
         await settled(screen)
-        await until(lambda: screen.lanes.results["rewriting"]["sentence"] == "7", "the outcome")
+        await until(lambda: screen.lanes.results["rewriting"].sentence == "7", "the outcome")
         assert set(outcomes(screen).values()) == {"7"}
-        assert screen.lanes.results["rewriting"]["costs"]["steps"] == 2
+        assert screen.lanes.results["rewriting"].costs["steps"] == 2
         assert "2 steps" in shown(screen.lanes)[2]
         tree = shown(screen.query_one(TreeFace))
         assert [line.replace("│", "").split()[-1] for line in tree if "Lit" in line] == [
@@ -143,17 +143,17 @@ async def test_the_timeline_steps_both_ways_and_marks_the_program(course_copy: P
         station = screen.stations.stations
         seen = []
         for _ in range(9):
-            seen.append((screen.at, station[screen.at]["text"]))
+            seen.append((screen.at, station[screen.at].text))
             await pilot.press("f8")
         assert [at for at, _ in seen] == list(range(9))
         assert screen.editor.marked_lines == [1]
-        names = station[screen.at]["bindings"]
+        names = station[screen.at].bindings
         assert names == [["x", "5", False, "around"]]
         gauge = screen.query_one(Gauge)
         column = gauge.column()
         await pilot.press("f7", "f7")
         assert screen.at == 7
-        assert station[7]["text"] == seen[7][1]
+        assert station[7].text == seen[7][1]
         assert gauge.column() < column
         await pilot.press("f9")
         assert screen.at == screen.stations.length - 1
@@ -170,7 +170,7 @@ async def test_the_small_step_lane_shows_its_terms(course_copy: Path) -> None:
         await settled(screen)
         lines = [line.split("→")[-1].split("◆")[-1].strip() for line in shown(screen.stations)]
         assert lines == ["let x = 2 + 3 in x * 4", "let x = 5 in x * 4", "5 * 4", "20"]
-        assert screen.stations.stations[0]["focus"] == [8, 13]
+        assert screen.stations.stations[0].focus == (8, 13)
 
 
 async def test_the_suite_is_run_again_and_its_state_is_visible(course_copy: Path) -> None:
@@ -414,9 +414,9 @@ async def test_stores_and_suspensions_stand_beside_the_names(course_copy: Path) 
         await settled(screen)
         await pilot.press("f7", "f7")
         moment = screen.query_one(Moment)
-        await until(lambda: bool(moment.station and moment.station["store"]), "the store")
+        await until(lambda: bool(moment.station and moment.station.store), "the store")
         assert moment.station is not None
-        roles = {role for _, _, role, _ in moment.station["store"]}
+        roles = {one.role for one in moment.station.store}
         assert "settled" in roles
         shown = str(moment.render())
         assert "store" in shown
@@ -426,14 +426,12 @@ async def test_stores_and_suspensions_stand_beside_the_names(course_copy: Path) 
 async def test_a_program_reads_the_input_it_is_given(course_copy: Path) -> None:
     async with opened(course_copy, "weir/programs/tolls.weir") as pilot:
         screen = bench(pilot)
-        told = screen.lanes.results["store_passing"]["sentence"]
+        told = screen.lanes.results["store_passing"].sentence
         assert told.startswith("NoInput")
         await pilot.press("ctrl+l")
         await pilot.press(*"30; 10; 0", "enter")
-        await until(
-            lambda: screen.lanes.results["store_passing"]["sentence"] == "done", "the lines"
-        )
-        assert screen.lanes.results["store_passing"]["output"] == ["90\n"]
+        await until(lambda: screen.lanes.results["store_passing"].sentence == "done", "the lines")
+        assert screen.lanes.results["store_passing"].output == ["90\n"]
         assert "▤ 90" in screen.lanes.told(screen.lanes.results["rewriting"])
 
 
@@ -452,5 +450,5 @@ async def test_a_choice_is_decided_otherwise_in_a_lane_beside(course_copy: Path)
         await settled(screen)
         assert screen.lanes.lanes == [*before, name]
         assert screen.lane == name
-        assert screen.lanes.results[name]["sentence"] == "1"
-        assert screen.lanes.results["environment"]["sentence"].startswith("TruthWanted")
+        assert screen.lanes.results[name].sentence == "1"
+        assert screen.lanes.results["environment"].sentence.startswith("TruthWanted")

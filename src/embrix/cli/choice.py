@@ -10,14 +10,15 @@ from pathlib import Path
 from embrix.cli.usage import Faulty, Usage, course_folder
 from embrix.course.load import Course, load_course
 from embrix.course.naming import plain_name
+from embrix.lanes.inspection import unused_names
+from embrix.lanes.names import NoLane
+from embrix.lanes.session import Session
 from embrix.machine.lane import Lane
 from embrix.machine.limits import COMMAND, Limits
-from embrix.runs.lanes import NoLane
-from embrix.runs.memory_limit import limit_memory
-from embrix.runs.session import Session
 from embrix.text.diagnostic import render
 from embrix.text.source import Source, Unreadable, read_source
 from embrix.text.suggest import did_you_mean
+from embrix.workers.memory_limit import limit_memory
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,7 +51,7 @@ def chosen(arguments: argparse.Namespace) -> Chosen:
         session, language, source, _lanes(arguments, session, language), _given(arguments.bind),
         limits, _input(arguments.input),
     )  # fmt: skip
-    for name in session.unused_names(language, source.text, found.given):
+    for name in unused_names(session, language, source.text, found.given):
         if name != getattr(arguments, "over", "").partition("=")[0]:
             print(f"embrix: --bind {name} is not used by the program", file=sys.stderr)
     return found

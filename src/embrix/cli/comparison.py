@@ -19,7 +19,7 @@ from embrix.compare.range import BadRange, range_of
 from embrix.compare.sides import Side, parted, side
 from embrix.machine.lane import BadBinding, Lane
 from embrix.machine.limits import Limits
-from embrix.runs.hunted import as_case
+from embrix.services.hunts import as_case
 from embrix.suite.cases import COSTS, MAIN_COSTS
 from embrix.text.plural import counted
 from embrix.text.visible import cut, visible
@@ -179,10 +179,10 @@ def seek_difference(arguments: argparse.Namespace) -> int:
     if arguments.suite is not None:
         (path,) = suites_of(session, [arguments.suite])
         found = as_case(session, path, done.program, names, f"a hunt, seed {done.seed}")
-        if found["refused"]:
-            raise Usage(found["refused"])
+        if found.refused:
+            raise Usage(found.refused)
         print()
-        write_after_a_look(path, found["old"], found["text"], found["changes"], yes=arguments.yes)
+        write_after_a_look(path, found.old, found.text, found.changes, yes=arguments.yes)
     return 1
 
 

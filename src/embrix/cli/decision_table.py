@@ -7,13 +7,16 @@ import argparse
 import textwrap
 from typing import Any
 
+import msgspec
+
+from embrix.checking.decisions import NoDecision, changed_by, decision_table
 from embrix.cli.streams import print_answer
 from embrix.cli.usage import Usage, course_folder
 from embrix.compare.meaning import between_interpreters, between_languages, told_changes
 from embrix.course.naming import plain_name, split_version
-from embrix.runs.decisions import NoDecision, asked_and_chosen, changed_by
-from embrix.runs.lanes import NoVersion
-from embrix.runs.session import Session
+from embrix.lanes.names import NoVersion
+from embrix.lanes.session import Session
+from embrix.messages.replies import ChangedCase, ChoiceRow, QuestionRow
 from embrix.text.suggest import did_you_mean
 from embrix.text.visible import cut, visible
 
@@ -29,16 +32,16 @@ def questions(arguments: argparse.Namespace) -> int:
     languages = [arguments.language] if arguments.language else list(known)
     if arguments.decision is not None:
         return _changes(session, languages, arguments)
-    tables = {language: asked_and_chosen(session, language) for language in languages}
+    tables = {language: decision_table(session, language) for language in languages}
     if arguments.json:
-        print_answer("questions", tables)
+        print_answer("questions", msgspec.to_builtins(tables))
         return 0
     some = False
     for language, table in tables.items():
-        for question in table["questions"]:
+        for question in table.questions:
             some = True
             _print_question(question)
-        for choice in table["choices"]:
+        for choice in table.choices:
             some = True
             _print_choice(language, choice)
     if not some:
@@ -46,28 +49,29 @@ def questions(arguments: argparse.Namespace) -> int:
     return 0
 
 
-def _print_question(question: dict[str, Any]) -> None:
-    print(question["name"])
-    print(textwrap.indent(visible(question["program"], keep="\n").rstrip("\n"), "    │ "))
-    wide = max((len(lane) for lane, _, _ in question["answers"]), default=0)
-    labels = max(len(label or "none of these") for _, label, _ in question["answers"])
-    for lane, label, came in question["answers"]:
-        print(f"    {lane:<{wide}}  {label or 'none of these':<{labels}}  {visible(came)}")
+def _print_question(question: QuestionRow) -> None:
+    print(question.name)
+    print(textwrap.indent(visible(question.program, keep="\n").rstrip("\n"), "    │ "))
+    wide = max((len(one.lane) for one in question.answers), default=0)
+    labels = max(len(one.label or "none of these") for one in question.answers)
+    for one in question.answers:
+        label = one.label or "none of these"
+        print(f"    {one.lane:<{wide}}  {label:<{labels}}  {visible(one.came)}")
     print()
 
 
-def _print_choice(language: str, choice: dict[str, Any]) -> None:
-    print(f"{language}, {choice['name']}: {choice['question']}")
-    wide = max(map(len, choice["ways"]))
-    for way, why in choice["ways"].items():
-        lanes = ", ".join(lane for lane, own in choice["lanes"].items() if own == way)
+def _print_choice(language: str, choice: ChoiceRow) -> None:
+    print(f"{language}, {choice.name}: {choice.question}")
+    wide = max(map(len, choice.ways))
+    for way, why in choice.ways.items():
+        lanes = ", ".join(lane for lane, own in choice.lanes.items() if own == way)
         print(f"    {way:<{wide}}  {visible(why)}" + (f"  ◆ {lanes}" if lanes else ""))
     print()
 
 
 def _changes(session: Session, languages: list[str], arguments: argparse.Namespace) -> int:
     """Which cases change; in all languages that have the choice."""
-    found: dict[str, list[dict[str, Any]]] = {}
+    found: dict[str, list[ChangedCase]] = {}
     why = ""
     for language in languages:
         try:
@@ -77,16 +81,16 @@ def _changes(session: Session, languages: list[str], arguments: argparse.Namespa
     if not found:
         raise Usage(why)
     if arguments.json:
-        print_answer("questions", found)
+        print_answer("questions", msgspec.to_builtins(found))
         return 0
     for language, rows in found.items():
-        cases = len({row["case"] for row in rows})
+        cases = len({row.case for row in rows})
         print(f"{language}, {arguments.decision}: {cases or 'no'} case{'s'[: cases != 1]} "
               f"{'changes' if cases == 1 else 'change'}")  # fmt: skip
         for row in rows:
-            print(f"    {row['case']}")
-            print(f"        {visible(row['before'])}  becomes  {visible(row['after'])}"
-                  f"   on {', '.join(row['lanes'])}")  # fmt: skip
+            print(f"    {row.case}")
+            print(f"        {visible(row.before)}  becomes  {visible(row.after)}"
+                  f"   on {', '.join(row.lanes)}")  # fmt: skip
     return 0
 
 

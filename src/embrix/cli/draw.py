@@ -8,12 +8,12 @@ from embrix.cli.choice import chosen, text_of
 from embrix.cli.comparison import asked_range
 from embrix.cli.streams import print_answer
 from embrix.cli.usage import Usage, course_folder, new_file
+from embrix.documents.pictures import NoPicture, Wish, picture
 from embrix.draw.files import Unwritable, write_drawing
 from embrix.draw.kinds import KINDS, OF_PROGRAMS, OF_TEXTS, Kind
+from embrix.lanes.names import NoLane
+from embrix.lanes.session import Session
 from embrix.machine.lane import BadBinding
-from embrix.runs.lanes import NoLane
-from embrix.runs.pictures import NoPicture, Wish, picture
-from embrix.runs.session import Session
 from embrix.suite.cases import COSTS
 from embrix.text.suggest import did_you_mean
 

@@ -7,12 +7,12 @@ from pathlib import Path
 
 from embrix.cli.streams import print_answer
 from embrix.cli.usage import Usage, course_folder, new_file
-from embrix.course.starter import NoStarter, make_starter, write_files
-from embrix.runs.handout import Selection, handout
-from embrix.runs.handout_files import ENDINGS, write_handout
-from embrix.runs.lanes import NoLane
-from embrix.runs.pictures import NoPicture
-from embrix.runs.session import Session
+from embrix.documents.handout import Selection, handout
+from embrix.documents.handout_files import ENDINGS, write_handout
+from embrix.documents.pictures import NoPicture
+from embrix.documents.starter import NoStarter, make_starter, write_files
+from embrix.lanes.names import NoLane
+from embrix.lanes.session import Session
 from embrix.text.plural import counted
 from embrix.text.source import Unreadable, read_source
 

@@ -7,10 +7,10 @@ import sys
 from collections import Counter
 from collections.abc import Iterator
 
+from embrix.checking.strength import Noticed, try_mistakes
 from embrix.cli.streams import print_answer
 from embrix.cli.usage import Usage, course_folder
-from embrix.runs.session import Session
-from embrix.runs.strength import Noticed
+from embrix.lanes.session import Session
 from embrix.text.plural import counted
 from embrix.text.suggest import did_you_mean
 
@@ -27,7 +27,7 @@ def mistakes(arguments: argparse.Namespace) -> int:
     told: list[dict[str, object]] = []
     for language, name in _wanted(session, arguments):
         found_here: Counter[str] = Counter()
-        for found in session.strength(language, name, arguments.most):
+        for found in try_mistakes(session, language, name, arguments.most):
             found_here[found.how] += 1
             lane = f"{language}.{name}"
             if arguments.json:

@@ -22,8 +22,10 @@ from embrix.grammar.parser import Parsed
 from embrix.grammar.printing import Printer
 from embrix.grammar.report import Report, report_on, report_text
 from embrix.grammar.steps import ParseStep, descent, shift_reduce
-from embrix.runs.session import Session
-from embrix.runs.sketch import how_far
+from embrix.lanes.inspection import derivation, look
+from embrix.lanes.session import Session
+from embrix.messages.replies import Look, Mishap, Refusal, TreeRow
+from embrix.services.sketch import how_far
 from embrix.text.diagnostic import excerpt
 from embrix.text.source import Source, Span
 from embrix.text.suggest import did_you_mean
@@ -176,11 +178,11 @@ def parse(arguments: argparse.Namespace) -> int:
         raise Usage(
             f"{language} has no rule called {rule}; {did_you_mean(rule, target.entry, known)}"
         )
-    look = session.look(language, source.text, rule)
-    refused = look["refused"]
+    found = look(session, language, source.text, rule)
+    refused = found.refused
     answer: dict[str, Any] = {
-        "language": language, "tokens": _tokens(look, source),
-        "tree": [_branch(row) for row in look["tree"]], "more_rows": look.get("cut", 0),
+        "language": language, "tokens": _tokens(found, source),
+        "tree": [_branch(row) for row in found.tree], "more_rows": found.cut,
     }  # fmt: skip
     lines: list[str] = []
     if arguments.tokens:
@@ -191,22 +193,23 @@ def parse(arguments: argparse.Namespace) -> int:
             shown = Printer(target).show(parsed.term, rule, width=max(8, arguments.width)).text
             answer["text"], lines = shown, [shown]
     elif arguments.derivation:
-        trees = [tree["rows"] for tree in session.derivation(language, source.text, rule)]
+        trees = derivation(session, language, source.text, rule)
         answer["derivations"] = [
-            [{"depth": d, "name": name, "text": piece, "place": [start, end]}
-             for d, _, name, piece, start, end in rows]
+            [{"depth": row.depth, "name": row.form, "text": row.leaves,
+              "place": [row.start, row.end]} for row in rows]
             for rows in trees
         ]  # fmt: skip
-        lines = ["  " * d + (visible(piece) or name)
-                 for rows in trees for d, _, name, piece, _, _ in rows]  # fmt: skip
+        lines = [
+            "  " * row.depth + (visible(row.leaves) or row.form) for rows in trees for row in rows
+        ]
     elif target is not None and (arguments.shifts or arguments.descent):
         steps = _steps(target, language, source.text, arguments)
         answer["steps"] = [{"stack": s.stack, "rest": s.rest, "action": s.action} for s in steps]
         lines = [f"{s.stack or '(empty)'}  ·  {s.rest or '(end)'}\n    {s.action}" for s in steps]
     else:
         lines = [
-            "  " * depth + " ".join(part for part in (field, form, leaves) if part)
-            for depth, field, form, leaves, _, _ in look["tree"]
+            "  " * row.depth + " ".join(part for part in (row.field, row.form, row.leaves) if part)
+            for row in found.tree
         ]
     if arguments.json:
         rejection = {"rejection": _rejection(refused, source)} if refused is not None else {}
@@ -216,7 +219,7 @@ def parse(arguments: argparse.Namespace) -> int:
         if refused is not None:
             sys.stdout.flush()
             tell_refusal(refused, source)
-            for row, begun, why in refused.get("reading", ()):
+            for row, begun, why in refused.reading:
                 print(f"  tried {row}  (from {begun}): {why}", file=sys.stderr)
             tell_others(refused, source)
     return OK if refused is None else REJECTED
@@ -231,54 +234,54 @@ def _steps(
     return steps
 
 
-def tell_refusal(refused: dict[str, Any], source: Source) -> None:
+def tell_refusal(refused: Refusal, source: Source) -> None:
     """Why a program is rejected, with its place, on standard error."""
-    print(f"{refused['kind']}: {visible(refused['text'])}", file=sys.stderr)
-    if "place" in refused:
-        rows = excerpt(source, Span(*refused["place"]))
+    print(f"{refused.kind}: {visible(refused.text)}", file=sys.stderr)
+    if refused.place is not None:
+        rows = excerpt(source, Span(*refused.place))
         print("\n".join("  " + row for row in rows), file=sys.stderr)
 
 
-def tell_others(refused: dict[str, Any], source: Source) -> None:
+def tell_others(refused: Refusal, source: Source) -> None:
     """The mistakes of a rejected program beyond the first, on standard error."""
-    for message, start, _ in refused.get("mistakes", ())[1:]:
-        line, column = source.position(start)
-        print(f"also {line}:{column}: {visible(message)}", file=sys.stderr)
+    for one in refused.mistakes[1:]:
+        line, column = source.position(one.start)
+        print(f"also {line}:{column}: {visible(one.message)}", file=sys.stderr)
 
 
-def _rejection(refused: dict[str, Any], source: Source) -> dict[str, Any]:
-    mistakes = refused.get("mistakes") or [[refused["text"], *refused["place"]]]
+def _rejection(refused: Refusal, source: Source) -> dict[str, Any]:
+    start, end = refused.place or (0, 0)
+    mistakes = refused.mistakes or [Mishap(refused.text, start, end)]
     found: dict[str, Any] = {
-        "by": refused.get("name") or refused["kind"], "message": refused["text"], "mistakes": [],
+        "by": refused.name or refused.kind, "message": refused.text, "mistakes": [],
     }  # fmt: skip
-    for message, start, end in mistakes:
-        line, column = source.position(start)
+    for one in mistakes:
+        line, column = source.position(one.start)
         found["mistakes"].append(
-            {"message": message, "place": [start, end], "line": line, "column": column}
+            {"message": one.message, "place": [one.start, one.end], "line": line, "column": column}
         )
-    if "trees" in refused:
-        found["trees"] = [[_branch(row) for row in tree] for tree in refused["trees"]]
-    if "reading" in refused:
-        found["reading"] = [f"{row}  (from {at}): {why}" for row, at, why in refused["reading"]]
+    if refused.trees:
+        found["trees"] = [[_branch(row) for row in tree] for tree in refused.trees]
+    if refused.reading:
+        found["reading"] = [f"{row}  (from {at}): {why}" for row, at, why in refused.reading]
     return found
 
 
-def _branch(row: list[Any]) -> dict[str, Any]:
-    depth, field, form, leaves, start, end = row
-    place = {"place": [start, end]} if start >= 0 else {}
-    return {"depth": depth, "field": field, "form": form, "leaves": leaves, **place}
+def _branch(row: TreeRow) -> dict[str, Any]:
+    place = {"place": [row.start, row.end]} if row.start >= 0 else {}
+    return {"depth": row.depth, "field": row.field, "form": row.form, "leaves": row.leaves, **place}
 
 
-def _tokens(look: dict[str, Any], source: Source) -> list[dict[str, Any]]:
-    found = []
-    for start, end, kind in look["tokens"]:
+def _tokens(found: Look, source: Source) -> list[dict[str, Any]]:
+    rows = []
+    for start, end, kind in found.tokens:
         line, column = source.position(start)
-        value = look.get("values", {}).get(str(start), "")
-        found.append({
+        value = found.values.get(str(start), "")
+        rows.append({
             "place": [start, end], "line": line, "column": column, "kind": kind,
             "text": source.text[start:end], **({"value": value} if value else {}),
         })  # fmt: skip
-    return found
+    return rows
 
 
 def _token_line(token: dict[str, Any]) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import contextlib
 from collections.abc import Callable
 
-from embrix.runs.prompt import Prompt
+from embrix.services.prompt import Prompt
 
 
 def converse(prompt: Prompt, read: Callable[[str], str]) -> None:

@@ -5,19 +5,23 @@ from __future__ import annotations
 import argparse
 import sys
 import textwrap
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Any
 
+from embrix.checking.diagnostics import Checked, diagnostics
 from embrix.cli.choice import Chosen, chosen, lanes_of
 from embrix.cli.reading import tell_others
 from embrix.cli.repl import converse
 from embrix.cli.status import FAULTY, OK, UNREAD, status_of
 from embrix.cli.streams import print_answer
 from embrix.cli.usage import Usage, course_folder
+from embrix.lanes.inspection import look
+from embrix.lanes.results import ending
+from embrix.lanes.session import Session
 from embrix.machine.lane import BadBinding, Lane
 from embrix.machine.outcome import Outcome, Result
-from embrix.runs.prompt import Prompt
-from embrix.runs.session import Session, ending, result_data
+from embrix.messages.replies import Refusal
+from embrix.services.prompt import Prompt
 from embrix.text.codes import CODES
 from embrix.text.diagnostic import Diagnostic, excerpt, render
 from embrix.text.plural import counted
@@ -30,13 +34,14 @@ from embrix.trace.walk import Walk, walkable
 def check(arguments: argparse.Namespace) -> int:
     """Print everything there is to say about a course."""
     session = Session(course_folder(arguments.course, about=True))
-    findings = session.diagnostics()
+    checked = diagnostics(session)
+    findings = checked.findings
     if arguments.json:
-        print_answer("check", _checked(session, findings))
+        print_answer("check", _checked(session, checked))
     else:
         for finding in findings:
             print(render(finding), end="\n\n")
-        for text, report in {report.law.text: report for _, report in session.laws}.items():
+        for text, report in {report.law.text: report for _, report in checked.laws}.items():
             if report.untried:
                 print(f"{text}\n    not tried: {report.untried}")
             elif report.counterexample is None:
@@ -58,24 +63,24 @@ def _without_steps(session: Session) -> list[str]:
     ]
 
 
-def _checked(session: Session, findings: list[Diagnostic]) -> dict[str, Any]:
+def _checked(session: Session, checked: Checked) -> dict[str, Any]:
     course = session.course
     laws = [
         {"language": name, "text": report.law.text, "tried": report.tried, "seed": report.seed,
          **({"untried": report.untried} if report.untried else {}),
          **({"counterexample": report.counterexample} if report.counterexample else {})}
-        for name, report in session.laws
+        for name, report in checked.laws
     ]  # fmt: skip
     lanes = {
         name: [*course.interpreters.get(name, {}), *course.broken.get(name, ())]
         for name in course.languages
     }
     return {"course": course.title, "languages": lanes, "laws": laws,
-            "findings": [finding.as_data() for finding in findings],
+            "findings": [finding.as_data() for finding in checked.findings],
             "without_steps": _without_steps(session)}  # fmt: skip
 
 
-def _census(session: Session, findings: list[Any]) -> str:
+def _census(session: Session, findings: Sequence[Diagnostic]) -> str:
     course = session.course
     parts = []
     for name in course.languages:
@@ -112,9 +117,9 @@ def run(arguments: argparse.Namespace) -> int:
     return status_of([result.outcome.kind for _, result in results])
 
 
-def _refused(work: Chosen) -> dict[str, Any]:
+def _refused(work: Chosen) -> Refusal:
     """Why a program that was rejected is, with all its mistakes."""
-    return work.session.look(work.language, work.source.text)["refused"] or {}
+    return look(work.session, work.language, work.source.text).refused or Refusal("", "")
 
 
 def _result(work: Chosen, lane: Lane) -> Result:
@@ -125,13 +130,12 @@ def _result(work: Chosen, lane: Lane) -> Result:
 
 
 def _data(work: Chosen, result: Result) -> dict[str, Any]:
-    data = result_data(result)
-    outcome: dict[str, Any] = data["outcome"]
+    outcome: dict[str, Any] = result.outcome.as_data()
     if result.outcome.place is not None:
         line, column = work.source.position(result.outcome.place[0])
         outcome["line"], outcome["column"] = line, column
     state = {"state": list(result.state)} if result.state else {}
-    return {"outcome": outcome, "output": data["output"], "costs": data["costs"], **state}
+    return {"outcome": outcome, "output": list(result.output), "costs": result.costs, **state}
 
 
 def _print_result(work: Chosen, result: Result, label: str) -> None:

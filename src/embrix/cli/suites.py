@@ -10,15 +10,18 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
+import msgspec
+
+from embrix.checking.diagnostics import diagnostics
+from embrix.checking.verdicts import Testing, check_suite, merged, only, with_history
 from embrix.cli.status import FAULTY, NEGATIVE, OK
 from embrix.cli.streams import print_answer
 from embrix.cli.streams import progress as progress_line
 from embrix.cli.usage import Faulty, Usage, course_folder, new_file
 from embrix.course.replacing import Changed, Damaged, go_back, replace_file
+from embrix.lanes.session import Session
 from embrix.machine.lane import BadBinding
-from embrix.runs.session import Session
-from embrix.runs.shared import Lost, Shared, Telling
-from embrix.runs.verdicts import Testing, merged, only, with_history
+from embrix.messages.replies import CaseVerdict, SuiteReport
 from embrix.suite.accept import Acceptance, CannotAccept, accept
 from embrix.suite.adopt import adopt
 from embrix.suite.cases import Suite
@@ -33,6 +36,7 @@ from embrix.text.saving import save_text
 from embrix.text.source import Unreadable, read_source
 from embrix.text.suggest import did_you_mean
 from embrix.text.visible import visible
+from embrix.workers.copies import Lost, Shared, Telling
 
 
 def test(arguments: argparse.Namespace) -> int:
@@ -47,7 +51,7 @@ def test(arguments: argparse.Namespace) -> int:
     found, told = _run_all(session, paths, arguments)
     reports = [only(report, arguments.tags, arguments.lanes) for report in found]
     findings = [finding for finding in told if finding.severity == "error"]
-    failed = any(v[1] == "failed" for r in reports for c in r["cases"] for v in c["verdicts"])
+    failed = any(v.state == "failed" for r in reports for c in r.cases for v in c.verdicts)
     form = "json" if arguments.json else arguments.report
     if form is not None:
         text = write_report(form, session.course.title, reports)
@@ -103,7 +107,7 @@ def _cells(session: Session, arguments: argparse.Namespace) -> int:
 
 def _run_all(
     session: Session, paths: list[Path], arguments: argparse.Namespace
-) -> tuple[list[dict[str, Any]], list[Diagnostic]]:
+) -> tuple[list[SuiteReport], Sequence[Diagnostic]]:
     """A report for each suite, and what there is to say about definitions, which is found out
     meanwhile. Where there are more cores than suites, cases are shared out."""
     workers = arguments.jobs or min(os.cpu_count() or 1, 1 + _cells(session, arguments) // WORTH)
@@ -112,17 +116,24 @@ def _run_all(
 
     def work(part: int, telling: Telling) -> dict[str, Any]:
         number, share = divmod(part, shares)
-        return session.test(
-            paths[number], telling, arguments.grammar, (share, shares), ask, arguments.lanes or ()
-        )
+
+        def progress(done: int, of: int) -> None:
+            telling({"done": done, "of": of})
+
+        report = check_suite(
+            session, paths[number], progress, arguments.grammar, (share, shares), ask,
+            arguments.lanes or (),
+        )  # fmt: skip
+        plain: dict[str, Any] = msgspec.to_builtins(report)
+        return plain
 
     def telling(progress: dict[str, Any]) -> None:
         progress_line(f"{progress['done']} of {counted(progress['of'], 'case')} ")
 
     shared = Shared.begin(work, len(paths) * shares, workers, telling)
     try:
-        findings = session.diagnostics(paths, arguments.lanes or ())
-        answers = shared.wait()
+        findings = diagnostics(session, paths, arguments.lanes or ()).findings
+        answers = [msgspec.convert(one, SuiteReport) for one in shared.wait()]
     except Lost as lost:
         raise Usage(f"the suites were not run: {lost}") from lost
     finally:
@@ -135,55 +146,55 @@ def _run_all(
     return reports, findings
 
 
-def _print_report(report: dict[str, Any], path: Path, session: Session, *, since: bool) -> None:
-    if not report["language"]:
-        print(f"{report['file']}: not run, because it cannot be read")
+def _print_report(report: SuiteReport, path: Path, session: Session, *, since: bool) -> None:
+    if not report.language:
+        print(f"{report.file}: not run, because it cannot be read")
         return
     tally = {"passed": 0, "failed": 0, "left out": 0}
     if since:
         report = with_history(session, report)
-        if "unkept" in report:
-            print(f"! {report['unkept']}", file=sys.stderr)
-    for case in report["cases"]:
-        wrong = [verdict for verdict in case["verdicts"] if verdict[1] == "failed"]
-        for verdict in case["verdicts"]:
-            tally[verdict[1]] += 1
+        if report.unkept:
+            print(f"! {report.unkept}", file=sys.stderr)
+    for case in report.cases:
+        wrong = [verdict for verdict in case.verdicts if verdict.state == "failed"]
+        for verdict in case.verdicts:
+            tally[verdict.state] += 1
         if not wrong:
             continue
-        print(f"✗ {case['name']}  ({report['file']}:{case['line']})")
-        print(textwrap.indent(visible(case["program"], keep="\n").rstrip("\n"), "    │ "))
-        for alike in _alike(wrong, case.get("since", {})):
-            _, _, expected, actual, _, _, parts = alike[0]
-            print(f"    {', '.join(verdict[0] for verdict in alike)}")
-            print("\n".join(under("      expected  ", visible(expected), parts[0])))
-            print("\n".join(under("      but got   ", visible(actual), parts[1])))
-            red = case.get("since", {}).get(alike[0][0], "")
+        print(f"✗ {case.name}  ({report.file}:{case.line})")
+        print(textwrap.indent(visible(case.program, keep="\n").rstrip("\n"), "    │ "))
+        for alike in _alike(wrong, case.since):
+            first = alike[0]
+            print(f"    {', '.join(verdict.lane for verdict in alike)}")
+            print("\n".join(under("      expected  ", visible(first.expected), first.parts[0])))
+            print("\n".join(under("      but got   ", visible(first.actual), first.parts[1])))
+            red = case.since.get(first.lane, "")
             if red:
                 print(f"      red {red}")
         print()
-    plain = [lane for lane in report.get("lanes", []) if "[" not in lane]
-    decided = len(report.get("lanes", [])) - len(plain)
+    plain = [lane for lane in report.lanes if "[" not in lane]
+    decided = len(report.lanes) - len(plain)
     lanes = ", ".join(plain) or "no interpreter"
     if decided:
         lanes += f" and {counted(decided, 'lane')} with choices decided otherwise"
     told = f"{tally['passed']} passed, {tally['failed']} failed"
     if tally["left out"]:
         told += f", {tally['left out']} left out"
-    if not report.get("lanes"):
-        told = f"{len(report['cases'])} waiting"
-    for name in report.get("not_allowed", ()):
+    if not report.lanes:
+        told = f"{len(report.cases)} waiting"
+    for name in report.not_allowed:
         print(f"! {name} was not run: its command has not been allowed (embrix allow {name})")
-    for name in report.get("broken", ()):
+    for name in report.broken:
         print(f"! {name} was not run: its definition has errors")
-    cases = counted(len(report["cases"]), "case")
-    print(f"{report.get('file', 'suite')}: {cases} on {lanes}: {told}")
+    cases = counted(len(report.cases), "case")
+    print(f"{report.file}: {cases} on {lanes}: {told}")
 
 
-def _alike(wrong: list[list[Any]], since: dict[str, str]) -> list[list[list[Any]]]:
+def _alike(wrong: list[CaseVerdict], since: dict[str, str]) -> list[list[CaseVerdict]]:
     """Verdicts that say the same of several lanes, together."""
-    groups: dict[tuple[str, str, str], list[list[Any]]] = {}
+    groups: dict[tuple[str, str, str], list[CaseVerdict]] = {}
     for verdict in wrong:
-        key = (verdict[2], verdict[3], since.get(verdict[0], ""))
+        key = (verdict.expected, verdict.actual, since.get(verdict.lane, ""))
         groups.setdefault(key, []).append(verdict)
     return list(groups.values())
 

@@ -8,10 +8,13 @@ import sys
 from pathlib import Path
 from typing import Any
 
+import msgspec
+
 from embrix.cli.choice import chosen
 from embrix.cli.status import NEGATIVE, OK, REJECTED, UNREAD
 from embrix.cli.usage import Usage, new_file
 from embrix.machine.lane import BadBinding
+from embrix.messages.replies import ClausePlace, StationData
 from embrix.text.plural import counted
 from embrix.text.visible import times, visible
 from embrix.trace.data import head_data, station_data
@@ -95,41 +98,44 @@ def _saved(arguments: argparse.Namespace) -> int:
 
 
 def _print(
-    arguments: argparse.Namespace, head: dict[str, Any], stations: list[dict[str, Any]]
+    arguments: argparse.Namespace, head: dict[str, Any], stations: list[StationData]
 ) -> None:
     if arguments.json:
         told = {key: value for key, value in head.items() if key != "levels"}
-        print(json.dumps({**told, "stations": stations}, indent=2))
+        print(json.dumps({**told, "stations": msgspec.to_builtins(stations)}, indent=2))
         return
     print(f"{head['language']} {head['lane']}: {head['length']:,} stations")
     for one in stations:
-        sign = {"enter": "┌ ", "leave": "└ ", "term": "→ ", "end": "◆ "}.get(one["kind"], "  ")
-        print(f"{one['number']:>7,}  {'│ ' * min(one['depth'], 30)}{sign}{visible(one['brief'])}")
+        sign = {"enter": "┌ ", "leave": "└ ", "term": "→ ", "end": "◆ "}.get(one.kind, "  ")
+        print(f"{one.number:>7,}  {'│ ' * min(one.depth, 30)}{sign}{visible(one.brief)}")
         if len(stations) == 1:
             _details(one)
 
 
-def _details(station: dict[str, Any]) -> None:
+def _clause(clause: ClausePlace) -> str:
+    return f"{clause.file}:{clause.line}  {visible(clause.text)}"
+
+
+def _details(station: StationData) -> None:
     """Everything about one station."""
-    if station["brief"] != station["text"]:
-        print(f"  in full   {visible(station['text'])}")
-    for name, value, shadowed, origin in station["bindings"]:
-        told = "shadowed" if shadowed else origin
-        print(f"  {name:<9} {visible(value)}   ({told})")
-    for location, value, role, *rest in station["store"]:
-        told = f"   ({role})" if role else ""
-        told += f"   (used again {times(rest[0])})" if rest and rest[0] else ""
-        told += "   (changed)" if location in station["changed"] else ""
-        print(f"  {location:<9} {visible(value)}{told}")
-    if station["clause"]:
-        print(f"  clause    {station['clause']['file']}:{station['clause']['line']}  "
-              f"{visible(station['clause']['text'])}")  # fmt: skip
-    for put in station["put"]:
-        told = counted(len(put["places"]), "place")
-        told += "".join(f", stopped by {form}" for form, _ in put["stopped"])
-        told += "".join(f", {old} renamed {new}" for old, new in put["renamed"])
-        print(f"  put       {visible(put['value'])} for {put['name']}: {told}")
-    for clause in station["refused"]:
-        print(f"  not taken {clause['file']}:{clause['line']}  {visible(clause['text'])}")
-    for judgement in station["stack"]:
+    if station.brief != station.text:
+        print(f"  in full   {visible(station.text)}")
+    for bound in station.bindings:
+        told = "shadowed" if bound.shadowed else bound.origin
+        print(f"  {bound.name:<9} {visible(bound.value)}   ({told})")
+    for held in station.store:
+        told = f"   ({held.role})" if held.role else ""
+        told += f"   (used again {times(held.reused)})" if held.reused else ""
+        told += "   (changed)" if held.location in station.changed else ""
+        print(f"  {held.location:<9} {visible(held.value)}{told}")
+    if station.clause is not None:
+        print(f"  clause    {_clause(station.clause)}")
+    for put in station.put:
+        told = counted(len(put.places), "place")
+        told += "".join(f", stopped by {form}" for form, _ in put.stopped)
+        told += "".join(f", {old} renamed {new}" for old, new in put.renamed)
+        print(f"  put       {visible(put.value)} for {put.name}: {told}")
+    for clause in station.refused:
+        print(f"  not taken {_clause(clause)}")
+    for judgement in station.stack:
         print(f"  inside    {visible(judgement)}")

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import argparse
 
+from embrix.checking.suite_coverage import uncovered
 from embrix.cli.streams import print_answer
 from embrix.cli.usage import Usage, course_folder
-from embrix.runs.session import Session
-from embrix.runs.suite_coverage import uncovered
+from embrix.lanes.session import Session
 from embrix.text.suggest import did_you_mean
 from embrix.text.visible import cut, visible
 

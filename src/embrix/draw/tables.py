@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
+from dataclasses import dataclass
 
 from embrix.draw.plain import write_text
 from embrix.draw.scene import (
@@ -22,6 +22,7 @@ from embrix.draw.scene import (
     text_block,
     wide,
 )
+from embrix.messages.replies import Look, SuiteReport
 from embrix.text.source import Source
 from embrix.text.visible import cut, visible
 
@@ -67,12 +68,12 @@ def table_block(
     return Block(broad, bottom + 1, tuple(items))
 
 
-def draw_tokens(text: str, look: dict[str, Any], title: str) -> Drawing:
+def draw_tokens(text: str, look: Look, title: str) -> Drawing:
     """The tokens of a text: where each begins, its kind, its slice; what is no token as well."""
     source = Source("", text)
-    found: list[tuple[int, int, str, Role]] = [(b, e, kind, "ink") for b, e, kind in look["tokens"]]
-    found += [(begin, end, "skipped", "faint") for begin, end in look["skipped"]]
-    found += [(begin, end, "no token", "bad") for begin, end in look["invalid"]]
+    found: list[tuple[int, int, str, Role]] = [(b, e, kind, "ink") for b, e, kind in look.tokens]
+    found += [(begin, end, "skipped", "faint") for begin, end in look.skipped]
+    found += [(begin, end, "no token", "bad") for begin, end in look.invalid]
     rows: list[list[tuple[str, Role]]] = []
     for begin, end, kind, role in sorted(found)[:MOST_TOKENS]:
         place = "{}:{}".format(*source.position(begin))
@@ -85,15 +86,15 @@ def draw_tokens(text: str, look: dict[str, Any], title: str) -> Drawing:
     return Drawing((scene,), write_text(scene))
 
 
-def draw_suite(report: dict[str, Any], title: str) -> Drawing:
+def draw_suite(report: SuiteReport, title: str) -> Drawing:
     """Cases against lanes: a sign in each cell."""
-    lanes = [lane for lane in report["lanes"] if "[" not in lane]
+    lanes = [lane for lane in report.lanes if "[" not in lane]
     rows: list[list[tuple[str, Role]]] = []
     failed = 0
-    for case in report["cases"]:
-        verdicts = {verdict[0]: verdict[1] for verdict in case["verdicts"]}
+    for case in report.cases:
+        verdicts = {verdict.lane: verdict.state for verdict in case.verdicts}
         failed += sum(verdicts.get(lane) == "failed" for lane in lanes)
-        row: list[tuple[str, Role]] = [(cut(case["name"], 60), "ink")]
+        row: list[tuple[str, Role]] = [(cut(case.name, 60), "ink")]
         row += [SIGNS.get(verdicts.get(lane, "left out"), ("·", "faint")) for lane in lanes]
         rows.append(row)
     told = f"◆ as expected   ✗ not ({failed})   · not asked"
@@ -102,19 +103,27 @@ def draw_suite(report: dict[str, Any], title: str) -> Drawing:
     return Drawing((scene,), write_text(scene))
 
 
-def draw_decisions(table: Sequence[dict[str, Any]], title: str) -> Drawing:
+@dataclass(frozen=True, slots=True)
+class TableRow:
+    """A question with the answer of each lane."""
+
+    question: str
+    answers: dict[str, str]
+
+
+def draw_decisions(table: Sequence[TableRow], title: str) -> Drawing:
     """Questions against lanes: the answer of each in its cell. A lane that decides a choice
     otherwise has no column: what that changes stands under the table."""
-    lanes = list(dict.fromkeys(lane for row in table for lane in row["answers"] if "[" not in lane))
+    lanes = list(dict.fromkeys(lane for row in table for lane in row.answers if "[" not in lane))
     rows: list[list[tuple[str, Role]]] = []
     notes: list[str] = []
     for row in table:
-        name = cut(row["question"], 60)
+        name = cut(row.question, 60)
         line: list[tuple[str, Role]] = [(name, "ink")]
-        line += [(cut(row["answers"].get(lane, "·"), 24), "ink") for lane in lanes]
+        line += [(cut(row.answers.get(lane, "·"), 24), "ink") for lane in lanes]
         rows.append(line)
         otherwise: dict[tuple[str, str], list[str]] = {}
-        for lane, answer in row["answers"].items():
+        for lane, answer in row.answers.items():
             plain, _, decided = lane.partition("[")
             if decided:
                 otherwise.setdefault((decided.rstrip("]"), answer), []).append(plain)

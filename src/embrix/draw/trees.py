@@ -21,6 +21,7 @@ from embrix.draw.scene import (
     text_block,
     wide,
 )
+from embrix.messages.replies import TreeRow
 from embrix.text.visible import visible
 
 GAP, LEVEL = 14.0, 34.0
@@ -39,20 +40,19 @@ class Tree:
     """What else is written below it: names, numbers, a slice of the text."""
 
 
-def tree_of_rows(rows: Sequence[Sequence[object]]) -> Tree | None:
-    """A tree from rows of (depth, field, form, leaves, …), parents before their children."""
+def tree_of_rows(rows: Sequence[TreeRow]) -> Tree | None:
+    """A tree from its rows, parents before their children."""
     stack: list[tuple[int, Tree]] = []
     root: Tree | None = None
     for row in rows:
-        depth, text, leaves = int(str(row[0])), str(row[2]), str(row[3] or "")
-        node = Tree(text, detail=leaves)
-        while stack and stack[-1][0] >= depth:
+        node = Tree(row.form, detail=row.leaves)
+        while stack and stack[-1][0] >= row.depth:
             stack.pop()
         if stack:
             stack[-1][1].children.append(node)
         elif root is None:
             root = node
-        stack.append((depth, node))
+        stack.append((row.depth, node))
     return root
 
 

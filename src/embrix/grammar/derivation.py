@@ -63,13 +63,13 @@ def derivations(grammar: Grammar, text: str, rule: str | None = None) -> list[De
     return trees
 
 
-def rows_of(tree: Derived, text: str) -> list[list[object]]:
+def rows_of(tree: Derived, text: str) -> list[tuple[int, str, str, str, int, int]]:
     """A tree as rows from the top: depth, "", name, text of a token, start, end."""
-    rows: list[list[object]] = []
+    rows: list[tuple[int, str, str, str, int, int]] = []
     stack = [(0, tree)]
     while stack:
         depth, node = stack.pop()
         piece = text[node.start : node.end] if node.is_token else ""
-        rows.append([depth, "", node.name, piece, node.start, node.end])
+        rows.append((depth, "", node.name, piece, node.start, node.end))
         stack.extend((depth + 1, part) for part in reversed(node.parts))
     return rows

@@ -30,7 +30,7 @@ MAIN_COSTS = (
 """The costs that lanes are compared by, in the order in which they are shown."""
 
 
-def costs_by_spread(lanes: Sequence[Mapping[str, int]]) -> list[str]:
+def costs_by_spread(lanes: Sequence[Mapping[str, float]]) -> list[str]:
     """The main costs that some of these lanes have, those first that most of them have."""
     having = {name: sum(bool(one.get(name)) for one in lanes) for name in MAIN_COSTS}
     return sorted((name for name in MAIN_COSTS if having[name]), key=lambda name: -having[name])

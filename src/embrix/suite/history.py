@@ -18,6 +18,8 @@ from typing import Any
 
 import platformdirs
 
+from embrix.messages.replies import SuiteReport
+
 VERSION = 1
 MOST_SECONDS = 250_000_000_000
 """The last moment that a calendar with four digits has, in seconds since the epoch."""
@@ -207,11 +209,11 @@ def since_text(since: Since, now: float | None = None) -> str:
     return f"{told}, {since.edits} edits ago" if since.edits > 1 else told
 
 
-def rows_of(report: Mapping[str, Any]) -> list[tuple[str, str, str, str]]:
+def rows_of(report: SuiteReport) -> list[tuple[str, str, str, str]]:
     """The verdicts of a report as rows; what is left out is not kept."""
     return [
-        (case["name"], verdict[0], verdict[1], verdict[3])
-        for case in report["cases"]
-        for verdict in case["verdicts"]
-        if verdict[1] != "left out"
+        (case.name, verdict.lane, verdict.state, verdict.actual)
+        for case in report.cases
+        for verdict in case.verdicts
+        if verdict.state != "left out"
     ]

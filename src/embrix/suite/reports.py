@@ -8,16 +8,15 @@ from collections.abc import Iterator, Sequence
 from typing import Any
 from xml.etree import ElementTree
 
+from embrix.messages.replies import CaseRow, CaseVerdict, SuiteReport
 from embrix.suite.expected_steps import marks
 
 FORMATS = ("junit", "tap", "json", "html")
 SCHEMA = 1
 """The version of the JSON report: see `docs/schemas/report.schema.json`."""
 
-Report = dict[str, Any]
 
-
-def write_report(form: str, title: str, reports: Sequence[Report]) -> str:
+def write_report(form: str, title: str, reports: Sequence[SuiteReport]) -> str:
     """The report in one of the formats."""
     if form == "junit":
         return junit(title, reports)
@@ -26,47 +25,47 @@ def write_report(form: str, title: str, reports: Sequence[Report]) -> str:
     return page(title, reports) if form == "html" else as_json(title, reports)
 
 
-def counted(reports: Sequence[Report]) -> dict[str, int]:
+def counted(reports: Sequence[SuiteReport]) -> dict[str, int]:
     """How many verdicts there are of each kind."""
     counts = {"passed": 0, "failed": 0, "left out": 0}
     for _, _, verdict in _verdicts(reports):
-        counts[verdict[1]] += 1
+        counts[verdict.state] += 1
     return counts
 
 
-def _verdicts(reports: Sequence[Report]) -> Iterator[tuple[Report, Report, list[Any]]]:
+def _verdicts(reports: Sequence[SuiteReport]) -> Iterator[tuple[SuiteReport, CaseRow, CaseVerdict]]:
     for report in reports:
-        for case in report["cases"]:
-            for verdict in case["verdicts"]:
+        for case in report.cases:
+            for verdict in case.verdicts:
                 yield report, case, verdict
 
 
-def as_json(title: str, reports: Sequence[Report]) -> str:
+def as_json(title: str, reports: Sequence[SuiteReport]) -> str:
     """Every verdict by name instead of by place in a row."""
     suites = [
         {
-            "file": report["file"],
-            "language": report["language"],
-            "lanes": report["lanes"],
-            "not_run": list(report.get("broken", ())),
+            "file": report.file,
+            "language": report.language,
+            "lanes": report.lanes,
+            "not_run": report.broken,
             "cases": [
                 {
-                    "name": case["name"], "line": case["line"], "tags": case["tags"],
-                    "program": case["program"],
-                    "verdicts": [_verdict(verdict) for verdict in case["verdicts"]],
+                    "name": case.name, "line": case.line, "tags": case.tags,
+                    "program": case.program,
+                    "verdicts": [_verdict(verdict) for verdict in case.verdicts],
                 }
-                for case in report["cases"]
+                for case in report.cases
             ],
             "questions": [
                 {
-                    "name": question["name"],
-                    "labels": question["labels"],
+                    "name": question.name,
+                    "labels": question.labels,
                     "answers": [
-                        {"lane": lane, "label": label, "came": came}
-                        for lane, label, came in question["answers"]
+                        {"lane": one.lane, "label": one.label, "came": one.came}
+                        for one in question.answers
                     ],
                 }
-                for question in report.get("questions", ())
+                for question in report.questions
             ],
         }
         for report in reports
@@ -75,13 +74,14 @@ def as_json(title: str, reports: Sequence[Report]) -> str:
     return json.dumps(whole, indent=2, ensure_ascii=False)
 
 
-def _verdict(verdict: list[Any]) -> dict[str, Any]:
-    lane, state, expected, actual, what, station, *_ = verdict
-    told: dict[str, Any] = {"lane": lane, "state": state}
-    if state == "failed":
-        told |= {"about": what, "expected": expected, "actual": actual}
-        if station >= 0:
-            told["station"] = station
+def _verdict(verdict: CaseVerdict) -> dict[str, Any]:
+    told: dict[str, Any] = {"lane": verdict.lane, "state": verdict.state}
+    if verdict.state == "failed":
+        told |= {
+            "about": verdict.what, "expected": verdict.expected, "actual": verdict.actual,
+        }  # fmt: skip
+        if verdict.station >= 0:
+            told["station"] = verdict.station
     return told
 
 
@@ -99,37 +99,37 @@ def _clean(text: str) -> str:
     )  # fmt: skip
 
 
-def junit(title: str, reports: Sequence[Report]) -> str:
+def junit(title: str, reports: Sequence[SuiteReport]) -> str:
     """JUnit XML: a test suite for each suite and lane, a test for each case."""
     root = ElementTree.Element("testsuites", name=_clean(title))
     totals = [0, 0, 0]
     for report in reports:
-        for lane in report["lanes"]:
-            own = [(c, v) for c in report["cases"] for v in c["verdicts"] if v[0] == lane]
+        for lane in report.lanes:
+            own = [(c, v) for c in report.cases for v in c.verdicts if v.lane == lane]
             counts = [
-                len(own), sum(v[1] == "failed" for _, v in own),
-                sum(v[1] == "left out" for _, v in own),
+                len(own), sum(v.state == "failed" for _, v in own),
+                sum(v.state == "left out" for _, v in own),
             ]  # fmt: skip
             totals = [a + b for a, b in zip(totals, counts, strict=True)]
             suite = ElementTree.SubElement(
-                root, "testsuite", name=_clean(f"{report['file']} on {lane}"),
+                root, "testsuite", name=_clean(f"{report.file} on {lane}"),
                 tests=str(counts[0]), failures=str(counts[1]), errors="0",
                 skipped=str(counts[2]),
             )  # fmt: skip
             for case, verdict in own:
                 test = ElementTree.SubElement(
-                    suite, "testcase", name=_clean(case["name"]),
-                    classname=_clean(f"{report['language']}.{lane}"),
-                    file=_clean(report["file"]), line=str(case["line"]),
+                    suite, "testcase", name=_clean(case.name),
+                    classname=_clean(f"{report.language}.{lane}"),
+                    file=_clean(report.file), line=str(case.line),
                 )  # fmt: skip
-                if verdict[1] == "left out":
+                if verdict.state == "left out":
                     ElementTree.SubElement(test, "skipped", message="the case is not about it")
-                elif verdict[1] == "failed":
-                    message = f"expected {verdict[2]}, but got {verdict[3]}"
+                elif verdict.state == "failed":
+                    message = f"expected {verdict.expected}, but got {verdict.actual}"
                     failure = ElementTree.SubElement(
-                        test, "failure", message=_clean(message), type=verdict[4] or "outcome"
+                        test, "failure", message=_clean(message), type=verdict.what or "outcome"
                     )
-                    failure.text = _clean(case["program"])
+                    failure.text = _clean(case.program)
     root.set("tests", str(totals[0]))
     root.set("failures", str(totals[1]))
     root.set("errors", "0")
@@ -142,19 +142,19 @@ def junit(title: str, reports: Sequence[Report]) -> str:
 # ---------------------------------------------------------------------- TAP
 
 
-def tap(reports: Sequence[Report]) -> str:
+def tap(reports: Sequence[SuiteReport]) -> str:
     """TAP version 14, a test point for each case on each lane."""
     rows = list(_verdicts(reports))
     lines = ["TAP version 14", f"1..{len(rows)}"]
     for number, (report, case, verdict) in enumerate(rows, 1):
-        lane, state, expected, actual, what, *_ = verdict
-        name = _escaped(f"{report['file']}: {case['name']} on {lane}")
-        sign = "not ok" if state == "failed" else "ok"
-        skip = " # SKIP the case is not about it" if state == "left out" else ""
+        name = _escaped(f"{report.file}: {case.name} on {verdict.lane}")
+        sign = "not ok" if verdict.state == "failed" else "ok"
+        skip = " # SKIP the case is not about it" if verdict.state == "left out" else ""
         lines.append(f"{sign} {number} - {name}{skip}")
-        if state == "failed":
-            told = {"about": what or "outcome", "expected": expected, "actual": actual,
-                    "file": report["file"], "line": case["line"]}  # fmt: skip
+        if verdict.state == "failed":
+            told = {"about": verdict.what or "outcome", "expected": verdict.expected,
+                    "actual": verdict.actual,
+                    "file": report.file, "line": case.line}  # fmt: skip
             lines.append("  ---")
             lines += [f"  {key}: {json.dumps(value)}" for key, value in told.items()]
             lines.append("  ...")
@@ -184,7 +184,7 @@ mark { background: #f6d4cf; color: inherit; } .why { color: #55656e; }
 _SIGNS = {"passed": ("◆", "passed"), "failed": ("✗", "failed"), "left out": ("·", "out")}
 
 
-def page(title: str, reports: Sequence[Report]) -> str:
+def page(title: str, reports: Sequence[SuiteReport]) -> str:
     """One page that needs nothing else: counts, cases × lanes, what failed and how, questions."""
     counts = counted(reports)
     told = f"{counts['passed']} hold, {counts['failed']} do not"
@@ -198,36 +198,38 @@ def page(title: str, reports: Sequence[Report]) -> str:
     )
 
 
-def _section(report: Report) -> Iterator[str]:
-    lanes = report["lanes"]
-    yield f"<h2>{_text(report['file'])}</h2>"
+def _section(report: SuiteReport) -> Iterator[str]:
+    lanes = report.lanes
+    yield f"<h2>{_text(report.file)}</h2>"
     head = "".join(f'<th class="lane">{_text(lane)}</th>' for lane in lanes)
     yield f"<table><thead><tr>{head}<th>case</th></tr></thead><tbody>"
-    for case in report["cases"]:
+    for case in report.cases:
         cells = "".join(
-            f'<td class="sign {_SIGNS[v[1]][1]}" title="{_text(v[0])}: {v[1]}">'
-            f"{_SIGNS[v[1]][0]}</td>"
-            for v in case["verdicts"]
+            f'<td class="sign {_SIGNS[v.state][1]}" title="{_text(v.lane)}: {v.state}">'
+            f"{_SIGNS[v.state][0]}</td>"
+            for v in case.verdicts
         )
-        yield f"<tr>{cells}<td>{_text(case['name'])}</td></tr>"
+        yield f"<tr>{cells}<td>{_text(case.name)}</td></tr>"
     yield "</tbody></table>"
-    for case in report["cases"]:
-        wrong = [verdict for verdict in case["verdicts"] if verdict[1] == "failed"]
+    for case in report.cases:
+        wrong = [verdict for verdict in case.verdicts if verdict.state == "failed"]
         if wrong:
-            yield f"<h3>{_text(case['name'])}</h3>"
-            if case["why"]:
-                yield f'<p class="why">{_text(case["why"])}</p>'
-            yield f"<pre>{_text(case['program'])}</pre><table>"
-            for lane, _, expected, actual, _, _, parts in wrong:
-                yield f"<tr><th>{_text(lane)}</th><td>expected</td><td>"
-                yield f"{_marked(expected, parts[0])}</td></tr>"
-                yield f"<tr><th></th><td>but got</td><td>{_marked(actual, parts[1])}</td></tr>"
+            yield f"<h3>{_text(case.name)}</h3>"
+            if case.why:
+                yield f'<p class="why">{_text(case.why)}</p>'
+            yield f"<pre>{_text(case.program)}</pre><table>"
+            for one in wrong:
+                yield f"<tr><th>{_text(one.lane)}</th><td>expected</td><td>"
+                yield f"{_marked(one.expected, one.parts[0])}</td></tr>"
+                yield "<tr><th></th><td>but got</td><td>"
+                yield f"{_marked(one.actual, one.parts[1])}</td></tr>"
             yield "</table>"
-    for question in report.get("questions", ()):
-        yield f"<h3>{_text(question['name'])}</h3><pre>{_text(question['program'])}</pre><table>"
-        for lane, label, came in question["answers"]:
-            yield f"<tr><th>{_text(lane)}</th><td>{_text(label or '(none of these)')}</td>"
-            yield f"<td>{_text(came)}</td></tr>"
+    for question in report.questions:
+        yield f"<h3>{_text(question.name)}</h3><pre>{_text(question.program)}</pre><table>"
+        for answer in question.answers:
+            label = answer.label or "(none of these)"
+            yield f"<tr><th>{_text(answer.lane)}</th><td>{_text(label)}</td>"
+            yield f"<td>{_text(answer.came)}</td></tr>"
         yield "</table>"
 
 

@@ -13,6 +13,9 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+import msgspec
+
+from embrix.messages.replies import StationData
 from embrix.text.plural import counted
 from embrix.text.saving import replacing
 from embrix.trace.data import head_data, station_data
@@ -24,11 +27,6 @@ MOST_STATIONS = 20_000_000
 MOST_BYTES = 1 << 30
 """What a saved walk may unpack to."""
 _HEAD = {"language": str, "lane": str, "program": str, "style": str, "length": int, "levels": list}
-_STATION = {
-    "number": int, "kind": str, "text": str, "brief": str, "depth": int, "bindings": list,
-    "store": list, "store_size": int, "note": str, "changed": list, "refused": list, "stack": list,
-    "put": list,
-}  # fmt: skip
 
 
 class Unusable(Exception):
@@ -49,7 +47,7 @@ def save_walk(
     ):
         packed.write(_line(head_data(walk, program, language)))
         for number in range(len(walk)):
-            packed.write(_line(station_data(walk, walk.station(number))))
+            packed.write(_line(msgspec.to_builtins(station_data(walk, walk.station(number)))))
             if progress is not None and number % 1_000 == 0:
                 progress(number)
 
@@ -106,16 +104,19 @@ class SavedWalk:
     def __len__(self) -> int:
         return len(self._places)
 
-    def station(self, number: int) -> dict[str, Any]:
-        """The station with a number as plain data. Raises IndexError and `Unusable`."""
+    def station(self, number: int) -> StationData:
+        """The station with a number. Raises IndexError and `Unusable`."""
         if not 0 <= number < len(self):
             raise IndexError(number)
         self._file.seek(self._places[number])
-        station = _checked(self._file.readline(), _STATION, self._name, number + 2)
-        wrong = _wrong_rows(station)
-        if wrong:
-            raise Unusable(f"{self._name}:{number + 2}: `{wrong}` is not as a walk has it")
-        if station["number"] != number:
+        data = _object(self._file.readline(), self._name, number + 2)
+        try:
+            station = msgspec.convert(data, StationData)
+        except msgspec.ValidationError as wrong:
+            raise Unusable(f"{self._name}:{number + 2}: {wrong}") from wrong
+        if not 0 <= station.depth <= MOST_STATIONS:
+            raise Unusable(f"{self._name}:{number + 2}: `depth` is none that a walk has")
+        if station.number != number:
             raise Unusable(f"{self._name}:{number + 2}: station {number} is not where it belongs")
         return station
 
@@ -123,66 +124,22 @@ class SavedWalk:
         """The next station with a text in it."""
         wanted = text.casefold()
         numbers = range(start + 1, len(self)) if forward else range(start - 1, -1, -1)
-        found = (n for n in numbers if wanted in self.station(n)["text"].casefold())
+        found = (n for n in numbers if wanted in self.station(n).text.casefold())
         return next(found, None)
 
 
-def _wrong_rows(station: dict[str, Any]) -> str:
-    """The name of an entry of a station whose parts are of the wrong kind; nothing where all are as
-    they should be."""
-
-    def rows(key: str, least: int) -> bool:
-        return all(isinstance(row, list) and len(row) >= least for row in station[key])
-
-    if station["kind"] not in ("enter", "leave", "term", "end"):
-        return "kind"
-    if not 0 <= station["depth"] <= MOST_STATIONS:
-        return "depth"
-    for key, least in (("bindings", 4), ("store", 3)):
-        if not rows(key, least) or not all(map(_plain_row, station[key])):
-            return key
-    for key in ("changed", "stack"):
-        if not all(isinstance(one, str) for one in station[key]):
-            return key
-    clauses = [*station["refused"], *([station["clause"]] if station.get("clause") else [])]
-    for clause in clauses:
-        known = {"file": str, "line": int, "text": str}
-        if not isinstance(clause, dict) or not all(
-            isinstance(clause.get(key), kind) for key, kind in known.items()
-        ):
-            return "clause"
-    for put in station["put"]:
-        lists = ("places", "stopped", "renamed")
-        if not isinstance(put, dict) or not all(isinstance(put.get(key), list) for key in lists):
-            return "put"
-        if not all(isinstance(put.get(key), str) for key in ("name", "value")):
-            return "put"
-        if not all(isinstance(pair, list) and len(pair) == 2
-                   for key in ("stopped", "renamed") for pair in put[key]):  # fmt: skip
-            return "put"
-    for key in ("place", "focus", "renewed"):
-        if not _is_place(station.get(key)):
-            return key
-    return ""
-
-
-def _plain_row(row: list[Any]) -> bool:
-    return all(isinstance(one, str | int | bool) or one is None for one in row)
-
-
-def _is_place(place: Any) -> bool:
-    if place is None:
-        return True
-    return isinstance(place, list) and len(place) == 2 and all(isinstance(n, int) for n in place)
-
-
-def _checked(line: bytes, wanted: dict[str, type], name: str, number: int) -> dict[str, Any]:
+def _object(line: bytes, name: str, number: int) -> dict[str, Any]:
     try:
         data = json.loads(line)
     except (ValueError, RecursionError) as bad:
         raise Unusable(f"{name}:{number}: this is not JSON: {bad}") from bad
     if not isinstance(data, dict):
         raise Unusable(f"{name}:{number}: an object is expected")
+    return data
+
+
+def _checked(line: bytes, wanted: dict[str, type], name: str, number: int) -> dict[str, Any]:
+    data = _object(line, name, number)
     for key, kind in wanted.items():
         if not isinstance(data.get(key), kind) or isinstance(data.get(key), bool):
             raise Unusable(f"{name}:{number}: `{key}` is missing or of the wrong type")

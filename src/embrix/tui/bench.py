@@ -5,7 +5,7 @@ from __future__ import annotations
 import contextlib
 from functools import partial
 from pathlib import Path
-from typing import Any, ClassVar
+from typing import ClassVar
 
 from textual import events, on
 from textual.app import ComposeResult
@@ -18,6 +18,17 @@ from textual.widgets import Static, TextArea
 from watchfiles import awatch
 
 from embrix.course.naming import plain_name
+from embrix.messages.replies import (
+    CaseRow,
+    CaseVerdict,
+    CourseSummary,
+    Ending,
+    LanguageSummary,
+    Look,
+    Refusal,
+    RunResult,
+)
+from embrix.messages.requests import LookAt, RunLane
 from embrix.text.hidden import can_hide, hidden_in
 from embrix.text.plural import counted
 from embrix.text.source import Source, Unreadable
@@ -75,7 +86,7 @@ class Bench(Screen[None]):
         self.seeking: Seeking
         self.drawing: Drawings
         self.choosing: Choosing
-        self.summary: dict[str, Any] = {}
+        self.summary: CourseSummary | None = None
         self.language = ""
         self.document: Document | None = None
         self.face = "tree"
@@ -201,18 +212,18 @@ class Bench(Screen[None]):
         """Tell something on the first line of the screen."""
         self.query_one(Masthead).show(notice=text, notice_ink=colour)
 
-    def _loaded(self, summary: dict[str, Any]) -> None:
-        first = not self.summary
+    def _loaded(self, summary: CourseSummary) -> None:
+        first = self.summary is None
         self.summary = summary
         self.say("")
-        self.query_one(Masthead).show(course=summary["title"])
-        self.checking.show_notes(summary["diagnostics"])
+        self.query_one(Masthead).show(course=summary.title)
+        self.checking.show_notes(summary.diagnostics)
         if self.document is None:
             self._open_first()
         self.languages_changed()
         self.checking.ask_notes()
         self.checking.run_suite(self.document)
-        if first and any(d["severity"] == "error" for d in summary["diagnostics"]):
+        if first and any(d.severity == "error" for d in summary.diagnostics):
             self.show_face("notes")
         self.text_changed()
         if isinstance(self.app.screen, Drafting):
@@ -221,9 +232,9 @@ class Bench(Screen[None]):
     def _open_first(self) -> None:
         path = self.wanted
         if path is None:
-            for language in self.summary["languages"].values():
-                if language["programs"]:
-                    path = Path(language["programs"][0])
+            for language in self.languages.values():
+                if language.programs:
+                    path = Path(language.programs[0])
                     break
         if path is not None:
             self.open_program(path)
@@ -231,22 +242,22 @@ class Bench(Screen[None]):
             self.open_unnamed()
 
     def languages_changed(self) -> None:
-        languages: dict[str, Any] = self.summary["languages"]
+        languages = self.languages
         if self.document is not None:
             suffix = self.document.path.suffix.removeprefix(".")
-            for name, language in languages.items():
-                if language["extension"] == suffix:
+            for name, known in languages.items():
+                if known.extension == suffix:
                     self.language = name
         if self.language not in languages:
             self.language = next(iter(languages), "")
         self.query_one(Masthead).show(language=self.language)
-        language = languages.get(self.language)
-        lanes = [lane["name"] for lane in language["lanes"]] if language else []
+        language = self.languages.get(self.language)
+        lanes = [lane.name for lane in language.lanes] if language else []
         extra = self.decided.get(self.language, [])
         lanes += [lane for lane in extra if plain_name(lane) in lanes]
-        lanes += language["outside"] if language else []
-        broken = list(language["broken"]) if language else []
-        if language and not language["usable"]:
+        lanes += language.outside if language else []
+        broken = list(language.broken) if language else []
+        if language and not language.usable:
             lanes, broken = [], [*lanes, *broken]
         self.lanes.set_lanes(lanes, broken)
         if self.lane not in lanes:
@@ -255,7 +266,7 @@ class Bench(Screen[None]):
             self.lanes.cursor = lanes.index(self.lane)
         self.lanes.styles.height = max(1, min(10, len(lanes) + len(broken)))
         self.query_one("#lanes-title", Title).show(self.language)
-        if language is None or self.rule not in language["rules"]:
+        if language is None or self.rule not in language.rules:
             self.rule = ""
         self.checking.ask_grammar(self.language, self.rule)
 
@@ -342,9 +353,8 @@ class Bench(Screen[None]):
         text = self.editor.text
         self.desk.drop("program")
         self.lanes.fresh.clear()
-        args = {"language": self.language, "text": text}
-        look_args = {**args, "rule": self.rule or None}
-        self.desk.ask("program", "look", look_args, partial(self._looked, version, text))
+        request = LookAt(language=self.language, text=text, rule=self.rule or None)
+        self.desk.ask("program", request, partial(self._looked, version, text))
         if self._reads_a_part:
             # A part of a program has a tree, but nothing to run.
             self.lanes.results = {}
@@ -359,56 +369,59 @@ class Bench(Screen[None]):
         self._ask_walk(self.at)
         for lane in self.lanes.lanes:
             take = partial(self._ran, version, lane)
-            asked = {**args, "lane": lane, "input": self.input, "given": self.walking.given}
-            self.desk.ask("program", "run", asked, take)
+            run = RunLane(
+                language=self.language, text=text, lane=lane, input=self.input,
+                given=self.walking.given,
+            )  # fmt: skip
+            self.desk.ask("program", run, take)
 
     @property
     def _reads_a_part(self) -> bool:
         """Whether the text is read at a rule that no program starts with."""
-        language = self.summary["languages"].get(self.language, {})
-        starts: list[str] = language.get("starts", [])
-        return bool(self.rule) and self.rule not in starts
+        language = self.languages.get(self.language)
+        return bool(self.rule) and (language is None or self.rule not in language.starts)
 
-    def _looked(self, version: int, text: str, look: dict[str, Any]) -> None:
+    def _looked(self, version: int, text: str, look: Look) -> None:
         if version != self.version:
             return
         self.editor.explain(text, look)
-        refused = look.get("refused")
-        reading = refused.get("reading") if refused else None
-        self.query_one(TreeFace).show(look["tree"], look.get("cut", 0), reading)
+        refused = look.refused
+        reading = refused.reading if refused else None
+        self.query_one(TreeFace).show(look.tree, look.cut, reading)
         self.query_one(TokensFace).show(text, look)
         self.side_title()
         self._notice(text, refused)
-        if refused and "trees" in refused:
-            self.query_one(TreeFace).show([*refused["trees"][0], *refused["trees"][1]], 0)
+        if refused and refused.trees:
+            self.query_one(TreeFace).show([*refused.trees[0], *refused.trees[1]], 0)
 
-    def _notice(self, text: str, outcome: dict[str, Any] | None) -> None:
+    def _notice(self, text: str, outcome: Ending | Refusal | None) -> None:
         """Say beside the program what is wrong with it."""
         notice = self.query_one("#notice", Static)
-        if outcome is None or outcome["kind"] == "value":
+        if outcome is None or outcome.kind == "value":
             notice.update("")
             notice.display = False
             return
         place = ""
-        if "place" in outcome:
-            line, column = Source("", text).position(outcome["place"][0])
+        if outcome.place is not None:
+            line, column = Source("", text).position(outcome.place[0])
             place = f"{line}:{column}  "
-        name = f"{outcome['name']}: " if outcome["kind"] == "failure" else ""
-        told = f"{place}{name}{visible(outcome['text'])}"
-        for message, start, _ in outcome.get("mistakes", ())[1:MORE_MISTAKES]:
-            line, column = Source("", text).position(start)
-            told += f"\n{line}:{column}  {visible(message)}"
+        name = f"{outcome.name}: " if outcome.kind == "failure" else ""
+        told = f"{place}{name}{visible(outcome.text)}"
+        mistakes = outcome.mistakes[1:MORE_MISTAKES] if isinstance(outcome, Refusal) else ()
+        for one in mistakes:
+            line, column = Source("", text).position(one.start)
+            told += f"\n{line}:{column}  {visible(one.message)}"
         notice.update(told)
         notice.display = True
 
-    def _ran(self, version: int, lane: str, result: dict[str, Any]) -> None:
+    def _ran(self, version: int, lane: str, result: RunResult) -> None:
         if version != self.version:
             return
         self.lanes.results[lane] = result
         self.lanes.fresh.add(lane)
         self.lanes.refresh()
-        if lane == self.lane and result["outcome"]["kind"] != "rejected":
-            self._notice(self.editor.text, result["outcome"])
+        if lane == self.lane and result.outcome.kind != "rejected":
+            self._notice(self.editor.text, result.outcome)
         if len(self.lanes.fresh) == len(self.lanes.lanes):
             found = {LanesView.told(r) for r in self.lanes.results.values()}
             agree = len(found) == 1
@@ -447,7 +460,7 @@ class Bench(Screen[None]):
         self.lanes.refresh()
         result = self.lanes.results.get(lane)
         if result is not None and lane in self.lanes.fresh:
-            self._notice(self.editor.text, result["outcome"])
+            self._notice(self.editor.text, result.outcome)
         self._ask_walk(0)
 
     def _ask_walk(self, at: int) -> None:
@@ -460,21 +473,21 @@ class Bench(Screen[None]):
     def _try_case(self, message: CasesFace.Try) -> None:
         """To the program of a case, on the lane under the cursor or the first that fails."""
         verdict = self.query_one(CasesFace).verdict
-        failed = [v for v in message.case["verdicts"] if v[1] == "failed"]
+        failed = [v for v in message.case.verdicts if v.state == "failed"]
         verdict = verdict or (failed[0] if failed else None)
         if verdict is None:
-            self.show_case(message.case)
+            self.show_case(message.case.name, message.case.program)
         else:
-            self.walk_case(message.case, verdict[0], max(0, verdict[5]), verdict[5] < 0)
+            self.walk_case(message.case, verdict)
 
-    def walk_case(self, case: dict[str, Any], lane: str, at: int, last: bool) -> None:
-        """The program of a case on a lane, at a station or at the last one."""
-        self.to_lane(lane)
-        self.input = list(case["input"])
-        self.walking.given = dict(case["given"])
-        self.walking.to_last = last
-        self.walking.at = at
-        self.show_case(case)
+    def walk_case(self, case: CaseRow, verdict: CaseVerdict) -> None:
+        """The program of a case on the lane of a verdict, at its station or at the last one."""
+        self.to_lane(verdict.lane)
+        self.input = list(case.input)
+        self.walking.given = dict(case.given)
+        self.walking.to_last = verdict.station < 0
+        self.walking.at = max(0, verdict.station)
+        self.show_case(case.name, case.program)
         self.languages_changed()
         self.set_focus(self.stations)
 
@@ -495,18 +508,32 @@ class Bench(Screen[None]):
                 extra.append(lane)
         self.lane = lane
 
-    def show_case(self, case: dict[str, Any]) -> None:
+    def show_case(self, name: str, program: str) -> None:
         """Put the program of a case into the editor, as a file that does not exist yet."""
         folder = self.program_folder
-        stem = "".join(c if c.isalnum() else "_" for c in case["name"])[:40].strip("_")
-        self.show_program(folder / f"case_{stem}.{self.extension}", case["program"])
-        self.say(f"the program of the case “{case['name']}”")
+        stem = "".join(c if c.isalnum() else "_" for c in name)[:40].strip("_")
+        self.show_program(folder / f"case_{stem}.{self.extension}", program)
+        self.say(f"the program of the case “{name}”")
+
+    @property
+    def languages(self) -> dict[str, LanguageSummary]:
+        """The languages of the course; none while it is being read."""
+        return self.summary.languages if self.summary is not None else {}
+
+    @property
+    def title_of_course(self) -> str:
+        return self.summary.title if self.summary is not None else self.folder.name
+
+    @property
+    def course_folder(self) -> Path:
+        """The folder of the course, as it was read."""
+        return Path(self.summary.folder) if self.summary is not None else self.folder
 
     @property
     def extension(self) -> str:
         """The ending of the files of the present language; nothing where it has none."""
-        language = self.summary["languages"].get(self.language) if self.summary else None
-        return str(language["extension"] or "") if language else ""
+        language = self.languages.get(self.language)
+        return str(language.extension or "") if language else ""
 
     @property
     def program_folder(self) -> Path:
@@ -571,13 +598,13 @@ class Bench(Screen[None]):
         others = " · ".join(face for face in FACES if face != self.face)
         subject = ""
         if self.face == "cases" and self.query_one(CasesFace).report:
-            report = self.query_one(CasesFace).report or {}
-            subject = " ".join(report["lanes"])
+            report = self.query_one(CasesFace).report
+            subject = " ".join(report.lanes) if report is not None else ""
         elif self.face == "notes":
             subject = str(len(self.query_one(NotesFace).notes) or "none")
         elif self.face == "tokens":
             subject = str(len(self.query_one(TokensFace).tokens))
-        errors = sum(n["severity"] == "error" for n in self.query_one(NotesFace).notes)
+        errors = sum(n.severity == "error" for n in self.query_one(NotesFace).notes)
         right = f"F3 {others}" if not errors else f"F3 {others} ({errors} ✗)"
         title.show(subject, right, "brick" if errors else "faint")
 
@@ -592,7 +619,7 @@ class Bench(Screen[None]):
         reasons: dict[str, str] = {}
         if not self.summary:
             reasons = dict.fromkeys(("open", "new", "suite"), "the course is still being read")
-        elif not self.summary["suites"]:
+        elif not self.summary.suites:
             reasons["suite"] = "the course has no suite"
         if len(self.lanes.lanes) < 2:
             reasons.update(dict.fromkeys(("lane", "hunt"), "there is no other lane"))
@@ -628,24 +655,22 @@ class Bench(Screen[None]):
 
     def action_draft(self) -> None:
         """The drafting table for the language of the program."""
-        language = self.summary["languages"].get(self.language) if self.summary else None
+        language = self.languages.get(self.language)
         if language is None or self.desk is None:
             return
-        file = Path(self.summary["folder"]) / language["file"]
+        file = self.course_folder / language.file
         text = self.editor.text
         self.app.push_screen(Drafting(self, self.desk, self.language, file, text))
 
     def action_clause(self) -> None:
         """From the moment to the clause of the definition that applies."""
         station = self.stations.stations.get(self.at)
-        if station is None or not station["clause"] or self.desk is None:
+        if station is None or not station.clause or self.desk is None:
             self.say("no clause applies at this step", "brass")
             return
-        clause = station["clause"]
-        file = Path(self.summary["folder"]) / clause["file"]
-        table = Drafting(
-            self, self.desk, self.language, file, self.editor.text, int(clause["line"])
-        )
+        clause = station.clause
+        file = self.course_folder / clause.file
+        table = Drafting(self, self.desk, self.language, file, self.editor.text, int(clause.line))
         self.app.push_screen(table)
 
     def action_prompt(self) -> None:

@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
+from embrix.messages.frames import Progress
+from embrix.messages.replies import Note, SuiteReport
+from embrix.messages.requests import AskNotes, DescribeGrammar, TestSuite
 from embrix.text.plural import counted
 from embrix.tui.bars import Masthead
 from embrix.tui.desk import SUITE_WORKER, Desk
@@ -45,18 +48,19 @@ class Checking:
             cases.begin("")
             cases.empty_text = told
             return
-        folder = Path(self._bench.summary["folder"])
+        folder = self._bench.course_folder
         self.suite = suite
         cases.begin(suite.relative_to(folder).as_posix())
         self._masthead.show(suite="suite …", suite_alarm="")
         self._desk.ask(
-            "suite", "test", {"suite": str(suite)}, self.tested, worker=SUITE_WORKER,
+            "suite", TestSuite(suite=str(suite)), self.tested, worker=SUITE_WORKER,
             progress=self._testing,
         )  # fmt: skip
 
     def suite_near(self, document: Document | None) -> Path | None:
         """The suite of the present language that lies nearest to a program, if there is any."""
-        suites = [path for path, language in self._bench.summary["suites"].items()
+        summary = self._bench.summary
+        suites = [path for path, language in (summary.suites if summary else {}).items()
                   if language in ("", self._bench.language)]  # fmt: skip
         if not suites or document is None or not document.named:
             return Path(suites[0]) if suites else None
@@ -68,22 +72,22 @@ class Checking:
 
         return Path(max(suites, key=shared))
 
-    def _testing(self, progress: dict[str, Any]) -> None:
-        if progress["done"] % 10 == 0:
-            self._masthead.show(suite=f"suite {progress['done']}/{progress['of']}")
+    def _testing(self, progress: Progress) -> None:
+        if progress.done % 10 == 0:
+            self._masthead.show(suite=f"suite {progress.done}/{progress.of}")
 
-    def tested(self, report: dict[str, Any]) -> None:
+    def tested(self, report: SuiteReport) -> None:
         """A suite has been run: every view of it is brought up to date."""
         if isinstance(self._bench.app.screen, Tally):
             self._bench.app.screen.show(report)
         self._bench.query_one(CasesFace).show(report)
-        verdicts = [v for case in report["cases"] for v in case["verdicts"]]
-        failed = sum(v[1] == "failed" for v in verdicts)
-        passed = sum(v[1] == "passed" for v in verdicts)
+        verdicts = [v for case in report.cases for v in case.verdicts]
+        failed = sum(v.state == "failed" for v in verdicts)
+        passed = sum(v.state == "passed" for v in verdicts)
         told = f"✗ {failed} of {failed + passed} fail" if failed else f"◆ {passed} pass"
         if not verdicts:
-            told = f"{counted(len(report['cases']), 'case')} waiting"
-        broken = len(report.get("broken", ()))
+            told = f"{counted(len(report.cases), 'case')} waiting"
+        broken = len(report.broken)
         if broken:
             told += f", {counted(broken, 'lane')} not run"
         alarm = "yes" if failed or broken else ""
@@ -92,9 +96,9 @@ class Checking:
 
     def ask_notes(self) -> None:
         """Have everything checked that takes longer than reading the course."""
-        self._desk.ask("notes", "notes", {}, self.show_notes, worker=SUITE_WORKER)
+        self._desk.ask("notes", AskNotes(), self.show_notes, worker=SUITE_WORKER)
 
-    def show_notes(self, notes: list[dict[str, Any]]) -> None:
+    def show_notes(self, notes: list[Note]) -> None:
         self._bench.query_one(NotesFace).show(notes)
         self._bench.side_title()
 
@@ -102,6 +106,6 @@ class Checking:
         """What kind of grammar the language has, from a rule."""
         self._desk.drop("grammar")
         if language:
-            args = {"language": language, "rule": rule or None}
+            request = DescribeGrammar(language=language, rule=rule or None)
             show = self._bench.query_one(GrammarFace).show
-            self._desk.ask("grammar", "grammar", args, show, worker=SUITE_WORKER)
+            self._desk.ask("grammar", request, show, worker=SUITE_WORKER)

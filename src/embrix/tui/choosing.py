@@ -6,10 +6,11 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from embrix.course.drafts import drafts_below, is_unnamed
 from embrix.course.naming import plain_name
+from embrix.messages.replies import WalkSummary
 from embrix.text.plural import counted
 from embrix.text.source import Unreadable
 from embrix.tui.dialogs import Ask, Pick
@@ -39,11 +40,11 @@ class Choosing:
         bench = self._bench
         if not bench.summary:
             return
-        folder = Path(bench.summary["folder"])
+        folder = bench.course_folder
         programs = [
             (name, Path(path).relative_to(folder).as_posix(), path)
-            for name, language in bench.summary["languages"].items()
-            for path in language["programs"]
+            for name, language in bench.languages.items()
+            for path in language.programs
         ]
         known = {path for _, _, path in programs}
         for draft in drafts_below(folder):
@@ -68,32 +69,32 @@ class Choosing:
         empty = "No program has this in its name.\nCtrl+N begins a new one."
         bench.app.push_screen(Pick("programs", programs, empty), opened)
 
-    def _walk_opened(self, path: Path, walk: dict[str, Any]) -> None:
+    def _walk_opened(self, path: Path, walk: WalkSummary) -> None:
         """Show a walk from a file, with its program in the editor."""
         bench = self._bench
-        if walk["refused"] or walk["language"] not in bench.summary["languages"]:
-            told = walk["refused"] or f"the course has no language called {walk['language']}"
+        if walk.refused or walk.language not in bench.languages:
+            told = walk.refused or f"the course has no language called {walk.language}"
             bench.say(f"not opened: {told}", "brick")
             bench.text_changed()
             return
-        bench.language = walk["language"]
+        bench.language = walk.language
         name = path.name.removesuffix(WALK)
         folder = path.parent
-        bench.show_program(folder / f"walk_{name}.{bench.extension}", walk["program"])
-        bench.to_lane(walk["lane"])
+        bench.show_program(folder / f"walk_{name}.{bench.extension}", walk.program)
+        bench.to_lane(walk.lane)
         bench.languages_changed()
-        bench.lane = walk["lane"]  # even if the course has it no longer
+        bench.lane = walk.lane  # even if the course has it no longer
         bench.walking.hold(path, walk)
         bench.say(f"the walk in {path.name}, as it was recorded; F4 walks the program anew")
         bench.set_focus(bench.stations)
 
     def rule(self) -> None:
         bench = self._bench
-        language = bench.summary["languages"].get(bench.language) if bench.summary else None
-        if language is None or not language["usable"]:
+        language = bench.languages.get(bench.language)
+        if language is None or not language.usable:
             return
         rules = [("program", "as a program", "")]
-        rules += [("rule", name, name) for name in language["rules"]]
+        rules += [("rule", name, name) for name in language.rules]
 
         def picked(rule: str | None) -> None:
             if rule is not None:
@@ -109,22 +110,21 @@ class Choosing:
     def choice_or_version(self) -> None:
         """Another lane in which one choice is decided otherwise."""
         bench = self._bench
-        language = bench.summary["languages"].get(bench.language) if bench.summary else None
+        language = bench.languages.get(bench.language)
         base = plain_name(bench.lane)
-        lanes = {lane["name"]: lane for lane in language["lanes"]} if language else {}
-        choices = lanes[base]["choices"] if base in lanes else {}
+        lanes = {lane.name: lane for lane in language.lanes} if language else {}
+        choices = lanes[base].choices if base in lanes else {}
         inside = bench.lane.partition("@")[0].partition("[")[2].rstrip("]")
         decided = dict(part.split("=") for part in inside.split(", ") if part)
-        wide = max((len(way) for c in choices.values() for way in c["alternatives"]), default=0)
+        wide = max((len(way) for c in choices.values() for way in c.alternatives), default=0)
         rows = [
             (
                 name,
-                f"{'◆' if decided.get(name, choice['default']) == way else ' '} "
-                f"{way:<{wide}}  {why}",
+                f"{'◆' if decided.get(name, choice.default) == way else ' '} {way:<{wide}}  {why}",
                 f"{name}={way}",
             )
             for name, choice in choices.items()
-            for way, why in choice["alternatives"].items()
+            for way, why in choice.alternatives.items()
         ]
 
         wide = max(wide, len("as on the drafting table"))
@@ -141,7 +141,7 @@ class Choosing:
                 return
             name, _, way = decision.partition("=")
             decided[name] = way
-            told = [f"{n}={w}" for n, w in decided.items() if w != choices[n]["default"]]
+            told = [f"{n}={w}" for n, w in decided.items() if w != choices[n].default]
             self._beside(f"{base}[{', '.join(told)}]" if told else base)
 
         title = f"choices and versions of {base}"

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from functools import partial
-from typing import TYPE_CHECKING, Any, ClassVar
+from typing import TYPE_CHECKING, ClassVar, Literal
 
 from rich.text import Text
 from textual import on
@@ -14,6 +14,15 @@ from textual.containers import Horizontal, Vertical
 from textual.widgets import Static
 
 from embrix.course.naming import plain_name
+from embrix.messages.replies import (
+    AlignedRow,
+    AlignedWalks,
+    LaneComparison,
+    LaneResult,
+    PartingText,
+)
+from embrix.messages.replies import Lines as LinesReply
+from embrix.messages.requests import AlignWalks, CompareLanes, CompareMeaning, ShowExtension
 from embrix.suite.cases import costs_by_spread
 from embrix.text.visible import cut, visible, width
 from embrix.tui.bars import Masthead, Title
@@ -39,19 +48,19 @@ class Costs(Rows):
 
     def __init__(self) -> None:
         super().__init__(id="costs")
-        self.lanes: list[dict[str, Any]] = []
+        self.lanes: list[LaneResult] = []
         self.first = ""
         self.cost = 0
         self.empty_text = "The lanes of the program appear here."
 
-    def show(self, lanes: list[dict[str, Any]], first: str) -> None:
+    def show(self, lanes: list[LaneResult], first: str) -> None:
         self.lanes, self.first = lanes, first
         self.renew()
 
     @property
     def kinds(self) -> list[str]:
         """The costs that some lane has, those first that most have."""
-        return costs_by_spread([one["costs"] for one in self.lanes])
+        return costs_by_spread([one.costs for one in self.lanes])
 
     @property
     def kind(self) -> str:
@@ -63,22 +72,22 @@ class Costs(Rows):
 
     def row(self, number: int) -> Sequence[Piece]:
         app, one = self.app, self.lanes[number]
-        wide = max(len(lane["lane"]) for lane in self.lanes)
-        sign, colour = OUTCOME_SIGNS.get(one["kind"], ("◆", "moss"))
-        told = one["sentence"]
-        if one["output"]:
-            told = f"{told}  ▤ {' ▤ '.join(''.join(one['output']).splitlines())}"
-        if one["state"]:
-            told = f"{told}  holding {', '.join(one['state'])}"
+        wide = max(len(lane.lane) for lane in self.lanes)
+        sign, colour = OUTCOME_SIGNS.get(one.kind, ("◆", "moss"))
+        told = one.sentence
+        if one.output:
+            told = f"{told}  ▤ {' ▤ '.join(''.join(one.output).splitlines())}"
+        if one.state:
+            told = f"{told}  holding {', '.join(one.state)}"
         other = told_of(self.lanes[0]) != told_of(one)
         room = max(10, self.size.width - wide - 36)
-        most = max((lane["costs"].get(self.kind, 0) for lane in self.lanes), default=0)
-        cost = one["costs"].get(self.kind, 0)
+        most = max((lane.costs.get(self.kind, 0) for lane in self.lanes), default=0)
+        cost = one.costs.get(self.kind, 0)
         length = round(16 * cost / most) if most else 0
         shown = cut(visible(told), room - 1)
         return [
-            ("▶ " if one["lane"] == self.first else "  ", ink(app, "brass", bold=True)),
-            (f"{one['lane']:<{wide}} ", ink(app, "ink", bold=True)),
+            ("▶ " if one.lane == self.first else "  ", ink(app, "brass", bold=True)),
+            (f"{one.lane:<{wide}} ", ink(app, "ink", bold=True)),
             ("≠ " if other else "  ", ink(app, "brass", bold=True)),
             (f"{sign} ", ink(app, colour, bold=True)),
             (shown, ink(app, colour)),
@@ -88,10 +97,10 @@ class Costs(Rows):
         ]
 
 
-def told_of(lane: dict[str, Any]) -> tuple[str, ...]:
+def told_of(lane: LaneResult) -> tuple[str, ...]:
     """What tells lanes apart: how they end and what they write. What a lane holds in a store is its
     own affair."""
-    return (lane["sentence"], *lane["output"])
+    return (lane.sentence, *lane.output)
 
 
 class Comparing(View):
@@ -117,7 +126,7 @@ class Comparing(View):
 
     def __init__(self, bench: Bench, desk: Desk) -> None:
         super().__init__(bench, desk)
-        self._partings: dict[str, Any] = {}
+        self._partings: dict[str, PartingText] = {}
 
     def compose(self) -> ComposeResult:
         yield Masthead(id="masthead")
@@ -136,8 +145,8 @@ class Comparing(View):
         bench = self._bench
         self.head("running the lanes …")
         names = [bench.lane, *(one for one in bench.lanes.lanes if one != bench.lane)]
-        args = {**self.program_args(), "lanes": names}
-        self._desk.ask("beside", "beside", args, self._compared)
+        request = CompareLanes(lanes=names, **self.program_args())
+        self._desk.ask("beside", request, self._compared)
         self.query_one(Costs).focus()
         self._light()
 
@@ -153,34 +162,34 @@ class Comparing(View):
     def _other(self) -> str:
         """The lane under the cursor, or the second one while that is the first."""
         costs = self.query_one(Costs)
-        lanes = [one["lane"] for one in costs.lanes]
+        lanes = [one.lane for one in costs.lanes]
         if not lanes:
             return ""
         at = costs.cursor or 1
         return lanes[at] if at < len(lanes) else ""
 
-    def _compared(self, found: dict[str, Any]) -> None:
+    def _compared(self, found: LaneComparison) -> None:
         if not self.query(Costs):
             return  # it is closing
         costs = self.query_one(Costs)
-        self._partings = found["partings"]
-        costs.show(found["lanes"], found["first"])
-        costs.styles.height = max(5, min(12, len(found["lanes"])))
-        self.query_one("#why").styles.height = max(5, min(12, len(found["lanes"])))
-        ends = {told_of(one) for one in found["lanes"]}
-        more = f", {found['left_out']} more lanes not run" if found["left_out"] else ""
+        self._partings = found.partings
+        costs.show(found.lanes, found.first)
+        costs.styles.height = max(5, min(12, len(found.lanes)))
+        self.query_one("#why").styles.height = max(5, min(12, len(found.lanes)))
+        ends = {told_of(one) for one in found.lanes}
+        more = f", {found.left_out} more lanes not run" if found.left_out else ""
         told = "all lanes agree" if len(ends) == 1 else f"{len(ends)} different outcomes"
         self.query_one(Masthead).show(notice=told + more)
-        costs.renew(cursor=self._first_look(found["lanes"]))
+        costs.renew(cursor=self._first_look(found.lanes))
         self._titles()
         self._lane_chosen()
 
-    def _first_look(self, lanes: list[dict[str, Any]]) -> int:
+    def _first_look(self, lanes: list[LaneResult]) -> int:
         """The lane to look at first: for a version or a choice the plain one beside it, else the
         first that ends otherwise."""
-        first = lanes[0]["lane"] if lanes else ""
+        first = lanes[0].lane if lanes else ""
         plain = plain_name(first)
-        names = [one["lane"] for one in lanes]
+        names = [one.lane for one in lanes]
         if plain != first and plain in names:
             return names.index(plain)
         others = (n for n, one in enumerate(lanes) if told_of(one) != told_of(lanes[0]))
@@ -203,23 +212,23 @@ class Comparing(View):
         app = self.app
         text.append(f"{costs.first} and {other}\n", ink(app, "brass", bold=True))
         if parting is not None:
-            text.append(f"{visible(parting['sentence'])}\n", ink(app, "ink", bold=True))
-            for line in parting["more"]:
+            text.append(f"{visible(parting.sentence)}\n", ink(app, "ink", bold=True))
+            for line in parting.more:
                 text.append(f"{visible(line)}\n", ink(app, "ink"))
         self.query_one("#why", Static).update(text)
         self.query_one("#together-title", Title).show(f"{costs.first}  beside  {other}", "")
         self._desk.drop("together")
         if other:
-            args = {**self.program_args(), "one": costs.first, "other": other}
+            request = AlignWalks(one=costs.first, other=other, **self.program_args())
             take = partial(self._walked, other)
-            self._desk.ask("together", "together", args, take)
+            self._desk.ask("together", request, take)
 
-    def _walked(self, other: str, found: dict[str, Any]) -> None:
+    def _walked(self, other: str, found: AlignedWalks) -> None:
         if not self.query(Together) or other != self._other:
             return
-        self.query_one(Together).show(found["rows"], found["parting"], found["refused"])
-        differing = sum(bool(row[2]) for row in found["rows"])
-        told = f"differing rows: {differing} of {len(found['rows'])}" if found["rows"] else ""
+        self.query_one(Together).show(found.rows, found.parting, found.refused)
+        differing = sum(row.parts for row in found.rows)
+        told = f"differing rows: {differing} of {len(found.rows)}" if found.rows else ""
         self.query_one("#together-title", Title).show(None, told)
 
     # ---------------------------------------------------------------- commands
@@ -252,28 +261,29 @@ class Comparing(View):
         together = self.query_one(Together)
         at = together.cursor
         numbers = range(at + 1, len(together.rows)) if forward else range(at - 1, -1, -1)
-        found = next((n for n in numbers if together.rows[n][2]), None)
+        found = next((n for n in numbers if together.rows[n].parts), None)
         if found is not None:
             self.set_focus(together)
             together.move_to(found)
 
     def action_walk_left(self) -> None:
-        self._walk(0, self.query_one(Costs).first)
+        self._walk("left", self.query_one(Costs).first)
 
     def action_walk_right(self) -> None:
-        self._walk(1, self._other)
+        self._walk("right", self._other)
 
-    def _walk(self, side: int, lane: str) -> None:
+    def _walk(self, side: Literal["left", "right"], lane: str) -> None:
         """To the step of a row in the walk of a lane; to its beginning when it has none."""
         together = self.query_one(Together)
-        stop = together.rows[together.cursor][side] if together.rows else None
+        row = together.rows[together.cursor] if together.rows else AlignedRow(None, None, False)
+        stop = row.left if side == "left" else row.right
         if not lane:
             return
         self.dismiss()
-        self._bench.walk_lane(lane, stop[0] if stop else 0)
+        self._bench.walk_lane(lane, stop.station if stop else 0)
 
     def action_draw(self) -> None:
-        lanes = [one["lane"] for one in self.query_one(Costs).lanes]
+        lanes = [one.lane for one in self.query_one(Costs).lanes]
         self.ask_file("costs.svg", ".svg or .pdf", "costs", lanes)
 
     def action_growth(self) -> None:
@@ -289,19 +299,19 @@ class Comparing(View):
         """What the definitions of these two lanes say otherwise."""
         first, other = self.query_one(Costs).first, self._other
         if other:
-            args = {"language": self._bench.language, "lanes": [first, other]}
-            self._desk.ask("meaning", "meaning", args, partial(self._meant, first, other))
+            request = CompareMeaning(language=self._bench.language, lanes=[first, other])
+            self._desk.ask("meaning", request, partial(self._meant, first, other))
 
     def action_extension(self) -> None:
         """What the language and this lane add to those that they extend."""
         costs = self.query_one(Costs)
         if costs.lanes:
-            lane = costs.lanes[costs.cursor]["lane"]
-            args = {"language": self._bench.language, "lane": lane}
+            lane = costs.lanes[costs.cursor].lane
+            request = ShowExtension(language=self._bench.language, lane=lane)
             take = partial(self._meant, self._bench.language, lane)
-            self._desk.ask("meaning", "extension", args, take)
+            self._desk.ask("meaning", request, take)
 
-    def _meant(self, first: str, other: str, found: dict[str, Any]) -> None:
+    def _meant(self, first: str, other: str, found: LinesReply) -> None:
         if self.is_attached:
             subject = f"{first} and {other}"
-            self.app.push_screen(Lines("differences in meaning", subject, found["lines"]))
+            self.app.push_screen(Lines("differences in meaning", subject, found.lines))

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from functools import partial
-from typing import TYPE_CHECKING, Any, ClassVar
+from typing import TYPE_CHECKING, ClassVar
 
 from rich.console import RenderableType
 from rich.text import Text
@@ -15,6 +15,9 @@ from textual.binding import BindingType
 from textual.containers import Horizontal, Vertical
 from textual.widgets import Static
 
+from embrix.messages.frames import Progress
+from embrix.messages.replies import ChangedCase, ChangedCases, ChoiceRow, DecisionTable, QuestionRow
+from embrix.messages.requests import AskDecisions, TryDecision
 from embrix.text.plural import counted
 from embrix.text.visible import cut, visible, width
 from embrix.tui.bars import Masthead, Title
@@ -38,13 +41,12 @@ class Table(Rows):
     def __init__(self) -> None:
         super().__init__(id="decisions")
         self.lanes: list[str] = []
-        self.entries: list[tuple[str, dict[str, Any]]] = []
+        self.entries: list[QuestionRow | ChoiceRow] = []
         self.empty_text = "reading the suites …"
 
-    def show(self, found: dict[str, Any]) -> None:
-        self.lanes = found["lanes"]
-        self.entries = [("question", one) for one in found["questions"]]
-        self.entries += [("choice", one) for one in found["choices"]]
+    def show(self, found: DecisionTable) -> None:
+        self.lanes = found.lanes
+        self.entries = [*found.questions, *found.choices]
         self.empty_text = (
             "No suite of this language asks a question, and no interpreter leaves a choice.\n"
             "[[question]] in a suite, `choice` in a definition: see docs/suites.md"
@@ -52,7 +54,7 @@ class Table(Rows):
         self.renew(cursor=0)
 
     @property
-    def entry(self) -> tuple[str, dict[str, Any]] | None:
+    def entry(self) -> QuestionRow | ChoiceRow | None:
         return self.entries[self.cursor] if self.entries else None
 
     def count(self) -> int:
@@ -64,26 +66,28 @@ class Table(Rows):
 
     def answer(self, number: int, lane: str) -> str:
         """What a lane answers, or how it decides."""
-        kind, entry = self.entries[number]
-        if kind == "choice":
-            return str(entry["lanes"].get(lane, "·"))
-        found = [label or came for name, label, came in entry["answers"] if name == lane]
+        entry = self.entries[number]
+        if isinstance(entry, ChoiceRow):
+            return entry.lanes.get(lane, "·")
+        found = [one.label or one.came for one in entry.answers if one.lane == lane]
         return found[0] if found else "·"
 
     def usual(self, number: int) -> str:
         """The way of a choice that is its default, or the answer of the first lane that has one."""
-        kind, entry = self.entries[number]
-        if kind == "choice":
-            return str(entry["default"])
+        entry = self.entries[number]
+        if isinstance(entry, ChoiceRow):
+            return entry.default
         found = (self.answer(number, lane) for lane in self.lanes)
         return next((one for one in found if one != "·"), "")
 
     def row(self, number: int) -> Sequence[Piece]:
         app = self.app
-        kind, entry = self.entries[number]
+        entry = self.entries[number]
         room = self.name_room
-        sign, colour = ("?", "water") if kind == "question" else ("◇", "heather")
-        told = entry["name"] if kind == "question" else f"{entry['name']}: {entry['question']}"
+        if isinstance(entry, QuestionRow):
+            sign, colour, told = "?", "water", entry.name
+        else:
+            sign, colour, told = "◇", "heather", f"{entry.name}: {entry.question}"
         shown = cut(visible(told), room - 3)
         pieces: list[Piece] = [
             (f" {sign} ", ink(app, colour, bold=True)),
@@ -104,10 +108,10 @@ class Changes(Rows):
 
     def __init__(self) -> None:
         super().__init__(id="changes")
-        self.rows: list[dict[str, Any]] = []
+        self.rows: list[ChangedCase] = []
         self.empty_text = "Enter on a choice decides it otherwise: the cases that change stand here"
 
-    def show(self, rows: list[dict[str, Any]], decision: str) -> None:
+    def show(self, rows: list[ChangedCase], decision: str) -> None:
         self.rows = rows
         self.empty_text = f"No case gives anything else when {decision}."
         self.renew(cursor=0)
@@ -117,14 +121,14 @@ class Changes(Rows):
 
     def row(self, number: int) -> Sequence[Piece]:
         app, row = self.app, self.rows[number]
-        wide = min(46, max(width(one["case"]) for one in self.rows))
-        name = cut(visible(row["case"]), wide)
+        wide = min(46, max(width(one.case) for one in self.rows))
+        name = cut(visible(row.case), wide)
         return [
             (f" {name}{' ' * (wide - width(name))}  ", ink(app, "ink", bold=True)),
-            (cut(visible(row["before"]), 30), ink(app, "brick")),
+            (cut(visible(row.before), 30), ink(app, "brick")),
             (" becomes ", ink(app, "faint")),
-            (cut(visible(row["after"]), 30), ink(app, "moss")),
-            (f"   on {', '.join(row['lanes'])}", ink(app, "faint")),
+            (cut(visible(row.after), 30), ink(app, "moss")),
+            (f"   on {', '.join(row.lanes)}", ink(app, "faint")),
         ]
 
 
@@ -135,9 +139,9 @@ class Decision(Static):
 
     def __init__(self) -> None:
         super().__init__("", id="decision", markup=False)
-        self.entry: tuple[str, dict[str, Any]] | None = None
+        self.entry: QuestionRow | ChoiceRow | None = None
 
-    def show(self, entry: tuple[str, dict[str, Any]] | None) -> None:
+    def show(self, entry: QuestionRow | ChoiceRow | None) -> None:
         self.entry = entry
         self.refresh()
 
@@ -146,22 +150,22 @@ class Decision(Static):
         text = Text(no_wrap=False, overflow="fold")
         if self.entry is None:
             return text
-        kind, entry = self.entry
-        if kind == "question":
-            text.append(f"{entry['name']}\n", ink(app, "brass", bold=True))
-            if entry["why"]:
-                text.append(f"{entry['why']}\n", ink(app, "faint", italic=True))
-            for line in entry["program"].rstrip("\n").split("\n"):
+        entry = self.entry
+        if isinstance(entry, QuestionRow):
+            text.append(f"{entry.name}\n", ink(app, "brass", bold=True))
+            if entry.why:
+                text.append(f"{entry.why}\n", ink(app, "faint", italic=True))
+            for line in entry.program.rstrip("\n").split("\n"):
                 text.append("│ ", ink(app, "deep"))
                 text.append(f"{visible(line)}\n", ink(app, "ink"))
             text.append("\n")
-            for lane, label, came in entry["answers"]:
-                text.append(f"{label or 'none of these'}", ink(app, "ink", bold=True))
-                text.append(f"  {lane}: {visible(came)}\n", ink(app, "faint"))
+            for one in entry.answers:
+                text.append(f"{one.label or 'none of these'}", ink(app, "ink", bold=True))
+                text.append(f"  {one.lane}: {visible(one.came)}\n", ink(app, "faint"))
             return text
-        text.append(f"{entry['question']}\n\n", ink(app, "brass", bold=True))
-        for way, why in entry["ways"].items():
-            lanes = [lane for lane, own in entry["lanes"].items() if own == way]
+        text.append(f"{entry.question}\n\n", ink(app, "brass", bold=True))
+        for way, why in entry.ways.items():
+            lanes = [lane for lane, own in entry.lanes.items() if own == way]
             text.append("◆ " if lanes else "◇ ", ink(app, "moss" if lanes else "faint"))
             text.append(f"{way}\n", ink(app, "ink", bold=True))
             text.append(f"  {visible(why)}\n", ink(app, "faint", italic=True))
@@ -210,22 +214,22 @@ class Deciding(View):
     def on_mount(self) -> None:
         self.head("asking the lanes …")
         self.query_one(Table).focus()
-        args = {"language": self._bench.language}
-        self._desk.ask("decisions", "decisions", args, self._read, worker=SUITE_WORKER)
+        request = AskDecisions(language=self._bench.language)
+        self._desk.ask("decisions", request, self._read, worker=SUITE_WORKER)
 
     def on_descendant_focus(self) -> None:
         table = self.query_one(Table).has_focus
         self.query_one("#decisions-title", Title).light(table)
         self.query_one("#changes-title", Title).light(not table)
 
-    def _read(self, found: dict[str, Any]) -> None:
+    def _read(self, found: DecisionTable) -> None:
         if not self.query(Table):
             return
         self.say("")
         table = self.query_one(Table)
         table.show(found)
-        questions = counted(len(found["questions"]), "question")
-        told = f"{questions} ?, {counted(len(found['choices']), 'choice')} ◇"
+        questions = counted(len(found.questions), "question")
+        told = f"{questions} ?, {counted(len(found.choices), 'choice')} ◇"
         self.query_one("#decisions-title", Title).show(self._bench.language, told)
         self.call_after_refresh(self._columns)
         self.query_one(Decision).show(table.entry)
@@ -258,45 +262,45 @@ class Deciding(View):
         """Another way for a choice; the program of a question or of a case that changes."""
         changes = self.query_one(Changes)
         if changes.has_focus and changes.rows:
-            self._to_program(changes.rows[changes.cursor]["case"],
-                             changes.rows[changes.cursor]["program"])  # fmt: skip
+            self._to_program(changes.rows[changes.cursor].case,
+                             changes.rows[changes.cursor].program)  # fmt: skip
             return
         entry = self.query_one(Table).entry
         if entry is None:
             return
-        kind, decision = entry
-        if kind == "question":
-            self._to_program(decision["name"], decision["program"])
+        if isinstance(entry, QuestionRow):
+            self._to_program(entry.name, entry.program)
             return
+        decision = entry
         rows = [
-            (decision["name"], f"{'◆' if way == decision['default'] else ' '} {way}  {why}", way)
-            for way, why in decision["ways"].items()
+            (decision.name, f"{'◆' if way == decision.default else ' '} {way}  {why}", way)
+            for way, why in decision.ways.items()
         ]
 
         def picked(way: str | None) -> None:
             if way is not None:
-                self._decide(f"{decision['name']}={way}")
+                self._decide(f"{decision.name}={way}")
 
-        self.app.push_screen(Pick(f"decide {decision['name']}", rows, "No such way."), picked)
+        self.app.push_screen(Pick(f"decide {decision.name}", rows, "No such way."), picked)
 
     def _decide(self, decision: str) -> None:
         self._desk.drop("changed")
-        args = {"language": self._bench.language, "decision": decision}
+        request = TryDecision(language=self._bench.language, decision=decision)
         take = partial(self._changed, decision)
-        self._desk.ask("changed", "changed", args, take, worker=SUITE_WORKER,
+        self._desk.ask("changed", request, take, worker=SUITE_WORKER,
                        progress=self._underway)  # fmt: skip
         self.say(f"running the cases with {decision} …")
 
-    def _underway(self, progress: dict[str, Any]) -> None:
-        if progress["done"] % 10 == 0:
-            self.say(f"running the cases: {progress['done']} of {progress['of']}")
+    def _underway(self, progress: Progress) -> None:
+        if progress.done % 10 == 0:
+            self.say(f"running the cases: {progress.done} of {progress.of}")
 
-    def _changed(self, decision: str, found: dict[str, Any]) -> None:
+    def _changed(self, decision: str, found: ChangedCases) -> None:
         if not self.query(Changes):
             return
-        self.say(found["refused"], "brick")
-        self.query_one(Changes).show(found["rows"], decision)
-        cases = len({row["case"] for row in found["rows"]})
+        self.say(found.refused, "brick")
+        self.query_one(Changes).show(found.rows, decision)
+        cases = len({row.case for row in found.rows})
         told = f"{counted(cases, 'case')} {'changes' if cases == 1 else 'change'}"
         self.query_one("#changes-title", Title).show(decision, told, "brass" if cases else "moss")
 
@@ -304,7 +308,7 @@ class Deciding(View):
         bench = self._bench
         while len(self.app.screen_stack) > 1 and self.app.screen is not bench:
             self.app.pop_screen()
-        bench.show_case({"name": name, "program": program})
+        bench.show_case(name, program)
 
     def action_draw(self) -> None:
         self.ask_file("decisions.svg", ".svg, .pdf or .txt", "decisions", [])

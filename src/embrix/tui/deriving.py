@@ -4,13 +4,15 @@ unfolded."""
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, Any, ClassVar
+from typing import TYPE_CHECKING, ClassVar
 
 from textual import on
 from textual.app import ComposeResult
 from textual.binding import BindingType
 
 from embrix.draw.cells import lay_out
+from embrix.messages.replies import JudgementRow, JudgementTree
+from embrix.messages.requests import ListJudgements
 from embrix.text.plural import counted
 from embrix.text.visible import width
 from embrix.tui.bars import Masthead, Title
@@ -37,7 +39,7 @@ class Judgements(Rows):
 
     def __init__(self) -> None:
         super().__init__(id="judgements")
-        self.all: list[list[Any]] = []
+        self.all: list[JudgementRow] = []
         self.view = VIEWS.index(RULES)
         self.folded: set[int] = set()
         self.shown: list[int] = []
@@ -45,22 +47,26 @@ class Judgements(Rows):
         """The station up to which a derivation so far is shown."""
         self.empty_text = "The judgements of the run appear here."
 
-    def take(self, rows: list[list[Any]], at: int, levels: int) -> None:
+    def take(self, rows: list[JudgementRow], at: int, levels: int) -> None:
         """New rows, so many levels of them unfolded; the cursor goes to the judgement of a
         station."""
         self.all = rows
-        self.folded = {n for n, row in enumerate(rows) if row[0] >= levels and row[5]}
-        inside = [n for n, row in enumerate(rows) if row[3] <= at and (row[4] < 0 or at <= row[4])]
+        self.folded = {n for n, row in enumerate(rows) if row.depth >= levels and row.premises}
+        inside = [
+            n
+            for n, row in enumerate(rows)
+            if row.entered <= at and (row.left < 0 or at <= row.left)
+        ]
         here = inside[-1] if inside else 0
         self._open(here)
         self._arrange(here)
 
     def _open(self, number: int) -> None:
         """Unfold everything around a judgement."""
-        depth = self.all[number][0] if self.all else 0
+        depth = self.all[number].depth if self.all else 0
         for at in range(number - 1, -1, -1):
-            if self.all[at][0] < depth:
-                depth = self.all[at][0]
+            if self.all[at].depth < depth:
+                depth = self.all[at].depth
                 self.folded.discard(at)
 
     def _arrange(self, keep: int | None = None) -> None:
@@ -69,18 +75,18 @@ class Judgements(Rows):
         visible: list[int] = []
         hidden_below = -1
         for number, row in enumerate(self.all):
-            if 0 <= hidden_below < row[0]:
+            if 0 <= hidden_below < row.depth:
                 continue
-            hidden_below = row[0] if number in self.folded and self.view != 1 else -1
-            if self.view == 2 and row[3] > self.until:
+            hidden_below = row.depth if number in self.folded and self.view != 1 else -1
+            if self.view == 2 and row.entered > self.until:
                 continue
             visible.append(number)
         if self.view == 1:
             visible = sorted(
-                (n for n in visible if self.all[n][4] >= 0), key=lambda n: self.all[n][4]
+                (n for n in visible if self.all[n].left >= 0), key=lambda n: self.all[n].left
             )
         else:
-            visible = _premises_first([(n, self.all[n][0]) for n in visible])
+            visible = _premises_first([(n, self.all[n].depth) for n in visible])
         self.shown = visible
         self.renew(cursor=visible.index(keep) if keep in visible else len(visible) - 1)
 
@@ -95,12 +101,12 @@ class Judgements(Rows):
 
     def fold(self) -> None:
         number = self.chosen
-        if self.all and self.all[number][5]:
+        if self.all and self.all[number].premises:
             self.folded ^= {number}
             self._arrange(number)
 
     def fold_all(self) -> None:
-        everything = {n for n, row in enumerate(self.all) if row[5]}
+        everything = {n for n, row in enumerate(self.all) if row.premises}
         self.folded = set() if self.folded & everything else everything
         self._arrange(self.chosen)
 
@@ -113,7 +119,10 @@ class Judgements(Rows):
 
     def row(self, number: int) -> Sequence[Piece]:
         app = self.app
-        depth, text, name, _, left, premises = self.all[self.shown[number]]
+        one = self.all[self.shown[number]]
+        depth, text, name, left, premises = (
+            one.depth, one.text, one.clause, one.left, one.premises,
+        )  # fmt: skip
         bars = "" if self.view == 1 else "│ " * min(depth, MOST_BARS)
         open_ = left < 0 or (self.view == 2 and left > self.until)
         folded = self.shown[number] in self.folded and premises and self.view != 1
@@ -181,25 +190,23 @@ class Deriving(View):
     def on_mount(self) -> None:
         bench = self._bench
         self.head()
-        args = {**self.program_args(), "lane": bench.lane, "number": bench.at}
-        self._desk.ask("derived", "derived", args, self._derived)
+        request = ListJudgements(lane=bench.lane, number=bench.at, **self.program_args())
+        self._desk.ask("derived", request, self._derived)
         self.query_one("#judgements-title", Title).light(True)
         self._arrange()
 
-    def _derived(self, found: dict[str, Any]) -> None:
+    def _derived(self, found: JudgementTree) -> None:
         if not self.query(Judgements):
             return
-        self._steps = found["steps"]
+        self._steps = found.steps
         judgements = self.judgements
-        if found["refused"]:
-            judgements.empty_text = found["refused"]
-        judgements.until = self._bench.at if not found["steps"] else 1 << 60
-        at = self._bench.at if not found["steps"] else -1
-        judgements.take(found["rows"], at, self._levels(found["rows"]))
-        if found.get("more"):
-            self.say(
-                f"the first {counted(len(found['rows']), 'judgement')}; {found['more']:,} more"
-            )
+        if found.refused:
+            judgements.empty_text = found.refused
+        judgements.until = self._bench.at if not found.steps else 1 << 60
+        at = self._bench.at if not found.steps else -1
+        judgements.take(found.rows, at, self._levels(found.rows))
+        if found.more:
+            self.say(f"the first {counted(len(found.rows), 'judgement')}; {found.more:,} more")
         self._arrange()
 
     @property
@@ -210,11 +217,11 @@ class Deriving(View):
     def _moved(self) -> None:
         self.judgements.keep(self.query_one(RulesPane).chosen)
 
-    def _levels(self, rows: list[list[Any]]) -> int:
+    def _levels(self, rows: list[JudgementRow]) -> int:
         """How many levels of rules there is room for."""
         room = self.query_one(RulesPane).size
-        texts, names = [row[1] for row in rows], [row[2] for row in rows]
-        depths, counts = [row[0] for row in rows], [row[5] for row in rows]
+        texts, names = [row.text for row in rows], [row.clause for row in rows]
+        depths, counts = [row.depth for row in rows], [row.premises for row in rows]
         levels = SHALLOW
         while levels < min(DEEPEST, max(depths, default=0) + 1):
             folded = {n for n, depth in enumerate(depths) if depth >= levels + 1}
@@ -262,13 +269,13 @@ class Deriving(View):
             self.dismiss()
             return
         row = judgements.all[judgements.chosen]
-        station = row[4] if judgements.view == 1 and row[4] >= 0 else row[3]
+        station = row.left if judgements.view == 1 and row.left >= 0 else row.entered
         self.dismiss()
         self._bench.walking.go(station)
 
     def action_draw(self) -> None:
         number = self._bench.at if self._steps else 0
         if not self._steps and self.judgements.all:
-            number = max(0, self.judgements.all[self.judgements.chosen][3])
+            number = max(0, self.judgements.all[self.judgements.chosen].entered)
         self.ask_file("derivation.svg", ".svg, .pdf, .tex or .txt", "derivation",
                       [self._bench.lane], number=number)  # fmt: skip

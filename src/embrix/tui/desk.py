@@ -11,7 +11,9 @@ from typing import Any, TypeAlias
 from textual.message import Message
 from textual.message_pump import MessagePump
 
-from embrix.runs.pool import Pool
+from embrix.messages import frames
+from embrix.messages.requests import Request
+from embrix.workers.pool import Pool
 
 Take: TypeAlias = Callable[[Any], None]
 
@@ -54,8 +56,7 @@ class Desk:
     def ask(
         self,
         topic: str,
-        do: str,
-        args: dict[str, Any],
+        request: Request,
         take: Take,
         *,
         worker: int = LIVE_WORKER,
@@ -64,7 +65,7 @@ class Desk:
     ) -> None:
         """Ask something; `take` gets the answer later, on the interface's thread; `failed` is told
         why none comes, if none does."""
-        number = self._pool.ask(do, args, self._deliver(take, progress, failed), worker)
+        number = self._pool.ask(request, self._deliver(take, progress, failed), worker)
         self._asked.setdefault(topic, set()).add(number)
 
     def drop(self, topic: str) -> None:
@@ -77,17 +78,20 @@ class Desk:
 
     def _deliver(
         self, take: Take, progress: Take | None = None, failed: Take | None = None
-    ) -> Callable[[dict[str, Any]], None]:
-        def deliver(answer: dict[str, Any]) -> None:
-            if "answer" in answer:
-                self._owner.post_message(Answered(take, answer["answer"]))
-            elif "progress" in answer:
-                if progress is not None:
-                    self._owner.post_message(Answered(progress, answer["progress"]))
-            else:
-                if failed is not None:
-                    self._owner.post_message(Answered(failed, answer.get("fault", "stopped")))
-                if "fault" in answer:
-                    self._owner.post_message(Faulted(answer["fault"]))
+    ) -> Callable[[frames.Event], None]:
+        def deliver(event: frames.Event) -> None:
+            match event:
+                case frames.Answered(answer=answer):
+                    self._owner.post_message(Answered(take, answer))
+                case frames.Progress():
+                    if progress is not None:
+                        self._owner.post_message(Answered(progress, event))
+                case frames.Failed(text=text):
+                    if failed is not None:
+                        self._owner.post_message(Answered(failed, text))
+                    self._owner.post_message(Faulted(text))
+                case _:
+                    if failed is not None:
+                        self._owner.post_message(Answered(failed, "stopped"))
 
         return deliver

@@ -9,7 +9,7 @@ import difflib
 from collections.abc import Sequence
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, ClassVar
+from typing import TYPE_CHECKING, ClassVar
 
 from rich.text import Text
 from textual import events, on
@@ -20,6 +20,8 @@ from textual.screen import Screen
 from textual.timer import Timer
 from textual.widgets import Static, TextArea
 
+from embrix.messages.replies import ChangeLook, Look, Note
+from embrix.messages.requests import CompareChange, TryChange
 from embrix.text.source import Source, Unreadable
 from embrix.text.visible import visible
 from embrix.tui.bars import Footer, Masthead, Title
@@ -48,14 +50,14 @@ class DefinitionEditor(ProgramEditor):
         self.notes: dict[int, tuple[str, str]] = {}
         self.hints: dict[int, str] = {}
 
-    def annotate(self, notes: Sequence[dict[str, Any]]) -> None:
+    def annotate(self, notes: Sequence[Note]) -> None:
         """Put findings beside the lines they belong to; an error hides a warning."""
         self.notes = {}
         for note in notes:
-            line = note["line"] - 1
-            if line not in self.notes or note["severity"] == "error":
-                self.notes[line] = (note["severity"], note["message"])
-                self.hints[line] = note["hint"]
+            line = note.line - 1
+            if line not in self.notes or note.severity == "error":
+                self.notes[line] = (note.severity, note.message)
+                self.hints[line] = note.hint
         self._redraw()
 
     def get_line(self, line_index: int) -> Text:
@@ -178,7 +180,7 @@ class Drafting(Once, Screen[None]):
         except Unreadable as fault:
             self.say(str(fault), "brick")
             return
-        self._masthead.show(course=self._bench.summary["title"], language=self._language)
+        self._masthead.show(course=self._bench.title_of_course, language=self._language)
         self._text = text
         self._definition.load_text(text)
         self._trial.load_text(self._first_text)
@@ -211,7 +213,7 @@ class Drafting(Once, Screen[None]):
 
     @property
     def _file_name(self) -> str:
-        folder = Path(self._bench.summary["folder"])
+        folder = self._bench.course_folder
         return self._file.resolve().relative_to(folder.resolve()).as_posix()
 
     @property
@@ -269,18 +271,13 @@ class Drafting(Once, Screen[None]):
         self._keep_draft()
         self._version += 1
         self._desk.drop("scratch")
-        args = self._args() | {"text": self._trial.text, "view": self._view}
+        request = TryChange(
+            language=self._language, text=self._trial.text, file=self._file_name,
+            definition=self._definition.text, rule=self._rule or None, view=self._view,
+        )  # fmt: skip
         take = partial(self._looked, self._version, self._trial.text)
-        self._desk.ask("scratch", "scratch", args, take)
+        self._desk.ask("scratch", request, take)
         self._titles()
-
-    def _args(self) -> dict[str, Any]:
-        return {
-            "language": self._language,
-            "file": self._file_name,
-            "definition": self._definition.text,
-            "rule": self._rule or None,
-        }
 
     def _titles(self) -> None:
         right = "● changed, not saved" if self.changed else "as saved"
@@ -289,52 +286,54 @@ class Drafting(Once, Screen[None]):
         )
         self.query_one("#trial-title", Title).show(f"read at {self._rule or 'the start rule'}")
 
-    def _looked(self, version: int, text: str, answer: dict[str, Any]) -> None:
+    def _looked(self, version: int, text: str, answer: ChangeLook) -> None:
         # While the screen closes it is still attached, but its parts are gone.
         if version != self._version or not self.query(DefinitionEditor):
             return
-        self._definition.annotate(answer["notes"])
+        self._definition.annotate(answer.notes)
         self._line_note()
-        self._definition.explain(self._definition.text, answer["definition"])
-        self._rules = answer["rules"]
-        now, before = answer["now"], answer["before"]
+        self._definition.explain(self._definition.text, answer.definition)
+        self._rules = answer.rules
+        now, before = answer.now, answer.before
         if now is not None:
             self._trial.explain(text, now)
         self._notice(now)
         self._show_tokens(text, now or before)
+        sides: tuple[tuple[str, Look | None, str], ...]
         sides = (("saved", before, "as saved"), ("scratch", now, "with the change"))
-        trees = (now or {}).get("refused") or {}
-        if "trees" in trees:
+        marks = answer.marks
+        if now is not None and now.refused is not None and now.refused.trees:
+            one, other = now.refused.trees
             sides = (
-                ("saved", {"tree": trees["trees"][0]}, "first tree"),
-                ("scratch", {"tree": trees["trees"][1]}, "second tree"),
+                ("saved", Look([], tree=one), "first tree"),
+                ("scratch", Look([], tree=other), "second tree"),
             )
         if self._view == "both":
-            derived = {"tree": answer["derivation"]}
+            derived = Look([], tree=answer.derivation)
             sides = (("saved", derived, "derivation"), ("scratch", now, "term"))
-            answer["marks"] = [[], []]
+            marks = ([], [])
         for number, (name, look, title) in enumerate(sides):
             face = self.query_one(f"#{name}", TreeFace)
-            refused = (look or {}).get("refused")
+            refused = look.refused if look else None
             face.show(
-                look["tree"] if look else [], 0, refused.get("reading") if refused else None,
-                differing=answer["marks"][number],
+                look.tree if look else [], 0, refused.reading if refused else None,
+                differing=marks[number],
             )  # fmt: skip
-            told = "the grammar cannot be used" if look is None or look.get("unusable") else ""
+            told = "the grammar cannot be used" if look is None or look.unusable else ""
             if refused:
-                told = refused["kind"]
-            elif answer["marks"][number]:
+                told = refused.kind
+            elif marks[number]:
                 told = "≠"
             header = self.query_one(f"#{name}-title", Title)
             header.label = title
             subject = "" if self._view == "both" else self._view
             header.show(subject, told, "brick" if refused or look is None else "brass")
 
-    def _show_tokens(self, text: str, look: dict[str, Any]) -> None:
+    def _show_tokens(self, text: str, look: Look) -> None:
         """The tokens near the cursor on one line, each with its kind."""
         row, column = self._trial.cursor_location
         at = Source("", text).offset(row + 1, column + 1)
-        tokens = look["tokens"]
+        tokens = look.tokens
         near = next((n for n, token in enumerate(tokens) if token[1] >= at), len(tokens))
         line = Text(no_wrap=True, overflow="ellipsis")
         first = max(0, near - 4)
@@ -344,12 +343,12 @@ class Drafting(Once, Screen[None]):
             line.append(f"{visible(text[start:end]) or '·'}   ", token_ink(self.app, kind))
         self.query_one("#trial-tokens", Static).update(line if tokens else Text("no tokens"))
 
-    def _notice(self, look: dict[str, Any] | None) -> None:
+    def _notice(self, look: Look | None) -> None:
         notice = self.query_one("#trial-notice", Static)
-        refused = look.get("refused") if look else None
+        refused = look.refused if look else None
         text = "the definition has errors: see its lines" if look is None else ""
         if refused:
-            text = visible(refused["text"])
+            text = visible(refused.text)
         notice.update(text)
         notice.display = bool(text)
 
@@ -364,8 +363,11 @@ class Drafting(Once, Screen[None]):
     def action_compare(self) -> None:
         self.query_one("#outcome-title", Title).show("comparing …")
         self._desk.drop("compare")
-        args = {**self._args(), "text": self._trial.text}
-        self._desk.ask("compare", "scratch_compare", args, self._compared)
+        request = CompareChange(
+            language=self._language, text=self._trial.text, file=self._file_name,
+            definition=self._definition.text, rule=self._rule or None,
+        )  # fmt: skip
+        self._desk.ask("compare", request, self._compared)
 
     def _compared(self, lines: list[str]) -> None:
         if self.query(OutcomeRows):

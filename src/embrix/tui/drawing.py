@@ -7,8 +7,12 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from msgspec.structs import replace
+
 from embrix.course.naming import plain_name
 from embrix.draw.kinds import KINDS
+from embrix.messages.replies import Written
+from embrix.messages.requests import WriteHandout, WritePicture, WriteStarter
 from embrix.tui.desk import SUITE_WORKER, Desk
 from embrix.tui.dialogs import Ask, Choice, Pick
 from embrix.tui.targets import replacing, target_of
@@ -82,17 +86,17 @@ class Drawings:
             if not typed or not typed.strip():
                 return
             path = self._path(typed)
-            args: dict[str, Any] = {"languages": [bench.language], "path": str(path)}
-            if what == "course":
-                args["languages"] = list(bench.summary["languages"])
+            languages = list(bench.languages) if what == "course" else [bench.language]
+            request = WriteHandout(languages=languages, path=str(path))
             if what == "program":
-                args |= {"lanes": [bench.lane], "program": [stem, bench.editor.text],
-                         "marks": bench.seeking.here, "given": bench.walking.given,
-                         "input": bench.input}  # fmt: skip
+                request = replace(
+                    request, lanes=[bench.lane], program=(stem, bench.editor.text),
+                    marks=bench.seeking.here, given=bench.walking.given, input=bench.input,
+                )  # fmt: skip
 
             def write() -> None:
                 bench.say("laying out the handout …")
-                self._desk.ask("draw", "handout", args, partial(self._drawn, bench.say),
+                self._desk.ask("draw", request, partial(self._drawn, bench.say),
                                worker=SUITE_WORKER)  # fmt: skip
 
             replacing(bench.app, [path], write)
@@ -113,9 +117,10 @@ class Drawings:
                 if folder and folder.strip():
                     path = Path(folder.strip()).expanduser()
                     path = path if path.is_absolute() else bench.folder.parent / path
-                    args = {"language": bench.language, "lane": lane, "forms": forms,
-                            "path": str(path)}  # fmt: skip
-                    self._desk.ask("draw", "starter", args, partial(self._drawn, bench.say),
+                    request = WriteStarter(
+                        language=bench.language, lane=lane, forms=forms, path=str(path)
+                    )
+                    self._desk.ask("draw", request, partial(self._drawn, bench.say),
                                    worker=SUITE_WORKER)  # fmt: skip
 
             question = "A new folder, beside the course unless it is named from the root:"
@@ -144,20 +149,19 @@ class Drawings:
         if theme in COLOURS and head.strip():
             more, name = {"theme": theme, **more}, head.strip()
         path = self._path(name)
-        args = {
-            "kind": kind, "language": bench.language, "lanes": list(lanes),
-            "text": bench.editor.text, "given": bench.walking.given, "input": bench.input,
-            "path": str(path), **more,
-        }  # fmt: skip
+        request = WritePicture(
+            kind=kind, language=bench.language, lanes=list(lanes), text=bench.editor.text,
+            given=bench.walking.given, input=bench.input, path=str(path), **more,
+        )  # fmt: skip
 
         def draw() -> None:
             say(f"drawing {path.name} …", "ink")
-            self._desk.ask("draw", "picture", args, partial(self._drawn, say))
+            self._desk.ask("draw", request, partial(self._drawn, say))
 
         replacing(bench.app, [path], draw)
 
-    def _drawn(self, say: Say, answer: dict[str, Any]) -> None:
-        if answer["refused"]:
-            say(f"not written: {answer['refused']}", "brick")
+    def _drawn(self, say: Say, answer: Written) -> None:
+        if answer.refused:
+            say(f"not written: {answer.refused}", "brick")
         else:
-            say(f"written: {', '.join(answer['written'])}", "ink")
+            say(f"written: {', '.join(answer.written)}", "ink")

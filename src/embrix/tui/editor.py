@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any, ClassVar
+from typing import ClassVar
 
 from rich.style import Style
 from rich.text import Text
@@ -12,6 +12,7 @@ from textual.binding import Binding, BindingType
 from textual.widgets import TextArea
 from textual.widgets.text_area import Edit, EditResult
 
+from embrix.messages.replies import Look, Place, Substituted
 from embrix.text.hidden import hide, picture, restore
 from embrix.text.source import Source
 from embrix.tui.theme import ink, token_ink
@@ -107,31 +108,31 @@ class ProgramEditor(TextArea, inherit_bindings=False):
         """The slices that are marked as wrong: the number of the line, from zero, and columns."""
         return [(line, one) for line, found in self._faults.items() for one in found]
 
-    def explain(self, text: str, look: dict[str, Any]) -> None:
+    def explain(self, text: str, look: Look) -> None:
         """What a text means: kinds of its tokens, and what is refused in it."""
         source = Source("", text)
         self._colours = {}
         by_line: dict[int, list[tuple[int, int, str]]] = {}
-        pieces = [(start, end, kind) for start, end, kind in look["tokens"]]
-        pieces += [(start, end, "skip") for start, end in look["skipped"]]
+        pieces = [(start, end, kind) for start, end, kind in look.tokens]
+        pieces += [(start, end, "skip") for start, end in look.skipped]
         for start, end, kind in pieces:
             for line, left, right in _lines(source, start, end):
                 by_line.setdefault(line, []).append((left, right, kind))
         for line, spans in by_line.items():
             self._colours[source.line(line + 1)] = spans
         self._faults = {}
-        refused = look.get("refused")
-        spans_of_faults = list(look.get("invalid", ()))
-        if refused and "place" in refused:
-            spans_of_faults.append(refused["place"])
-            spans_of_faults += [[start, end] for _, start, end in refused.get("mistakes", ())[1:]]
+        refused = look.refused
+        spans_of_faults = list(look.invalid)
+        if refused and refused.place is not None:
+            spans_of_faults.append(refused.place)
+            spans_of_faults += [(one.start, one.end) for one in refused.mistakes[1:]]
         if text == self.text:
             for start, end in spans_of_faults:
                 for line, left, right in _lines(source, start, max(end, start + 1)):
                     self._faults.setdefault(line, []).append((left, right))
         self._redraw()
 
-    def mark(self, text: str, place: list[int] | None, put: Sequence[dict[str, Any]] = ()) -> None:
+    def mark(self, text: str, place: Place | None, put: Sequence[Substituted] = ()) -> None:
         """Mark the active part of the program, and where substitutions put something or are
         stopped, if the text is still the one that was run."""
         marks: dict[int, list[tuple[int, int]]] = {}
@@ -141,8 +142,8 @@ class ProgramEditor(TextArea, inherit_bindings=False):
                 marks.setdefault(line, []).append((left, right))
         if put and text == self.text:
             source = Source("", text)
-            touched = [(one, "put") for told in put for one in told["places"]]
-            touched += [(one, "stopped") for told in put for _, one in told["stopped"]]
+            touched = [(one, "put") for told in put for one in told.places]
+            touched += [(one, "stopped") for told in put for _, one in told.stopped]
             for span, kind in touched:
                 if span is not None and 0 <= span[0] <= span[1] <= len(text):
                     for line, left, right in _lines(source, span[0], span[1]):

@@ -3,10 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
 
 from textual.message import Message
 
+from embrix.messages.replies import (
+    CaseRow,
+    CaseVerdict,
+    Look,
+    Note,
+    Place,
+    RunResult,
+    SuiteReport,
+    TreeRow,
+)
 from embrix.text.plural import counted
 from embrix.text.source import Source
 from embrix.text.visible import cut, width
@@ -41,7 +50,7 @@ class LanesView(Rows):
         super().__init__(id=id)
         self.lanes: list[str] = []
         self.broken: list[str] = []
-        self.results: dict[str, dict[str, Any]] = {}
+        self.results: dict[str, RunResult] = {}
         self.fresh: set[str] = set()
         self.idle = ""
         """Why no lane runs, or nothing."""
@@ -79,9 +88,9 @@ class LanesView(Rows):
         ]
         if result is None:
             return [*lead, (f"· {self.idle or 'running'}", ink(app, "faint"))]
-        outcome = result["outcome"]
-        sign, colour = OUTCOME_SIGNS[outcome["kind"]]
-        cost = self._cost(result["costs"])
+        outcome = result.outcome
+        sign, colour = OUTCOME_SIGNS[outcome.kind]
+        cost = self._cost(result.costs)
         room = max(8, self.size.width - label - (27 if cost else 9))
         fresh = name in self.fresh
         if not fresh:
@@ -109,11 +118,11 @@ class LanesView(Rows):
         return bool(first and own) and self.told(first) != self.told(own)  # type: ignore[arg-type]
 
     @staticmethod
-    def told(result: dict[str, Any]) -> str:
+    def told(result: RunResult) -> str:
         """The end of a run with what it wrote."""
-        written = "".join(result.get("output", ())).split("\n")
+        written = "".join(result.output).split("\n")
         shown = " ⏎ ".join(line for line in written if line)
-        return f"{result['sentence']}  ▤ {shown}" if shown else str(result["sentence"])
+        return f"{result.sentence}  ▤ {shown}" if shown else result.sentence
 
     def _cost(self, costs: dict[str, int]) -> str:
         if "steps" in costs:
@@ -128,10 +137,10 @@ class TreeFace(Rows):
 
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
-        self.nodes: list[list[Any]] = []
-        self.reading: list[list[str]] = []
+        self.nodes: list[TreeRow] = []
+        self.reading: list[tuple[str, str, str]] = []
         self.cut_off = 0
-        self.active: list[int] | None = None
+        self.active: Place | None = None
         self.differing: set[int] = set()
         self.empty_text = (
             "The tree of the program appears here\nas soon as the program can be read."
@@ -139,9 +148,9 @@ class TreeFace(Rows):
 
     def show(
         self,
-        tree: list[list[Any]],
+        tree: list[TreeRow],
         cut_off: int,
-        reading: list[list[str]] | None = None,
+        reading: list[tuple[str, str, str]] | None = None,
         differing: Sequence[int] = (),
     ) -> None:
         """A tree, or what was being read where reading stopped; `differing` rows are not in the
@@ -151,18 +160,18 @@ class TreeFace(Rows):
         self.renew()
 
     @property
-    def place(self) -> list[int] | None:
+    def place(self) -> Place | None:
         """The slice of the text that the node under the cursor covers."""
-        if self.reading or self.cursor >= len(self.nodes) or self.nodes[self.cursor][4] < 0:
+        if self.reading or self.cursor >= len(self.nodes) or self.nodes[self.cursor].start < 0:
             return None
-        return self.nodes[self.cursor][4:6]
+        return self.nodes[self.cursor].place
 
-    def highlight(self, place: list[int] | None) -> None:
+    def highlight(self, place: Place | None) -> None:
         """Mark the node that covers a place of the program, and bring it into view."""
         self.active = place
         if place is not None:
             for number, row in enumerate(self.nodes):
-                if row[4:6] == place:
+                if row.place == place:
                     self.cursor = number
                     self.show_cursor()
                     break
@@ -190,8 +199,9 @@ class TreeFace(Rows):
             ]
         if number >= len(self.nodes):
             return [(f" and {self.cut_off:,} more nodes", ink(app, "faint"))]
-        depth, field, form, leaves, *place = self.nodes[number]
-        active = self.active is not None and place == self.active
+        node = self.nodes[number]
+        depth, field, form, leaves = node.depth, node.field, node.form, node.leaves
+        active = self.active is not None and node.place == self.active
         differs = number in self.differing
         return [
             ("≠" if differs else " ", ink(app, "brick", bold=True)),
@@ -212,12 +222,12 @@ class TokensFace(Rows):
         self.values: dict[str, str] = {}
         self.empty_text = "The tokens of the program appear here."
 
-    def show(self, text: str, look: dict[str, Any]) -> None:
+    def show(self, text: str, look: Look) -> None:
         source = Source("", text)
-        self.values = look.get("values", {})
-        pieces = [(start, end, kind) for start, end, kind in look["tokens"]]
-        pieces += [(start, end, "skip") for start, end in look["skipped"]]
-        pieces += [(start, end, "no token") for start, end in look.get("invalid", ())]
+        self.values = look.values
+        pieces = [(start, end, kind) for start, end, kind in look.tokens]
+        pieces += [(start, end, "skip") for start, end in look.skipped]
+        pieces += [(start, end, "no token") for start, end in look.invalid]
         self.tokens = []
         for start, end, kind in sorted(pieces):
             line, column = source.position(start)
@@ -276,14 +286,14 @@ class CasesFace(Rows):
     class Try(Message):
         """Somebody wants the program of a case in the editor."""
 
-        def __init__(self, case: dict[str, Any]) -> None:
+        def __init__(self, case: CaseRow) -> None:
             super().__init__()
             self.case = case
 
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
-        self.report: dict[str, Any] | None = None
-        self._rows: list[tuple[int, list[Any] | None]] = []
+        self.report: SuiteReport | None = None
+        self._rows: list[tuple[int, CaseVerdict | None]] = []
         self.empty_text = "F5 runs the suite on every lane\nand shows every case here."
         self.running = False
         """Whether the suite is being run anew, so that what is shown is what came before."""
@@ -291,24 +301,24 @@ class CasesFace(Rows):
     def begin(self, file: str) -> None:
         """A suite is run; verdicts of another one are no longer shown."""
         self.running = True
-        if self.report is not None and self.report.get("file") != file:
+        if self.report is not None and self.report.file != file:
             self.report, self._rows = None, []
             self.empty_text = f"running {file} …"
         self.renew()
 
-    def show(self, report: dict[str, Any]) -> None:
+    def show(self, report: SuiteReport) -> None:
         keep = self.case
         self.report = report
         self.running = False
         self._rows = []
-        for number, case in enumerate(report["cases"]):
+        for number, case in enumerate(report.cases):
             self._rows.append((number, None))
-            self._rows += [(number, v) for v in case["verdicts"] if v[1] == "failed"]
+            self._rows += [(number, v) for v in case.verdicts if v.state == "failed"]
         cursor = 0
         for number, (case_number, verdict) in enumerate(self._rows):
-            case = report["cases"][case_number]
-            failed = any(v[1] == "failed" for v in case["verdicts"])
-            if keep is not None and case["name"] == keep["name"] and verdict is None:
+            case = report.cases[case_number]
+            failed = any(v.state == "failed" for v in case.verdicts)
+            if keep is not None and case.name == keep.name and verdict is None:
                 cursor = number
                 break
             if keep is None and failed:
@@ -317,15 +327,14 @@ class CasesFace(Rows):
         self.renew(cursor=cursor)
 
     @property
-    def case(self) -> dict[str, Any] | None:
+    def case(self) -> CaseRow | None:
         """The case under the cursor."""
         if self.report is None or not self._rows:
             return None
-        found: dict[str, Any] = self.report["cases"][self._rows[self.cursor][0]]
-        return found
+        return self.report.cases[self._rows[self.cursor][0]]
 
     @property
-    def verdict(self) -> list[Any] | None:
+    def verdict(self) -> CaseVerdict | None:
         """The failed verdict under the cursor, if it stands on one."""
         return self._rows[self.cursor][1] if self._rows else None
 
@@ -340,24 +349,23 @@ class CasesFace(Rows):
         assert self.report is not None
         app = self.app
         case_number, verdict = self._rows[number]
-        case = self.report["cases"][case_number]
+        case = self.report.cases[case_number]
         if verdict is not None:
-            lane, _, expected, actual, *_ = verdict
             return [
-                (f"   {lane}: ", ink(app, "faint")),
-                (expected, ink(app, "ink")),
+                (f"   {verdict.lane}: ", ink(app, "faint")),
+                (verdict.expected, ink(app, "ink")),
                 (" ⟂ ", ink(app, "brick", bold=True)),
-                (actual, ink(app, "brick")),
+                (verdict.actual, ink(app, "brick")),
             ]
         pieces: list[Piece] = [(" ", ink(app, "ink"))]
-        for _, state, *_ in case["verdicts"]:
+        for state in (one.state for one in case.verdicts):
             sign, colour = {"passed": ("◆", "moss"), "failed": ("✗", "brick")}.get(
                 state, ("·", "faint")
             )
             if self.running:
                 sign, colour = "⋯", "faint"
             pieces.append((f"{sign} ", ink(app, colour, bold=state == "failed")))
-        return [*pieces, (f" {case['name']}", ink(app, "ink"))]
+        return [*pieces, (f" {case.name}", ink(app, "ink"))]
 
 
 class NotesFace(Rows):
@@ -365,22 +373,22 @@ class NotesFace(Rows):
 
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
-        self.notes: list[dict[str, Any]] = []
+        self.notes: list[Note] = []
         self._rows: list[tuple[str, str]] = []
         self.empty_text = (
             "Nothing to report: every definition and suite\nof the course is in order."
         )
 
-    def show(self, notes: list[dict[str, Any]]) -> None:
+    def show(self, notes: list[Note]) -> None:
         self.notes = notes
         self._rows = []
         for note in notes:
-            sign = "✗" if note["severity"] == "error" else "!"
-            place = f"{note['file']}:{note['line']}:{note['column']}"
-            self._rows.append((f"{sign} {place}  {note['code']}", "head"))
-            self._rows.append((f"    {note['message']}", "text"))
-            if note["hint"]:
-                self._rows.append((f"    → {note['hint']}", "hint"))
+            sign = "✗" if note.severity == "error" else "!"
+            place = f"{note.file}:{note.line}:{note.column}"
+            self._rows.append((f"{sign} {place}  {note.code}", "head"))
+            self._rows.append((f"    {note.message}", "text"))
+            if note.hint:
+                self._rows.append((f"    → {note.hint}", "hint"))
         self.renew()
 
     def count(self) -> int:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, Any, ClassVar
+from typing import TYPE_CHECKING, ClassVar
 
 from rich.console import RenderableType
 from rich.text import Text
@@ -13,6 +13,9 @@ from textual.widget import Widget
 
 from embrix.compare.range import SCALES, BadRange, Scale, range_of
 from embrix.draw.plot import GRID, LETTERS, plot
+from embrix.messages.frames import Progress
+from embrix.messages.replies import GrowthTable
+from embrix.messages.requests import MeasureGrowth
 from embrix.suite.cases import MAIN_COSTS, costs_by_spread
 from embrix.text.visible import visible
 from embrix.tui.bars import Masthead, Title
@@ -37,7 +40,7 @@ class Chart(Widget):
 
     def __init__(self) -> None:
         super().__init__(id="chart")
-        self.table: dict[str, list[list[float]]] = {}
+        self.table: dict[str, list[tuple[float, float]]] = {}
         self.scale: Scale = "linear"
         self.empty_text = ""
 
@@ -102,7 +105,7 @@ class Growing(View):
     def __init__(self, bench: Bench, desk: Desk, cost: str = "") -> None:
         super().__init__(bench, desk)
         self._over = bench.over or FIRST_RANGE
-        self._found: dict[str, Any] = {}
+        self._found: GrowthTable | None = None
         self._cost = cost
         self._scale = 0
 
@@ -145,21 +148,22 @@ class Growing(View):
         self._desk.drop("growth")
         self.query_one(Chart).empty_text = "running the lanes …"
         self.query_one(Chart).refresh()
-        args = {**self.program_args(), "lanes": list(self._bench.lanes.lanes), "name": name,
-                "costs": list(MAIN_COSTS), "first": numbers[0], "last": numbers[-1],
-                "step": numbers.step}  # fmt: skip
-        self._desk.ask("growth", "growth", args, self._measured, worker=SUITE_WORKER,
+        request = MeasureGrowth(
+            lanes=list(self._bench.lanes.lanes), name=name, costs=list(MAIN_COSTS),
+            first=numbers[0], last=numbers[-1], step=numbers.step, **self.program_args(),
+        )  # fmt: skip
+        self._desk.ask("growth", request, self._measured, worker=SUITE_WORKER,
                        progress=self._underway)  # fmt: skip
 
-    def _underway(self, progress: dict[str, Any]) -> None:
-        self.say(f"running the lanes: {progress['done']} of {progress['of']}")
+    def _underway(self, progress: Progress) -> None:
+        self.say(f"running the lanes: {progress.done} of {progress.of}")
 
-    def _measured(self, found: dict[str, Any]) -> None:
+    def _measured(self, found: GrowthTable) -> None:
         if not self.query(Chart):
             return
-        self.say(found["refused"], "brick")
+        self.say(found.refused, "brick")
         chart = self.query_one(Chart)
-        if found["refused"]:
+        if found.refused:
             chart.table, chart.empty_text = {}, "r chooses another name or range"
             chart.refresh()
             return
@@ -170,7 +174,7 @@ class Growing(View):
     @property
     def _kinds(self) -> list[str]:
         """The costs that some lane has, those first that most have."""
-        points = self._found.get("points", {})
+        points = self._found.points if self._found else {}
         highest = [
             {cost: max((y for _, y in rows.get(lane, ())), default=0)
              for cost, rows in points.items()}
@@ -179,23 +183,22 @@ class Growing(View):
         return costs_by_spread(highest)
 
     def _show(self) -> None:
+        found = self._found or GrowthTable()
         kinds = self._kinds
         if self._cost not in kinds:
             self._cost = kinds[0] if kinds else ""
         chart, growths = self.query_one(Chart), self.query_one(Growths)
-        chart.table = self._found["points"].get(self._cost, {}) if self._cost else {}
+        chart.table = found.points.get(self._cost, {}) if self._cost else {}
         chart.scale = SCALES[self._scale]
         chart.refresh()
         growths.lanes = list(self._bench.lanes.lanes)
         growths.growths = {
             lane: told
-            for lane, told in self._found["growths"].get(self._cost, {}).items()
+            for lane, told in found.growths.get(self._cost, {}).items()
             if any(y for _, y in chart.table[lane])
         }
         name = self._over.partition("=")[0]
-        growths.ended = {
-            lane: f"{name} = {number:g}: {told}" for lane, number, told in self._found["ended"]
-        }
+        growths.ended = {lane: f"{name} = {number:g}: {told}" for lane, number, told in found.ended}
         growths.styles.height = min(10, max(1, len(growths.lanes)))
         growths.renew()
         axes = {"linear": "linear axes", "logarithmic": "logarithmic axis",
@@ -219,6 +222,6 @@ class Growing(View):
             self.say("there is no chart to draw")
             return
         name, numbers = range_of(self._bench.over)
-        over = [name, numbers[0], numbers[-1] + 1, numbers.step]
+        over = (name, numbers[0], numbers[-1] + 1, numbers.step)
         self.ask_file("growth.svg", ".svg or .pdf", "growth", list(self._bench.lanes.lanes),
                       over=over, cost=self._cost, scale=SCALES[self._scale])  # fmt: skip

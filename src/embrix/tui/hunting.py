@@ -4,14 +4,18 @@ from __future__ import annotations
 
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, ClassVar
+from typing import TYPE_CHECKING, ClassVar
 
+from msgspec.structs import replace
 from rich.console import RenderableType
 from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import BindingType
 from textual.widgets import Static
 
+from embrix.messages.frames import Progress
+from embrix.messages.replies import AlignedWalks, HuntState, LaneComparison, TextChange
+from embrix.messages.requests import AddFoundCase, AlignWalks, CompareLanes, HuntDifference
 from embrix.text.plural import counted
 from embrix.text.visible import visible
 from embrix.tui.bars import Masthead, Title
@@ -37,7 +41,7 @@ class Quarry(Static):
 
     def __init__(self) -> None:
         super().__init__("", id="quarry", markup=False)
-        self.found: dict[str, Any] = {}
+        self.found: HuntState | None = None
         self.running = False
         self.costs = False
         self.endless = False
@@ -56,7 +60,7 @@ class Quarry(Static):
         told += ["costs count"] if self.costs else []
         told += ["never ending counts"] if self.endless else []
         text.append(f"    {', '.join(told)}\n", ink(app, "faint"))
-        tried = found.get("tried", 0)
+        tried = found.tried if found else 0
         if self.running:
             full = round(GAUGE * tried / self.most)
             text.append("█" * full, ink(app, "water"))
@@ -66,25 +70,25 @@ class Quarry(Static):
             f"{tried:,} of {self.most:,} programs" if self.running else counted(tried, "program")
         )
         text.append(f"{count}  {going}\n", ink(app, "ink"))
-        if tried:
-            text.append(f"{visible(found['distribution'])}\n", ink(app, "faint"))
+        if found and tried:
+            text.append(f"{visible(found.distribution)}\n", ink(app, "faint"))
         if not self.running and found:
-            self._result(text)
+            self._result(text, found)
         return text
 
-    def _result(self, text: Text) -> None:
-        app, found = self.app, self.found
-        if not found["program"]:
-            text.append(f"\n{found['sentence']}\n", ink(app, "moss", bold=True))
+    def _result(self, text: Text, found: HuntState) -> None:
+        app = self.app
+        if not found.program:
+            text.append(f"\n{found.sentence}\n", ink(app, "moss", bold=True))
             text.append("That is all it says; s hunts on with other programs.\n", ink(app, "faint"))
             return
-        text.append(f"\n{found['sentence']}\n\n", ink(app, "brass", bold=True))
-        for line in found["program"].split("\n"):
+        text.append(f"\n{found.sentence}\n\n", ink(app, "brass", bold=True))
+        for line in found.program.split("\n"):
             text.append("│ ", ink(app, "deep"))
             text.append(f"{visible(line)}\n", ink(app, "ink", bold=True))
         text.append("\n")
-        wide = max(map(len, found["lanes"]))
-        for lane, end in zip(found["lanes"], found["ends"], strict=True):
+        wide = max(map(len, found.lanes))
+        for lane, end in zip(found.lanes, found.ends, strict=True):
             text.append(f"  {lane:<{wide}}  ", ink(app, "faint"))
             text.append(f"{visible(end)}\n", ink(app, "ink"))
         for line in self.why:
@@ -135,15 +139,15 @@ class Hunting(View):
     def _start(self) -> None:
         quarry = self.quarry
         self._desk.drop("hunt")
-        quarry.found, quarry.why, quarry.running = {}, [], True
-        outside = self._bench.summary["languages"][self._bench.language]["outside"]
+        quarry.found, quarry.why, quarry.running = None, [], True
+        outside = self._bench.languages[self._bench.language].outside
         quarry.most = FEW if quarry.lanes[1] in outside else MOST
         self.query_one(Together).show([], -1, "The walks of what is found are laid here.")
-        args = {
-            "language": self._bench.language, "lanes": list(quarry.lanes), "most": quarry.most,
-            "seed": quarry.seed, "costs": quarry.costs, "endless": quarry.endless,
-        }  # fmt: skip
-        self._desk.ask("hunt", "hunt", args, self._ended, worker=SUITE_WORKER,
+        request = HuntDifference(
+            language=self._bench.language, lanes=list(quarry.lanes), most=quarry.most,
+            seed=quarry.seed, costs=quarry.costs, endless=quarry.endless,
+        )  # fmt: skip
+        self._desk.ask("hunt", request, self._ended, worker=SUITE_WORKER,
                        progress=self._underway)  # fmt: skip
         self._renew()
         self.say("x stops the hunt")
@@ -154,47 +158,49 @@ class Hunting(View):
         self.query_one("#hunt-title", Title).show(" and ".join(quarry.lanes), told, "brass")
         quarry.refresh(layout=True)
 
-    def _underway(self, found: dict[str, Any]) -> None:
+    def _underway(self, progress: Progress) -> None:
         if self.query(Quarry) and self.quarry.running:
-            self.quarry.found = found
+            self.quarry.found = progress.hunt
             self._renew()
 
-    def _ended(self, found: dict[str, Any]) -> None:
+    def _ended(self, found: HuntState) -> None:
         if not self.query(Quarry):
             return  # it is closing
         quarry = self.quarry
         quarry.running = False
-        if found["refused"]:
-            self.say(found["refused"], "brick")
+        if found.refused:
+            self.say(found.refused, "brick")
         else:
             self.say("")
             quarry.found = found
-            if found["program"]:
+            if found.program:
                 self._look_at(found)
         self._renew()
 
-    def _look_at(self, found: dict[str, Any]) -> None:
+    def _look_at(self, found: HuntState) -> None:
         """Why the two part, and their walks."""
-        one, other = found["lanes"]
-        args = {"language": self._bench.language, "text": found["program"]}
-        self._desk.ask("found", "beside", {**args, "lanes": [one, other]}, self._explained)
-        self._desk.ask("aligned", "together", {**args, "one": one, "other": other}, self._aligned)
+        one, other = found.lanes
+        language, text = self._bench.language, found.program
+        lanes = CompareLanes(language=language, text=text, lanes=[one, other])
+        self._desk.ask("found", lanes, self._explained)
+        walks = AlignWalks(language=language, text=text, one=one, other=other)
+        self._desk.ask("aligned", walks, self._aligned)
 
-    def _explained(self, found: dict[str, Any]) -> None:
+    def _explained(self, found: LaneComparison) -> None:
         if self.query(Quarry):
-            for parting in found["partings"].values():
-                self.quarry.why = [parting["sentence"], *parting["more"]]
+            for parting in found.partings.values():
+                self.quarry.why = [parting.sentence, *parting.more]
             self._renew()
 
-    def _aligned(self, found: dict[str, Any]) -> None:
+    def _aligned(self, found: AlignedWalks) -> None:
         if self.query(Together):
-            self.query_one(Together).show(found["rows"], found["parting"], found["refused"])
+            self.query_one(Together).show(found.rows, found.parting, found.refused)
 
     # ---------------------------------------------------------------- commands
 
     def action_start(self) -> None:
         """Again from the next seed; the same one when the hunt had been stopped at once."""
-        if self.quarry.found.get("tried"):
+        if self.quarry.found and self.quarry.found.tried:
             self.quarry.seed += 1
         self._start()
 
@@ -205,9 +211,9 @@ class Hunting(View):
             return
         self._desk.drop("hunt")
         quarry.running = False
-        tried = quarry.found.get("tried", 0)
+        tried = quarry.found.tried if quarry.found else 0
         told = f"stopped: no difference in {counted(tried, 'program')} (seed {quarry.seed})"
-        quarry.found = {**quarry.found, "program": "", "sentence": told}
+        quarry.found = replace(quarry.found or HuntState(), program="", sentence=told)
         self.say("stopped")
         self._renew()
 
@@ -229,7 +235,7 @@ class Hunting(View):
     def action_to_bench(self) -> None:
         """The program into the editor, as a file that does not exist yet."""
         found = self.quarry.found
-        if not found.get("program") or self.quarry.running:
+        if found is None or not found.program or self.quarry.running:
             self.say("nothing has been found yet")
             return
         bench = self._bench
@@ -237,27 +243,27 @@ class Hunting(View):
         path = folder / f"hunted.{bench.extension}"
         while len(self.app.screen_stack) > 1 and self.app.screen is not bench:
             self.app.pop_screen()
-        bench.show_program(path, found["program"] + "\n")
+        bench.show_program(path, found.program + "\n")
 
     def action_case(self) -> None:
         found = self.quarry.found
         suite = self._suite()
-        if not found.get("program") or self.quarry.running:
+        if found is None or not found.program or self.quarry.running:
             self.say("nothing has been found yet")
         elif suite is None:
             self.say("the course has no suite to put it into", "brass")
         else:
-            args = {"suite": str(suite), "program": found["program"], "lanes": found["lanes"],
-                    "origin": f"a hunt, seed {found['seed']}"}  # fmt: skip
+            request = AddFoundCase(suite=str(suite), program=found.program, lanes=found.lanes,
+                                   origin=f"a hunt, seed {found.seed}")  # fmt: skip
             take = partial(self._compared, suite)
-            self._desk.ask("found", "case", args, take, worker=SUITE_WORKER)
+            self._desk.ask("found", request, take, worker=SUITE_WORKER)
 
     def _suite(self) -> Path | None:
         return self._bench.checking.suite_near(self._bench.document)
 
-    def _compared(self, suite: Path, made: dict[str, Any]) -> None:
-        if made["refused"] or not self.query(Quarry):
-            self.say(made["refused"], "brick")
+    def _compared(self, suite: Path, made: TextChange) -> None:
+        if made.refused or not self.query(Quarry):
+            self.say(made.refused, "brick")
             return
         write_after_a_look(self, suite, made, "this program as a case", self._written)
 

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from functools import partial
-from typing import Any, ClassVar
+from typing import ClassVar
 
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 from textual.containers import Vertical
 from textual.widgets import Input
 
+from embrix.messages.replies import PromptAnswer
+from embrix.messages.requests import PromptLine
 from embrix.tui.bars import Title
 from embrix.tui.desk import Desk
 from embrix.tui.dialogs import Dialog
@@ -103,16 +104,16 @@ class Prompting(Dialog[str]):
         self._ask(line)
 
     def _ask(self, line: str | None) -> None:
-        args = {"language": self._language, "line": line}
-        self._desk.ask("prompt", "prompt", args, partial(self._answered))
+        request = PromptLine(language=self._language, line=line)
+        self._desk.ask("prompt", request, self._answered)
 
-    def _answered(self, answer: dict[str, Any]) -> None:
+    def _answered(self, answer: PromptAnswer) -> None:
         if not self.query(Transcript):
             return  # it is closing
-        for line in answer["lines"]:
+        for line in answer.lines:
             self.query_one(Transcript).add(line)
-        self._sign(answer["sign"])
-        if answer.get("done"):
+        self._sign(answer.sign)
+        if answer.done:
             self.dismiss()
 
     def action_give_up(self) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any, ClassVar
+from typing import ClassVar
 
 from rich.style import Style
 from textual import events
@@ -14,6 +14,7 @@ from textual.scroll_view import ScrollView
 from textual.strip import Strip
 
 from embrix.draw.cells import Placed, Sheet, lay_out
+from embrix.messages.replies import JudgementRow
 from embrix.text.visible import width
 from embrix.tui.rows import Piece, pieces_to_strip
 from embrix.tui.theme import ink
@@ -41,19 +42,20 @@ class RulesPane(ScrollView, can_focus=True):
 
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
-        self.rows: list[list[Any]] = []
+        self.rows: list[JudgementRow] = []
         self.sheet = Sheet((), 0, 0)
         self.chosen = 0
         self.empty_text = ""
         self._by_row: dict[int, list[Placed]] = {}
         self._where: dict[int, int] = {}
 
-    def show(self, rows: list[list[Any]], folded: set[int], chosen: int) -> None:
+    def show(self, rows: list[JudgementRow], folded: set[int], chosen: int) -> None:
         """Lay the judgements out; one that is folded away gives way to the one it is above of."""
         self.rows = rows
-        depths = [row[0] for row in rows]
+        depths = [row.depth for row in rows]
         self.sheet = lay_out(
-            depths, [row[1] for row in rows], [row[2] for row in rows], [row[5] for row in rows],
+            depths, [row.text for row in rows], [row.clause for row in rows],
+            [row.premises for row in rows],
             folded,
         )  # fmt: skip
         self._by_row = {}
@@ -94,18 +96,18 @@ class RulesPane(ScrollView, can_focus=True):
     # ---------------------------------------------------------------- moving
 
     def _premises(self, node: int) -> list[int]:
-        depth = self.rows[node][0]
+        depth = self.rows[node].depth
         found = []
         for number in range(node + 1, len(self.rows)):
-            if self.rows[number][0] <= depth:
+            if self.rows[number].depth <= depth:
                 break
-            if self.rows[number][0] == depth + 1:
+            if self.rows[number].depth == depth + 1:
                 found.append(number)
         return [one for one in found if one in self._where]
 
     def _conclusion(self, node: int) -> int | None:
-        depth = self.rows[node][0]
-        return next((n for n in range(node - 1, -1, -1) if self.rows[n][0] < depth), None)
+        depth = self.rows[node].depth
+        return next((n for n in range(node - 1, -1, -1) if self.rows[n].depth < depth), None)
 
     def action_to_premise(self) -> None:
         premises = self._premises(self.chosen) if self.rows else []
@@ -186,11 +188,11 @@ class RulesPane(ScrollView, can_focus=True):
         found: list[tuple[int, str, Style]] = []
         for one in self._by_row.get(row, ()):
             here = one.node == self.chosen
-            open_ = self.rows[one.node][4] < 0
+            open_ = self.rows[one.node].left < 0
             style = ink(app, "brick" if open_ else "ink", "lamp" if here else None, bold=here)
             found.append((one.x, one.text, style))
         for one in self._by_row.get(row + 1, ()):
-            open_ = self.rows[one.node][4] < 0
+            open_ = self.rows[one.node].left < 0
             here = one.node == self.chosen
             sign = "╌" if open_ else "─"
             colour = "brick" if open_ else "brass" if here else "deep"

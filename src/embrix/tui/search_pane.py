@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 from functools import partial
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from embrix.course.naming import plain_name
+from embrix.messages.frames import Progress
+from embrix.messages.replies import Found, Refused
+from embrix.messages.requests import SaveWalk, SeekStation
 from embrix.tui.choosing import WALK
 from embrix.tui.desk import Desk
 from embrix.tui.dialogs import Ask
@@ -68,12 +71,12 @@ class Seeking:
         station = self._bench.stations.stations.get(self._bench.at)
         if station is None:
             return ""
-        if kind == "clause" and station["clause"]:
-            return f"{station['clause']['file']}:{station['clause']['line']}"
-        if kind == "name" and station["bindings"]:
-            return str(station["bindings"][0][0])
-        if kind == "location" and station["store"]:
-            return str(station["store"][-1][0])
+        if kind == "clause" and station.clause:
+            return f"{station.clause.file}:{station.clause.line}"
+        if kind == "name" and station.bindings:
+            return station.bindings[0].name
+        if kind == "location" and station.store:
+            return station.store[-1].location
         return ""
 
     def _go(self, kind: str, what: str, forward: bool) -> None:
@@ -82,24 +85,24 @@ class Seeking:
         if kind not in ("over", "out", "end"):
             self._last = (kind, what)
         self._desk.drop("seek")
-        args = {"walk": self._bench.walking.recipe, "kind": kind, "what": what,
-                "start": self._bench.at, "forward": forward}  # fmt: skip
+        request = SeekStation(walk=self._bench.walking.recipe, kind=kind, what=what,
+                              start=self._bench.at, forward=forward)  # fmt: skip
         take = partial(self._found, self._bench.walking.key, kind, forward)
-        self._desk.ask("seek", "seek", args, take, progress=self._looking)
+        self._desk.ask("seek", request, take, progress=self._looking)
 
-    def _looking(self, progress: dict[str, Any]) -> None:
-        if progress["done"]:
-            self._bench.say(f"looked at {progress['done']:,} of {progress['of']:,} …")
+    def _looking(self, progress: Progress) -> None:
+        if progress.done:
+            self._bench.say(f"looked at {progress.done:,} of {progress.of:,} …")
 
-    def _found(self, key: str, kind: str, forward: bool, found: dict[str, Any]) -> None:
+    def _found(self, key: str, kind: str, forward: bool, found: Found) -> None:
         if key != self._bench.walking.key:
             return
-        if found["number"] is None:
+        if found.number is None:
             way = "from here on" if forward else "before this"
             self._bench.say(NOWHERE[kind].format(way=way), "brass")
             return
         self._bench.say("")
-        self._bench.walking.go(found["number"])
+        self._bench.walking.go(found.number)
 
     # ---------------------------------------------------------------- numbers and marks
 
@@ -156,10 +159,10 @@ class Seeking:
                 return
             typed = target_of(name, self._bench.program_folder)
             path = typed.with_name(f"{typed.name.removesuffix(WALK)}{WALK}")
-            args = {"walk": self._bench.walking.recipe, "path": str(path)}
+            request = SaveWalk(walk=self._bench.walking.recipe, path=str(path))
 
             def write() -> None:
-                self._desk.ask("save", "save_walk", args, partial(self._saved, path.name))
+                self._desk.ask("save", request, partial(self._saved, path.name))
 
             replacing(self._bench.app, [path], write)
 
@@ -168,6 +171,6 @@ class Seeking:
         question = f"Name of the file, in {self._bench.program_folder.name}:"
         self._bench.app.push_screen(Ask("keep the walk", question, f"{stem}_{lane}"), named)
 
-    def _saved(self, name: str, answer: dict[str, Any]) -> None:
-        told = answer["refused"] or f"the walk is kept in {name}"
-        self._bench.say(told, "brick" if answer["refused"] else "ink")
+    def _saved(self, name: str, answer: Refused) -> None:
+        told = answer.refused or f"the walk is kept in {name}"
+        self._bench.say(told, "brick" if answer.refused else "ink")

@@ -6,7 +6,7 @@ import textwrap
 from collections.abc import Sequence
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, ClassVar
+from typing import TYPE_CHECKING, ClassVar
 
 from rich.console import RenderableType
 from rich.style import Style
@@ -17,6 +17,9 @@ from textual.binding import BindingType
 from textual.containers import Horizontal, Vertical
 from textual.widgets import Static
 
+from embrix.messages.frames import Progress
+from embrix.messages.replies import CaseRow, CaseVerdict, SuiteReport, TextChange
+from embrix.messages.requests import AcceptCase, TestSuite
 from embrix.text.plural import counted
 from embrix.text.visible import cut, visible
 from embrix.tui.bars import Masthead, Title
@@ -43,12 +46,12 @@ class Board(Rows):
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
         self.lanes: list[str] = []
-        self.cases: list[dict[str, Any]] = []
+        self.cases: list[CaseRow] = []
         self.groups: dict[int, str] = {}
         self.column = 0
         self.empty_text = "No case is shown: / changes what is looked for, r shows all again."
 
-    def show(self, lanes: list[str], cases: list[dict[str, Any]], groups: dict[int, str]) -> None:
+    def show(self, lanes: list[str], cases: list[CaseRow], groups: dict[int, str]) -> None:
         self.lanes, self.cases, self.groups = lanes, cases, groups
         self.column = max(0, min(self.column, len(lanes) - 1))
         self.renew()
@@ -57,16 +60,16 @@ class Board(Rows):
         return len(self.cases)
 
     @property
-    def case(self) -> dict[str, Any] | None:
+    def case(self) -> CaseRow | None:
         return self.cases[self.cursor] if self.cases else None
 
     @property
-    def verdict(self) -> list[Any] | None:
+    def verdict(self) -> CaseVerdict | None:
         """The verdict of the cell under the cursor."""
         if self.case is None or not self.lanes:
             return None
         lane = self.lanes[self.column]
-        return next((v for v in self.case["verdicts"] if v[0] == lane), None)
+        return next((v for v in self.case.verdicts if v.lane == lane), None)
 
     def move_column(self, by: int) -> None:
         if self.lanes:
@@ -83,7 +86,7 @@ class Board(Rows):
     def row(self, number: int) -> Sequence[Piece]:
         app = self.app
         case = self.cases[number]
-        states = {verdict[0]: verdict[1] for verdict in case["verdicts"]}
+        states = {verdict.lane: verdict.state for verdict in case.verdicts}
         pieces: list[Piece] = [(" ", ink(app, "ink"))]
         for column, lane in enumerate(self.lanes):
             sign, colour = SIGNS.get(states.get(lane, "left out"), ("·", "faint"))
@@ -96,7 +99,7 @@ class Board(Rows):
         group = self.groups.get(number)
         if group is not None:
             pieces.append((f" {group} ▸", ink(app, "heather", bold=True)))
-        pieces.append((f"  {case['name']}", ink(app, "brick" if failed else "ink", bold=failed)))
+        pieces.append((f"  {case.name}", ink(app, "brick" if failed else "ink", bold=failed)))
         return pieces
 
 
@@ -107,13 +110,11 @@ class CaseCard(Static):
 
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__("", id=id, markup=False)
-        self.case: dict[str, Any] | None = None
-        self.verdict: list[Any] | None = None
+        self.case: CaseRow | None = None
+        self.verdict: CaseVerdict | None = None
         self.lanes: list[str] = []
 
-    def show(
-        self, case: dict[str, Any] | None, verdict: list[Any] | None, lanes: list[str]
-    ) -> None:
+    def show(self, case: CaseRow | None, verdict: CaseVerdict | None, lanes: list[str]) -> None:
         self.case, self.verdict, self.lanes = case, verdict, lanes
         self.refresh(layout=True)
 
@@ -123,42 +124,43 @@ class CaseCard(Static):
         if case is None:
             return text
         room = max(20, self.size.width - 4)
-        text.append(f"{case['name']}\n", ink(app, "brass", bold=True))
-        if case["tags"]:
-            text.append(f"{' '.join(case['tags'])}\n", ink(app, "heather"))
-        if case["why"]:
-            for line in textwrap.wrap(case["why"], room):
+        text.append(f"{case.name}\n", ink(app, "brass", bold=True))
+        if case.tags:
+            text.append(f"{' '.join(case.tags)}\n", ink(app, "heather"))
+        if case.why:
+            for line in textwrap.wrap(case.why, room):
                 text.append(f"{line}\n", ink(app, "faint", italic=True))
         text.append("\n")
-        lines = case["program"].rstrip("\n").split("\n")
+        lines = case.program.rstrip("\n").split("\n")
         for line in lines[:12]:
             text.append("│ ", ink(app, "deep"))
             text.append(f"{cut(visible(line), room)}\n", ink(app, "ink"))
         if len(lines) > 12:
             text.append(f"│ and {len(lines) - 12} more lines\n", ink(app, "faint"))
-        for name, value in case["given"].items():
+        for name, value in case.given.items():
             text.append(f"  {name} is {value}\n", ink(app, "faint"))
-        if case["input"]:
-            text.append(f"  input {', '.join(case['input'])}\n", ink(app, "faint"))
+        if case.input:
+            text.append(f"  input {', '.join(case.input)}\n", ink(app, "faint"))
         self._verdict(text, case)
         return text
 
-    def _verdict(self, text: Text, case: dict[str, Any]) -> None:
+    def _verdict(self, text: Text, case: CaseRow) -> None:
         app, verdict = self.app, self.verdict
         if verdict is None:
             return
-        lane, state, expected, actual, _, station, parts = verdict
+        lane, state, station = verdict.lane, verdict.state, verdict.station
         sign, colour = SIGNS[state]
         text.append(f"\n{sign} ", ink(app, colour, bold=True))
         text.append(lane, ink(app, "ink", bold=True))
         told = {"passed": "as expected", "failed": "not as expected", "left out": "not asked"}
         text.append(f"  {told[state]}", ink(app, colour))
-        since = case.get("since", {}).get(lane, "")
+        since = case.since.get(lane, "")
         text.append(f"  {since}\n" if since else "\n", ink(app, "faint"))
         if state != "failed":
             return
         for label, line, slices in (
-            ("expected", expected, parts[0]), ("but got", actual, parts[1]),
+            ("expected", verdict.expected, verdict.parts[0]),
+            ("but got", verdict.actual, verdict.parts[1]),
         ):  # fmt: skip
             text.append(f"  {label:<9} ", ink(app, "faint"))
             at = 0
@@ -167,8 +169,11 @@ class CaseCard(Static):
                 text.append(visible(line[begin:end]), ink(app, "brick", bold=True, underline=True))
                 at = end
             text.append(f"{visible(line[at:])}\n", ink(app, "ink"))
-        same = [v[0] for v in case["verdicts"] if v[1] == "failed" and v[2:4] == [expected, actual]]
-        others = [name for name in same if name != lane]
+        others = [
+            v.lane for v in case.verdicts
+            if v.state == "failed" and v.lane != lane
+            and (v.expected, v.actual) == (verdict.expected, verdict.actual)
+        ]  # fmt: skip
         if others:
             text.append(f"  the same on {', '.join(others)}\n", ink(app, "faint"))
         where = f"step {station:,}" if station >= 0 else "the end of the run"
@@ -197,7 +202,7 @@ class Tally(View):
     PLACE: ClassVar[str] = PLACE
     BINDINGS: ClassVar[list[BindingType]] = keys_of(PLACE)
 
-    def __init__(self, bench: Bench, desk: Desk, report: dict[str, Any]) -> None:
+    def __init__(self, bench: Bench, desk: Desk, report: SuiteReport) -> None:
         super().__init__(bench, desk)
         self.report = report
         self.word = ""
@@ -222,7 +227,7 @@ class Tally(View):
 
     def on_mount(self) -> None:
         self.query_one(Masthead).show(
-            course=self._bench.summary["title"], language=self.report["language"]
+            course=self._bench.title_of_course, language=self.report.language
         )
         self.query_one("#tally-title", Title).light(True)
         self.show(self.report)
@@ -234,57 +239,57 @@ class Tally(View):
 
     # ---------------------------------------------------------------- what is shown
 
-    def show(self, report: dict[str, Any]) -> None:
+    def show(self, report: SuiteReport) -> None:
         """A new report; the cursor stays on its case, or goes to the first red cell."""
         if not self.query(Board):
             return  # it is closing
         self.report = report
         keep = self.board.case
         cases, groups = self._chosen()
-        self.board.show(report["lanes"], cases, groups)
+        self.board.show(report.lanes, cases, groups)
         if keep is not None and self._began:
-            names = [case["name"] for case in cases]
-            if keep["name"] in names:
-                self.board.renew(cursor=names.index(keep["name"]))
+            names = [case.name for case in cases]
+            if keep.name in names:
+                self.board.renew(cursor=names.index(keep.name))
         else:
             self._to_red()
         self._began = True
         counts = {"passed": 0, "failed": 0}
-        for case in report["cases"]:
-            for verdict in case["verdicts"]:
-                counts[verdict[1]] = counts.get(verdict[1], 0) + 1
+        for case in report.cases:
+            for verdict in case.verdicts:
+                counts[verdict.state] = counts.get(verdict.state, 0) + 1
         told = f"✗ {counts['failed']} of {counts['failed'] + counts['passed']} fail"
         if not counts["failed"]:
             told = f"◆ {counts['passed']} pass"
         self.query_one(Masthead).show(
-            suite=f"{report['file']}  {told}", suite_alarm="yes" if counts["failed"] else ""
+            suite=f"{report.file}  {told}", suite_alarm="yes" if counts["failed"] else ""
         )
         looked = f"/{self.word}  " if self.word else ""
         only = "only red  " if self.red else ""
-        shown = f"{len(cases)} of {counted(len(report['cases']), 'case')}"
+        shown = f"{len(cases)} of {counted(len(report.cases), 'case')}"
         self.query_one("#tally-title", Title).show(
             shown, f"{looked}{only}{ORDERS[self.order]}", "brass" if looked or only else "faint"
         )
         self._letters()
         self._card()
 
-    def _chosen(self) -> tuple[list[dict[str, Any]], dict[int, str]]:
+    def _chosen(self) -> tuple[list[CaseRow], dict[int, str]]:
         """The cases that are looked for, in the order that is wanted; where a tag begins."""
         word = self.word.casefold()
         cases = [
-            case for case in self.report["cases"]
-            if word in f"{case['name']} {' '.join(case['tags'])} {case['program']}".casefold()
-            and (not self.red or any(v[1] == "failed" for v in case["verdicts"]))
+            case for case in self.report.cases
+            if word in f"{case.name} {' '.join(case.tags)} {case.program}".casefold()
+            and (not self.red or any(v.state == "failed" for v in case.verdicts))
         ]  # fmt: skip
         if ORDERS[self.order] == "changed last":
-            cases.sort(key=lambda case: -case.get("changed", 0.0))
+            cases.sort(key=lambda case: -case.changed)
         if ORDERS[self.order] != "by tag":
             return cases, {}
-        tags = sorted({tag for case in cases for tag in case["tags"]})
-        ordered: list[dict[str, Any]] = []
+        tags = sorted({tag for case in cases for tag in case.tags})
+        ordered: list[CaseRow] = []
         groups: dict[int, str] = {}
         for tag in [*tags, ""]:
-            own = [c for c in cases if (tag in c["tags"] if tag else not c["tags"])]
+            own = [c for c in cases if (tag in c.tags if tag else not c.tags)]
             if own:
                 groups[len(ordered)] = tag or "no tag"
             ordered += own
@@ -292,9 +297,9 @@ class Tally(View):
 
     def _to_red(self) -> None:
         for number, case in enumerate(self.board.cases):
-            for verdict in case["verdicts"]:
-                if verdict[1] == "failed":
-                    self.board.column = self.board.lanes.index(verdict[0])
+            for verdict in case.verdicts:
+                if verdict.state == "failed":
+                    self.board.column = self.board.lanes.index(verdict.lane)
                     self.board.renew(cursor=number)
                     return
 
@@ -306,8 +311,8 @@ class Tally(View):
             letter = LETTERS[column] if column < len(LETTERS) else "…"
             here = column == board.column
             line.append(f" {letter}", ink(app, "brass" if here else "faint", bold=here))
-            failed = sum(v[0] == lane and v[1] == "failed" for c in board.cases
-                         for v in c["verdicts"])  # fmt: skip
+            failed = sum(v.lane == lane and v.state == "failed" for c in board.cases
+                         for v in c.verdicts)  # fmt: skip
             legend.append(f"{letter} ", ink(app, "brass" if here else "faint", bold=here))
             legend.append(lane, ink(app, "ink", bold=here))
             legend.append(f"  ✗ {failed}\n" if failed else "\n", ink(app, "brick"))
@@ -351,13 +356,13 @@ class Tally(View):
         self.say("running the suite …")
         self._desk.drop("suite")
         self.running = True
-        args = {"suite": self._path().as_posix()}
-        self._desk.ask("suite", "test", args, self._tested, worker=SUITE_WORKER,
+        request = TestSuite(suite=self._path().as_posix())
+        self._desk.ask("suite", request, self._tested, worker=SUITE_WORKER,
                        progress=self._underway)  # fmt: skip
 
-    def _underway(self, progress: dict[str, Any]) -> None:
+    def _underway(self, progress: Progress) -> None:
         if self.running:
-            self.say(f"running the suite: {progress['done']} of {progress['of']}; x stops it")
+            self.say(f"running the suite: {progress.done} of {progress.of}; x stops it")
 
     def action_stop(self) -> None:
         """Give a running suite up; what the last run found stays."""
@@ -366,13 +371,13 @@ class Tally(View):
         self.say(told if self.running else "the suite is not running")
         self.running = False
 
-    def _tested(self, report: dict[str, Any]) -> None:
+    def _tested(self, report: SuiteReport) -> None:
         self.running = False
         self._bench.checking.tested(report)
         self.say("")
 
     def _path(self) -> Path:
-        return Path(str(self._bench.summary["folder"])) / str(self.report["file"])
+        return self._bench.course_folder / self.report.file
 
     def action_walk(self) -> None:
         """To the program of the case on this lane, at the step that differs."""
@@ -380,14 +385,14 @@ class Tally(View):
         if case is None or verdict is None:
             return
         self.dismiss()
-        self._bench.walk_case(case, verdict[0], max(0, verdict[5]), verdict[5] < 0)
+        self._bench.walk_case(case, verdict)
 
     def action_beside(self) -> None:
         """The program of the case on all lanes beside each other."""
         case, verdict = self.board.case, self.board.verdict
         if case is not None and verdict is not None:
             self.dismiss()
-            self._bench.walk_case(case, verdict[0], max(0, verdict[5]), verdict[5] < 0)
+            self._bench.walk_case(case, verdict)
             self._bench.action_beside()
 
     def action_accept(self) -> None:
@@ -403,22 +408,22 @@ class Tally(View):
             if text is not None and text.strip():
                 self._ask_acceptance(text.strip())
 
-        question = f"What {verdict[0]} is to give (a value, or: error NAME):"
-        self.app.push_screen(Ask("expectation", question, verdict[2]), typed)
+        question = f"What {verdict.lane} is to give (a value, or: error NAME):"
+        self.app.push_screen(Ask("expectation", question, verdict.expected), typed)
 
     def _ask_acceptance(self, typed: str | None) -> None:
         case, verdict = self.board.case, self.board.verdict
-        if case is None or verdict is None or (verdict[1] != "failed" and typed is None):
+        if case is None or verdict is None or (verdict.state != "failed" and typed is None):
             self.say("this cell holds: there is nothing to accept")
             return
-        args = {"suite": str(self._path()), "case": case["name"], "lane": verdict[0],
-                "what": verdict[4] or "outcome", "typed": typed}  # fmt: skip
-        take = partial(self._compared, case["name"])
-        self._desk.ask("accept", "accept", args, take, worker=SUITE_WORKER)
+        request = AcceptCase(suite=str(self._path()), case=case.name, lane=verdict.lane,
+                             what=verdict.what or "outcome", typed=typed)  # fmt: skip
+        take = partial(self._compared, case.name)
+        self._desk.ask("accept", request, take, worker=SUITE_WORKER)
 
-    def _compared(self, name: str, found: dict[str, Any]) -> None:
-        if found["refused"] or not self.query(Board):
-            self.say(found["refused"], "brick")
+    def _compared(self, name: str, found: TextChange) -> None:
+        if found.refused or not self.query(Board):
+            self.say(found.refused, "brick")
             return
 
         def written() -> None:

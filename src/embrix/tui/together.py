@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
 
+from embrix.messages.replies import AlignedRow, AlignedStop
 from embrix.text.visible import cut, visible, width
 from embrix.tui.rows import Piece, Rows
 from embrix.tui.theme import ink
@@ -15,11 +15,11 @@ class Together(Rows):
 
     def __init__(self) -> None:
         super().__init__(id="together")
-        self.rows: list[list[Any]] = []
+        self.rows: list[AlignedRow] = []
         self.parting = -1
         self.empty_text = "Choose another lane above: its walk is laid beside the first one."
 
-    def show(self, rows: list[list[Any]], parting: int, refused: str) -> None:
+    def show(self, rows: list[AlignedRow], parting: int, refused: str) -> None:
         self.rows, self.parting = rows, parting
         self.empty_text = refused or "Neither lane has a step that could be laid beside the other."
         self.renew(cursor=max(0, parting))
@@ -29,7 +29,8 @@ class Together(Rows):
 
     def row(self, number: int) -> Sequence[Piece]:
         app = self.app
-        left, right, parts = self.rows[number]
+        one = self.rows[number]
+        left, right, parts = one.left, one.right, one.parts
         half = max(20, (self.size.width - 4) // 2)
         first = number == self.parting
         sign = "▶≠" if first else " ≠" if parts else "  "
@@ -39,14 +40,13 @@ class Together(Rows):
             *self._stop(right, half, parts),
         ]
 
-    def _stop(self, stop: list[Any] | None, room: int, parts: bool) -> list[Piece]:
+    def _stop(self, stop: AlignedStop | None, room: int, parts: bool) -> list[Piece]:
         app = self.app
         if stop is None:
             return [(" " * room, ink(app, "ink"))]
-        number, depth, text, _ = stop
-        lead = f"{number:>6,} "
-        bars = "│ " * min(depth, 10)
-        shown = cut(visible(text), max(4, room - len(lead) - len(bars)))
+        lead = f"{stop.station:>6,} "
+        bars = "│ " * min(stop.depth, 10)
+        shown = cut(visible(stop.text), max(4, room - len(lead) - len(bars)))
         gap = " " * max(0, room - len(lead) - len(bars) - width(shown))
         return [
             (lead, ink(app, "faint")), (bars, ink(app, "wall")),

@@ -55,7 +55,7 @@ class View(Once, Screen[None]):
     def head(self, notice: str = "") -> None:
         bench = self._bench
         self.query_one(Masthead).show(
-            course=bench.summary["title"], language=bench.language, notice=notice
+            course=bench.title_of_course, language=bench.language, notice=notice
         )
 
     def program_args(self) -> dict[str, Any]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import textwrap
 from collections.abc import Sequence
 from itertools import pairwise
-from typing import Any, ClassVar
+from typing import ClassVar
 
 from rich.console import RenderableType
 from rich.text import Text
@@ -16,6 +16,7 @@ from textual.strip import Strip
 from textual.widget import Widget
 from textual.widgets import Static
 
+from embrix.messages.replies import StationData, Substituted
 from embrix.text.plural import counted
 from embrix.text.visible import cut, times, visible
 from embrix.tui.commands import of_place
@@ -111,7 +112,7 @@ class Stations(Rows):
         super().__init__(id=id)
         self.length = 0
         self.style_of_walk = "moments"
-        self.stations: dict[int, dict[str, Any]] = {}
+        self.stations: dict[int, StationData] = {}
         self.marks: set[int] = set()
         self.empty_text = NO_WALK
 
@@ -135,31 +136,31 @@ class Stations(Rows):
         if station is None:
             self.post_message(self.Wanted(number))
             return [lead, ("…", ink(app, "faint"))]
-        kind = station["kind"]
+        kind = station.kind
         if kind == "end":
-            sign, colour = OUTCOME_SIGNS.get(station["note"], ("◆", "moss"))
-            return [lead, (f"{sign} {station['text']}", ink(app, colour, bold=True))]
+            sign, colour = OUTCOME_SIGNS.get(station.note, ("◆", "moss"))
+            return [lead, (f"{sign} {station.text}", ink(app, colour, bold=True))]
         if kind == "term":
-            final = station["note"] == "final"
+            final = station.note == "final"
             return [
                 lead,
                 ("◆ " if final else "→ ", ink(app, "moss" if final else "deep", bold=True)),
                 *self._focused(station),
             ]
         entering = kind == "enter"
-        sign = "↳ " if station["note"] == "tail call" else "┌ " if entering else "└ "
-        depth = station["depth"]
+        sign = "↳ " if station.note == "tail call" else "┌ " if entering else "└ "
+        depth = station.depth
         return [
             lead,
             ("│ " * min(depth, 30), ink(app, "wall")),
             (sign, ink(app, "water" if entering else "moss", bold=True)),
-            (station["brief"], ink(app, "ink" if not entering else "faint")),
+            (station.brief, ink(app, "ink" if not entering else "faint")),
         ]
 
-    def _focused(self, station: dict[str, Any]) -> list[Piece]:
+    def _focused(self, station: StationData) -> list[Piece]:
         app = self.app
-        text, focus = station["text"], station["focus"]
-        renewed = station.get("renewed") or (0, 0)
+        text, focus = station.text, station.focus
+        renewed = station.renewed or (0, 0)
         marks = sorted({0, len(text), *(focus or ()), *renewed})
         pieces: list[Piece] = []
         for begin, end in pairwise(marks):
@@ -193,10 +194,10 @@ class Moment(Static):
 
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__("", id=id, markup=False)
-        self.station: dict[str, Any] | None = None
+        self.station: StationData | None = None
         self.style_of_walk = "moments"
 
-    def show(self, station: dict[str, Any] | None, style: str) -> None:
+    def show(self, station: StationData | None, style: str) -> None:
         self.station, self.style_of_walk = station, style
         self.refresh(layout=True)
 
@@ -210,32 +211,32 @@ class Moment(Static):
         text.append("names here\n", ink(app, "faint", italic=True))
         self._names(text, station, room)
         self._store(text, station, room)
-        for put in station.get("put") or ():
+        for put in station.put:
             self._substitution(text, put, room)
-        written = station.get("written") or ""
+        written = station.written
         if written:
             text.append("\nwritten so far\n", ink(app, "faint", italic=True))
             lines = [line for line in written.split("\n") if line][-4:]
             for line in lines:
                 text.append(f"  ▤ {cut(visible(line), room - 4)}\n", ink(app, "ink"))
-        clause = station["clause"]
+        clause = station.clause
         if clause is not None:
-            place = f"{clause['file']}:{clause['line']}"
+            place = f"{clause.file}:{clause.line}"
             text.append("\nclause ", ink(app, "faint", italic=True))
             text.append(f"{place}\n", ink(app, "water"))
-            text.append(f"  {cut(visible(clause['text']), room * 2)}\n", ink(app, "ink"))
-        for refused in station.get("refused", ())[:3]:
+            text.append(f"  {cut(visible(clause.text), room * 2)}\n", ink(app, "ink"))
+        for refused in station.refused[:3]:
             text.append("  not ", ink(app, "brass", bold=True))
-            line = f"{refused['line']}  {visible(refused['text'])}"
+            line = f"{refused.line}  {visible(refused.text)}"
             text.append(f"{cut(line, room - 6)}\n", ink(app, "faint"))
-        if len(station["text"]) > SHORT or station["text"] != station["brief"]:
+        if len(station.text) > SHORT or station.text != station.brief:
             text.append("\nstep in full\n", ink(app, "faint", italic=True))
-            full = visible(station["text"])
+            full = visible(station.text)
             shown = textwrap.wrap(full, room - 2, max_lines=6, placeholder=" …")
             text.append("".join(f"  {line}\n" for line in shown), ink(app, "ink"))
-        if station["note"] == "tail call":
+        if station.note == "tail call":
             text.append("  ↳ takes the place of its caller (a tail call)\n", ink(app, "faint"))
-        stack = station.get("stack") or []
+        stack = station.stack
         if stack:
             text.append("\ninside\n", ink(app, "faint", italic=True))
             for judgement in stack[:6]:
@@ -244,58 +245,59 @@ class Moment(Static):
                 text.append(f"  and {len(stack) - 6} more\n", ink(app, "faint"))
         return text
 
-    def _substitution(self, text: Text, put: dict[str, Any], room: int) -> None:
+    def _substitution(self, text: Text, put: Substituted, room: int) -> None:
         """What is put where, what stops it, what is renamed."""
         app = self.app
         text.append("\nput in place of ", ink(app, "faint", italic=True))
-        text.append(put["name"], ink(app, "moss", bold=True))
+        text.append(put.name, ink(app, "moss", bold=True))
         text.append(" ← ", ink(app, "deep"))
-        text.append(f"{cut(visible(put['value']), room - 24)}\n", ink(app, "ink", bold=True))
-        places = len(put["places"])
+        text.append(f"{cut(visible(put.value), room - 24)}\n", ink(app, "ink", bold=True))
+        places = len(put.places)
         told = f"in {counted(places, 'place')}" if places else "nowhere: the name does not occur"
         text.append(f"  {told}\n", ink(app, "ink"))
-        for form, _ in put["stopped"]:
-            text.append(f"  stopped by {form}, which binds {put['name']} itself\n",
+        for form, _ in put.stopped:
+            text.append(f"  stopped by {form}, which binds {put.name} itself\n",
                         ink(app, "brass"))  # fmt: skip
-        for old, new in put["renamed"]:
+        for old, new in put.renamed:
             text.append(f"  {old} is called {new} from here on\n", ink(app, "heather"))
 
-    def _store(self, text: Text, station: dict[str, Any], room: int) -> None:
+    def _store(self, text: Text, station: StationData, room: int) -> None:
         """What the store holds, the newest first; what waits and what is settled is marked."""
         app = self.app
-        held = station.get("store") or []
+        held = station.store
         if not held:
             return
         text.append("\nstore\n", ink(app, "faint", italic=True))
-        changed = set(station.get("changed") or ())
-        for location, value, role, *rest in reversed(held[-MOST_HELD:]):
-            sign, colour, word = ROLES.get(role, ("=", "ink", ""))
-            reused = rest[0] if rest else 0
-            told = f"{word}, used again {times(reused)}" if reused else word
-            line = cut(visible(value), max(8, room - 11 - len(told)))
+        changed = set(station.changed)
+        for one in reversed(held[-MOST_HELD:]):
+            location = one.location
+            sign, colour, word = ROLES.get(one.role, ("=", "ink", ""))
+            told = f"{word}, used again {times(one.reused)}" if one.reused else word
+            line = cut(visible(one.value), max(8, room - 11 - len(told)))
             text.append(f"  {location:<5}", ink(app, "heather", bold=True))
             text.append(f"{sign} ", ink(app, colour, bold=True))
             text.append(line, ink(app, colour, bold=location in changed))
             text.append(f"  {told}" if told else "", ink(app, "faint", italic=True))
             text.append("  changed\n" if location in changed else "\n", ink(app, "brass"))
-        more = station["store_size"] - min(len(held), MOST_HELD)
+        more = station.store_size - min(len(held), MOST_HELD)
         if more > 0:
             text.append(f"  and {more} older\n", ink(app, "faint"))
 
-    def _names(self, text: Text, station: dict[str, Any], room: int) -> None:
+    def _names(self, text: Text, station: StationData, room: int) -> None:
         app = self.app
-        if not station["bindings"]:
+        if not station.bindings:
             none = {
                 "steps": "  none: this lane puts values into the term",
                 "moments": "  none",
             }[self.style_of_walk]
             text.append(none + "\n", ink(app, "faint"))
             return
-        label = min(16, max(len(one[0]) for one in station["bindings"]))
-        for name, value, shadowed, origin in station["bindings"][:12]:
-            line = cut(f"{visible(value)}", room - label - 15)
-            sign, told = ORIGINS[origin]
-            if shadowed:
+        label = min(16, max(len(one.name) for one in station.bindings))
+        for one in station.bindings[:12]:
+            name = one.name
+            line = cut(f"{visible(one.value)}", room - label - 15)
+            sign, told = ORIGINS.get(one.origin, ORIGINS["around"])
+            if one.shadowed:
                 text.append("  ")
                 text.append(name, ink(app, "faint", strike=True))
                 text.append(" " * (label - len(name) + 1) + "╌ ", ink(app, "faint"))
@@ -305,6 +307,6 @@ class Moment(Static):
                 text.append(f"{sign} ", ink(app, "brass" if told else "deep", bold=bool(told)))
                 text.append(line, ink(app, "ink", bold=True))
                 text.append(f"  {told}\n" if told else "\n", ink(app, "faint", italic=True))
-        more = len(station["bindings"]) - 12
+        more = len(station.bindings) - 12
         if more > 0:
             text.append(f"  and {more} more\n", ink(app, "faint"))

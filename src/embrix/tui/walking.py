@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
-from typing import Any
 
 from textual.widget import Widget
 
+from embrix.messages.replies import StationData, WalkSummary
+from embrix.messages.requests import FetchStations, OpenWalk, WalkRecipe
 from embrix.tui.bars import Title
 from embrix.tui.desk import Desk
 from embrix.tui.editor import ProgramEditor
@@ -29,7 +30,7 @@ class Walking:
         self._desk = desk
         self.key = ""
         self.lane = ""
-        self.recipe: dict[str, Any] = {}
+        self.recipe = WalkRecipe(key="")
         """What the walk is a walk of: whoever is asked about it can make it again."""
         self._text = ""
         self._shown = ""
@@ -59,23 +60,23 @@ class Walking:
         self.held = None
         self._desk.drop("walk")
         self.key, self.lane, self.at = key, lane, at
-        self.recipe = {"key": key, "language": language, "lane": lane, "text": text,
-                       "input": lines, "given": self.given}  # fmt: skip
-        self._desk.ask("walk", "walk", {"walk": self.recipe}, partial(self._walked, key, text))
+        self.recipe = WalkRecipe(key, language, lane, text, self.given, lines)
+        request = OpenWalk(walk=self.recipe)
+        self._desk.ask("walk", request, partial(self._walked, key, text))
         self._title()
 
-    def open_saved(self, path: Path, take: Callable[[dict[str, Any]], None]) -> None:
+    def open_saved(self, path: Path, take: Callable[[WalkSummary], None]) -> None:
         """Open a walk that is kept in a file; `take` gets what is known of it."""
         self._desk.drop("walk")
-        recipe = {"key": f"saved:{path}", "file": str(path)}
-        self._desk.ask("walk", "walk", {"walk": recipe}, take)
+        recipe = WalkRecipe(f"saved:{path}", file=str(path))
+        self._desk.ask("walk", OpenWalk(walk=recipe), take)
 
-    def hold(self, path: Path, walk: dict[str, Any]) -> None:
+    def hold(self, path: Path, walk: WalkSummary) -> None:
         """Show a walk from a file in place of a recorded one."""
-        self.held = (walk["program"], walk["lane"])
-        self.key, self.lane, self.at = f"saved:{path}", walk["lane"], 0
-        self.recipe = {"key": self.key, "file": str(path)}
-        self._walked(self.key, walk["program"], walk)
+        self.held = (walk.program, walk.lane)
+        self.key, self.lane, self.at = f"saved:{path}", walk.lane, 0
+        self.recipe = WalkRecipe(self.key, file=str(path))
+        self._walked(self.key, walk.program, walk)
 
     def forget(self) -> None:
         """There is no run to walk through."""
@@ -84,19 +85,19 @@ class Walking:
         self._stations.begin(0, "moments", 0)
         self.show()
 
-    def _walked(self, key: str, text: str, walk: dict[str, Any]) -> None:
+    def _walked(self, key: str, text: str, walk: WalkSummary) -> None:
         if key != self.key:
             return
         self._text = text
         self._shown = key
         self._fetching.clear()
-        last = walk["length"] - 1
+        last = walk.length - 1
         self.at = last if self.to_last else max(0, min(self.at, last))
         self.to_last = False
-        self._stations.begin(walk["length"], walk["style"], self.at)
-        self._stations.empty_text = walk.get("refused") or NO_WALK
-        self._bench.query_one(Gauge).show(walk["levels"], walk["length"], self.at)
-        if walk["length"]:
+        self._stations.begin(walk.length, walk.style, self.at)
+        self._stations.empty_text = walk.refused or NO_WALK
+        self._bench.query_one(Gauge).show(walk.levels, walk.length, self.at)
+        if walk.length:
             self.fetch(self.at)
         self.show()
 
@@ -108,9 +109,10 @@ class Walking:
             if wanted < 0 or wanted in self._fetching:
                 continue
             self._fetching.add(wanted)
-            args = {"walk": self.recipe, "first": wanted * WINDOW, "last": (wanted + 1) * WINDOW}
+            first = wanted * WINDOW
+            request = FetchStations(walk=self.recipe, first=first, last=first + WINDOW)
             self._desk.ask(
-                "walk", "stations", args, partial(self._fetched, self.key),
+                "walk", request, partial(self._fetched, self.key),
                 failed=partial(self._not_fetched, self.key, wanted),
             )  # fmt: skip
 
@@ -119,11 +121,11 @@ class Walking:
         if key == self.key:
             self._fetching.discard(block)
 
-    def _fetched(self, key: str, found: list[dict[str, Any]]) -> None:
+    def _fetched(self, key: str, found: list[StationData]) -> None:
         if key != self.key:
             return
         for station in found:
-            self._stations.stations[station["number"]] = station
+            self._stations.stations[station.number] = station
         self._stations.refresh()
         self.show()
 
@@ -147,13 +149,13 @@ class Walking:
             self.fetch(self.at)
         style = stations.style_of_walk
         self._bench.query_one(Moment).show(station, style)
-        place = station["place"] if station else None
+        place = station.place if station else None
         tree = self._bench.query_one(TreeFace)
         tree.highlight(place)
         # The program as a whole needs no mark; it would only drown the text in colour.
-        whole = tree.nodes[0][4:6] if tree.nodes else None
+        whole = tree.nodes[0].place if tree.nodes else None
         editor = self._bench.query_one(ProgramEditor)
-        put = station["put"] if station else ()
+        put = station.put if station else ()
         editor.mark(self._text, None if place == whole else place, put)
         self._title()
 

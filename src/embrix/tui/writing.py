@@ -4,16 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
 
 from embrix.course.replacing import Changed, Damaged, go_back, replace_file
+from embrix.messages.replies import TextChange
 from embrix.text.source import Unreadable
 from embrix.tui.dialogs import Show
 from embrix.tui.view import View
 
 
 def write_after_a_look(
-    view: View, path: Path, made: dict[str, Any], subject: str, written: Callable[[], None]
+    view: View, path: Path, made: TextChange, subject: str, written: Callable[[], None]
 ) -> None:
     """Show what a suite would be; write it when that is agreed to, then call `written`."""
 
@@ -21,14 +21,14 @@ def write_after_a_look(
         if yes is None:
             return
         try:
-            replace_file(path, made["old"], made["text"])
+            replace_file(path, made.old, made.text)
         except (Changed, Damaged, Unreadable, OSError) as fault:
             view.say(f"not written: {fault}", "brick")
             return
         written()
 
     title = "what the suite would be"
-    view.app.push_screen(Show(title, subject, made["changes"], "Enter writes it"), answered)
+    view.app.push_screen(Show(title, subject, made.changes, "Enter writes it"), answered)
 
 
 def take_back(view: View, path: Path) -> bool:

@@ -13,15 +13,15 @@ from dataclasses import dataclass, field
 
 from embrix.brix import core as k
 from embrix.brix.core import Interpreter, Language
+from embrix.checking.branches import Branch, Marked
 from embrix.grammar.earley import EarleyParser
 from embrix.grammar.parser import Parsed
 from embrix.grammar.printing import Printer
+from embrix.lanes.names import NoLane
+from embrix.lanes.session import Session
 from embrix.machine.lane import BadBinding, Lane
 from embrix.machine.limits import Limits
 from embrix.machine.program_words import words_of
-from embrix.runs.branches import Branch, Marked
-from embrix.runs.lanes import NoLane
-from embrix.runs.session import Session
 from embrix.suite.cases import Case
 from embrix.terms.generate import Generator, NoTerm
 from embrix.terms.node import Node, nodes_of

@@ -16,6 +16,8 @@ from embrix.brix.mutants import Mistake, mistakes_in
 from embrix.brix.reader import read_file
 from embrix.brix.syntax import InterpreterSyntax
 from embrix.course.load import Course
+from embrix.lanes.names import interpreter_of
+from embrix.lanes.session import Session
 from embrix.machine.lane import Lane
 from embrix.machine.laws import try_law
 from embrix.machine.limits import Limits
@@ -127,3 +129,17 @@ class Trial:
             if try_law(lanes[self.interpreter.name].machine, law).counterexample is not None:
                 return told("law", law.text)
         return told("not found")
+
+
+def try_mistakes(
+    session: Session, language: str, name: str, most: int | None = None
+) -> Iterator[Noticed]:
+    """Mistakes made in an interpreter of a course, each with what notices it."""
+
+    def make_lane(interpreter: Interpreter, lane: str) -> Lane:
+        return session.lane_of(interpreter_of({interpreter.name: interpreter}, lane))
+
+    suites = [session.suite(path, Findings()) for path in session.course.suites]
+    held = [suite for suite in suites if suite is not None and suite.language == language]
+    interpreter = session.course.interpreters[language][name]
+    return Trial(session.course, interpreter, held, make_lane).run(most=most)

@@ -1,11 +1,13 @@
-"""Where two trees part. Trees are given as rows from the top, each beginning with its depth."""
+"""Where two trees part. Trees are given as rows from the top."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any, TypeAlias
+from typing import TypeAlias
 
-Rows: TypeAlias = Sequence[Sequence[Any]]
+from embrix.messages.replies import TreeRow
+
+Rows: TypeAlias = Sequence[TreeRow]
 
 
 def parting(first: Rows, second: Rows) -> tuple[list[int], list[int]]:
@@ -22,15 +24,19 @@ def parting(first: Rows, second: Rows) -> tuple[list[int], list[int]]:
     while pending:
         a, b = pending.pop()
         below = (children[0].get(a, []), children[1].get(b, []))
-        if list(first[a][1:4]) == list(second[b][1:4]) and len(below[0]) == len(below[1]):
+        if _node(first[a]) == _node(second[b]) and len(below[0]) == len(below[1]):
             pending += zip(*below, strict=True)
             continue
         for side, rows, top in ((0, first, a), (1, second, b)):
             end = top + 1
-            while end < len(rows) and rows[end][0] > rows[top][0]:
+            while end < len(rows) and rows[end].depth > rows[top].depth:
                 end += 1
             marks[side].extend(range(top, end))
     return sorted(marks[0]), sorted(marks[1])
+
+
+def _node(row: TreeRow) -> tuple[str, str, str]:
+    return row.field, row.form, row.leaves
 
 
 def _children(rows: Rows) -> dict[int, list[int]]:
@@ -38,7 +44,7 @@ def _children(rows: Rows) -> dict[int, list[int]]:
     found: dict[int, list[int]] = {}
     above: list[int] = []
     for number, row in enumerate(rows):
-        del above[row[0] :]
+        del above[row.depth :]
         if above:
             found.setdefault(above[-1], []).append(number)
         above.append(number)

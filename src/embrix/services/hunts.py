@@ -7,9 +7,10 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
+from embrix.lanes.names import NoLane
+from embrix.lanes.session import Session
 from embrix.machine.lane import BadBinding, Lane
-from embrix.runs.lanes import NoLane
-from embrix.runs.session import Session
+from embrix.messages.replies import HuntState, TextChange
 from embrix.suite.accept import CannotAccept, found_entries
 from embrix.suite.adopt import adopt
 from embrix.suite.cases import Case
@@ -19,36 +20,36 @@ from embrix.text.visible import cut
 
 def hunted(
     session: Session, language: str, lanes: Sequence[str], most: int, seed: int, *, costs: bool,
-    endless: bool, progress: Callable[[dict[str, Any]], None],
-) -> dict[str, Any]:  # fmt: skip
+    endless: bool, progress: Callable[[HuntState], None],
+) -> HuntState:  # fmt: skip
     """What came of a hunt between two lanes, or why there was none."""
     from embrix.compare.search import Hunt, NoPrograms, hunt  # it takes a while to begin
 
-    def told(done: Hunt) -> dict[str, Any]:
-        return {
-            "refused": "", "lanes": [done.first, done.second], "seed": done.seed,
-            "tried": done.tried, "sentence": done.sentence, "distribution": done.distribution,
-            "asked": done.asked, "occurring": done.occurring,
-            "program": done.program, "nodes": done.nodes, "ends": list(done.ends),
-        }  # fmt: skip
+    def state_of(done: Hunt) -> HuntState:
+        return HuntState(
+            lanes=[done.first, done.second], seed=done.seed, tried=done.tried,
+            sentence=done.sentence, distribution=done.distribution, asked=done.asked,
+            occurring=done.occurring, program=done.program, nodes=done.nodes,
+            ends=list(done.ends),
+        )  # fmt: skip
 
     try:
         one, other = (session.runner(language, name) for name in lanes)
         done = hunt(one, other, most=most, seed=seed, costs=costs, endless=endless,
-                    progress=lambda so_far: progress(told(so_far)))  # fmt: skip
+                    progress=lambda so_far: progress(state_of(so_far)))  # fmt: skip
     except (NoPrograms, NoLane) as wrong:
-        return {"refused": str(wrong)}
-    return told(done)
+        return HuntState(str(wrong))
+    return state_of(done)
 
 
 def as_case(
     session: Session, suite: Path, program: str, lanes: Sequence[str], origin: str
-) -> dict[str, Any]:
+) -> TextChange:
     """What a suite would be with a program as a case, each lane expected to give what it gives
     now: the old text, the new one, the lines of the difference; or why not."""
     held = session.suite(suite, Findings())
     if held is None:
-        return {"refused": "the suite cannot be read"}
+        return TextChange("the suite cannot be read")
     try:
         named = [session.runner(held.language, name) for name in lanes]
         # What an interpreter outside or another version gives is what the case is to find wrong.
@@ -58,11 +59,10 @@ def as_case(
         answer["why"] = f"{' and '.join(lanes)} differ"
         made = adopt(held, json.dumps(answer), origin)
     except (CannotAccept, BadBinding, NoLane) as wrong:
-        return {"refused": str(wrong)}
+        return TextChange(str(wrong))
     if made.text == held.source.text:
-        return {"refused": "the suite has a case with this program already"}
-    return {"refused": "", "old": held.source.text, "text": made.text,
-            "changes": list(made.changes)}  # fmt: skip
+        return TextChange("the suite has a case with this program already")
+    return TextChange("", held.source.text, made.text, list(made.changes))
 
 
 def answer_for(program: str, lanes: Sequence[Lane], compared: int) -> dict[str, Any]:

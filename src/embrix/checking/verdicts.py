@@ -10,16 +10,30 @@ from __future__ import annotations
 import logging
 from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, TypeVar
+from typing import TypeVar
 from weakref import WeakKeyDictionary
 
+from msgspec.structs import replace
+
 from embrix.brix.core import Interpreter
+from embrix.checking.diagnostics import note_of
 from embrix.course.naming import plain_name, split_version
+from embrix.lanes.names import NoChoice, NoLane
+from embrix.lanes.outside_lane import check_outside
+from embrix.lanes.session import Session
 from embrix.machine.lane import BadBinding, Lane
 from embrix.machine.limits import Limits
 from embrix.machine.outcome import Result
-from embrix.runs.lanes import NoChoice, NoLane
-from embrix.runs.outside_lane import check_outside
+from embrix.messages.replies import (
+    CaseRow,
+    CaseVerdict,
+    LaneAnswer,
+    Note,
+    Place,
+    QuestionRow,
+    SuiteReport,
+    TextChange,
+)
 from embrix.suite.accept import CannotAccept, accept
 from embrix.suite.cases import Case, Question, Suite
 from embrix.suite.check import Verdict, check_case, describe, fits, translated
@@ -28,9 +42,6 @@ from embrix.suite.history import Unkept, fingerprint, remember, rows_of, since_t
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Span
 from embrix.text.visible import visible
-
-if TYPE_CHECKING:
-    from embrix.runs.session import Session
 
 LaneT = TypeVar("LaneT", bound=Lane)
 
@@ -124,63 +135,65 @@ class Testing:
         for outside in self.outside if self.grammar is None else ():
             yield unfailing(case, outside, check_outside)
 
-    def row(self, case: Case) -> dict[str, Any]:
-        """A case with its verdicts as plain data."""
+    def row(self, case: Case) -> CaseRow:
+        """A case with its verdicts."""
         line, _ = self.suite.source.position(case.span.start)
-        return {
-            "name": case.name,
-            "program": case.program,
-            "why": case.why,
-            "tags": list(case.tags),
-            "given": case.given,
-            "input": list(case.input),
-            "line": line,
-            "entry": list(case.entry),
-            "verdicts": [verdict_data(verdict) for verdict in self.verdicts(case)],
-        }
+        return CaseRow(
+            name=case.name,
+            program=case.program,
+            why=case.why,
+            tags=list(case.tags),
+            given=dict(case.given),
+            input=list(case.input),
+            line=line,
+            entry=case.entry,
+            verdicts=[verdict_row(verdict) for verdict in self.verdicts(case)],
+        )
 
 
-def merged(parts: Sequence[dict[str, Any]]) -> dict[str, Any]:
+def merged(parts: Sequence[SuiteReport]) -> SuiteReport:
     """The report of a suite from those on its shares."""
-    cases = [case for part in parts for case in part["cases"]]
-    cases.sort(key=lambda case: (case["entry"], case["name"]))
-    return {**parts[0], "cases": cases}
+    cases = [case for part in parts for case in part.cases]
+    cases.sort(key=lambda case: (case.entry, case.name))
+    return replace(parts[0], cases=cases)
 
 
-def only(report: dict[str, Any], tags: Sequence[str], lanes: Sequence[str]) -> dict[str, Any]:
+def only(report: SuiteReport, tags: Sequence[str], lanes: Sequence[str]) -> SuiteReport:
     """The part of a report about cases with some tag and about some lanes; all where none is
     named."""
-    cases = [case for case in report["cases"] if not tags or set(tags) & set(case["tags"])]
+    cases = [case for case in report.cases if not tags or set(tags) & set(case.tags)]
     if not lanes:
-        return {**report, "cases": cases}
-    return {
-        **report,
-        "lanes": [lane for lane in report["lanes"] if lane in lanes],
-        "cases": [
-            {**case, "verdicts": [v for v in case["verdicts"] if v[0] in lanes]} for case in cases
+        return replace(report, cases=cases)
+    return replace(
+        report,
+        lanes=[lane for lane in report.lanes if lane in lanes],
+        cases=[
+            replace(case, verdicts=[v for v in case.verdicts if v.lane in lanes]) for case in cases
         ],
-    }
+    )
 
 
-def verdict_data(verdict: Verdict) -> list[Any]:
-    """A verdict as plain data: lane, state, expected, actual, what they are about, the station of
-    the walk, the slices of both sentences that differ."""
-    parts: Any = [[], []]
+def verdict_row(verdict: Verdict) -> CaseVerdict:
+    """A verdict as it is told to other processes."""
+    parts: tuple[list[Place], list[Place]] = ([], [])
     if verdict.state == "failed":
-        parts = [list(map(list, side)) for side in difference(verdict.expected, verdict.actual)]
-    return [verdict.lane, verdict.state, verdict.expected, verdict.actual, verdict.what,
-            verdict.station, parts]  # fmt: skip
+        expected, actual = difference(verdict.expected, verdict.actual)
+        parts = (list(expected), list(actual))
+    return CaseVerdict(
+        verdict.lane, verdict.state, verdict.expected, verdict.actual, verdict.what,
+        verdict.station, parts,
+    )  # fmt: skip
 
 
 def check_suite(
     session: Session,
     path: Path,
-    progress: Callable[[dict[str, Any]], None] | None = None,
+    progress: Callable[[int, int], None] | None = None,
     grammar: str | None = None,
     share: tuple[int, int] = (0, 1),
     ask: bool = False,
     wanted: Sequence[str] = (),
-) -> dict[str, Any]:
+) -> SuiteReport:
     """All verdicts of a suite, case by case in the order of the file.
 
     With the name of another grammar the programs are printed in it and read by it. `share` is the
@@ -190,33 +203,32 @@ def check_suite(
     findings = Findings()
     suite = session.suite(path, findings)
     if suite is None:
-        return {"cases": [], "lanes": [], "diagnostics": _as_data(findings), "language": "",
-                "file": path.name, "questions": []}  # fmt: skip
+        return SuiteReport(path.name, diagnostics=_notes(findings))
     testing = Testing(session, suite, grammar, wanted)
     findings.extend(testing.findings.sorted())
     part, parts = share
     chosen = suite.cases[part::parts]
-    rows: list[dict[str, Any]] = []
+    rows: list[CaseRow] = []
     for number, case in enumerate(chosen):
         rows.append(testing.row(case))
         if progress is not None:
-            progress({"done": number + 1, "of": len(chosen)})
+            progress(number + 1, len(chosen))
     kept = testing.lanes if grammar is None else session.lanes(suite.language, grammar)
     asked = answered(session, suite.language, suite.questions) if ask and part == 0 else []
-    return {
-        "file": suite.source.name,
-        "language": suite.language,
-        "lanes": [lane.name for lane in (*kept, *(testing.outside if grammar is None else ()))],
-        "not_allowed": session.not_allowed(suite.language),
-        "broken": list(session.course.broken.get(suite.language, ())),
-        "cases": rows,
-        "questions": asked,
-        "diagnostics": _as_data(findings),
-    }
+    return SuiteReport(
+        file=suite.source.name,
+        language=suite.language,
+        lanes=[lane.name for lane in (*kept, *(testing.outside if grammar is None else ()))],
+        not_allowed=session.not_allowed(suite.language),
+        broken=list(session.course.broken.get(suite.language, ())),
+        cases=rows,
+        questions=asked,
+        diagnostics=_notes(findings),
+    )
 
 
-def _as_data(findings: Findings) -> list[dict[str, Any]]:
-    return [finding.as_data() for finding in findings.sorted()]
+def _notes(findings: Findings) -> list[Note]:
+    return [note_of(finding) for finding in findings.sorted()]
 
 
 # ---------------------------------------------------------------------- questions
@@ -266,9 +278,7 @@ def with_output(result: Result, program: str) -> str:
     return f"writes {visible(written)}" + (f", {came}" if came != "()" else "")
 
 
-def answered(
-    session: Session, language: str, questions: Sequence[Question]
-) -> list[dict[str, Any]]:
+def answered(session: Session, language: str, questions: Sequence[Question]) -> list[QuestionRow]:
     """Questions with the answer of every lane; a lane with a choice decided otherwise is left out
     where that makes no difference."""
     rows = []
@@ -282,53 +292,51 @@ def answered(
                 plain[base] = found
             elif plain.get(base) == found:
                 continue
-            answers.append([lane.name, *found])
-        rows.append({
-            "name": question.name, "program": question.program, "why": question.why,
-            "labels": list(question.answers), "answers": answers,
-        })  # fmt: skip
+            answers.append(LaneAnswer(lane.name, *found))
+        rows.append(QuestionRow(
+            question.name, question.program, question.why, list(question.answers), answers,
+        ))  # fmt: skip
     return rows
 
 
 # ---------------------------------------------------------------------- what was before
 
 
-def with_history(session: Session, report: dict[str, Any]) -> dict[str, Any]:
+def with_history(session: Session, report: SuiteReport) -> SuiteReport:
     """The report with what is known since when, for each case: sentences by lane, and the time of
     the last change. What comes of it is kept."""
     texts = {name: source.text for name, source in session.course.sources.items()}
     try:
-        known = remember(session.course.folder, report["file"], fingerprint(texts), rows_of(report))
+        known = remember(session.course.folder, report.file, fingerprint(texts), rows_of(report))
     except Unkept as fault:
-        return {**report, "unkept": str(fault)}
+        return replace(report, unkept=str(fault))
     cases = []
-    for case in report["cases"]:
-        own = {v[0]: known[case["name"], v[0]] for v in case["verdicts"]
-               if (case["name"], v[0]) in known}  # fmt: skip
-        cases.append({
-            **case,
-            "since": {lane: since_text(one) for lane, one in own.items()},
-            "changed": max((one.at for one in own.values()), default=0.0),
-        })  # fmt: skip
-    return {**report, "cases": cases}
+    for case in report.cases:
+        own = {v.lane: known[case.name, v.lane] for v in case.verdicts
+               if (case.name, v.lane) in known}  # fmt: skip
+        cases.append(replace(
+            case,
+            since={lane: since_text(one) for lane, one in own.items()},
+            changed=max((one.at for one in own.values()), default=0.0),
+        ))  # fmt: skip
+    return replace(report, cases=cases)
 
 
 def acceptance(
     session: Session, path: Path, name: str, lane: str, what: str, typed: str | None
-) -> dict[str, Any]:
+) -> TextChange:
     """What a suite would be with what a lane gives, or with what was typed, as the expectation of a
     case: the old text, the new one, the lines of the difference; or why not."""
     suite = session.suite(path, Findings())
     if suite is None:
-        return {"refused": "the suite cannot be read"}
+        return TextChange("the suite cannot be read")
     testing = Testing(session, suite)
     case = next((one for one in suite.cases if one.name == name), None)
     own = next((one for one in testing.lanes if one.name == lane), None)
     if case is None or own is None:
-        return {"refused": "the case or the lane is gone; F5 runs the suite again"}
+        return TextChange("the case or the lane is gone; F5 runs the suite again")
     try:
         found = accept(suite.source, case, own, testing.lanes, what, typed)
     except (CannotAccept, BadBinding) as wrong:
-        return {"refused": str(wrong)}
-    return {"refused": "", "old": suite.source.text, "text": found.text,
-            "changes": list(found.changes)}  # fmt: skip
+        return TextChange(str(wrong))
+    return TextChange("", suite.source.text, found.text, list(found.changes))

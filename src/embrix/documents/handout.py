@@ -8,15 +8,17 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Literal
 
+from embrix.documents.pictures import NoPicture
 from embrix.draw.derivations import derivation_of, draw_derivation
 from embrix.draw.railroad import draw_grammar
 from embrix.draw.rules import draw_rules, inference_rules
 from embrix.draw.runs import draw_environment, draw_reduction
 from embrix.draw.scene import Scene
 from embrix.draw.trees import draw_tree, tree_of_rows
+from embrix.lanes.inspection import look
+from embrix.lanes.results import ending
+from embrix.lanes.session import Session
 from embrix.machine.limits import Limits
-from embrix.runs.pictures import NoPicture
-from embrix.runs.session import Session, ending
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Unreadable, read_source
 from embrix.text.visible import visible
@@ -142,8 +144,7 @@ def _program(
 ) -> Iterator[Part]:
     yield Part("subheading", name)
     yield Part("code", text.rstrip("\n"))
-    look = session.look(language, text)
-    tree = tree_of_rows(look["tree"])
+    tree = tree_of_rows(look(session, language, text).tree)
     if tree is not None:
         yield Part("picture", pictures=draw_tree(tree, name).pages)
     rows: list[tuple[str, ...]] = []

@@ -11,9 +11,10 @@ from collections.abc import Callable
 
 from embrix.grammar.parser import Parsed, Refused
 from embrix.grammar.printing import Printer
+from embrix.lanes.inspection import look
+from embrix.lanes.session import Session
 from embrix.machine.lane import Lane, OnStart
 from embrix.machine.limits import COMMAND
-from embrix.runs.session import Session
 from embrix.text.diagnostic import excerpt
 from embrix.text.source import Source, Span
 from embrix.text.suggest import did_you_mean
@@ -111,11 +112,11 @@ class Prompt:
 
     def _refuse(self, text: str) -> None:
         self._last = text
-        look = self._session.look(self._language, text, self._rule)
-        refused = look["refused"]
-        self.say(f"{refused['kind']}: {visible(refused['text'])}")
-        if "place" in refused:
-            for row in excerpt(Source("entry", text), Span(*refused["place"])):
+        refused = look(self._session, self._language, text, self._rule).refused
+        assert refused is not None
+        self.say(f"{refused.kind}: {visible(refused.text)}")
+        if refused.place is not None:
+            for row in excerpt(Source("entry", text), Span(*refused.place)):
                 self.say("  " + row)
 
     def _run(self, text: str) -> None:
@@ -182,20 +183,21 @@ class Prompt:
             self.say(f"no rule is called {name}; {did_you_mean(name, known, ', '.join(known))}")
 
     def _show_tokens(self) -> None:
-        look = self._session.look(self._language, self._last, self._rule)
+        found = look(self._session, self._language, self._last, self._rule)
         source = Source("entry", self._last)
-        for start, end, kind in look["tokens"]:
+        for start, end, kind in found.tokens:
             line, column = source.position(start)
             self.say(f"{line}:{column:<4} {kind:<10} {visible(self._last[start:end])}")
-        if not look["tokens"]:
+        if not found.tokens:
             self.say("no tokens: the entry is empty, or everything in it is skipped")
 
     def _show_tree(self) -> None:
-        look = self._session.look(self._language, self._last, self._rule)
-        if look["refused"] is not None:
+        found = look(self._session, self._language, self._last, self._rule)
+        if found.refused is not None:
             self.say("no tree: the last entry was refused")
-        for depth, field, form, leaves, _, _ in look["tree"]:
-            self.say("  " * depth + " ".join(part for part in (field, form, leaves) if part))
+        for row in found.tree:
+            parts = (row.field, row.form, row.leaves)
+            self.say("  " * row.depth + " ".join(part for part in parts if part))
 
     def _show_term(self) -> None:
         parser = self._session.parser(self._language)

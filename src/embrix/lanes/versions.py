@@ -14,7 +14,7 @@ from pathlib import Path
 from embrix.course.drafts import find_draft
 from embrix.course.finding import COURSE_FILE
 from embrix.course.load import Course
-from embrix.runs.lanes import NoVersion
+from embrix.lanes.names import NoVersion
 from embrix.text.source import Unreadable, read_source
 
 DRAFT = "draft"

@@ -5,27 +5,28 @@ from __future__ import annotations
 
 import re
 from pathlib import Path
-from typing import Any, TypeAlias
 
 from embrix.brix.expressions import WORDS
 from embrix.brix.lexer import chunks, lex
+from embrix.checking.diagnostics import diagnostics_of, note_of
+from embrix.checking.verdicts import with_output
 from embrix.compare.meaning import between_interpreters, between_languages, told_changes
 from embrix.course.changes import touched, touched_text
 from embrix.grammar.difference import compare_grammars, comparison_text
+from embrix.lanes import inspection
+from embrix.lanes.inspection import MOST_ROWS
+from embrix.lanes.session import Session
 from embrix.machine.limits import LIVE
-from embrix.runs.parting import parting
-from embrix.runs.session import MOST_ROWS, Session
-from embrix.runs.verdicts import with_output
+from embrix.messages.replies import ChangeLook, Look, TokenSlice, TreeRow
+from embrix.services.tree_difference import parting
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Source
-
-Data: TypeAlias = dict[str, Any]
 
 LONGEST = 6
 """Length of the sentences on which two versions are compared."""
 
 
-class Scratch:
+class UnsavedChange:
     """The course as saved beside the course with one file changed."""
 
     def __init__(self, saved: Session) -> None:
@@ -49,41 +50,43 @@ class Scratch:
         text: str,
         rule: str | None,
         view: str = "term",
-    ) -> Data:
+    ) -> ChangeLook:
         """A text under the changed definition and as saved, with where the two trees part (or the
         two trees of an ambiguous text); the notes on the file, and its own tokens.
 
         `view` is `term`, `derivation` or `both` (then the derivation comes besides).
         """
         changed = self.changed(file, definition)
-        notes = [d.as_data() for d in changed.diagnostics_of(language) if d.source.name == file]
-        now = changed.look(language, text, rule) if language in changed.course.languages else None
-        before = self._saved.look(language, text, rule)
-        sides = [(self._saved, before), (changed, now)]
-        if view == "derivation":
-            for session, look in sides:
-                if look is not None and look["tree"]:
-                    look["tree"] = session.derivation(language, text, rule)[0]["rows"][:MOST_ROWS]
-        marks = parting(before["tree"], now["tree"] if now else [])
-        if now and now["refused"] and "trees" in now["refused"]:
-            if view == "derivation":
-                both = changed.derivation(language, text, rule)
-                now["refused"]["trees"] = [tree["rows"] for tree in both]
-            marks = parting(*now["refused"]["trees"])
-        elif not now or not now["tree"] or not before["tree"]:
-            marks = ([], [])
+        findings = diagnostics_of(changed, language)
         known = changed.course.languages.get(language)
-        derived = changed.derivation(language, text, rule) if known and view == "both" else []
+        now = inspection.look(changed, language, text, rule) if known is not None else None
+        before = inspection.look(self._saved, language, text, rule)
+        if view == "derivation":
+            for session, look in ((self._saved, before), (changed, now)):
+                if look is not None and look.tree:
+                    found = inspection.derivation(session, language, text, rule)
+                    look.tree = found[0][:MOST_ROWS]
+        marks = parting(before.tree, now.tree if now else [])
+        if now and now.refused and now.refused.trees:
+            if view == "derivation":
+                now.refused.trees = inspection.derivation(changed, language, text, rule)
+            one, other = now.refused.trees
+            marks = parting(one, other)
+        elif not now or not now.tree or not before.tree:
+            marks = ([], [])
+        derived: list[list[TreeRow]] = []
+        if known is not None and view == "both":
+            derived = inspection.derivation(changed, language, text, rule)
         grammar = known.grammar if known is not None else None
-        return {
-            "notes": notes,
-            "now": now,
-            "before": before,
-            "marks": [list(marks[0]), list(marks[1])],
-            "derivation": derived[0]["rows"][:MOST_ROWS] if derived else [],
-            "definition": _brix_tokens(definition),
-            "rules": list(grammar.entry) if grammar is not None else [],
-        }
+        return ChangeLook(
+            notes=[note_of(one) for one in findings if one.source.name == file],
+            now=now,
+            before=before,
+            marks=marks,
+            derivation=derived[0][:MOST_ROWS] if derived else [],
+            definition=_brix_tokens(definition),
+            rules=list(grammar.entry) if grammar is not None else [],
+        )
 
     def compare(
         self, language: str, file: str, definition: str, rule: str | None, text: str = ""
@@ -151,11 +154,11 @@ class Scratch:
         return lines
 
 
-def _brix_tokens(definition: str) -> Data:
+def _brix_tokens(definition: str) -> Look:
     """The tokens of a definition, as those of a program are given."""
     source = Source("definition", definition)
     nothing = Findings()
-    tokens: list[list[Any]] = []
+    tokens: list[TokenSlice] = []
     for chunk in chunks(source, nothing):
         opening = True
         for tok in lex(source, chunk.span, nothing, patterns=chunk.word == "tokens"):
@@ -163,12 +166,12 @@ def _brix_tokens(definition: str) -> Data:
             if kind == "name" and (opening or tok.text in WORDS or tok.text in _MARKED):
                 kind = "word"
             opening = False
-            tokens.append([tok.span.start, tok.span.end, kind])
+            tokens.append((tok.span.start, tok.span.end, kind))
     comments = [
-        [match.start(), match.end()]
+        (match.start(), match.end())
         for match in re.finditer(r"(?m)(?:^|(?<= ))#[^\n]*", definition)
     ]
-    return {"tokens": tokens, "skipped": comments, "refused": None}
+    return Look(tokens, skipped=comments)
 
 
 _KINDS = {"name": "name", "Name": "form", "number": "number", "text": "text", "pattern": "text"}

@@ -16,8 +16,8 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Any, BinaryIO
 
-from embrix.runs.memory_limit import limit_memory, share_of_memory
-from embrix.runs.transport import read_frame, write_frame
+from embrix.messages.frames import read_data, write_data
+from embrix.workers.memory_limit import limit_memory, share_of_memory
 
 Telling = Callable[[dict[str, Any]], None]
 Work = Callable[[int, Telling], dict[str, Any]]
@@ -99,7 +99,7 @@ class Shared:
 
     def _read(self, stream: BinaryIO) -> None:
         with stream:
-            while (frame := read_frame(stream)) is not None:
+            while (frame := read_data(stream)) is not None:
                 number = frame["part"]
                 if "progress" not in frame:
                     self._answers[number] = frame.get("answer", frame)
@@ -120,12 +120,12 @@ def _carry_out(work: Work, numbers: Sequence[int], writing: int, processes: int)
                 try:
 
                     def telling(progress: dict[str, Any], part: int = number) -> None:
-                        write_frame(stream, {"part": part, "progress": progress})
+                        write_data(stream, {"part": part, "progress": progress})
 
-                    write_frame(stream, {"part": number, "answer": work(number, telling)})
+                    write_data(stream, {"part": number, "answer": work(number, telling)})
                 except Exception:
                     fault = traceback.format_exc(limit=-8)
-                    write_frame(stream, {"part": number, "fault": fault})
+                    write_data(stream, {"part": number, "fault": fault})
         status = 0
     finally:
         os._exit(status)

@@ -8,10 +8,10 @@ from html import escape
 from pathlib import Path
 from typing import Any
 
+from embrix.documents.handout import Part
 from embrix.draw.pdf import BOLD, PLAIN, has, paint, register
 from embrix.draw.scene import ADVANCE, Scene
 from embrix.draw.svg import write_svg
-from embrix.runs.handout import Part
 from embrix.text.saving import save_bytes, save_text
 from embrix.text.visible import visible
 

@@ -7,6 +7,8 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from embrix.brix.core import Interpreter
+from embrix.checking.decisions import decision_table
+from embrix.checking.verdicts import check_suite
 from embrix.compare.growth import measured
 from embrix.compare.range import Scale
 from embrix.course.naming import split_version
@@ -17,12 +19,13 @@ from embrix.draw.railroad import draw_grammar
 from embrix.draw.rules import draw_rules, inference_rules
 from embrix.draw.runs import draw_environment, draw_reduction, draw_store, draw_suspensions
 from embrix.draw.scene import Drawing
-from embrix.draw.tables import draw_decisions, draw_suite, draw_tokens
+from embrix.draw.tables import TableRow, draw_decisions, draw_suite, draw_tokens
 from embrix.draw.trees import Tree, draw_tree, draw_trees, mark_difference, tree_of_rows
+from embrix.lanes.inspection import derivation, look
+from embrix.lanes.session import Session
 from embrix.machine.lane import Lane
 from embrix.machine.limits import LIVE, Limits
-from embrix.runs.decisions import asked_and_chosen
-from embrix.runs.session import Session
+from embrix.messages.replies import TreeRow
 from embrix.suite.cases import COSTS, MAIN_COSTS
 from embrix.text.diagnostic import Findings
 from embrix.trace.walk import Walk
@@ -98,15 +101,15 @@ def _lanes(session: Session, wish: Wish) -> list[Lane]:
 
 
 def _of_text(session: Session, wish: Wish, title: str) -> Drawing:
-    look = session.look(wish.language, wish.text, wish.rule)
-    refused = look["refused"]
+    found = look(session, wish.language, wish.text, wish.rule)
+    refused = found.refused
     if wish.kind == "tokens":
-        return draw_tokens(wish.text, look, title)
+        return draw_tokens(wish.text, found, title)
     if wish.kind == "trees":
         return _two_trees(session, wish, title)
     if refused is not None:
-        raise NoPicture(f"the program cannot be read: {refused['text']}")
-    rows = look["tree"]
+        raise NoPicture(f"the program cannot be read: {refused.text}")
+    rows = found.tree
     if wish.kind == "grammar-tree":
         rows = _derivation_rows(session, wish)
     tree = tree_of_rows(rows)
@@ -115,28 +118,31 @@ def _of_text(session: Session, wish: Wish, title: str) -> Drawing:
     return draw_tree(tree, title)
 
 
-def _derivation_rows(session: Session, wish: Wish) -> list[list[object]]:
-    found = session.derivation(wish.language, wish.text, wish.rule)
-    rows = found[0]["rows"] if found else []
+def _derivation_rows(session: Session, wish: Wish) -> list[TreeRow]:
+    found = derivation(session, wish.language, wish.text, wish.rule)
+    rows = found[0] if found else []
     # A literal has no name but its text.
-    return [[row[0], row[1], row[2] or row[3], row[3] if row[2] else ""] for row in rows]
+    return [
+        TreeRow(row.depth, row.field, row.form or row.leaves, row.leaves if row.form else "")
+        for row in rows
+    ]
 
 
 def _two_trees(session: Session, wish: Wish, title: str) -> Drawing:
     """Of an ambiguous text both readings; as two versions read a text, where lanes of two versions
     are named; else the rules that cover it and the term."""
-    look = session.look(wish.language, wish.text, wish.rule)
-    refused = look["refused"]
-    if refused is not None and "trees" in refused:
-        one, other = (tree_of_rows(rows) for rows in refused["trees"])
+    found = look(session, wish.language, wish.text, wish.rule)
+    refused = found.refused
+    if refused is not None and refused.trees:
+        one, other = (tree_of_rows(rows) for rows in refused.trees)
         names = ("one reading", "another reading")
     elif len(wish.lanes) == 2 and any(split_version(lane)[1] for lane in wish.lanes):
         names = (wish.lanes[0], wish.lanes[1])
         one, other = (_tree_as(session, wish, lane) for lane in names)
     elif refused is not None:
-        raise NoPicture(f"the program cannot be read: {refused['text']}")
+        raise NoPicture(f"the program cannot be read: {refused.text}")
     else:
-        one = tree_of_rows(look["tree"])
+        one = tree_of_rows(found.tree)
         other = tree_of_rows(_derivation_rows(session, wish))
         names = ("term", "rules")
     if one is None or other is None:
@@ -150,10 +156,10 @@ def _tree_as(session: Session, wish: Wish, lane: str) -> Tree | None:
     """The tree of a text as the version of a lane reads it."""
     version = split_version(lane)[1]
     own = session.version(version) if version else session
-    look = own.look(wish.language, wish.text, wish.rule)
-    if look["refused"] is not None:
-        raise NoPicture(f"{lane} cannot read the program: {look['refused']['text']}")
-    return tree_of_rows(look["tree"])
+    found = look(own, wish.language, wish.text, wish.rule)
+    if found.refused is not None:
+        raise NoPicture(f"{lane} cannot read the program: {found.refused.text}")
+    return tree_of_rows(found.tree)
 
 
 def _walk(session: Session, wish: Wish) -> Walk:
@@ -195,23 +201,19 @@ def _suite(session: Session, wish: Wish, title: str) -> Drawing:
     for path in session.course.suites:
         suite = session.suite(path, Findings())
         if suite is not None and suite.language == wish.language:
-            report = session.test(Path(path), wanted=wish.lanes)
+            report = check_suite(session, Path(path), wanted=wish.lanes)
             return draw_suite(report, title)
     raise NoPicture(f"there is no suite for {wish.language}")
 
 
 def _decisions(session: Session, wish: Wish, title: str) -> Drawing:
     """Questions with the answers of all lanes, then choices with the way of each lane."""
-    found = asked_and_chosen(session, wish.language)
+    found = decision_table(session, wish.language)
     table = [
-        {"question": row["name"],
-         "answers": {lane: label or came for lane, label, came in row["answers"]}}
-        for row in found["questions"]
-    ]  # fmt: skip
-    table += [
-        {"question": f"{row['name']}: {row['question']}", "answers": row["lanes"]}
-        for row in found["choices"]
+        TableRow(row.name, {one.lane: one.label or one.came for one in row.answers})
+        for row in found.questions
     ]
+    table += [TableRow(f"{row.name}: {row.question}", row.lanes) for row in found.choices]
     if not table:
         raise NoPicture(f"no suite of {wish.language} asks a question, and nothing is to choose")
     return draw_decisions(table, title)

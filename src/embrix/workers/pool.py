@@ -14,13 +14,31 @@ import sys
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import IO, Any, TypeAlias
+from typing import IO, TypeAlias
 
-from embrix.runs.memory_limit import share_of_memory
-from embrix.runs.transport import read_frame, write_frame
+import msgspec
 
-Answer: TypeAlias = dict[str, Any]
-"""`answer`, `fault` with a text, `cancelled`, or `progress` (more answers follow)."""
+from embrix.messages.frames import (
+    Answered,
+    Ask,
+    Cancel,
+    Cancelled,
+    Event,
+    Failed,
+    Order,
+    Progress,
+    Started,
+    answer_of,
+    read_event,
+    write_frame,
+)
+from embrix.messages.replies import Ending, RunResult
+from embrix.messages.requests import Load, Request, RunLane
+from embrix.workers.memory_limit import share_of_memory
+
+Callback: TypeAlias = Callable[[Event], None]
+"""Takes what a worker tells of a request: `Progress` any number of times, then `Answered` (with the
+answer as its type), `Failed` or `Cancelled`."""
 
 PATIENCE = 2.0
 """Seconds that a worker has to stop a cancelled request before it is ended."""
@@ -28,28 +46,20 @@ PATIENCE = 2.0
 MOST_SILENT = 3
 """Workers in a row that end without an answer before no other is started."""
 
-WRITING = ("save_walk", "handout", "starter", "picture", "prompt")
-"""Requests that are not simply carried out once more: they write files, or come after others."""
-
 CRASHES = (-signal.SIGSEGV, -signal.SIGABRT, -signal.SIGBUS)
 """How a process ends when Python itself finds no memory for a frame (some versions crash then)."""
 
-NO_MEMORY: dict[str, Any] = {
-    "outcome": {
-        "kind": "out of fuel", "text": "all the memory a run may have", "name": "memory",
-    },
-    "sentence": "out of fuel: all the memory a run may have",
-    "output": [],
-    "costs": {},
-}  # fmt: skip
+NO_MEMORY = RunResult(
+    Ending("out of fuel", "all the memory a run may have", "memory"),
+    "out of fuel: all the memory a run may have", [], {},
+)  # fmt: skip
 
 
 @dataclass(slots=True, eq=False)
 class _Request:
     number: int
-    do: str
-    args: dict[str, Any]
-    callback: Callable[[Answer], None]
+    request: Request
+    callback: Callback
     cancelled: bool = False
     started: bool = False
     again: bool = False
@@ -74,7 +84,7 @@ class Pool:
     def __init__(self, size: int = 1, memory: int | None = None) -> None:
         self._memory = memory or share_of_memory(size)
         self._numbers = itertools.count(1)
-        self._course: dict[str, Any] | None = None
+        self._course: Load | None = None
         self._lock = threading.Lock()
         self._workers: list[_Worker] = [self._start() for _ in range(size)]
 
@@ -86,15 +96,12 @@ class Pool:
         """The process numbers of the workers."""
         return [worker.process.pid for worker in self._workers]
 
-    def ask(
-        self, do: str, args: dict[str, Any], callback: Callable[[Answer], None],
-        worker: int | None = None,
-    ) -> int:  # fmt: skip
+    def ask(self, asked: Request, callback: Callback, worker: int | None = None) -> int:
         """Send a request; its number. The callback runs on another thread, once or, with progress,
         several times."""
         with self._lock:
             number = next(self._numbers)
-            request = _Request(number, do, args, callback)
+            request = _Request(number, asked, callback)
             if worker is None:
                 target = min(self._workers, key=lambda w: len(w.pending))
             else:
@@ -103,43 +110,41 @@ class Pool:
             if not dead:
                 target.pending[number] = request
         if dead:
-            callback({"fault": "no worker process can be started", "kind": "ended"})
+            callback(Failed(number, "no worker process can be started", "ended"))
             return number
-        self._send(target, {"id": number, "do": do, "with": args})
+        self._send(target, Ask(number, asked))  # type: ignore[arg-type]
         return number
 
-    def load(
-        self, folder: str, callback: Callable[[Answer], None], unsaved: dict[str, str] | None = None
-    ) -> None:
+    def load(self, folder: str, callback: Callback, unsaved: dict[str, str] | None = None) -> None:
         """Have every worker load a course; the callback gets the first worker's summary."""
-        self._course = {"folder": folder, "unsaved": unsaved or {}}
+        self._course = Load(folder=folder, unsaved=unsaved or {})
         for number in range(self.size):
-            self.ask("load", self._course, callback if number == 0 else _ignore, number)
+            self.ask(self._course, callback if number == 0 else _ignore, number)
 
     def grow(self, size: int) -> None:
         """Have at least so many workers, each with the course."""
         while self.size < size:
             self._workers.append(self._start())
             if self._course is not None:
-                self.ask("load", self._course, _ignore, self.size - 1)
+                self.ask(self._course, _ignore, self.size - 1)
 
     def request(
-        self, do: str, args: dict[str, Any], timeout: float | None = None, worker: int | None = None
-    ) -> Answer:
-        """Ask and wait for the final answer. Raises TimeoutError."""
+        self, asked: Request, timeout: float | None = None, worker: int | None = None
+    ) -> Event:
+        """Ask and wait for what comes in the end. Raises TimeoutError."""
         done = threading.Event()
-        answers: list[Answer] = []
+        ends: list[Event] = []
 
-        def take(answer: Answer) -> None:
-            if "progress" not in answer:
-                answers.append(answer)
+        def take(event: Event) -> None:
+            if not isinstance(event, Progress):
+                ends.append(event)
                 done.set()
 
-        number = self.ask(do, args, take, worker)
+        number = self.ask(asked, take, worker)
         if not done.wait(timeout):
             self.cancel(number)
-            raise TimeoutError(do)
-        return answers[0]
+            raise TimeoutError(type(asked).__name__)
+        return ends[0]
 
     def cancel(self, number: int) -> None:
         """Stop a request: its callback gets `cancelled`, soon, whatever it was doing."""
@@ -147,7 +152,7 @@ class Pool:
             request = worker.pending.get(number)
             if request is not None:
                 request.cancelled = True
-                self._send(worker, {"cancel": number})
+                self._send(worker, Cancel(number))
                 timer = threading.Timer(PATIENCE, self._end_if_running, (worker, number))
                 timer.daemon = True
                 timer.start()
@@ -164,7 +169,7 @@ class Pool:
 
     def _start(self) -> _Worker:
         process = subprocess.Popen(
-            [sys.executable, "-m", "embrix.runs.worker", str(self._memory)],
+            [sys.executable, "-m", "embrix.workers.worker", str(self._memory)],
             stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
         )  # fmt: skip
         assert process.stdin is not None
@@ -172,10 +177,10 @@ class Pool:
         threading.Thread(target=self._read, args=(worker,), daemon=True).start()
         return worker
 
-    def _send(self, worker: _Worker, frame: dict[str, Any]) -> None:
+    def _send(self, worker: _Worker, order: Order) -> None:
         try:
             with worker.lock:
-                write_frame(worker.sink, frame)  # type: ignore[arg-type]
+                write_frame(worker.sink, order)  # type: ignore[arg-type]
         except (OSError, ValueError):
             return  # the worker has ended; its reader answers for what was pending
 
@@ -184,22 +189,21 @@ class Pool:
         assert stream is not None
         while True:
             try:
-                frame = read_frame(stream)  # type: ignore[arg-type]
-            except (OSError, ValueError):
-                frame = None
-            if frame is None:
+                event = read_event(stream)  # type: ignore[arg-type]
+            except (OSError, ValueError, msgspec.MsgspecError):
+                event = None
+            if event is None:
                 break
             worker.answered = True
-            number = frame.pop("id")
-            request = worker.pending.get(number)
+            request = worker.pending.get(event.number)
             if request is None:
                 continue
-            if "started" in frame:
+            if isinstance(event, Started):
                 request.started = True
                 continue
-            if "progress" not in frame:
-                worker.pending.pop(number, None)
-            request.callback(frame)
+            if not isinstance(event, Progress):
+                worker.pending.pop(event.number, None)
+            request.callback(_as_asked(request.request, event))
         self._ended(worker)
 
     def _ended(self, worker: _Worker) -> None:
@@ -218,25 +222,25 @@ class Pool:
             worker.closing = worker.closing or not replace
             if replace and self._course is not None:
                 number = next(self._numbers)
-                fresh.pending[number] = _Request(number, "load", self._course, _ignore)
-                self._send(fresh, {"id": number, "do": "load", "with": self._course})
+                fresh.pending[number] = _Request(number, self._course, _ignore)
+                self._send(fresh, Ask(number, self._course))
         for request in pending:
             if request.cancelled or worker.closing:
-                request.callback({"cancelled": True})
+                request.callback(Cancelled(request.number))
             elif replace and (not request.started or self._tried_again(request, worker)):
                 request.again, request.started = request.started or request.again, False
                 fresh.pending[request.number] = request
-                self._send(fresh, {"id": request.number, "do": request.do, "with": request.args})
-            elif request.do == "run" and worker.process.returncode in CRASHES:
-                request.callback({"answer": NO_MEMORY})
+                self._send(fresh, Ask(request.number, request.request))  # type: ignore[arg-type]
+            elif isinstance(request.request, RunLane) and worker.process.returncode in CRASHES:
+                request.callback(Answered(request.number, NO_MEMORY))
             else:
-                request.callback({"fault": "the worker process ended", "kind": "ended"})
+                request.callback(Failed(request.number, "the worker process ended", "ended"))
 
     def _tried_again(self, request: _Request, worker: _Worker) -> bool:
         """Whether what a worker was doing when it ended is asked for once more: not what may have
         ended it, nor what writes."""
         crashed = worker.process.returncode in CRASHES
-        return not request.again and not crashed and request.do not in WRITING
+        return not request.again and not crashed and not request.request.writes
 
     def _end_if_running(self, worker: _Worker, number: int) -> None:
         request = worker.pending.get(number)
@@ -244,5 +248,15 @@ class Pool:
             worker.process.kill()
 
 
-def _ignore(_answer: Answer) -> None:
+def _as_asked(request: Request, event: Event) -> Event:
+    """An event with its answer as the type that belongs to the request."""
+    if not isinstance(event, Answered):
+        return event
+    try:
+        return Answered(event.number, answer_of(request, event))
+    except msgspec.ValidationError as wrong:
+        return Failed(event.number, f"an answer of the wrong type: {wrong}")
+
+
+def _ignore(_event: Event) -> None:
     return None

@@ -1,0 +1,1 @@
+"""Suites and definitions held against what they say."""

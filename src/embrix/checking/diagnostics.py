@@ -1,0 +1,105 @@
+"""Everything there is to say about the definitions of a course."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+import msgspec
+
+from embrix.brix.core import Language
+from embrix.grammar.model import Grammar
+from embrix.grammar.report import report_on
+from embrix.lanes.session import Session
+from embrix.machine.lane import Lane
+from embrix.machine.laws import LawReport, try_law
+from embrix.messages.replies import Note
+from embrix.text.diagnostic import Diagnostic, Findings
+from embrix.text.plural import counted
+from embrix.text.source import Span
+
+
+def note_of(finding: Diagnostic) -> Note:
+    """A diagnostic as it is told to other processes."""
+    return msgspec.convert(finding.as_data(), Note)
+
+
+@dataclass(frozen=True, slots=True)
+class Checked:
+    """What there is to say, and the laws that were tried, by language."""
+
+    findings: Sequence[Diagnostic]
+    laws: Sequence[tuple[str, LawReport]]
+
+
+def diagnostics(
+    session: Session, suites: Collection[Path] | None = None, lanes: Collection[str] = ()
+) -> Checked:
+    """Everything there is to say about definitions, suites and laws. With some `suites` only
+    what concerns them is looked at beyond the definitions, with some `lanes` only their laws.
+    """
+    findings = Findings()
+    laws: list[tuple[str, LawReport]] = []
+    findings.extend(session.course.diagnostics)
+    concerned: set[str] = set()
+    for path in session.course.suites:
+        suite = session.suite(path, findings)
+        if suite is not None and (suites is None or path in suites):
+            concerned.add(suite.language)
+    for name, language in session.course.languages.items():
+        if suites is not None and name not in concerned:
+            continue
+        _grammars(language, findings)
+        for lane in session.lanes(name):
+            if not lanes or lane.name in lanes:
+                laws += _laws(lane, findings)
+    return Checked(findings.sorted(), laws)
+
+
+def diagnostics_of(session: Session, language: str) -> list[Diagnostic]:
+    """What there is to say about the definitions and the grammars of one language."""
+    findings = Findings()
+    findings.extend(session.course.diagnostics)
+    if language in session.course.languages:
+        _grammars(session.course.languages[language], findings)
+    return list(findings.sorted())
+
+
+def _grammars(language: Language, findings: Findings) -> None:
+    for grammar in language.grammars.values():
+        _grammar(language, grammar, findings)
+
+
+def _grammar(language: Language, grammar: Grammar, findings: Findings) -> None:
+    """Conflicts and ambiguity, at the alternatives they belong to."""
+    for rule in grammar.starts:
+        report = report_on(grammar, rule)
+        for story in report.conflicts:
+            findings.warning(
+                "grammar_conflict", f"after  {story.read}  with  {story.next}  next, there are "
+                f"{counted(len(story.choices), 'way')} to go on", language.source, story.origin,
+                "; or ".join(story.choices),
+            )  # fmt: skip
+        if report.ambiguity:
+            sentence, first, second, where = report.ambiguity
+            span = report.conflicts[0].origin if report.conflicts else Span(0, 0)
+            findings.warning(
+                "ambiguous_grammar", f"{sentence}  has two trees:  {first}  and  {second}",
+                language.source, span, where,
+            )  # fmt: skip
+
+
+def _laws(lane: Lane, findings: Findings) -> list[tuple[str, LawReport]]:
+    """Laws that fail; what came of all."""
+    reports = []
+    for law in lane.interpreter.laws:
+        report = try_law(lane.machine, law)
+        reports.append((lane.interpreter.language.name, report))
+        if report.counterexample is not None:
+            example = ", ".join(f"{k} = {v}" for k, v in report.counterexample.items())
+            findings.error(
+                "law_fails", f"this is false for {example}", lane.interpreter.source,
+                law.span, f"{report.tried} generated examples were tried, seed {report.seed}",
+            )  # fmt: skip
+    return reports

@@ -1,0 +1,1 @@
+"""Pictures, handouts and starters."""

@@ -1,0 +1,1 @@
+"""The lanes of a course, and what they do with a text."""

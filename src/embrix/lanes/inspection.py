@@ -1,0 +1,211 @@
+"""What a text is cut into and how it is read."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Mapping
+from typing import Any
+
+from embrix.grammar.actions import Unfit, read_token
+from embrix.grammar.derivation import derivations, rows_of
+from embrix.grammar.model import Grammar
+from embrix.grammar.parser import Ambiguous, Parsed, Refused
+from embrix.grammar.recovery import mishaps
+from embrix.grammar.tokens import Tokens
+from embrix.lanes.session import Session
+from embrix.machine.lane import rejection
+from embrix.messages.replies import Look, Mishap, Refusal, TreeRow
+from embrix.terms.binding import free_names
+from embrix.terms.node import CONS, FIELDS, NIL, NONE, SOME, Node, Value, list_items
+from embrix.terms.numbers import write_number
+from embrix.terms.types import BOOL, INT, NAME, NUMBER, TEXT, Con, Type, settle
+from embrix.text.source import Source
+from embrix.text.visible import cut
+
+MOST_LEAVES = 20
+"""Leaves of a list that are shown in a tree."""
+MOST_VALUES = 300
+"""Tokens whose values are looked at."""
+MOST_ROWS = 2_000
+"""Tokens and tree nodes that are sent for one program."""
+
+
+def look(session: Session, language: str, text: str, rule: str | None = None) -> Look:
+    """The tokens and the tree of a text read at a rule, or where and why it is refused."""
+    grammar = session.course.languages[language].grammar
+    parser = session.parser(language)
+    if parser is None:
+        return _tokens_alone(session, language, text)
+    rules = grammar.entry if grammar is not None else {}
+    if rule is not None and rule not in rules:
+        rule = None
+    parsed = parser.parse(text, rule)
+    tokens = parsed.tokens
+    rows: list[TreeRow] = []
+    refused: Refusal | None = None
+    if isinstance(parsed, Parsed):
+        rows = tree(session, language, parsed.term)
+    else:
+        outcome = rejection(parsed)
+        refused = Refusal(outcome.kind, outcome.text, outcome.name, outcome.place)
+        if isinstance(parsed, Refused):
+            source = Source("", text)
+            refused.mistakes = [
+                Mishap(one.message, one.span.start, one.span.end)
+                for one in (mishaps(grammar, text, parsed, rule) if grammar else ())
+            ]
+            refused.reading = [
+                (row, "{}:{}".format(*source.position(begun)), why)
+                for row, begun, why in parsed.reading
+            ]
+        if isinstance(parsed, Ambiguous):
+            refused.trees = [tree(session, language, one) for one in parsed.trees]
+    return Look(
+        tokens=[
+            (token.start, token.end, _kind(session, language, token.terminal))
+            for token in tokens.tokens
+        ],
+        values=_values(grammar, tokens, text) if grammar is not None else {},
+        skipped=[(token.start, token.end) for token in tokens.skipped],
+        invalid=[(bad.span.start, bad.span.end) for bad in tokens.invalid],
+        tree=rows[:MOST_ROWS],
+        cut=max(0, len(rows) - MOST_ROWS),
+        refused=refused,
+    )
+
+
+def unused_names(session: Session, language: str, text: str, given: Mapping[str, str]) -> list[str]:
+    """The names supplied by hand that neither a program nor what is used of them mentions."""
+    parser = session.parser(language)
+    parsed = parser.parse(text) if parser is not None else None
+    if parser is None or not isinstance(parsed, Parsed):
+        return []
+    signature = session.course.languages[language].signature
+    pending = list(free_names(signature, parsed.term))
+    used: set[str] = set()
+    while pending:
+        name = pending.pop()
+        if name in given and name not in used:
+            used.add(name)
+            bound = parser.parse(given[name])
+            if isinstance(bound, Parsed):
+                pending += free_names(signature, bound.term)
+    return [name for name in given if name not in used]
+
+
+def derivation(
+    session: Session, language: str, text: str, rule: str | None = None
+) -> list[list[TreeRow]]:
+    """The derivation trees of a text as rows: one, two when it has several, or none."""
+    grammar = session.course.languages[language].grammar
+    if grammar is None:
+        return []
+    rule = rule if rule in grammar.entry else None
+    found = derivations(grammar, text, rule)
+    return [[TreeRow(*row) for row in rows_of(tree, text)] for tree in found]
+
+
+def _tokens_alone(session: Session, language: str, text: str) -> Look:
+    """The tokens of a text in a language whose grammar cannot be used (yet)."""
+    table = session.course.languages[language].tokens
+    found = table.cut(text) if table is not None else Tokens((), (), ())
+    return Look(
+        tokens=[(t.start, t.end, _kind(session, language, t.terminal)) for t in found.tokens],
+        skipped=[(token.start, token.end) for token in found.skipped],
+        invalid=[(bad.span.start, bad.span.end) for bad in found.invalid],
+        unusable=True,
+    )
+
+
+def _values(grammar: Grammar, tokens: Tokens, text: str) -> dict[str, str]:
+    """What the first tokens are read as, by where they begin, where that is not their text."""
+    found: dict[str, str] = {}
+    for token in tokens.tokens[:MOST_VALUES]:
+        kind = grammar.tokens.kind_of(token.terminal)
+        if kind is None or not (kind.via or kind.conversion == "Number"):
+            continue
+        try:
+            value = read_token(grammar, token, text)
+        except Unfit:
+            found[str(token.start)] = "cannot be read"
+            continue
+        shown = f'"{value}"' if isinstance(value, str) else _leaf(value)
+        if shown != text[token.start : token.end]:
+            found[str(token.start)] = cut(shown, 60)
+    return found
+
+
+def _kind(session: Session, language: str, terminal: int) -> str:
+    table = session.course.languages[language].tokens
+    assert table is not None
+    kind = table.kind_of(terminal)
+    if kind is not None:
+        return kind.name
+    text = table.literals[terminal]
+    return "word" if text[:1].isalpha() else "sign"
+
+
+def tree(session: Session, language: str, term: Node) -> list[TreeRow]:
+    """A term as rows from the top: depth, label, start, end (-1 without a place)."""
+    signature = session.course.languages[language].signature
+    rows: list[TreeRow] = []
+    stack: list[tuple[int, str, Any]] = [(0, "", term)]
+    while stack and len(rows) <= MOST_ROWS:
+        depth, field, node = stack.pop()
+        form = signature.form_of(node)
+        if form is None:
+            continue
+        leaves = [
+            f"{name} {shown}"
+            for name, child, kind in zip(form.fields, node[FIELDS:], form.types, strict=True)
+            if (shown := _leaves(child, kind)) is not None
+        ]
+        start, end = node[1] or (-1, -1)
+        rows.append(TreeRow(depth, field, form.name, ", ".join(leaves), start, end))
+        children = [
+            (depth + 1, label, part)
+            for name, child in zip(form.fields, node[FIELDS:], strict=True)
+            if isinstance(child, tuple)
+            for label, part in _parts(name, child)
+        ]
+        stack.extend(reversed(children))
+    return rows
+
+
+def _leaves(child: Value, kind: Type) -> str | None:
+    """A field that holds no parts of a term, but a leaf, a list of leaves or perhaps one; None
+    for any other."""
+    if not isinstance(child, tuple):
+        return _leaf(child)
+    kind = settle(kind)
+    inner = settle(kind.args[0]) if isinstance(kind, Con) and kind.args else None
+    if inner not in (NUMBER, INT, NAME, TEXT, BOOL):
+        return None
+    if child[0] in (NONE, SOME):
+        return _leaf(child[FIELDS]) if child[0] == SOME else "none"
+    items = list(itertools.islice(list_items(child), MOST_LEAVES + 1))
+    more = ["…"] if len(items) > MOST_LEAVES else []
+    return f"[{', '.join([*map(_leaf, items[:MOST_LEAVES]), *more])}]"
+
+
+def _leaf(value: Any) -> str:
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    return cut(value if isinstance(value, str) else write_number(value), 60)
+
+
+def _parts(name: str, child: Node) -> list[tuple[str, Node]]:
+    """What a field holds as rows of a tree: the items of a list one by one, names and numbers
+    among them left out."""
+    if child[0] == NONE:
+        return []
+    if child[0] == SOME:
+        inner = child[FIELDS]
+        return _parts(name, inner) if isinstance(inner, tuple) else []
+    if child[0] not in (NIL, CONS):
+        return [(name, child)]
+    found = []
+    for number, item in enumerate(list_items(child)):
+        if isinstance(item, tuple):
+            found += _parts(f"{name} {number + 1}", item)
+    return found

@@ -1,0 +1,54 @@
+"""Runs and how they ended, as plain data."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from embrix.lanes.names import NoVersion
+from embrix.lanes.session import Session
+from embrix.machine.lane import BadBinding, OnStart
+from embrix.machine.limits import LIVE, Limits
+from embrix.machine.outcome import Outcome, Result
+from embrix.messages.replies import Ending, RunResult
+
+
+def run(
+    session: Session,
+    language: str,
+    lane: str,
+    text: str,
+    given: Mapping[str, str] | None = None,
+    limits: Limits = LIVE,
+    on_start: OnStart | None = None,
+    given_input: Sequence[str] = (),
+) -> RunResult:
+    """The outcome, output and costs of a program on a lane."""
+    try:
+        result = session.runner(language, lane).run(
+            text, given, limits=limits, on_start=on_start, given_input=given_input
+        )
+    except BadBinding as bad:
+        result = Result(Outcome("rejected", str(bad), "binding"))
+    except NoVersion as gone:
+        result = Result(Outcome("rejected", str(gone.args[0]), "version"))
+    return result_data(result)
+
+
+def ending(result: Result) -> str:
+    """How a run ended, for people; a program without a value is just done."""
+    if result.outcome.kind != "value" or result.outcome.text != "()":
+        return result.outcome.sentence
+    return "done" if result.output else "done; nothing was emitted"
+
+
+def outcome_data(outcome: Outcome) -> Ending:
+    """An outcome as it is told to other processes."""
+    return Ending(outcome.kind, outcome.text, outcome.name, outcome.structure, outcome.place)
+
+
+def result_data(result: Result) -> RunResult:
+    """A result as it is told to other processes."""
+    return RunResult(
+        outcome_data(result.outcome), ending(result), list(result.output), result.costs,
+        list(result.state),
+    )  # fmt: skip

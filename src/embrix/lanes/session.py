@@ -1,0 +1,179 @@
+"""A loaded course with its parsers and lanes."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from pathlib import Path
+
+from embrix.brix.core import Interpreter, Language
+from embrix.course.load import Course, load_course
+from embrix.course.naming import plain_name, split_version
+from embrix.course.permission import is_allowed
+from embrix.grammar.parser import Parser
+from embrix.lanes.names import NoChoice, NoLane, NoVersion, interpreter_of
+from embrix.lanes.outside_lane import OutsideLane
+from embrix.lanes.versions import unsaved_of
+from embrix.machine.lane import Lane, parser_for
+from embrix.suite.cases import Suite
+from embrix.suite.read import read_suite
+from embrix.text.diagnostic import Findings
+from embrix.text.source import Source, Span, Unreadable, read_source
+
+
+class Session:
+    """A loaded course with its parsers and lanes, made when they are asked for."""
+
+    def __init__(self, folder: Path, unsaved: Mapping[Path, str] | None = None) -> None:
+        self.course: Course = load_course(folder, unsaved)
+        self._parsers: dict[tuple[str, str | None], Parser | None] = {}
+        self._lanes: dict[tuple[str, str, str | None, bool], Lane] = {}
+        self._versions: dict[str, tuple[dict[Path, str], Session]] = {}
+
+    def parser(self, language: str, grammar: str | None = None) -> Parser | None:
+        """The parser of a language by one of its grammars (default: the first)."""
+        key = (language, grammar)
+        if key not in self._parsers:
+            target = self.course.languages[language]
+            self._parsers[key] = parser_for(target if grammar is None else target.under(grammar))
+        return self._parsers[key]
+
+    def lane(
+        self, language: str, name: str, grammar: str | None = None, *, brief: bool = False
+    ) -> Lane:
+        """Raises `NoLane`. A `brief` lane is for the cases of a suite."""
+        plain, version = split_version(name)
+        if version:
+            return self._of_version(language, plain, version, grammar)
+        key = (language, name, grammar, brief)
+        if key not in self._lanes:
+            known = self.course.interpreters.get(language, {})
+            interpreter = interpreter_of(known, name)
+            self._lanes[key] = self.lane_of(interpreter, grammar, brief=brief)
+        return self._lanes[key]
+
+    def version(self, version: str) -> Session:
+        """The course in another version. Raises `NoVersion`."""
+        folder, unsaved = unsaved_of(self.course, version)
+        known = self._versions.get(version)
+        if known is None or known[0] != unsaved or not unsaved:
+            # The folder of another course may have changed without being told of.
+            made = Session(folder, unsaved)
+            if known is not None and made.course.sources == known[1].course.sources:
+                return known[1]
+            self._versions[version] = (unsaved, made)
+        return self._versions[version][1]
+
+    def _of_version(self, language: str, name: str, version: str, grammar: str | None) -> Lane:
+        """A lane of another version. Raises `NoLane`."""
+        other = self.version(version)
+        key = (language, f"{name}@{version}", grammar, False)
+        try:
+            if key not in other._lanes:
+                known = other.course.interpreters.get(language, {})
+                interpreter = interpreter_of(known, name)
+                other._lanes[key] = other.lane_of(replace(interpreter, version=version), grammar)
+            return other._lanes[key]
+        except NoChoice:
+            raise
+        except NoLane as missing:
+            errors = [d for d in other.course.diagnostics if d.severity == "error"]
+            why = f": {errors[0].message}" if errors else ""
+            raise NoVersion(f"{plain_name(name)} cannot run as in {version}{why}") from missing
+
+    def lane_of(
+        self, interpreter: Interpreter, grammar: str | None = None, *, brief: bool = False
+    ) -> Lane:
+        """A lane for an interpreter of the course, or for a changed version of one. Raises `NoLane`
+        when no program of its language can be read."""
+        if grammar is not None:
+            interpreter = interpreter.under(grammar)
+        own = interpreter.language
+        plain = own.numbers == self.course.languages[own.name].numbers
+        parser = self.parser(own.name, grammar) if plain else self._parser_of(own)
+        if parser is None:
+            raise NoLane(
+                f"{interpreter.name} cannot run: {own.name} has no grammar that can be used"
+            )
+        return Lane(interpreter, parser, brief=brief)
+
+    def _parser_of(self, language: Language) -> Parser | None:
+        """The parser for another kind of numbers."""
+        key = (f"{language.name} {language.numbers}", language.chosen)
+        if key not in self._parsers:
+            self._parsers[key] = parser_for(language)
+        return self._parsers[key]
+
+    def lanes(self, language: str, grammar: str | None = None) -> list[Lane]:
+        """All lanes of a language that can run, in the order of their files."""
+        if self.parser(language, grammar) is None:
+            return []
+        names = self.course.interpreters.get(language, {})
+        return [self.lane(language, name, grammar) for name in names]
+
+    def outside(self, language: str) -> list[OutsideLane]:
+        """The outside interpreters of a language that the user has allowed."""
+        parser = self.parser(language)
+        folder = self.course.folder
+        return [
+            OutsideLane(one, folder, parser)
+            for one in self.course.outside
+            if one.language == language and parser is not None and is_allowed(folder, one)
+        ]
+
+    def not_allowed(self, language: str) -> list[str]:
+        """The outside interpreters of a language whose commands have not been allowed."""
+        return [
+            one.name
+            for one in self.course.outside
+            if one.language == language and not is_allowed(self.course.folder, one)
+        ]
+
+    def runner(self, language: str, name: str) -> Lane:
+        """A lane that runs programs: an interpreter of the course or one outside. Raises
+        `NoLane`."""
+        for one in self.outside(language):
+            if one.name == name:
+                return one
+        return self.lane(language, name)
+
+    def use_grammar(self, language: str, grammar: str) -> None:
+        """From now on a language and its lanes are written by another of its grammars."""
+        course = self.course
+        course.languages[language] = course.languages[language].under(grammar)
+        lanes = course.interpreters.get(language, {})
+        lanes.update({name: lane.under(grammar) for name, lane in lanes.items()})
+        self._parsers.clear()
+        self._lanes.clear()
+
+    def suite(self, path: Path, findings: Findings) -> Suite | None:
+        """A suite of the course, or None when it cannot be read."""
+        course = self.course
+        name = path.relative_to(course.folder).as_posix()
+        try:
+            source = read_source(path, name)
+        except Unreadable as fault:
+            findings.error("unreadable_file", str(fault), Source(name, "", path), Span(0, 0))
+            return None
+        lanes = {
+            name: [
+                *course.interpreters.get(name, {}),
+                *course.broken.get(name, ()),
+                *(one.name for one in course.outside if one.language == name),
+            ]
+            for name in course.languages
+        }
+        errors: dict[str, set[str]] = {}
+        for language_name, language in course.languages.items():
+            errors[language_name] = {error.name for error in language.errors}
+            for lane in course.interpreters.get(language_name, {}).values():
+                errors[language_name] |= {error.name for error in lane.errors}
+        grammars = {name: one.grammars for name, one in course.languages.items()}
+        choices = {
+            name: {
+                lane: {choice.name: choice.alternatives for choice in one.choices.values()}
+                for lane, one in course.interpreters.get(name, {}).items()
+            }
+            for name in course.languages
+        }
+        return read_suite(source, lanes, errors, findings, grammars, choices)

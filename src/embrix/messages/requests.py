@@ -1,0 +1,327 @@
+"""What can be asked about a course. `reply` is the type of the answer."""
+
+from __future__ import annotations
+
+from typing import Any, ClassVar, TypeAlias
+
+import msgspec
+
+from embrix.messages import replies as r
+
+
+class Request(msgspec.Struct, frozen=True, tag_field="do", forbid_unknown_fields=True):
+    """A request; `writes` says whether it must not simply be carried out once more, because it
+    writes files or comes after others."""
+
+    reply: ClassVar[Any] = None
+    writes: ClassVar[bool] = False
+
+
+class RunLimits(msgspec.Struct, frozen=True):
+    calls: int
+    depth: int
+    output: int
+
+
+class WalkRecipe(msgspec.Struct, frozen=True):
+    """What a walk is a walk of: a program on a lane with names and lines of input, or a file.
+    Whoever has this can make it again.
+
+    Recipes with different keys are different walks: the key counts what the recipe does not say,
+    such as changes of the definitions.
+    """
+
+    key: str
+    language: str = ""
+    lane: str = ""
+    text: str = ""
+    given: dict[str, str] = {}
+    input: list[str] = []
+    file: str = ""
+
+
+class OnProgram(Request, frozen=True, kw_only=True):
+    """A request about a program of a language."""
+
+    language: str
+    text: str
+
+
+class OnRun(OnProgram, frozen=True, kw_only=True):
+    """A request about a run, with names supplied by hand and lines of input."""
+
+    given: dict[str, str] = {}
+    input: list[str] = []
+
+
+# ---------------------------------------------------------------------- the course
+
+
+class Load(Request, frozen=True, kw_only=True, tag="load"):
+    """Read a course; texts in `unsaved` stand for its files."""
+
+    reply: ClassVar[Any] = r.CourseSummary
+    folder: str
+    unsaved: dict[str, str] = {}
+
+
+class Process(Request, frozen=True, kw_only=True, tag="process"):
+    """The number of the process."""
+
+    reply: ClassVar[Any] = int
+
+
+class AskNotes(Request, frozen=True, kw_only=True, tag="notes"):
+    """Everything there is to say about the definitions."""
+
+    reply: ClassVar[Any] = list[r.Note]
+
+
+class DescribeGrammar(Request, frozen=True, kw_only=True, tag="grammar"):
+    """What kind of grammar a language has, from a rule."""
+
+    reply: ClassVar[Any] = list[str]
+    language: str
+    rule: str | None = None
+
+
+# ---------------------------------------------------------------------- one program
+
+
+class LookAt(OnProgram, frozen=True, kw_only=True, tag="look"):
+    """Tokens and tree."""
+
+    reply: ClassVar[Any] = r.Look
+    rule: str | None = None
+
+
+class TryChange(OnProgram, frozen=True, kw_only=True, tag="try"):
+    """A text under a definition that is not saved. `view` is `term`, `derivation` or `both`."""
+
+    reply: ClassVar[Any] = r.ChangeLook
+    file: str
+    definition: str
+    rule: str | None = None
+    view: str = "term"
+
+
+class CompareChange(OnProgram, frozen=True, kw_only=True, tag="compare_change"):
+    """What a definition that is not saved changes."""
+
+    reply: ClassVar[Any] = list[str]
+    file: str
+    definition: str
+    rule: str | None = None
+
+
+class PromptLine(Request, frozen=True, kw_only=True, tag="prompt"):
+    """A line for the prompt of a language; None gives the entry up."""
+
+    reply: ClassVar[Any] = r.PromptAnswer
+    writes: ClassVar[bool] = True
+    language: str
+    line: str | None = None
+
+
+class RunLane(OnRun, frozen=True, kw_only=True, tag="run"):
+    """The outcome, output and costs of a program on a lane."""
+
+    reply: ClassVar[Any] = r.RunResult
+    lane: str
+    limits: RunLimits | None = None
+
+
+class OpenWalk(Request, frozen=True, kw_only=True, tag="walk"):
+    """Record a run, or open one that was saved."""
+
+    reply: ClassVar[Any] = r.WalkSummary
+    walk: WalkRecipe
+
+
+class FetchStations(Request, frozen=True, kw_only=True, tag="stations"):
+    """Stations of a walk, from a number to before another."""
+
+    reply: ClassVar[Any] = list[r.StationData]
+    walk: WalkRecipe
+    first: int
+    last: int
+
+
+class SeekStation(Request, frozen=True, kw_only=True, tag="seek"):
+    """Where something happens next in a walk."""
+
+    reply: ClassVar[Any] = r.Found
+    walk: WalkRecipe
+    kind: str
+    what: str
+    start: int
+    forward: bool
+
+
+class SaveWalk(Request, frozen=True, kw_only=True, tag="save_walk"):
+    reply: ClassVar[Any] = r.Refused
+    writes: ClassVar[bool] = True
+    walk: WalkRecipe
+    path: str
+
+
+# ---------------------------------------------------------------------- suites
+
+
+class TestSuite(Request, frozen=True, kw_only=True, tag="test"):
+    """All verdicts of a suite. `share` is the number of a part and of how many; with `keep` what
+    comes of it is remembered for the next time."""
+
+    __test__: ClassVar[bool] = False
+    reply: ClassVar[Any] = r.SuiteReport
+    suite: str
+    grammar: str | None = None
+    share: tuple[int, int] = (0, 1)
+    ask: bool = False
+    lanes: list[str] = []
+    keep: bool = True
+
+
+class AcceptCase(Request, frozen=True, kw_only=True, tag="accept"):
+    """What a suite would be with what a lane gives as the expectation of a case."""
+
+    reply: ClassVar[Any] = r.TextChange
+    suite: str
+    case: str
+    lane: str
+    what: str
+    typed: str | None = None
+
+
+class AskDecisions(Request, frozen=True, kw_only=True, tag="decisions"):
+    """The questions of the suites with the answers of the lanes, and the choices."""
+
+    reply: ClassVar[Any] = r.DecisionTable
+    language: str
+
+
+class TryDecision(Request, frozen=True, kw_only=True, tag="try_decision"):
+    """The cases that change when a choice is decided as `CHOICE=WAY`."""
+
+    reply: ClassVar[Any] = r.ChangedCases
+    language: str
+    decision: str
+
+
+# ---------------------------------------------------------------------- comparing
+
+
+class CompareLanes(OnRun, frozen=True, kw_only=True, tag="compare"):
+    reply: ClassVar[Any] = r.LaneComparison
+    lanes: list[str]
+
+
+class AlignWalks(OnRun, frozen=True, kw_only=True, tag="align"):
+    reply: ClassVar[Any] = r.AlignedWalks
+    one: str
+    other: str
+
+
+class ListJudgements(OnRun, frozen=True, kw_only=True, tag="judgements"):
+    """The tree of judgements of a run; of a reduction sequence, of the step at a number."""
+
+    reply: ClassVar[Any] = r.JudgementTree
+    lane: str
+    number: int
+
+
+class MeasureGrowth(OnRun, frozen=True, kw_only=True, tag="growth"):
+    """Counted costs with a name over a range."""
+
+    reply: ClassVar[Any] = r.GrowthTable
+    lanes: list[str]
+    name: str
+    first: int
+    last: int
+    step: int
+    costs: list[str]
+
+
+class HuntDifference(Request, frozen=True, kw_only=True, tag="hunt"):
+    """The smallest program on which two lanes differ."""
+
+    reply: ClassVar[Any] = r.HuntState
+    language: str
+    lanes: list[str]
+    most: int
+    seed: int
+    costs: bool
+    endless: bool
+
+
+class AddFoundCase(Request, frozen=True, kw_only=True, tag="add_case"):
+    """What a suite would be with a program as a case, each lane expected to give what it gives."""
+
+    reply: ClassVar[Any] = r.TextChange
+    suite: str
+    program: str
+    lanes: list[str]
+    origin: str
+
+
+class CompareMeaning(Request, frozen=True, kw_only=True, tag="meaning"):
+    """What two lanes say otherwise."""
+
+    reply: ClassVar[Any] = r.Lines
+    language: str
+    lanes: list[str]
+
+
+class ShowExtension(Request, frozen=True, kw_only=True, tag="extension"):
+    """What a language and a lane add to those that they extend."""
+
+    reply: ClassVar[Any] = r.Lines
+    language: str
+    lane: str
+
+
+# ---------------------------------------------------------------------- documents
+
+
+class WritePicture(OnRun, frozen=True, kw_only=True, tag="picture"):
+    reply: ClassVar[Any] = r.Written
+    writes: ClassVar[bool] = True
+    kind: str
+    lanes: list[str]
+    path: str
+    number: int = 0
+    over: tuple[str, int, int, int] | None = None
+    """A name and its range: first, end, step."""
+    cost: str = "calls"
+    scale: str = "linear"
+    theme: str = "paper"
+
+
+class WriteHandout(Request, frozen=True, kw_only=True, tag="handout"):
+    reply: ClassVar[Any] = r.Written
+    writes: ClassVar[bool] = True
+    languages: list[str]
+    path: str
+    lanes: list[str] = []
+    program: tuple[str, str] | None = None
+    marks: list[int] = []
+    given: dict[str, str] = {}
+    input: list[str] = []
+
+
+class WriteStarter(Request, frozen=True, kw_only=True, tag="starter"):
+    reply: ClassVar[Any] = r.Written
+    writes: ClassVar[bool] = True
+    language: str
+    lane: str
+    forms: str
+    path: str
+
+
+AnyRequest: TypeAlias = (
+    Load | Process | AskNotes | DescribeGrammar | LookAt | TryChange | CompareChange | PromptLine
+    | RunLane | OpenWalk | FetchStations | SeekStation | SaveWalk | TestSuite | AcceptCase
+    | AskDecisions | TryDecision | CompareLanes | AlignWalks | ListJudgements | MeasureGrowth
+    | HuntDifference | AddFoundCase | CompareMeaning | ShowExtension | WritePicture | WriteHandout
+    | WriteStarter
+)  # fmt: skip

@@ -1,0 +1,1 @@
+"""What can be asked about a course."""

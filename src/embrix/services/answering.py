@@ -1,0 +1,293 @@
+"""Answers to requests: what each is carried out by."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any, TypeVar
+
+from embrix.checking.decisions import NoDecision, changed_by, decision_table
+from embrix.checking.diagnostics import diagnostics, note_of
+from embrix.checking.verdicts import acceptance, check_suite, with_history
+from embrix.grammar.report import report_on, report_text
+from embrix.lanes.inspection import look
+from embrix.lanes.results import run
+from embrix.lanes.session import Session
+from embrix.machine.lane import OnStart
+from embrix.machine.limits import LIVE, Limits
+from embrix.messages import replies as r
+from embrix.messages import requests as q
+from embrix.services.extensions import extension_of, meaning_of
+from embrix.services.growth_table import growth_table
+from embrix.services.hunts import as_case, hunted
+from embrix.services.judgement_tree import judgement_tree
+from embrix.services.prompt import Prompt
+from embrix.services.side_by_side import align_walks, compare_lanes
+from embrix.services.summary import summary
+from embrix.services.unsaved_change import UnsavedChange
+from embrix.services.walks import WalkService
+from embrix.services.writing_files import write_handout, write_picture, write_starter
+
+RequestT = TypeVar("RequestT", bound=q.Request)
+
+
+class NoCourse(Exception):
+    """A request came before a course was loaded."""
+
+
+@dataclass(slots=True)
+class Loaded:
+    """A course with what is kept from request to request."""
+
+    session: Session
+    walks: WalkService
+    change: UnsavedChange
+    prompts: dict[str, Prompt] = field(default_factory=dict)
+
+    @staticmethod
+    def of(folder: Path, unsaved: dict[Path, str]) -> Loaded:
+        session = Session(folder, unsaved)
+        return Loaded(session, WalkService(session), UnsavedChange(session))
+
+
+@dataclass(slots=True)
+class Service:
+    """Answers requests about one course at a time.
+
+    `progress` is told how far a request is (it may raise InterruptedError), `on_start` how a run
+    that begins can be stopped from another thread.
+    """
+
+    progress: Callable[[int, int, r.HuntState | None], None]
+    on_start: OnStart
+    _loaded: Loaded | None = None
+
+    def answer(self, request: q.Request) -> Any:
+        """The answer, of the type that the request says. Raises `NoCourse`."""
+        return _HANDLERS[type(request)](self, request)
+
+    def forget(self) -> None:
+        """Keep nothing any more: memory has run out."""
+        self._loaded = None
+
+    def load(self, request: q.Load) -> r.CourseSummary:
+        unsaved = {Path(path): text for path, text in request.unsaved.items()}
+        self._loaded = Loaded.of(Path(request.folder), unsaved)
+        return summary(self.session)
+
+    @property
+    def loaded(self) -> Loaded:
+        if self._loaded is None:
+            raise NoCourse("no course has been loaded")
+        return self._loaded
+
+    @property
+    def session(self) -> Session:
+        return self.loaded.session
+
+    def so_far(self, done: int, of: int) -> None:
+        self.progress(done, of, None)
+
+
+Handler = Callable[[Service, Any], Any]
+_HANDLERS: dict[type[q.Request], Handler] = {}
+
+
+def _answers(
+    request: type[RequestT],
+) -> Callable[[Callable[[Service, RequestT], Any]], Callable[[Service, RequestT], Any]]:
+    """Registers what carries a request out."""
+
+    def register(handler: Callable[[Service, RequestT], Any]) -> Callable[[Service, RequestT], Any]:
+        _HANDLERS[request] = handler
+        return handler
+
+    return register
+
+
+_HANDLERS[q.Load] = Service.load
+
+
+@_answers(q.Process)
+def _process(_: Service, __: q.Process) -> int:
+    return os.getpid()
+
+
+@_answers(q.AskNotes)
+def _notes(service: Service, _: q.AskNotes) -> list[r.Note]:
+    return [note_of(finding) for finding in diagnostics(service.session).findings]
+
+
+@_answers(q.DescribeGrammar)
+def _grammar(service: Service, a: q.DescribeGrammar) -> list[str]:
+    grammar = service.session.course.languages[a.language].grammar
+    if grammar is None:
+        return []
+    rules = [a.rule] if a.rule in grammar.entry else list(grammar.starts)
+    return [line for name in rules for line in report_text(report_on(grammar, name))]
+
+
+# ---------------------------------------------------------------------- one program
+
+
+@_answers(q.LookAt)
+def _look(service: Service, a: q.LookAt) -> r.Look:
+    return look(service.session, a.language, a.text, a.rule)
+
+
+@_answers(q.TryChange)
+def _try(service: Service, a: q.TryChange) -> r.ChangeLook:
+    return service.loaded.change.look(a.language, a.file, a.definition, a.text, a.rule, a.view)
+
+
+@_answers(q.CompareChange)
+def _compare_change(service: Service, a: q.CompareChange) -> list[str]:
+    return service.loaded.change.compare(a.language, a.file, a.definition, a.rule, a.text)
+
+
+@_answers(q.PromptLine)
+def _prompt(service: Service, a: q.PromptLine) -> r.PromptAnswer:
+    said: list[str] = []
+    prompts = service.loaded.prompts
+    if a.language not in prompts:
+        lanes = service.session.lanes(a.language)
+        prompts[a.language] = Prompt(service.session, a.language, lanes, said.append)
+    prompt = prompts[a.language]
+    prompt.say, prompt.on_start = said.append, service.on_start
+    if a.line is None:
+        prompt.give_up()
+    else:
+        prompt.take(a.line)
+    answer = r.PromptAnswer(said, prompt.sign, prompt.done)
+    if prompt.done:
+        del prompts[a.language]
+    return answer
+
+
+@_answers(q.RunLane)
+def _run(service: Service, a: q.RunLane) -> r.RunResult:
+    limits = LIVE
+    if a.limits is not None:
+        limits = Limits(calls=a.limits.calls, depth=a.limits.depth, output=a.limits.output)
+    return run(
+        service.session, a.language, a.lane, a.text, a.given, limits, service.on_start, a.input
+    )
+
+
+@_answers(q.OpenWalk)
+def _open_walk(service: Service, a: q.OpenWalk) -> r.WalkSummary:
+    return service.loaded.walks.open(a.walk, service.on_start)
+
+
+@_answers(q.FetchStations)
+def _stations(service: Service, a: q.FetchStations) -> list[r.StationData]:
+    return service.loaded.walks.stations(a.walk, a.first, a.last, service.on_start)
+
+
+@_answers(q.SeekStation)
+def _seek(service: Service, a: q.SeekStation) -> r.Found:
+    walks = service.loaded.walks
+    return r.Found(
+        walks.seek(a.walk, a.kind, a.what, a.start, a.forward, service.on_start, service.so_far)
+    )
+
+
+@_answers(q.SaveWalk)
+def _save_walk(service: Service, a: q.SaveWalk) -> r.Refused:
+    return r.Refused(service.loaded.walks.save(a.walk, Path(a.path)))
+
+
+# ---------------------------------------------------------------------- suites
+
+
+@_answers(q.TestSuite)
+def _test(service: Service, a: q.TestSuite) -> r.SuiteReport:
+    report = check_suite(
+        service.session, Path(a.suite), service.so_far, a.grammar, a.share, a.ask, a.lanes
+    )
+    return with_history(service.session, report) if a.keep else report
+
+
+@_answers(q.AcceptCase)
+def _accept(service: Service, a: q.AcceptCase) -> r.TextChange:
+    return acceptance(service.session, Path(a.suite), a.case, a.lane, a.what, a.typed)
+
+
+@_answers(q.AskDecisions)
+def _decisions(service: Service, a: q.AskDecisions) -> r.DecisionTable:
+    return decision_table(service.session, a.language)
+
+
+@_answers(q.TryDecision)
+def _try_decision(service: Service, a: q.TryDecision) -> r.ChangedCases:
+    try:
+        rows = changed_by(service.session, a.language, a.decision, service.so_far)
+    except NoDecision as wrong:
+        return r.ChangedCases([], str(wrong))
+    return r.ChangedCases(rows)
+
+
+# ---------------------------------------------------------------------- comparing
+
+
+@_answers(q.CompareLanes)
+def _compare(service: Service, a: q.CompareLanes) -> r.LaneComparison:
+    return compare_lanes(service.session, a.language, a.lanes, a.text, a.given, a.input)
+
+
+@_answers(q.AlignWalks)
+def _align(service: Service, a: q.AlignWalks) -> r.AlignedWalks:
+    return align_walks(service.session, a.language, a.one, a.other, a.text, a.given, a.input)
+
+
+@_answers(q.ListJudgements)
+def _judgements(service: Service, a: q.ListJudgements) -> r.JudgementTree:
+    return judgement_tree(service.session, a.language, a.lane, a.text, a.given, a.input, a.number)
+
+
+@_answers(q.MeasureGrowth)
+def _growth(service: Service, a: q.MeasureGrowth) -> r.GrowthTable:
+    return growth_table(service.session, a, service.so_far)
+
+
+@_answers(q.HuntDifference)
+def _hunt(service: Service, a: q.HuntDifference) -> r.HuntState:
+    return hunted(
+        service.session, a.language, a.lanes, a.most, a.seed, costs=a.costs, endless=a.endless,
+        progress=lambda state: service.progress(state.tried, state.asked, state),
+    )  # fmt: skip
+
+
+@_answers(q.AddFoundCase)
+def _add_case(service: Service, a: q.AddFoundCase) -> r.TextChange:
+    return as_case(service.session, Path(a.suite), a.program, a.lanes, a.origin)
+
+
+@_answers(q.CompareMeaning)
+def _meaning(service: Service, a: q.CompareMeaning) -> r.Lines:
+    return r.Lines(meaning_of(service.session, a.language, a.lanes))
+
+
+@_answers(q.ShowExtension)
+def _extension(service: Service, a: q.ShowExtension) -> r.Lines:
+    return r.Lines(extension_of(service.session, a.language, a.lane))
+
+
+# ---------------------------------------------------------------------- documents
+
+
+@_answers(q.WritePicture)
+def _picture(service: Service, a: q.WritePicture) -> r.Written:
+    return write_picture(service.session, a)
+
+
+@_answers(q.WriteHandout)
+def _handout(service: Service, a: q.WriteHandout) -> r.Written:
+    return write_handout(service.session, a)
+
+
+@_answers(q.WriteStarter)
+def _starter(service: Service, a: q.WriteStarter) -> r.Written:
+    return write_starter(service.session, a)

@@ -1,0 +1,40 @@
+"""Counted costs over a range, lane by lane."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from embrix.compare.growth import measured, told
+from embrix.lanes.names import NoLane
+from embrix.lanes.session import Session
+from embrix.machine.lane import BadBinding
+from embrix.machine.limits import LIVE
+from embrix.messages.replies import GrowthTable
+from embrix.messages.requests import MeasureGrowth
+
+
+def growth_table(
+    session: Session, asked: MeasureGrowth, progress: Callable[[int, int], None]
+) -> GrowthTable:
+    """The costs, with the growth that fits each."""
+    numbers = range(asked.first, asked.last + 1, asked.step)
+    table = GrowthTable()
+    for number, name in enumerate(asked.lanes):
+        progress(number, len(asked.lanes))
+        try:
+            lane = session.runner(asked.language, name)
+            found, ends = measured([lane], asked.text, asked.name, numbers, asked.costs,
+                                   asked.given, asked.input, LIVE)  # fmt: skip
+        except BadBinding as wrong:
+            return GrowthTable(str(wrong))
+        except NoLane as wrong:
+            table.ended.append((name, numbers[0], str(wrong)))
+            continue
+        for cost, of_lane in found.items():
+            table.points.setdefault(cost, {}).update(of_lane)
+        table.ended += [(own, n, result.outcome.sentence) for own, n, result in ends]
+    table.growths = {
+        cost: {lane: told(points) for lane, points in of_cost.items()}
+        for cost, of_cost in table.points.items()
+    }
+    return table

@@ -1,0 +1,88 @@
+"""Walks through recorded runs: opening, fetching stations, seeking, keeping in a file."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import cast
+
+from embrix.lanes.session import Session
+from embrix.machine.lane import OnStart
+from embrix.machine.limits import LIVE, Limits
+from embrix.messages.replies import StationData, WalkSummary
+from embrix.messages.requests import WalkRecipe
+from embrix.services.kept_walks import NoWalk, Walks
+from embrix.trace.data import station_data
+from embrix.trace.saved import SavedWalk, save_walk
+from embrix.trace.seeking import Kind, seek
+
+
+class WalkService:
+    """The walks of a session. One that is no longer kept is made again."""
+
+    def __init__(self, session: Session, limits: Limits = LIVE) -> None:
+        self._session = session
+        self._limits = limits
+        self._walks = Walks()
+
+    def open(self, recipe: WalkRecipe, on_start: OnStart | None = None) -> WalkSummary:
+        """Record a run, or open one that was saved."""
+        try:
+            walk = self._walks.made(self._session, recipe, self._limits, on_start)
+        except NoWalk as wrong:
+            return WalkSummary(refused=str(wrong))
+        if isinstance(walk, SavedWalk):
+            head = walk.head
+            return WalkSummary(
+                len(walk), head["style"], head["levels"], program=head["program"],
+                lane=head["lane"], language=head["language"],
+            )  # fmt: skip
+        return WalkSummary(len(walk), walk.style, walk.levels(), cut=walk.cut)
+
+    def stations(
+        self, recipe: WalkRecipe, first: int, last: int, on_start: OnStart | None = None
+    ) -> list[StationData]:
+        """Stations of a walk, from number `first` to before `last`."""
+        try:
+            walk = self._walks.kept(self._session, recipe, self._limits, on_start)
+        except NoWalk:
+            return []
+        numbers = range(max(0, first), min(last, len(walk)))
+        if isinstance(walk, SavedWalk):
+            return [walk.station(number) for number in numbers]
+        return [station_data(walk, walk.station(number)) for number in numbers]
+
+    def seek(
+        self, recipe: WalkRecipe, kind: str, what: str, start: int, forward: bool,
+        on_start: OnStart | None = None, progress: Callable[[int, int], None] | None = None,
+    ) -> int | None:  # fmt: skip
+        """Where something happens next in a walk."""
+        try:
+            walk = self._walks.kept(self._session, recipe, self._limits, on_start)
+        except NoWalk:
+            return None
+
+        def looked(count: int) -> None:
+            if progress is not None:
+                progress(count, len(walk))
+
+        if isinstance(walk, SavedWalk):
+            if kind == "end":
+                return len(walk) - 1
+            return walk.find(what, start, forward) if kind == "text" else None
+        return seek(walk, cast(Kind, kind), what, start, forward, looked)
+
+    def save(self, recipe: WalkRecipe, path: Path) -> str:
+        """Keep a walk in a file; what went wrong, or nothing."""
+        try:
+            walk = self._walks.kept(self._session, recipe, self._limits, None)
+        except NoWalk as wrong:
+            return str(wrong)
+        if isinstance(walk, SavedWalk):
+            return "this walk comes from a file already"
+        try:
+            language = walk.lane.interpreter.language.name
+            save_walk(walk, recipe.text, language, path)
+        except OSError as fault:
+            return f"{path.name} cannot be written: {fault.strerror or fault}"
+        return ""

@@ -1,0 +1,1 @@
+"""Processes that answer requests about a course."""

@@ -1,0 +1,154 @@
+"""A worker process: answers requests about a course, one at a time, until its input ends.
+
+While a request is worked on, a thread keeps reading, so that a run can be stopped. Memory is
+limited from outside the runs: reaching that limit is an outcome.
+"""
+
+from __future__ import annotations
+
+import os
+import queue
+import sys
+import threading
+import time
+import traceback
+from collections.abc import Callable
+from typing import BinaryIO
+
+from embrix.machine.limits import MEMORY
+from embrix.messages.frames import (
+    Answered,
+    Ask,
+    Cancelled,
+    Event,
+    Failed,
+    Progress,
+    Started,
+    read_order,
+    write_frame,
+)
+from embrix.messages.replies import HuntState
+from embrix.services.answering import Service
+from embrix.workers.interrupting import Stopped, forget_interruption, interrupt
+from embrix.workers.memory_limit import limit_memory
+
+
+class Worker:
+    """The loop of a worker process."""
+
+    def __init__(self, source: BinaryIO, sink: BinaryIO) -> None:
+        self._source = source
+        self._sink = sink
+        self._orders: queue.Queue[Ask | None] = queue.Queue()
+        self._lock = threading.Lock()
+        self._writing = threading.Lock()
+        self._current = -1
+        self._stop: Callable[[], None] | None = None
+        self._cancelled: set[int] = set()
+        self._thread = threading.current_thread()
+        self._service = Service(self._progress, self._started)
+
+    def serve(self) -> None:
+        self._thread = threading.current_thread()
+        threading.Thread(target=self._listen, daemon=True).start()
+        while (order := self._orders.get()) is not None:
+            number = order.number
+            with self._lock:
+                if number in self._cancelled:
+                    self._cancelled.discard(number)
+                    continue  # answered when it was cancelled
+                self._current = number
+            event: Event
+            try:
+                self._write(Started(number))
+                event = self._answer(order)
+                self._done()
+            except Stopped:
+                self._done()
+                event = Cancelled(number)
+            if number in self._cancelled:
+                self._cancelled.discard(number)
+                event = Cancelled(number)
+            self._write(event)
+
+    def _done(self) -> None:
+        """From now on the present request cannot be interrupted any more."""
+        while True:
+            try:
+                with self._lock:
+                    self._current, self._stop = -1, None
+                    forget_interruption(self._thread)
+                return
+            except Stopped:
+                continue  # it was on its way already
+
+    def _write(self, event: Event) -> None:
+        with self._writing:
+            write_frame(self._sink, event)
+
+    def _listen(self) -> None:
+        while (order := read_order(self._source)) is not None:
+            if isinstance(order, Ask):
+                self._orders.put(order)
+                continue
+            number = order.number
+            with self._lock:
+                self._cancelled.add(number)
+                running = self._current == number
+                if running:
+                    if self._stop is not None:
+                        self._stop()
+                    if not interrupt(self._thread):
+                        later = threading.Thread(
+                            target=self._interrupt_later, args=(number,), daemon=True
+                        )
+                        later.start()
+            if not running:
+                self._write(Cancelled(number))
+        self._orders.put(None)
+
+    def _interrupt_later(self, number: int) -> None:
+        """Interrupt a request as soon as that can be done."""
+        while True:
+            time.sleep(0.01)
+            with self._lock:
+                if self._current != number or interrupt(self._thread):
+                    return
+
+    def _answer(self, order: Ask) -> Event:
+        try:
+            return Answered(order.number, self._service.answer(order.request))
+        except MemoryError:
+            self._service.forget()
+            return Failed(order.number, "the worker ran out of memory", "memory")
+        except Exception:
+            return Failed(order.number, traceback.format_exc(limit=-8))
+
+    def _progress(self, done: int, of: int, hunt: HuntState | None) -> None:
+        """Tell how far the present request is. Raises InterruptedError to stop it."""
+        number = self._current
+        self._write(Progress(number, done, of, hunt))
+        if number in self._cancelled:
+            raise InterruptedError
+
+    def _started(self, stop: Callable[[], None]) -> None:
+        with self._lock:
+            self._stop = stop
+            if self._current in self._cancelled:
+                stop()
+
+
+def main() -> None:
+    """Serve on standard input and output; nothing else may be written there."""
+    source = os.fdopen(os.dup(0), "rb")
+    sink = os.fdopen(os.dup(1), "wb")
+    nowhere = os.open(os.devnull, os.O_RDWR)
+    os.dup2(nowhere, 0)
+    os.dup2(nowhere, 1)
+    limit_memory(int(sys.argv[1]) if len(sys.argv) > 1 else MEMORY)
+    sys.setswitchinterval(0.002)
+    Worker(source, sink).serve()
+
+
+if __name__ == "__main__":
+    main()
