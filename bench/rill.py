@@ -13,7 +13,7 @@ from bench.measuring import compare
 from embrix.grammar.parser import Parsed
 from embrix.lanes.session import Session
 from embrix.machine import staging
-from embrix.machine.compiler import Variant
+from embrix.machine.unit import Variant
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
 from embrix.machine.recorder import Recorder

@@ -22,11 +22,11 @@ from embrix.compare.applied import Evaluated
 from embrix.compare.smaller import count_forms, smallest
 from embrix.compare.taste import LIMITS, Tasting, forms_of, remembered, written
 from embrix.grammar.parser import Parsed
-from embrix.machine.compiler import Variant
 from embrix.machine.lane import Lane
 from embrix.machine.outcome import Result
 from embrix.machine.program_words import words_of
 from embrix.machine.recorder import Recorder
+from embrix.machine.unit import Variant
 from embrix.terms.generate import NoTerm, numbers_for
 from embrix.terms.node import Node, Value
 from embrix.terms.types import Con, settle

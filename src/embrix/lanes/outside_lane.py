@@ -24,10 +24,10 @@ from typing import IO
 
 from embrix.course.outside import Outside
 from embrix.grammar.parser import Parser
-from embrix.machine.compiler import Variant
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
 from embrix.machine.outcome import Outcome, Result
+from embrix.machine.unit import Variant
 from embrix.suite.cases import Case
 from embrix.suite.check import Verdict, check_case
 from embrix.suite.expected_steps import reads_like

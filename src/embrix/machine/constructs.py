@@ -4,9 +4,10 @@ lists, and small steps."""
 from __future__ import annotations
 
 import ast
-from typing import TYPE_CHECKING
 
 from embrix.brix import core as k
+from embrix.machine.calling import CallEmitter
+from embrix.machine.emitter import BOUNCE, Target, spent
 from embrix.machine.matching import Matching
 from embrix.machine.pycode import (
     add_to,
@@ -38,22 +39,9 @@ from embrix.terms.node import (
 from embrix.terms.types import Tup, settle
 from embrix.text.source import Span
 
-if TYPE_CHECKING:
-    from embrix.machine.compiler import Body, Target
-
-BOUNCE = "k3"
-"""What a function returns in place of its result when another call is to be made: a constant that
-is nothing else."""
 FAR, NEAR = "h0", 3
 """The function that walks along the frames of an environment, and how many frames are passed
 before it is called."""
-
-
-def spent() -> list[ast.stmt]:
-    """A unit of fuel: for each call, and for each round of a loop that calls nothing that takes
-    fuel itself."""
-    empty = compare(load("fuel"), ast.Lt(), const(0))
-    return [add_to("fuel", -1), when(empty, [do(call("exhausted"))])]
 
 
 def free_slots(node: k.Lambda) -> list[int]:
@@ -75,7 +63,7 @@ def free_slots(node: k.Lambda) -> list[int]:
     return sorted(used - own)
 
 
-def knot(body: Body, node: k.Knot) -> None:
+def knot(body: CallEmitter, node: k.Knot) -> None:
     """Frames whose values mention the environment: each is filled in when it is read."""
     base = body.held(body.value(node.base))
     body.out.append(assign(f"s{node.slot}", base))
@@ -97,7 +85,7 @@ def knot(body: Body, node: k.Knot) -> None:
 
 
 def filling(
-    body: Body,
+    body: CallEmitter,
     node: k.Knot,
     number: int,
     keys: list[ast.expr],
@@ -127,7 +115,7 @@ def filling(
     return name
 
 
-def attempt(body: Body, node: k.Attempt, target: Target) -> None:
+def attempt(body: CallEmitter, node: k.Attempt, target: Target) -> None:
     """A value under protection; the handlers stand outside it."""
     result, caught, done = body.temporary(), body.temporary(), body.temporary()
     kept: list[str] = []
@@ -167,7 +155,7 @@ def attempt(body: Body, node: k.Attempt, target: Target) -> None:
     body.give(load(result), target)
 
 
-def fetch(body: Body, node: k.Fetch) -> ast.expr:
+def fetch(body: CallEmitter, node: k.Fetch) -> ast.expr:
     """What is under a key of a store, map or list."""
     container, key = body.operands((node.container, node.key))
     if body.counted and node.kind == "store":
@@ -193,7 +181,7 @@ def fetch(body: Body, node: k.Fetch) -> ast.expr:
     return load(result)
 
 
-def loop_over(body: Body, node: k.Loop) -> ast.expr:
+def loop_over(body: CallEmitter, node: k.Loop) -> ast.expr:
     """A function called with each item of a list: the loop stands in the caller."""
     operands = (node.items, *((node.start,) if node.start is not None else ()), node.function)
     values = body.operands(operands)
@@ -223,13 +211,13 @@ def loop_over(body: Body, node: k.Loop) -> ast.expr:
     return load(result) if node.kind == "fold" else call("reversed", load(result))
 
 
-def all_final(body: Body, name: str, inner: k.Core) -> ast.expr:
+def all_final(body: CallEmitter, name: str, inner: k.Core) -> ast.expr:
     """Whether every item of a list is final: goes to the first that is not."""
     items = first_waiting(body, name, body.value(inner), [])
     return compare(item(load(items), 0), ast.Eq(), const(NIL))
 
 
-def first_waiting(body: Body, name: str, value: ast.expr, each: list[ast.stmt]) -> str:
+def first_waiting(body: CallEmitter, name: str, value: ast.expr, each: list[ast.stmt]) -> str:
     """The rest of a list from its first item that is not final; `each` is done on the way."""
     items = body.temporary()
     body.out.append(assign(items, value))
@@ -243,7 +231,7 @@ def first_waiting(body: Body, name: str, value: ast.expr, each: list[ast.stmt]) 
     return items
 
 
-def step_list(body: Body, name: str, items: k.Core, args: tuple[k.Core, ...]) -> ast.expr:
+def step_list(body: CallEmitter, name: str, items: k.Core, args: tuple[k.Core, ...]) -> ast.expr:
     """The first item that is not final takes a step, and the list is put together again."""
     done = body.temporary()
     body.out.append(assign(done, body.unit.constant(NIL_NODE)))
@@ -266,7 +254,7 @@ def step_list(body: Body, name: str, items: k.Core, args: tuple[k.Core, ...]) ->
     return row(const(TUPLE), const(None), whole, *others)
 
 
-def lookup(body: Body, node: k.Lookup) -> ast.expr:
+def lookup(body: CallEmitter, node: k.Lookup) -> ast.expr:
     """A walk along the frames: the first few written out in the caller."""
     environment, key = body.operands((node.environment, node.key))
     frame, name = body.temporary(), body.temporary()
@@ -301,7 +289,7 @@ def lookup(body: Body, node: k.Lookup) -> ast.expr:
     return load(result)
 
 
-def repeat(body: Body, node: k.Repeat) -> ast.expr:
+def repeat(body: CallEmitter, node: k.Repeat) -> ast.expr:
     relation = body.unit.functions[node.function]
     number = body.unit.numbers[node.function]
     names = [body.temporary() for _ in node.args]

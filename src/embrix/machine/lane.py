@@ -8,13 +8,13 @@ from dataclasses import dataclass, replace
 from embrix.brix.core import Interpreter, Language
 from embrix.grammar.lr import parser_of
 from embrix.grammar.parser import Ambiguous, GaveUp, Parsed, Parser, ParseResult, Refused
-from embrix.machine.compiler import Variant
 from embrix.machine.endless import CALLS, find_cycle, last_new
 from embrix.machine.limits import Limits
 from embrix.machine.marks import Marks
 from embrix.machine.outcome import Outcome, Result
 from embrix.machine.recorder import Recorder, Window
 from embrix.machine.run import Machine
+from embrix.machine.unit import Variant
 from embrix.machine.written_terms import TermParser
 from embrix.terms.binding import substitute
 from embrix.terms.node import Node, Place, Value, without_places

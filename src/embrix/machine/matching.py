@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, TypeAlias
+from typing import TypeAlias
 
 from embrix.brix.core import Among, Bind, CoreClause, CorePattern, Equals, Named, Shape, parts_of
+from embrix.machine.calling import CallEmitter
+from embrix.machine.emitter import Target
 from embrix.machine.pycode import add_to, assign, compare, const, item, load, when
 from embrix.terms.node import FIELDS, TUPLE
-
-if TYPE_CHECKING:
-    from embrix.machine.compiler import Body, Target
 
 LEAVE = "leave the loop"
 """In place of a flag: the clauses stand in a loop, which a result leaves."""
@@ -27,7 +26,7 @@ class Matching:
     `bare` the results are returned as they are (nothing is counted or traced).
     """
 
-    def __init__(self, body: Body, *, bare: bool = False) -> None:
+    def __init__(self, body: CallEmitter, *, bare: bool = False) -> None:
         self.body = body
         self.bare = bare
 

@@ -12,14 +12,7 @@ from weakref import WeakKeyDictionary
 
 from embrix.brix.core import RESULT, Function, Interpreter, Law, TemplateParts
 from embrix.grammar.printing import Part, Parts, Printer
-from embrix.machine.compiler import (
-    HELPERS,
-    Compiled,
-    Undecided,
-    Variant,
-    compile_interpreter,
-    substituters,
-)
+from embrix.machine.compiler import HELPERS, Compiled, compile_interpreter
 from embrix.machine.display import Display, plainly
 from embrix.machine.faults import (
     Ended,
@@ -39,6 +32,7 @@ from embrix.machine.primitives import CHARACTERS, primitives
 from embrix.machine.recorder import NOT_LEFT, Recorder
 from embrix.machine.stack import with_room
 from embrix.machine.staging import Stages
+from embrix.machine.unit import Undecided, Variant, substituters
 from embrix.terms.binding import alike, free_names, fresh, substitute
 from embrix.terms.collecting import uncollected
 from embrix.terms.node import (

@@ -19,7 +19,9 @@ from types import CellType, CodeType, FunctionType
 from typing import Any
 
 from embrix.brix import core as k
-from embrix.machine.compiler import Body, Compiled, Target, Unit
+from embrix.machine.body import Body
+from embrix.machine.compiler import Compiled
+from embrix.machine.emitter import Target
 from embrix.machine.inlining import bound_slots, moved
 from embrix.machine.pycode import (
     add_to,
@@ -34,6 +36,7 @@ from embrix.machine.pycode import (
     when,
 )
 from embrix.machine.tails import VALUES
+from embrix.machine.unit import Unit
 from embrix.terms.node import FIELDS, Node, Value
 
 OFTEN = 3_000

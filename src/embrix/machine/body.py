@@ -1,0 +1,372 @@
+"""Writing functions: from expressions of the core to statements of Python.
+
+A call in tail position to the function itself becomes a jump, except where it is traced.
+"""
+
+from __future__ import annotations
+
+import ast
+from collections.abc import Sequence
+from typing import Any
+
+from embrix.brix import core as k
+from embrix.machine.calling import CallEmitter
+from embrix.machine.constructs import (
+    all_final,
+    attempt,
+    fetch,
+    free_slots,
+    knot,
+    lookup,
+    loop_over,
+    repeat,
+    step_list,
+)
+from embrix.machine.emitter import Target, spent
+from embrix.machine.matching import LEAVE, Matching
+from embrix.machine.pycode import (
+    add_to,
+    assign,
+    atomic,
+    call,
+    compare,
+    const,
+    do,
+    function,
+    load,
+    loop,
+    negation,
+    row,
+    when,
+)
+from embrix.machine.tails import VALUES
+from embrix.terms.node import (
+    CONS,
+    EMPTY_MAP,
+    EMPTY_NODE,
+    EMPTY_STORE,
+    FRAME,
+    NIL_NODE,
+    NONE_NODE,
+    SOME,
+    TUPLE,
+)
+from embrix.terms.numbers import SMALL
+from embrix.terms.types import Con, settle
+
+_COMPARE: dict[str, type[ast.cmpop]] = {
+    "less": ast.Lt, "at_most": ast.LtE, "more": ast.Gt, "at_least": ast.GtE, "equal_plain": ast.Eq,
+}  # fmt: skip
+_PLACED = ("divide", "floor_divide", "modulo")
+_COUNTED = {
+    "alloc": "allocated", "reserve": "allocated", "store_with": "written",
+    "substitute": "substituted",
+}  # fmt: skip
+
+
+class Body(CallEmitter):
+    """One function."""
+
+    # ---------------------------------------------------------------- the function itself
+
+    def definition(self, name: str) -> list[ast.stmt]:
+        target = self.target
+        params = [f"s{slot}" for slot in target.slots]
+        if target.subject is None:
+            params.append("here")
+        if target.body is not None:
+            self.into(target.body, None)
+        else:
+            subjects = [load(f"s{target.slots[n]}") for n in target.subjects]
+            Matching(self).clauses(subjects, target.clauses, None)
+            self.out.append(self.stuck_at(subjects))
+        inner: list[ast.stmt] = []
+        if self.key in self.unit.calls.recursive:
+            # What never comes back to itself is bounded by what calls it.
+            inner += spent()
+        if self.counted:
+            inner.append(add_to(f"n{self.unit.numbers[self.key]}", 1))
+        inner += self.out
+        begin: list[ast.stmt] = [ast.Nonlocal(list(self.counters))]
+        if self.counted:
+            begin += self.goes_deeper()
+        if self.traced:
+            number = const(self.unit.numbers[self.key])
+            args = row(*(load(param) for param in params[: len(target.slots)]))
+            begin.append(assign("i", call("enter", number, args)))
+        if self.loops:
+            inner = [loop(const(True), inner)]
+        result = [function(name, params, begin + inner)]
+        if target.finals:
+            result.append(self.final_test(name))
+        return result
+
+    def final_test(self, name: str) -> ast.stmt:
+        """The function that says whether a subject of this relation is final."""
+        self.out = []
+        for pattern in self.target.finals:
+            clause = k.CoreClause((pattern,), None, k.Const(True), self.target.span)
+            Matching(self, bare=True).clauses([load("x")], (clause,), None)
+        return function(f"final_{name}", ["x"], [*self.out, ast.Return(const(False))])
+
+    def into(self, node: k.Core, target: Target) -> None:
+        """Evaluate an expression and hand its value to a variable, or return it."""
+        match node:
+            case k.BuildTuple(items) if isinstance(target, tuple):
+                for name, value in zip(target, self.operands(items), strict=True):
+                    self.out.append(assign(name, value))
+            case k.Call(name, args) if self.writes_out(name, target):
+                self.write_out(name, args, target)
+            case k.Test(test, yes, no):
+                condition = self.value(test)
+                self.out.append(when(condition, self.inside(yes, target), self.inside(no, target)))
+            case k.Match():
+                self.match(node, target)
+            case k.Emit(text, then):
+                self.out.append(do(call("emit", self.value(text))))
+                self.into(then, target)
+            case k.Call(name, args) if target is None and self.tells_of(name):
+                self.give(self.told(name, self.operands(args)), target)
+            case k.Call(name, args) if target is None:
+                self.counts_call(name)
+                values = self.operands(args)
+                if self.enters(name, args):
+                    values = self.enter_last(name, values)
+                self.call_last(name, values)
+            case k.CallValue(callee, args) if target is None and self.unit.bounces(
+                self.node, VALUES
+            ):
+                function_value, *values = self.operands((callee, *args))
+                self.bounce(function_value, values)
+            case k.CallValue(callee, args) if target is None:
+                values = self.operands((callee, *args))
+                self.give(ast.Call(self.held(values[0]), values[1:], []), target)
+            case k.Knot():
+                knot(self, node)
+                self.into(node.then, target)
+            case k.Attempt():
+                self.attempt(node, target)
+            case _:
+                self.give(self.value(node), target)
+
+    def match(self, node: k.Match, target: Target) -> None:
+        if self.takes_apart(node, target):
+            return
+        subjects: list[ast.expr] = []
+        for slot, value in zip(node.slots, self.operands(node.subjects), strict=True):
+            if isinstance(value, ast.Name) and not value.id.startswith("t"):
+                subjects.append(value)
+            else:
+                self.out.append(assign(f"s{slot}", value))
+                subjects.append(load(f"s{slot}"))
+        self.choose(subjects, node.clauses, target)
+
+    def takes_apart(self, node: k.Match, target: Target) -> bool:
+        """`let (a, b) = …`: the components go to their names, and no tuple is made."""
+        if len(node.subjects) != 1 or len(node.clauses) != 1 or node.clauses[0].guard is not None:
+            return False
+        subject, pattern = node.subjects[0], node.clauses[0].patterns[0]
+        if not isinstance(pattern, k.Shape) or pattern.tag != TUPLE or pattern.wide:
+            return False
+        made = isinstance(subject, k.BuildTuple)
+        if not made and not (isinstance(subject, k.Call) and self.writes_out(subject.function, "")):
+            return False
+        if not all(isinstance(part, k.Bind) for part in pattern.fields):
+            return False
+        names = tuple(
+            f"s{part.slot}" if isinstance(part, k.Bind) and part.slot is not None
+            else self.temporary()
+            for part in pattern.fields
+        )  # fmt: skip
+        self.into(subject, names)
+        self.into(node.clauses[0].body, target)
+        return True
+
+    def choose(
+        self, subjects: Sequence[ast.expr], clauses: tuple[k.CoreClause, ...], target: Target
+    ) -> None:
+        """The first clause that takes the subjects."""
+        matching = Matching(self)
+        if matching.irrefutable(clauses[0]):
+            matching.clauses(subjects, clauses[:1], target)
+            return
+        last = matching.irrefutable(clauses[-1])
+        if target is None:
+            matching.clauses(subjects, clauses, target)
+            if not last:
+                self.out.append(self.stuck_at(subjects))
+            return
+        outer, self.out = self.out, []
+        matching.clauses(subjects, clauses, target, LEAVE)
+        if not last:
+            self.out.append(self.stuck_at(subjects))
+        inner, self.out = self.out, outer
+        self.out.append(loop(const(True), inner))
+
+    # ---------------------------------------------------------------- expressions
+
+    def value(self, node: k.Core) -> ast.expr:
+        """A Python expression for an expression; statements it needs go before."""
+        match node:
+            case k.Const(value):
+                return self.unit.constant(value)
+            case k.Local(slot):
+                return load(f"s{slot}")
+            case k.Build(constructor, args):
+                if self.counted and self.counts_made and constructor.role == "suspended":
+                    self.out.append(add_to("made", 1))
+                place = self.place() if constructor.is_form else const(None)
+                return row(const(constructor.tag), place, *self.operands(args))
+            case k.BuildTuple(items):
+                return row(const(TUPLE), const(None), *self.operands(items))
+            case k.BuildList(items, rest):
+                tail = (rest,) if rest is not None else ()
+                values = self.operands((*items, *tail))
+                result = values.pop() if rest is not None else self.unit.constant(NIL_NODE)
+                for part in reversed(values):
+                    result = row(const(CONS), const(None), part, result)
+                return result
+            case k.Optional(inner):
+                if inner is None:
+                    return self.unit.constant(NONE_NODE)
+                return row(const(SOME), const(None), self.value(inner))
+            case k.Empty(kind):
+                settled = settle(kind)
+                named = settled.name if isinstance(settled, Con) else ""
+                return self.unit.constant(EMPTIES.get(named, EMPTY_NODE))
+            case k.Call(name, args) if self.writes_out(name, ""):
+                given = self.temporary()
+                self.write_out(name, args, given)
+                return load(given)
+            case k.Call(name, args):
+                self.counts_call(name)
+                values = self.operands(args)
+                if self.enters(name, args):
+                    return self.enter(name, values)
+                return self.told(name, values)
+            case k.CallValue(callee, args):
+                values = self.operands((callee, *args))
+                made = ast.Call(self.held(values[0]), values[1:], [])
+                return self.result_of(made, bounces=self.unit.may_bounce(VALUES))
+            case k.Lambda(slots, inner):
+                return self.closure([f"s{slot}" for slot in slots], inner, free_slots(node))
+            case k.Ask():
+                name = self.temporary()
+                self.out.append(assign(name, call("ask")))
+                return load(name)
+            case k.Decided(choice, alternative):
+                if choice in self.unit.undecided:
+                    way = self.unit.constant(self.unit.undecided[choice])
+                    return compare(way, ast.Eq(), const(alternative))
+                return const(self.unit.decided(choice) == alternative)
+            case k.Fetch():
+                return fetch(self, node)
+            case k.Loop():
+                return loop_over(self, node)
+            case k.StepList(name, items, args):
+                return step_list(self, name, items, args)
+            case k.Primitive(operation, args):
+                return self.primitive(operation, self.operands(args))
+            case k.Lookup():
+                return lookup(self, node)
+            case k.Extend(environment, key, value):
+                base, bound_name, bound = self.operands((environment, key, value))
+                return row(const(FRAME), const(None), bound_name, bound, base)
+            case k.ExtendAll(environment, items):
+                return call("extend_all", *self.operands((environment, items)))
+            case k.Template(parts):
+                cores = tuple(p if not isinstance(p, str) else k.Const(p) for p in parts)
+                plain = row(*(const(isinstance(p, str)) for p in parts))
+                return call("text", plain, row(*self.operands(cores)))
+            case k.Fail(error, args, at):
+                values = self.operands(args if at is None else (*args, at))
+                node_at = load(self.here) if at is None else values.pop()
+                return call("fail", self.unit.constant(error), row(*values), node_at)
+            case k.Repeat():
+                return repeat(self, node)
+            case k.IsFinal(name, inner, True):
+                return all_final(self, name, inner)
+            case k.IsFinal(name, inner):
+                return call(f"final_f{self.unit.numbers[name]}", self.value(inner))
+            case k.Todo(note):
+                return call("unfinished", const(note), load(self.here))
+            case k.Test(test, yes, no):
+                return self.chosen(test, yes, no)
+            case k.Match() | k.Emit() | k.Knot() | k.Attempt():
+                name = self.temporary()
+                self.into(node, name)
+                return load(name)
+
+    def chosen(self, test: k.Core, yes: k.Core, no: k.Core) -> ast.expr:
+        """`if` as an expression where its branches need no statements, else through a variable."""
+        condition = self.value(test)
+        outer = self.out
+        yes_out: list[ast.stmt] = []
+        no_out: list[ast.stmt] = []
+        self.out = yes_out
+        yes_value = self.value(yes)
+        self.out = no_out
+        no_value = self.value(no)
+        self.out = outer
+        if not yes_out and not no_out:
+            return ast.IfExp(condition, yes_value, no_value)
+        name = self.temporary()
+        yes_out.append(assign(name, yes_value))
+        no_out.append(assign(name, no_value))
+        self.out.append(when(condition, yes_out, no_out))
+        return load(name)
+
+    def primitive(self, operation: str, args: list[ast.expr]) -> ast.expr:
+        if operation in _COMPARE:
+            return compare(args[0], _COMPARE[operation](), args[1])
+        if operation in self.unit.quick:
+            return self.quickly(operation, args)
+        if operation in _PLACED:
+            args = [*args, load(self.here)]
+        if self.counted and operation in _COUNTED:
+            self.out.append(add_to(_COUNTED[operation], 1))
+        return call(operation, *args)
+
+    def quickly(self, operation: str, args: list[ast.expr]) -> ast.expr:
+        """Both numbers are within the limits, so that the result can be looked at afterwards."""
+        result = self.temporary()
+        left, right = (arg if atomic(arg) else self.held(arg) for arg in args)
+        self.out.append(assign(result, ast.BinOp(left, self.unit.quick[operation](), right)))
+        other = compare(call("kind_of", load(result)), ast.IsNot(), load("whole_kind"))
+        small = ast.Compare(
+            const(-SMALL), [ast.Lt(), ast.Lt()], [load(result), const(SMALL)]
+        )  # fmt: skip
+        again = assign(result, call(operation, left, right))
+        self.out.append(when(ast.BoolOp(ast.Or(), [other, negation(small)]), [again]))
+        return load(result)
+
+    def attempt(self, node: k.Attempt, target: Target) -> None:
+        """A value under protection."""
+        attempt(self, node, target)
+
+    def nested(self) -> Body:
+        """For the inside of a function that is made here."""
+        return _Closure(self)
+
+
+class _Closure(Body):
+    """The inside of a function that is a value: in the same scope of names, never traced."""
+
+    def __init__(self, outer: Body) -> None:
+        super().__init__(outer.unit, outer.target, outer.counters)
+        self.traced = False
+        self.here = outer.here
+        self.called = outer.called
+        self.temporaries = outer.temporaries
+        self.opened = set(outer.opened)
+
+    @property
+    def node(self) -> str:
+        return VALUES
+
+    def jumps(self, name: str, target: Target) -> bool:
+        return False
+
+
+EMPTIES: dict[str, Any] = {"Set": frozenset(), "Store": EMPTY_STORE, "Map": EMPTY_MAP}
+"""The empty things of each type; an environment is the default."""

@@ -1,0 +1,147 @@
+"""What is known of an interpreter before any Python is written: which calls jump, bounce or are
+written out, which functions are judgements, which substitute."""
+
+from __future__ import annotations
+
+import ast
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any, Literal, TypeAlias
+
+from embrix.brix import core as k
+from embrix.machine.inlining import Calls, bound_slots, only_decided, renumbered
+from embrix.machine.pycode import const, load
+from embrix.machine.tails import Tails
+from embrix.terms.node import EMPTY_NODE, NIL_NODE, NONE_NODE
+
+Variant: TypeAlias = Literal["plain", "counted", "traced"]
+
+QUICK: dict[str, type[ast.operator]] = {
+    "add": ast.Add, "subtract": ast.Sub, "multiply": ast.Mult,
+}  # fmt: skip
+"""Operations on numbers that Python carries out itself where both are small and whole."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Undecided:
+    """Among the constants: what a choice is decided by when a run begins."""
+
+    choice: str
+
+
+class Unit:
+    """An interpreter on its way to Python."""
+
+    def __init__(
+        self, interpreter: k.Interpreter, variant: Variant, *, decided: bool = True
+    ) -> None:
+        self.interpreter = interpreter
+        self.variant = variant
+        self.undecided = {} if decided else {name: Undecided(name) for name in interpreter.choices}
+        self.constants: list[Any] = [EMPTY_NODE, NIL_NODE, NONE_NODE, object()]
+        self.functions = dict(interpreter.functions)
+        for tag, shown in interpreter.shown.items():
+            self.functions[f"shown {tag}"] = shown
+        for number, law in enumerate(interpreter.laws):
+            self.functions[f"law {number}"] = law.function
+        self.functions = {
+            name: renumbered(only_decided(one, self.decided) if decided else one)
+            for name, one in self.functions.items()
+        }
+        self.variables: dict[str, tuple[int, ...]] = {}
+        self.counters: list[str] = []
+        """The variables of a run that its functions change; known when they have been written."""
+        self.calls = Calls(self.functions, interpreter.main)
+        exact = interpreter.language.numbers != "float"
+        self.quick = QUICK if exact else {}
+        """Operations on numbers that are carried out at once where both are small and whole."""
+        self.numbers = {name: number for number, name in enumerate(self.functions)}
+        self.tails = Tails(self.functions)
+        self.substituting = substituters(interpreter)
+        self.roles = {c.tag: c.role for c in interpreter.constructors.values() if c.role}
+        bodies = [(target.body, target.clauses) for target in self.functions.values()]
+        plain = variant != "traced" and decided
+        self.staged = stageable(self.functions, self.calls) if plain else ()
+        """The functions that go through a term: what they do with one part of a program can be
+        turned into Python once it has been done often."""
+        self.knots = any(isinstance(part, k.Knot) for part in k.parts_of(tuple(bodies)))
+
+    def constant(self, value: Any) -> ast.expr:
+        """A Python constant, or a name for what cannot be written as one."""
+        if isinstance(value, int | float | str | bool) or value is None:
+            return const(value)
+        for number, known in enumerate(self.constants):
+            if known is value:
+                return load(f"k{number}")
+        self.constants.append(value)
+        return load(f"k{len(self.constants) - 1}")
+
+    def bounces(self, caller: str, callee: str) -> bool:
+        """Whether a tail call is carried out by whoever called first. Traced code lets every call
+        bounce that may come back with one: its judgements are left when there is a result."""
+        if self.variant == "traced":
+            return callee in self.tails.bouncing
+        return self.tails.bounces(caller, callee)
+
+    def may_bounce(self, callee: str) -> bool:
+        return callee in self.tails.bouncing
+
+    def room(self, name: str, first: int) -> dict[int, int]:
+        """Numbers from `first` on for all variables of a function."""
+        if name not in self.variables:
+            target = self.functions[name]
+            bound = bound_slots((target.body, target.clauses))
+            self.variables[name] = tuple(dict.fromkeys([*target.slots, *bound]))
+        return {slot: first + number for number, slot in enumerate(self.variables[name])}
+
+    def decided(self, choice: str) -> str:
+        known = self.interpreter.choices[choice]
+        return self.interpreter.decided.get(choice, known.default)
+
+    def traces(self, target: k.Function) -> bool:
+        return self.variant == "traced" and is_judgement(target)
+
+    def most_arguments(self) -> int:
+        """The greatest number of arguments that a call may have, the place included."""
+        counts = [len(target.params) for target in self.functions.values()]
+        for target in self.functions.values():
+            for part in k.parts_of((target.body, target.clauses)):
+                if isinstance(part, k.Lambda):
+                    counts.append(len(part.slots))
+        return max(counts, default=0) + 1
+
+
+def substituters(interpreter: k.Interpreter) -> dict[str, tuple[int, int, int]]:
+    """The functions that a law holds against `substitute`: they substitute as well. For each the
+    numbers of the parameters that are the value, the name and the term."""
+    found: dict[str, tuple[int, int, int]] = {}
+    for law in interpreter.laws:
+        parts = list(k.parts_of(law.function.body))
+        derived = [p for p in parts if isinstance(p, k.Primitive) and p.operation == "substitute"]
+        for one in derived:
+            for part in parts:
+                if isinstance(part, k.Call) and len(part.args) == len(one.args):
+                    order = [part.args.index(arg) for arg in one.args if arg in part.args]
+                    if len(order) == 3:
+                        found[part.function] = (order[0], order[1], order[2])
+    return found
+
+
+def stageable(functions: Mapping[str, k.Function], calls: Calls) -> tuple[str, ...]:
+    """The functions that choose a clause by one term, or a list of them, and come back."""
+    return tuple(
+        name
+        for name, target in functions.items()
+        if target.clauses and len(target.subjects) == 1 and not target.finals
+        and name in calls.recursive
+    )  # fmt: skip
+
+
+def hot(number: int) -> str:
+    """The variable that finds what a function does with a part of a program, by its identity."""
+    return f"y{number}"
+
+
+def is_judgement(target: k.Function) -> bool:
+    """Judgements make the trace: functions declared as one, and small-step relations."""
+    return target.judgement is not None or bool(target.finals)
