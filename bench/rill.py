@@ -13,11 +13,11 @@ from bench.measuring import compare
 from embrix.grammar.parser import Parsed
 from embrix.lanes.session import Session
 from embrix.machine import staging
-from embrix.machine.unit import Variant
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
 from embrix.machine.recorder import Recorder
 from embrix.machine.stack import with_room
+from embrix.machine.unit import Variant
 from embrix.terms.node import Node
 
 LIMITS = Limits(calls=10**9, moments=10**9)

@@ -6,6 +6,8 @@ import ast
 import re
 import subprocess
 import sys
+from collections import Counter
+from graphlib import TopologicalSorter
 from pathlib import Path
 
 import embrix
@@ -138,3 +140,25 @@ def test_numbers_of_things_agree_with_their_words() -> None:
         if counted.search(line) and "counted(" not in line and path.name != "visible.py"
     ]
     assert not wrong
+
+
+def test_no_files_import_each_other_in_a_circle() -> None:
+    """Imports for types alone count as well."""
+    graph: dict[str, set[str]] = {}
+    for path in ROOT.rglob("*.py"):
+        name = ".".join(("embrix", *path.relative_to(ROOT).with_suffix("").parts))
+        graph[name.removesuffix(".__init__")] = set()
+    for path in ROOT.rglob("*.py"):
+        own = ".".join(("embrix", *path.relative_to(ROOT).with_suffix("").parts))
+        own = own.removesuffix(".__init__")
+        for node in ast.walk(ast.parse(path.read_text())):
+            if isinstance(node, ast.ImportFrom) and node.module:
+                inner = {f"{node.module}.{alias.name}" for alias in node.names}
+                graph[own] |= ({node.module, *inner} & graph.keys()) - {own}
+    TopologicalSorter(graph).prepare()  # raises CycleError with the circle
+    assert len(graph) > 200
+
+
+def test_no_two_files_have_one_name() -> None:
+    names = [path.name for path in ROOT.rglob("*.py") if not path.name.startswith("__")]
+    assert [name for name, count in Counter(names).items() if count > 1] == []

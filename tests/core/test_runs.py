@@ -13,7 +13,6 @@ from typing import Any
 
 import pytest
 
-from embrix.messages.frames import Answered, Cancelled, Event, Failed, Progress
 from embrix.messages.requests import (
     AskNotes,
     DescribeGrammar,
@@ -28,6 +27,7 @@ from embrix.messages.requests import (
     TryChange,
     WalkRecipe,
 )
+from embrix.messages.wire import Answered, Cancelled, Event, Failed, Progress
 from embrix.workers.pool import Pool
 from tests.conftest import TINY_LANGUAGE
 

@@ -10,10 +10,10 @@ from embrix.course.load import Course
 from embrix.grammar.parser import Parsed
 from embrix.lanes.session import Session
 from embrix.machine import staging
-from embrix.machine.unit import Variant
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
 from embrix.machine.outcome import Result
+from embrix.machine.unit import Variant
 from tests.conftest import Maker
 from tests.core.test_strategies import CONTINUATIONS, FAILURES, LANGUAGE
 

@@ -11,10 +11,10 @@ from embrix.course.load import Course
 from embrix.grammar.parser import Parsed
 from embrix.lanes.session import Session
 from embrix.machine import staging
-from embrix.machine.unit import Variant
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
 from embrix.machine.recorder import Recorder
+from embrix.machine.unit import Variant
 from tests.conftest import TINY_LANGUAGE, Maker
 from tests.strategies import terms
 

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 import contextlib
+from collections.abc import Sequence
 from functools import partial
 from pathlib import Path
-from typing import ClassVar
+from typing import Any, ClassVar
 
 from textual import events, on
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 from textual.containers import Horizontal, Vertical
-from textual.screen import Screen
 from textual.timer import Timer
 from textual.widget import Widget
 from textual.widgets import Static, TextArea
@@ -23,10 +23,10 @@ from embrix.messages.replies import (
     CaseVerdict,
     CourseSummary,
     Ending,
-    LanguageSummary,
     Look,
     Refusal,
     RunResult,
+    SuiteReport,
 )
 from embrix.messages.requests import LookAt, RunLane
 from embrix.text.hidden import can_hide, hidden_in
@@ -56,6 +56,7 @@ from embrix.tui.tally import Tally
 from embrix.tui.view import View
 from embrix.tui.walk_pane import Gauge, Moment, Stations
 from embrix.tui.walking import Walking
+from embrix.tui.workbench import Say, Workbench
 
 MORE_MISTAKES = 4
 """Mistakes of a rejected program that are told beside it; all of them are marked in it."""
@@ -67,7 +68,7 @@ NARROW = 104
 """Columns below which one pane is shown at a time."""
 
 
-class Bench(Screen[None]):
+class Bench(Workbench):
     """The one screen of the workbench."""
 
     CSS_PATH = "bench.tcss"
@@ -77,33 +78,16 @@ class Bench(Screen[None]):
     ]
 
     def __init__(self, folder: Path, program: Path | None) -> None:
-        super().__init__()
-        self.folder = folder
-        self.wanted = program
-        self.desk: Desk | None = None
-        self.walking: Walking
+        super().__init__(folder, program)
         self.checking: Checking
         self.seeking: Seeking
         self.drawing: Drawings
         self.choosing: Choosing
-        self.summary: CourseSummary | None = None
-        self.language = ""
-        self.document: Document | None = None
         self.face = "tree"
         self.version = 0
-        self.lane = ""
-        self.rule = ""
-        self.text = ""
         self.overwrite = False
         self.told = ""
         self._draft_timer: Timer | None = None
-        self.input: list[str] = []
-        self.over = ""
-        """The name and range that costs were measured over last."""
-        self.decided: dict[str, list[str]] = {}
-        """Lanes with choices decided otherwise, by language."""
-        self.transcripts: dict[str, list[tuple[str, bool]]] = {}
-        """What was typed and answered at the prompt, by language."""
 
     # ---------------------------------------------------------------- layout
 
@@ -150,18 +134,6 @@ class Bench(Screen[None]):
         if self.desk is not None:
             self.desk.close()
 
-    @property
-    def editor(self) -> ProgramEditor:
-        return self.query_one(ProgramEditor)
-
-    @property
-    def lanes(self) -> LanesView:
-        return self.query_one(LanesView)
-
-    @property
-    def stations(self) -> Stations:
-        return self.query_one(Stations)
-
     def on_resize(self, event: events.Resize) -> None:
         narrow = event.size.width < NARROW
         self.set_class(narrow, "narrow")
@@ -207,10 +179,6 @@ class Bench(Screen[None]):
             if isinstance(screen, View | Drafting) or screen is self:
                 screen.say(f"Embrix itself failed: {last}", "brick")
                 return
-
-    def say(self, text: str, colour: str = "ink") -> None:
-        """Tell something on the first line of the screen."""
-        self.query_one(Masthead).show(notice=text, notice_ink=colour)
 
     def _loaded(self, summary: CourseSummary) -> None:
         first = self.summary is None
@@ -432,11 +400,6 @@ class Bench(Screen[None]):
 
     # ---------------------------------------------------------------- the walk
 
-    @property
-    def at(self) -> int:
-        """The number of the moment."""
-        return self.walking.at
-
     @on(Stations.Wanted)
     def _station_wanted(self, message: Stations.Wanted) -> None:
         self.walking.fetch(message.number)
@@ -469,6 +432,26 @@ class Bench(Screen[None]):
 
     # ---------------------------------------------------------------- cases
 
+    def suite_ran(self, report: SuiteReport) -> None:
+        if isinstance(self.app.screen, Tally):
+            self.app.screen.show(report)
+        self.checking.tested(report)
+
+    def suite_near(self) -> Path | None:
+        return self.checking.suite_near(self.document)
+
+    def ask_grammar(self) -> None:
+        self.checking.ask_grammar(self.language, self.rule)
+
+    @property
+    def marks(self) -> list[int]:
+        return self.seeking.here
+
+    def write_picture(
+        self, kind: str, name: str, lanes: Sequence[str], say: Say, **more: Any
+    ) -> None:
+        self.drawing.write(kind, name, lanes, say, **more)
+
     @on(CasesFace.Try)
     def _try_case(self, message: CasesFace.Try) -> None:
         """To the program of a case, on the lane under the cursor or the first that fails."""
@@ -500,47 +483,12 @@ class Bench(Screen[None]):
         self._ask_walk(at)
         self.set_focus(self.stations)
 
-    def to_lane(self, lane: str) -> None:
-        """Walk a lane from now on; one with choices is put beside the others."""
-        if lane != plain_name(lane):
-            extra = self.decided.setdefault(self.language, [])
-            if lane not in extra:
-                extra.append(lane)
-        self.lane = lane
-
     def show_case(self, name: str, program: str) -> None:
         """Put the program of a case into the editor, as a file that does not exist yet."""
         folder = self.program_folder
         stem = "".join(c if c.isalnum() else "_" for c in name)[:40].strip("_")
         self.show_program(folder / f"case_{stem}.{self.extension}", program)
         self.say(f"the program of the case “{name}”")
-
-    @property
-    def languages(self) -> dict[str, LanguageSummary]:
-        """The languages of the course; none while it is being read."""
-        return self.summary.languages if self.summary is not None else {}
-
-    @property
-    def title_of_course(self) -> str:
-        return self.summary.title if self.summary is not None else self.folder.name
-
-    @property
-    def course_folder(self) -> Path:
-        """The folder of the course, as it was read."""
-        return Path(self.summary.folder) if self.summary is not None else self.folder
-
-    @property
-    def extension(self) -> str:
-        """The ending of the files of the present language; nothing where it has none."""
-        language = self.languages.get(self.language)
-        return str(language.extension or "") if language else ""
-
-    @property
-    def program_folder(self) -> Path:
-        """The folder of the program, or of the course."""
-        if self.document is not None and self.document.named:
-            return self.document.path.parent
-        return self.folder
 
     def show_program(self, path: Path, text: str) -> None:
         """Put a text into the editor, as a file that need not exist yet."""

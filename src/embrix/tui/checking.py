@@ -3,26 +3,22 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING
 
-from embrix.messages.frames import Progress
 from embrix.messages.replies import Note, SuiteReport
 from embrix.messages.requests import AskNotes, DescribeGrammar, TestSuite
+from embrix.messages.wire import Progress
 from embrix.text.plural import counted
 from embrix.tui.bars import Masthead
 from embrix.tui.desk import SUITE_WORKER, Desk
 from embrix.tui.document import Document
 from embrix.tui.faces import CasesFace, GrammarFace, NotesFace
-from embrix.tui.tally import Tally
-
-if TYPE_CHECKING:
-    from embrix.tui.bench import Bench
+from embrix.tui.workbench import Workbench
 
 
 class Checking:
     """Asks a worker of its own, so that the program in the editor never waits."""
 
-    def __init__(self, bench: Bench, desk: Desk) -> None:
+    def __init__(self, bench: Workbench, desk: Desk) -> None:
         self._bench = bench
         self._desk = desk
         self.suite: Path | None = None
@@ -53,7 +49,7 @@ class Checking:
         cases.begin(suite.relative_to(folder).as_posix())
         self._masthead.show(suite="suite …", suite_alarm="")
         self._desk.ask(
-            "suite", TestSuite(suite=str(suite)), self.tested, worker=SUITE_WORKER,
+            "suite", TestSuite(suite=str(suite)), self._bench.suite_ran, worker=SUITE_WORKER,
             progress=self._testing,
         )  # fmt: skip
 
@@ -77,9 +73,7 @@ class Checking:
             self._masthead.show(suite=f"suite {progress.done}/{progress.of}")
 
     def tested(self, report: SuiteReport) -> None:
-        """A suite has been run: every view of it is brought up to date."""
-        if isinstance(self._bench.app.screen, Tally):
-            self._bench.app.screen.show(report)
+        """A suite has been run: the bench shows what came of it."""
         self._bench.query_one(CasesFace).show(report)
         verdicts = [v for case in report.cases for v in case.verdicts]
         failed = sum(v.state == "failed" for v in verdicts)

@@ -6,7 +6,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from embrix.course.drafts import drafts_below, is_unnamed
 from embrix.course.naming import plain_name
@@ -15,9 +14,7 @@ from embrix.text.plural import counted
 from embrix.text.source import Unreadable
 from embrix.tui.dialogs import Ask, Pick
 from embrix.tui.document import Document
-
-if TYPE_CHECKING:
-    from embrix.tui.bench import Bench
+from embrix.tui.workbench import Workbench
 
 WALK = ".walk.gz"
 """The ending of files that hold a walk."""
@@ -33,7 +30,7 @@ VERSIONS = (
 class Choosing:
     """Asks, and tells the bench what was chosen."""
 
-    def __init__(self, bench: Bench) -> None:
+    def __init__(self, bench: Workbench) -> None:
         self._bench = bench
 
     def program(self) -> None:
@@ -100,7 +97,7 @@ class Choosing:
             if rule is not None:
                 bench.rule = rule
                 bench.show_title()
-                bench.checking.ask_grammar(bench.language, bench.rule)
+                bench.ask_grammar()
                 bench.text_changed()
 
         bench.app.push_screen(

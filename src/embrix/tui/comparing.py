@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from functools import partial
-from typing import TYPE_CHECKING, ClassVar, Literal
+from typing import ClassVar, Literal
 
 from rich.text import Text
 from textual import on
@@ -35,9 +35,7 @@ from embrix.tui.rows import Piece, Rows
 from embrix.tui.theme import ink
 from embrix.tui.together import Together
 from embrix.tui.view import View, keys_of
-
-if TYPE_CHECKING:
-    from embrix.tui.bench import Bench
+from embrix.tui.workbench import Workbench
 
 PLACE = "compare"
 _BAR = "█"
@@ -124,7 +122,7 @@ class Comparing(View):
 
     TOPICS = ("beside", "together", "meaning")
 
-    def __init__(self, bench: Bench, desk: Desk) -> None:
+    def __init__(self, bench: Workbench, desk: Desk) -> None:
         super().__init__(bench, desk)
         self._partings: dict[str, PartingText] = {}
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from functools import partial
-from typing import TYPE_CHECKING, ClassVar
+from typing import ClassVar
 
 from rich.console import RenderableType
 from rich.text import Text
@@ -15,9 +15,9 @@ from textual.binding import BindingType
 from textual.containers import Horizontal, Vertical
 from textual.widgets import Static
 
-from embrix.messages.frames import Progress
 from embrix.messages.replies import ChangedCase, ChangedCases, ChoiceRow, DecisionTable, QuestionRow
 from embrix.messages.requests import AskDecisions, TryDecision
+from embrix.messages.wire import Progress
 from embrix.text.plural import counted
 from embrix.text.visible import cut, visible, width
 from embrix.tui.bars import Masthead, Title
@@ -26,9 +26,7 @@ from embrix.tui.dialogs import Pick
 from embrix.tui.rows import Piece, Rows
 from embrix.tui.theme import ink
 from embrix.tui.view import View, keys_of
-
-if TYPE_CHECKING:
-    from embrix.tui.bench import Bench
+from embrix.tui.workbench import Workbench
 
 PLACE = "decisions"
 COLUMN = 15
@@ -193,7 +191,7 @@ class Deciding(View):
     TOPICS = ("decisions", "changed")
     BINDINGS: ClassVar[list[BindingType]] = keys_of(PLACE)
 
-    def __init__(self, bench: Bench, desk: Desk) -> None:
+    def __init__(self, bench: Workbench, desk: Desk) -> None:
         super().__init__(bench, desk)
         self._decision = ""
 

@@ -4,7 +4,7 @@ unfolded."""
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, ClassVar
+from typing import ClassVar
 
 from textual import on
 from textual.app import ComposeResult
@@ -21,9 +21,7 @@ from embrix.tui.rows import Piece, Rows
 from embrix.tui.rules_pane import RulesPane
 from embrix.tui.theme import ink
 from embrix.tui.view import View, keys_of
-
-if TYPE_CHECKING:
-    from embrix.tui.bench import Bench
+from embrix.tui.workbench import Workbench
 
 PLACE = "derivation"
 RULES = "rules over lines"
@@ -172,7 +170,7 @@ class Deriving(View):
 
     TOPICS = ("derived",)
 
-    def __init__(self, bench: Bench, desk: Desk) -> None:
+    def __init__(self, bench: Workbench, desk: Desk) -> None:
         super().__init__(bench, desk)
         self._steps = False
 

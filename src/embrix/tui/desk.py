@@ -11,7 +11,7 @@ from typing import Any, TypeAlias
 from textual.message import Message
 from textual.message_pump import MessagePump
 
-from embrix.messages import frames
+from embrix.messages import wire
 from embrix.messages.requests import Request
 from embrix.workers.pool import Pool
 
@@ -78,15 +78,15 @@ class Desk:
 
     def _deliver(
         self, take: Take, progress: Take | None = None, failed: Take | None = None
-    ) -> Callable[[frames.Event], None]:
-        def deliver(event: frames.Event) -> None:
+    ) -> Callable[[wire.Event], None]:
+        def deliver(event: wire.Event) -> None:
             match event:
-                case frames.Answered(answer=answer):
+                case wire.Answered(answer=answer):
                     self._owner.post_message(Answered(take, answer))
-                case frames.Progress():
+                case wire.Progress():
                     if progress is not None:
                         self._owner.post_message(Answered(progress, event))
-                case frames.Failed(text=text):
+                case wire.Failed(text=text):
                     if failed is not None:
                         self._owner.post_message(Answered(failed, text))
                     self._owner.post_message(Faulted(text))

@@ -9,7 +9,7 @@ import difflib
 from collections.abc import Sequence
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING, ClassVar
+from typing import ClassVar
 
 from rich.text import Text
 from textual import events, on
@@ -33,9 +33,7 @@ from embrix.tui.editor import KEEPING, ProgramEditor
 from embrix.tui.faces import TreeFace
 from embrix.tui.rows import Piece, Rows
 from embrix.tui.theme import ink, token_ink
-
-if TYPE_CHECKING:
-    from embrix.tui.bench import Bench
+from embrix.tui.workbench import Workbench
 
 PANES = ("definition", "trial", "saved", "scratch", "outcome")
 PLACE = "drafting"
@@ -131,7 +129,7 @@ class Drafting(Once, Screen[None]):
     ]
 
     def __init__(
-        self, bench: Bench, desk: Desk, language: str, file: Path, text: str, line: int = 0
+        self, bench: Workbench, desk: Desk, language: str, file: Path, text: str, line: int = 0
     ) -> None:
         """`line` is the one to begin at, counted from one; 0 begins where the grammar does."""
         super().__init__()

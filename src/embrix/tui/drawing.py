@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from msgspec.structs import replace
 
@@ -16,11 +16,8 @@ from embrix.messages.requests import WriteHandout, WritePicture, WriteStarter
 from embrix.tui.desk import SUITE_WORKER, Desk
 from embrix.tui.dialogs import Ask, Choice, Pick
 from embrix.tui.targets import replacing, target_of
+from embrix.tui.workbench import Say, Workbench
 
-if TYPE_CHECKING:
-    from embrix.tui.bench import Bench
-
-Say = Callable[[str, str], None]
 GROUPS = {
     "tokens": "program", "tree": "program", "grammar-tree": "program", "trees": "program",
     "grammar": "language", "rules": "lane", "suite": "language", "decisions": "language",
@@ -43,7 +40,7 @@ COLOURS = ("paper", "light", "dark")
 class Drawings:
     """Asks what is to be drawn, and has it written beside the program."""
 
-    def __init__(self, bench: Bench, desk: Desk) -> None:
+    def __init__(self, bench: Workbench, desk: Desk) -> None:
         self._bench = bench
         self._desk = desk
 
@@ -91,7 +88,7 @@ class Drawings:
             if what == "program":
                 request = replace(
                     request, lanes=[bench.lane], program=(stem, bench.editor.text),
-                    marks=bench.seeking.here, given=bench.walking.given, input=bench.input,
+                    marks=bench.marks, given=bench.walking.given, input=bench.input,
                 )  # fmt: skip
 
             def write() -> None:

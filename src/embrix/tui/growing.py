@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, ClassVar
+from typing import ClassVar
 
 from rich.console import RenderableType
 from rich.text import Text
@@ -13,9 +13,9 @@ from textual.widget import Widget
 
 from embrix.compare.range import SCALES, BadRange, Scale, range_of
 from embrix.draw.plot import GRID, LETTERS, plot
-from embrix.messages.frames import Progress
 from embrix.messages.replies import GrowthTable
 from embrix.messages.requests import MeasureGrowth
+from embrix.messages.wire import Progress
 from embrix.suite.cases import MAIN_COSTS, costs_by_spread
 from embrix.text.visible import visible
 from embrix.tui.bars import Masthead, Title
@@ -24,9 +24,7 @@ from embrix.tui.dialogs import Ask
 from embrix.tui.rows import Piece, Rows
 from embrix.tui.theme import ink
 from embrix.tui.view import View, keys_of
-
-if TYPE_CHECKING:
-    from embrix.tui.bench import Bench
+from embrix.tui.workbench import Workbench
 
 PLACE = "growth"
 INKS = ("water", "brass", "moss", "heather", "brick", "ink")
@@ -102,7 +100,7 @@ class Growing(View):
     TOPICS = ("growth",)
     BINDINGS: ClassVar[list[BindingType]] = keys_of(PLACE)
 
-    def __init__(self, bench: Bench, desk: Desk, cost: str = "") -> None:
+    def __init__(self, bench: Workbench, desk: Desk, cost: str = "") -> None:
         super().__init__(bench, desk)
         self._over = bench.over or FIRST_RANGE
         self._found: GrowthTable | None = None

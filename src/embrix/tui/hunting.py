@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING, ClassVar
+from typing import ClassVar
 
 from msgspec.structs import replace
 from rich.console import RenderableType
@@ -13,9 +13,9 @@ from textual.app import ComposeResult
 from textual.binding import BindingType
 from textual.widgets import Static
 
-from embrix.messages.frames import Progress
 from embrix.messages.replies import AlignedWalks, HuntState, LaneComparison, TextChange
 from embrix.messages.requests import AddFoundCase, AlignWalks, CompareLanes, HuntDifference
+from embrix.messages.wire import Progress
 from embrix.text.plural import counted
 from embrix.text.visible import visible
 from embrix.tui.bars import Masthead, Title
@@ -23,10 +23,8 @@ from embrix.tui.desk import SUITE_WORKER, Desk
 from embrix.tui.theme import ink
 from embrix.tui.together import Together
 from embrix.tui.view import View, keys_of
+from embrix.tui.workbench import Workbench
 from embrix.tui.writing import take_back, write_after_a_look
-
-if TYPE_CHECKING:
-    from embrix.tui.bench import Bench
 
 PLACE = "hunt"
 MOST, FEW = 10_000, 500
@@ -106,7 +104,7 @@ class Hunting(View):
     TOPICS = ("hunt", "found", "aligned")
     BINDINGS: ClassVar[list[BindingType]] = keys_of(PLACE)
 
-    def __init__(self, bench: Bench, desk: Desk, other: str = "") -> None:
+    def __init__(self, bench: Workbench, desk: Desk, other: str = "") -> None:
         super().__init__(bench, desk)
         self._other = other
 
@@ -259,7 +257,7 @@ class Hunting(View):
             self._desk.ask("found", request, take, worker=SUITE_WORKER)
 
     def _suite(self) -> Path | None:
-        return self._bench.checking.suite_near(self._bench.document)
+        return self._bench.suite_near()
 
     def _compared(self, suite: Path, made: TextChange) -> None:
         if made.refused or not self.query(Quarry):

@@ -3,19 +3,16 @@
 from __future__ import annotations
 
 from functools import partial
-from typing import TYPE_CHECKING
 
 from embrix.course.naming import plain_name
-from embrix.messages.frames import Progress
 from embrix.messages.replies import Found, Refused
 from embrix.messages.requests import SaveWalk, SeekStation
+from embrix.messages.wire import Progress
 from embrix.tui.choosing import WALK
 from embrix.tui.desk import Desk
 from embrix.tui.dialogs import Ask
 from embrix.tui.targets import replacing, target_of
-
-if TYPE_CHECKING:
-    from embrix.tui.bench import Bench
+from embrix.tui.workbench import Workbench
 
 QUESTIONS = {
     "text": "A text in any step:",
@@ -40,7 +37,7 @@ NOWHERE = {
 class Seeking:
     """What was looked for last, and the marks of the walk."""
 
-    def __init__(self, bench: Bench, desk: Desk) -> None:
+    def __init__(self, bench: Workbench, desk: Desk) -> None:
         self._bench = bench
         self._desk = desk
         self._last = ("text", "")

@@ -6,7 +6,7 @@ import textwrap
 from collections.abc import Sequence
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING, ClassVar
+from typing import ClassVar
 
 from rich.console import RenderableType
 from rich.style import Style
@@ -17,9 +17,9 @@ from textual.binding import BindingType
 from textual.containers import Horizontal, Vertical
 from textual.widgets import Static
 
-from embrix.messages.frames import Progress
 from embrix.messages.replies import CaseRow, CaseVerdict, SuiteReport, TextChange
 from embrix.messages.requests import AcceptCase, TestSuite
+from embrix.messages.wire import Progress
 from embrix.text.plural import counted
 from embrix.text.visible import cut, visible
 from embrix.tui.bars import Masthead, Title
@@ -29,10 +29,8 @@ from embrix.tui.dialogs import Ask
 from embrix.tui.rows import Piece, Rows
 from embrix.tui.theme import ink
 from embrix.tui.view import View, keys_of
+from embrix.tui.workbench import Workbench
 from embrix.tui.writing import take_back, write_after_a_look
-
-if TYPE_CHECKING:
-    from embrix.tui.bench import Bench
 
 PLACE = "tally"
 SIGNS = {"passed": ("◆", "moss"), "failed": ("✗", "brick"), "left out": ("·", "faint")}
@@ -202,7 +200,7 @@ class Tally(View):
     PLACE: ClassVar[str] = PLACE
     BINDINGS: ClassVar[list[BindingType]] = keys_of(PLACE)
 
-    def __init__(self, bench: Bench, desk: Desk, report: SuiteReport) -> None:
+    def __init__(self, bench: Workbench, desk: Desk, report: SuiteReport) -> None:
         super().__init__(bench, desk)
         self.report = report
         self.word = ""
@@ -373,7 +371,7 @@ class Tally(View):
 
     def _tested(self, report: SuiteReport) -> None:
         self.running = False
-        self._bench.checking.tested(report)
+        self._bench.suite_ran(report)
         self.say("")
 
     def _path(self) -> Path:

@@ -3,7 +3,7 @@ first line."""
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any, ClassVar
+from typing import Any, ClassVar
 
 from textual import on
 from textual.binding import Binding, BindingType
@@ -13,9 +13,7 @@ from embrix.tui.bars import Footer, Masthead
 from embrix.tui.commands import of_place
 from embrix.tui.desk import Desk
 from embrix.tui.dialogs import Ask, Help, Once
-
-if TYPE_CHECKING:
-    from embrix.tui.bench import Bench
+from embrix.tui.workbench import Workbench
 
 NARROW = 100
 """Columns below which panes stand under each other."""
@@ -36,7 +34,7 @@ class View(Once, Screen[None]):
     PLACE: ClassVar[str] = ""
     TOPICS: ClassVar[tuple[str, ...]] = ()
 
-    def __init__(self, bench: Bench, desk: Desk) -> None:
+    def __init__(self, bench: Workbench, desk: Desk) -> None:
         super().__init__()
         self._bench = bench
         self._desk = desk
@@ -69,7 +67,7 @@ class View(Once, Screen[None]):
 
         def named(typed: str | None) -> None:
             if typed and typed.strip():
-                self._bench.drawing.write(kind, typed.strip(), lanes, self.say, **more)
+                self._bench.write_picture(kind, typed.strip(), lanes, self.say, **more)
 
         question = f"Name of the file ({kinds}), and light or dark for colours:"
         self.app.push_screen(Ask("draw", question, name), named)

@@ -16,7 +16,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Any, BinaryIO
 
-from embrix.messages.frames import read_data, write_data
+from embrix.messages.wire import read_data, write_data
 from embrix.workers.memory_limit import limit_memory, share_of_memory
 
 Telling = Callable[[dict[str, Any]], None]

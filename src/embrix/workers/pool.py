@@ -18,7 +18,9 @@ from typing import IO, TypeAlias
 
 import msgspec
 
-from embrix.messages.frames import (
+from embrix.messages.replies import Ending, RunResult
+from embrix.messages.requests import Load, Request, RunLane
+from embrix.messages.wire import (
     Answered,
     Ask,
     Cancel,
@@ -32,8 +34,6 @@ from embrix.messages.frames import (
     read_event,
     write_frame,
 )
-from embrix.messages.replies import Ending, RunResult
-from embrix.messages.requests import Load, Request, RunLane
 from embrix.workers.memory_limit import share_of_memory
 
 Callback: TypeAlias = Callable[[Event], None]

@@ -16,7 +16,8 @@ from collections.abc import Callable
 from typing import BinaryIO
 
 from embrix.machine.limits import MEMORY
-from embrix.messages.frames import (
+from embrix.messages.replies import HuntState
+from embrix.messages.wire import (
     Answered,
     Ask,
     Cancelled,
@@ -27,7 +28,6 @@ from embrix.messages.frames import (
     read_order,
     write_frame,
 )
-from embrix.messages.replies import HuntState
 from embrix.services.answering import Service
 from embrix.workers.interrupting import Stopped, forget_interruption, interrupt
 from embrix.workers.memory_limit import limit_memory

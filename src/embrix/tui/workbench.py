@@ -1,0 +1,190 @@
+"""What is open on the workbench, in focus and at which step; and what views may ask it to do.
+
+The bench is the one screen that keeps this. Views that lie over it and its helpers know this class
+alone, never the bench itself.
+"""
+
+from __future__ import annotations
+
+from abc import abstractmethod
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import Any, TypeAlias
+
+from textual.screen import Screen
+
+from embrix.messages.replies import (
+    CaseRow,
+    CaseVerdict,
+    CourseSummary,
+    LanguageSummary,
+    SuiteReport,
+)
+from embrix.tui.bars import Masthead
+from embrix.tui.desk import Desk
+from embrix.tui.document import Document
+from embrix.tui.editor import ProgramEditor
+from embrix.tui.faces import LanesView
+from embrix.tui.walk_pane import Stations
+from embrix.tui.walking import Walking
+
+Say: TypeAlias = Callable[[str, str], None]
+"""Tells something, in a colour."""
+
+
+class Workbench(Screen[None]):
+    """The state of the workbench."""
+
+    def __init__(self, folder: Path, program: Path | None) -> None:
+        super().__init__()
+        self.folder = folder
+        self.wanted = program
+        """The program that was asked for on the command line."""
+        self.desk: Desk | None = None
+        self.walking: Walking
+        self.summary: CourseSummary | None = None
+        """What the course holds; None while it is being read for the first time."""
+        self.language = ""
+        self.document: Document | None = None
+        self.text = ""
+        self.lane = ""
+        self.rule = ""
+        """The rule at which the text is read; empty for a program."""
+        self.input: list[str] = []
+        self.over = ""
+        """The name and range that costs were measured over last."""
+        self.decided: dict[str, list[str]] = {}
+        """Lanes with choices decided otherwise, by language."""
+        self.transcripts: dict[str, list[tuple[str, bool]]] = {}
+        """What was typed and answered at the prompt, by language."""
+
+    # ---------------------------------------------------------------- what is there
+
+    @property
+    def editor(self) -> ProgramEditor:
+        return self.query_one(ProgramEditor)
+
+    @property
+    def lanes(self) -> LanesView:
+        return self.query_one(LanesView)
+
+    @property
+    def stations(self) -> Stations:
+        return self.query_one(Stations)
+
+    @property
+    def at(self) -> int:
+        """The number of the present step."""
+        return self.walking.at
+
+    @property
+    def languages(self) -> dict[str, LanguageSummary]:
+        """The languages of the course; none while it is being read."""
+        return self.summary.languages if self.summary is not None else {}
+
+    @property
+    def title_of_course(self) -> str:
+        return self.summary.title if self.summary is not None else self.folder.name
+
+    @property
+    def course_folder(self) -> Path:
+        """The folder of the course, as it was read."""
+        return Path(self.summary.folder) if self.summary is not None else self.folder
+
+    @property
+    def extension(self) -> str:
+        """The ending of the files of the present language; nothing where it has none."""
+        language = self.languages.get(self.language)
+        return str(language.extension or "") if language else ""
+
+    @property
+    def program_folder(self) -> Path:
+        """The folder of the program, or of the course."""
+        if self.document is not None and self.document.named:
+            return self.document.path.parent
+        return self.folder
+
+    def say(self, text: str, colour: str = "ink") -> None:
+        """Tell something on the first line of the screen."""
+        self.query_one(Masthead).show(notice=text, notice_ink=colour)
+
+    def to_lane(self, lane: str) -> None:
+        """Walk a lane from now on; one with choices is put beside the others."""
+        if "[" in lane or "@" in lane:
+            extra = self.decided.setdefault(self.language, [])
+            if lane not in extra:
+                extra.append(lane)
+        self.lane = lane
+
+    # ---------------------------------------------------------------- what it does when asked
+
+    @abstractmethod
+    def text_changed(self) -> None:
+        """Ask anew what the program means and gives."""
+
+    @abstractmethod
+    def languages_changed(self) -> None:
+        """Bring language, lanes and rule into step with the course and the program."""
+
+    @abstractmethod
+    def side_title(self) -> None:
+        """Write the title of the side pane anew."""
+
+    @abstractmethod
+    def show_title(self) -> None:
+        """Write the title of the program anew."""
+
+    @abstractmethod
+    def keep_draft(self) -> None:
+        """Keep what is not saved."""
+
+    @abstractmethod
+    def open_program(self, path: Path) -> None:
+        """Show a program; what was not saved of the present one is kept as a draft."""
+
+    @abstractmethod
+    def open_unnamed(self) -> None:
+        """Show a text without a name: what was typed there last, if anything was."""
+
+    @abstractmethod
+    def show_program(self, path: Path, text: str) -> None:
+        """Put a text into the editor, as a file that need not exist yet."""
+
+    @abstractmethod
+    def show_case(self, name: str, program: str) -> None:
+        """Put the program of a case into the editor, as a file that does not exist yet."""
+
+    @abstractmethod
+    def walk_case(self, case: CaseRow, verdict: CaseVerdict) -> None:
+        """The program of a case on the lane of a verdict, at its station or at the last one."""
+
+    @abstractmethod
+    def walk_lane(self, lane: str, at: int) -> None:
+        """A lane of the program at a station."""
+
+    @abstractmethod
+    def action_beside(self) -> None:
+        """All lanes beside each other."""
+
+    @abstractmethod
+    def suite_ran(self, report: SuiteReport) -> None:
+        """A suite has been run: every view of it is brought up to date."""
+
+    @abstractmethod
+    def suite_near(self) -> Path | None:
+        """The suite that lies nearest to the program, if there is any."""
+
+    @abstractmethod
+    def ask_grammar(self) -> None:
+        """Ask what kind of grammar the language has, from the present rule."""
+
+    @property
+    @abstractmethod
+    def marks(self) -> list[int]:
+        """The marked steps of the present walk."""
+
+    @abstractmethod
+    def write_picture(
+        self, kind: str, name: str, lanes: Sequence[str], say: Any, **more: Any
+    ) -> None:
+        """Have a picture written beside the program."""
