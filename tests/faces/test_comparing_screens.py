@@ -33,9 +33,10 @@ async def test_two_walks_go_together_from_where_they_part(course_copy: Path) -> 
         # The lane that ends otherwise is looked at first.
         assert costs.lanes[costs.cursor].lane == "dynamic_scope"
         assert costs.lanes[0].lane == "environment"
-        left, right, _ = together.rows[together.cursor]
-        assert left[2].endswith("⊢ rate ⇓ 2")
-        assert right[2].endswith("⊢ rate ⇓ 10")
+        row = together.rows[together.cursor]
+        left, right = row.left, row.right
+        assert left.text.endswith("⊢ rate ⇓ 2")
+        assert right.text.endswith("⊢ rate ⇓ 10")
         shown = str(compare.query_one("#why").render())  # type: ignore[attr-defined]
         assert "gives 2 in environment, 10 in dynamic_scope" in shown
         kind = costs.kind
@@ -44,7 +45,7 @@ async def test_two_walks_go_together_from_where_they_part(course_copy: Path) -> 
         await pilot.press("r")
         await until(lambda: screen.lane == "dynamic_scope", "the other lane")
         await settled(screen)
-        assert screen.at == right[0]
+        assert screen.at == right.station
         assert screen.stations.stations[screen.at].text.endswith("⊢ rate ⇓ …")
 
 
@@ -63,9 +64,9 @@ async def test_the_derivation_is_folded_and_leads_to_the_walk(course_copy: Path)
         # Rules over lines: up goes to a premise, down to the conclusion, across to a neighbour.
         assert (rules.display, rules.chosen) == (True, 0)
         await pilot.press("up")
-        assert rows.all[rules.chosen][1].endswith("⊢ 2 ⇓ 2")
+        assert rows.all[rules.chosen].text.endswith("⊢ 2 ⇓ 2")
         await pilot.press("right")
-        assert rows.all[rules.chosen][0] == 1
+        assert rows.all[rules.chosen].depth == 1
         await pilot.press("down", "f")  # everything unfolded
         assert len(rules.sheet.placed) == 12
         await pilot.press("f")
@@ -75,14 +76,14 @@ async def test_the_derivation_is_folded_and_leads_to_the_walk(course_copy: Path)
         assert rows.count() == len(rows.all) == 12
         # Premises come before what is concluded from them: the whole program is last.
         assert rows.shown[-1] == 0
-        assert rows.all[rows.shown[0]][1].endswith("⊢ 2 ⇓ 2")
+        assert rows.all[rows.shown[0]].text.endswith("⊢ 2 ⇓ 2")
         await pilot.press("v")  # conclusions in order
-        texts = [rows.all[number][1] for number in rows.shown]
+        texts = [rows.all[number].text for number in rows.shown]
         assert texts[-1].endswith("toll 3 ⇓ 6")
         await pilot.press("v")  # what is so far: at the first moment only the beginning
         assert rows.count() == 1
         await pilot.press("v", "v", "up", "up")
-        station = rows.all[rows.chosen][3]
+        station = rows.all[rows.chosen].entered
         await pilot.press("enter")
         await until(lambda: screen.at == station, "the moment")
 

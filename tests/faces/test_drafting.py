@@ -37,7 +37,7 @@ def face(screen: Drafting, name: str) -> TreeFace:
 
 
 def forms(screen: Drafting, name: str) -> list[str]:
-    return [row[2] for row in face(screen, name).nodes]
+    return [row.form for row in face(screen, name).nodes]
 
 
 async def test_a_change_is_tried_compared_and_dropped(course_copy: Path) -> None:

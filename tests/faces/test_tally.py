@@ -242,7 +242,7 @@ async def test_from_a_moment_to_its_clause_and_back(course_copy: Path) -> None:
         await until(lambda: pilot.app.screen is screen, "the bench")
         await pilot.press("k")
         await until(lambda: isinstance(pilot.app.screen, Ask), "the question")
-        assert pilot.app.screen.query_one(Input).value == f"{clause['file']}:{clause['line']}"
+        assert pilot.app.screen.query_one(Input).value == f"{clause.file}:{clause.line}"
 
 
 async def test_a_walk_from_a_file_is_opened_as_it_was_recorded(course_copy: Path) -> None:

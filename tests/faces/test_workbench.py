@@ -148,7 +148,7 @@ async def test_the_timeline_steps_both_ways_and_marks_the_program(course_copy: P
         assert [at for at, _ in seen] == list(range(9))
         assert screen.editor.marked_lines == [1]
         names = station[screen.at].bindings
-        assert names == [["x", "5", False, "around"]]
+        assert [(one.name, one.value) for one in names] == [("x", "5")]
         gauge = screen.query_one(Gauge)
         column = gauge.column()
         await pilot.press("f7", "f7")
