@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from embrix.compare.applied import Evaluated
 from embrix.compare.growth import best, fits, told
 from embrix.compare.search import Hunt, NoPrograms, hunt
-from embrix.compare.sides import Parted, parted, side
+from embrix.compare.sides import ENDLESS, Parted, parted, side
 from embrix.course.load import Course
 from embrix.grammar.parser import Parsed
 from embrix.lanes.session import Session
@@ -314,3 +314,12 @@ def test_nothing_is_said_of_results_that_are_not_those_of_a_part(make_course: Ma
     found = parted(text, *sides)
     assert "`1`" not in found.sentence
     assert not any("`1` (1:1) gives" in line for line in found.more)
+
+
+def test_a_run_without_end_is_compared_as_far_as_its_beginning(lockside: Course) -> None:
+    """How it ends is told of the whole run; the judgements that are compared are bounded."""
+    lane = Session(lockside.folder).lane("Rill", "environment")
+    one = side(lane, "let f of x = f (x + 1) in f 0")
+    assert one.result.outcome.kind == "out of fuel"
+    assert "400,000 calls" in one.result.outcome.text
+    assert 1_000 < len(one.events) <= ENDLESS + 1

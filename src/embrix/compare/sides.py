@@ -17,6 +17,8 @@ from embrix.text.visible import cut, times, visible
 from embrix.trace.walk import Walk
 
 LIMITS = Limits(calls=400_000, depth=200_000, output=100_000, moments=200_000)
+ENDLESS = 20_000
+"""Calls of a run without end that are compared with those of other lanes."""
 MOST_TOLD = 3
 """Parts of a program that are told of for two lanes."""
 LONGEST = 40
@@ -72,6 +74,8 @@ def side(
     counted = lane.run(program, given, limits=limits, given_input=lines)
     if not lane.records:
         return Side(lane.name, counted, "none", (), 0)
+    if counted.outcome.kind == "out of fuel":
+        limits = replace(limits, calls=min(limits.calls, ENDLESS))
     traced = lane.trace(program, given, limits=limits, given_input=lines)
     walk = Walk(lane, traced)
     events: list[Event] = []
