@@ -37,13 +37,13 @@ TYPED = [*"abcdefghijklmnopqrstuvwxyz0123456789", *"()+-*/=.,:;<>[]{}~?!#%&|'\"\
 
 async def press(seed: int, minutes: float, folder: Path) -> list[str]:
     """Press keys until the time is over; the last ones when something went wrong, else none."""
-    from embrix.tui.app import Workbench
+    from embrix.tui.app import WorkbenchApp
 
     chance = random.Random(seed)
     pressed: list[str] = []
     begun = time.monotonic()
     while time.monotonic() - begun < minutes * 60:
-        app = Workbench(folder)
+        app = WorkbenchApp(folder)
         async with app.run_test(size=chance.choice([(140, 44), (80, 24), (200, 60)])) as pilot:
             while time.monotonic() - begun < minutes * 60:
                 for _ in range(LOT):

@@ -18,7 +18,7 @@ from embrix.grammar.model import Alternative, Grammar, Item, Quoted, Repeated, R
 from embrix.grammar.parser import Ambiguous, Parsed, Refused
 from embrix.grammar.predictive import against_ll1
 from embrix.grammar.report import report_on, report_text
-from embrix.grammar.sentences import Derivation, sentence_text, yields
+from embrix.grammar.sentences import DerivationTree, sentence_text, yields
 from embrix.grammar.sets import sets_of
 from embrix.grammar.steps import descent, shift_reduce
 from embrix.grammar.tokens import TokenTable
@@ -106,7 +106,7 @@ def shortest_ambiguous(grammar: Grammar, longest: int) -> int | None:
     return None
 
 
-def told(tree: Derivation | int) -> object:
+def told(tree: DerivationTree | int) -> object:
     """A tree by the identity of its productions: alternatives that read alike differ."""
     if isinstance(tree, int):
         return tree

@@ -162,3 +162,16 @@ def test_no_files_import_each_other_in_a_circle() -> None:
 def test_no_two_files_have_one_name() -> None:
     names = [path.name for path in ROOT.rglob("*.py") if not path.name.startswith("__")]
     assert [name for name, count in Counter(names).items() if count > 1] == []
+
+
+def test_no_two_classes_have_one_name() -> None:
+    """But for those of the notation, which stand in a text and in the core, and those of the
+    library, which are what users call them."""
+    found: dict[str, list[str]] = {}
+    for path in ROOT.rglob("*.py"):
+        for node in ast.parse(path.read_text()).body:
+            if isinstance(node, ast.ClassDef) and not node.name.startswith("_"):
+                found.setdefault(node.name, []).append(path.name)
+    twice = {name: files for name, files in found.items() if len(files) > 1}
+    allowed = {"syntax.py", "core.py", "api.py"}
+    assert [n for n, files in twice.items() if len(set(files) - allowed) > 1] == []

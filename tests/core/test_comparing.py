@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from embrix.compare.applied import Evaluated
+from embrix.compare.applied import EvaluatedRun
 from embrix.compare.growth import best, fits, told
 from embrix.compare.search import Hunt, NoPrograms, hunt
 from embrix.compare.sides import ENDLESS, Parted, parted, side
@@ -194,7 +194,7 @@ def test_what_it_is_to_use_an_argument(session: Session) -> None:
         ("(given x: when false then x else 1) 2", False),
     ):
         traced = lane.trace(text)
-        found = Evaluated(traced.recorder, lane.interpreter).uses_an_argument
+        found = EvaluatedRun(traced.recorder, lane.interpreter).uses_an_argument
         assert found is used, text
 
 

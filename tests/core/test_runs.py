@@ -27,7 +27,7 @@ from embrix.messages.requests import (
     TryChange,
     WalkRecipe,
 )
-from embrix.messages.wire import Answered, Cancelled, Event, Failed, Progress
+from embrix.messages.wire import Answered, Cancelled, Event, Fault, Progress
 from embrix.workers.pool import Pool
 from tests.conftest import TINY_LANGUAGE
 
@@ -149,7 +149,7 @@ def test_a_killed_worker_is_replaced_with_the_course_loaded(pool: Pool) -> None:
         kill_worker(pool)
     assert done.wait(60)
     (answer,) = answers
-    assert isinstance(answer, Failed)
+    assert isinstance(answer, Fault)
     assert answer.kind == "ended"
     assert answer_to(pool, ask("2"), 30).outcome.text == "7"
 
@@ -163,7 +163,7 @@ def test_running_out_of_memory_is_an_outcome(pool: Pool) -> None:
 
 def test_a_fault_of_embrix_looks_different_from_outcomes(pool: Pool) -> None:
     answer = pool.request(DescribeGrammar(language="Nowhere"), 20)
-    assert isinstance(answer, Failed)
+    assert isinstance(answer, Fault)
     assert answer.kind == "fault"
     assert "KeyError" in answer.text
 
@@ -189,7 +189,7 @@ def test_what_waited_when_a_worker_died_is_still_answered(pool: Pool) -> None:
     assert done["running"].wait(20)
     assert done["waiting"].wait(30)
     running_end, waiting_end = answers["running"], answers["waiting"]
-    assert isinstance(running_end, Failed)
+    assert isinstance(running_end, Fault)
     assert running_end.kind == "ended"
     assert isinstance(waiting_end, Answered)
     assert waiting_end.answer.outcome.text == "7"

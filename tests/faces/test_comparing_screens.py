@@ -9,7 +9,7 @@ from embrix.tui.bars import Masthead
 from embrix.tui.comparing import Comparing, Costs, Together
 from embrix.tui.deciding import Changes, Deciding, Table
 from embrix.tui.deriving import Deriving, Judgements
-from embrix.tui.dialogs import Agree, Ask, Lines, Pick, Show
+from embrix.tui.dialogs import Agree, AskText, Pick, Show, ShowLines
 from embrix.tui.growing import Chart, Growing, Growths
 from embrix.tui.hunting import Hunting, Quarry
 from embrix.tui.rules_pane import RulesPane
@@ -94,14 +94,14 @@ async def test_a_picture_is_drawn_beside_the_program(course_copy: Path) -> None:
         await pilot.press("ctrl+e")
         assert isinstance(screen.app.screen, Pick)
         await pilot.press(*"derivation", "enter")
-        await until(lambda: isinstance(screen.app.screen, Ask), "the name")
+        await until(lambda: isinstance(screen.app.screen, AskText), "the name")
         await pilot.press("enter")
         path = course_copy / "drip" / "programs" / "toll_derivation.svg"
         await until(path.exists, "the picture")
         assert "<svg" in path.read_text()
         plain = path.read_text()
         await pilot.press("ctrl+e", *"derivation", "enter")
-        await until(lambda: isinstance(screen.app.screen, Ask), "the name again")
+        await until(lambda: isinstance(screen.app.screen, AskText), "the name again")
         await pilot.press("end", "space", *"dark", "enter")
         await until(lambda: isinstance(screen.app.screen, Agree), "the question")
         await pilot.press("enter")
@@ -126,16 +126,16 @@ async def test_meaning_growth_and_a_hunt_are_reached_from_the_comparison(
         names = [one.lane for one in costs.lanes]
         costs.move_to(names.index("dynamic_scope"))
         await pilot.press("m")
-        await until(lambda: isinstance(app.screen, Lines), "the differences")
+        await until(lambda: isinstance(app.screen, ShowLines), "the differences")
         assert app.screen._lines[0] == "changed: clause eval Call"  # type: ignore[attr-defined]
         await pilot.press("escape", "M")
-        await until(lambda: isinstance(app.screen, Lines), "what is extended")
+        await until(lambda: isinstance(app.screen, ShowLines), "what is extended")
         told = app.screen._lines  # type: ignore[attr-defined]
         assert told[0] == "Rill extends Drip:"
         assert "added: form Call" in told
         assert "dynamic_scope extends Rill.environment:" in told
         await pilot.press("escape", "g")
-        await until(lambda: isinstance(app.screen, Ask), "the range")
+        await until(lambda: isinstance(app.screen, AskText), "the range")
         await pilot.press("enter")
         growing = next(one for one in app.screen_stack if isinstance(one, Growing))
         growths, chart = growing.query_one(Growths), growing.query_one(Chart)
@@ -239,15 +239,15 @@ async def test_handouts_and_starters_are_written_from_the_bench(course_copy: Pat
             await settled(screen)
         screen.set_focus(screen.stations)
         await pilot.press("right", "right", "b", "ctrl+e", *"moments that are marked", "enter")
-        await until(lambda: isinstance(screen.app.screen, Ask), "the name")
+        await until(lambda: isinstance(screen.app.screen, AskText), "the name")
         await pilot.press("enter")
         page = course_copy / "drip" / "programs" / "toll.html"
         await until(page.exists, "the page")
         assert "<h3>Step 2</h3>" in page.read_text()
         await pilot.press("ctrl+e", *"left to be written", "enter")
-        await until(lambda: isinstance(screen.app.screen, Ask), "the forms")
+        await until(lambda: isinstance(screen.app.screen, AskText), "the forms")
         await pilot.press(*"Neg", "enter")
-        await until(lambda: isinstance(screen.app.screen, Ask), "the folder")
+        await until(lambda: isinstance(screen.app.screen, AskText), "the folder")
         await pilot.press("enter")
         starter = course_copy.parent / "environment_starter"
         await until((starter / "course.toml").exists, "the starter")

@@ -20,10 +20,10 @@ from textual.pilot import Pilot
 
 from embrix.course.drafts import drafts_below, find_draft, is_unnamed, keep_draft
 from embrix.text.hidden import can_hide, hide, picture, restore
-from embrix.tui.app import Workbench
+from embrix.tui.app import WorkbenchApp
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.bench import Bench
-from embrix.tui.dialogs import Agree, Ask, Pick, Show
+from embrix.tui.dialogs import Agree, AskText, Pick, Show
 from embrix.tui.document import Document
 from embrix.tui.drafting import DefinitionEditor, Drafting
 from embrix.tui.faces import CasesFace
@@ -47,7 +47,7 @@ def tiny(tmp_path: Path) -> Path:
 @asynccontextmanager
 async def workbench(folder: Path) -> Any:
     """A workbench on a course without programs."""
-    app = Workbench(folder)
+    app = WorkbenchApp(folder)
     async with app.run_test(size=(140, 44)) as pilot:
         screen = bench(pilot)
         await until(lambda: bool(screen.summary) and screen.document is not None, "the course")
@@ -64,7 +64,7 @@ async def test_a_text_without_a_name_is_saved_as_it_was_typed(tiny: Path) -> Non
         await typed(pilot, "1+2")
         assert "not saved" in screen.query_one("#program-title", Title).right
         await pilot.press("ctrl+s")
-        await until(lambda: isinstance(pilot.app.screen, Ask), "the question")
+        await until(lambda: isinstance(pilot.app.screen, AskText), "the question")
         await pilot.press(*"first", "enter")
         await until(lambda: (tiny / "first.tiny").exists(), "the file")
         assert (tiny / "first.tiny").read_text() == "1+2"
@@ -81,7 +81,7 @@ async def test_a_text_without_a_name_survives_leaving(tiny: Path) -> None:
     async with workbench(tiny) as pilot:
         assert bench(pilot).editor.text == "let x"
         await pilot.press("ctrl+n")
-        await until(lambda: isinstance(pilot.app.screen, Ask), "the question")
+        await until(lambda: isinstance(pilot.app.screen, AskText), "the question")
         await pilot.press(*"other", "enter")
         await until(lambda: bench(pilot).document.path.name == "other.tiny", "a new program")
         assert bench(pilot).editor.text == ""
@@ -102,7 +102,7 @@ async def test_saving_under_a_name_that_exists_replaces_nothing(tiny: Path) -> N
         bench(pilot).open_unnamed()
         await typed(pilot, "1")
         await pilot.press("ctrl+s")
-        await until(lambda: isinstance(pilot.app.screen, Ask), "the question")
+        await until(lambda: isinstance(pilot.app.screen, AskText), "the question")
         await pilot.press(*"taken", "enter")
         await until(lambda: "exists already" in bench(pilot).query_one(Masthead).notice, "told")
         assert (tiny / "taken.tiny").read_text() == "5"
@@ -256,13 +256,13 @@ async def test_pictures_and_walks_ask_before_they_replace(course_copy: Path) -> 
     async with opened(course_copy) as pilot:
         await pilot.press("ctrl+e")
         await pilot.press(*"syntax tree", "enter")
-        await until(lambda: isinstance(pilot.app.screen, Ask), "the name")
+        await until(lambda: isinstance(pilot.app.screen, AskText), "the name")
         await pilot.press("enter")
         await until(lambda: isinstance(pilot.app.screen, Agree), "the question")
         await pilot.press("escape")
         assert (folder / "toll_tree.svg").read_text() == "mine"
         await pilot.press("ctrl+e", *"syntax tree", "enter")
-        await until(lambda: isinstance(pilot.app.screen, Ask), "the name")
+        await until(lambda: isinstance(pilot.app.screen, AskText), "the name")
         await pilot.press("enter")
         await until(lambda: isinstance(pilot.app.screen, Agree), "the question")
         await pilot.press("enter")
@@ -402,13 +402,13 @@ async def test_numbers_that_are_none(course_copy: Path) -> None:
         screen = bench(pilot)
         screen.set_focus(screen.stations)
         await pilot.press("g")
-        await until(lambda: isinstance(pilot.app.screen, Ask), "the question")
+        await until(lambda: isinstance(pilot.app.screen, AskText), "the question")
         pilot.app.screen.query_one("#answer").value = "²"
         await pilot.press("enter")
         assert "is no number" in screen.query_one(Masthead).notice
         await pilot.press("ctrl+u")
         await pilot.pause()
-        await until(lambda: isinstance(pilot.app.screen, Ask), "the range")
+        await until(lambda: isinstance(pilot.app.screen, AskText), "the range")
         pilot.app.screen.query_one("#answer").value = "zz"
         await pilot.press("enter", "d")
         await pilot.pause()

@@ -13,7 +13,7 @@ from embrix.tui.bars import Masthead, Title
 from embrix.tui.bench import Bench
 from embrix.tui.comparing import Comparing, Costs
 from embrix.tui.desk import Desk
-from embrix.tui.dialogs import Ask, Show
+from embrix.tui.dialogs import AskText, Show
 from embrix.tui.drafting import DefinitionEditor, Drafting
 from embrix.tui.tally import Board, CaseCard, Tally
 from tests.faces.test_workbench import bench, opened, settled, until
@@ -141,7 +141,7 @@ async def test_an_expectation_is_edited_in_place(course_copy: Path) -> None:
     async with opened(course_copy) as pilot:
         await tally(pilot)
         await pilot.press("end", "e")
-        await until(lambda: isinstance(pilot.app.screen, Ask), "the question")
+        await until(lambda: isinstance(pilot.app.screen, AskText), "the question")
         line = pilot.app.screen.query_one(Input)
         assert line.value == "7"
         line.value = "error Unbound"
@@ -163,7 +163,7 @@ async def test_cases_are_narrowed_and_ordered(course_copy: Path) -> None:
         assert [case.name for case in board.cases] == ["holds", "wrong step", "wrong value"]
         assert board.groups == {0: "sums", 1: "no tag"}
         await pilot.press("slash")
-        await until(lambda: isinstance(pilot.app.screen, Ask), "the question")
+        await until(lambda: isinstance(pilot.app.screen, AskText), "the question")
         pilot.app.screen.query_one(Input).value = "SUMS"
         await pilot.press("enter")
         await until(lambda: len(board.cases) == 1, "one case")
@@ -190,7 +190,7 @@ async def test_going_places_in_the_walk(course_copy: Path) -> None:
 
         async def looked(key: str, what: str) -> None:
             await pilot.press(key)
-            await until(lambda: isinstance(pilot.app.screen, Ask), "the question")
+            await until(lambda: isinstance(pilot.app.screen, AskText), "the question")
             pilot.app.screen.query_one(Input).value = what
             await pilot.press("enter")
 
@@ -241,7 +241,7 @@ async def test_from_a_moment_to_its_clause_and_back(course_copy: Path) -> None:
         await pilot.press("escape")
         await until(lambda: pilot.app.screen is screen, "the bench")
         await pilot.press("k")
-        await until(lambda: isinstance(pilot.app.screen, Ask), "the question")
+        await until(lambda: isinstance(pilot.app.screen, AskText), "the question")
         assert pilot.app.screen.query_one(Input).value == f"{clause.file}:{clause.line}"
 
 

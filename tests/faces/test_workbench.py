@@ -12,7 +12,7 @@ from textual.pilot import Pilot
 from textual.widgets import Static
 
 from embrix.course.drafts import Draft, find_draft
-from embrix.tui.app import Workbench
+from embrix.tui.app import WorkbenchApp
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.bench import Bench
 from embrix.tui.commands import COMMANDS, everywhere, of_place
@@ -49,7 +49,7 @@ async def opened(
 ) -> AsyncIterator[Pilot[None]]:  # fmt: skip
     """The workbench on a course that has the language of a program, and others by folder."""
     leave_only(folder, program.partition("/")[0], *others)
-    app = Workbench(folder, folder / program)
+    app = WorkbenchApp(folder, folder / program)
     async with app.run_test(size=size) as pilot:
         screen = bench(pilot)
         await settled(screen)

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from embrix.brix.syntax import Answer
+from embrix.brix.syntax import DeliberateAnswer
 from embrix.text.codes import CODES
 from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.source import Source
 from embrix.text.suggest import did_you_mean
 
 
-def answered(findings: Findings, answers: Sequence[Answer], source: Source) -> Findings:
+def answered(findings: Findings, answers: Sequence[DeliberateAnswer], source: Source) -> Findings:
     """What is found without the warnings that are answered; answers to nothing are reported."""
     left = Findings()
     used: set[int] = set()
@@ -36,7 +36,7 @@ def answered(findings: Findings, answers: Sequence[Answer], source: Source) -> F
     return left
 
 
-def _answer(finding: Diagnostic, answers: Sequence[Answer]) -> int | None:
+def _answer(finding: Diagnostic, answers: Sequence[DeliberateAnswer]) -> int | None:
     if finding.severity == "error":
         return None
     for number, answer in enumerate(answers):

@@ -11,7 +11,7 @@ from embrix.brix.infer import Infer
 from embrix.brix.order import expand_order
 from embrix.brix.patterns import Patterns
 from embrix.brix.silent import report_silent
-from embrix.brix.world import Signature, World
+from embrix.brix.world import FunctionSignature, World
 from embrix.terms.types import Con, Hole, Type, settle
 from embrix.text.suggest import did_you_mean
 
@@ -43,7 +43,7 @@ def declare_function(world: World, define: s.Define) -> None:
             define.span, "functions of one interpreter bear different names",
         )  # fmt: skip
         return
-    world.functions[define.name] = Signature(
+    world.functions[define.name] = FunctionSignature(
         define.name, names, types, result, tuple(subjects), small and bool(subjects), define.span,
         known,
     )  # fmt: skip
@@ -114,7 +114,7 @@ def _final(world: World, infer: Infer, row: s.Final, kind: Type) -> k.CorePatter
     return pattern
 
 
-def _subject(world: World, signature: Signature) -> int | None:
+def _subject(world: World, signature: FunctionSignature) -> int | None:
     """The first subject that is a term of the language: the node that failures point at."""
     for number in signature.subjects:
         kind = settle(signature.types[number])

@@ -13,7 +13,7 @@ from embrix.brix import core as k
 from embrix.brix import syntax as s
 from embrix.brix.builtins import BUILT_INS
 from embrix.brix.patterns import Patterns
-from embrix.brix.world import Signature, World, components, count, unify
+from embrix.brix.world import FunctionSignature, World, components, count, unify
 from embrix.terms.node import NONE, SOME
 from embrix.terms.types import (
     BOOL,
@@ -325,7 +325,7 @@ class Infer:
         args = self.arguments("the function", expr.args, names, settled.params, expr.span)
         return (WRONG if args is None else k.CallValue(callee, args, expr.span)), settled.result
 
-    def named_function(self, signature: Signature, span: Span) -> tuple[k.Core, Type]:
+    def named_function(self, signature: FunctionSignature, span: Span) -> tuple[k.Core, Type]:
         """A function of the definition as a value."""
         types, result = signature.instance()
         slots = tuple(self.slot() for _ in types)
@@ -586,7 +586,7 @@ class Infer:
             return WRONG, BOOL
         return k.IsFinal(function.name, value), BOOL
 
-    def relation_on(self, kind: Type) -> Signature | None:
+    def relation_on(self, kind: Type) -> FunctionSignature | None:
         kind = settle(kind)
         for signature in self.world.functions.values():
             if signature.small_step and settle(signature.types[signature.subjects[0]]) == kind:

@@ -9,7 +9,7 @@ from embrix.brix import core as k
 from embrix.brix import syntax as s
 from embrix.brix.infer import Infer
 from embrix.brix.patterns import Patterns
-from embrix.brix.world import Signature, components, first_component, unify
+from embrix.brix.world import FunctionSignature, components, first_component, unify
 from embrix.terms.node import CONS, NIL, NONE, SOME, TUPLE
 from embrix.terms.types import BOOL, Con, Tup, Type, settle, show_type
 from embrix.text.source import Span
@@ -17,7 +17,7 @@ from embrix.text.suggest import did_you_mean
 
 
 def expand_order(
-    infer: Infer, row: s.Order, signature: Signature, slots: tuple[int, ...]
+    infer: Infer, row: s.Order, signature: FunctionSignature, slots: tuple[int, ...]
 ) -> list[k.CoreClause]:
     """One clause for each part that an `order` line names."""
     world = infer.world
@@ -46,7 +46,7 @@ class _Part:
         self,
         infer: Infer,
         row: s.Order,
-        signature: Signature,
+        signature: FunctionSignature,
         slots: tuple[int, ...],
         name: str,
         span: Span,
@@ -98,7 +98,7 @@ class _Part:
         return k.CoreClause((rebuilt[1],), pending, body, row.span, index)
 
     def stepping(
-        self, relation: Signature, slot: int, stepped: int, whole: k.Core, *, listed: bool
+        self, relation: FunctionSignature, slot: int, stepped: int, whole: k.Core, *, listed: bool
     ) -> k.Core:
         """The part takes its step, and the whole is put together again; what comes besides the
         part goes where the relation of the whole gives it."""

@@ -59,7 +59,7 @@ class _Parts:
     laws: list[s.LawDecl] = field(default_factory=list)
     widenings: list[s.Widening] = field(default_factory=list)
     choices: list[s.ChoiceDecl] = field(default_factory=list)
-    answers: list[s.Answer] = field(default_factory=list)
+    answers: list[s.DeliberateAnswer] = field(default_factory=list)
     uses: list[s.UseDecl] = field(default_factory=list)
     prelude: list[tuple[str, str, Span]] = field(default_factory=list)
 
@@ -306,13 +306,13 @@ class _File:
 
     # ---------------------------------------------------------------- declarations
 
-    def answer(self, c: Cursor) -> s.Answer:
+    def answer(self, c: Cursor) -> s.DeliberateAnswer:
         """`deliberately CODE "reason"`."""
         start = c.take()
         code = c.expect_kind("name", "the code of a warning")
         reason = c.expect_kind("text", "the reason in quotes")
         span = c.since(start.span)
-        return s.Answer(code.text, unescape(reason, self.source, self.findings), span)
+        return s.DeliberateAnswer(code.text, unescape(reason, self.source, self.findings), span)
 
     def choice(self, c: Cursor) -> s.ChoiceDecl:
         c.take()
@@ -398,10 +398,10 @@ class _File:
 
     def rows_of(self, c: Cursor, expressions: Expressions) -> tuple[s.DefineRow, ...]:
         """Clauses and the other lines of a definition; answers to warnings cover the next line."""
-        rows: list[s.DefineRow | s.Answer] = c.rows(0, lambda: self.row(c, expressions))
+        rows: list[s.DefineRow | s.DeliberateAnswer] = c.rows(0, lambda: self.row(c, expressions))
         kept: list[s.DefineRow] = []
         for number, row in enumerate(rows):
-            if isinstance(row, s.Answer):
+            if isinstance(row, s.DeliberateAnswer):
                 covers = rows[number + 1].span if number + 1 < len(rows) else None
                 self.parts.answers.append(replace(row, covers=covers))
             else:
@@ -535,7 +535,7 @@ class _File:
             return unescape(tok, self.source, self.findings)
         return ""
 
-    def row(self, c: Cursor, expressions: Expressions) -> s.DefineRow | s.Answer:
+    def row(self, c: Cursor, expressions: Expressions) -> s.DefineRow | s.DeliberateAnswer:
         start = c.peek()
         if start.text == "deliberately" and start.kind == "name":
             return self.answer(c)

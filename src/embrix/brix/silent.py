@@ -10,7 +10,7 @@ from collections.abc import Collection, Iterator, Sequence
 
 from embrix.brix import syntax as s
 from embrix.brix.paths import Asked, Called, Given, Paths, Updated, Used, Variable, Way, inside
-from embrix.brix.world import Signature, World
+from embrix.brix.world import FunctionSignature, World
 from embrix.terms.types import Con, Tup, Type, settle
 from embrix.text.source import Span
 
@@ -164,7 +164,7 @@ class _Silent:
             around = next((given for kind, given in kinds if _is(kind, "Env")), None)
             yield event, event.args[subject], around
 
-    def subject_of(self, signature: Signature) -> int | None:
+    def subject_of(self, signature: FunctionSignature) -> int | None:
         for number in signature.subjects:
             kind = settle(signature.types[number])
             if isinstance(kind, Con) and kind.name in self.world.sorts:

@@ -335,7 +335,7 @@ class Inherit:
 
 
 @dataclass(frozen=True, slots=True)
-class Answer:
+class DeliberateAnswer:
     """`deliberately CODE "reason"`: the warning of this code inside `covers` is meant."""
 
     code: str
@@ -668,7 +668,7 @@ class LanguageSyntax:
     functions: tuple[Define, ...]
     choices: tuple[ChoiceDecl, ...]
     prelude: tuple[tuple[str, str, Span], ...]
-    answers: tuple[Answer, ...]
+    answers: tuple[DeliberateAnswer, ...]
     base: tuple[str, Span] | None
     span: Span
 
@@ -688,7 +688,7 @@ class InterpreterSyntax:
     laws: tuple[LawDecl, ...]
     widenings: tuple[Widening, ...]
     choices: tuple[ChoiceDecl, ...]
-    answers: tuple[Answer, ...]
+    answers: tuple[DeliberateAnswer, ...]
     uses: tuple[UseDecl, ...]
     base: tuple[str, str, Span] | None
     """Language and name of the interpreter that is extended."""
@@ -703,7 +703,7 @@ class LibrarySyntax:
     types: tuple[TypeDecl, ...]
     errors: tuple[ErrorDecl, ...]
     functions: tuple[Define, ...]
-    answers: tuple[Answer, ...]
+    answers: tuple[DeliberateAnswer, ...]
     span: Span
 
 

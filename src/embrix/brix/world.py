@@ -25,7 +25,7 @@ from embrix.text.suggest import did_you_mean
 
 
 @dataclass(slots=True)
-class Signature:
+class FunctionSignature:
     """What callers of a function must know."""
 
     name: str
@@ -56,7 +56,7 @@ class World:
     types: dict[str, str] = field(default_factory=dict)
     """The author's value and data types: name and the word that declared it."""
     constructors: dict[str, Constructor] = field(default_factory=dict)
-    functions: dict[str, Signature] = field(default_factory=dict)
+    functions: dict[str, FunctionSignature] = field(default_factory=dict)
     errors: dict[str, ErrorType] = field(default_factory=dict)
     choices: dict[str, Choice] = field(default_factory=dict)
     arities: dict[str, int] = field(default_factory=dict)

@@ -37,7 +37,7 @@ def main(argv: Sequence[str] | None = None) -> int:
         try:
             status = _carried_out(sys.argv[1:] if argv is None else argv)
             sys.stdout.flush()
-        except Ended as ended:
+        except Terminated as ended:
             return ended.status
         except BrokenPipeError:
             give_up_output()
@@ -71,7 +71,7 @@ def _carried_out(argv: Sequence[str]) -> int:
         return _told(f"internal error, see {log_file()}: {type(fault).__name__}: {fault}", INTERNAL)
 
 
-class Ended(BaseException):
+class Terminated(BaseException):
     """A signal asks the command to end."""
 
     def __init__(self, number: int) -> None:
@@ -86,7 +86,7 @@ def _end_in_order() -> None:
         return
 
     def end(number: int, _frame: object) -> None:
-        raise Ended(number)
+        raise Terminated(number)
 
     for name in ("SIGTERM", "SIGHUP"):
         if hasattr(signal, name):

@@ -24,7 +24,9 @@ def _nearest(near: Path) -> Path | None:
 
 def open_workbench(arguments: argparse.Namespace) -> int:
     """Open the workbench, on a writable copy of the shipped course when none is found here."""
-    from embrix.tui.app import Workbench  # the interface library is only loaded for the workbench
+    from embrix.tui.app import (
+        WorkbenchApp,  # the interface library is only loaded for the workbench
+    )
 
     near = arguments.file.resolve().parent if arguments.file is not None else here()
     if arguments.course is not None:
@@ -42,6 +44,6 @@ def open_workbench(arguments: argparse.Namespace) -> int:
     for name in ("SIGTERM", "SIGHUP"):
         if hasattr(signal, name):
             signal.signal(getattr(signal, name), signal.SIG_DFL)
-    workbench = Workbench(folder, arguments.file)
+    workbench = WorkbenchApp(folder, arguments.file)
     workbench.run()
     return INTERNAL if workbench.return_code else OK

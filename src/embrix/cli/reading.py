@@ -24,7 +24,7 @@ from embrix.grammar.report import Report, report_on, report_text
 from embrix.grammar.steps import ParseStep, descent, shift_reduce
 from embrix.lanes.inspection import derivation, look
 from embrix.lanes.session import Session
-from embrix.messages.replies import Look, Mishap, Refusal, TreeRow
+from embrix.messages.replies import Look, MistakeAt, Refusal, TreeRow
 from embrix.services.sketch import how_far
 from embrix.text.diagnostic import excerpt
 from embrix.text.source import Source, Span
@@ -251,7 +251,7 @@ def tell_others(refused: Refusal, source: Source) -> None:
 
 def _rejection(refused: Refusal, source: Source) -> dict[str, Any]:
     start, end = refused.place or (0, 0)
-    mistakes = refused.mistakes or [Mishap(refused.text, start, end)]
+    mistakes = refused.mistakes or [MistakeAt(refused.text, start, end)]
     found: dict[str, Any] = {
         "by": refused.name or refused.kind, "message": refused.text, "mistakes": [],
     }  # fmt: skip

@@ -14,14 +14,14 @@ Line = Annotated[int, Meta(ge=1, description="From one.")]
 Count = Annotated[int, Meta(ge=0)]
 
 
-class Answer(msgspec.Struct, omit_defaults=True, forbid_unknown_fields=True):
+class AnswerData(msgspec.Struct, omit_defaults=True, forbid_unknown_fields=True):
     """A part of an answer. What has a default may be left out."""
 
 
 # ---------------------------------------------------------------------- definitions
 
 
-class Finding(Answer):
+class Finding(AnswerData):
     """Something wrong in a definition or a suite; `embrix explain` tells what its code means."""
 
     code: str
@@ -35,7 +35,7 @@ class Finding(Answer):
     hint: str | UnsetType = UNSET
 
 
-class Law(Answer):
+class LawData(AnswerData):
     """A law: for how many generated examples it is true; for which it is false, by name; or why it
     was not tried."""
 
@@ -47,19 +47,19 @@ class Law(Answer):
     untried: str | UnsetType = UNSET
 
 
-class Check(Answer):
+class Check(AnswerData):
     """embrix check"""
 
     course: str
     languages: dict[str, list[str]]
     """The interpreters of each language, those with errors included."""
     findings: list[Finding]
-    laws: list[Law]
+    laws: list[LawData]
     without_steps: list[str]
     """Interpreters without a `judgement` or `final` line."""
 
 
-class Formatted(Answer):
+class Formatted(AnswerData):
     """A file: laid out well already, laid out anew (with --check: would be), or left as it is
     because it cannot be read."""
 
@@ -67,7 +67,7 @@ class Formatted(Answer):
     state: Literal["well", "changed", "unreadable"]
 
 
-class Change(Answer):
+class ChangeData(AnswerData):
     """embrix differences: a part of a definition that differs in meaning."""
 
     part: str
@@ -77,7 +77,7 @@ class Change(Answer):
     after: str
 
 
-class Mistake(Answer):
+class MistakeData(AnswerData):
     """embrix mistakes: what noticed a mistake, and `by` which code, law or case."""
 
     interpreter: str
@@ -89,7 +89,7 @@ class Mistake(Answer):
     by: str
 
 
-class Uncovered(Answer):
+class Uncovered(AnswerData):
     """embrix uncovered: what no case meets, and a small program that would."""
 
     what: str
@@ -100,7 +100,7 @@ class Uncovered(Answer):
     program: str | UnsetType = UNSET
 
 
-class Allowed(Answer):
+class AllowedData(AnswerData):
     """embrix allow: the command of an outside interpreter, and what it may use."""
 
     name: str
@@ -114,7 +114,7 @@ class Allowed(Answer):
 # ---------------------------------------------------------------------- programs
 
 
-class Outcome(Answer):
+class OutcomeData(AnswerData):
     """How a run ended. `name` is that of an error; `structure` how a value is built."""
 
     kind: str
@@ -126,35 +126,35 @@ class Outcome(Answer):
     column: Line | UnsetType = UNSET
 
 
-class Run(Answer):
+class Run(AnswerData):
     """One lane of embrix run."""
 
     interpreter: str
-    outcome: Outcome
+    outcome: OutcomeData
     output: list[str]
     costs: dict[str, int]
     state: list[str] | UnsetType = UNSET
 
 
-class Steps(Answer):
+class StepsData(AnswerData):
     """One lane of embrix steps."""
 
     interpreter: str
     steps: list[str]
-    outcome: Outcome
+    outcome: OutcomeData
 
 
-class Side(Answer):
+class SideData(AnswerData):
     """One lane of a comparison."""
 
     lane: str
-    outcome: Outcome
+    outcome: OutcomeData
     output: list[str]
     state: list[str]
     costs: dict[str, int]
 
 
-class Parting(Answer):
+class PartingData(AnswerData):
     """Where two lanes part: the stations of their walks, empty ones where they have none."""
 
     first: str
@@ -164,21 +164,21 @@ class Parting(Answer):
     more: list[str]
 
 
-class Compared(Answer):
+class Compared(AnswerData):
     """embrix compare"""
 
-    lanes: list[Side]
-    partings: list[Parting]
+    lanes: list[SideData]
+    partings: list[PartingData]
 
 
-class Curve(Answer):
+class Curve(AnswerData):
     """Points (a number, a cost) and the growth that fits them best."""
 
     points: list[tuple[int, float]]
     growth: str
 
 
-class Growth(Answer):
+class Growth(AnswerData):
     """embrix growth"""
 
     cost: str
@@ -186,7 +186,7 @@ class Growth(Answer):
     lanes: dict[str, Curve]
 
 
-class Hunted(Answer):
+class Hunted(AnswerData):
     """embrix hunt: how many programs were run of how many asked for, how they ended, in how many
     each form occurs; the smallest with a difference."""
 
@@ -207,7 +207,7 @@ class Hunted(Answer):
 # ---------------------------------------------------------------------- texts
 
 
-class Token(Answer):
+class TokenData(AnswerData):
     place: Place
     line: Line
     column: Line
@@ -216,7 +216,7 @@ class Token(Answer):
     value: str | UnsetType = UNSET
 
 
-class Branch(Answer):
+class BranchData(AnswerData):
     """A row of a tree, from the top: how deep, in which field of the one above, its form, its
     names and numbers as text."""
 
@@ -227,7 +227,7 @@ class Branch(Answer):
     place: Place | UnsetType = UNSET
 
 
-class Covered(Answer):
+class Covered(AnswerData):
     """A row of a derivation: a rule, or a piece of the text."""
 
     depth: Count
@@ -236,7 +236,7 @@ class Covered(Answer):
     place: Place
 
 
-class Mishap(Answer):
+class MishapData(AnswerData):
     """A reason why a text is rejected."""
 
     message: str
@@ -245,32 +245,32 @@ class Mishap(Answer):
     column: Line
 
 
-class Rejection(Answer):
+class Rejection(AnswerData):
     """Why a text is rejected: by the tokens, by the grammar, or as ambiguous. `mistakes` has all
     that were found, the first one exact."""
 
     by: str
     message: str
-    mistakes: list[Mishap]
-    trees: list[list[Branch]] | UnsetType = UNSET
+    mistakes: list[MishapData]
+    trees: list[list[BranchData]] | UnsetType = UNSET
     reading: list[str] | UnsetType = UNSET
 
 
-class Parsed(Answer):
+class ParsedData(AnswerData):
     """embrix parse. What only an option asks for is left out without it."""
 
     language: str
-    tokens: list[Token]
-    tree: list[Branch]
+    tokens: list[TokenData]
+    tree: list[BranchData]
     more_rows: Count
     """Rows of the tree beyond those told."""
     rejection: Rejection | UnsetType = UNSET
     derivations: list[list[Covered]] | UnsetType = UNSET
-    steps: list[ParseStep] | UnsetType = UNSET
+    steps: list[ParseStepData] | UnsetType = UNSET
     text: str | UnsetType = UNSET
 
 
-class ParseStep(Answer):
+class ParseStepData(AnswerData):
     """A shift, a reduction, or a step of a descent."""
 
     stack: str
@@ -278,14 +278,14 @@ class ParseStep(Answer):
     action: str
 
 
-class Stage(Answer):
+class Stage(AnswerData):
     """embrix sketch: how far a program gets; the obstacle comes last."""
 
     stage: str
     told: str
 
 
-class Conflict(Answer):
+class ConflictData(AnswerData):
     """What has been read, what comes next, and the ways to go on."""
 
     read: str
@@ -293,7 +293,7 @@ class Conflict(Answer):
     ways: list[str]
 
 
-class TwoTrees(Answer):
+class TwoTrees(AnswerData):
     """An ambiguous sentence, its trees in brackets, and where they part."""
 
     sentence: str
@@ -301,7 +301,7 @@ class TwoTrees(Answer):
     parting: str
 
 
-class GrammarKind(Answer):
+class GrammarKind(AnswerData):
     """A grammar from a rule: reasons why it is not LL(1) (none where it is), whether it is LALR(1)
     and LR(1) (null: not decided within the bound), a sentence with two trees."""
 
@@ -311,7 +311,7 @@ class GrammarKind(Answer):
     against_ll1: list[str]
     lalr1: bool
     lr1: bool | None
-    conflicts: list[Conflict]
+    conflicts: list[ConflictData]
     searched_length: Count
     searched_sentences: Count
     ambiguity: TwoTrees | UnsetType = UNSET
@@ -319,7 +319,7 @@ class GrammarKind(Answer):
     items: list[str] | UnsetType = UNSET
 
 
-class CornerCase(Answer):
+class CornerCaseData(AnswerData):
     """A case that is easily forgotten, and what the grammar does."""
 
     question: str
@@ -328,30 +328,30 @@ class CornerCase(Answer):
     answer: str
 
 
-class Difference(Answer):
+class DifferenceData(AnswerData):
     kind: str
     sentence: str
     first: str
     second: str
 
 
-class Against(Answer):
+class Against(AnswerData):
     """A grammar against another one, on sentences up to a length."""
 
     other: str
     length: Count
     tried: Count
     further: Count
-    differences: list[Difference]
+    differences: list[DifferenceData]
     touched: list[str]
 
 
-class Grammar(Answer):
+class GrammarData(AnswerData):
     """One language of embrix grammar, with what the options ask for."""
 
     language: str
     from_rules: list[GrammarKind] | UnsetType = UNSET
-    decisions: list[CornerCase] | UnsetType = UNSET
+    decisions: list[CornerCaseData] | UnsetType = UNSET
     cases: str | UnsetType = UNSET
     ebnf: str | UnsetType = UNSET
     against: Against | UnsetType = UNSET
@@ -360,7 +360,7 @@ class Grammar(Answer):
 # ---------------------------------------------------------------------- suites
 
 
-class Question(Answer):
+class QuestionData(AnswerData):
     """A question of a suite: each lane with the label of its answer, and what came."""
 
     name: str
@@ -370,7 +370,7 @@ class Question(Answer):
     why: str | UnsetType = UNSET
 
 
-class Choice(Answer):
+class ChoiceData(AnswerData):
     """A choice: the ways to decide it, each with a reason, and how each lane does."""
 
     name: str
@@ -380,13 +380,13 @@ class Choice(Answer):
     lanes: dict[str, str]
 
 
-class Decisions(Answer):
+class Decisions(AnswerData):
     lanes: list[str]
-    questions: list[Question]
-    choices: list[Choice]
+    questions: list[QuestionData]
+    choices: list[ChoiceData]
 
 
-class ChangedCase(Answer):
+class ChangedCaseData(AnswerData):
     """A case that gives something else when a choice is decided otherwise."""
 
     case: str
@@ -396,7 +396,7 @@ class ChangedCase(Answer):
     after: str
 
 
-class ChangedVerdict(Answer):
+class ChangedVerdict(AnswerData):
     """embrix changed: a verdict that the last run of the suites changed."""
 
     suite: str
@@ -406,7 +406,7 @@ class ChangedVerdict(Answer):
     now: str
 
 
-class Accepted(Answer):
+class Accepted(AnswerData):
     """embrix accept: the lines that change in the suite, and whether they have been written."""
 
     suite: str
@@ -414,7 +414,7 @@ class Accepted(Answer):
     written: bool
 
 
-class Written(Answer):
+class WrittenData(AnswerData):
     """embrix draw, handout, starter: the files written; a picture as text where none is."""
 
     files: list[str]
@@ -424,13 +424,14 @@ class Written(Answer):
 
 
 ANSWERS: dict[str, Any] = {
-    "check": Check, "run": Run | list[Run], "steps": Steps | list[Steps], "compare": Compared,
-    "growth": Growth, "hunt": Hunted, "parse": Parsed, "sketch": list[Stage],
-    "grammar": list[Grammar], "questions": dict[str, Decisions | list[ChangedCase]],
-    "changed": list[ChangedVerdict], "accept": Accepted, "mistakes": list[Mistake],
-    "uncovered": list[Uncovered], "differences": list[Change], "allow": list[Allowed],
-    "format": list[Formatted], "explain": dict[str, str], "draw": Written, "handout": Written,
-    "starter": Written,
+    "check": Check, "run": Run | list[Run], "steps": StepsData | list[StepsData],
+    "compare": Compared, "growth": Growth, "hunt": Hunted,
+    "parse": ParsedData, "sketch": list[Stage],
+    "grammar": list[GrammarData], "questions": dict[str, Decisions | list[ChangedCaseData]],
+    "changed": list[ChangedVerdict], "accept": Accepted, "mistakes": list[MistakeData],
+    "uncovered": list[Uncovered], "differences": list[ChangeData], "allow": list[AllowedData],
+    "format": list[Formatted], "explain": dict[str, str], "draw": WrittenData,
+    "handout": WrittenData, "starter": WrittenData,
 }  # fmt: skip
 """By command. What `test --json` and `walk --json` print has schemas of its own: a report, and the
 lines of a walk."""

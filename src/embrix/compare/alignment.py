@@ -25,7 +25,7 @@ class Stop:
 
 
 @dataclass(frozen=True, slots=True)
-class Row:
+class AlignedPair:
     """Stops that belong together; None where one of the walks has none."""
 
     left: Stop | None
@@ -72,20 +72,20 @@ def stops_of(walk: Walk) -> list[Stop]:
     return stops
 
 
-def aligned(one: Walk, other: Walk) -> list[Row]:
+def aligned(one: Walk, other: Walk) -> list[AlignedPair]:
     """The rows of two walks."""
     mixed = one.style != other.style
     left, right = stops_of(one), stops_of(other)
-    rows: list[Row] = []
+    rows: list[AlignedPair] = []
     matcher = SequenceMatcher(None, [s.place for s in left], [s.place for s in right],
                               autojunk=False)  # fmt: skip
     for word, i, i_end, j, j_end in matcher.get_opcodes():
         if word == "equal":
             pairs = zip(left[i:i_end], right[j:j_end], strict=True)
-            rows += [Row(a, _like(a, b) if mixed else b) for a, b in pairs]
+            rows += [AlignedPair(a, _like(a, b) if mixed else b) for a, b in pairs]
             continue
-        rows += [Row(stop, None) for stop in left[i:i_end]]
-        rows += [Row(None, stop) for stop in right[j:j_end]]
+        rows += [AlignedPair(stop, None) for stop in left[i:i_end]]
+        rows += [AlignedPair(None, stop) for stop in right[j:j_end]]
     return rows
 
 
@@ -94,7 +94,7 @@ def _like(stop: Stop, other: Stop) -> Stop:
     return Stop(other.station, other.place, other.depth, other.text, stop.result)
 
 
-def first_parting(rows: list[Row]) -> int:
+def first_parting(rows: list[AlignedPair]) -> int:
     """The number of the first row in which the walks differ in what happens inside: a row whose
     result differs only because one inside it differs is not meant. -1 when there is none."""
     for number, row in enumerate(rows):
@@ -108,12 +108,12 @@ def first_parting(rows: list[Row]) -> int:
     return -1
 
 
-def _inside(rows: list[Row], number: int) -> list[Row]:
+def _inside(rows: list[AlignedPair], number: int) -> list[AlignedPair]:
     """The rows of what the judgement of a row asks for."""
     row = rows[number]
     assert row.left is not None
     assert row.right is not None
-    found: list[Row] = []
+    found: list[AlignedPair] = []
     for other in rows[number + 1 :]:
         deeper = (other.left is not None and other.left.depth > row.left.depth) or (
             other.left is None and other.right is not None and other.right.depth > row.right.depth

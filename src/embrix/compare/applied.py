@@ -12,7 +12,7 @@ from embrix.terms.node import FIELDS, Constructor, Node, Value, nodes_of
 from embrix.terms.scopes import names_at
 
 
-class Evaluated:
+class EvaluatedRun:
     """The parts of the program that the judgements of a record are about."""
 
     def __init__(self, recorder: Recorder, interpreter: Interpreter) -> None:

@@ -18,7 +18,7 @@ from hypothesis import strategies as st
 from hypothesis.configuration import set_hypothesis_home_dir
 from hypothesis.errors import NoSuchExample
 
-from embrix.compare.applied import Evaluated
+from embrix.compare.applied import EvaluatedRun
 from embrix.compare.smaller import count_forms, smallest
 from embrix.compare.taste import LIMITS, Tasting, forms_of, remembered, written
 from embrix.grammar.parser import Parsed
@@ -250,7 +250,7 @@ class _Search:
             recorder = Recorder(LIMITS.calls)
             self.one.machine.run(term, variant="traced", limits=LIMITS, recorder=recorder)
             done.looked_at += 1
-            done.applying += Evaluated(recorder, self.one.interpreter).uses_an_argument
+            done.applying += EvaluatedRun(recorder, self.one.interpreter).uses_an_argument
         if done.tried % TELLING == 0:
             try:
                 self._tell()

@@ -12,7 +12,7 @@ from typing import TypeAlias
 from weakref import WeakKeyDictionary
 
 from embrix.brix.core import Interpreter, Language
-from embrix.compare.applied import Evaluated
+from embrix.compare.applied import EvaluatedRun
 from embrix.grammar.parser import Parsed
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
@@ -138,7 +138,7 @@ class Taste:
     def learn(self, recorder: Recorder, lane: Lane) -> None:
         """A program has been run: what was evaluated to an end was good, what stands in the node at
         which it stopped was not. Parts that were never evaluated teach nothing."""
-        seen = Evaluated(recorder, lane.interpreter)
+        seen = EvaluatedRun(recorder, lane.interpreter)
         for form, _, _ in seen.applications():
             self._applying[form.name] += 1
         done: set[int] = set()
@@ -149,7 +149,7 @@ class Taste:
                     self._good.update(pair for pair, _ in self.pairs(node))
         self._blame(recorder, seen)
 
-    def _blame(self, recorder: Recorder, seen: Evaluated) -> None:
+    def _blame(self, recorder: Recorder, seen: EvaluatedRun) -> None:
         """What stands in the node at which a program stopped, and what that node stands in."""
         at = seen.nearest(recorder.current)
         inner: Node | None = None

@@ -36,7 +36,7 @@ LIMITS = Limits(calls=200_000, depth=20_000, output=20_000, moments=100_000)
 
 
 @dataclass(frozen=True, slots=True)
-class Part:
+class HandoutPart:
     """A piece of a handout, in the order of reading."""
 
     kind: Literal["title", "heading", "subheading", "text", "code", "picture", "table"]
@@ -62,18 +62,18 @@ class Selection:
     input: tuple[str, ...] = ()
 
 
-def handout(session: Session, chosen: Selection) -> list[Part]:
+def handout(session: Session, chosen: Selection) -> list[HandoutPart]:
     """The parts of a handout. Raises `NoLane` for an unknown lane and `NoPicture` for a program
     that cannot be read."""
     course = session.course
     one = f": {chosen.languages[0]}" if len(chosen.languages) == 1 else ""
-    parts = [Part("title", f"{course.title}{one}")]
+    parts = [HandoutPart("title", f"{course.title}{one}")]
     if not one and course.about:
-        parts.append(Part("text", course.about))
-    parts += [Part("text", line) for line in chosen.notes.split("\n\n") if line.strip()]
+        parts.append(HandoutPart("text", course.about))
+    parts += [HandoutPart("text", line) for line in chosen.notes.split("\n\n") if line.strip()]
     for language in chosen.languages:
         if not one:
-            parts.append(Part("heading", language))
+            parts.append(HandoutPart("heading", language))
         names = list(chosen.lanes or course.interpreters.get(language, {}))
         if not chosen.marks:
             parts += _definition(session, language, names)
@@ -81,7 +81,7 @@ def handout(session: Session, chosen: Selection) -> list[Part]:
         if programs is None:
             programs = tuple(_texts(course.programs.get(language, ())))
         if programs and not chosen.marks:
-            parts.append(Part("heading", "Programs"))
+            parts.append(HandoutPart("heading", "Programs"))
         for name, text in programs:
             parts += _program(session, language, names, name, text, chosen)
         if not chosen.marks:
@@ -89,30 +89,30 @@ def handout(session: Session, chosen: Selection) -> list[Part]:
     return parts
 
 
-def _definition(session: Session, language: str, names: Sequence[str]) -> Iterator[Part]:
+def _definition(session: Session, language: str, names: Sequence[str]) -> Iterator[HandoutPart]:
     """What a language says of itself, its grammar, its forms, the rules of its interpreters."""
     target = session.course.languages[language]
     if target.doc:
-        yield Part("text", target.doc)
+        yield HandoutPart("text", target.doc)
     for title, text in target.notes:
-        yield Part("subheading", title)
-        yield Part("text", text)
+        yield HandoutPart("subheading", title)
+        yield HandoutPart("text", text)
     if target.grammar is not None:
         drawing = draw_grammar(target.grammar, "grammar", high=PAGE)
-        yield Part("heading", "Grammar")
-        yield Part("picture", pictures=drawing.pages)
-        yield Part("code", drawing.text)
-    yield Part("heading", "Forms")
-    yield Part("code", "\n".join(_forms(session, language)))
+        yield HandoutPart("heading", "Grammar")
+        yield HandoutPart("picture", pictures=drawing.pages)
+        yield HandoutPart("code", drawing.text)
+    yield HandoutPart("heading", "Forms")
+    yield HandoutPart("code", "\n".join(_forms(session, language)))
     for name in names:
         interpreter = session.lane(language, name).interpreter
         rules = inference_rules(interpreter)
         if not rules:
             continue
-        yield Part("heading", f"Rules of {name}")
+        yield HandoutPart("heading", f"Rules of {name}")
         if interpreter.doc:
-            yield Part("text", interpreter.doc)
-        yield Part("picture", pictures=draw_rules(rules, name, high=PAGE).pages)
+            yield HandoutPart("text", interpreter.doc)
+        yield HandoutPart("picture", pictures=draw_rules(rules, name, high=PAGE).pages)
 
 
 def _texts(paths: Sequence[Path]) -> Iterator[tuple[str, str]]:
@@ -141,14 +141,14 @@ def type_text(kind: Any) -> str:
 
 def _program(
     session: Session, language: str, lanes: Sequence[str], name: str, text: str, chosen: Selection
-) -> Iterator[Part]:
-    yield Part("subheading", name)
-    yield Part("code", text.rstrip("\n"))
+) -> Iterator[HandoutPart]:
+    yield HandoutPart("subheading", name)
+    yield HandoutPart("code", text.rstrip("\n"))
     tree = tree_of_rows(look(session, language, text).tree)
     if tree is not None:
-        yield Part("picture", pictures=draw_tree(tree, name).pages)
+        yield HandoutPart("picture", pictures=draw_tree(tree, name).pages)
     rows: list[tuple[str, ...]] = []
-    drawn: list[Part] = []
+    drawn: list[HandoutPart] = []
     for one in lanes:
         lane = session.lane(language, one)
         result = lane.run(text, chosen.given, limits=LIMITS, given_input=chosen.input)
@@ -161,41 +161,43 @@ def _program(
         if traced.term is None:
             continue
         walk = Walk(lane, traced)
-        drawn.append(Part("text", f"{name} on {one}:"))
+        drawn.append(HandoutPart("text", f"{name} on {one}:"))
         drawn += _moments(walk, chosen.marks) if chosen.marks else [_run(walk, one)]
-    yield Part("table", rows=(("lane", "outcome", "cost"), *rows))
+    yield HandoutPart("table", rows=(("lane", "outcome", "cost"), *rows))
     yield from drawn
 
 
-def _run(walk: Walk, name: str) -> Part:
+def _run(walk: Walk, name: str) -> HandoutPart:
     """The steps of a run, or its derivation."""
     if walk.style == "steps":
-        return Part("picture", pictures=draw_reduction(walk, name).pages)
+        return HandoutPart("picture", pictures=draw_reduction(walk, name).pages)
     root = derivation_of(walk, 0, DEEP)
     pictures = draw_derivation(root, name, WIDE).pages if root is not None else ()
-    return Part("picture", pictures=pictures)
+    return HandoutPart("picture", pictures=pictures)
 
 
-def _moments(walk: Walk, marks: Sequence[int]) -> Iterator[Part]:
+def _moments(walk: Walk, marks: Sequence[int]) -> Iterator[HandoutPart]:
     """Marked moments: what stands there, the names of that moment, what is concluded."""
     for number in marks:
         if not 0 <= number < len(walk):
             continue
-        yield Part("subheading", f"Step {number:,}")
-        yield Part("code", walk.station(number).text)
+        yield HandoutPart("subheading", f"Step {number:,}")
+        yield HandoutPart("code", walk.station(number).text)
         if walk.style == "steps":
             continue
         if walk.environment_at(number) is not None:
-            yield Part("picture", pictures=draw_environment(walk, number, f"step {number}").pages)
+            yield HandoutPart(
+                "picture", pictures=draw_environment(walk, number, f"step {number}").pages
+            )
         root = derivation_of(walk, walk.judgement_at(number), DEEP)
         if root is not None and root.premises:
             pictures = draw_derivation(root, f"step {number}", WIDE).pages
-            yield Part("picture", pictures=pictures)
+            yield HandoutPart("picture", pictures=pictures)
 
 
 def _cases(
     session: Session, language: str, lanes: Sequence[str], tags: Sequence[str]
-) -> Iterator[Part]:
+) -> Iterator[HandoutPart]:
     for path in session.course.suites:
         suite = session.suite(path, Findings())
         if suite is None or suite.language != language:
@@ -210,5 +212,5 @@ def _cases(
                 named = {"error": "error ", "rejected": "refused by "}.get(expected.kind, "")
                 told = f"{named}{expected.text}"
             rows.append((case.name, visible(" ".join(case.program.split())), visible(told)))
-        yield Part("heading", "Cases")
-        yield Part("table", rows=(("case", "program", "expected"), *rows))
+        yield HandoutPart("heading", "Cases")
+        yield HandoutPart("table", rows=(("case", "program", "expected"), *rows))

@@ -8,7 +8,7 @@ from html import escape
 from pathlib import Path
 from typing import Any
 
-from embrix.documents.handout import Part
+from embrix.documents.handout import HandoutPart
 from embrix.draw.pdf import BOLD, PLAIN, has, paint, register
 from embrix.draw.scene import ADVANCE, Scene
 from embrix.draw.svg import write_svg
@@ -18,7 +18,7 @@ from embrix.text.visible import visible
 ENDINGS = (".html", ".pdf")
 
 
-def write_handout(parts: Sequence[Part], path: Path) -> None:
+def write_handout(parts: Sequence[HandoutPart], path: Path) -> None:
     """Write a handout to a file. Raises ValueError for another ending, OSError."""
     if path.suffix == ".html":
         save_text(path, html_of(parts))
@@ -44,7 +44,7 @@ td, th { text-align: left; vertical-align: top; padding: .15rem .8rem .15rem 0;
 """
 
 
-def html_of(parts: Sequence[Part]) -> str:
+def html_of(parts: Sequence[HandoutPart]) -> str:
     """One page that needs nothing else."""
     title = escape(parts[0].text) if parts else ""
     lines = ["<!doctype html>", '<html lang="en">', '<meta charset="utf-8">',
@@ -69,7 +69,7 @@ def html_of(parts: Sequence[Part]) -> str:
 # ---------------------------------------------------------------------- PDF
 
 
-def pdf_of(parts: Sequence[Part]) -> bytes:
+def pdf_of(parts: Sequence[HandoutPart]) -> bytes:
     """A PDF on pages of the size A4, the typeface embedded."""
     from reportlab.lib.pagesizes import A4
     from reportlab.platypus import SimpleDocTemplate
@@ -93,7 +93,7 @@ def pdf_of(parts: Sequence[Part]) -> bytes:
     return sink.getvalue()
 
 
-def _flowables(part: Part, width: float, height: float) -> Iterator[Any]:
+def _flowables(part: HandoutPart, width: float, height: float) -> Iterator[Any]:
     from reportlab.lib.styles import ParagraphStyle
     from reportlab.platypus import Paragraph, Preformatted, Spacer, Table
 

@@ -11,13 +11,13 @@ from embrix.draw.scene import (
     LINE,
     RISE,
     SIZE,
-    Block,
     Box,
     Drawing,
     Item,
     Line,
     Path,
     Role,
+    Tile,
     label,
     scene_of,
     stacked,
@@ -36,7 +36,7 @@ BASE = RISE * SIZE + (LINE - SIZE) / 2
 def draw_bars(costs: Mapping[str, Mapping[str, int]], names: Sequence[str], title: str) -> Drawing:
     """For each kind of cost a bar for each lane; the longest of a kind fills the room."""
     left = max((wide(lane) for lane in costs), default=0.0) + 10
-    parts: list[Block] = []
+    parts: list[Tile] = []
     lines: list[str] = []
     widest = max((len(lane) for lane in costs), default=0)
     for name in names:
@@ -54,9 +54,9 @@ def draw_bars(costs: Mapping[str, Mapping[str, int]], names: Sequence[str], titl
             if value:
                 items.append(Box(left, 3, max(0.8, length), LINE - 6, role, "shade"))
             items.append(label(left + length + 6, BASE, count))
-            parts.append(Block(left + length + 6 + wide(count), LINE, tuple(items)))
+            parts.append(Tile(left + length + 6 + wide(count), LINE, tuple(items)))
             lines.append(f"  {lane:<{widest}}  {'█' * round(30 * value / most)} {count}".rstrip())
-        parts.append(Block(0, 6, ()))
+        parts.append(Tile(0, 6, ()))
     parts = parts or [text_block("nothing was counted", "faint")]
     return Drawing((scene_of(stacked(parts), title),), "\n".join(lines) + "\n")
 
@@ -131,7 +131,7 @@ def draw_growth(
         items.append(label(0, LINE * (3.4 + number) + HIGH, legend, role))
         broad = max(broad, wide(legend))
     high = LINE * (3.6 + len(table)) + HIGH
-    scene = scene_of(Block(broad, high, tuple(items)), title)
+    scene = scene_of(Tile(broad, high, tuple(items)), title)
     return Drawing((scene,), _growth_text(table, parameter, cost))
 
 

@@ -11,12 +11,12 @@ from embrix.draw.scene import (
     MARGIN,
     RISE,
     SIZE,
-    Block,
     Drawing,
     Line,
     Piece,
     Role,
     Scene,
+    Tile,
     beside,
     label,
     scene_of,
@@ -84,12 +84,12 @@ def derivation_of(walk: Walk, root: int = 0, deep: int | None = None) -> Derivat
     return made[root][0]
 
 
-def derivation_block(root: Derivation) -> Block:
+def derivation_block(root: Derivation) -> Tile:
     """A derivation, its conclusion at the bottom."""
     order = [root]
     for node in order:
         order.extend(node.premises)
-    made: dict[int, Block] = {}
+    made: dict[int, Tile] = {}
     for node in reversed(order):
         made[id(node)] = rule_block(node, [made.pop(id(one)) for one in node.premises])
     return made[id(root)]
@@ -102,12 +102,12 @@ def told(node: Derivation) -> str:
     return f"… {node.folded:,} more" if node.folded else ""
 
 
-def rule_block(node: Derivation, above: list[Block]) -> Block:
+def rule_block(node: Derivation, above: list[Tile]) -> Tile:
     """A conclusion under a line under parts beside each other."""
     hidden = told(node)
     if hidden:
         made = label(0, RISE * SIZE + (LINE - SIZE) / 2, hidden, "faint")
-        above = [*above, Block(wide(hidden), LINE, (made,))]
+        above = [*above, Tile(wide(hidden), LINE, (made,))]
     row = beside(above, GAP)
     text = visible(node.conclusion)
     own = wide(text)
@@ -123,7 +123,7 @@ def rule_block(node: Derivation, above: list[Block]) -> Block:
         items.append(label(broad + 4, rule_y + size * 0.3, name, "accent", size=size))
     base = rule_y + 2 + RISE * SIZE + (LINE - SIZE) / 2
     items.append(label((broad - own) / 2, base, text, role))
-    return Block(broad + (4 + wide(name, size) if name else 0), rule_y + 2 + LINE, tuple(items))
+    return Tile(broad + (4 + wide(name, size) if name else 0), rule_y + 2 + LINE, tuple(items))
 
 
 def pages_of(root: Derivation, page: float = PAGE) -> list[Derivation]:
@@ -212,7 +212,7 @@ def draw_derivation(root: Derivation, title: str, page: float = PAGE) -> Drawing
 
 def _numbered(scene: Scene, number: int) -> Scene:
     told = label(MARGIN, MARGIN + SIZE, f"page {number}", "faint", bold=True)
-    moved = Block(scene.width, scene.height, scene.items)
+    moved = Tile(scene.width, scene.height, scene.items)
     return Scene.of(scene.width, scene.height + LINE, (told, *moved.at(0, LINE)), scene.title)
 
 

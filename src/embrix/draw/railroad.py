@@ -9,12 +9,12 @@ from embrix.draw.scene import (
     LINE,
     RISE,
     SIZE,
-    Block,
     Box,
     Drawing,
     Item,
     Line,
     Path,
+    Tile,
     label,
     paged,
     shifted,
@@ -197,14 +197,14 @@ def draw_grammar(
 ) -> Drawing:
     """A diagram for each rule that a rule reaches (default: the start rules), on pages of a height
     if one is given."""
-    blocks: list[Block] = []
+    blocks: list[Tile] = []
     for name, track in _Diagrams(grammar).rules(rule):
         items: list[Item] = [
             Line(0, track.up, GAP, track.up), *_moved(track, GAP, track.up),
             Line(GAP + track.width, track.up, 2 * GAP + track.width, track.up, arrow=True),
             Line(0, track.up - 5, 0, track.up + 5, thick=1.2),
         ]  # fmt: skip
-        body = Block(2 * GAP + track.width, track.up + track.down, tuple(items))
+        body = Tile(2 * GAP + track.width, track.up + track.down, tuple(items))
         blocks.append(stacked([text_block(name, "accent", bold=True), body], 2))
     pages = paged(blocks, LINE, title, high)
     return Drawing(tuple(pages), "\n".join(export(grammar, "w3c", rule)) + "\n")

@@ -15,7 +15,7 @@ from embrix.brix.core import RESULT, Function, Interpreter
 from embrix.draw.derivations import Derivation, rule_block, rule_latex
 from embrix.draw.latex import in_math, in_text
 from embrix.draw.plain import write_text
-from embrix.draw.scene import LINE, Block, Drawing, paged, text_block
+from embrix.draw.scene import LINE, Drawing, Tile, paged, text_block
 from embrix.text.source import Source, Span
 
 _WORD = re.compile(r"[A-Za-z_][A-Za-z0-9_]*")
@@ -392,7 +392,7 @@ def _nodes(root: object) -> Iterator[object]:
 
 def draw_rules(rules: Sequence[InferenceRule], title: str, high: float | None = None) -> Drawing:
     """Rules below each other, on pages of a height if one is given."""
-    blocks: list[Block] = []
+    blocks: list[Tile] = []
     latex: list[str] = []
     for rule in rules:
         # Conditions stand above the line as premises do, after them.

@@ -10,13 +10,13 @@ from embrix.draw.scene import (
     LINE,
     RISE,
     SIZE,
-    Block,
     Box,
     Drawing,
     Item,
     Label,
     Line,
     Role,
+    Tile,
     label,
     scene_of,
     stacked,
@@ -40,7 +40,7 @@ BASE = RISE * SIZE + (LINE - SIZE) / 2
 def draw_reduction(walk: Walk, title: str) -> Drawing:
     """The terms of a small-step run below each other, the part that is rewritten underlined; for
     other runs the conclusions."""
-    blocks: list[Block] = []
+    blocks: list[Tile] = []
     count = min(len(walk), MOST_STEPS)
     if walk.style != "steps":
         blocks = [text_block(line) for line in islice(walk.each_line(), MOST_STEPS)]
@@ -54,7 +54,7 @@ def draw_reduction(walk: Walk, title: str) -> Drawing:
     return Drawing((scene,), write_text(scene))
 
 
-def _step(station: Station) -> Block:
+def _step(station: Station) -> Tile:
     arrow = {"term": "→ ", "end": "✗ " if station.note == "failure" else "◆ "}.get(station.kind, "")
     if station.number == 0:
         arrow = "  "
@@ -67,7 +67,7 @@ def _step(station: Station) -> Block:
             made = label(at, BASE, piece, "accent" if active else "ink", underlined=active)
             items.append(made)
             at += wide(made.text)
-    return Block(at, LINE, tuple(items))
+    return Tile(at, LINE, tuple(items))
 
 
 def _again(count: int) -> str:
@@ -124,7 +124,7 @@ def draw_environment(walk: Walk, number: int, title: str) -> Drawing:
         bottom += LINE
     labels = [item.box for item in items if isinstance(item, Label)]
     broad = max(x + wide("∅"), *(box.x + box.width for box in labels))
-    scene = scene_of(Block(broad, bottom, tuple(items)), title)
+    scene = scene_of(Tile(broad, bottom, tuple(items)), title)
     told_lines = [f"moment {number}: {visible(station.brief)}"]
     for frame in frames:
         note = "shadowed" if frame.shadowed else frame.told
@@ -163,7 +163,7 @@ def draw_suspensions(walk: Walk, title: str) -> Drawing:
     events = suspensions(walk)
     last = max(1, len(walk) - 1)
     broad = 420.0
-    rows: list[Block] = []
+    rows: list[Tile] = []
     width = max((wide(f"{e.location}  {cut(visible(e.what), 30)}") for e in events), default=0.0)
     for event in events:
         items: list[Item] = [label(0, BASE, f"{event.location}  {cut(visible(event.what), 30)}")]
@@ -183,7 +183,7 @@ def draw_suspensions(walk: Walk, title: str) -> Drawing:
         items += [Line(x(n), y - 4, x(n), y + 4, "good", 1.2) for n in event.reused]
         told = "never forced" if event.forced is None else _again(len(event.reused))
         items.append(label(left + broad + 10, BASE, told, "faint"))
-        rows.append(Block(left + broad + 10 + wide(told), LINE, tuple(items)))
+        rows.append(Tile(left + broad + 10 + wide(told), LINE, tuple(items)))
     note = "dashed: waits · box: being forced · line: done · strokes: used again"
     rows = rows or [text_block("nothing is suspended in this run", "faint")]
     scene = scene_of(stacked([*rows, text_block(note, "faint")], 4), title)

@@ -161,7 +161,7 @@ def placed(items: Iterable[Piece]) -> Iterator[Item]:
 
 
 @dataclass(frozen=True, slots=True)
-class Block:
+class Tile:
     """A part of a picture with its upper left corner at (0, 0)."""
 
     width: float
@@ -172,13 +172,13 @@ class Block:
         yield Moved(self.items, x, y)
 
 
-def text_block(text: str, role: Role = "ink", *, bold: bool = False) -> Block:
+def text_block(text: str, role: Role = "ink", *, bold: bool = False) -> Tile:
     """One line of text as a part."""
     made = label(0, RISE * SIZE + (LINE - SIZE) / 2, text, role, bold=bold)
-    return Block(wide(made.text), LINE, (made,))
+    return Tile(wide(made.text), LINE, (made,))
 
 
-def stacked(blocks: Iterable[Block], gap: float = 0.0) -> Block:
+def stacked(blocks: Iterable[Tile], gap: float = 0.0) -> Tile:
     """Parts below each other, at the left."""
     items: list[Piece] = []
     at, broad = 0.0, 0.0
@@ -187,10 +187,10 @@ def stacked(blocks: Iterable[Block], gap: float = 0.0) -> Block:
         items += block.at(0, at)
         at += block.height
         broad = max(broad, block.width)
-    return Block(broad, at, tuple(items))
+    return Tile(broad, at, tuple(items))
 
 
-def beside(blocks: Iterable[Block], gap: float) -> Block:
+def beside(blocks: Iterable[Tile], gap: float) -> Tile:
     """Parts beside each other, their lower edges on one line."""
     made = list(blocks)
     high = max((block.height for block in made), default=0.0)
@@ -200,18 +200,18 @@ def beside(blocks: Iterable[Block], gap: float) -> Block:
         at += gap if number else 0.0
         items += block.at(at, high - block.height)
         at += block.width
-    return Block(at, high, tuple(items))
+    return Tile(at, high, tuple(items))
 
 
-def scene_of(block: Block, title: str = "") -> Scene:
+def scene_of(block: Tile, title: str = "") -> Scene:
     """A part as a whole picture, with a margin."""
     return Scene.of(block.width + 2 * MARGIN, block.height + 2 * MARGIN,
                     block.at(MARGIN, MARGIN), title)  # fmt: skip
 
 
-def paged(blocks: Sequence[Block], gap: float, title: str, high: float | None) -> list[Scene]:
+def paged(blocks: Sequence[Tile], gap: float, title: str, high: float | None) -> list[Scene]:
     """Parts below each other on as many pages as they need; on one without a height."""
-    pages: list[list[Block]] = [[]]
+    pages: list[list[Tile]] = [[]]
     used = 0.0
     for block in blocks:
         if high is not None and pages[-1] and used + gap + block.height > high:

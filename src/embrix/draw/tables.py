@@ -10,12 +10,12 @@ from embrix.draw.scene import (
     LINE,
     RISE,
     SIZE,
-    Block,
     Box,
     Drawing,
     Item,
     Line,
     Role,
+    Tile,
     label,
     scene_of,
     stacked,
@@ -35,7 +35,7 @@ SIGNS: dict[str, tuple[str, Role]] = {
 
 def table_block(
     head: Sequence[str], rows: Sequence[Sequence[tuple[str, Role]]], *, grid: bool = False
-) -> Block:
+) -> Tile:
     """Rows of cells under a head, columns as wide as they have to be."""
     count = max([len(head), *(len(row) for row in rows)])
     widths = [0.0] * count
@@ -65,7 +65,7 @@ def table_block(
     items.append(Line(0, bottom, broad, bottom))
     if grid:
         items += [Line(x - PAD, LINE + 1, x - PAD, bottom, "faint", 0.4) for x in lefts[1:-1]]
-    return Block(broad, bottom + 1, tuple(items))
+    return Tile(broad, bottom + 1, tuple(items))
 
 
 def draw_tokens(text: str, look: Look, title: str) -> Drawing:

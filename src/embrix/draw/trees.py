@@ -9,11 +9,11 @@ from embrix.draw.scene import (
     LINE,
     RISE,
     SIZE,
-    Block,
     Drawing,
     Line,
     Piece,
     Role,
+    Tile,
     beside,
     label,
     scene_of,
@@ -68,19 +68,19 @@ def mark_difference(one: Tree, other: Tree) -> None:
             pending += zip(left.children, right.children, strict=True)
 
 
-def tree_block(root: Tree) -> Block:
+def tree_block(root: Tree) -> Tile:
     """A tree, its root at the top."""
     order: list[Tree] = [root]
     for node in order:
         order.extend(node.children)
-    made: dict[int, tuple[Block, float]] = {}
+    made: dict[int, tuple[Tile, float]] = {}
     for node in reversed(order):
         below = [made.pop(id(child)) for child in node.children]
         made[id(node)] = _over(node, below)
     return made[id(root)][0]
 
 
-def _over(node: Tree, below: list[tuple[Block, float]]) -> tuple[Block, float]:
+def _over(node: Tree, below: list[tuple[Tile, float]]) -> tuple[Tile, float]:
     """A node over the parts below it, with the place of its middle."""
     own = max(wide(visible(node.text)), wide(visible(node.detail)))
     high = LINE * (2 if node.detail else 1)
@@ -89,7 +89,7 @@ def _over(node: Tree, below: list[tuple[Block, float]]) -> tuple[Block, float]:
     if below:
         tallest = max(block.height for block, _ in below)
         # Upper edges on one line: the parts are filled up below.
-        filled = [Block(block.width, tallest, block.items) for block, _ in below]
+        filled = [Tile(block.width, tallest, block.items) for block, _ in below]
         row = beside(filled, GAP)
         at = 0.0
         for block, middle in below:
@@ -110,7 +110,7 @@ def _over(node: Tree, below: list[tuple[Block, float]]) -> tuple[Block, float]:
         detail = visible(node.detail)
         items.append(label(centre - wide(detail) / 2, base + LINE, detail, "faint"))
     items += [Line(centre, high, middle + shift, level, "faint") for middle in middles]
-    return Block(broad, level + row.height if below else high, tuple(items)), centre
+    return Tile(broad, level + row.height if below else high, tuple(items)), centre
 
 
 def tree_text(root: Tree) -> list[str]:
@@ -136,6 +136,6 @@ def draw_trees(trees: Sequence[tuple[str, Tree]], title: str) -> Drawing:
     parts = [stacked([text_block(name, "accent", bold=True), tree_block(tree)], 6)
              for name, tree in trees]  # fmt: skip
     tallest = max(part.height for part in parts)
-    even = [Block(part.width, tallest, part.items) for part in parts]
+    even = [Tile(part.width, tallest, part.items) for part in parts]
     lines = [line for name, tree in trees for line in (name, *tree_text(tree), "")]
     return Drawing((scene_of(beside(even, 4 * GAP), title),), "\n".join(lines))

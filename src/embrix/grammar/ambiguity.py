@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from embrix.grammar.forest import Forest
 from embrix.grammar.model import Grammar
-from embrix.grammar.sentences import Derivation, Sentence, Sentences
+from embrix.grammar.sentences import DerivationTree, Sentence, Sentences
 from embrix.grammar.sets import Sets
 
 
@@ -15,8 +15,8 @@ class Ambiguity:
     """A sentence with two trees; a shortest one, up to exchanging terminals used alike."""
 
     sentence: Sentence
-    first: Derivation
-    second: Derivation
+    first: DerivationTree
+    second: DerivationTree
 
 
 @dataclass(frozen=True, slots=True)

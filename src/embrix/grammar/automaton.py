@@ -12,7 +12,7 @@ from collections.abc import Sequence as Seq
 from dataclasses import dataclass, field
 from typing import Any
 
-from embrix.grammar.pattern import LAST, Chars, Choice, Pattern, Ranges, Repeat, Sequence
+from embrix.grammar.pattern import LAST, AnyOf, Chars, Pattern, Ranges, Repetition, Sequence
 
 
 @dataclass(slots=True, eq=False)
@@ -182,14 +182,14 @@ class Automaton:
                     self._silent[at].append(first)
                     at = last
                 return start, at
-            case Choice(parts):
+            case AnyOf(parts):
                 end = self._node()
                 for part in parts:
                     first, last = self._build(part)
                     self._silent[start].append(first)
                     self._silent[last].append(end)
                 return start, end
-            case Repeat(part, least, most):
+            case Repetition(part, least, most):
                 return start, self._repeat(start, part, least, most)
 
     def _repeat(self, start: int, part: Pattern, least: int, most: int | None) -> int:

@@ -16,7 +16,7 @@ Around = tuple[Sentence, Sentence]
 
 
 @dataclass(frozen=True, slots=True)
-class Decision:
+class CornerCase:
     """A question with the text that asks it, and the answer that the grammar gives."""
 
     question: str
@@ -25,7 +25,7 @@ class Decision:
     answer: str
 
 
-def decisions(grammar: Grammar, parser: Parser, rule: str | None = None) -> list[Decision]:
+def decisions(grammar: Grammar, parser: Parser, rule: str | None = None) -> list[CornerCase]:
     """All of them, from a rule (default: the first start rule), in the order of the grammar."""
     name = rule or grammar.starts[0]
     start = grammar.entry[name]
@@ -71,7 +71,7 @@ def decisions(grammar: Grammar, parser: Parser, rule: str | None = None) -> list
             twice = (*before, *before, *best[left], *behind, *behind)
             ask(f"{rule_name} in itself, and that in itself again", left, twice)
     return [
-        Decision(question, text, sentence_text(grammar, sentence), _answer(parser, text, name))
+        CornerCase(question, text, sentence_text(grammar, sentence), _answer(parser, text, name))
         for text, (question, sentence) in asked.items()
     ]
 
@@ -123,7 +123,7 @@ def surroundings(
     return found
 
 
-def as_cases(language: str, found: list[Decision]) -> list[str]:
+def as_cases(language: str, found: list[CornerCase]) -> list[str]:
     """Decisions as cases of a suite: what is refused today must stay refused."""
     lines = [f'language = "{language}"', 'about = "decisions of the grammar"', ""]
     for decision in found:

@@ -12,7 +12,7 @@ from typing import Literal, TypeAlias
 
 from embrix.grammar.lr_tables import reached
 from embrix.grammar.model import Collect, Grammar, Production
-from embrix.grammar.pattern import Chars, Choice, Pattern, Repeat, Sequence
+from embrix.grammar.pattern import AnyOf, Chars, Pattern, Repetition, Sequence
 from embrix.grammar.tokens import TokenKind
 
 Notation: TypeAlias = Literal["iso", "w3c"]
@@ -141,16 +141,16 @@ def _w3c(pattern: Pattern) -> str:
                 f"#x{low:X}" + (f"-#x{high:X}" if high > low else "") for low, high in ranges
             ) + "]"  # fmt: skip
         case Sequence(parts):
-            return " ".join(f"({_w3c(p)})" if isinstance(p, Choice) else _w3c(p) for p in parts)
-        case Choice(parts):
+            return " ".join(f"({_w3c(p)})" if isinstance(p, AnyOf) else _w3c(p) for p in parts)
+        case AnyOf(parts):
             return " | ".join(map(_w3c, parts))
-        case Repeat(part, 0, 1):
+        case Repetition(part, 0, 1):
             return f"{_grouped(part)}?"
-        case Repeat(part, least, None):
+        case Repetition(part, least, None):
             return " ".join([_grouped(part)] * max(0, least - 1) + [
                 f"{_grouped(part)}{'*' if least == 0 else '+'}"
             ])  # fmt: skip
-        case Repeat(part, least, most):
+        case Repetition(part, least, most):
             assert most is not None
             fixed = [_grouped(part)] * least
             return " ".join([*fixed, *[f"{_grouped(part)}?"] * (most - least)])
@@ -158,4 +158,4 @@ def _w3c(pattern: Pattern) -> str:
 
 def _grouped(pattern: Pattern) -> str:
     text = _w3c(pattern)
-    return f"({text})" if isinstance(pattern, Choice | Sequence | Repeat) else text
+    return f"({text})" if isinstance(pattern, AnyOf | Sequence | Repetition) else text

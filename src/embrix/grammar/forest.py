@@ -13,7 +13,7 @@ from collections.abc import Iterator
 from typing import TypeAlias
 
 from embrix.grammar.model import Grammar, Production
-from embrix.grammar.sentences import Derivation, Sentence
+from embrix.grammar.sentences import DerivationTree, Sentence
 from embrix.grammar.sets import Sets
 
 Node: TypeAlias = tuple[int, int, int]
@@ -43,7 +43,7 @@ class Forest:
         """The ways that do derive a node."""
         return [way for way in self._ways[node] if all(n in self._rank for n in _nodes(way))]
 
-    def two(self) -> tuple[Derivation, Derivation] | None:
+    def two(self) -> tuple[DerivationTree, DerivationTree] | None:
         """Two derivations of the sentence, where there are two."""
         if self.root not in self._rank:
             return None
@@ -62,9 +62,9 @@ class Forest:
                         pending.append(part)
         return None
 
-    def derivations(self, most: int) -> list[Derivation]:
+    def derivations(self, most: int) -> list[DerivationTree]:
         """Up to `most` derivations; those that go in a circle are left out."""
-        found: list[Derivation] = []
+        found: list[DerivationTree] = []
         if self.root in self._rank:
             for one in self._each(self.root, frozenset()):
                 found.append(one)
@@ -144,41 +144,41 @@ class Forest:
 
     # ---------------------------------------------------------------- taking trees from it
 
-    def _by(self, way: Way) -> Derivation:
+    def _by(self, way: Way) -> DerivationTree:
         """A derivation that begins in a way; below it each node by the way found first."""
         production, parts = way
         below = [self._first(part) if isinstance(part, tuple) else part for part in parts]
-        return Derivation(production, tuple(below))
+        return DerivationTree(production, tuple(below))
 
-    def _first(self, node: Node) -> Derivation:
+    def _first(self, node: Node) -> DerivationTree:
         return self._by(self._rank[node][1])
 
     def _upwards(
-        self, node: Node, made: Derivation, above: dict[Node, tuple[Node, Way, int] | None]
-    ) -> Derivation:
+        self, node: Node, made: DerivationTree, above: dict[Node, tuple[Node, Way, int] | None]
+    ) -> DerivationTree:
         """The whole derivation around one of a node."""
         place = above[node]
         while place is not None:
             node, (production, parts), index = place
-            inside: list[Derivation | int] = [
+            inside: list[DerivationTree | int] = [
                 made if number == index
                 else self._first(part) if isinstance(part, tuple) else part
                 for number, part in enumerate(parts)
             ]  # fmt: skip
-            made = Derivation(production, tuple(inside))
+            made = DerivationTree(production, tuple(inside))
             place = above[node]
         return made
 
-    def _each(self, node: Node, inside: frozenset[Node]) -> Iterator[Derivation]:
+    def _each(self, node: Node, inside: frozenset[Node]) -> Iterator[DerivationTree]:
         if node in inside:
             return
         for production, parts in self.ways(node):
             for row in self._rows(parts, inside | {node}):
-                yield Derivation(production, row)
+                yield DerivationTree(production, row)
 
     def _rows(
         self, parts: tuple[Node | int, ...], inside: frozenset[Node]
-    ) -> Iterator[tuple[Derivation | int, ...]]:
+    ) -> Iterator[tuple[DerivationTree | int, ...]]:
         if not parts:
             yield ()
             return

@@ -27,12 +27,12 @@ class Sequence:
 
 
 @dataclass(frozen=True, slots=True)
-class Choice:
+class AnyOf:
     parts: tuple[Pattern, ...]
 
 
 @dataclass(frozen=True, slots=True)
-class Repeat:
+class Repetition:
     """`least` to `most` times; `most` None is without bound."""
 
     part: Pattern
@@ -40,7 +40,7 @@ class Repeat:
     most: int | None
 
 
-Pattern: TypeAlias = Chars | Sequence | Choice | Repeat
+Pattern: TypeAlias = Chars | Sequence | AnyOf | Repetition
 
 
 class BadPattern(Exception):
@@ -85,9 +85,9 @@ def matches_empty(pattern: Pattern) -> bool:
             return False
         case Sequence(parts):
             return all(map(matches_empty, parts))
-        case Choice(parts):
+        case AnyOf(parts):
             return any(map(matches_empty, parts))
-        case Repeat(part, least, _):
+        case Repetition(part, least, _):
             return least == 0 or matches_empty(part)
 
 
@@ -95,9 +95,9 @@ def _weight(pattern: Pattern) -> int:
     match pattern:
         case Chars():
             return 1
-        case Sequence(parts) | Choice(parts):
+        case Sequence(parts) | AnyOf(parts):
             return 1 + sum(map(_weight, parts))
-        case Repeat(part, least, most):
+        case Repetition(part, least, most):
             return 1 + _weight(part) * max(1, most if most is not None else least + 1)
 
 
@@ -139,7 +139,7 @@ class _Reader:
         while self.peek() == "|":
             self.at += 1
             parts.append(self.sequence(depth))
-        return parts[0] if len(parts) == 1 else Choice(tuple(parts))
+        return parts[0] if len(parts) == 1 else AnyOf(tuple(parts))
 
     def sequence(self, depth: int) -> Pattern:
         parts: list[Pattern] = []
@@ -156,7 +156,7 @@ class _Reader:
             least, most = {"*": (0, None), "+": (1, None), "?": (0, 1)}.get(sign, (0, 0))
             if sign == "{":
                 least, most = self.bounds(start)
-            part = Repeat(part, least, most)
+            part = Repetition(part, least, most)
         return part
 
     def bounds(self, start: int) -> tuple[int, int | None]:

@@ -18,7 +18,7 @@ from embrix.grammar.lr_tables import (
 from embrix.grammar.model import Grammar
 from embrix.grammar.predictive import against_ll1
 from embrix.grammar.sentences import (
-    Derivation,
+    DerivationTree,
     bracketed,
     part_at,
     sentence_text,
@@ -148,13 +148,17 @@ def _two_trees(grammar: Grammar, search: Search) -> tuple[str, ...]:
     return sentence_text(grammar, found.sentence), first, second, where
 
 
-def _difference(grammar: Grammar, a: Derivation, b: Derivation) -> str:
+def _difference(grammar: Grammar, a: DerivationTree, b: DerivationTree) -> str:
     """How two derivations of one text differ at their top."""
     if a.production is not b.production:
         one, other = (production_text(grammar, d.production, levels=False) for d in (a, b))
         return f"{one} against {other}" if one != other else f"two alternatives are {one}"
     for x, y in zip(a.parts, b.parts, strict=True):
-        if isinstance(x, Derivation) and isinstance(y, Derivation) and yields(x) != yields(y):
+        if (
+            isinstance(x, DerivationTree)
+            and isinstance(y, DerivationTree)
+            and yields(x) != yields(y)
+        ):
             name = grammar.names[x.production.left]
             one, other = (sentence_text(grammar, yields(d)) for d in (x, y))
             return f"{name} takes in {one}, or {other}"

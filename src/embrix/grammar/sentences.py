@@ -6,18 +6,18 @@ from dataclasses import dataclass
 from typing import TypeAlias
 
 from embrix.grammar.model import Grammar, Production
-from embrix.grammar.pattern import Chars, Choice, Pattern, Repeat, Sequence
+from embrix.grammar.pattern import AnyOf, Chars, Pattern, Repetition, Sequence
 from embrix.text.visible import visible
 
 Sentence: TypeAlias = tuple[int, ...]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Derivation:
+class DerivationTree:
     """A production with what its symbols derive: derivations, or terminals by number."""
 
     production: Production
-    parts: tuple[Derivation | int, ...]
+    parts: tuple[DerivationTree | int, ...]
 
 
 def written(grammar: Grammar) -> list[Production]:
@@ -148,9 +148,9 @@ def sample(pattern: Pattern) -> str:
             return chr(ranges[0][0])
         case Sequence(parts):
             return "".join(map(sample, parts))
-        case Choice(parts):
+        case AnyOf(parts):
             return min(map(sample, parts), key=len)
-        case Repeat(part, least, _):
+        case Repetition(part, least, _):
             return sample(part) * least
 
 
@@ -172,10 +172,10 @@ def samples(pattern: Pattern, most: int) -> list[str]:
             for at, part in enumerate(parts):
                 for text in samples(part, most)[1:]:  # the first is the plain one
                     found["".join([*plain[:at], text, *plain[at + 1 :]])] = None
-        case Choice(parts):
+        case AnyOf(parts):
             for part in parts:
                 found.update(dict.fromkeys(samples(part, most)))
-        case Repeat(part, least, upper):
+        case Repetition(part, least, upper):
             for text in samples(part, most) if upper != 0 else ():
                 found[text + sample(part) * max(0, least - 1)] = None
     return list(found)[:most]
@@ -226,11 +226,11 @@ def sentence_text(grammar: Grammar, sentence: Sentence) -> str:
     return " ".join(terminal_text(grammar, terminal) for terminal in sentence) or "(nothing)"
 
 
-def bracketed(grammar: Grammar, derivation: Derivation, *, named: bool = False) -> str:
+def bracketed(grammar: Grammar, derivation: DerivationTree, *, named: bool = False) -> str:
     """A derivation on one line: what belongs together stands in brackets. With `named` every
     rule is written, so that trees which differ in nothing else can be told apart."""
     done: list[str] = []
-    stack: list[tuple[Derivation | int, bool]] = [(derivation, False)]
+    stack: list[tuple[DerivationTree | int, bool]] = [(derivation, False)]
     while stack:
         node, ready = stack.pop()
         if isinstance(node, int):
@@ -252,8 +252,8 @@ def bracketed(grammar: Grammar, derivation: Derivation, *, named: bool = False) 
 
 
 def part_at(
-    grammar: Grammar, first: Derivation, second: Derivation
-) -> tuple[Derivation, Derivation]:
+    grammar: Grammar, first: DerivationTree, second: DerivationTree
+) -> tuple[DerivationTree, DerivationTree]:
     """The place where two trees of one sentence part: going down as long as they agree."""
     while True:
         if first.production is not second.production:
@@ -261,8 +261,8 @@ def part_at(
         differing = [
             (a, b)
             for a, b in zip(first.parts, second.parts, strict=True)
-            if isinstance(a, Derivation)
-            and isinstance(b, Derivation)
+            if isinstance(a, DerivationTree)
+            and isinstance(b, DerivationTree)
             and bracketed(grammar, a, named=True) != bracketed(grammar, b, named=True)
         ]
         if len(differing) != 1 or yields(differing[0][0]) != yields(differing[0][1]):
@@ -270,10 +270,10 @@ def part_at(
         first, second = differing[0]
 
 
-def yields(derivation: Derivation) -> Sentence:
+def yields(derivation: DerivationTree) -> Sentence:
     """The terminals that a derivation covers."""
     found: list[int] = []
-    stack: list[Derivation | int] = [derivation]
+    stack: list[DerivationTree | int] = [derivation]
     while stack:
         node = stack.pop()
         if isinstance(node, int):

@@ -14,7 +14,7 @@ from embrix.grammar.recovery import mishaps
 from embrix.grammar.tokens import Tokens
 from embrix.lanes.session import Session
 from embrix.machine.lane import rejection
-from embrix.messages.replies import Look, Mishap, Refusal, TreeRow
+from embrix.messages.replies import Look, MistakeAt, Refusal, TreeRow
 from embrix.terms.binding import free_names
 from embrix.terms.node import CONS, FIELDS, NIL, NONE, SOME, Node, Value, list_items
 from embrix.terms.numbers import write_number
@@ -51,7 +51,7 @@ def look(session: Session, language: str, text: str, rule: str | None = None) ->
         if isinstance(parsed, Refused):
             source = Source("", text)
             refused.mistakes = [
-                Mishap(one.message, one.span.start, one.span.end)
+                MistakeAt(one.message, one.span.start, one.span.end)
                 for one in (mishaps(grammar, text, parsed, rule) if grammar else ())
             ]
             refused.reading = [

@@ -18,7 +18,7 @@ class Reply(msgspec.Struct):
     """An answer, or a part of one."""
 
 
-class Row(msgspec.Struct, array_like=True):
+class Packed(msgspec.Struct, array_like=True):
     """A part that comes so often that it crosses between processes without names."""
 
 
@@ -80,7 +80,7 @@ class CourseSummary(Reply):
     diagnostics: list[Note]
 
 
-class Lines(Reply):
+class TextLines(Reply):
     """Lines of text for people."""
 
     lines: list[str]
@@ -89,7 +89,7 @@ class Lines(Reply):
 # ---------------------------------------------------------------------- one text
 
 
-class TreeRow(Row):
+class TreeRow(Packed):
     """A node of a tree, from the top: how deep it is, in which field of the one above, its form,
     its names and numbers as text, its place (-1 where it has none)."""
 
@@ -105,7 +105,7 @@ class TreeRow(Row):
         return self.start, self.end
 
 
-class Mishap(Row):
+class MistakeAt(Packed):
     """A mistake in a text that is rejected."""
 
     message: str
@@ -121,7 +121,7 @@ class Refusal(Reply):
     text: str
     name: str = ""
     place: Place | None = None
-    mistakes: list[Mishap] = []
+    mistakes: list[MistakeAt] = []
     reading: list[tuple[str, str, str]] = []
     trees: list[list[TreeRow]] = []
 
@@ -206,14 +206,14 @@ class ClausePlace(Reply):
     text: str
 
 
-class BoundName(Row):
+class BoundName(Packed):
     name: str
     value: str
     shadowed: bool
     origin: str
 
 
-class HeldValue(Row):
+class HeldValue(Packed):
     """What a store holds at a location; `role` says what a suspension does."""
 
     location: str
@@ -262,7 +262,7 @@ class Found(Reply):
     number: int | None
 
 
-class Refused(Reply):
+class Completion(Reply):
     """Why something was not done; nothing when it was."""
 
     refused: str = ""
@@ -278,7 +278,7 @@ class Written(Reply):
 # ---------------------------------------------------------------------- suites
 
 
-class CaseVerdict(Row):
+class CaseVerdict(Packed):
     """A verdict on one lane: `what` the two sentences are about, the station of the walk at which
     it shows (-1: its end), the slices of both that differ."""
 
@@ -307,7 +307,7 @@ class CaseRow(Reply):
     changed: float = 0.0
 
 
-class LaneAnswer(Row):
+class LaneAnswer(Packed):
     """What a lane answers to a question: one of its labels (or nothing), and what came."""
 
     lane: str
@@ -405,14 +405,14 @@ class LaneComparison(Reply):
     first: str
 
 
-class AlignedStop(Row):
+class AlignedStop(Packed):
     station: int
     depth: int
     text: str
     place: Place | None
 
 
-class AlignedRow(Row):
+class AlignedRow(Packed):
     left: AlignedStop | None
     right: AlignedStop | None
     parts: bool
@@ -426,7 +426,7 @@ class AlignedWalks(Reply):
     refused: str = ""
 
 
-class JudgementRow(Row):
+class JudgementRow(Packed):
     """A judgement of a derivation: how deep, what is concluded, the form of its clause, the numbers
     of the stations at which it is entered and left (-1: never), how many premises it has."""
 

@@ -159,7 +159,7 @@ class SeekStation(Request, frozen=True, kw_only=True, tag="seek"):
 
 
 class SaveWalk(Request, frozen=True, kw_only=True, tag="save_walk"):
-    reply: ClassVar[Any] = r.Refused
+    reply: ClassVar[Any] = r.Completion
     writes: ClassVar[bool] = True
     walk: WalkRecipe
     path: str
@@ -267,7 +267,7 @@ class AddFoundCase(Request, frozen=True, kw_only=True, tag="add_case"):
 class CompareMeaning(Request, frozen=True, kw_only=True, tag="meaning"):
     """What two lanes say otherwise."""
 
-    reply: ClassVar[Any] = r.Lines
+    reply: ClassVar[Any] = r.TextLines
     language: str
     lanes: list[str]
 
@@ -275,7 +275,7 @@ class CompareMeaning(Request, frozen=True, kw_only=True, tag="meaning"):
 class ShowExtension(Request, frozen=True, kw_only=True, tag="extension"):
     """What a language and a lane add to those that they extend."""
 
-    reply: ClassVar[Any] = r.Lines
+    reply: ClassVar[Any] = r.TextLines
     language: str
     lane: str
 

@@ -45,7 +45,7 @@ class Answered(msgspec.Struct, tag="answered"):
     answer: Any
 
 
-class Failed(msgspec.Struct, tag="failed"):
+class Fault(msgspec.Struct, tag="failed"):
     """A fault of Embrix, `memory` where there was none left, or `ended` with the worker."""
 
     number: int
@@ -58,7 +58,7 @@ class Cancelled(msgspec.Struct, tag="cancelled"):
 
 
 Order: TypeAlias = Ask | Cancel
-Event: TypeAlias = Started | Progress | Answered | Failed | Cancelled
+Event: TypeAlias = Started | Progress | Answered | Fault | Cancelled
 
 
 def read_data(stream: BinaryIO) -> Any:

@@ -195,8 +195,8 @@ def _seek(service: Service, a: q.SeekStation) -> r.Found:
 
 
 @_answers(q.SaveWalk)
-def _save_walk(service: Service, a: q.SaveWalk) -> r.Refused:
-    return r.Refused(service.loaded.walks.save(a.walk, Path(a.path)))
+def _save_walk(service: Service, a: q.SaveWalk) -> r.Completion:
+    return r.Completion(service.loaded.walks.save(a.walk, Path(a.path)))
 
 
 # ---------------------------------------------------------------------- suites
@@ -266,13 +266,13 @@ def _add_case(service: Service, a: q.AddFoundCase) -> r.TextChange:
 
 
 @_answers(q.CompareMeaning)
-def _meaning(service: Service, a: q.CompareMeaning) -> r.Lines:
-    return r.Lines(meaning_of(service.session, a.language, a.lanes))
+def _meaning(service: Service, a: q.CompareMeaning) -> r.TextLines:
+    return r.TextLines(meaning_of(service.session, a.language, a.lanes))
 
 
 @_answers(q.ShowExtension)
-def _extension(service: Service, a: q.ShowExtension) -> r.Lines:
-    return r.Lines(extension_of(service.session, a.language, a.lane))
+def _extension(service: Service, a: q.ShowExtension) -> r.TextLines:
+    return r.TextLines(extension_of(service.session, a.language, a.lane))
 
 
 # ---------------------------------------------------------------------- documents

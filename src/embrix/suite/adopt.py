@@ -18,7 +18,7 @@ from embrix.text.toml_places import heads, read_toml
 Plain: TypeAlias = int | float | str
 
 
-class Answer(msgspec.Struct, forbid_unknown_fields=True, rename={"own": "for"}):
+class RecordedAnswer(msgspec.Struct, forbid_unknown_fields=True, rename={"own": "for"}):
     """One recorded answer: the entries of a case."""
 
     program: str
@@ -63,7 +63,7 @@ def adopt(suite: Suite, text: str, origin: str) -> Acceptance:
     cases: list[dict[str, Any]] = []
     for number, found in enumerate(_answers(text), 1):
         try:
-            answer = msgspec.convert(found, Answer)
+            answer = msgspec.convert(found, RecordedAnswer)
         except msgspec.ValidationError as bad:
             raise CannotAccept(f"answer {number}: {bad}") from bad
         if not answer.says_something:
@@ -85,7 +85,7 @@ def adopt(suite: Suite, text: str, origin: str) -> Acceptance:
     return Acceptance(made, tuple(changes))
 
 
-def _entries(answer: Answer) -> dict[str, Any]:
+def _entries(answer: RecordedAnswer) -> dict[str, Any]:
     """The entries of a case; numbers with a point are written as texts, as suites read them."""
     found = msgspec.to_builtins(answer)
     found.pop("name", None)

@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from embrix.terms.node import CONS, FIELDS, Constructor, Node, Value, list_items, make_list
-from embrix.terms.scopes import Around, Part, parts_of_node
+from embrix.terms.scopes import Around, ScopePart, parts_of_node
 from embrix.terms.signature import Signature
 
 Accept = Callable[[str], bool]
@@ -34,7 +34,7 @@ def free_names(signature: Signature, term: Value, meter: Meter = _unmetered) -> 
     if not isinstance(term, tuple):
         return frozenset()
     known: dict[tuple[int, int], frozenset[str]] = {}
-    parts: dict[tuple[int, int], tuple[Part, ...] | None] = {}
+    parts: dict[tuple[int, int], tuple[ScopePart, ...] | None] = {}
     keep: list[Value] = []
     stack: list[tuple[Value, Around | None, bool]] = [(term, None, False)]
     while stack:
@@ -173,7 +173,7 @@ def _enter(
 
 
 def _new_names(
-    signature: Signature, node: Node, found: Sequence[Part], here: _Inside, accept: Accept
+    signature: Signature, node: Node, found: Sequence[ScopePart], here: _Inside, accept: Accept
 ) -> dict[str, str]:
     """The binders of a node that would capture something, with the names they get instead; those
     that were renamed further out among them."""
@@ -240,7 +240,7 @@ def alike(signature: Signature, left: Value, right: Value, meter: Meter = _unmet
         if parts_a is None or parts_b is None:
             if parts_a is not parts_b:
                 return False
-            parts_a = parts_b = (Part((), None, False),) * (len(a) - FIELDS)
+            parts_a = parts_b = (ScopePart((), None, False),) * (len(a) - FIELDS)
         for index, (one, other) in enumerate(zip(parts_a, parts_b, strict=True)):
             x, y = a[FIELDS + index], b[FIELDS + index]
             if one.binder and other.binder:

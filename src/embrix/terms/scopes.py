@@ -26,7 +26,7 @@ class Around:
 
 
 @dataclass(frozen=True, slots=True)
-class Part:
+class ScopePart:
     """A child of a node: the names that the node binds in it (the innermost last), what is said
     about its elements, and whether it is itself a place where names are bound."""
 
@@ -35,19 +35,19 @@ class Part:
     binder: bool
 
 
-_PLAIN = Part((), None, False)
-_BINDER = Part((), None, True)
+_PLAIN = ScopePart((), None, False)
+_BINDER = ScopePart((), None, True)
 
 
 def parts_of_node(
     signature: Signature, node: Node, around: Around | None
-) -> tuple[Part, ...] | None:
+) -> tuple[ScopePart, ...] | None:
     """What is bound in each child of a node; None when nothing is bound anywhere."""
     if node[0] == CONS:
         after = following(signature, node[FIELDS])
         if not after and around is None:
             return None
-        return (Part((), around, False), Part(after, around, False))
+        return (ScopePart((), around, False), ScopePart(after, around, False))
     form = signature.form_of(node)
     if form is None:
         # Lists of names that bind hold plain texts; nothing else passes what is said on.
@@ -92,7 +92,7 @@ def names_at(signature: Signature, node: Node, spot: Spot) -> Names:
 
 def _part(
     signature: Signature, node: Node, form: Constructor, index: int, around: Around | None
-) -> Part:
+) -> ScopePart:
     own = form.fields[index]
     names: Names = around.bound.get(own, ()) if around is not None else ()
     binder = around is not None and own in around.binders
@@ -116,4 +116,4 @@ def _part(
         return _BINDER
     if not names and not binders and not bound:
         return _PLAIN
-    return Part(names, Around(frozenset(binders), bound) if binders or bound else None, False)
+    return ScopePart(names, Around(frozenset(binders), bound) if binders or bound else None, False)

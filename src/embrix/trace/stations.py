@@ -79,7 +79,7 @@ class Station:
     """The substitutions that take place at this step, or right after this moment."""
 
 
-class View:
+class RecordView:
     """A record, or a part of one, with the number of its first moment."""
 
     def __init__(self, recorder: Recorder, first: int) -> None:

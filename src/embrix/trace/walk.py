@@ -24,7 +24,7 @@ from embrix.text.source import Span
 from embrix.trace.frames import origins
 from embrix.trace.reductions import Reductions
 from embrix.trace.spread import spread
-from embrix.trace.stations import Binding, Held, Put, Station, View
+from embrix.trace.stations import Binding, Held, Put, RecordView, Station
 from embrix.trace.waiting import Waiting
 
 MOST_BINDINGS = 60
@@ -63,10 +63,10 @@ class Walk:
     def __init__(self, lane: Lane, traced: Traced) -> None:
         self.lane = lane
         self.traced = traced
-        self._whole = View(traced.recorder, 0)
+        self._whole = RecordView(traced.recorder, 0)
         self._views = [self._whole]
         if traced.last is not None:
-            self._views.append(View(traced.last, traced.last.begin))
+            self._views.append(RecordView(traced.last, traced.last.begin))
         self._recorder: Recorder = traced.recorder
         self._suspensions: dict[int, Waiting] = {}
         self._machine = lane.machine
@@ -99,7 +99,7 @@ class Walk:
         moments = len(self._whole.recorder.moments)
         return moments if self.relation is None else self._reductions.begins_after(moments)
 
-    def _turn_to(self, number: int, last: int = 0) -> View:
+    def _turn_to(self, number: int, last: int = 0) -> RecordView:
         """Look at the record that has a moment, and those up to `last` as far as one record may
         have them; what is not recorded is run again."""
         last = max(number, min(last, number + AGAIN - BEFORE - 1))
@@ -110,7 +110,7 @@ class Walk:
         assert self.traced.again is not None
         window = Window(max(0, number - BEFORE), AGAIN)
         self.traced.again(window)
-        view = View(window, window.begin)
+        view = RecordView(window, window.begin)
         kept = 2 if self.traced.last is not None else 1
         self._views = [*self._views[:kept], *self._views[kept:][-KEPT_AGAIN + 1 :], view]
         self._recorder = window

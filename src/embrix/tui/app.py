@@ -11,7 +11,7 @@ from embrix.tui.safe import SafeText
 from embrix.tui.theme import DAY, NIGHT, themes
 
 
-class Workbench(App[None]):
+class WorkbenchApp(App[None]):
     """The workbench on a course."""
 
     TITLE = "Embrix"

@@ -40,7 +40,7 @@ from embrix.tui.commands import STEPPING, Command, everywhere, of_place
 from embrix.tui.comparing import Comparing
 from embrix.tui.deciding import Deciding
 from embrix.tui.deriving import Deriving
-from embrix.tui.desk import Answered, Desk, Faulted
+from embrix.tui.desk import Delivered, Desk, Faulted
 from embrix.tui.dialogs import Help
 from embrix.tui.document import ChangedElsewhere, Document
 from embrix.tui.drafting import Drafting
@@ -169,7 +169,7 @@ class Bench(Workbench):
 
     # ---------------------------------------------------------------- answers
 
-    def on_answered(self, message: Answered) -> None:
+    def on_answered(self, message: Delivered) -> None:
         message.take(message.data)
 
     def on_faulted(self, message: Faulted) -> None:

@@ -12,7 +12,7 @@ from embrix.course.naming import plain_name
 from embrix.messages.replies import WalkSummary
 from embrix.text.plural import counted
 from embrix.text.source import Unreadable
-from embrix.tui.dialogs import Ask, Pick
+from embrix.tui.dialogs import AskText, Pick
 from embrix.tui.document import Document
 from embrix.tui.workbench import Workbench
 
@@ -164,7 +164,7 @@ class Choosing:
                 self._beside(f"{plain}@{Path(path.strip()).expanduser()}")
 
         question = "A .brix file, or the folder of another course:"
-        bench.app.push_screen(Ask("another version", question), typed)
+        bench.app.push_screen(AskText("another version", question), typed)
 
     def input(self) -> None:
         """The lines that a program may read."""
@@ -178,7 +178,7 @@ class Choosing:
                 bench.text_changed()
 
         question = "Lines that the program may read, with ; between them:"
-        bench.app.push_screen(Ask("input", question, "; ".join(bench.input)), given)
+        bench.app.push_screen(AskText("input", question, "; ".join(bench.input)), given)
 
     def new(self) -> None:
         """Begin another program under a name."""
@@ -238,4 +238,4 @@ class Choosing:
                 typed = typed.with_name(f"{typed.name}.{extension}")
             take(folder / typed)
 
-        bench.app.push_screen(Ask(title, question), named)
+        bench.app.push_screen(AskText(title, question), named)

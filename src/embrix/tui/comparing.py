@@ -20,14 +20,14 @@ from embrix.messages.replies import (
     LaneComparison,
     LaneResult,
     PartingText,
+    TextLines,
 )
-from embrix.messages.replies import Lines as LinesReply
 from embrix.messages.requests import AlignWalks, CompareLanes, CompareMeaning, ShowExtension
 from embrix.suite.cases import costs_by_spread
 from embrix.text.visible import cut, visible, width
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.desk import Desk
-from embrix.tui.dialogs import Lines
+from embrix.tui.dialogs import ShowLines
 from embrix.tui.faces import OUTCOME_SIGNS
 from embrix.tui.growing import Growing
 from embrix.tui.hunting import Hunting
@@ -309,7 +309,7 @@ class Comparing(View):
             take = partial(self._meant, self._bench.language, lane)
             self._desk.ask("meaning", request, take)
 
-    def _meant(self, first: str, other: str, found: LinesReply) -> None:
+    def _meant(self, first: str, other: str, found: TextLines) -> None:
         if self.is_attached:
             subject = f"{first} and {other}"
-            self.app.push_screen(Lines("differences in meaning", subject, found.lines))
+            self.app.push_screen(ShowLines("differences in meaning", subject, found.lines))

@@ -130,7 +130,7 @@ class Changes(Rows):
         ]
 
 
-class Decision(Static):
+class DecisionCard(Static):
     """One question or choice in full."""
 
     DEFAULT_CSS = "Decision { background: $lock-bank; padding: 0 1; height: 1fr; }"
@@ -203,7 +203,7 @@ class Deciding(View):
         with Horizontal(id="deciding"):
             with Vertical(id="deciding-left"):
                 yield Title("decision", id="decision-title")
-                yield Decision()
+                yield DecisionCard()
             with Vertical(id="deciding-right"):
                 yield Title("changes", id="changes-title")
                 yield Changes()
@@ -230,7 +230,7 @@ class Deciding(View):
         told = f"{questions} ?, {counted(len(found.choices), 'choice')} ◇"
         self.query_one("#decisions-title", Title).show(self._bench.language, told)
         self.call_after_refresh(self._columns)
-        self.query_one(Decision).show(table.entry)
+        self.query_one(DecisionCard).show(table.entry)
 
     def _columns(self) -> None:
         if not self.query(Table):
@@ -248,7 +248,7 @@ class Deciding(View):
     @on(Rows.Moved)
     def _moved(self, message: Rows.Moved) -> None:
         if isinstance(message.rows, Table):
-            self.query_one(Decision).show(message.rows.entry)
+            self.query_one(DecisionCard).show(message.rows.entry)
 
     # ---------------------------------------------------------------- commands
 

@@ -20,7 +20,7 @@ Take: TypeAlias = Callable[[Any], None]
 LIVE_WORKER, SUITE_WORKER = 0, 1
 
 
-class Answered(Message):
+class Delivered(Message):
     """An answer from a worker, on its way to who asked."""
 
     def __init__(self, take: Take, data: Any) -> None:
@@ -82,16 +82,16 @@ class Desk:
         def deliver(event: wire.Event) -> None:
             match event:
                 case wire.Answered(answer=answer):
-                    self._owner.post_message(Answered(take, answer))
+                    self._owner.post_message(Delivered(take, answer))
                 case wire.Progress():
                     if progress is not None:
-                        self._owner.post_message(Answered(progress, event))
-                case wire.Failed(text=text):
+                        self._owner.post_message(Delivered(progress, event))
+                case wire.Fault(text=text):
                     if failed is not None:
-                        self._owner.post_message(Answered(failed, text))
+                        self._owner.post_message(Delivered(failed, text))
                     self._owner.post_message(Faulted(text))
                 case _:
                     if failed is not None:
-                        self._owner.post_message(Answered(failed, "stopped"))
+                        self._owner.post_message(Delivered(failed, "stopped"))
 
         return deliver

@@ -220,14 +220,14 @@ class _Choices(Narrowed[Choice]):
         ]
 
 
-class Ask(Dialog[str]):
+class AskText(Dialog[str]):
     """One question with one line for the answer."""
 
     DEFAULT_CSS = """
-    Ask { align: center middle; }
-    Ask > Vertical { width: 66; max-width: 96%; height: auto; background: $lock-bank; }
-    Ask Input { margin: 0 1; }
-    Ask Static { padding: 0 1; color: $lock-ink; height: auto; }
+    AskText { align: center middle; }
+    AskText > Vertical { width: 66; max-width: 96%; height: auto; background: $lock-bank; }
+    AskText Input { margin: 0 1; }
+    AskText Static { padding: 0 1; color: $lock-ink; height: auto; }
     """
     BINDINGS: ClassVar[list[BindingType]] = [Binding("escape", "dismiss(None)", show=False)]
 
@@ -306,13 +306,13 @@ class Show(Dialog[str]):
             yield Static(text or Text("nothing would change"), markup=False)
 
 
-class Lines(Dialog[str]):
+class ShowLines(Dialog[str]):
     """Lines to read, as many as there are; those that begin with − and + are told apart."""
 
     DEFAULT_CSS = """
-    Lines { align: center middle; }
-    Lines > Vertical { width: 96%; height: 80%; background: $lock-bank; }
-    Lines Rows { background: $lock-bank; height: 1fr; }
+    ShowLines { align: center middle; }
+    ShowLines > Vertical { width: 96%; height: 80%; background: $lock-bank; }
+    ShowLines Rows { background: $lock-bank; height: 1fr; }
     """
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding("escape,enter", "dismiss(None)", show=False, priority=True)

@@ -14,7 +14,7 @@ from embrix.draw.kinds import KINDS
 from embrix.messages.replies import Written
 from embrix.messages.requests import WriteHandout, WritePicture, WriteStarter
 from embrix.tui.desk import SUITE_WORKER, Desk
-from embrix.tui.dialogs import Ask, Choice, Pick
+from embrix.tui.dialogs import AskText, Choice, Pick
 from embrix.tui.targets import replacing, target_of
 from embrix.tui.workbench import Say, Workbench
 
@@ -72,7 +72,7 @@ class Drawings:
                 self.write(kind, name.strip(), lanes, bench.say, number=bench.at)
 
         question = "Name of the file (.svg, .pdf, .tex or .txt), and light or dark for colours:"
-        bench.app.push_screen(Ask("draw", question, f"{stem}_{kind}.svg"), named)
+        bench.app.push_screen(AskText("draw", question, f"{stem}_{kind}.svg"), named)
 
     def _handout(self, what: str) -> None:
         bench = self._bench
@@ -99,7 +99,7 @@ class Drawings:
             replacing(bench.app, [path], write)
 
         question = f"Name of the file (.html or .pdf), in {bench.program_folder.name}:"
-        bench.app.push_screen(Ask("handout", question, f"{name.lower()}.html"), named)
+        bench.app.push_screen(AskText("handout", question, f"{name.lower()}.html"), named)
 
     def _starter(self) -> None:
         """Forms whose clauses are taken out, then the new folder."""
@@ -121,10 +121,10 @@ class Drawings:
                                    worker=SUITE_WORKER)  # fmt: skip
 
             question = "A new folder, beside the course unless it is named from the root:"
-            bench.app.push_screen(Ask("starter", question, f"{lane}_starter"), placed)
+            bench.app.push_screen(AskText("starter", question, f"{lane}_starter"), placed)
 
         question = f"Forms whose clauses in {lane} are left to be written (Add, Let):"
-        bench.app.push_screen(Ask("starter", question), named)
+        bench.app.push_screen(AskText("starter", question), named)
 
     def _path(self, name: str) -> Path:
         """A file beside the program, unless another place is typed."""

@@ -20,7 +20,7 @@ from embrix.suite.cases import MAIN_COSTS, costs_by_spread
 from embrix.text.visible import visible
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.desk import SUITE_WORKER, Desk
-from embrix.tui.dialogs import Ask
+from embrix.tui.dialogs import AskText
 from embrix.tui.rows import Piece, Rows
 from embrix.tui.theme import ink
 from embrix.tui.view import View, keys_of
@@ -134,7 +134,7 @@ class Growing(View):
                 self.query_one(Chart).refresh()
 
         question = "A name of the program that nothing binds, and its range (n=1..12, n=10..90/10):"
-        self.app.push_screen(Ask("growth", question, self._over), typed)
+        self.app.push_screen(AskText("growth", question, self._over), typed)
 
     def _measure(self, over: str) -> None:
         try:

@@ -5,12 +5,12 @@ from __future__ import annotations
 from functools import partial
 
 from embrix.course.naming import plain_name
-from embrix.messages.replies import Found, Refused
+from embrix.messages.replies import Completion, Found
 from embrix.messages.requests import SaveWalk, SeekStation
 from embrix.messages.wire import Progress
 from embrix.tui.choosing import WALK
 from embrix.tui.desk import Desk
-from embrix.tui.dialogs import Ask
+from embrix.tui.dialogs import AskText
 from embrix.tui.targets import replacing, target_of
 from embrix.tui.workbench import Workbench
 
@@ -57,7 +57,7 @@ class Seeking:
                 self._go(kind, what.strip(), forward)
 
         value = self._said.get(kind, self._suggested(kind))
-        self._bench.app.push_screen(Ask("look for", QUESTIONS[kind], value), typed)
+        self._bench.app.push_screen(AskText("look for", QUESTIONS[kind], value), typed)
 
     def again(self, forward: bool) -> None:
         """The same once more."""
@@ -114,7 +114,9 @@ class Seeking:
                 self._bench.say(f"{digits} is no number", "brass")
 
         last = self._bench.stations.length - 1
-        self._bench.app.push_screen(Ask("go to", f"The number of a step, 0 to {last:,}:"), typed)
+        self._bench.app.push_screen(
+            AskText("go to", f"The number of a step, 0 to {last:,}:"), typed
+        )
 
     @property
     def here(self) -> list[int]:
@@ -166,8 +168,8 @@ class Seeking:
         lane = plain_name(self._bench.walking.lane)
         stem = document.path.stem if document.named else self._bench.language.lower()
         question = f"Name of the file, in {self._bench.program_folder.name}:"
-        self._bench.app.push_screen(Ask("keep the walk", question, f"{stem}_{lane}"), named)
+        self._bench.app.push_screen(AskText("keep the walk", question, f"{stem}_{lane}"), named)
 
-    def _saved(self, name: str, answer: Refused) -> None:
+    def _saved(self, name: str, answer: Completion) -> None:
         told = answer.refused or f"the walk is kept in {name}"
         self._bench.say(told, "brick" if answer.refused else "ink")

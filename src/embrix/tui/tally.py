@@ -25,7 +25,7 @@ from embrix.text.visible import cut, visible
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.deciding import Deciding
 from embrix.tui.desk import SUITE_WORKER, Desk
-from embrix.tui.dialogs import Ask
+from embrix.tui.dialogs import AskText
 from embrix.tui.rows import Piece, Rows
 from embrix.tui.theme import ink
 from embrix.tui.view import View, keys_of
@@ -348,7 +348,7 @@ class Tally(View):
                 self.word = word.strip()
                 self.show(self.report)
 
-        self.app.push_screen(Ask("cases", "Part of a name, tag or program:", self.word), typed)
+        self.app.push_screen(AskText("cases", "Part of a name, tag or program:", self.word), typed)
 
     def action_again(self) -> None:
         self.say("running the suite …")
@@ -407,7 +407,7 @@ class Tally(View):
                 self._ask_acceptance(text.strip())
 
         question = f"What {verdict.lane} is to give (a value, or: error NAME):"
-        self.app.push_screen(Ask("expectation", question, verdict.expected), typed)
+        self.app.push_screen(AskText("expectation", question, verdict.expected), typed)
 
     def _ask_acceptance(self, typed: str | None) -> None:
         case, verdict = self.board.case, self.board.verdict

@@ -12,7 +12,7 @@ from textual.screen import Screen
 from embrix.tui.bars import Footer, Masthead
 from embrix.tui.commands import of_place
 from embrix.tui.desk import Desk
-from embrix.tui.dialogs import Ask, Help, Once
+from embrix.tui.dialogs import AskText, Help, Once
 from embrix.tui.workbench import Workbench
 
 NARROW = 100
@@ -70,7 +70,7 @@ class View(Once, Screen[None]):
                 self._bench.write_picture(kind, typed.strip(), lanes, self.say, **more)
 
         question = f"Name of the file ({kinds}), and light or dark for colours:"
-        self.app.push_screen(Ask("draw", question, name), named)
+        self.app.push_screen(AskText("draw", question, name), named)
 
     @on(Footer.Chosen)
     async def _footer_chosen(self, message: Footer.Chosen) -> None:

@@ -26,7 +26,7 @@ from embrix.messages.wire import (
     Cancel,
     Cancelled,
     Event,
-    Failed,
+    Fault,
     Order,
     Progress,
     Started,
@@ -38,7 +38,7 @@ from embrix.workers.memory_limit import share_of_memory
 
 Callback: TypeAlias = Callable[[Event], None]
 """Takes what a worker tells of a request: `Progress` any number of times, then `Answered` (with the
-answer as its type), `Failed` or `Cancelled`."""
+answer as its type), `Fault` or `Cancelled`."""
 
 PATIENCE = 2.0
 """Seconds that a worker has to stop a cancelled request before it is ended."""
@@ -110,7 +110,7 @@ class Pool:
             if not dead:
                 target.pending[number] = request
         if dead:
-            callback(Failed(number, "no worker process can be started", "ended"))
+            callback(Fault(number, "no worker process can be started", "ended"))
             return number
         self._send(target, Ask(number, asked))  # type: ignore[arg-type]
         return number
@@ -234,7 +234,7 @@ class Pool:
             elif isinstance(request.request, RunLane) and worker.process.returncode in CRASHES:
                 request.callback(Answered(request.number, NO_MEMORY))
             else:
-                request.callback(Failed(request.number, "the worker process ended", "ended"))
+                request.callback(Fault(request.number, "the worker process ended", "ended"))
 
     def _tried_again(self, request: _Request, worker: _Worker) -> bool:
         """Whether what a worker was doing when it ended is asked for once more: not what may have
@@ -255,7 +255,7 @@ def _as_asked(request: Request, event: Event) -> Event:
     try:
         return Answered(event.number, answer_of(request, event))
     except msgspec.ValidationError as wrong:
-        return Failed(event.number, f"an answer of the wrong type: {wrong}")
+        return Fault(event.number, f"an answer of the wrong type: {wrong}")
 
 
 def _ignore(_event: Event) -> None:

@@ -22,7 +22,7 @@ from embrix.messages.wire import (
     Ask,
     Cancelled,
     Event,
-    Failed,
+    Fault,
     Progress,
     Started,
     read_order,
@@ -120,9 +120,9 @@ class Worker:
             return Answered(order.number, self._service.answer(order.request))
         except MemoryError:
             self._service.forget()
-            return Failed(order.number, "the worker ran out of memory", "memory")
+            return Fault(order.number, "the worker ran out of memory", "memory")
         except Exception:
-            return Failed(order.number, traceback.format_exc(limit=-8))
+            return Fault(order.number, traceback.format_exc(limit=-8))
 
     def _progress(self, done: int, of: int, hunt: HuntState | None) -> None:
         """Tell how far the present request is. Raises InterruptedError to stop it."""
