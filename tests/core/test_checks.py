@@ -286,12 +286,15 @@ def test_a_course_reports_what_does_not_belong_together(make_course: Maker) -> N
     assert {d.code for d in course.diagnostics} == {"unknown_language", "declared_twice"}
 
 
-def test_an_interpreter_of_a_broken_language_is_broken_not_blamed(make_course: Maker) -> None:
+def test_a_fault_in_the_forms_is_not_told_again_in_interpreters(
+    make_course: Maker,
+) -> None:
     """One fault in the forms does not become fifty faults in the interpreters."""
     broken = TINY_LANGUAGE.replace("Lit(n: Number)", "Lit(n: Nummber)")
     course = make_course(a=broken, b=textwrap.dedent(INTERPRETER))
     assert [d.code for d in course.diagnostics] == ["unknown_type"]
-    assert course.broken == {"Tiny": ("main",)}
+    assert course.broken == {}
+    assert Session(course.folder).lane("Tiny", "main").run("1").outcome.text == "1"
 
 
 def test_arguments_in_each_others_place_are_one_mistake(make_course: Maker) -> None:

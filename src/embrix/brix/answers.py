@@ -11,8 +11,11 @@ from embrix.text.source import Source
 from embrix.text.suggest import did_you_mean
 
 
-def answered(findings: Findings, answers: Sequence[DeliberateAnswer], source: Source) -> Findings:
-    """What is found without the warnings that are answered; answers to nothing are reported."""
+def answered(
+    findings: Findings, answers: Sequence[DeliberateAnswer], source: Source, *, whole: bool
+) -> Findings:
+    """What is found without the warnings that are answered. Answers to nothing are reported where
+    the `whole` definition could be looked at."""
     left = Findings()
     used: set[int] = set()
     for finding in findings.sorted():
@@ -21,7 +24,7 @@ def answered(findings: Findings, answers: Sequence[DeliberateAnswer], source: So
             left.extend([finding])
         else:
             used.add(number)
-    for number, answer in enumerate(answers):
+    for number, answer in enumerate(answers if whole else ()):
         if number in used or (answer.span.source or source) is not source:
             continue
         unknown = answer.code not in CODES

@@ -167,8 +167,11 @@ class IsFinal:
 
 @dataclass(frozen=True, slots=True)
 class Todo:
+    """What is still to be written; with the `code` of a diagnostic, what has an error."""
+
     note: str
     span: Span
+    code: str = ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -479,14 +479,22 @@ class Expressions:
 
     def clause(self) -> s.Clause:
         """`PATTERN, PATTERN when GUARD => BODY`."""
-        column = self.c.peek().column
+        column, around = self.c.peek().column, (self.c.brackets, self.c.floor)
         patterns = [self.pattern()]
         while self.c.accept(","):
             patterns.append(self.pattern())
-        guard = self.expression() if self.c.accept("when") else None
-        self.c.expect("=>")
-        body = self.body(column)
-        return s.Clause(tuple(patterns), guard, body, self.c.since(patterns[0].span))
+        span = patterns[0].span
+        try:
+            guard = self.expression() if self.c.accept("when") else None
+            self.c.expect("=>")
+            body = self.body(column)
+        except Misread:
+            # What it is about is known; what it gives is still to be written.
+            cause = self.c.findings.last
+            self.c.brackets, self.c.floor = around
+            self.c.skip_lines(column)
+            guard, body = None, s.Todo(cause.note, span, cause.code)
+        return s.Clause(tuple(patterns), guard, body, self.c.since(span))
 
     def _lambda(self, column: int) -> s.Expr:
         start = self.c.take()

@@ -34,6 +34,7 @@ def extended_language(
         functions=base.functions + own.functions,
         choices=base.choices + own.choices,
         prelude=base.prelude + own.prelude,
+        lost=base.lost + own.lost,
     )
 
 
@@ -49,6 +50,7 @@ def standing_alone(own: s.LanguageSyntax, findings: Findings) -> s.LanguageSynta
         numbers=(),
         choices=(),
         prelude=(),
+        lost=(),
     )
     return extended_language(nothing, own, findings)
 
@@ -122,7 +124,7 @@ class _Joining:
             known = joined.get(grammar.name) or s.GrammarSyntax(grammar.name, (), (), grammar.span)
             joined[grammar.name] = s.GrammarSyntax(
                 grammar.name, grammar.starts or known.starts,
-                self.rules(known.rules, grammar.rules), grammar.span,
+                self.rules(known.rules, grammar.rules), grammar.span, known.lost + grammar.lost,
             )  # fmt: skip
         return tuple(joined.values())
 

@@ -67,33 +67,53 @@ def check_function(
     finals: list[k.CorePattern] = []
     absent: list[tuple[k.CorePattern, ...]] = []
     body: k.Core | None = None
+    begun = world.mark()
+    open_: k.Todo | None = None
+    """What terms come to that an unreadable or wrong line may be about."""
     if define.body is not None:
         body = infer.check(define.body, signature.result)
+        body = world.hole(begun, define.span) or body
     for row in define.rows:
+        mark = world.mark()
         if isinstance(row, s.Final):
             kind = subject_types[0] if subject_types else Hole()
-            finals.append(_final(world, infer, row, kind))
+            final = _final(world, infer, row, kind)
+            finals += [final] if world.hole(mark, row.span) is None else []
         elif isinstance(row, s.Order):
-            clauses += expand_order(infer, row, signature, slots)
+            made = expand_order(infer, row, signature, slots)
+            clauses += made if world.hole(mark, row.span) is None else []
         elif isinstance(row, s.NoClause):
             absent.append(absent_row(infer, row, subject_types))
         elif isinstance(row, s.Inherit):
             continue  # carried out where the base's clauses were taken over
         elif subject_types:
-            clauses.append(infer.clause(row, subject_types, signature.result))
-    if subject_types and not clauses and not define.damaged:
+            clause = infer.clause(row, subject_types, signature.result)
+            if clause is not None:
+                clauses.append(clause)
+                continue
+        open_ = open_ or world.hole(mark, row.span)
+    if subject_types and not clauses and not define.damaged and open_ is None:
+        mark = world.mark()
         world.error(
             "missing_part", f"{define.name} has no clauses", define.span,
             "add lines `PATTERN => RESULT`, indented",
         )  # fmt: skip
+        open_ = world.hole(mark, define.span)
+    if subject_types and define.damaged and open_ is None:
+        note = f"a line of {define.name} cannot be read"
+        open_ = k.Todo(note, define.span, "unreadable")
+    if open_ is not None and subject_types:
+        everything = tuple(k.Bind(None) for _ in subject_types)
+        clauses.append(k.CoreClause(everything, None, open_, define.span))
+    sound = not define.damaged and world.mark() == begun
     function = k.Function(
         define.name, signature.params, slots, signature.types, signature.result,
         _subject(world, signature), signature.subjects, tuple(clauses), body, tuple(finals),
         judgement, define.span,
     )  # fmt: skip
-    if clauses and not define.damaged and not world.findings.has_errors:
+    if clauses and sound:
         report_coverage(world, function, absent, define.widened, define.replacing)
-    if not define.damaged and not world.findings.has_errors:
+    if sound:
         report_silent(world, define, infer.bound, judged)
     return function
 

@@ -46,9 +46,11 @@ def check_grammar(
     kinds: tuple[TokenKind, ...],
 ) -> Grammar | None:
     """One of the grammars of a language, or None when too little of it is right to be used."""
+    world.lost.update(grammar.lost)
+    begun = world.mark()
     check = _Grammar(world, grammar, kinds)
     rules = check.all()
-    if world.findings.has_errors or not check.starts:
+    if not check.starts:
         return None
     invalid: Literal["stops", "one by one"] = (
         "one by one" if syntax.tokens.invalid == "one by one" else "stops"
@@ -70,7 +72,8 @@ def check_grammar(
             span, "declare it before the token that hides it, or make the patterns differ",
         )  # fmt: skip
     checked = flatten(tokens, signature, world.numbers, tuple(check.starts), rules)
-    report_unbuilt(world, syntax, grammar, checked)
+    if world.mark() == begun:
+        report_unbuilt(world, syntax, grammar, checked)
     return checked
 
 
@@ -111,32 +114,40 @@ class _Grammar:
         self.literals: dict[str, None] = {}
         self.starts: list[str] = []
         self.used: set[str] = set()
+        self.extra: list[Rule] = []
+        """Rules in place of what has errors."""
 
     def all(self) -> list[Rule | OperatorTable]:
+        """All rules. What is wrong in them is still to be written: reading stops there."""
+        begun = self.world.mark()
+        rules: list[s.RuleSyntax | s.TableSyntax] = []
         for rule in self.grammar.rules:
             if rule.name in self.types:
                 self.world.error(
                     "declared_twice", f"there is a rule called {rule.name} already", rule.span
                 )
+                continue
+            rules.append(rule)
             self.types[rule.name] = self.sort(rule)
         for name, span in self.grammar.starts:
             if self.rule_named(name, span):
                 self.starts.append(name)
+        if not self.starts and rules:
+            self.starts.append(rules[0].name)
         if not self.grammar.starts:
             self.world.error(
                 "missing_part", "the grammar does not say where a program starts",
                 self.grammar.span, "add a line `start RULE`",
             )  # fmt: skip
         checked: list[Rule | OperatorTable] = []
-        for rule in self.grammar.rules:
+        for rule in rules:
             if isinstance(rule, s.RuleSyntax):
                 checked.append(self.rule(rule))
             else:
                 checked.append(self.table(rule))
-        self.unreached()
-        if not self.world.findings.has_errors:
-            self.unproductive(checked)
-        return checked
+        if self.world.mark() == begun:
+            self.unreached()
+        return self.productive([*checked, *self.extra])
 
     def sort(self, rule: s.RuleSyntax | s.TableSyntax) -> Type:
         """The type of what a rule gives; a rule without one has the sort of its name."""
@@ -182,8 +193,8 @@ class _Grammar:
                     "refer to it, or name it after `start`",
                 )  # fmt: skip
 
-    def unproductive(self, rules: Sequence[Rule | OperatorTable]) -> None:
-        """Rules that derive no finite text."""
+    def productive(self, rules: Sequence[Rule | OperatorTable]) -> list[Rule | OperatorTable]:
+        """The rules, each of which derives a finite text: one that does not is reported."""
         finite: set[str] = set()
 
         def ends(symbol: Symbol) -> bool:
@@ -206,16 +217,40 @@ class _Grammar:
                 if good:
                     finite.add(rule.name)
                     changed = True
+        made: list[Rule | OperatorTable] = []
         for rule in rules:
-            if rule.name not in finite:
-                self.world.error(
-                    "endless_rule", f"{rule.name} derives no finite text", rule.span,
-                    "add an alternative that does not come back to it",
-                )  # fmt: skip
+            if rule.name in finite:
+                made.append(rule)
+                continue
+            mark = self.world.mark()
+            self.world.error(
+                "endless_rule", f"{rule.name} derives no finite text", rule.span,
+                "add an alternative that does not come back to it",
+            )  # fmt: skip
+            made.append(Rule(rule.name, rule.sort, (self.hole(mark, rule.span),), rule.span))
+        return made
+
+    def hole(self, mark: int, span: Span, read: Sequence[Symbol] = ()) -> Alternative:
+        """An alternative in place of what has been wrong since a mark: reading stops there, behind
+        what can be `read` of it."""
+        items = [*(Item(symbol) for symbol in read), Item(self.missing(mark))]
+        return Alternative(tuple(items), None, span, len(read))
+
+    def missing(self, mark: int) -> Symbol:
+        """A token that no text has, in place of what has been wrong since a mark."""
+        return self.unread(f"an error at {self.world.causes[mark].place}")
+
+    def unread(self, note: str) -> Symbol:
+        """A token that no text has."""
+        name = f"todo {note}"
+        self.unwritten[name] = TokenKind(name, NOTHING, "", None, label=note, made="todo")
+        return Kind(name)
 
     def rule_named(self, name: str, span: Span) -> bool:
         if name in self.types:
             return True
+        if self.world.is_lost(name):
+            return False
         known = [*self.types, *self.kinds]
         self.world.error(
             "unknown_rule", f"there is no rule called {name}", span,
@@ -227,9 +262,16 @@ class _Grammar:
 
     def rule(self, rule: s.RuleSyntax) -> Rule:
         wanted = self.types[rule.name]
-        alternatives = [self.alternative(rule.name, wanted, a) for a in rule.written]
-        kept = tuple(a for a in alternatives if a is not None)
-        return Rule(rule.name, show_type(wanted), kept, rule.span)
+        alternatives = []
+        for written in rule.written:
+            mark = self.world.mark()
+            symbols = [self.symbol(item) for item in written.items]
+            made = self.alternative(rule.name, wanted, written, symbols)
+            if made is None:
+                read = [found[0] for found in symbols if found is not None]
+                made = self.hole(mark, written.span, read if len(read) == len(symbols) else ())
+            alternatives.append(made)
+        return Rule(rule.name, show_type(wanted), tuple(alternatives), rule.span)
 
     def symbol(self, item: s.ItemSyntax) -> tuple[Symbol, Type] | None:
         """A symbol with the type of its value; None when it was reported."""
@@ -279,29 +321,33 @@ class _Grammar:
         if item.name == "skip":
             self.world.error("unknown_rule", "skipped tokens cannot stand in a rule", item.span)
             return None
+        mark = self.world.mark()
         if not self.rule_named(item.name, item.span):
-            return None
+            return self.missing(mark), UNKNOWN
         self.used.add(item.name)
         return Use(item.name), self.types[item.name]
 
     def still_to_write(self, item: s.ItemSyntax) -> Symbol:
         """A token that no text has, in place of what is not written yet."""
         note = item.todo or ""
-        name = f"todo {note}"
-        self.unwritten[name] = TokenKind(name, NOTHING, "", None, label=note, made="todo")
         self.world.warning(
             "unfinished", f"still to be written: {note}", item.span,
             "no program can be read beyond this place",
         )  # fmt: skip
-        return Kind(name)
+        return self.unread(note)
 
     def alternative(
-        self, rule: str, wanted: Type, alternative: s.AlternativeSyntax
+        self,
+        rule: str,
+        wanted: Type,
+        alternative: s.AlternativeSyntax,
+        found: Sequence[tuple[Symbol, Type] | None],
     ) -> Alternative | None:
-        pairs = [(item, self.symbol(item)) for item in alternative.items]
-        if any(found is None for _, found in pairs):
+        """An alternative of a rule from what its items stand for; None when that is wrong."""
+        pairs = zip(alternative.items, found, strict=True)
+        symbols = [(item, one) for item, one in pairs if one is not None]
+        if len(symbols) < len(found):
             return None
-        symbols = [(item, found) for item, found in pairs if found is not None]
         if alternative.makes is None:
             return self.passing(rule, wanted, alternative, symbols)
         made = self.made(symbols, alternative.makes, wanted)
@@ -380,6 +426,7 @@ class _Grammar:
     def table(self, table: s.TableSyntax) -> OperatorTable:
         wanted = self.types[table.name]
         operand, operand_span = table.operand or ("", table.span)
+        mark = self.world.mark()
         if not operand:
             self.world.error(
                 "missing_operand", f"the table {table.name} does not say what its operands are",
@@ -393,6 +440,11 @@ class _Grammar:
                     f"{show_type(self.types[operand])}, the table is of type "
                     f"{show_type(wanted)}", operand_span,
                 )  # fmt: skip
+        if operand not in self.types:
+            # Its operands are still to be written.
+            operand = f"operand of {table.name}"
+            hole = (self.hole(mark, table.span),)
+            self.extra.append(Rule(operand, show_type(wanted), hole, table.span))
         levels = tuple(
             tuple(
                 operator

@@ -6,6 +6,7 @@ from embrix.brix import syntax as s
 from embrix.brix.expressions import Expressions
 from embrix.brix.lexer import Tok, unescape
 from embrix.brix.parse import Cursor, Misread
+from embrix.text.diagnostic import Diagnostic
 from embrix.text.source import Span
 
 FIXITIES = ("left", "right", "nonassociative", "prefix", "postfix")
@@ -102,6 +103,7 @@ def read_grammar(c: Cursor) -> s.GrammarSyntax:
     """The rules and operator tables of a grammar block."""
     span = c.last().span
     starts: list[tuple[str, Span]] = []
+    lost: list[tuple[str, Diagnostic]] = []
     called = ""
     if not c.raw().first and c.raw().kind == "name":
         called = c.take().text
@@ -116,12 +118,16 @@ def read_grammar(c: Cursor) -> s.GrammarSyntax:
                 starts.append((name.text, name.span))
                 if not c.accept(","):
                     return None
-        if tok.text == "operators" and tok.kind == "name":
-            return _table(c, replaces=replaces)
-        return _rule(c, replaces=replaces)
+        table = tok.text == "operators" and tok.kind == "name"
+        name = c.ahead(1) if table else tok
+        try:
+            return _table(c, replaces=replaces) if table else _rule(c, replaces=replaces)
+        except Misread:
+            lost.append((name.text, c.findings.last))
+            raise
 
     rules: list[s.RuleSyntax | s.TableSyntax] = c.rows(0, row)
-    return s.GrammarSyntax(called, tuple(starts), tuple(rules), span)
+    return s.GrammarSyntax(called, tuple(starts), tuple(rules), span, tuple(lost))
 
 
 def _rule(c: Cursor, *, replaces: bool) -> s.RuleSyntax:
@@ -139,7 +145,10 @@ def _rule(c: Cursor, *, replaces: bool) -> s.RuleSyntax:
         c.expect("|", " before an alternative")
         return _alternative(c)
 
+    failures = c.failures
     rows: list[s.AlternativeSyntax | s.More] = c.rows(column, row)
+    if not rows and c.failures > failures:
+        raise Misread
     if not rows:
         c.fail("a rule needs alternatives, each after a `|`")
     return s.RuleSyntax(name.text, sort, tuple(rows), c.since(name.span), replaces)

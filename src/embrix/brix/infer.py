@@ -177,8 +177,8 @@ class Infer:
                 return self.failure(expr), Hole()
             case s.Repeat():
                 return self.repeat(expr)
-            case s.Todo(note, span):
-                return k.Todo(note, span), Hole()
+            case s.Todo(note, span, code):
+                return k.Todo(note, span, code), Hole()
             case s.If() | s.Match() | s.Block() | s.Tuple() | s.Lambda() | s.Attempt():
                 hole = Hole()
                 return self.check(expr, hole), hole
@@ -211,6 +211,8 @@ class Infer:
                 "wrong_place", f"{name} is a choice: it is asked for an alternative", expr.span,
                 f"write {name} is {self.world.choices[name].default}, or match {name}",
             )  # fmt: skip
+            return WRONG, UNKNOWN
+        if self.world.is_lost(name):
             return WRONG, UNKNOWN
         known = [*self.visible(), *self.world.functions, *BUILT_IN]
         self.world.error(
@@ -280,6 +282,10 @@ class Infer:
             wanted: list[Type] = [hole] if name == "Some" else []
             some = self.arguments(name, args, ["value"] * len(wanted), wanted, span)
             return k.Optional(some[0] if some else None), maybe(hole)
+        if constructor is None and self.world.is_lost(name):
+            for arg in args:
+                self.infer(arg)
+            return WRONG, UNKNOWN
         if constructor is None:
             hint = did_you_mean(name, self.world.constructors)
             if name in self.world.errors:
@@ -426,6 +432,10 @@ class Infer:
 
     def built_in(self, name: str, expr: s.Apply) -> tuple[k.Core, Type]:
         """The operations that the binding of the forms gives."""
+        if self.world.is_lost(name):
+            for arg in expr.args:
+                self.infer(arg)
+            return WRONG, UNKNOWN
         names = Con("Set", (NAME,))
         if name == "final":
             return self.is_final(expr)
@@ -707,10 +717,13 @@ class Infer:
         error = self.world.errors.get(expr.error)
         at = self.infer(expr.at)[0] if expr.at is not None else None
         if error is None:
-            self.world.error(
-                "unknown_error", f"no error called {expr.error} is declared", expr.span,
-                did_you_mean(expr.error, self.world.errors, f"declare: error {expr.error} \"…\""),
-            )  # fmt: skip
+            if not self.world.is_lost(expr.error):
+                self.world.error(
+                    "unknown_error", f"no error called {expr.error} is declared", expr.span,
+                    did_you_mean(
+                        expr.error, self.world.errors, f"declare: error {expr.error} \"…\""
+                    ),
+                )  # fmt: skip
             for arg in expr.args:
                 self.infer(arg)
             return WRONG
@@ -739,7 +752,7 @@ class Infer:
         self.may_ask = asked if isinstance(asked, s.Ask) else None
         value, kind = self.infer(line.value)
         slot = self.slot()
-        misses = tuple(self.clause(miss, [kind], wanted) for miss in line.misses)
+        misses = self.clauses(line.misses, [kind], wanted)
         self.scopes.append({})
         pattern = Patterns(self.world, self.declare).check(line.pattern, kind)
         then = self.lines(rest, result, wanted)
@@ -779,10 +792,23 @@ class Infer:
         pairs = [self.infer(subject) for subject in expr.subjects]
         types = [kind for _, kind in pairs]
         slots = tuple(self.slot() for _ in pairs)
-        clauses = tuple(self.clause(clause, types, wanted) for clause in expr.clauses)
+        clauses = self.clauses(expr.clauses, types, wanted)
         return k.Match(tuple(core for core, _ in pairs), slots, clauses, expr.span)
 
-    def clause(self, clause: s.Clause, types: Sequence[Type], wanted: Type) -> k.CoreClause:
+    def clauses(
+        self, clauses: Sequence[s.Clause], types: Sequence[Type], wanted: Type
+    ) -> tuple[k.CoreClause, ...]:
+        """Those of which it can be said what they are about."""
+        made = (self.clause(clause, types, wanted) for clause in clauses)
+        return tuple(clause for clause in made if clause is not None)
+
+    def clause(self, clause: s.Clause, types: Sequence[Type], wanted: Type) -> k.CoreClause | None:
+        """A clause; where what it gives is wrong, that is still to be written; None where it
+        cannot be said what it is about."""
+        mark = self.world.mark()
+        unread = isinstance(clause.body, s.Todo) and bool(clause.body.code)
+        if len(clause.patterns) != len(types) and unread:
+            return None
         if len(clause.patterns) != len(types):
             self.world.error(
                 "wrong_number", f"this clause has {count(len(clause.patterns), 'pattern')} for "
@@ -797,7 +823,13 @@ class Infer:
                 c.tag for c in self.world.constructors.values() if c.name in clause.only
             )
             parts = (k.Among(tags, parts[0]), *parts[1:])
+        known = self.world.mark() == mark
         guard = self.check(clause.guard, BOOL) if clause.guard is not None else None
         body = self.check(clause.body, wanted)
         self.scopes.pop()
+        if not known:
+            return None
+        hole = self.world.hole(mark, clause.span)
+        if hole is not None:
+            return k.CoreClause(parts, None, hole, clause.span)
         return k.CoreClause(parts, guard, body, clause.span)

@@ -23,7 +23,19 @@ from embrix.brix.world import World, unify
 from embrix.grammar.model import Pass
 from embrix.terms.node import FIRST_FREE_TAG, Constructor
 from embrix.terms.signature import Signature
-from embrix.terms.types import BOOL, NAME, TEXT, Con, Hole, Tup, Type, listing, settle, show_type
+from embrix.terms.types import (
+    BOOL,
+    NAME,
+    TEXT,
+    UNKNOWN,
+    Con,
+    Hole,
+    Tup,
+    Type,
+    listing,
+    settle,
+    show_type,
+)
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Span
 from embrix.text.suggest import did_you_mean
@@ -37,7 +49,8 @@ def check_interpreter(
     libraries: Mapping[str, s.LibrarySyntax] | None = None,
 ) -> k.Interpreter | None:
     """The interpreter that a file defines, joined with the one it extends and with the libraries
-    it uses; None when errors keep it from running."""
+    it uses. What has an error is still to be written: a run that comes to it is unfinished. None
+    only where the definition is nested too deeply."""
     own = Findings()
     syntax = written
     try:
@@ -54,9 +67,10 @@ def check_interpreter(
         )  # fmt: skip
         result = None
     inherited = base.syntax.answers if base is not None and base.syntax is not None else ()
-    own = answered(own, (*inherited, *written.answers), written.source)
+    whole = not own.has_errors and not any(define.damaged for define in syntax.functions)
+    own = answered(own, (*inherited, *written.answers), written.source, whole=whole)
     findings.extend(own.sorted())
-    return None if own.has_errors else result
+    return result
 
 
 def _narrower(base: k.Interpreter, language: k.Language) -> dict[str, list[str]]:
@@ -82,9 +96,10 @@ class _Interpreter:
         self.world.constructors.update(language.signature.by_name)
         self.world.errors.update({error.name: error for error in language.errors})
         self.world.choices.update(language.choices)
+        self.world.lost.update((*language.syntax.lost, *syntax.lost))
         self.own_errors: list[k.ErrorType] = []
 
-    def check(self, joined: s.InterpreterSyntax) -> k.Interpreter | None:
+    def check(self, joined: s.InterpreterSyntax) -> k.Interpreter:
         """`joined` is the text that an interpreter which extends this one takes over."""
         syntax, world = self.syntax, self.world
         for decl in syntax.types:
@@ -118,11 +133,13 @@ class _Interpreter:
         if not world.findings.has_errors:
             report_code_without_environment(world, syntax.types, judgements)
         shown = self.shown(own)
-        laws = tuple(self.law(law) for law in syntax.laws)
+        laws = tuple(made for law in syntax.laws if (made := self.law(law)) is not None)
         check_effects(world, functions, shown, list(laws))
+        mark = world.mark()
         main = self.main()
-        if main is None or world.findings.has_errors:
-            return None
+        if main is None:
+            main = " main"
+            functions[main] = self.no_main(mark)
         constructors = {**self.language.signature.by_tag, **{c.tag: c for c in own}}
         return k.Interpreter(
             syntax.name, syntax.source, syntax.doc, self.language, constructors,
@@ -136,6 +153,8 @@ class _Interpreter:
         found: dict[str, k.TemplateParts] = {}
         for decl in self.syntax.judgements:
             signature = self.world.functions.get(decl.function)
+            if signature is None and self.world.is_lost(decl.function):
+                continue
             if signature is None:
                 self.world.error(
                     "unknown_name", f"no function called {decl.function} is defined", decl.span,
@@ -178,6 +197,8 @@ class _Interpreter:
             )  # fmt: skip
             return None
         signature = self.world.functions.get(decl.function)
+        if signature is None and self.world.is_lost(decl.function):
+            return None
         if signature is None:
             self.world.error(
                 "unknown_name", f"no function called {decl.function} is defined", decl.span,
@@ -198,6 +219,16 @@ class _Interpreter:
             )  # fmt: skip
             return None
         return decl.function
+
+    def no_main(self, mark: int) -> k.Function:
+        """What runs a program where nothing is known that does: it is still to be written."""
+        span = self.syntax.main.span if self.syntax.main is not None else self.syntax.span
+        body = self.world.hole(mark, span) or k.Todo("no function runs a program", span)
+        sorts = self.start_sorts()
+        return k.Function(
+            " main", ("program",), (0,), (Con(sorts[0]) if sorts else UNKNOWN,), UNKNOWN, None,
+            (), (), body, (), None, span,
+        )  # fmt: skip
 
     def start_sorts(self) -> list[str]:
         """The sorts that programs of the language may have."""
@@ -240,7 +271,10 @@ class _Interpreter:
                 constructor = by_name.get(row.name)
                 if row.shown is None or constructor is None:
                     continue
-                result[constructor.tag] = self.display(constructor, row.shown, row.span)
+                mark = self.world.mark()
+                made = self.display(constructor, row.shown, row.span)
+                if self.world.hole(mark, row.span) is None:
+                    result[constructor.tag] = made
         return result
 
     def display(self, constructor: Constructor, shown: s.Expr, span: Span) -> k.Function:
@@ -262,9 +296,11 @@ class _Interpreter:
             (), (), body, (), None, span,
         )  # fmt: skip
 
-    def law(self, law: s.LawDecl) -> k.Law:
+    def law(self, law: s.LawDecl) -> k.Law | None:
         """A law is a function of its free names; their types follow from their uses, wherever in
-        the law these stand. What is only said to be a term is one of the sort of names."""
+        the law these stand. What is only said to be a term is one of the sort of names. None where
+        it is wrong."""
+        mark = self.world.mark()
         names = _law_names(law, self.world)
         holes: list[Type] = [Hole() for _ in names]
         guessing = Infer(self.world.silent(), wavering=True)
@@ -272,6 +308,8 @@ class _Interpreter:
         infer = Infer(self.world)
         slots, body = self._law_body(infer, law, names, holes)
         span = law.span
+        if self.world.hole(mark, span) is not None:
+            return None
         text = (span.source or self.syntax.source).text[span.start : span.end]
         function = k.Function(
             "law", tuple(names), slots, tuple(holes), BOOL, None, (), (), body, (), None, span,

@@ -35,6 +35,7 @@ def check_language(
     sorts = {decl.name for decl in syntax.types}
     kinds_said = [row.kind for row in syntax.numbers if not row.choice]
     world = World(syntax.source, findings, sorts, kinds_said[-1] if kinds_said else "rational")
+    world.lost.update(syntax.lost)
     forms = declare_constructors(world, syntax.types, FIRST_FREE_TAG)
     signature = Signature(tuple(forms))
     errors = tuple(check_error(world, decl) for decl in syntax.errors)

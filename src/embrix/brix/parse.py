@@ -155,6 +155,11 @@ class Cursor:
         self.floor = outer
         return result
 
+    def skip_lines(self, column: int) -> None:
+        """Leave out the rest of a line and the lines that are indented further than a column."""
+        while not ((tok := self.raw()).kind == "end" or (tok.first and tok.column <= column)):
+            self._at += 1
+
     def _misplaced(self, tok: Tok, column: int) -> NoReturn:
         self.findings.error(
             "unreadable", f"this line is not indented like the one above it "

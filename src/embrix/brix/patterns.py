@@ -145,6 +145,8 @@ class Patterns:
                 )  # fmt: skip
 
     def unknown(self, name: str, kind: Type, span: Span) -> None:
+        if self.world.is_lost(name):
+            return
         kind = settle(kind)
         known = [
             c.name

@@ -8,14 +8,15 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
+from typing import NoReturn
 
 from embrix.brix import syntax as s
 from embrix.brix.expressions import Expressions
 from embrix.brix.grammar_reader import read_grammar, read_tokens
-from embrix.brix.lexer import Chunk, chunks, lex, unescape
+from embrix.brix.lexer import Chunk, Tok, chunks, lex, unescape
 from embrix.brix.parse import Cursor, Misread
 from embrix.terms.numbers import KINDS
-from embrix.text.diagnostic import Findings
+from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.source import Source, Span
 from embrix.text.suggest import did_you_mean
 
@@ -62,6 +63,7 @@ class _Parts:
     answers: list[s.DeliberateAnswer] = field(default_factory=list)
     uses: list[s.UseDecl] = field(default_factory=list)
     prelude: list[tuple[str, str, Span]] = field(default_factory=list)
+    lost: list[tuple[str, Diagnostic]] = field(default_factory=list)
 
 
 def read_file(source: Source, findings: Findings) -> s.FileSyntax | None:
@@ -118,6 +120,7 @@ class _File:
             self.source, name.text, p.doc, p.extension, tuple(p.notes), tuple(p.numbers),
             self.joined_tokens(), tuple(p.types), self.joined_grammars(), tuple(p.errors),
             tuple(p.functions), tuple(p.choices), tuple(p.prelude), tuple(p.answers), base, span,
+            tuple(p.lost),
         )  # fmt: skip
 
     def library(self, c: Cursor, rest: list[Chunk]) -> s.LibrarySyntax:
@@ -129,7 +132,7 @@ class _File:
         p = self.parts
         return s.LibrarySyntax(
             self.source, name.text, p.doc, tuple(p.types), tuple(p.errors), tuple(p.functions),
-            tuple(p.answers), span,
+            tuple(p.answers), span, tuple(p.lost),
         )  # fmt: skip
 
     def interpreter(self, c: Cursor, rest: list[Chunk]) -> s.InterpreterSyntax:
@@ -156,7 +159,7 @@ class _File:
             self.source, name.text, language.text, language.span, p.doc, tuple(p.types),
             tuple(p.errors), tuple(p.judgements), p.mains[0] if p.mains else None,
             tuple(p.functions), tuple(p.laws), tuple(p.widenings), tuple(p.choices),
-            tuple(p.answers), tuple(p.uses), base, span,
+            tuple(p.answers), tuple(p.uses), base, span, tuple(p.lost),
         )  # fmt: skip
 
     def heading(self, c: Cursor) -> None:
@@ -228,7 +231,18 @@ class _File:
                     continue
                 read(chunk.word, chunk)
             except Misread:
-                continue
+                self.lose(self.named(chunk))
+
+    def named(self, chunk: Chunk) -> str:
+        """The name that a declaration declares, if it can be seen."""
+        tokens = lex(self.source, chunk.span, Findings(), patterns=chunk.word == "tokens")
+        second = tokens[1] if len(tokens) > 1 else None
+        return second.text if second is not None and second.kind in ("name", "Name") else ""
+
+    def lose(self, name: str) -> None:
+        """A declaration cannot be read: that its name is not known is no mistake of its own."""
+        if name:
+            self.parts.lost.append((name, self.findings.last))
 
     # ---------------------------------------------------------------- parts
 
@@ -300,7 +314,11 @@ class _File:
                 joined[block.name] = block
             else:
                 joined[block.name] = s.GrammarSyntax(
-                    block.name, known.starts + block.starts, known.rules + block.rules, known.span
+                    block.name,
+                    known.starts + block.starts,
+                    known.rules + block.rules,
+                    known.span,
+                    known.lost + block.lost,
                 )
         return tuple(joined.values())
 
@@ -434,6 +452,9 @@ class _File:
 
     def constructor(self, c: Cursor) -> s.ConstructorDecl:
         replaces = c.accept("replace")
+        tok = c.peek()
+        if tok.kind == "name":
+            self.lose_constructor(c, tok)
         name = c.expect_kind("Name", "a capitalised name")
         fields = self.fields(c)
         binds: list[s.BindsDecl] = []
@@ -457,6 +478,15 @@ class _File:
             name.text, fields, tuple(binds), tuple(uses), shown, c.since(name.span), role,
             bool(replaces),
         )  # fmt: skip
+
+    def lose_constructor(self, c: Cursor, tok: Tok) -> NoReturn:
+        """A constructor in lower case: told here, and nowhere where it is used."""
+        capital = tok.text[:1].upper() + tok.text[1:]
+        try:
+            c.fail("the name of a constructor begins with a capital", f"write {capital}")
+        finally:
+            self.lose(tok.text)
+            self.lose(capital)
 
     def names(self, c: Cursor, *, inner: bool = False) -> tuple[tuple[str, Span], ...]:
         """Names of fields; with `inner` also `LIST.FIELD`."""
@@ -519,13 +549,23 @@ class _File:
         body: s.Expr | None = None
         if subjects:
             rows = self.rows_of(c, expressions)
+            self.whole(c)
         else:
-            body = expressions.block(0)
-        self.whole(c)
+            body = self.body_of(c, expressions, name.span)
         return s.Define(
             name.text, tuple(params), result, subjects, rows, body, doc, name.span,
             c.since(start.span), c.failures > 0,
         )  # fmt: skip
+
+    def body_of(self, c: Cursor, expressions: Expressions, span: Span) -> s.Expr:
+        """The body of a function; one that cannot be read is still to be written."""
+        try:
+            body = expressions.block(0)
+            self.whole(c)
+            return body
+        except Misread:
+            cause = self.findings.last
+            return s.Todo(cause.note, span, cause.code)
 
     def doc(self, c: Cursor) -> str:
         """A text alone on the first line of a definition says what it is for."""

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 from typing import TypeAlias
 
+from embrix.text.diagnostic import Diagnostic
 from embrix.text.source import Source, Span
 
 # ---------------------------------------------------------------------- types
@@ -169,8 +170,11 @@ class Repeat:
 
 @dataclass(frozen=True, slots=True)
 class Todo:
+    """What is still to be written; with the `code` of a diagnostic, what cannot be read."""
+
     note: str
     span: Span
+    code: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -641,6 +645,8 @@ class GrammarSyntax:
     starts: tuple[tuple[str, Span], ...]
     rules: tuple[RuleSyntax | TableSyntax, ...]
     span: Span
+    lost: tuple[tuple[str, Diagnostic], ...] = ()
+    """Rules that cannot be read, with what is wrong with them."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -671,6 +677,8 @@ class LanguageSyntax:
     answers: tuple[DeliberateAnswer, ...]
     base: tuple[str, Span] | None
     span: Span
+    lost: tuple[tuple[str, Diagnostic], ...] = ()
+    """Names whose declarations cannot be read, with what is wrong with them."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -693,6 +701,8 @@ class InterpreterSyntax:
     base: tuple[str, str, Span] | None
     """Language and name of the interpreter that is extended."""
     span: Span
+    lost: tuple[tuple[str, Diagnostic], ...] = ()
+    """Names whose declarations cannot be read, with what is wrong with them."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -705,6 +715,7 @@ class LibrarySyntax:
     functions: tuple[Define, ...]
     answers: tuple[DeliberateAnswer, ...]
     span: Span
+    lost: tuple[tuple[str, Diagnostic], ...] = ()
 
 
 FileSyntax: TypeAlias = LanguageSyntax | InterpreterSyntax | LibrarySyntax

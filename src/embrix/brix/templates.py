@@ -50,6 +50,8 @@ class Templates:
         name_span = Span(expr.span.start, expr.span.start + len(expr.name), expr.span.source)
         form = self.world.constructors.get(expr.name)
         kind = settle(wanted)
+        if form is None and self.world.is_lost(expr.name):
+            return None
         if form is None:
             owner = kind.name if isinstance(kind, Con) else ""
             known = [c.name for c in self.world.of_type(owner)]

@@ -52,6 +52,7 @@ def extended_interpreter(
         widenings=(),
         choices=base.choices + own.choices,
         uses=base.uses + own.uses,
+        lost=base.lost + own.lost,
     )
 
 
@@ -94,6 +95,7 @@ def with_libraries(
         types=(*(decl for library in found for decl in library.types), *own.types),
         errors=(*(decl for library in found for decl in library.errors), *own.errors),
         functions=(*(decl for library in found for decl in library.functions), *own.functions),
+        lost=(*(one for library in found for one in library.lost), *own.lost),
     )
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 
 from embrix.brix import syntax as s
-from embrix.brix.core import Choice, ErrorType
+from embrix.brix.core import Choice, ErrorType, Todo
 from embrix.terms.node import Constructor
 from embrix.terms.types import (
     ARITY,
@@ -19,7 +19,7 @@ from embrix.terms.types import (
     replaced_names,
     settle,
 )
-from embrix.text.diagnostic import Findings
+from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.source import Source, Span
 from embrix.text.suggest import did_you_mean
 
@@ -63,13 +63,37 @@ class World:
     """How many types the author's generic types take."""
     variables: set[str] | None = None
     """The type variables met in a signature; None where there can be none."""
+    lost: dict[str, Diagnostic] = field(default_factory=dict)
+    """Names whose declarations have errors, so that they are not known: what is wrong with each is
+    told there, and not where they are used."""
+    causes: list[Diagnostic] = field(default_factory=list)
+    """Every error so far, with those of lost names once more for each use."""
 
     def silent(self) -> World:
         """The same world, with what is found in it kept apart."""
-        return replace(self, findings=Findings())
+        return replace(self, findings=Findings(), causes=[])
 
     def error(self, code: str, message: str, span: Span, hint: str = "") -> None:
         self.findings.error(code, message, self.source, span, hint)
+        self.causes.append(self.findings.last)
+
+    def is_lost(self, name: str) -> bool:
+        """Whether a name is not known because of an error that has been told."""
+        if name in self.lost:
+            self.causes.append(self.lost[name])
+        return name in self.lost
+
+    def mark(self) -> int:
+        """For `hole`: what is wrong from here on."""
+        return len(self.causes)
+
+    def hole(self, mark: int, span: Span) -> Todo | None:
+        """What stands in for a part in which something has been wrong since a mark; None when
+        nothing was."""
+        if len(self.causes) == mark:
+            return None
+        cause = self.causes[mark]
+        return Todo(cause.note, span, cause.code)
 
     def warning(self, code: str, message: str, span: Span, hint: str = "") -> None:
         self.findings.warning(code, message, self.source, span, hint)
@@ -88,6 +112,8 @@ class World:
         if arity is None and self.variables is not None and len(syntax.name) == 1:
             self.variables.add(syntax.name)
             arity = 0
+        if arity is None and self.is_lost(syntax.name):
+            return UNKNOWN
         if arity is None:
             known = [*ARITY, *self.sorts, *self.types]
             self.error(

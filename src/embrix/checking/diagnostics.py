@@ -50,7 +50,8 @@ def diagnostics(
     for name, language in session.course.languages.items():
         if suites is not None and name not in concerned:
             continue
-        _grammars(language, findings)
+        if not _unread(session, language):
+            _grammars(language, findings)
         for lane in session.lanes(name):
             if not lanes or lane.name in lanes:
                 laws += _laws(lane, findings)
@@ -64,6 +65,14 @@ def diagnostics_of(session: Session, language: str) -> list[Diagnostic]:
     if language in session.course.languages:
         _grammars(session.course.languages[language], findings)
     return list(findings.sorted())
+
+
+def _unread(session: Session, language: Language) -> bool:
+    """Whether something of a language cannot be read: what its grammar is follows from that."""
+    return any(
+        one.source is language.source and one.code in ("unreadable", "unknown_character")
+        for one in session.course.diagnostics
+    )
 
 
 def _grammars(language: Language, findings: Findings) -> None:

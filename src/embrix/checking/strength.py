@@ -97,7 +97,7 @@ class Trial:
             base = self.course.interpreters[syntax.base[0]][syntax.base[1]]
         language = self.course.languages[syntax.language]
         checked = check_interpreter(syntax, language, findings, base, self.course.libraries)
-        return checked, findings
+        return None if findings.has_errors else checked, findings
 
     def _codes(self, text: str) -> Counter[str]:
         return Counter(finding.code for finding in self._checked(text)[1].sorted())

@@ -23,6 +23,7 @@ from embrix.course.finding import COURSE_FILE
 from embrix.course.outside import Outside, read_outside
 from embrix.machine.conversions import with_conversions
 from embrix.text.diagnostic import Diagnostic, Findings
+from embrix.text.plural import counted
 from embrix.text.source import Source, Span, Unreadable, read_source
 from embrix.text.suggest import did_you_mean
 from embrix.text.toml_places import fault_place, key_place, read_toml
@@ -43,6 +44,8 @@ class Course:
     interpreters: dict[str, dict[str, Interpreter]]
     broken: dict[str, tuple[str, ...]]
     """Per language the names of interpreters that are defined but cannot run."""
+    faulty: dict[str, dict[str, int]]
+    """Per language the interpreters with errors that run as far as they go, and how many."""
     suites: tuple[Path, ...]
     programs: dict[str, tuple[Path, ...]]
     diagnostics: tuple[Diagnostic, ...]
@@ -103,6 +106,7 @@ class _Interpreters:
     libraries: dict[str, s.LibrarySyntax]
     interpreters: dict[str, dict[str, Interpreter]]
     broken: dict[str, list[str]]
+    faulty: dict[str, dict[str, int]]
 
 
 class _Loader:
@@ -185,7 +189,8 @@ class _Loader:
             elif syntax is not None:
                 written.append(syntax)
         self.languages(written, languages)
-        work = _Interpreters(languages, libraries, interpreters, broken)
+        faulty: dict[str, dict[str, int]] = {}
+        work = _Interpreters(languages, libraries, interpreters, broken, faulty)
         self.interpreters(waiting, work)
         extensions = {lang.extension: name for name, lang in languages.items() if lang.extension}
         programs: dict[str, list[Path]] = {name: [] for name in languages}
@@ -199,7 +204,7 @@ class _Loader:
             outside = read_outside(self.outside, source, languages, self.findings)
         return Course(
             self.folder, title, about, languages, interpreters,
-            {name: tuple(names) for name, names in broken.items()},
+            {name: tuple(names) for name, names in broken.items()}, faulty,
             tuple(path for path in files if path.name.endswith(".suite.toml")),
             {name: tuple(paths) for name, paths in programs.items()},
             self.findings.sorted(), self.sources, libraries, tuple(outside),
@@ -285,6 +290,11 @@ class _Loader:
                 own.error(
                     "unknown_language", f"there is no language called {name}", syntax.source, span,
                     did_you_mean(name, known),
+                )  # fmt: skip
+            elif base is not None and base.signature.forms and not base.sound:
+                own.warning(
+                    "base_broken", f"{name} has errors: what is taken over of that is unfinished "
+                    "here", syntax.source, span,
                 )  # fmt: skip
             elif base is None or not base.sound:
                 own.error(
@@ -379,21 +389,34 @@ class _Loader:
                     "" if there else did_you_mean(name, [n for o, n in known if o == owner]),
                 )  # fmt: skip
         checked = None
-        if language.sound and usable:
+        if language.signature.forms and usable:
             libraries = tuple(work.libraries.values())
             checked, found = MEMORY.recall(
                 ("interpreter", tuple(work.libraries)), (syntax, language, base, *libraries),
                 partial(_interpreter, syntax, language, base, work.libraries),
             )  # fmt: skip
             self.findings.extend(found)
-        if checked is None or self._unread(syntax):
+        if checked is None:
             work.broken.setdefault(language.name, []).append(syntax.name)
-        else:
-            lanes[syntax.name] = checked
+            return
+        lanes[syntax.name] = checked
+        faults = self._errors_in(syntax)
+        if faults:
+            work.faulty.setdefault(language.name, {})[syntax.name] = faults
+        at = syntax.base
+        while at is not None and at[:2] in known:
+            inherited = work.faulty.get(at[0], {}).get(at[1], 0)
+            if inherited and syntax.base is not None:
+                self.findings.warning(
+                    "base_broken", f"{at[0]}.{at[1]} has {counted(inherited, 'error')}: what is "
+                    "taken over of that is unfinished here", syntax.source, syntax.base[2],
+                )  # fmt: skip
+                break
+            at = known[at[:2]].base
 
-    def _unread(self, syntax: s.InterpreterSyntax) -> bool:
-        """Whether reading left something of the file out; such an interpreter does not run."""
-        return any(
+    def _errors_in(self, syntax: s.InterpreterSyntax) -> int:
+        """How many errors there are in the file of an interpreter."""
+        return sum(
             found.source is syntax.source and found.severity == "error"
             for found in self.findings.sorted()
         )

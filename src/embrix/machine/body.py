@@ -288,8 +288,8 @@ class Body(CallEmitter):
                 return all_final(self, name, inner)
             case k.IsFinal(name, inner):
                 return call(f"final_f{self.unit.numbers[name]}", self.value(inner))
-            case k.Todo(note):
-                return call("unfinished", const(note), load(self.here))
+            case k.Todo(note, _, code):
+                return call("unfinished", const(note), load(self.here), const(code))
             case k.Test(test, yes, no):
                 return self.chosen(test, yes, no)
             case k.Match() | k.Emit() | k.Knot() | k.Attempt():

@@ -34,11 +34,12 @@ class Stuck(Ended):
 
 
 class Unfinished(Ended):
-    """A `todo` was reached."""
+    """A `todo` was reached, or what has an error; `code` is that of its diagnostic."""
 
-    def __init__(self, note: str, node: Node | None) -> None:
+    def __init__(self, note: str, node: Node | None, code: str = "") -> None:
         self.note = note
         self.node = node
+        self.code = code
 
 
 class OutOfFuel(Ended):
@@ -64,8 +65,8 @@ def absent_key(container: str, key: str, node: Node | None) -> NoReturn:
     raise Stuck(f"the {container} has nothing at {key}", (), node)
 
 
-def unfinished(note: str, node: Node | None) -> NoReturn:
-    raise Unfinished(note, node)
+def unfinished(note: str, node: Node | None, code: str = "") -> NoReturn:
+    raise Unfinished(note, node, code)
 
 
 def exhausted() -> NoReturn:

@@ -317,8 +317,8 @@ class _Run:
                 payload = tuple(self.values(args, slots, here))
                 at_node = here if at is None else self.value(at, slots, here)
                 raise Failed(error, payload, at_node)
-            case k.Todo(note):
-                raise Unfinished(note, here)
+            case k.Todo(note, _, code):
+                raise Unfinished(note, here, code)
             case k.Lambda(params, body):
                 return partial(self.applied, params, body, slots, here)
             case k.CallValue(callee, args):

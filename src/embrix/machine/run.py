@@ -474,7 +474,7 @@ class _Session:
             text = f"{end.reason}: {shown}" if shown else end.reason
             return Outcome("stuck", text, place=_place(end))
         except Unfinished as end:
-            return Outcome("unfinished", end.note, place=_place(end))
+            return Outcome("unfinished", end.note, end.code, place=_place(end))
         except OutOfFuel as end:
             text = _LIMIT_TEXTS[end.limit].format(**_numbers(self.limits))
             return Outcome("out of fuel", text, end.limit)

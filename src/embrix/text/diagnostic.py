@@ -36,6 +36,11 @@ class Diagnostic:
         line, column = self.source.position(self.span.start)
         return f"{self.source.name}:{line}:{column}"
 
+    @property
+    def note(self) -> str:
+        """On one line: the sentence, and where."""
+        return f"{self.message} ({self.place})"
+
     def as_data(self) -> dict[str, object]:
         """The diagnostic as plain data, for JSON."""
         line, column = self.source.position(self.span.start)
@@ -75,6 +80,11 @@ class Findings:
     @property
     def has_errors(self) -> bool:
         return any(finding.severity == "error" for finding in self._list)
+
+    @property
+    def last(self) -> Diagnostic:
+        """What was found last. Raises IndexError when there is nothing."""
+        return self._list[-1]
 
     def sorted(self) -> tuple[Diagnostic, ...]:
         """In the order of the text, without doubles."""

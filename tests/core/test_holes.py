@@ -1,0 +1,192 @@
+"""What is unfinished or wrong runs as far as it goes, and each mistake is told once."""
+
+from __future__ import annotations
+
+import random
+import re
+from collections.abc import Callable
+
+import pytest
+
+from embrix.course.load import Course
+from embrix.course.shipped import shipped_course
+from embrix.lanes.session import Session
+from embrix.machine.limits import Limits
+
+Maker = Callable[..., Course]
+
+LANGUAGE = """\
+language Tally
+  extension "tally"
+numbers integer
+tokens
+  number  /[0-9]+/   as Number
+  name    /[a-z]+/   as Name
+  skip    / +/
+forms Expr
+  Lit(n: Number)
+  Var(x: Name)  uses x
+  Add(left: Expr, right: Expr)
+  Let(x: Name, bound: Expr, body: Expr)  binds x in body
+grammar
+  start Expr
+  Expr ::=
+    | "let" x:name "=" bound:Expr "in" body:Expr  makes Let
+    | Sum
+  operators Sum : Expr
+    left  "+" makes Add
+    operand Atom
+  Atom : Expr ::=
+    | n:number      makes Lit
+    | x:name        makes Var
+    | "(" Expr ")"
+"""
+LANE = """\
+interpreter values for Tally
+value Value
+  Num(n: Number)
+error Unbound(x: Name)  "nothing called {x}"
+judgement eval  "{env} ⊢ {e} ⇓ {result}"
+main run
+define run(p: Expr) -> Value
+  eval(p, empty)
+define eval(e: Expr, env: Env[Value]) -> Value by e
+  Lit(n)              => Num(n)
+  Var(x)              => env[x] otherwise fail Unbound(x)
+  Add(left, right)    => add(eval(left, env), eval(right, env))
+  Let(x, bound, body) => eval(body, env with x = eval(bound, env))
+define add(a: Value, b: Value) -> Value by a, b
+  Num(n), Num(m)      => Num(n + m)
+"""
+
+PROGRAMS = ("1", "x", "1 + 2", "let x = 1 in x")
+RIGHT = ("Num(1)", "Unbound", "Num(3)", "Num(1)")
+
+
+def outcomes(course: Course) -> list[str]:
+    """What the programs come to: a value, the name of an error, or the kind of the outcome."""
+    lane = Session(course.folder).lane("Tally", "values")
+    ends = [lane.run(program).outcome for program in PROGRAMS]
+    return [
+        end.text if end.kind == "value" else end.name if end.kind == "failure" else end.kind
+        for end in ends
+    ]
+
+
+def told(course: Course) -> list[tuple[str, int]]:
+    """The code and the line of each finding."""
+    return [(d.code, d.source.position(d.span.start)[0]) for d in course.diagnostics]
+
+
+def test_the_example_is_in_order(make_course: Maker) -> None:
+    course = make_course(tally=LANGUAGE, values=LANE)
+    assert told(course) == []
+    assert outcomes(course) == list(RIGHT)
+
+
+OPEN = "unfinished"
+MISTAKES = [
+    # what is put for what, the one finding, what the four programs come to
+    ("=> Num(n)\n", "=> Nun(n)\n", ("unknown_constructor", 10), (OPEN, "Unbound", OPEN, OPEN)),
+    ("eval(right, env))", "eval(right env))", ("unreadable", 12), (*RIGHT[:2], OPEN, RIGHT[3])),
+    ("add(eval", "ad(eval", ("unknown_name", 12), (*RIGHT[:2], OPEN, RIGHT[3])),
+    ("  Add(left, right) ", "  Plus(left, right)", ("unknown_constructor", 12),
+     (*RIGHT[:2], OPEN, RIGHT[3])),
+    ("  Num(n), Num(m)      => Num(n + m)", "  Num(n), Num(m)      => n + m",
+     ("type_mismatch", 15), (*RIGHT[:2], OPEN, RIGHT[3])),
+    ("  Num(n), Num(m)      => Num(n + m)", "  Num(n) Num(m)      => Num(n + m)",
+     ("unreadable", 15), (*RIGHT[:2], OPEN, RIGHT[3])),
+    ("define add(a: Value, b: Value) ->", "define add(a Value, b: Value) ->", ("unreadable", 14),
+     (*RIGHT[:2], OPEN, RIGHT[3])),
+    ("error Unbound(x: Name)  ", "error Unbound(x Name)  ", ("unreadable", 4),
+     (RIGHT[0], OPEN, RIGHT[2], OPEN)),
+    ('"nothing called {x}"', '"nothing called {y}"', ("unknown_name", 4), RIGHT),
+    ("judgement eval  ", "judgement evil  ", ("unknown_name", 5), RIGHT),
+    ("  Num(n: Number)\n", "  num(n: Number)\n", ("unreadable", 3), (OPEN, "Unbound", OPEN, OPEN)),
+    ("main run\n", "main ran\n", ("unknown_name", 6), (OPEN,) * 4),
+    ("main run\n", "", ("missing_part", 1), (OPEN,) * 4),
+    ("main run\n", "main run\nlaw run(Lit(1)) == 1\n", ("type_mismatch", 7), RIGHT),
+    ("main run\n", "main run\nlaw run(Lit(1) == Num(1)\n", ("unreadable", 7), RIGHT),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("old", "new", "finding", "ends"), MISTAKES)
+def test_a_mistake_is_told_once_and_hides_nothing(
+    make_course: Maker, old: str, new: str, finding: tuple[str, int], ends: tuple[str, ...]
+) -> None:
+    """Ends worked out by hand: what does not need the wrong part is as before."""
+    assert LANE.count(old) == 1
+    course = make_course(tally=LANGUAGE, values=LANE.replace(old, new))
+    assert told(course) == [finding]
+    assert outcomes(course) == list(ends)
+    assert course.faulty == {"Tally": {"values": 1}}
+
+
+REJECTED = "rejected"
+GRAMMARS = [
+    ("makes Let\n", "makes Lett\n", ("unknown_constructor", 16), (*RIGHT[:3], REJECTED)),
+    ("bound:Expr \"in\"", "bound:Exprr \"in\"", ("unknown_rule", 16), (*RIGHT[:3], REJECTED)),
+    ("    operand Atom\n", "    operand Atomm\n", ("unknown_rule", 20), (REJECTED,) * 4),
+    ("makes Add\n", "makes Adds\n", ("unknown_constructor", 19),
+     (*RIGHT[:2], REJECTED, RIGHT[3])),
+    ("  start Expr\n", "  start Exprr\n", ("unknown_rule", 14), RIGHT),
+    ("  start Expr\n", "", ("missing_part", 13), RIGHT),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("old", "new", "finding", "ends"), GRAMMARS)
+def test_a_wrong_rule_reads_like_one_that_is_not_written(
+    make_course: Maker, old: str, new: str, finding: tuple[str, int], ends: tuple[str, ...]
+) -> None:
+    assert LANGUAGE.count(old) == 1
+    course = make_course(tally=LANGUAGE.replace(old, new), values=LANE)
+    errors = [d for d in course.diagnostics if d.severity == "error"]
+    assert told(course)[:1] == [finding]
+    assert len(errors) == 1
+    assert outcomes(course) == list(ends)
+
+
+def test_what_is_wrong_is_said_where_a_run_comes_to_it(make_course: Maker) -> None:
+    wrong = LANE.replace("Num(n + m)", "Num(n + k)")
+    outcome = Session(make_course(tally=LANGUAGE, values=wrong).folder).lane(
+        "Tally", "values"
+    ).run("1 + 2").outcome  # fmt: skip
+    assert (outcome.kind, outcome.name) == ("unfinished", "unknown_name")
+    assert outcome.text == "nothing called k is known here (values.brix:15:34)"
+    assert outcome.place == (0, 5)
+
+
+def test_warnings_of_other_functions_are_still_told(make_course: Maker) -> None:
+    wrong = LANE.replace("Num(n + m)", "Num(n + k)").replace(
+        "  Var(x)              => env[x] otherwise fail Unbound(x)\n", ""
+    )
+    course = make_course(tally=LANGUAGE, values=wrong)
+    assert ("missing_clause", 9) in told(course)
+
+
+def test_what_extends_a_wrong_interpreter_says_so_in_one_line(make_course: Maker) -> None:
+    wrong = LANE.replace("Num(n + m)", "Num(n + k)")
+    more = "interpreter more for Tally extends Tally.values\n"
+    course = make_course(tally=LANGUAGE, values=wrong, more=more)
+    assert told(course) == [("base_broken", 1), ("unknown_name", 15)]
+    lane = Session(course.folder).lane("Tally", "more")
+    assert [lane.run(text).outcome.kind for text in ("1", "1 + 1")] == ["value", OPEN]
+
+
+def test_mutated_definitions_never_end_in_a_fault(make_course: Maker) -> None:
+    """Words exchanged, dropped and doubled in shipped interpreters: whatever is left of a lane
+    runs, and ends in some outcome."""
+    folder = shipped_course() / "drip"
+    language = (folder / "drip.brix").read_text()
+    chance = random.Random(1709)
+    for number in range(60):
+        name = ("environment", "rewriting", "by_name")[number % 3]
+        words = re.split(r"(\s+|\W)", (folder / f"{name}.brix").read_text())
+        for _ in range(chance.randint(1, 3)):
+            at, other = (chance.randrange(4, len(words)) for _ in range(2))
+            words[at] = chance.choice(["", words[at] * 2, words[other]])
+        course = make_course(drip=language, lane="".join(words))
+        for lane in Session(course.folder).lanes("Drip"):
+            for program in ("1 + 2 * 3", "let x = 2 in -x / 4", "1 / 0"):
+                ended = lane.run(program, limits=Limits(calls=5_000, depth=2_000))
+                assert ended.outcome.kind
