@@ -192,14 +192,16 @@ async def test_the_suite_is_run_again_and_its_state_is_visible(course_copy: Path
         await until(lambda: "165 pass" in masthead.suite, "green cases")
 
 
-async def test_a_broken_definition_is_noted_and_harms_no_other_lane(course_copy: Path) -> None:
+async def test_a_wrong_definition_is_noted_and_runs_as_far_as_it_goes(course_copy: Path) -> None:
     async with opened(course_copy) as pilot:
         screen = bench(pilot)
         path = course_copy / "drip" / "environment.brix"
         path.write_text(path.read_text().replace("fail Unbound", "fail Unbond"))
-        await until(lambda: screen.lanes.broken == ["environment"], "the broken lane")
-        await until(lambda: len(screen.lanes.fresh) == 2, "the other lanes")
-        assert set(outcomes(screen)) == {"by_name", "rewriting"}
+        await until(lambda: screen.lanes.errors.get("environment") == 1, "the wrong lane")
+        await until(lambda: len(screen.lanes.fresh) == 3, "the lanes")
+        assert outcomes(screen)["environment"].startswith("unfinished: no error called Unbond")
+        assert outcomes(screen)["by_name"] == outcomes(screen)["rewriting"] == "31.75"
+        assert any("! 1 error" in row for row in shown(screen.lanes))
         notes = shown(screen.query_one(NotesFace))
         assert any("unknown_error" in note for note in notes)
         assert any("did you mean Unbound?" in note for note in notes)

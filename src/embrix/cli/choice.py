@@ -16,6 +16,7 @@ from embrix.lanes.session import Session
 from embrix.machine.lane import Lane
 from embrix.machine.limits import COMMAND, Limits
 from embrix.text.diagnostic import render
+from embrix.text.plural import counted
 from embrix.text.source import Source, Unreadable, read_source
 from embrix.text.suggest import did_you_mean
 from embrix.workers.memory_limit import limit_memory
@@ -188,6 +189,11 @@ def _lanes(arguments: argparse.Namespace, session: Session, language: str) -> li
         if name not in usable and name not in allowed:
             hint = did_you_mean(name, usable, "there are: " + (", ".join(usable) or "none"))
             raise Usage(f"{language} has no interpreter called {name}; {hint}")
+    for given in names:
+        found = course.faulty.get(language, {}).get(plain_name(given), 0)
+        if found:
+            print(f"embrix: {plain_name(given)} has {counted(found, 'error')} (see embrix check) "
+                  "and runs as far as it goes", file=sys.stderr)  # fmt: skip
     try:
         return [session.runner(language, name) for name in names]
     except NoLane as wrong:

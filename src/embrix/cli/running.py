@@ -114,7 +114,7 @@ def run(arguments: argparse.Namespace) -> int:
             _print_result(work, result, label)
             if unread:
                 tell_others(_refused(work), work.source)
-    return status_of([result.outcome.kind for _, result in results])
+    return status_of([result.outcome for _, result in results])
 
 
 def _refused(work: Chosen) -> Refusal:
@@ -170,7 +170,7 @@ def _where(work: Chosen, outcome: Outcome) -> list[str]:
 def steps(arguments: argparse.Namespace) -> int:
     """Print the reduction sequence, or the judgements in order of conclusion."""
     work = chosen(arguments)
-    kinds: list[str] = []
+    outcomes: list[Outcome] = []
     answers: list[dict[str, Any]] = []
     for lane in work.lanes:
         try:
@@ -180,7 +180,7 @@ def steps(arguments: argparse.Namespace) -> int:
         except BadBinding as bad:
             raise Usage(f"--bind {bad}") from bad
         outcome = traced.result.outcome
-        kinds.append(outcome.kind)
+        outcomes.append(outcome)
         walk = Walk(lane, traced)
         if not walk.count_lines() and outcome.kind not in UNREAD and not walkable(lane.interpreter):
             print(f"embrix: {lane.name} has no `judgement` line and no `final` line, so there are "
@@ -203,7 +203,7 @@ def steps(arguments: argparse.Namespace) -> int:
                 break  # all lanes read it alike
     if arguments.json:
         print_answer("steps", answers[0] if len(answers) == 1 else answers)
-    return status_of(kinds)
+    return status_of(outcomes)
 
 
 MOST_PRINTED = 500_000

@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
+from embrix.machine.outcome import Outcome
+
 OK = 0
 """All is as expected."""
 NEGATIVE = 1
@@ -25,8 +29,11 @@ UNREAD = ("rejected", "ambiguous", "gave up")
 """The outcomes of a program that was never run."""
 
 
-def status_of(kinds: list[str]) -> int:
-    """The status for the outcomes of a program on some lanes, by their kinds."""
+def status_of(outcomes: Sequence[Outcome]) -> int:
+    """The status for the outcomes of a program on some lanes."""
+    kinds = [outcome.kind for outcome in outcomes]
+    if any(outcome.kind == "unfinished" and outcome.name for outcome in outcomes):
+        return FAULTY  # what was come to has an error
     if all(kind == "value" for kind in kinds):
         return OK
     return REJECTED if all(kind in UNREAD for kind in kinds) else NEGATIVE

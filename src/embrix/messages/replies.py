@@ -51,6 +51,8 @@ class LaneSummary(Reply):
     doc: str
     small_step: bool
     choices: dict[str, ChoiceSummary]
+    errors: int = 0
+    """Errors in its definition, for all of which it runs as far as it goes."""
 
 
 class LanguageSummary(Reply):

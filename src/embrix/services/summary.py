@@ -43,6 +43,7 @@ def _language(session: Session, language: Language) -> LanguageSummary:
                     choice.name: ChoiceSummary(choice.alternatives, choice.default)
                     for choice in lane.choices.values()
                 },
+                course.faulty.get(language.name, {}).get(name, 0),
             )
             for name, lane in lanes.items()
         ],

@@ -169,7 +169,7 @@ class Bench(Workbench):
 
     # ---------------------------------------------------------------- answers
 
-    def on_answered(self, message: Delivered) -> None:
+    def on_delivered(self, message: Delivered) -> None:
         message.take(message.data)
 
     def on_faulted(self, message: Faulted) -> None:
@@ -227,7 +227,8 @@ class Bench(Workbench):
         broken = list(language.broken) if language else []
         if language and not language.usable:
             lanes, broken = [], [*lanes, *broken]
-        self.lanes.set_lanes(lanes, broken)
+        errors = {lane.name: lane.errors for lane in language.lanes} if language else {}
+        self.lanes.set_lanes(lanes, broken, errors)
         if self.lane not in lanes:
             self.lane = lanes[0] if lanes else ""
         if self.lane:

@@ -133,7 +133,7 @@ class Changes(Rows):
 class DecisionCard(Static):
     """One question or choice in full."""
 
-    DEFAULT_CSS = "Decision { background: $lock-bank; padding: 0 1; height: 1fr; }"
+    DEFAULT_CSS = "DecisionCard { background: $lock-bank; padding: 0 1; height: 1fr; }"
 
     def __init__(self) -> None:
         super().__init__("", id="decision", markup=False)

@@ -50,13 +50,15 @@ class LanesView(Rows):
         super().__init__(id=id)
         self.lanes: list[str] = []
         self.broken: list[str] = []
+        self.errors: dict[str, int] = {}
+        """How many errors there are in the definitions of lanes."""
         self.results: dict[str, RunResult] = {}
         self.fresh: set[str] = set()
         self.idle = ""
         """Why no lane runs, or nothing."""
 
-    def set_lanes(self, lanes: list[str], broken: list[str]) -> None:
-        self.lanes, self.broken = lanes, broken
+    def set_lanes(self, lanes: list[str], broken: list[str], errors: dict[str, int]) -> None:
+        self.lanes, self.broken, self.errors = lanes, broken, errors
         self.results = {k: v for k, v in self.results.items() if k in lanes}
         self.renew()
 
@@ -90,7 +92,8 @@ class LanesView(Rows):
             return [*lead, (f"· {self.idle or 'running'}", ink(app, "faint"))]
         outcome = result.outcome
         sign, colour = OUTCOME_SIGNS[outcome.kind]
-        cost = self._cost(result.costs)
+        wrong = self.errors.get(name, 0)
+        cost = f"{'! ' + counted(wrong, 'error'):>17}" if wrong else self._cost(result.costs)
         room = max(8, self.size.width - label - (27 if cost else 9))
         fresh = name in self.fresh
         if not fresh:
@@ -106,7 +109,7 @@ class LanesView(Rows):
             *lead,
             (f"{sign} {sentence}{pad}", style),
             ("≠ " if differs else "  ", ink(app, "brass", bold=True)),
-            (cost, ink(app, "faint")),
+            (cost, ink(app, "brick" if wrong else "faint")),
         ]
 
     def _differs(self, number: int) -> bool:
