@@ -382,6 +382,20 @@ def _pictures(add: Adding) -> None:
 
     give.add_argument("--json", action="store_true", help="print the answer as JSON")
 
+    new = add("new", "beginning.begin", "begin a course, language, interpreter, suite or program")
+    new.add_argument("kind", choices=("course", "language", "interpreter", "suite", "program"),
+                     help="what is begun")  # fmt: skip
+    new.add_argument("name", metavar="NAME", help="its name; of a course, its folder")
+    new.add_argument("--language", metavar="NAME",
+                     help="the language of an interpreter, suite or program")  # fmt: skip
+    new.add_argument("--extends", metavar="BASE", help="the language that a new one extends")
+    new.add_argument(
+        "--strategy", metavar="STRATEGY", default="environment",
+        help="how a new interpreter works: environment (default), substitution, by_name, by_need, "
+        "store_passing or steps",
+    )  # fmt: skip
+    new.add_argument("--json", action="store_true", help="print the answer as JSON")
+
     start = add("starter", "giving.give_starter", "definitions with clauses left to be written")
     start.add_argument("--to", metavar="FOLDER", type=Path, required=True, help="a new folder")
     start.add_argument("--language", metavar="NAME", help="the language")

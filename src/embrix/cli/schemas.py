@@ -431,7 +431,7 @@ ANSWERS: dict[str, Any] = {
     "changed": list[ChangedVerdict], "accept": Accepted, "mistakes": list[MistakeData],
     "uncovered": list[Uncovered], "differences": list[ChangeData], "allow": list[AllowedData],
     "format": list[Formatted], "explain": dict[str, str], "draw": WrittenData,
-    "handout": WrittenData, "starter": WrittenData,
+    "handout": WrittenData, "starter": WrittenData, "new": WrittenData,
 }  # fmt: skip
 """By command. What `test --json` and `walk --json` print has schemas of its own: a report, and the
 lines of a walk."""

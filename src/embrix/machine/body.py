@@ -97,7 +97,7 @@ class Body(CallEmitter):
         if self.loops:
             inner = [loop(const(True), inner)]
         result = [function(name, params, begin + inner)]
-        if target.finals:
+        if self.key in self.unit.relations:
             result.append(self.final_test(name))
         return result
 

@@ -103,7 +103,7 @@ def _linked(unit: Unit) -> Compiled:
     params += [hot(unit.numbers[name]) for name in unit.staged]
     if unit.staged:
         # Its closure is how the variables of a run are reached from code made later.
-        finals = [f"final_{exports[name]}" for name, f in unit.functions.items() if f.finals]
+        finals = [f"final_{exports[name]}" for name in exports if name in unit.relations]
         names = dict.fromkeys([*params, *unit.counters, *exports.values(), FAR, *finals])
         body.append(function("v", [], [ast.Return(row(*map(load, names)))]))
         exports[" variables"] = "v"

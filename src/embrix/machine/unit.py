@@ -60,6 +60,11 @@ class Unit:
         self.substituting = substituters(interpreter)
         self.roles = {c.tag: c.role for c in interpreter.constructors.values() if c.role}
         bodies = [(target.body, target.clauses) for target in self.functions.values()]
+        self.relations = {name for name, target in self.functions.items() if target.finals}
+        """The functions of which it is asked whether a term is final."""
+        for part in k.parts_of(tuple(bodies)):
+            if isinstance(part, k.Repeat | k.StepList | k.IsFinal):
+                self.relations.add(part.function)
         plain = variant != "traced" and decided
         self.staged = stageable(self.functions, self.calls) if plain else ()
         """The functions that go through a term: what they do with one part of a program can be

@@ -1,0 +1,137 @@
+"""`embrix new`: what is begun checks, runs and has a case that passes; nothing is overwritten."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+import pytest
+
+from embrix.course.load import Course, load_course
+from embrix.documents.skeleton import STRATEGIES, skeleton
+from embrix.lanes.session import Session
+from tests.faces.test_cli import run
+
+Capture = pytest.CaptureFixture[str]
+
+
+@pytest.fixture
+def empty(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
+    """An empty folder, in which the user is."""
+    folder = tmp_path / "lectures"
+    folder.mkdir()
+    monkeypatch.chdir(folder)
+    return folder
+
+
+def test_a_course_is_begun_in_an_empty_folder(empty: Path, capsys: Capture) -> None:
+    status, out, _ = run(capsys, "new", "course", "keep")
+    assert (status, len(out.splitlines())) == (0, 5)
+    os.chdir(empty / "keep")
+    assert run(capsys, "check")[1] == "keep: First with environment. nothing to report\n"
+    assert "1 passed, 0 failed" in run(capsys, "test")[1]
+    assert run(capsys, "run", "first/programs/begin.first") == (0, "4\n", "")
+    before = {path: path.read_bytes() for path in empty.rglob("*") if path.is_file()}
+    for words in (("course", "."), ("language", "First"), ("program", "begin"), ("suite", "first"),
+                  ("interpreter", "environment")):  # fmt: skip
+        status, _, err = run(capsys, "new", *words)
+        assert status == 2, words
+        assert "already" in err
+    assert before == {path: path.read_bytes() for path in empty.rglob("*") if path.is_file()}
+
+
+def test_a_language_that_extends_another_has_its_lanes(empty: Path, capsys: Capture) -> None:
+    run(capsys, "new", "course", ".")
+    assert run(capsys, "new", "language", "Second", "--extends", "First")[0] == 0
+    assert run(capsys, "new", "interpreter", "steps", "--language", "Second", "--strategy",
+               "steps")[0] == 0  # fmt: skip
+    assert run(capsys, "new", "suite", "more", "--language", "First")[0] == 0
+    assert run(capsys, "new", "program", "one", "--language", "Second")[0] == 0
+    status, out, _ = run(capsys, "check")
+    assert status == 0
+    assert "Second with environment, steps. nothing to report" in out
+    status, out, _ = run(capsys, "test", "--with", "environment")
+    assert (status, out.count("1 passed, 0 failed")) == (0, 3)
+    course = load_course(empty)
+    assert len({language.extension for language in course.languages.values()}) == 2
+
+
+NAMES = [
+    (("language", "second"), "begins with a capital"),
+    (("interpreter", "Big"), "small letters"),
+    (("interpreter", "a/b"), "small letters"),
+    (("suite", "../out"), "letters, digits"),
+    (("program", ""), "letters, digits"),
+    (("interpreter", "x", "--strategy", "stepz"), "did you mean steps?"),
+    (("language", "Third", "--extends", "Frist"), "did you mean First?"),
+    (("suite", "x", "--language", "Frist"), "did you mean First?"),
+]
+
+
+@pytest.mark.parametrize(("words", "told"), NAMES)
+def test_wrong_names_write_nothing(
+    empty: Path, capsys: Capture, words: tuple[str, ...], told: str
+) -> None:
+    run(capsys, "new", "course", ".")
+    before = sorted(empty.parent.rglob("*"))
+    status, _, err = run(capsys, "new", *words)
+    assert status == 2
+    assert told in err
+    assert sorted(empty.parent.rglob("*")) == before
+
+
+def test_nothing_is_put_into_the_shipped_course(empty: Path, capsys: Capture) -> None:
+    status, _, err = run(capsys, "new", "language", "Mine")
+    assert (status, err) == (
+        2, "embrix: there is no course here: embrix new course FOLDER begins one\n",
+    )  # fmt: skip
+    assert list(empty.iterdir()) == []
+
+
+SMALL = {
+    "Drip": ("1", "let x = 1 in x"), "Rill": ("1", "let x = 1 in x"),
+    "Mere": ("1", "let x = 1 in x"), "Weir": (),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("strategy", STRATEGIES)
+@pytest.mark.parametrize("language", SMALL)
+def test_an_interpreter_is_written_from_the_forms(
+    lockside: Course, course_copy: Path, language: str, strategy: str
+) -> None:
+    """Literals and what `let` binds follow from the forms; all else is a `todo` that says what."""
+    path = course_copy / "begun.brix"
+    path.write_text(skeleton(lockside.languages[language], "begun", strategy))
+    course = load_course(course_copy)
+    assert [d.message for d in course.diagnostics if d.source.name == "begun.brix"] == []
+    lane = Session(course_copy).lane(language, "begun")
+    for program in SMALL[language]:
+        assert float(lane.run(program).outcome.text) == 1
+    if SMALL[language]:
+        outcome = lane.run("1 + 1").outcome
+        assert (outcome.kind, outcome.text) == ("unfinished", "what Add gives")
+
+
+def test_the_substitution_by_cases_is_right(lockside: Course, course_copy: Path) -> None:
+    """Its law holds it against the built-in one, over generated terms."""
+    path = course_copy / "begun.brix"
+    text = skeleton(lockside.languages["Drip"], "begun", "steps")
+    assert "law alike(put(v, x, e), substitute(v, x, e)) when free(v) == empty" in text
+    path.write_text(text)
+    session = Session(course_copy)
+    from embrix.machine.laws import try_law
+
+    lane = session.lane("Drip", "begun")
+    (law,) = lane.interpreter.laws
+    assert try_law(lane.machine, law).counterexample is None
+    path.write_text(text.replace("Let(y, put(v, x, bound), body)", "Let(y, bound, body)"))
+    lane = Session(course_copy).lane("Drip", "begun")
+    assert try_law(lane.machine, lane.interpreter.laws[0]).counterexample is not None
+
+
+def test_a_relation_without_finals_runs(lockside: Course, course_copy: Path) -> None:
+    """Which terms are values may still be to be decided: no term is final then."""
+    text = skeleton(lockside.languages["Drip"], "begun", "steps").replace("  final Lit(_)\n", "")
+    (course_copy / "begun.brix").write_text(text)
+    outcome = Session(course_copy).lane("Drip", "begun").run("1").outcome
+    assert outcome.kind in ("stuck", "unfinished")
