@@ -46,12 +46,15 @@ def test_problems_and_verdicts_of_a_faulty_course(course_copy: Path) -> None:
         .split("\n")[problem.line - 1][problem.column - 1 :]
         .startswith("fail Unbund")
     )
+    lane = course.lane("Drip", "by_name")
+    assert lane.run("1 + 1").text == "2"
+    assert lane.run("x").kind == "unfinished"
     with pytest.raises(embrix.NotFound):
-        course.lane("Drip", "by_name")
+        course.lane("Drip", "by_need")
     verdicts = course.check_suite("drip/drip.suite.toml")
     assert {(v.lane, v.state, v.expected, v.actual) for v in verdicts if v.state == "failed"} == {
-        ("environment", "failed", "3", "2"), ("rewriting", "failed", "3", "2"),
-    }  # fmt: skip
+        (name, "failed", "3", "2") for name in ("by_name", "environment", "rewriting")
+    }
 
 
 def test_a_run_is_bounded_and_tells_names_and_output() -> None:

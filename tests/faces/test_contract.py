@@ -74,8 +74,12 @@ def test_a_faulty_definition_has_a_status_of_its_own(
                                                                         "only")):  # fmt: skip
         assert run(capsys, *words)[0] == 4, words
     (tiny / "tiny.brix").write_text(TINY_LANGUAGE.replace("makes Add", "makes Ad"))
-    assert run(capsys, "grammar")[0] == 4
-    assert run(capsys, "parse", "-e", "1")[0] == 4
+    assert run(capsys, "check")[0] == 4
+    # What is not wrong is read all the same.
+    assert run(capsys, "parse", "-e", "1")[0] == 0
+    status, _, err = run(capsys, "parse", "-e", "1 + 1")
+    assert status == 3
+    assert "could stand here" in err
 
 
 def test_faults_of_our_own_are_told_and_written_down(

@@ -450,7 +450,7 @@ def test_a_crash_ends_with_a_status(
 
     from embrix.tui import app
 
-    monkeypatch.setattr(app, "Workbench", Crashing)
+    monkeypatch.setattr(app, "WorkbenchApp", Crashing)
     monkeypatch.setattr(sys.stdin, "isatty", lambda: True, raising=False)
     monkeypatch.setattr(sys.stdout, "isatty", lambda: True, raising=False)
     arguments = argparse.Namespace(course=course_copy, file=None)
