@@ -2,16 +2,21 @@
 
 from __future__ import annotations
 
+import json
 import random
 import re
 from collections.abc import Callable
+from pathlib import Path
 
 import pytest
 
+from embrix.checking.diagnostics import diagnostics
 from embrix.course.load import Course
 from embrix.course.shipped import shipped_course
 from embrix.lanes.session import Session
 from embrix.machine.limits import Limits
+from embrix.terms.generate import TOP, Generator, Words
+from embrix.terms.node import size
 
 Maker = Callable[..., Course]
 
@@ -88,7 +93,7 @@ OPEN = "unfinished"
 MISTAKES = [
     # what is put for what, the one finding, what the four programs come to
     ("=> Num(n)\n", "=> Nun(n)\n", ("unknown_constructor", 10), (OPEN, "Unbound", OPEN, OPEN)),
-    ("eval(right, env))", "eval(right env))", ("unreadable", 12), (*RIGHT[:2], OPEN, RIGHT[3])),
+    ("eval(right, env))", "eval(right env))", ("other_habit", 12), (*RIGHT[:2], OPEN, RIGHT[3])),
     ("add(eval", "ad(eval", ("unknown_name", 12), (*RIGHT[:2], OPEN, RIGHT[3])),
     ("  Add(left, right) ", "  Plus(left, right)", ("unknown_constructor", 12),
      (*RIGHT[:2], OPEN, RIGHT[3])),
@@ -96,9 +101,9 @@ MISTAKES = [
      ("type_mismatch", 15), (*RIGHT[:2], OPEN, RIGHT[3])),
     ("  Num(n), Num(m)      => Num(n + m)", "  Num(n) Num(m)      => Num(n + m)",
      ("unreadable", 15), (*RIGHT[:2], OPEN, RIGHT[3])),
-    ("define add(a: Value, b: Value) ->", "define add(a Value, b: Value) ->", ("unreadable", 14),
+    ("define add(a: Value, b: Value) ->", "define add(a Value, b: Value) ->", ("other_habit", 14),
      (*RIGHT[:2], OPEN, RIGHT[3])),
-    ("error Unbound(x: Name)  ", "error Unbound(x Name)  ", ("unreadable", 4),
+    ("error Unbound(x: Name)  ", "error Unbound(x Name)  ", ("other_habit", 4),
      (RIGHT[0], OPEN, RIGHT[2], OPEN)),
     ('"nothing called {x}"', '"nothing called {y}"', ("unknown_name", 4), RIGHT),
     ("judgement eval  ", "judgement evil  ", ("unknown_name", 5), RIGHT),
@@ -190,3 +195,44 @@ def test_mutated_definitions_never_end_in_a_fault(make_course: Maker) -> None:
             for program in ("1 + 2 * 3", "let x = 2 in -x / 4", "1 / 0"):
                 ended = lane.run(program, limits=Limits(calls=5_000, depth=2_000))
                 assert ended.outcome.kind
+
+
+# ------------------------------------------------------------------------------- slips
+
+SUITE = """\
+language = "Tally"
+
+[[case]]
+name = "a sum"
+program = "1 + 2"
+value = "Num(3)"
+"""
+SLIPS = json.loads((Path(__file__).parent.parent / "data" / "slips.json").read_text("utf-8"))
+
+
+@pytest.mark.parametrize("slip", SLIPS, ids=lambda slip: f"{slip['to'].strip()[:60]}")
+def test_a_mistake_is_told_once_where_it_stands_with_its_repair(
+    make_course: Maker, slip: dict[str, str]
+) -> None:
+    """What people write who come from other languages, each looked at by eye."""
+    texts = {"language": LANGUAGE, "lane": LANE, "suite": SUITE}
+    assert texts[slip["file"]].count(slip["from"]) >= 1
+    texts[slip["file"]] = texts[slip["file"]].replace(slip["from"], slip["to"], 1)
+    course = make_course(tally=texts["language"], values=texts["lane"])
+    (course.folder / "sums.suite.toml").write_text(texts["suite"])
+    findings = diagnostics(Session(course.folder)).findings
+    assert [
+        (one.code, *one.source.position(one.span.start), one.message, one.hint)
+        for one in findings
+    ] == [tuple(slip[key] for key in ("code", "line", "column", "message", "hint"))]  # fmt: skip
+
+
+def test_terms_end_where_a_grammar_lets_forms_stand_that_need_one_another(
+    make_course: Maker,
+) -> None:
+    """Such a grammar has errors, but what makes up programs must come to an end."""
+    signature = make_course(tally=LANGUAGE).languages["Tally"].signature
+    only = frozenset({"Add"})
+    words = Words(parts={TOP: only, ("Add", 0): only, ("Add", 1): only})
+    term = Generator(signature, random.Random(5).randrange, words).term("Expr", 3)
+    assert 1 < size(term) < 20_000

@@ -1,5 +1,4 @@
-"""`docs/first-language.md`, carried out from an empty folder: every command gives what stands there,
-every change fits."""
+"""`docs/first-language.md`, carried out from an empty folder: what its commands give, what fits."""
 
 from __future__ import annotations
 

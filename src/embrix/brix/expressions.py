@@ -6,6 +6,7 @@ from collections.abc import Callable
 from fractions import Fraction
 from typing import TypeVar
 
+from embrix.brix import slips
 from embrix.brix import syntax as s
 from embrix.brix.lexer import Tok, lex, unescape
 from embrix.brix.parse import Cursor, Misread
@@ -242,7 +243,7 @@ class Expressions:
 
     def _let(self, start: Tok, column: int) -> s.Let:
         pattern = self.pattern()
-        self.c.expect("=")
+        self.c.expect_or("=", ("==",), "before the value of a name")
         value = self.expression()
         misses: list[s.Clause] = []
         following = self.c.raw()
@@ -389,8 +390,27 @@ class Expressions:
             "if", "match", "fail", "repeat", "todo", "fn", "attempt",
         ):  # fmt: skip
             return self.expression()
+        if tok.kind == "name" and tok.text in slips.BEGINNINGS and self._begins_otherwise():
+            message, hint = slips.BEGINNINGS[tok.text]
+            self.c.findings.error("other_habit", message, self.c.source, tok.span, hint)
+            self.c.failures += 1
+            raise Misread
+        if tok.kind == "name" and tok.text == "let":
+            self.c.findings.error(
+                "other_habit", "`let` stands on a line of its own, what follows stands below it",
+                self.c.source, tok.span, "write let x = … on one line, the result on the next",
+            )  # fmt: skip
+            self.c.failures += 1
+            raise Misread
         name = self.variable("an expression")
         return s.Ref(name.text, name.span)
+
+    def _begins_otherwise(self) -> bool:
+        """Whether a word is followed by what cannot follow a name."""
+        after = self.c.ahead(1)
+        return not after.first and (
+            after.kind in ("name", "Name", "number", "text") and after.text not in WORDS
+        )
 
     def _list(self, start: Tok) -> s.Expr:
         rest: list[s.Expr] = []
@@ -486,8 +506,10 @@ class Expressions:
         span = patterns[0].span
         try:
             guard = self.expression() if self.c.accept("when") else None
-            self.c.expect("=>")
+            self.c.expect_or("=>", slips.ARROWS, "before what a clause gives")
             body = self.body(column)
+            if self.c.peek().kind != "end" and not (self.c.brackets and self.c.sees(")", "]", ",")):
+                self.c.fail("the line should end here")
         except Misread:
             # What it is about is known; what it gives is still to be written.
             cause = self.c.findings.last

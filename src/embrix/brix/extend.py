@@ -124,7 +124,8 @@ class _Joining:
             known = joined.get(grammar.name) or s.GrammarSyntax(grammar.name, (), (), grammar.span)
             joined[grammar.name] = s.GrammarSyntax(
                 grammar.name, grammar.starts or known.starts,
-                self.rules(known.rules, grammar.rules), grammar.span, known.lost + grammar.lost,
+                self.rules(known.rules, grammar.rules), grammar.span,
+                known.damaged or grammar.damaged,
             )  # fmt: skip
         return tuple(joined.values())
 

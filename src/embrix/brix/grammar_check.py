@@ -46,7 +46,6 @@ def check_grammar(
     kinds: tuple[TokenKind, ...],
 ) -> Grammar | None:
     """One of the grammars of a language, or None when too little of it is right to be used."""
-    world.lost.update(grammar.lost)
     begun = world.mark()
     check = _Grammar(world, grammar, kinds)
     rules = check.all()
@@ -72,7 +71,7 @@ def check_grammar(
             span, "declare it before the token that hides it, or make the patterns differ",
         )  # fmt: skip
     checked = flatten(tokens, signature, world.numbers, tuple(check.starts), rules)
-    if world.mark() == begun:
+    if world.mark() == begun and not grammar.damaged:
         report_unbuilt(world, syntax, grammar, checked)
     return checked
 
@@ -134,7 +133,7 @@ class _Grammar:
                 self.starts.append(name)
         if not self.starts and rules:
             self.starts.append(rules[0].name)
-        if not self.grammar.starts:
+        if not self.grammar.starts and not self.grammar.damaged:
             self.world.error(
                 "missing_part", "the grammar does not say where a program starts",
                 self.grammar.span, "add a line `start RULE`",
@@ -145,7 +144,7 @@ class _Grammar:
                 checked.append(self.rule(rule))
             else:
                 checked.append(self.table(rule))
-        if self.world.mark() == begun:
+        if self.world.mark() == begun and not self.grammar.damaged:
             self.unreached()
         return self.productive([*checked, *self.extra])
 
@@ -157,6 +156,8 @@ class _Grammar:
             and syntax.name == rule.name
             and syntax.name not in self.world.sorts
         ):
+            if self.world.is_lost(rule.name):
+                return UNKNOWN
             self.world.error(
                 "unknown_type", f"{rule.name} is no sort of this language", syntax.span,
                 did_you_mean(
@@ -238,7 +239,12 @@ class _Grammar:
 
     def missing(self, mark: int) -> Symbol:
         """A token that no text has, in place of what has been wrong since a mark."""
+        if self.world.mark() == mark:
+            return self.unread("a line that cannot be read")
         return self.unread(f"an error at {self.world.causes[mark].place}")
+
+    def is_unread(self, symbol: Symbol) -> bool:
+        return isinstance(symbol, Kind) and symbol.name.startswith("todo an error at ")
 
     def unread(self, note: str) -> Symbol:
         """A token that no text has."""
@@ -252,10 +258,12 @@ class _Grammar:
         if self.world.is_lost(name):
             return False
         known = [*self.types, *self.kinds]
-        self.world.error(
-            "unknown_rule", f"there is no rule called {name}", span,
-            did_you_mean(name, known, "known are " + ", ".join(known)),
-        )  # fmt: skip
+        hint = did_you_mean(name, known, "known are " + ", ".join(known))
+        if name in self.world.constructors:
+            hint = f"{name} is a form: write makes {name}"
+        elif name[:1].islower() and "did you mean" not in hint:
+            hint = f'for a word of the program write "{name}"; {hint}'
+        self.world.error("unknown_rule", f"there is no rule called {name}", span, hint)
         return False
 
     # ---------------------------------------------------------------- rules
@@ -368,6 +376,8 @@ class _Grammar:
             slot: int | None = None
             if item.capture:
                 slot = template.capture(item.capture, kind, item.span, item.name)
+            elif self.is_unread(symbol):
+                pass
             elif not isinstance(symbol, Quoted | Operand) and not self.is_layout(symbol):
                 what = f"what {item.name} reads here" if item.name else "what is repeated here"
                 self.world.warning(
@@ -398,6 +408,8 @@ class _Grammar:
             for item, (symbol, kind) in symbols
             if not isinstance(symbol, Quoted) and not self.is_layout(symbol)
         ]
+        if any(self.is_unread(symbol) for _, (symbol, _) in symbols):
+            return None  # what is wrong here has been told
         if len(values) != 1:
             self.world.error(
                 "makes_nothing", "this alternative makes no form, and it has "
@@ -427,12 +439,12 @@ class _Grammar:
         wanted = self.types[table.name]
         operand, operand_span = table.operand or ("", table.span)
         mark = self.world.mark()
-        if not operand:
+        if not operand and not self.grammar.damaged:
             self.world.error(
                 "missing_operand", f"the table {table.name} does not say what its operands are",
                 table.span, "add a line `operand RULE`",
             )  # fmt: skip
-        elif self.rule_named(operand, operand_span):
+        elif operand and self.rule_named(operand, operand_span):
             self.used.add(operand)
             if not unify(self.types[operand], wanted):
                 self.world.error(

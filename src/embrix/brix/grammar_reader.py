@@ -6,7 +6,6 @@ from embrix.brix import syntax as s
 from embrix.brix.expressions import Expressions
 from embrix.brix.lexer import Tok, unescape
 from embrix.brix.parse import Cursor, Misread
-from embrix.text.diagnostic import Diagnostic
 from embrix.text.source import Span
 
 FIXITIES = ("left", "right", "nonassociative", "prefix", "postfix")
@@ -24,6 +23,13 @@ def read_tokens(c: Cursor) -> s.TokensSyntax:
         if replaces:
             c.take()
         name = c.expect_kind("name", "the name of a token")
+        try:
+            return declaration(name, replaces=replaces)
+        except Misread:
+            c.lose(name.text)
+            raise
+
+    def declaration(name: Tok, *, replaces: bool) -> s.TokenDecl | None:
         if name.text == "lines" and c.peek().kind == "name":
             lines.append(_lines(c, name))
             return None
@@ -103,7 +109,6 @@ def read_grammar(c: Cursor) -> s.GrammarSyntax:
     """The rules and operator tables of a grammar block."""
     span = c.last().span
     starts: list[tuple[str, Span]] = []
-    lost: list[tuple[str, Diagnostic]] = []
     called = ""
     if not c.raw().first and c.raw().kind == "name":
         called = c.take().text
@@ -123,11 +128,11 @@ def read_grammar(c: Cursor) -> s.GrammarSyntax:
         try:
             return _table(c, replaces=replaces) if table else _rule(c, replaces=replaces)
         except Misread:
-            lost.append((name.text, c.findings.last))
+            c.lose(name.text, name.text.capitalize() if name.kind == "name" else "")
             raise
 
     rules: list[s.RuleSyntax | s.TableSyntax] = c.rows(0, row)
-    return s.GrammarSyntax(called, tuple(starts), tuple(rules), span, tuple(lost))
+    return s.GrammarSyntax(called, tuple(starts), tuple(rules), span, c.failures > 0)
 
 
 def _rule(c: Cursor, *, replaces: bool) -> s.RuleSyntax:

@@ -10,6 +10,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from embrix.brix import core as k
+from embrix.brix import slips
 from embrix.brix import syntax as s
 from embrix.brix.builtins import BUILT_INS
 from embrix.brix.patterns import Patterns
@@ -122,7 +123,19 @@ class Infer:
         self.world.error(
             "type_mismatch",
             f"this is of type {show_type(found)}, but {show_type(wanted)} is expected here", span,
+            self.wrapping(found, wanted),
         )  # fmt: skip
+
+    def wrapping(self, found: Type, wanted: Type) -> str:
+        """The constructor that is meant where what stands inside it is given alone."""
+        kind = settle(wanted)
+        if not isinstance(kind, Con):
+            return ""
+        fitting = [
+            c.name for c in self.world.of_type(kind.name)
+            if [settle(t) for t in c.types] == [settle(found)]
+        ]  # fmt: skip
+        return f"write {fitting[0]}(…)" if len(fitting) == 1 else ""
 
     def tuple_value(self, expr: s.Tuple, wanted: Type) -> k.Core:
         kind = settle(wanted)
@@ -215,9 +228,10 @@ class Infer:
         if self.world.is_lost(name):
             return WRONG, UNKNOWN
         known = [*self.visible(), *self.world.functions, *BUILT_IN]
+        meant = slips.CONSTANTS.get(name)
         self.world.error(
             "unknown_name", f"nothing called {name} is known here", expr.span,
-            did_you_mean(name, known),
+            f"write {meant}" if meant else did_you_mean(name, known),
         )  # fmt: skip
         return WRONG, UNKNOWN
 
@@ -288,6 +302,8 @@ class Infer:
             return WRONG, UNKNOWN
         if constructor is None:
             hint = did_you_mean(name, self.world.constructors)
+            if name in slips.CONSTANTS:
+                hint = f"write {slips.CONSTANTS[name]}"
             if name in self.world.errors:
                 hint = f"{name} is an error: write fail {name}"
             self.world.error(

@@ -190,6 +190,8 @@ class _Interpreter:
 
     def main(self) -> str | None:
         decl = self.syntax.main
+        if decl is None and self.world.is_lost("main"):
+            return None
         if decl is None:
             self.world.error(
                 "missing_part", f"{self.syntax.name} does not say which function runs a program",

@@ -56,7 +56,7 @@ def check_language(
         for grammar in syntax.grammars
         if (checked := check_grammar(world, syntax, grammar, signature, kinds)) is not None
     }
-    if not syntax.types:
+    if not syntax.types and not syntax.lost:
         findings.error(
             "missing_part", f"{syntax.name} has no forms", syntax.source, syntax.span,
             "add a block `forms SORT`",

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Literal, TypeAlias
 
+from embrix.brix import foreign_signs
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Source, Span
 
@@ -84,6 +85,18 @@ def lex(source: Source, span: Span, findings: Findings, *, patterns: bool = Fals
                 result.append(Tok("pattern", found.group(1), place, at - margin, first))
                 at, first = found.end(), False
                 continue
+        habit = None if patterns else foreign_signs.SIGNS.match(text, at, span.end)
+        if habit is not None and not (habit[0] == "--" and not text[at - 1 : at].isspace()):
+            place = Span(at, habit.end(), source)
+            message, hint, word = foreign_signs.sign(habit[0])
+            findings.error("other_habit", message, source, place, hint)
+            quoted = habit[0][0] == "'"
+            if word or quoted:
+                column, piece = at - margin, word or habit[0][1:-1]
+                result.append(Tok("text" if quoted else "name", piece, place, column, first))
+                first = False
+            at = habit.end()
+            continue
         match = _TOKEN.match(text, at, span.end)
         if match is None:
             message, hint = _strange(text[at])

@@ -8,11 +8,12 @@ until a block opens there.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import NoReturn, TypeVar
 
+from embrix.brix import slips
 from embrix.brix.lexer import Tok
-from embrix.text.diagnostic import Findings
+from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.source import Source, Span
 
 T = TypeVar("T")
@@ -35,8 +36,14 @@ class Cursor:
         self.floor = -1
         self.depth = 0
         self.failures = 0
+        self.lost: list[tuple[str, Diagnostic]] = []
+        """Names whose declarations cannot be read, with what is wrong with them."""
         self.brackets = 0
         self._begin = 0
+
+    def lose(self, *names: str) -> None:
+        """The declaration of names cannot be read: what was told last is why."""
+        self.lost += [(name, self.findings.last) for name in names if name]
 
     # ---------------------------------------------------------------- looking
 
@@ -104,9 +111,25 @@ class Cursor:
         if tok.kind == "end":
             end = self.last_end()
             span = Span(max(0, end - 1), end, self.source)
-        self.findings.error("unreadable", f"{message}; {found}", self.source, span, hint)
+        known = slips.better(message, self.last(), tok, self.ahead(1))
+        if known is not None:
+            self.findings.error("other_habit", known[0], self.source, span, known[1])
+        else:
+            self.findings.error("unreadable", f"{message}; {found}", self.source, span, hint)
         self.failures += 1
         raise Misread
+
+    def expect_or(self, text: str, others: Sequence[str], what: str) -> None:
+        """A sign; where one of some others stands that means it elsewhere, that is told and taken
+        for it."""
+        if self.sees(*others) and not self.sees(text):
+            tok = self.take()
+            self.findings.error(
+                "other_habit", f"`{text}` stands {what} here, not `{tok.text}`", self.source,
+                tok.span, f"write {text}",
+            )  # fmt: skip
+        else:
+            self.expect(text, f" {what}")
 
     def since(self, start: Span) -> Span:
         """From the beginning of `start` to the end of the last token taken."""

@@ -10,6 +10,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from typing import NoReturn
 
+from embrix.brix import slips
 from embrix.brix import syntax as s
 from embrix.brix.expressions import Expressions
 from embrix.brix.grammar_reader import read_grammar, read_tokens
@@ -90,7 +91,9 @@ class _File:
 
     def cursor(self, chunk: Chunk, *, patterns: bool = False) -> Cursor:
         tokens = lex(self.source, chunk.span, self.findings, patterns=patterns)
-        return Cursor(self.source, tokens, chunk.span.end, self.findings)
+        made = Cursor(self.source, tokens, chunk.span.end, self.findings)
+        made.lost = self.parts.lost
+        return made
 
     def read(self, head: Chunk, rest: list[Chunk]) -> s.FileSyntax:
         c = self.cursor(head)
@@ -209,6 +212,13 @@ class _File:
         self.parts.numbers.append(made)
 
     def unknown_word(self, word: str, span: Span, known: tuple[str, ...]) -> None:
+        meant = slips.DECLARATIONS.get(word, "")
+        if meant in known:
+            self.findings.error(
+                "other_habit", f"`{word}` declares nothing here: it is `{meant}` that does",
+                self.source, span, f"write {meant}",
+            )  # fmt: skip
+            return
         self.findings.error(
             "unknown_word", f"no declaration begins with `{word}` here", self.source, span,
             did_you_mean(word, known, "known are " + ", ".join(known)),
@@ -228,10 +238,16 @@ class _File:
                 if chunk.word not in known:
                     end = chunk.span.start + max(1, len(chunk.word))
                     self.unknown_word(chunk.word, Span(chunk.span.start, end), known)
+                    self.lose(self.named(chunk))
+                    if slips.DECLARATIONS.get(chunk.word) == "main":
+                        self.lose("main")
+                    for tok in lex(self.source, chunk.span, Findings()):
+                        if tok.kind in ("Name", "name") and tok.first:
+                            self.lose(tok.text)  # its constructors are not known either
                     continue
                 read(chunk.word, chunk)
             except Misread:
-                self.lose(self.named(chunk))
+                self.lose("main" if chunk.word == "main" else self.named(chunk))
 
     def named(self, chunk: Chunk) -> str:
         """The name that a declaration declares, if it can be seen."""
@@ -318,7 +334,7 @@ class _File:
                     known.starts + block.starts,
                     known.rules + block.rules,
                     known.span,
-                    known.lost + block.lost,
+                    known.damaged or block.damaged,
                 )
         return tuple(joined.values())
 
@@ -452,10 +468,23 @@ class _File:
 
     def constructor(self, c: Cursor) -> s.ConstructorDecl:
         replaces = c.accept("replace")
+        if c.sees("|"):
+            c.findings.error(
+                "other_habit", "a constructor stands on a line of its own, without a bar", c.source,
+                c.take().span, "remove |",
+            )  # fmt: skip
         tok = c.peek()
         if tok.kind == "name":
             self.lose_constructor(c, tok)
         name = c.expect_kind("Name", "a capitalised name")
+        try:
+            return self.rest_of_constructor(c, name, replaces=replaces is not None)
+        except Misread:
+            c.lose(name.text)
+            raise
+
+    def rest_of_constructor(self, c: Cursor, name: Tok, *, replaces: bool) -> s.ConstructorDecl:
+        """The fields of a constructor, and what is said of them."""
         fields = self.fields(c)
         binds: list[s.BindsDecl] = []
         uses: list[tuple[str, Span]] = []
@@ -476,7 +505,7 @@ class _File:
                 c.fail("`binds`, `uses` or `shown` is expected here")
         return s.ConstructorDecl(
             name.text, fields, tuple(binds), tuple(uses), shown, c.since(name.span), role,
-            bool(replaces),
+            replaces,
         )  # fmt: skip
 
     def lose_constructor(self, c: Cursor, tok: Tok) -> NoReturn:
@@ -485,8 +514,7 @@ class _File:
         try:
             c.fail("the name of a constructor begins with a capital", f"write {capital}")
         finally:
-            self.lose(tok.text)
-            self.lose(capital)
+            c.lose(tok.text, capital)
 
     def names(self, c: Cursor, *, inner: bool = False) -> tuple[tuple[str, Span], ...]:
         """Names of fields; with `inner` also `LIST.FIELD`."""
@@ -503,6 +531,12 @@ class _File:
 
     def error(self, c: Cursor) -> s.ErrorDecl:
         c.take()
+        if c.peek().kind == "name":
+            low = c.peek().text
+            try:
+                c.fail("the name of an error begins with a capital", f"write {low.capitalize()}")
+            finally:
+                c.lose(low, low.capitalize())
         name = c.expect_kind("Name", "the name of the error, capitalised,")
         fields = self.fields(c)
         message = c.expect_kind("text", "the sentence that the error shows, in quotes,")
@@ -539,7 +573,7 @@ class _File:
             return s.Param(tok.text, expressions.type(), tok.span)
 
         params = expressions.separated(")", param)
-        c.expect("->", " before the type of the result")
+        c.expect_or("->", (":", "=>"), "before the type of the result")
         result = expressions.type()
         subjects: tuple[tuple[str, Span], ...] = ()
         if c.accept("by"):
@@ -560,6 +594,15 @@ class _File:
     def body_of(self, c: Cursor, expressions: Expressions, span: Span) -> s.Expr:
         """The body of a function; one that cannot be read is still to be written."""
         try:
+            clauses = any(tok.text in ("=>", *slips.ARROWS[:1]) and tok.kind == "symbol" for tok in
+                          c.rest()) and c.raw().kind in ("Name",)  # fmt: skip
+            if clauses:
+                self.findings.error(
+                    "other_habit", "clauses choose by a parameter, which the header names behind "
+                    "`by`", self.source, span, "write by and the parameter at its end",
+                )  # fmt: skip
+                c.failures += 1
+                raise Misread
             body = expressions.block(0)
             self.whole(c)
             return body

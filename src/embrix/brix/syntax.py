@@ -645,8 +645,8 @@ class GrammarSyntax:
     starts: tuple[tuple[str, Span], ...]
     rules: tuple[RuleSyntax | TableSyntax, ...]
     span: Span
-    lost: tuple[tuple[str, Diagnostic], ...] = ()
-    """Rules that cannot be read, with what is wrong with them."""
+    damaged: bool = False
+    """Whether something of it cannot be read."""
 
 
 @dataclass(frozen=True, slots=True)

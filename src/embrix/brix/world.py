@@ -47,6 +47,10 @@ class FunctionSignature:
         return types, replaced_names(self.result, known)
 
 
+FEW = 8
+"""Errors before one that are looked at to see whether it follows from them."""
+
+
 @dataclass(slots=True)
 class World:
     source: Source
@@ -74,8 +78,10 @@ class World:
         return replace(self, findings=Findings(), causes=[])
 
     def error(self, code: str, message: str, span: Span, hint: str = "") -> None:
-        self.findings.error(code, message, self.source, span, hint)
-        self.causes.append(self.findings.last)
+        found = Diagnostic(code, message, span.source or self.source, span, hint)
+        if code != "type_mismatch" or not any(map(found.follows, self.causes[-FEW:])):
+            self.findings.extend([found])
+        self.causes.append(found)
 
     def is_lost(self, name: str) -> bool:
         """Whether a name is not known because of an error that has been told."""

@@ -154,10 +154,10 @@ def _branches(
 ) -> Iterator[Missing]:
     """Branches inside clauses that no case takes, each with a small program that does."""
     missing: dict[tuple[str, int, str], tuple[Branch, str]] = {}
-    for name in session.course.interpreters.get(language, {}):
-        for branch in met.of(session.lane(language, name)).branches:
+    for lane in session.lanes(language):
+        for branch in met.of(lane).branches:
             if branch.key not in known:
-                missing.setdefault(branch.key, (branch, name))
+                missing.setdefault(branch.key, (branch, lane.name))
     programs = _programs_for(session, language, met, set(missing)) if missing else {}
     for key, (branch, name) in missing.items():
         source = session.course.sources.get(branch.file)

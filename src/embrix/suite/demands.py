@@ -127,7 +127,7 @@ def steps(
     for lane, entry in entries.table(data, "steps", part).items():
         entries.lane(lane, lanes, part, lane)
         table = entry if isinstance(entry, dict) else {"lines": entry}
-        entries.unknown_keys(table, _STEP_KEYS, part)
+        table = entries.unknown_keys(table, _STEP_KEYS, part)
         lines = table.get("lines")
         if not isinstance(lines, list) or not all(isinstance(line, str) for line in lines):
             raise entries.wrong(part, "steps", "steps are a list of texts, one a step")

@@ -10,6 +10,20 @@ from embrix.text.source import Source, Span
 from embrix.text.suggest import did_you_mean
 from embrix.text.toml_places import entry_place, heads
 
+HABITS = {
+    "gives": "value", "result": "value", "expect": "value", "expected": "value", "want": "value",
+    "returns": "value", "answer": "value", "equals": "value", "outcome": "value",
+    "code": "program", "source": "program", "src": "program", "text": "program", "run": "program",
+    "raises": "error", "fails": "error", "throws": "error", "failure": "error",
+    "exception": "error", "prints": "output", "stdout": "output", "writes": "output",
+    "stdin": "input", "reads": "input", "title": "name", "description": "why", "comment": "why",
+    "note": "why", "because": "why", "lane": "lanes", "only": "lanes", "interpreters": "lanes",
+    "position": "at", "place": "at", "message": "says", "trace": "steps", "reduces": "steps",
+    "tag": "tags", "cases": "case", "tests": "case", "test": "case", "lang": "language",
+    "infinite": "diverges", "loops": "diverges", "bindings": "given",
+}  # fmt: skip
+"""Words for the entries of a suite that are used elsewhere, with those that are used here."""
+
 
 class Wrong(Exception):
     """An entry is wrong; it has been reported."""
@@ -48,14 +62,22 @@ class Entries:
 
     def unknown_keys(
         self, data: Mapping[str, Any], known: Collection[str], part: int | None
-    ) -> None:
+    ) -> dict[str, Any]:
+        """Report entries that mean nothing. The entries, those with a word from elsewhere under the
+        one that is meant as well."""
+        found = dict(data)
         for key in data:
             if key not in known:
+                meant = HABITS.get(key, "")
                 self.findings.error(
                     "unknown_word", f"an entry called {key} means nothing here", self.source,
                     self.entry(part, key),
-                    did_you_mean(key, known, "known are " + ", ".join(known)),
+                    f"write {meant}" if meant in known
+                    else did_you_mean(key, known, "known are " + ", ".join(known)),
                 )  # fmt: skip
+                if meant in known:
+                    found.setdefault(meant, data[key])
+        return found
 
     def text(
         self, data: Mapping[str, Any], key: str, part: int | None, *, needed: bool = False

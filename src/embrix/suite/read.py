@@ -53,7 +53,7 @@ def read_suite(
             entries.entry(None, "language"), did_you_mean(language, lanes),
         )  # fmt: skip
         return None
-    entries.unknown_keys(data, _SUITE_KEYS, None)
+    data = entries.unknown_keys(data, _SUITE_KEYS, None)
     raw = {kind: tables(data.get(kind, [])) for kind in ("case", "question")}
     for kind, found in raw.items():
         if found is None:
@@ -134,7 +134,7 @@ class _Reader:
         name = self.entries.text(data, "name", part, needed=True)
         shared = {key: value for key, value in data.items() if key != "table"}
         for at, row in enumerate(rows):
-            self.entries.unknown_keys(row, _ROW_KEYS, part)
+            row = self.entries.unknown_keys(row, _ROW_KEYS, part)
             given = {**shared.get("given", {}), **self.entries.table(row, "given", part)}
             told = ", ".join(f"{one} = {value}" for one, value in given.items())
             told = told or ", ".join(map(str, row.get("input", ()))) or f"row {at + 1}"
@@ -143,7 +143,7 @@ class _Reader:
 
     def case(self, data: Mapping[str, Any], part: int, entry: tuple[int, int]) -> Case:
         entries = self.entries
-        entries.unknown_keys(data, _CASE_KEYS, part)
+        data = entries.unknown_keys(data, _CASE_KEYS, part)
         name = entries.text(data, "name", part, needed=True)
         given = entries.table(data, "given", part)
         limited = entries.limited(data, self.lanes, part)
@@ -159,7 +159,7 @@ class _Reader:
                 )  # fmt: skip
             if not isinstance(own, dict):
                 raise entries.wrong(part, lane, f"what {lane} gives must be a table")
-            entries.unknown_keys(own, demands.DEMANDS, part)
+            own = entries.unknown_keys(own, demands.DEMANDS, part)
             if not own:
                 raise entries.wrong(part, lane, f"nothing is expected of {lane}")
             expectation = demands.expectation(entries, own, part, self.errors)
@@ -248,12 +248,12 @@ class _Reader:
 
     def question(self, data: Mapping[str, Any], part: int) -> Question:
         entries = self.entries
-        entries.unknown_keys(data, _QUESTION_KEYS, part)
+        data = entries.unknown_keys(data, _QUESTION_KEYS, part)
         name = entries.text(data, "name", part, needed=True)
         answers: dict[str, Answer] = {}
         for label, own in entries.table(data, "answers", part).items():
             table = own if isinstance(own, dict) else {"value": own}
-            entries.unknown_keys(table, (*demands.OUTCOMES, "at", "says", "output"), part)
+            table = entries.unknown_keys(table, (*demands.OUTCOMES, "at", "says", "output"), part)
             answer = Answer(
                 demands.expectation(entries, table, part, self.errors),
                 demands.output(entries, table, part),

@@ -42,6 +42,7 @@ CODES: dict[str, str] = {
     "type_mismatch": "A value of one type stands where another is expected.",
     "unbuilt_form": "No rule of the grammar makes this form, so no program holds it.",
     "unfinished": "Something is still to be written.",
+    "other_habit": "Another language writes it so; the repair says how it is written here.",
     "unknown_character": "A character that means nothing in Brix outside texts and patterns.",
     "unknown_constructor": "No form or constructor of this name is declared.",
     "unknown_error": "No error of this name is declared.",

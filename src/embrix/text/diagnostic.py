@@ -36,6 +36,12 @@ class Diagnostic:
         line, column = self.source.position(self.span.start)
         return f"{self.source.name}:{line}:{column}"
 
+    def follows(self, other: Diagnostic) -> bool:
+        """Whether this may follow from another finding: one part of a text that does not fit is
+        told once, and not of what stands around it."""
+        same = self.code == other.code and self.source is other.source
+        return same and self.span.start < other.span.end and other.span.start < self.span.end
+
     @property
     def note(self) -> str:
         """On one line: the sentence, and where."""

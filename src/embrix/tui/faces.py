@@ -129,7 +129,7 @@ class LanesView(Rows):
 
     def _cost(self, costs: dict[str, int]) -> str:
         if "steps" in costs:
-            return f"{counted(costs['steps'], 'step'):>12}"
+            return f"{counted(costs['steps'], 'step'):>17}"
         if "judgements" in costs:
             return f"{counted(costs['judgements'], 'judgement'):>17}"
         return ""

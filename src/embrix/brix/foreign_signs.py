@@ -1,0 +1,24 @@
+"""Signs of other languages that a definition does not have, and what is meant by them."""
+
+from __future__ import annotations
+
+import re
+
+SIGNS = re.compile(r"&&|\|\||!(?!=)|;|%|//[^\n]*|--(?= )[^\n]*|'[^'\n]*'")
+"""Signs that mean nothing here, but much elsewhere."""
+
+_SIGNS = {
+    "&&": ("`and` stands between two conditions here", "write and", "and"),
+    "||": ("`or` stands between two conditions here", "write or", "or"),
+    "!": ("a condition is turned round by `not` here", "write not", "not"),
+    "%": ("what is left of a division is given by `mod` here", "write mod", "mod"),
+    ";": ("no sign ends a line here", "remove it", ""),
+    "/": ("a comment begins with `#` here", "write # in place of //", ""),
+    "-": ("a comment begins with `#` here", "write # in place of --", ""),
+    "'": ("a text stands in double quotes here", 'write "…"', ""),
+}
+
+
+def sign(found: str) -> tuple[str, str, str]:
+    """For what `SIGNS` found: what is told, the repair, and the word that is meant (or nothing)."""
+    return _SIGNS[found if found in _SIGNS else found[0]]
