@@ -19,6 +19,9 @@ _SIGNS = {
 }
 
 
-def sign(found: str) -> tuple[str, str, str]:
-    """For what `SIGNS` found: what is told, the repair, and the word that is meant (or nothing)."""
+def sign(found: str, *, inside: bool = False) -> tuple[str, str, str]:
+    """For what `SIGNS` found, perhaps inside brackets: what is told, the repair, and the word that
+    is meant (or nothing)."""
+    if found == ";" and inside:
+        return "a comma stands between two parts in brackets here", "write ,", ","
     return _SIGNS[found if found in _SIGNS else found[0]]

@@ -77,6 +77,7 @@ def lex(source: Source, span: Span, findings: Findings, *, patterns: bool = Fals
     at = span.start
     margin = text.rfind("\n", 0, at) + 1
     first = not text[margin:at].strip()
+    depth = 0  # of the brackets that are open on this line
     while at < span.end:
         if patterns and text[at] == "/":
             found = _PATTERN.match(text, at, span.end)
@@ -88,12 +89,13 @@ def lex(source: Source, span: Span, findings: Findings, *, patterns: bool = Fals
         habit = None if patterns else foreign_signs.SIGNS.match(text, at, span.end)
         if habit is not None and not (habit[0] == "--" and not text[at - 1 : at].isspace()):
             place = Span(at, habit.end(), source)
-            message, hint, word = foreign_signs.sign(habit[0])
+            message, hint, word = foreign_signs.sign(habit[0], inside=depth > 0)
             findings.error("other_habit", message, source, place, hint)
             quoted = habit[0][0] == "'"
             if word or quoted:
                 column, piece = at - margin, word or habit[0][1:-1]
-                result.append(Tok("text" if quoted else "name", piece, place, column, first))
+                sort: TokKind = "text" if quoted else "symbol" if word == "," else "name"
+                result.append(Tok(sort, piece, place, column, first))
                 first = False
             at = habit.end()
             continue
@@ -106,9 +108,10 @@ def lex(source: Source, span: Span, findings: Findings, *, patterns: bool = Fals
         kind = match.lastgroup
         at = match.end()
         if kind == "line":
-            margin, first = at, True
+            margin, first, depth = at, True, 0
         elif kind not in ("blank", "comment"):
             piece = match.group()
+            depth += (piece in ("(", "[")) - (piece in (")", "]"))
             if kind == "text":
                 piece = piece[1:-1]
             place = Span(match.start(), at, source)

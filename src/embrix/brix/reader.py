@@ -594,9 +594,7 @@ class _File:
     def body_of(self, c: Cursor, expressions: Expressions, span: Span) -> s.Expr:
         """The body of a function; one that cannot be read is still to be written."""
         try:
-            clauses = any(tok.text in ("=>", *slips.ARROWS[:1]) and tok.kind == "symbol" for tok in
-                          c.rest()) and c.raw().kind in ("Name",)  # fmt: skip
-            if clauses:
+            if _is_clause(c.rest()):
                 self.findings.error(
                     "other_habit", "clauses choose by a parameter, which the header names behind "
                     "`by`", self.source, span, "write by and the parameter at its end",
@@ -651,3 +649,19 @@ class _File:
             guard = expressions.expression() if c.accept("when") else None
             return s.Order(pattern, children, guard, c.since(start.span))
         return expressions.clause()
+
+
+def _is_clause(toks: list[Tok]) -> bool:
+    """Whether a body begins as a clause does: a pattern, and an arrow on the same line that stands
+    in no bracket and belongs to no `fn`."""
+    if not toks or toks[0].kind != "Name":
+        return False
+    depth = 0
+    for number, tok in enumerate(toks):
+        if (tok.first and number) or tok.text in ("fn", "match"):
+            return False
+        if tok.kind == "symbol":
+            depth += (tok.text in ("(", "[")) - (tok.text in (")", "]"))
+            if not depth and tok.text in ("=>", *slips.ARROWS[:1]):
+                return True
+    return False

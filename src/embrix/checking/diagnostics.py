@@ -62,16 +62,20 @@ def diagnostics_of(session: Session, language: str) -> list[Diagnostic]:
     """What there is to say about the definitions and the grammars of one language."""
     findings = Findings()
     findings.extend(session.course.diagnostics)
-    if language in session.course.languages:
-        _grammars(session.course.languages[language], findings)
+    named = session.course.languages.get(language)
+    if named is not None and not _unread(session, named):
+        _grammars(named, findings)
     return list(findings.sorted())
+
+
+UNREAD = ("unreadable", "unknown_character", "unknown_word", "other_habit")
+"""Codes of what is left out as long as it is not mended."""
 
 
 def _unread(session: Session, language: Language) -> bool:
     """Whether something of a language cannot be read: what its grammar is follows from that."""
     return any(
-        one.source is language.source and one.code in ("unreadable", "unknown_character")
-        for one in session.course.diagnostics
+        one.source is language.source and one.code in UNREAD for one in session.course.diagnostics
     )
 
 

@@ -51,9 +51,9 @@ Choose: TypeAlias = Callable[[int], int]
 MOST_ITEMS = 3
 LARGE = 40
 """Forms after which a term is brought to an end."""
-FRUITLESS = -30
-"""A height, counted down from the wanted one, at which what a grammar lets stand in a field has
-led to no end."""
+FRUITLESS, FAR_TOO_LARGE = -30, 400
+"""A height, counted down from the wanted one, and a number of forms at which what a grammar lets
+stand in a field has led to no end."""
 
 NAMES = ("x", "y", "rate")
 NUMBERS: tuple[int | Fraction, ...] = (0, 1, 2, 3, 7, 10, Fraction(1, 2))
@@ -130,11 +130,11 @@ class Generator:
         """A form for a field of a form (None at the top), the simplest first; one that uses a name
         only where there is one in scope. Raises `NoTerm`.
 
-        A grammar with errors may let a field have forms alone that need one another for ever; far
-        below the wanted height each form may stand everywhere."""
+        A grammar with errors may let a field have forms alone that need one another for ever; after
+        many forms, and far below the wanted height, each form may stand everywhere."""
         forms = self.shapes.fitting(sort, depth, scoped=scoped)
         allowed = self.words.parts.get(at or TOP)
-        if allowed is not None and depth > FRUITLESS:
+        if allowed is not None and depth > FRUITLESS and self._built < FAR_TOO_LARGE:
             found = [form for form in forms if form.name in allowed]
             every = self.shapes.fitting(sort, NEVER, scoped=scoped)
             forms = tuple(found or [form for form in every if form.name in allowed]) or forms
