@@ -236,3 +236,44 @@ def test_terms_end_where_a_grammar_lets_forms_stand_that_need_one_another(
     words = Words(parts={TOP: only, ("Add", 0): only, ("Add", 1): only})
     term = Generator(signature, random.Random(5).randrange, words).term("Expr", 3)
     assert 1 < size(term) < 20_000
+
+
+WORDS = """\
+define print(val: Number, case: Number) -> Number
+  for(case, val) + this(val) + none(case)
+define for(const: Number, self: Number) -> Number
+  try(const) + self
+define try(while: Number) -> Number
+  let switch = while
+  let return = switch
+  var(return)
+define var(null: Number) -> Number
+  null
+define this(lambda: Number) -> Number
+  lambda + 1
+define none(throw: Number) -> Number
+  function(throw)
+define function(n: Number) -> Number
+  if n == 0 then n else raise(n)
+define raise(elif: Number) -> Number
+  elif
+"""
+
+
+def test_words_of_other_languages_may_be_names(make_course: Maker) -> None:
+    """By hand: print(1, 2) = (2 + 1) + (1 + 1) + 2."""
+    course = make_course(
+        tally=LANGUAGE, values=LANE.replace("Num(n + m)", "Num(print(n, m))") + WORDS
+    )
+    assert told(course) == []
+    assert outcomes(course)[2] == "Num(7)"
+
+
+def test_a_body_that_begins_with_a_constructor_may_hold_arrows(make_course: Maker) -> None:
+    """By hand: ((0 + 1 + 3) + 2 + 3)."""
+    changed = LANE.replace("      => Num(n + m)", "      => sum(n + m)") + (
+        "define sum(n: Number) -> Value\n  Num(fold([1, 2], 0, fn(a, b) => a + b + n))\n"
+    )
+    course = make_course(tally=LANGUAGE, values=changed)
+    assert told(course) == []
+    assert outcomes(course)[2] == "Num(9)"
