@@ -10,6 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from embrix.compare.alignment import aligned
 from embrix.compare.applied import EvaluatedRun
 from embrix.compare.growth import best, fits, told
 from embrix.compare.search import Hunt, NoPrograms, hunt
@@ -18,6 +19,7 @@ from embrix.course.load import Course
 from embrix.grammar.parser import Parsed
 from embrix.lanes.session import Session
 from embrix.terms.node import Node, without_places
+from embrix.trace.walk import Walk
 from tests.conftest import TINY_LANGUAGE, Maker
 
 
@@ -323,3 +325,74 @@ def test_a_run_without_end_is_compared_as_far_as_its_beginning(lockside: Course)
     assert one.result.outcome.kind == "out of fuel"
     assert "400,000 calls" in one.result.outcome.text
     assert 1_000 < len(one.events) <= ENDLESS + 1
+
+
+ON_A_STACK = """\
+interpreter stacked for Tiny
+data Frame
+  Right(r: Expr, env: Env[Number])
+  Sum(a: Number)
+  In(x: Name, body: Expr, env: Env[Number])
+main run
+define run(p: Expr) -> Number
+  eval(p, empty, [])
+judgement eval  "{env} ⊢ {e} ⇓ {result}"
+define eval(e: Expr, env: Env[Number], stack: List[Frame]) -> Number by e
+  Lit(n) => back(n, stack)
+  Var(x) => back(env[x], stack)
+  Add(l, r) => eval(l, env, [Right(r, env), ..stack])
+  Let(x, bound, body) => eval(bound, env, [In(x, body, env), ..stack])
+define back(v: Number, stack: List[Frame]) -> Number by stack
+  [] => v
+  [Right(r, env), ..rest] => eval(r, env, [Sum(v), ..rest])
+  [Sum(a), ..rest] => back(a + v, rest)
+  [In(x, body, env), ..rest] => eval(body, env with x = v, rest)
+"""
+DIRECT = """\
+interpreter direct for Tiny
+main run
+define run(p: Expr) -> Number
+  eval(p, empty)
+judgement eval  "{env} ⊢ {e} ⇓ {result}"
+define eval(e: Expr, env: Env[Number]) -> Number by e
+  Lit(n) => n
+  Var(x) => env[x]
+  Add(l, r) => eval(l, env) + eval(r, env)
+  Let(x, bound, body) => eval(body, env with x = eval(bound, env))
+"""
+
+
+@pytest.mark.parametrize("handing", [PASSING, ON_A_STACK], ids=["continuations", "a stack"])
+def test_the_last_part_of_a_run_is_not_said_to_give_what_the_program_gives(
+    make_course: Maker, handing: str
+) -> None:
+    """Nothing is evaluated after `2`, and still it does not give 3."""
+    name = handing.split()[1]
+    course = make_course(
+        tiny=TINY_LANGUAGE, one=handing,
+        two=DIRECT.replace("env) + eval(r, env)", "env) + eval(r, env) + 7"),
+    )  # fmt: skip
+    assert not course.has_errors, [d.message for d in course.diagnostics]
+    session = Session(course.folder)
+    text = "1 + 2"
+    lanes = [session.lane("Tiny", which) for which in (name, "direct")]
+    found = parted(text, *(side(lane, text) for lane in lanes))
+    assert found.sentence == f"{name} ends with 3, direct with 10"
+    assert not any("gives" in line for line in found.more)
+    walks = [Walk(lane, lane.trace(text)) for lane in lanes]
+    assert not any(row.parts for row in aligned(*walks))
+
+
+def test_two_lanes_part_at_the_innermost_part_that_gives_something_else(
+    make_course: Maker,
+) -> None:
+    """Worked out by hand: `1` and `2` give the same, `1 + 2` is the first sum that is left."""
+    course = make_course(
+        tiny=TINY_LANGUAGE, one=DIRECT,
+        two=DIRECT.replace("direct for", "other for").replace("r, env)\n", "r, env) + 7\n"),
+    )  # fmt: skip
+    session = Session(course.folder)
+    text = "let x = 1 + 2 in x + 4"
+    sides = [side(session.lane("Tiny", name), text) for name in ("direct", "other")]
+    found = parted(text, *sides)
+    assert found.sentence == "`1 + 2` (1:9) gives 3 in direct, 10 in other"

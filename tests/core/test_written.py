@@ -181,3 +181,39 @@ def test_no_shipped_program_is_printed_in_marks(lockside: Course) -> None:
             text = path.read_text()
             for width in (None, 40, 80):
                 assert "‹" not in read_back(language, text, width), path
+
+
+WHOLE_FLOATS = """\
+language Whole
+numbers float
+tokens
+  number /\\d+/   as Number
+  skip   / +/
+forms E
+  Lit(n: Number)
+  Sum(a: E, b: E)
+grammar
+  start E
+  E ::= | a:Atom "+" b:E makes Sum | Atom
+    | "sum" a:Atom b:Atom makes Sum
+  Atom : E ::= n:number makes Lit
+    | "(" E ")"
+"""
+
+
+def test_alternatives_may_begin_on_the_line_of_the_rule(make_course: Maker) -> None:
+    course = make_course(whole=WHOLE_FLOATS)
+    assert not course.has_errors, [d.message for d in course.diagnostics]
+    language = course.languages["Whole"]
+    assert read_back(language, "(1) + sum 2 (3+4)") == "1 + 2 + 3 + 4"
+
+
+def test_a_number_below_zero_is_shown_as_its_opposite_is_written(make_course: Maker) -> None:
+    grammar = make_course(whole=WHOLE_FLOATS).languages["Whole"].grammar
+    assert grammar is not None
+    parsed = parser_of(grammar).parse("1 + 2")
+    assert isinstance(parsed, Parsed)
+    sum_tag, place, left, right = parsed.term
+    for number, shown in ((-7.0, "‹-7›"), (-0.0, "‹-0›"), (7.0, "7"), (-0.5, "‹-0.5›")):
+        term = (sum_tag, place, (*left[:2], number), right)
+        assert Printer(grammar).show(term).text == f"{shown} + 2"

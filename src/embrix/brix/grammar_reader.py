@@ -140,23 +140,24 @@ def _rule(c: Cursor, *, replaces: bool) -> s.RuleSyntax:
     sort = _sort(c, name)
     c.expect("::=", " after the name of a rule")
     column = name.column
-    if c.peek().kind != "end" and not c.sees("|"):
-        alternatives: list[s.AlternativeSyntax | s.More] = [_alternative(c)]
+    alternatives: list[s.AlternativeSyntax | s.More] = []
+    if c.peek().kind != "end":
+        c.accept("|")
+        alternatives.append(_alternative(c))
         while c.accept("|"):
             alternatives.append(_alternative(c))
-        return s.RuleSyntax(name.text, sort, tuple(alternatives), c.since(name.span), replaces)
 
     def row() -> s.AlternativeSyntax | s.More:
         c.expect("|", " before an alternative")
         return _alternative(c)
 
     failures = c.failures
-    rows: list[s.AlternativeSyntax | s.More] = c.rows(column, row)
-    if not rows and c.failures > failures:
+    alternatives += c.rows(column, row)
+    if not alternatives and c.failures > failures:
         raise Misread
-    if not rows:
+    if not alternatives:
         c.fail("a rule needs alternatives, each after a `|`")
-    return s.RuleSyntax(name.text, sort, tuple(rows), c.since(name.span), replaces)
+    return s.RuleSyntax(name.text, sort, tuple(alternatives), c.since(name.span), replaces)
 
 
 def _sort(c: Cursor, name: Tok) -> s.TypeSyntax:

@@ -14,6 +14,7 @@ from typing import NoReturn, TypeVar
 from embrix.brix import slips
 from embrix.brix.lexer import Tok
 from embrix.text.diagnostic import Diagnostic, Findings
+from embrix.text.plural import counted
 from embrix.text.source import Source, Span
 
 T = TypeVar("T")
@@ -186,7 +187,7 @@ class Cursor:
     def _misplaced(self, tok: Tok, column: int) -> NoReturn:
         self.findings.error(
             "unreadable", f"this line is not indented like the one above it "
-            f"({tok.column} columns, not {column})", self.source, tok.span,
+            f"({counted(tok.column, 'column')}, not {column})", self.source, tok.span,
             "lines of one block begin in the same column",
         )  # fmt: skip
         raise Misread

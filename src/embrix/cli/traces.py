@@ -104,7 +104,7 @@ def _print(
         told = {key: value for key, value in head.items() if key != "levels"}
         print(json.dumps({**told, "stations": msgspec.to_builtins(stations)}, indent=2))
         return
-    print(f"{head['language']} {head['lane']}: {head['length']:,} stations")
+    print(f"{head['language']} {head['lane']}: {counted(head['length'], 'station')}")
     for one in stations:
         sign = {"enter": "┌ ", "leave": "└ ", "term": "→ ", "end": "◆ "}.get(one.kind, "  ")
         print(f"{one.number:>7,}  {'│ ' * min(one.depth, 30)}{sign}{visible(one.brief)}")

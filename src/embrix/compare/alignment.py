@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from difflib import SequenceMatcher
 
+from embrix.compare.direct import handing_on
 from embrix.machine.recorder import NOT_LEFT
 from embrix.terms.node import Place
 from embrix.trace.walk import BRIEF, Walk
@@ -15,13 +16,14 @@ MOST_STOPS = 1_500
 
 @dataclass(frozen=True, slots=True)
 class Stop:
-    """A station, the part of the program it is about, how deep it lies, and what it says."""
+    """A station, the part of the program it is about, how deep it lies, what it says and what it
+    comes to; None where that is not told (a term, or a result that is handed on)."""
 
     station: int
     place: Place | None
     depth: int
     text: str
-    result: str
+    result: str | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,7 +38,8 @@ class AlignedPair:
         """Whether the walks differ here: one has no such stop, or it came to something else."""
         if self.left is None or self.right is None:
             return True
-        return self.left.result != self.right.result
+        results = self.left.result, self.right.result
+        return None not in results and results[0] != results[1]
 
 
 def stops_of(walk: Walk) -> list[Stop]:
@@ -49,9 +52,10 @@ def stops_of(walk: Walk) -> list[Stop]:
         for number in range(min(len(walk), MOST_STOPS)):
             redex = walk.redex(number)
             station = walk.station(number)
-            found.append(Stop(number, redex[1] if redex else None, 0, station.text, ""))
+            found.append(Stop(number, redex[1] if redex else None, 0, station.text, None))
         return found
     recorder = walk.traced.recorder
+    handed_on = handing_on(walk.lane.interpreter)
     stops: list[Stop] = []
     depth = 0
     for number, moment in enumerate(recorder.moments):
@@ -66,7 +70,9 @@ def stops_of(walk: Walk) -> list[Stop]:
             continue
         done = recorder.results[instance] is not NOT_LEFT
         text = walk.judgement(instance, done, BRIEF)
-        stops.append(Stop(number, subject[1], at, text, walk.result_of(instance)))
+        own = walk.function_of(instance).name not in handed_on
+        result = walk.result_of(instance) if own else None
+        stops.append(Stop(number, subject[1], at, text, result))
         if len(stops) >= MOST_STOPS:
             break
     return stops
@@ -74,24 +80,17 @@ def stops_of(walk: Walk) -> list[Stop]:
 
 def aligned(one: Walk, other: Walk) -> list[AlignedPair]:
     """The rows of two walks."""
-    mixed = one.style != other.style
     left, right = stops_of(one), stops_of(other)
     rows: list[AlignedPair] = []
     matcher = SequenceMatcher(None, [s.place for s in left], [s.place for s in right],
                               autojunk=False)  # fmt: skip
     for word, i, i_end, j, j_end in matcher.get_opcodes():
         if word == "equal":
-            pairs = zip(left[i:i_end], right[j:j_end], strict=True)
-            rows += [AlignedPair(a, _like(a, b) if mixed else b) for a, b in pairs]
+            rows += map(AlignedPair, left[i:i_end], right[j:j_end])
             continue
         rows += [AlignedPair(stop, None) for stop in left[i:i_end]]
         rows += [AlignedPair(None, stop) for stop in right[j:j_end]]
     return rows
-
-
-def _like(stop: Stop, other: Stop) -> Stop:
-    """Terms and judgements come to different kinds of things: only places are compared."""
-    return Stop(other.station, other.place, other.depth, other.text, stop.result)
 
 
 def first_parting(rows: list[AlignedPair]) -> int:

@@ -7,6 +7,7 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
+from embrix.compare.direct import handing_on
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
 from embrix.machine.outcome import Result
@@ -32,10 +33,11 @@ class Event:
     place: Place
     result: str | None
     station: int
+    left: int = 0
+    """The station at which it was left; behind all others when it was not."""
     own: bool = True
-    """Whether the result is what the part itself gives: no other part was evaluated before the
-    judgement was left (as in a machine, or by a continuation), and the part stands in the program
-    (and was not made by a clause)."""
+    """Whether the result is what the part itself gives: its function does not hand it on (as in a
+    machine, or to a continuation), and the part stands in the program (no clause made it)."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,12 +84,13 @@ def side(
     if walk.style == "moments" and traced.term is not None:
         recorder = traced.recorder
         written = {id(node) for node in nodes_of(traced.term)}
+        handed_on = handing_on(lane.interpreter)
         open_events: dict[int, int] = {}
         for station, moment in enumerate(recorder.moments):
             if moment < 0:
                 at = open_events.pop(~moment, None)
-                if at is not None and at + 1 < len(events):
-                    events[at] = replace(events[at], own=False)
+                if at is not None:
+                    events[at] = replace(events[at], left=station)
                 continue
             function = walk.function_of(moment)
             subject = walk.subject(moment)
@@ -97,10 +100,8 @@ def side(
             if recorder.results[moment] is not NOT_LEFT:
                 shown = cut(walk.result_of(moment), LONGEST)
             open_events[moment] = len(events)
-            events.append(Event(subject[1], shown, station, id(subject) in written))
-        for at in open_events.values():
-            if at + 1 < len(events):
-                events[at] = replace(events[at], own=False)
+            own = id(subject) in written and function.name not in handed_on
+            events.append(Event(subject[1], shown, station, len(recorder.moments), own))
     return Side(lane.name, counted, walk.style, tuple(events), len(walk))
 
 
@@ -114,7 +115,10 @@ def parted(program: str, one: Side, other: Side) -> Parted:
             told = _besides(one, other)
             same = f"both end with {_end(one)}" + (f"; {told}" if told else "")
         return Parted(one.lane, other.lane, same, (0, 0), tuple(more))
+    innermost = None
     for left, right in zip(one.events, other.events, strict=False):
+        if innermost is not None and innermost[0].left < left.station:
+            break
         if left.place != right.place:
             sentence = (
                 f"{one.lane} goes on with {_part(program, left.place)}, "
@@ -123,13 +127,16 @@ def parted(program: str, one: Side, other: Side) -> Parted:
             stations = (left.station, right.station)
             more = [*_first_result(program, one, other), *more]
             return Parted(one.lane, other.lane, sentence, stations, tuple(more))
-        if left.result != right.result and left.own and right.own:
-            sentence = (
-                f"{_part(program, left.place)} gives {_given(left)} in {one.lane}, "
-                f"{_given(right)} in {other.lane}"
-            )
-            stations = (left.station, right.station)
-            return Parted(one.lane, other.lane, sentence, stations, tuple(more))
+        differ = left.result != right.result and left.own and right.own
+        if differ and (innermost is None or left.left <= innermost[0].left):
+            innermost = left, right
+    if innermost is not None:
+        left, right = innermost
+        sentence = (
+            f"{_part(program, left.place)} gives {_given(left)} in {one.lane}, "
+            f"{_given(right)} in {other.lane}"
+        )
+        return Parted(one.lane, other.lane, sentence, (left.station, right.station), tuple(more))
     if len(one.events) != len(other.events):
         longer, shorter = (one, other) if len(one.events) > len(other.events) else (other, one)
         extra = longer.events[len(shorter.events)]
@@ -137,7 +144,9 @@ def parted(program: str, one: Side, other: Side) -> Parted:
         sentence = f"{going}, where {shorter.lane} is done"
         stations = (extra.station, extra.station)
         return Parted(one.lane, other.lane, sentence, stations, tuple(more))
-    same = "they evaluate the same parts in the same order, with the same results"
+    told_all = all(event.own for event in (*one.events, *other.events))
+    ending = "with the same results" if told_all else "and end alike"
+    same = f"they evaluate the same parts in the same order, {ending}"
     told = _besides(one, other)
     same = f"{same}; {told}" if told else same
     return Parted(one.lane, other.lane, same if _end(one) == _end(other) else ends, (0, 0),

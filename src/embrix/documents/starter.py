@@ -196,14 +196,18 @@ def _suite(path: Path, language: str, lanes: Collection[str]) -> str | None:
 
 
 def _entry(block: str, lanes: Collection[str]) -> str:
-    """One entry of a suite. Raises TOMLDecodeError."""
-    ((kind, (data,)),) = read_toml(block).items()
+    """One entry of a suite, and the tables without meaning that stand behind it. Raises
+    TOMLDecodeError."""
+    tables = read_toml(block)
+    kind = next(iter(tables))
+    data = tables[kind][0]
     left = _for_lanes(data, lanes)
     if left == data:
         return block
+    kept = {**tables, kind: [left]} if left is not None else {**tables}
     if left is None:
-        return ""
-    return tomlkit.dumps({kind: [left]}) + "\n"
+        del kept[kind]
+    return tomlkit.dumps(kept) + "\n" if kept else ""
 
 
 def _for_lanes(entry: Mapping[str, Any], lanes: Collection[str]) -> dict[str, Any] | None:

@@ -510,6 +510,10 @@ class Printer:
         if text is not None:
             return _Piece(terminal, text)
         shown = value if isinstance(value, str) else _atom(value)
+        if shown.startswith("-") and not isinstance(value, str | tuple | bool):
+            # As its opposite is written: `‹-7›` and not `‹-7.0›` where 7.0 is written `7`.
+            opposite = self._spelling(terminal, -value)
+            shown = shown if opposite is None else f"-{opposite}"
         return _Piece(MARK, f"{OPEN}{visible(shown)}{CLOSE}")
 
     def _spelling(self, terminal: int, value: Value) -> str | None:

@@ -27,6 +27,7 @@ from embrix.grammar.sentences import (
     yields,
 )
 from embrix.grammar.sets import Sets, sets_of
+from embrix.text.plural import counted
 from embrix.text.source import Span
 
 
@@ -168,7 +169,8 @@ def _difference(grammar: Grammar, a: DerivationTree, b: DerivationTree) -> str:
 def report_text(report: Report) -> list[str]:
     """A report as lines of text."""
     search = report.search
-    lines = [f"from {report.rule}: {report.productions} nonterminals, {report.states} states"]
+    size = f"{counted(report.productions, 'nonterminal')}, {counted(report.states, 'state')}"
+    lines = [f"from {report.rule}: {size}"]
     yes_no = {True: "yes", False: "no", None: "not decided within its bound"}
     lines.append(f"  LL(1)      {yes_no[not report.ll1]}")
     lines += [f"               {reason}" for reason in report.ll1[:5]]

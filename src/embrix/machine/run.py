@@ -53,6 +53,7 @@ from embrix.terms.node import (
 from embrix.terms.numbers import DividedByZero, Number, TooLarge, operations
 from embrix.terms.signature import Signature
 from embrix.terms.types import Tup, settle
+from embrix.text.plural import counted
 
 _FURTHER = {
     "allocations": "allocated", "reads": "read", "writes": "written", "suspensions made": "made",
@@ -60,14 +61,14 @@ _FURTHER = {
 }  # fmt: skip
 """What is told of the costs only where there is any of it."""
 
-_LIMIT_TEXTS = {
-    "calls": "more than {calls:,} calls",
-    "depth": "calls nested more than {depth:,} deep",
-    "output": "more than {output:,} characters of output",
-    "numbers": "a number of more than {number_bits:,} bits",
-    "text": "a text of more than {text:,} characters",
-    "memory": "all the memory a run may have",
-    "recorded moments": "more than {moments:,} recorded moments",
+_LIMIT_TEXTS: dict[str, Callable[[Limits], str]] = {
+    "calls": lambda most: f"more than {counted(most.calls, 'call')}",
+    "depth": lambda most: f"calls nested more than {most.depth:,} deep",
+    "output": lambda most: f"more than {counted(most.output, 'character')} of output",
+    "numbers": lambda most: f"a number of more than {counted(most.number_bits, 'bit')}",
+    "text": lambda most: f"a text of more than {counted(most.text, 'character')}",
+    "memory": lambda most: "all the memory a run may have",
+    "recorded moments": lambda most: f"more than {counted(most.moments, 'recorded moment')}",
 }
 
 
@@ -476,13 +477,9 @@ class _Session:
         except Unfinished as end:
             return Outcome("unfinished", end.note, end.code, place=_place(end))
         except OutOfFuel as end:
-            text = _LIMIT_TEXTS[end.limit].format(**_numbers(self.limits))
+            text = _LIMIT_TEXTS[end.limit](self.limits)
             return Outcome("out of fuel", text, end.limit)
         raise AssertionError(f"{ended!r} is no way to end")
-
-
-def _numbers(limits: Limits) -> dict[str, int]:
-    return {name: getattr(limits, name) for name in Limits.__slots__}
 
 
 def _place(end: Ended) -> Place | None:

@@ -27,16 +27,20 @@ class Tails:
             if function.body is not None:
                 bodies.append(function.body)
             for body in bodies:
-                own |= set(_called(body))
+                own |= set(called_last(body))
                 for part in k.parts_of(body):
                     if isinstance(part, k.Lambda):
-                        self.edges[VALUES] |= set(_called(part.body))
+                        self.edges[VALUES] |= set(called_last(part.body))
         self._reach = {name: self._reached(name) for name in self.edges}
         self.bouncing = self._bouncing()
 
     def bounces(self, caller: str, callee: str) -> bool:
         """Whether a tail call from one node to another is a bounce."""
         return caller in self._reach.get(callee, ())
+
+    def comes_to(self, name: str, others: set[str]) -> bool:
+        """Whether tail calls alone lead from one node to one of the others."""
+        return bool(self._reach.get(name, set()) & others)
 
     def _reached(self, name: str) -> set[str]:
         seen: set[str] = set()
@@ -63,7 +67,7 @@ class Tails:
         return found
 
 
-def _called(body: k.Core) -> Iterator[str]:
+def called_last(body: k.Core) -> Iterator[str]:
     """The functions called in tail position."""
     pending: list[k.Core] = [body]
     while pending:
