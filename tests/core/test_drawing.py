@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import re
 from itertools import combinations
+from pathlib import Path as FilePath
 from xml.etree import ElementTree
 
 import pytest
@@ -18,7 +19,15 @@ from embrix.course.load import Course
 from embrix.documents.pictures import NoPicture, Wish, picture
 from embrix.draw.cells import lay_out, shortened
 from embrix.draw.charts import draw_bars, draw_growth
-from embrix.draw.derivations import PAGE, Derivation, draw_derivation, pages_of
+from embrix.draw.derivations import (
+    MOST_OF_A_VALUE,
+    PAGE,
+    Derivation,
+    derivation_of,
+    draw_derivation,
+    pages_of,
+)
+from embrix.draw.files import Unwritable, write_drawing
 from embrix.draw.kinds import KINDS
 from embrix.draw.latex import SIGNS, in_math, in_text
 from embrix.draw.pdf import PLAIN, register, write_pdf
@@ -31,6 +40,7 @@ from embrix.draw.ticks import ticks
 from embrix.draw.trees import Tree, draw_tree, draw_trees, mark_difference
 from embrix.lanes.session import Session
 from embrix.text.visible import visible, width
+from embrix.trace.walk import Walk
 
 SCOPE = "let rate = 2 in let toll = given tons: tons * rate in let rate = 10 in toll 3"
 
@@ -102,6 +112,37 @@ def test_derivations_do_not_overlap_and_lose_nothing(root: Derivation, page: flo
     if len(drawing.pages) > 1:
         for number in range(2, len(drawing.pages) + 1):
             assert shown.count(f"page {number}") >= 2  # where it is referred to, and at its head
+
+
+def test_no_page_of_a_drawing_is_written_over_a_file(tmp_path: FilePath) -> None:
+    root = Derivation("⊢ whole", "Whole")
+    for number in range(8):
+        parts = [Derivation(f"⊢ part {number} of many {k} ⇓ {k}", "Part") for k in range(6)]
+        root.premises.append(Derivation(f"⊢ half {number} ⇓ 2", "Half", parts))
+    drawing = draw_derivation(root, "d")
+    assert len(drawing.pages) > 2
+    mine = tmp_path / "d-3.svg"
+    mine.write_text("mine")
+    with pytest.raises(Unwritable, match=r"d-3\.svg exists already"):
+        write_drawing(drawing, tmp_path / "d.svg")
+    assert [path.name for path in tmp_path.iterdir()] == ["d-3.svg"]
+    assert mine.read_text() == "mine"
+    written = write_drawing(drawing, tmp_path / "d.svg", replace=True)
+    assert len(written) == len(drawing.pages)
+    assert mine.read_text().startswith("<svg")
+
+
+def test_long_values_are_cut_in_a_derivation(lockside: Course) -> None:
+    """Pairs that are shared 16 times are 2 ** 17 numbers when they are written out."""
+    lane = Session(lockside.folder).lane("Mere", "environment")
+    text = "let f of n = given p: when n < 1 then p else f (n-1) [p,p] in f 16 1"
+    root = derivation_of(Walk(lane, lane.trace(text)))
+    assert root is not None
+    order = [root]
+    for node in order:
+        order.extend(node.premises)
+    assert max(len(node.conclusion) for node in order) < 3 * MOST_OF_A_VALUE + 20
+    assert root.conclusion.endswith("…")
 
 
 def test_a_large_derivation_goes_over_pages_that_fit() -> None:

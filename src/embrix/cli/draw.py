@@ -15,6 +15,7 @@ from embrix.lanes.names import NoLane
 from embrix.lanes.session import Session
 from embrix.machine.lane import BadBinding
 from embrix.suite.cases import COSTS
+from embrix.text.plural import counted
 from embrix.text.suggest import did_you_mean
 
 
@@ -45,14 +46,15 @@ def draw(arguments: argparse.Namespace) -> int:
         return 0
     new_file(arguments.to, replace=arguments.replace)
     try:
-        written = write_drawing(drawing, arguments.to, arguments.theme)
+        written = write_drawing(drawing, arguments.to, arguments.theme, replace=arguments.replace)
     except Unwritable as wrong:
         raise Usage(str(wrong)) from wrong
     if arguments.json:
         print_answer("draw", {"files": list(map(str, written))})
         return 0
-    for path in written:
-        print(f"written to {path}")
+    print(f"written to {written[0]}")
+    if len(written) > 1:
+        print(f"and on to {written[-1]}: {counted(len(written), 'page')}")
     return 0
 
 

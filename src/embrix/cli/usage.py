@@ -19,7 +19,10 @@ class Faulty(Exception):
 
 
 def new_file(path: Path, *, replace: bool) -> Path:
-    """A file that may be written. Raises `Usage` for one that exists, unless it may be replaced."""
+    """A file that may be written. Raises `Usage` for one that exists, unless it may be replaced,
+    and where there is no folder for it."""
+    if not path.parent.is_dir():
+        raise Usage(f"{path} cannot be written: there is no folder {path.parent}")
     if not replace and (path.exists() or path.is_symlink()):
         raise Usage(f"{path} exists already; --replace writes over it")
     return path

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 
 from embrix.draw.latex import in_math, in_text
 from embrix.draw.plain import write_text
@@ -33,6 +34,8 @@ DEEPEST = 60
 """Levels that are drawn at most."""
 MOST = 6_000
 """Judgements that are drawn at most."""
+MOST_OF_A_VALUE = 300
+"""Characters of each value in a judgement; what is longer is cut off."""
 
 
 @dataclass(slots=True)
@@ -75,7 +78,7 @@ def derivation_of(walk: Walk, root: int = 0, deep: int | None = None) -> Derivat
         shown += 1
         open_ = recorder.results[instance] is NOT_LEFT
         node = Derivation(
-            walk.judgement(instance, left=not open_), walk.clause_name(instance),
+            walk.judgement(instance, not open_, most=MOST_OF_A_VALUE), walk.clause_name(instance),
             unfinished=open_, number=instance,
         )  # fmt: skip
         made[instance] = (node, depth)
@@ -172,6 +175,12 @@ def _in_order(pages: list[Derivation]) -> list[Derivation]:
     return [pages[old - 1] for old in order]
 
 
+@lru_cache(maxsize=2 * MOST)
+def _wide(conclusion: str) -> float:
+    """The width of a conclusion, which is asked for again with every page."""
+    return wide(visible(conclusion))
+
+
 def _cut(root: Derivation, page: float) -> Derivation | None:
     """The judgement to take out of a derivation that is too wide: the widest part that itself fits
     and has something above it, else the widest one."""
@@ -182,13 +191,13 @@ def _cut(root: Derivation, page: float) -> Derivation | None:
     for node in reversed(order):
         above = sum(widths[id(one)] for one in node.premises)
         above += GAP * max(0, len(node.premises) - 1 + bool(told(node))) + wide(told(node))
-        own = max(above, wide(visible(node.conclusion)))
+        own = max(above, _wide(node.conclusion))
         widths[id(node)] = own + 4 + wide(visible(node.rule), SIZE * 0.75)
     if widths[id(root)] <= page:
         return None
     movable = [node for node in order[1:] if node.premises]
     gain = [node for node in movable
-            if widths[id(node)] > wide(visible(node.conclusion)) + GAP + 30]  # fmt: skip
+            if widths[id(node)] > _wide(node.conclusion) + GAP + 30]  # fmt: skip
     if not gain:
         return None
     fitting = [node for node in gain if widths[id(node)] <= page]

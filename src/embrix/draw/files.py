@@ -17,30 +17,34 @@ class Unwritable(Exception):
     """The drawing cannot be written in that form or there; the message says why."""
 
 
-def write_drawing(drawing: Drawing, target: Path, theme: ThemeName = "paper") -> list[Path]:
+def write_drawing(
+    drawing: Drawing, target: Path, theme: ThemeName = "paper", *, replace: bool = False
+) -> list[Path]:
     """Write a drawing in the form that the name of the file asks for; an SVG has one page, so a
-    drawing of several is written to several files. Gives the files. Raises `Unwritable`."""
-    written: list[Path] = []
+    drawing of several is written to several files, none when one of them exists. Gives the files.
+    Raises `Unwritable`, also for files that exist, unless they may be replaced."""
+    paths = [target]
+    if target.suffix == ".svg":
+        more = range(2, len(drawing.pages) + 1)
+        paths += [target.with_stem(f"{target.stem}-{number}") for number in more]
+    for path in paths:
+        if not replace and (path.exists() or path.is_symlink()):
+            raise Unwritable(f"{path} exists already")
     try:
         match target.suffix:
             case ".svg":
-                for number, page in enumerate(drawing.pages, 1):
-                    path = target if number == 1 else target.with_stem(f"{target.stem}-{number}")
+                for path, page in zip(paths, drawing.pages, strict=True):
                     save_text(path, write_svg(page, theme))
-                    written.append(path)
             case ".pdf":
                 save_bytes(target, write_pdf(drawing.pages, theme))
-                written.append(target)
             case ".tex":
                 if not drawing.latex:
                     raise Unwritable("only rules and derivations are written as LaTeX")
                 save_text(target, drawing.latex + "\n")
-                written.append(target)
             case ".txt":
                 save_text(target, drawing.text)
-                written.append(target)
             case _:
                 raise Unwritable(f"the name of the file ends in one of {', '.join(ENDINGS)}")
     except OSError as fault:
         raise Unwritable(f"{target} cannot be written: {fault.strerror or fault}") from fault
-    return written
+    return paths

@@ -54,6 +54,7 @@ from embrix.terms.numbers import DividedByZero, Number, TooLarge, operations
 from embrix.terms.signature import Signature
 from embrix.terms.types import Tup, settle
 from embrix.text.plural import counted
+from embrix.text.visible import cut
 
 _FURTHER = {
     "allocations": "allocated", "reads": "read", "writes": "written", "suspensions made": "made",
@@ -262,13 +263,16 @@ class Machine:
         values: Sequence[Value],
         results: Value = NOT_LEFT,
         room: int | None = None,
+        most: int | None = None,
     ) -> str:
         """A template with values shown in it; `results` is what came out, if it is known. With
-        `room`, environments and stores are cut off after so many characters."""
-        return "".join(
+        `room`, environments and stores are cut off after so many characters; with `most` every
+        value is."""
+        filled = (
             part if isinstance(part, str) else self._filled(part, values, results, room)
             for part in parts
-        )  # fmt: skip
+        )
+        return "".join(filled if most is None else (cut(text, most) for text in filled))
 
     def _filled(self, part: int, values: Sequence[Value], results: Value, room: int | None) -> str:
         if part < 0 and results is NOT_LEFT:

@@ -295,6 +295,7 @@ class WritePicture(OnRun, frozen=True, kw_only=True, tag="picture"):
     cost: str = "calls"
     scale: str = "linear"
     theme: str = "paper"
+    replace: bool = False
 
 
 class WriteHandout(Request, frozen=True, kw_only=True, tag="handout"):

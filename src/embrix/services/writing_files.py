@@ -27,8 +27,9 @@ def write_picture(session: Session, asked: WritePicture) -> Written:
     )  # fmt: skip
     try:
         written = write_drawing(
-            picture(session, wish), Path(asked.path), cast(ThemeName, asked.theme)
-        )
+            picture(session, wish), Path(asked.path), cast(ThemeName, asked.theme),
+            replace=asked.replace,
+        )  # fmt: skip
     except (NoPicture, Unwritable, BadBinding, NoLane) as wrong:
         return Written([], str(wrong))
     return Written([path.name for path in written])

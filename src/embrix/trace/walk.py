@@ -461,9 +461,11 @@ class Walk:
             role = "forcing"
         return Held(f"@{number}", self._machine.display.show(value), role, reused)
 
-    def judgement(self, instance: int, left: bool, room: int | None = None) -> str:
+    def judgement(
+        self, instance: int, left: bool, room: int | None = None, most: int | None = None
+    ) -> str:
         """A judgement as its template says; the result of one still open is a sign. `room` keeps
-        environments and stores short."""
+        environments and stores short, `most` every value."""
         recorder = self._recorder
         function = self._functions[recorder.functions[instance]]
         results = recorder.results[instance] if left else NOT_LEFT
@@ -473,7 +475,7 @@ class Walk:
             shown = ", ".join(map(self._machine.display.show, arguments))
             result = self._machine.display.show(results) if results is not NOT_LEFT else "…"
             return f"{function.name}({shown}) → {result}"
-        return self._machine.fill(template, arguments, results, room)
+        return self._machine.fill(template, arguments, results, room, most)
 
     def _end(self, number: int) -> Station:
         outcome = self.traced.result.outcome

@@ -153,7 +153,9 @@ class Drawings:
 
         def draw() -> None:
             say(f"drawing {path.name} …", "ink")
-            self._desk.ask("draw", request, partial(self._drawn, say))
+            # Whoever replaces the first page replaces those that follow it.
+            asked = replace(request, replace=path.exists())
+            self._desk.ask("draw", asked, partial(self._drawn, say))
 
         replacing(bench.app, [path], draw)
 
