@@ -254,6 +254,7 @@ def test_steps_say_why_there_are_none(
 # ---------------------------------------------------------------------- hostile surroundings
 
 ESCAPES = "\x1b]0;owned\x07 \x1b[2J \x9b31m \u202e \x00"
+STEERING = "\x1b\x07\x9b\u202e\x00\r"
 
 
 def test_no_text_steers_the_terminal(
@@ -274,7 +275,16 @@ def test_no_text_steers_the_terminal(
                   ("grammar",), ("parse", "-e", f"1 + {ESCAPES[:9]}"), ("changed",),
                   ("draw", "tokens", "-e", "\x1b[31m")):  # fmt: skip
         _, out, err = run(capsys, *words)
-        assert not any(sign in out + err for sign in "\x1b\x07\x9b\u202e\x00\r"), words
+        assert not any(sign in out + err for sign in STEERING), words
+    for form, ending in (("html", "html"), ("tap", "txt"), ("json", "json"), ("junit", "xml")):
+        target = tiny / f"report.{ending}"
+        run(capsys, "test", "--report", form, "--to", str(target))
+        allowed = "\x9b\u202e" if form == "junit" else ""  # XML is read, not shown
+        text = target.read_text(encoding="utf-8")
+        assert not any(sign in text for sign in STEERING if sign not in allowed), form
+    assert "owned" in (tiny / "report.json").read_text()
+    found = json.loads((tiny / "report.json").read_text())
+    assert found["suites"][0]["cases"][0]["name"] == ESCAPES.replace("\x00", "")
 
 
 def test_every_printing_place_goes_through_the_safe_streams() -> None:

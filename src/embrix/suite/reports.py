@@ -10,6 +10,7 @@ from xml.etree import ElementTree
 
 from embrix.messages.replies import CaseRow, CaseVerdict, SuiteReport
 from embrix.suite.expected_steps import marks
+from embrix.text.visible import visible
 
 FORMATS = ("junit", "tap", "json", "html")
 SCHEMA = 1
@@ -71,7 +72,7 @@ def as_json(title: str, reports: Sequence[SuiteReport]) -> str:
         for report in reports
     ]  # fmt: skip
     whole = {"schema": SCHEMA, "course": title, "counts": counted(reports), "suites": suites}
-    return json.dumps(whole, indent=2, ensure_ascii=False)
+    return json.dumps(whole, indent=2)
 
 
 def _verdict(verdict: CaseVerdict) -> dict[str, Any]:
@@ -163,7 +164,7 @@ def tap(reports: Sequence[SuiteReport]) -> str:
 
 def _escaped(text: str) -> str:
     """A description: hashes and backslashes are escaped, it stays on its line."""
-    flat = " ".join(text.split())
+    flat = " ".join(visible(text, keep="\n\t").split())
     return flat.replace("\\", "\\\\").replace("#", "\\#")
 
 
@@ -234,7 +235,7 @@ def _section(report: SuiteReport) -> Iterator[str]:
 
 
 def _text(text: str) -> str:
-    return html.escape(text, quote=True)
+    return html.escape(visible(text, keep="\n\t"), quote=True)
 
 
 def _marked(text: str, slices: Sequence[Sequence[int]]) -> str:
