@@ -13,6 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from embrix.course.load import Course
+from embrix.grammar import tokens
 from embrix.grammar.earley import EarleyParser
 from embrix.grammar.flatten import flatten
 from embrix.grammar.lr import parser_of
@@ -270,6 +271,37 @@ def test_a_rule_that_derives_itself_does_not_hang() -> None:
 def test_parsing_gives_up_when_its_fuel_is_spent() -> None:
     grammar = grammar_of([rule("E", ("left:E right:E", PAIR), ("a", A))], "a")
     assert isinstance(EarleyParser(grammar, fuel=200).parse("a" * 60), GaveUp)
+
+
+def test_ways_to_come_to_an_item_are_fuel_too() -> None:
+    """There are about 60 ** 2 items, which come about in 60 ** 3 / 6 ways."""
+    grammar = grammar_of([rule("E", ("left:E right:E", PAIR), ("a", A))], "a")
+    assert isinstance(EarleyParser(grammar, fuel=20_000).parse("a" * 60), GaveUp)
+    assert isinstance(EarleyParser(grammar, fuel=60_000).parse("a" * 60), Ambiguous)
+
+
+@pytest.mark.parametrize(("name", "most"), [("MOST_TOKENS", 60), ("MOST_CHARACTERS", 60)])
+def test_a_text_is_read_up_to_a_bound(
+    monkeypatch: pytest.MonkeyPatch, name: str, most: int
+) -> None:
+    monkeypatch.setattr(tokens, name, most)
+    for rules in ([("a", A), ("a inner:E", WRAP)], [("left:E right:E", PAIR), ("a", A)]):
+        parser = parser_of(grammar_of([rule("E", *rules)], "a"))
+        assert not isinstance(parser.parse("a" * 60), Refused)
+        refused = parser.parse("a" * 61)
+        assert isinstance(refused, Refused)
+        assert (refused.by, refused.span) == ("tokens", Span(60, 61))
+        assert refused.message.startswith("a text is read up to 60 ")
+
+
+def test_why_a_text_is_refused_is_worked_out_once(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Every lane asks, and it may take long."""
+    parser = parser_of(grammar_of([rule("E", ("a", A), ("( inner:E )", WRAP))], "a ( )"))
+    first = parser.parse("((a)")
+    assert isinstance(first, Refused)
+    monkeypatch.setattr(EarleyParser, "parse", None)
+    assert parser.parse("((a)") is first
+    assert isinstance(parser.parse("((a))"), Parsed)
 
 
 def operator(fixity: str, text: str, made: Constructor) -> Operator:

@@ -282,7 +282,7 @@ def at_once(script: Path) -> Callable[..., tuple[int, str, str]]:
     def carry_out(_: OutsideLane, text: str, *_more: object) -> tuple[int, str, str]:
         out, err = io.StringIO(), io.StringIO()
         with pytest.MonkeyPatch.context() as patch, redirect_stdout(out), redirect_stderr(err):
-            patch.setattr(sys, "stdin", io.StringIO(text))
+            patch.setattr(sys, "stdin", io.TextIOWrapper(io.BytesIO(text.encode())))
             patch.setattr(sys, "argv", [str(script)])
             try:
                 exec(code, {"__name__": "__main__"})

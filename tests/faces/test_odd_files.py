@@ -6,6 +6,8 @@ from __future__ import annotations
 import os
 import signal
 import stat
+import subprocess
+import sys
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -77,6 +79,38 @@ def test_what_is_no_text_as_the_file_of_the_course(drip: Path, capsys: Capture, 
     odd(drip / "course.toml")
     status, _, err = run(capsys, "check", "--course", str(drip))
     assert status in (0, 4), err
+
+
+def test_what_only_bears_the_name_of_a_file_is_told_of(drip: Path, capsys: Capture) -> None:
+    os.mkfifo(drip / "drip" / "pipe.brix")
+    (drip / "drip" / "nowhere.suite.toml").symlink_to(drip / "gone")
+    os.mkfifo(drip / "drip" / "pipe.txt")
+    status, out, _ = run(capsys, "check", "--course", str(drip))
+    told = [line for line in out.splitlines() if "is no file with a text; it is left out" in line]
+    assert (status, len(told)) == (0, 2)
+    assert "pipe.brix" in told[1]
+
+
+@pytest.mark.parametrize(
+    ("given", "status", "told"),
+    [
+        ("< bytes", 2, "standard input: byte 5 is not UTF-8 text"),
+        ("< giant", 2, "standard input is larger than 16 MB"),
+    ],
+)  # fmt: skip
+def test_standard_input_that_is_no_text(
+    drip: Path, tmp_path: Path, given: str, status: int, told: str
+) -> None:
+    (tmp_path / "bytes").write_bytes(b"1 + \xff\n2\n")
+    with (tmp_path / "giant").open("wb") as file:
+        file.truncate(17 << 20)
+    for words in ("run -", "run -e 1 --input -", "repl"):
+        command = f"{sys.executable} -m embrix {words} --course {drip} --language Drip {given}"
+        done = subprocess.run(command, shell=True, cwd=tmp_path, capture_output=True, text=True)
+        assert "internal error" not in done.stderr
+        assert "Traceback" not in done.stderr
+        if words == "run -":
+            assert (done.returncode, told in done.stderr) == (status, True), done.stderr
 
 
 def test_links_that_lead_out_are_left_out_and_told(

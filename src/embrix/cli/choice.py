@@ -7,6 +7,7 @@ import sys
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+from embrix.cli.streams import standard_input
 from embrix.cli.usage import Faulty, Usage, course_folder
 from embrix.course.load import Course, load_course
 from embrix.course.naming import plain_name
@@ -62,9 +63,9 @@ def _input(name: str | None) -> tuple[str, ...]:
     """The lines that a program may read."""
     if name is None:
         return ()
-    if name == "-":
-        return tuple(sys.stdin.read().splitlines())
     try:
+        if name == "-":
+            return tuple(standard_input().splitlines())
         return tuple(read_source(Path(name)).text.splitlines())
     except Unreadable as fault:
         raise Usage(str(fault)) from fault
@@ -128,9 +129,9 @@ def _program(arguments: argparse.Namespace) -> tuple[Source, Path | None]:
         return Source("text", arguments.text), None
     if arguments.file is None:
         raise Usage("name a program: a FILE, - for standard input, or a text after -e")
-    if arguments.file == "-":
-        return Source("input", sys.stdin.read()), None
     try:
+        if arguments.file == "-":
+            return Source("input", standard_input()), None
         return read_source(Path(arguments.file)), Path(arguments.file)
     except Unreadable as fault:
         raise Usage(str(fault)) from fault

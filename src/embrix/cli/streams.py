@@ -12,6 +12,7 @@ import sys
 from collections.abc import Iterator
 from typing import Any, TextIO
 
+from embrix.text.source import MOST_BYTES, Unreadable, bounded, decoded
 from embrix.text.visible import visible
 
 KEPT = "\n\t"
@@ -56,16 +57,30 @@ class SafeStream(io.TextIOBase):
 
 @contextlib.contextmanager
 def safe_streams() -> Iterator[None]:
-    """Everything printed goes through safe streams; afterwards the streams are as before."""
-    before = sys.stdout, sys.stderr
-    for stream in before:
+    """Everything printed goes through safe streams, and what is closed is empty; afterwards the
+    streams are as before."""
+    before = sys.stdin, sys.stdout, sys.stderr
+    for stream in before[1:]:
         if hasattr(stream, "reconfigure"):
             stream.reconfigure(errors="backslashreplace")
-    sys.stdout, sys.stderr = map(_safe, before)
+    if sys.stdin is None or sys.stdin.closed:
+        sys.stdin = io.TextIOWrapper(io.BytesIO())
+    elif hasattr(sys.stdin, "reconfigure"):
+        sys.stdin.reconfigure(errors="backslashreplace")
+    sys.stdout, sys.stderr = map(_safe, before[1:])
     try:
         yield
     finally:
-        sys.stdout, sys.stderr = before
+        sys.stdin, sys.stdout, sys.stderr = before
+
+
+def standard_input() -> str:
+    """All of standard input. Raises `Unreadable` for what is no text, or far too long."""
+    try:
+        raw = sys.stdin.buffer.read(MOST_BYTES + 1)
+    except OSError as fault:
+        raise Unreadable(f"standard input: {fault.strerror or fault}") from fault
+    return decoded(bounded(raw, "standard input"), "standard input").replace("\r\n", "\n")
 
 
 def _safe(stream: TextIO | None) -> TextIO:

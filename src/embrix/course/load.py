@@ -19,7 +19,7 @@ from embrix.brix.interpreter import check_interpreter
 from embrix.brix.language import check_language
 from embrix.brix.reader import read_file
 from embrix.course.checked import MEMORY
-from embrix.course.finding import COURSE_FILE
+from embrix.course.finding import COURSE_FILE, COURSE_FILES
 from embrix.course.outside import Outside, read_outside
 from embrix.machine.conversions import with_conversions
 from embrix.text.diagnostic import Diagnostic, Findings
@@ -145,7 +145,7 @@ class _Loader:
             if looked_at > MOST_ENTRIES:
                 break
             paths = (Path(place) / name for name in names if not name.startswith("."))
-            found += [path for path in paths if path.is_file() and self.inside(path)]
+            found += [path for path in paths if self.inside(path)]
         if looked_at > MOST_ENTRIES or len(found) > MOST_FILES:
             self.findings.warning(
                 "too_many_files", f"the course has more than {MOST_FILES:,} files or "
@@ -155,14 +155,19 @@ class _Loader:
         yield from sorted(found)[:MOST_FILES]
 
     def inside(self, path: Path) -> bool:
-        """Whether a file lies in the course; a link that leads out of it is told of."""
-        if not path.is_symlink() or self.folder in path.resolve().parents:
+        """Whether this is a file, and lies in the course; a link that leads out of it is told of,
+        and so is what only bears the name of a file of a course."""
+        file = path.is_file()
+        if file and (not path.is_symlink() or self.folder in path.resolve().parents):
             return True
         name = path.relative_to(self.folder).as_posix()
-        self.findings.warning(
-            "outside_link", f"{name} is a link that leads out of the course; it is left out",
-            self.blank(name), Span(0, 0),
-        )  # fmt: skip
+        code, told = "outside_link", "is a link that leads out of the course"
+        if not file:
+            code, told = "no_file", "is no file with a text"
+        if file or name.endswith(COURSE_FILES):
+            self.findings.warning(
+                code, f"{name} {told}; it is left out", self.blank(name), Span(0, 0)
+            )
         return False
 
     def blank(self, name: str) -> Source:

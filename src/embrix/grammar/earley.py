@@ -26,11 +26,16 @@ from embrix.grammar.sets import sets_of
 from embrix.grammar.tokens import Token, Tokens
 from embrix.text.source import Span
 
-FUEL = 20_000_000
-"""Items that one parse may make before it gives up."""
+FUEL = 10_000_000
+"""Items, and ways to come to one, that are looked at for one text before the parser gives up."""
 
 MOST_READING = 12
 """Alternatives that are listed where reading stopped."""
+FOLLOWED = 200
+"""Alternatives among which they are looked for, from where reading stopped outwards."""
+
+WAYS = 2
+"""Ways to come to an item that are remembered: with a second one the text is ambiguous."""
 
 
 class _Item:
@@ -213,9 +218,9 @@ class _Run:
             current[key] = known
             agenda.append(known)
             every.append(known)
-        link = (parent, child)
-        if link not in known.links:
-            known.links.append(link)
+        self.fuel -= 1
+        if len(known.links) < WAYS and (parent, child) not in known.links:
+            known.links.append((parent, child))
 
     # ------------------------------------------------------------------ answers
 
@@ -263,6 +268,8 @@ class _Run:
         pending = list(found.values())
         seen: set[tuple[int, int]] = set()
         for item in pending:
+            if len(found) > FOLLOWED:
+                break
             # Who waits for what is being read here has been begun as well, further left.
             lefts = [item.production.left]
             for left in lefts:
@@ -276,7 +283,7 @@ class _Run:
                         found[id(outer)] = outer
                         pending.append(outer)
         here = {id(item) for item in items}
-        begun = sorted(found.values(), key=lambda item: -item.origin)
+        begun = sorted(found.values(), key=lambda item: -item.origin)[:FOLLOWED]
         begun += [item for item in items if not item.dot and item.production.right[:1] > (-1,)]
         end = tokens[-1].end if tokens else 0
         rows = (

@@ -15,6 +15,7 @@ from __future__ import annotations
 
 import heapq
 import itertools
+from bisect import bisect_left
 from dataclasses import dataclass, field
 from typing import TypeAlias
 
@@ -63,7 +64,8 @@ def mishaps(
     ways = [_Recovery(grammar, text, tokens, grammar.entry[name], budget) for name in names]
     stopped = [way.first_stop() for way in ways]
     best = ways[stopped.index(max(stopped))]
-    beside = {at for piece in pieces for at in _beside(tokens, piece)}
+    starts = [token.start for token in tokens.tokens]
+    beside = {at for piece in pieces for at in _beside(starts, piece)}
     found += [one for index, one in best.all() if index not in beside]
     others = [one for one in found if one.span.start != first.span.start]
     return (first, *sorted(others, key=lambda one: one.span.start))[:MOST]
@@ -71,22 +73,25 @@ def mishaps(
 
 def _joined(invalid: tuple[Invalid, ...]) -> list[Invalid]:
     """Pieces that cannot be read, those that touch as one."""
-    made: list[Invalid] = []
+    groups: list[list[Invalid]] = []
     for one in invalid:
-        if made and made[-1].span.end == one.span.start and not (one.reason or made[-1].reason):
-            before = made.pop()
-            one = Invalid(Span(before.span.start, one.span.end), before.text + one.text)
-        made.append(one)
-    return made
+        last = groups[-1][-1] if groups else None
+        if last and last.span.end == one.span.start and not (one.reason or last.reason):
+            groups[-1].append(one)
+        else:
+            groups.append([one])
+    return [
+        group[0] if len(group) == 1 else Invalid(
+            Span(group[0].span.start, group[-1].span.end), "".join(one.text for one in group)
+        )
+        for group in groups
+    ]  # fmt: skip
 
 
-def _beside(tokens: Tokens, piece: Invalid) -> set[int]:
-    """The numbers of the tokens right before and behind a piece that could not be read: what is
-    wrong there may come of it."""
-    behind = next(
-        (at for at, token in enumerate(tokens.tokens) if token.start >= piece.span.end),
-        len(tokens.tokens),
-    )
+def _beside(starts: list[int], piece: Invalid) -> set[int]:
+    """The numbers of the tokens (by where they start) right before and behind a piece that could
+    not be read: what is wrong there may come of it."""
+    behind = bisect_left(starts, piece.span.end)
     return {behind - 1, behind, behind + 1}
 
 

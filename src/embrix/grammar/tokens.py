@@ -59,6 +59,10 @@ class Invalid:
         return f"no token begins with `{shown}`"
 
 
+MOST_TOKENS, MOST_CHARACTERS = 100_000, 1_000_000
+"""How much of a text is read; a program is far shorter."""
+
+
 @dataclass(frozen=True, slots=True)
 class Tokens:
     """What a text was cut into: tokens, skipped pieces, and what no token matches."""
@@ -142,8 +146,8 @@ class TokenTable:
         automaton = self._automaton
         start, move, match = automaton.start, automaton.move, automaton.match
         at = 0
-        length = len(text)
-        while at < length:
+        length = min(len(text), MOST_CHARACTERS)
+        while at < length and len(tokens) < MOST_TOKENS:
             # The usual case is written out here: a match that is only ever made longer. Where a
             # text so far is no token, the careful way is taken from the beginning of the token.
             state = start
@@ -184,6 +188,10 @@ class TokenTable:
             else:
                 tokens.append(token)
             at = end
+        if at < len(text) and not (stops and invalid):
+            most = f"{MOST_TOKENS:,} tokens" if at < length else f"{MOST_CHARACTERS:,} characters"
+            why = f"a text is read up to {most}; this is beyond them"
+            invalid.append(Invalid(Span(at, at + 1), text[at : at + 1], why))
         return Tokens(tuple(tokens), tuple(skipped), tuple(invalid))
 
     def never_winning(self) -> list[tuple[int, str, int]]:

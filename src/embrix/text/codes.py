@@ -31,6 +31,8 @@ CODES: dict[str, str] = {
     "missing_field": "An alternative makes a form without filling all its fields.",
     "missing_operand": "An operator table does not say what its operands are.",
     "missing_part": "A definition lacks a part that it needs.",
+    "no_file": "What bears the name of a definition or suite is no file: a pipe, a device, a link "
+    "to nothing.",
     "no_relation": "A small-step relation is needed here: a `define … by` with `final` lines.",
     "not_replaced": "A rule or table of the base is written anew without saying so: put `...` "
     "where the base's rows come in, or write `replace` before it.",

@@ -80,6 +80,11 @@ def read_bytes(path: Path, name: str) -> bytes:
     except (OSError, ValueError) as fault:
         reason = fault.strerror if isinstance(fault, OSError) and fault.strerror else fault
         raise Unreadable(f"{name}: {reason}") from fault
+    return bounded(raw, name)
+
+
+def bounded(raw: bytes, name: str) -> bytes:
+    """The same bytes. Raises `Unreadable` for more than a text may have."""
     if len(raw) > MOST_BYTES:
         raise Unreadable(f"{name} is larger than {MOST_BYTES >> 20} MB")
     return raw
@@ -87,9 +92,13 @@ def read_bytes(path: Path, name: str) -> bytes:
 
 def read_source(path: Path, name: str | None = None) -> Source:
     """Read a UTF-8 file. Raises `Unreadable`. Line ends are kept as they are."""
-    raw = read_bytes(path, name or str(path))
-    try:
-        text = raw.decode("utf-8")
-    except UnicodeDecodeError as fault:
-        raise Unreadable(f"{name or path}: byte {fault.start + 1} is not UTF-8 text") from fault
+    text = decoded(read_bytes(path, name or str(path)), name or str(path))
     return Source(name or str(path), text.removeprefix(BYTE_ORDER_MARK), path)
+
+
+def decoded(raw: bytes, name: str) -> str:
+    """Bytes as text. Raises `Unreadable` for what is not UTF-8."""
+    try:
+        return raw.decode("utf-8")
+    except UnicodeDecodeError as fault:
+        raise Unreadable(f"{name}: byte {fault.start + 1} is not UTF-8 text") from fault
