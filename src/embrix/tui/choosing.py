@@ -225,8 +225,8 @@ class Choosing:
             return
         extension = bench.extension
         if not extension:
-            bench.say(f"{bench.language} has no `extension` line, so a file cannot be known as one "
-                      "of its programs; the text is kept as a draft", "brick")  # fmt: skip
+            bench.say(f"not saved: {bench.language} has no `extension` line; the text is kept as "
+                      "a draft", "brick")  # fmt: skip
             return
         folder = bench.program_folder
 
