@@ -17,6 +17,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from textual.pilot import Pilot
+from textual.widget import Widget
 
 from embrix.course.drafts import drafts_below, find_draft, is_unnamed, keep_draft
 from embrix.text.hidden import can_hide, hide, picture, restore
@@ -349,6 +350,24 @@ async def test_what_an_earlier_text_gave_says_so(course_copy: Path) -> None:
         await settled(screen)
         assert not any("⋯" in row for row in shown(screen.lanes))
         assert "before" not in screen.query_one("#walk-title", Title).subject
+
+
+def painted(widget: Widget) -> str:
+    """What stands on the screen, which may be older than what the widget holds."""
+    strips = widget.render_lines(widget.size.region)
+    return "\n".join("".join(segment.text for segment in strip) for strip in strips)
+
+
+async def test_a_screen_of_old_outcomes_is_painted_anew(course_copy: Path) -> None:
+    """Nothing else on the screen changes while the lanes run: what stands there says that it is
+    old before any of them is done."""
+    async with opened(course_copy, "rill/programs/rates.rill", (140, 44), "drip") as pilot:
+        screen = bench(pilot)
+        title = screen.query_one("#lanes-title", Title)
+        assert title.right == "2 different outcomes"
+        screen.editor.load_text("let g of x = g (x + 1) in g 0")
+        await until(lambda: title.right == "running", "told")
+        assert "the text before gave" in painted(screen.lanes)
 
 
 async def test_the_suite_follows_the_language_of_the_program(course_copy: Path) -> None:

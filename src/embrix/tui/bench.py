@@ -68,6 +68,10 @@ NARROW = 104
 """Columns below which one pane is shown at a time."""
 
 
+PATIENCE = 0.25
+"""Seconds after which a lane that still runs is said to."""
+
+
 class Bench(Workbench):
     """The one screen of the workbench."""
 
@@ -88,6 +92,7 @@ class Bench(Workbench):
         self.overwrite = False
         self.told = ""
         self._draft_timer: Timer | None = None
+        self._waiting: Timer | None = None
 
     # ---------------------------------------------------------------- layout
 
@@ -343,6 +348,15 @@ class Bench(Workbench):
                 given=self.walking.given,
             )  # fmt: skip
             self.desk.ask("program", run, take)
+        if self._waiting is None:
+            self._waiting = self.set_timer(PATIENCE, self._still_running)
+
+    def _still_running(self) -> None:
+        """Say of what another text gave that it did."""
+        self._waiting = None
+        if len(self.lanes.fresh) < len(self.lanes.lanes):
+            self.lanes.refresh()
+            self.query_one("#lanes-title", Title).show(right="running")
 
     @property
     def _reads_a_part(self) -> bool:
@@ -392,6 +406,9 @@ class Bench(Workbench):
         if lane == self.lane and result.outcome.kind != "rejected":
             self._notice(self.editor.text, result.outcome)
         if len(self.lanes.fresh) == len(self.lanes.lanes):
+            if self._waiting is not None:
+                self._waiting.stop()
+                self._waiting = None
             found = {LanesView.told(r) for r in self.lanes.results.values()}
             agree = len(found) == 1
             right = "all agree" if agree else f"{len(found)} different outcomes"
