@@ -8,10 +8,11 @@ from textual.pilot import Pilot
 from textual.widgets import Input, Static
 
 from embrix.course.drafts import find_draft
+from embrix.tui.annotated import AnnotatedEditor
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.commands import of_place
 from embrix.tui.dialogs import Help
-from embrix.tui.drafting import DefinitionEditor, Drafting, OutcomeRows
+from embrix.tui.drafting import Drafting, OutcomeRows
 from embrix.tui.editor import ProgramEditor
 from embrix.tui.faces import TreeFace
 from embrix.tui.prompting import Prompting, Transcript
@@ -44,7 +45,7 @@ async def test_a_change_is_tried_compared_and_dropped(course_copy: Path) -> None
     saved = (course_copy / DEFINITION).read_text()
     async with opened(course_copy) as pilot:
         screen = await table(pilot, "8 - 2 - 1")
-        editor = screen.query_one(DefinitionEditor)
+        editor = screen.query_one(AnnotatedEditor)
         assert editor.document.get_line(editor.cursor_location[0]) == "grammar"
         await until(lambda: forms(screen, "saved") == ["Sub", "Sub", "Lit", "Lit", "Lit"], "a tree")
         changed = saved.replace('"+" makes Add   "-"', '"+" makes Add\n    right   "-"')
@@ -71,11 +72,11 @@ async def test_findings_stand_at_their_lines(course_copy: Path) -> None:
     saved = (course_copy / DEFINITION).read_text()
     async with opened(course_copy) as pilot:
         screen = await table(pilot, "1 - 2 - 3")
-        editor = screen.query_one(DefinitionEditor)
+        editor = screen.query_one(AnnotatedEditor)
         extra = '    | left:Expr "-" right:Expr makes Sub\n    | Sum\n'
         editor.load_text(saved.replace("    | Sum\n", extra))
         line = editor.text.split("\n").index('    | left:Expr "-" right:Expr makes Sub')
-        await until(lambda: line in editor.notes, "the conflict at its rule")
+        await until(lambda: line in editor.remarks, "the conflict at its rule")
         assert "◂! " in editor.get_line(line).plain
         editor.move_cursor((line, 0))
         note = screen.query_one("#line-note", Static)
@@ -85,8 +86,8 @@ async def test_findings_stand_at_their_lines(course_copy: Path) -> None:
         assert face(screen, "saved").differing
         editor.load_text(saved.replace("Neg(arg: Expr)", "Neg(arg: Exprr)"))
         where = editor.text.split("\n").index("  Neg(arg: Exprr)")
-        await until(lambda: where in editor.notes, "the error at its line")
-        assert editor.notes[where][0] == "error"
+        await until(lambda: where in editor.remarks, "the error at its line")
+        assert editor.remarks[where].weight == "error"
 
 
 async def test_a_change_is_kept_for_the_next_time_and_saved(course_copy: Path) -> None:
@@ -94,12 +95,12 @@ async def test_a_change_is_kept_for_the_next_time_and_saved(course_copy: Path) -
     changed = saved.replace('prefix  "-"', 'prefix  "-" makes Neg "minus"')
     async with opened(course_copy) as pilot:
         screen = await table(pilot, "1")
-        screen.query_one(DefinitionEditor).load_text(changed)
+        screen.query_one(AnnotatedEditor).load_text(changed)
         await until(lambda: text_of(find_draft(course_copy / DEFINITION)) == changed, "the draft")
         await pilot.press("escape")
         await until(lambda: pilot.app.screen is bench(pilot), "the bench")
         screen = await table(pilot, "minus 1")
-        assert screen.query_one(DefinitionEditor).text == changed
+        assert screen.query_one(AnnotatedEditor).text == changed
         await until(lambda: forms(screen, "scratch") == ["Neg", "Lit"], "the new operator")
         assert forms(screen, "saved") == []
         await pilot.press("ctrl+s")

@@ -21,12 +21,13 @@ from textual.widget import Widget
 
 from embrix.course.drafts import drafts_below, find_draft, is_unnamed, keep_draft
 from embrix.text.hidden import can_hide, hide, picture, restore
+from embrix.tui.annotated import AnnotatedEditor
 from embrix.tui.app import WorkbenchApp
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.bench import Bench
 from embrix.tui.dialogs import Agree, AskText, Pick, Show
 from embrix.tui.document import Document
-from embrix.tui.drafting import DefinitionEditor, Drafting
+from embrix.tui.drafting import Drafting
 from embrix.tui.faces import CasesFace
 from tests.conftest import TINY_LANGUAGE
 from tests.faces.test_workbench import bench, opened, settled, shown, text_of, until, write
@@ -218,7 +219,7 @@ async def test_keys_of_views_delete_nothing_in_the_definition(course_copy: Path)
     async with opened(course_copy) as pilot:
         await pilot.press("ctrl+g")
         await until(lambda: isinstance(pilot.app.screen, Drafting), "the drafting table")
-        editor = pilot.app.screen.query_one(DefinitionEditor)
+        editor = pilot.app.screen.query_one(AnnotatedEditor)
         before = editor.text
         editor.move_cursor((3, 2))
         for key in ("f7", "f8", "f9", "ctrl+k", "ctrl+u", "ctrl+d", "ctrl+y", "ctrl+e", "ctrl+l",
@@ -226,7 +227,7 @@ async def test_keys_of_views_delete_nothing_in_the_definition(course_copy: Path)
             await pilot.press(key)
             assert editor.text == before, key
             assert editor.selected_text == "", key
-            assert pilot.app.screen.query_one(DefinitionEditor) is editor, key
+            assert pilot.app.screen.query_one(AnnotatedEditor) is editor, key
 
 
 async def test_dropping_a_change_asks_and_can_be_undone(course_copy: Path) -> None:
@@ -234,7 +235,7 @@ async def test_dropping_a_change_asks_and_can_be_undone(course_copy: Path) -> No
         await pilot.press("ctrl+g")
         await until(lambda: isinstance(pilot.app.screen, Drafting), "the drafting table")
         screen = pilot.app.screen
-        editor = screen.query_one(DefinitionEditor)
+        editor = screen.query_one(AnnotatedEditor)
         saved = editor.text
         await pilot.press("x")
         changed = editor.text

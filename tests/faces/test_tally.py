@@ -9,12 +9,13 @@ from textual.pilot import Pilot
 from textual.widgets import Input
 
 from embrix.trace.saved import SavedWalk
+from embrix.tui.annotated import AnnotatedEditor
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.bench import Bench
 from embrix.tui.comparing import Comparing, Costs
 from embrix.tui.desk import Desk
 from embrix.tui.dialogs import AskText, Show
-from embrix.tui.drafting import DefinitionEditor, Drafting
+from embrix.tui.drafting import Drafting
 from embrix.tui.tally import Board, CaseCard, Tally
 from tests.faces.test_workbench import bench, opened, settled, until
 
@@ -235,7 +236,7 @@ async def test_from_a_moment_to_its_clause_and_back(course_copy: Path) -> None:
         clause = screen.stations.stations[screen.at].clause
         await pilot.press("c")
         await until(lambda: isinstance(pilot.app.screen, Drafting), "the definition")
-        editor = pilot.app.screen.query_one("#definition", DefinitionEditor)
+        editor = pilot.app.screen.query_one("#definition", AnnotatedEditor)
         line = editor.text.split("\n")[editor.cursor_location[0]]
         assert line.split("=>")[0].strip() == clause.text.split("=>")[0].strip()
         await pilot.press("escape")

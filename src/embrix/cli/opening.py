@@ -9,7 +9,7 @@ from pathlib import Path
 
 from embrix.cli.status import INTERNAL, OK
 from embrix.cli.usage import Usage, course_folder, here
-from embrix.course.finding import find_course, holds_course_files
+from embrix.course.finding import find_course, holds_course_files, is_empty
 from embrix.course.shipped import writable_copy
 
 
@@ -22,20 +22,29 @@ def _nearest(near: Path) -> Path | None:
     return next((start for start in (near, here()) if holds_course_files(start)), None)
 
 
+def _shipped() -> Path:
+    """The user's copy of the shipped course. Raises `Usage`."""
+    try:
+        return writable_copy()
+    except OSError as fault:
+        raise Usage(f"no course can be put into your data folder: {fault}") from fault
+
+
 def open_workbench(arguments: argparse.Namespace) -> int:
-    """Open the workbench, on a writable copy of the shipped course when none is found here."""
-    from embrix.tui.app import (
-        WorkbenchApp,  # the interface library is only loaded for the workbench
-    )
+    """Open the workbench, on a writable copy of the shipped course when none is found here; in an
+    empty folder it asks whether a course is to be begun there."""
+    # The interface library is only loaded for the workbench.
+    from embrix.tui.app import BeginningApp, WorkbenchApp
 
     near = arguments.file.resolve().parent if arguments.file is not None else here()
+    folder: Path | None
     if arguments.course is not None:
         folder = course_folder(arguments.course)
     else:
-        try:
-            folder = _nearest(near) or writable_copy()
-        except OSError as fault:
-            raise Usage(f"no course can be put into your data folder: {fault}") from fault
+        folder = _nearest(near)
+    empty = here() if folder is None and is_empty(here()) else None
+    if folder is None and empty is None:
+        folder = _shipped()
     if arguments.file is not None and not arguments.file.is_file():
         raise Usage(f"there is no file {arguments.file}")
     if not (sys.stdin.isatty() and sys.stdout.isatty()):
@@ -44,6 +53,10 @@ def open_workbench(arguments: argparse.Namespace) -> int:
     for name in ("SIGTERM", "SIGHUP"):
         if hasattr(signal, name):
             signal.signal(getattr(signal, name), signal.SIG_DFL)
-    workbench = WorkbenchApp(folder, arguments.file)
+    if folder is not None:
+        workbench = WorkbenchApp(folder, arguments.file)
+    else:
+        assert empty is not None
+        workbench = BeginningApp(empty, _shipped)
     workbench.run()
     return INTERNAL if workbench.return_code else OK

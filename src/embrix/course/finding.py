@@ -31,6 +31,28 @@ def holds_course_files(folder: Path) -> bool:
     return False
 
 
+def files_of(folder: Path) -> list[Path]:
+    """The files that make up a course: `course.toml`, definitions and suites, in their order."""
+    found: list[Path] = []
+    looked_at = 0
+    for place, folders, files in os.walk(folder):
+        if Path(place) != folder and COURSE_FILE in files:
+            folders.clear()  # a course of its own
+            continue
+        folders[:] = sorted(name for name in folders if not name.startswith("."))
+        looked_at += len(files) + len(folders)
+        if looked_at > MOST:
+            break
+        ends = (*COURSE_FILES, COURSE_FILE)
+        found += [Path(place) / name for name in sorted(files) if name.endswith(ends)]
+    return [path for path in found if path.is_file()]
+
+
+def is_empty(folder: Path) -> bool:
+    """Whether a folder holds nothing but hidden files."""
+    return all(path.name.startswith(".") for path in folder.iterdir())
+
+
 def find_course(start: Path) -> Path | None:
     """The nearest folder at or above `start` that is a course."""
     start = start.resolve()

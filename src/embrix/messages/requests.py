@@ -95,6 +95,13 @@ class LookAt(OnProgram, frozen=True, kw_only=True, tag="look"):
     rule: str | None = None
 
 
+class LookAtDefinition(Request, frozen=True, kw_only=True, tag="definition"):
+    """The tokens of a definition, whatever is wrong with it."""
+
+    reply: ClassVar[Any] = r.Look
+    text: str
+
+
 class TryChange(OnProgram, frozen=True, kw_only=True, tag="try"):
     """A text under a definition that is not saved. `view` is `term`, `derivation` or `both`."""
 
@@ -319,10 +326,22 @@ class WriteStarter(Request, frozen=True, kw_only=True, tag="starter"):
     path: str
 
 
+class Begin(Request, frozen=True, kw_only=True, tag="begin"):
+    """Write the files that a language, an interpreter, a suite or a program begins with."""
+
+    reply: ClassVar[Any] = r.Written
+    writes: ClassVar[bool] = True
+    kind: str
+    name: str
+    language: str = ""
+    extends: str = ""
+    strategy: str = ""
+
+
 AnyRequest: TypeAlias = (
-    Load | Process | AskNotes | DescribeGrammar | LookAt | TryChange | CompareChange | PromptLine
-    | RunLane | OpenWalk | FetchStations | SeekStation | SaveWalk | TestSuite | AcceptCase
-    | AskDecisions | TryDecision | CompareLanes | AlignWalks | ListJudgements | MeasureGrowth
-    | HuntDifference | AddFoundCase | CompareMeaning | ShowExtension | WritePicture | WriteHandout
-    | WriteStarter
+    Load | Process | AskNotes | DescribeGrammar | LookAt | LookAtDefinition | TryChange
+    | CompareChange | PromptLine | RunLane | OpenWalk | FetchStations | SeekStation | SaveWalk
+    | TestSuite | AcceptCase | AskDecisions | TryDecision | CompareLanes | AlignWalks
+    | ListJudgements | MeasureGrowth | HuntDifference | AddFoundCase | CompareMeaning
+    | ShowExtension | WritePicture | WriteHandout | WriteStarter | Begin
 )  # fmt: skip

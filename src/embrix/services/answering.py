@@ -19,6 +19,7 @@ from embrix.machine.lane import OnStart
 from embrix.machine.limits import LIVE, Limits
 from embrix.messages import replies as r
 from embrix.messages import requests as q
+from embrix.services.definition_tokens import definition_tokens
 from embrix.services.extensions import extension_of, meaning_of
 from embrix.services.growth_table import growth_table
 from embrix.services.hunts import as_case, hunted
@@ -28,7 +29,7 @@ from embrix.services.side_by_side import align_walks, compare_lanes
 from embrix.services.summary import summary
 from embrix.services.unsaved_change import UnsavedChange
 from embrix.services.walks import WalkService
-from embrix.services.writing_files import write_handout, write_picture, write_starter
+from embrix.services.writing_files import begin, write_handout, write_picture, write_starter
 
 RequestT = TypeVar("RequestT", bound=q.Request)
 
@@ -135,6 +136,11 @@ def _grammar(service: Service, a: q.DescribeGrammar) -> list[str]:
 @_answers(q.LookAt)
 def _look(service: Service, a: q.LookAt) -> r.Look:
     return look(service.session, a.language, a.text, a.rule)
+
+
+@_answers(q.LookAtDefinition)
+def _definition(_service: Service, a: q.LookAtDefinition) -> r.Look:
+    return definition_tokens(a.text)
 
 
 @_answers(q.TryChange)
@@ -291,3 +297,8 @@ def _handout(service: Service, a: q.WriteHandout) -> r.Written:
 @_answers(q.WriteStarter)
 def _starter(service: Service, a: q.WriteStarter) -> r.Written:
     return write_starter(service.session, a)
+
+
+@_answers(q.Begin)
+def _begin(service: Service, a: q.Begin) -> r.Written:
+    return begin(service.session, a)

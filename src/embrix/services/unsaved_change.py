@@ -3,11 +3,8 @@ sentences, and to the interpreters."""
 
 from __future__ import annotations
 
-import re
 from pathlib import Path
 
-from embrix.brix.expressions import WORDS
-from embrix.brix.lexer import chunks, lex
 from embrix.checking.diagnostics import diagnostics_of, note_of
 from embrix.checking.verdicts import with_output
 from embrix.compare.meaning import between_interpreters, between_languages, told_changes
@@ -17,10 +14,9 @@ from embrix.lanes import inspection
 from embrix.lanes.inspection import MOST_ROWS
 from embrix.lanes.session import Session
 from embrix.machine.limits import LIVE
-from embrix.messages.replies import ChangeLook, Look, TokenSlice, TreeRow
+from embrix.messages.replies import ChangeLook, TreeRow
+from embrix.services.definition_tokens import definition_tokens
 from embrix.services.tree_difference import parting
-from embrix.text.diagnostic import Findings
-from embrix.text.source import Source
 
 LONGEST = 6
 """Length of the sentences on which two versions are compared."""
@@ -84,7 +80,7 @@ class UnsavedChange:
             before=before,
             marks=marks,
             derivation=derived[0][:MOST_ROWS] if derived else [],
-            definition=_brix_tokens(definition),
+            definition=definition_tokens(definition),
             rules=list(grammar.entry) if grammar is not None else [],
         )
 
@@ -152,30 +148,3 @@ class UnsavedChange:
         if one is not None and one.source.name == file and other is not None and other.sound:
             lines += told_changes(between_languages(one, other))
         return lines
-
-
-def _brix_tokens(definition: str) -> Look:
-    """The tokens of a definition, as those of a program are given."""
-    source = Source("definition", definition)
-    nothing = Findings()
-    tokens: list[TokenSlice] = []
-    for chunk in chunks(source, nothing):
-        opening = True
-        for tok in lex(source, chunk.span, nothing, patterns=chunk.word == "tokens"):
-            kind = _KINDS.get(tok.kind, "sign")
-            if kind == "name" and (opening or tok.text in WORDS or tok.text in _MARKED):
-                kind = "word"
-            opening = False
-            tokens.append((tok.span.start, tok.span.end, kind))
-    comments = [
-        (match.start(), match.end())
-        for match in re.finditer(r"(?m)(?:^|(?<= ))#[^\n]*", definition)
-    ]
-    return Look(tokens, skipped=comments)
-
-
-_KINDS = {"name": "name", "Name": "form", "number": "number", "text": "text", "pattern": "text"}
-_MARKED = frozenset(
-    ["makes", "as", "via", "left", "right", "prefix", "postfix", "nonassociative", "operand",
-     "operators", "start", "binds", "uses", "in", "by", "final", "order", "shown", "skip", "lines"]
-)  # fmt: skip

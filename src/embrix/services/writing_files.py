@@ -1,4 +1,4 @@
-"""Pictures, handouts and starters, written to files."""
+"""Pictures, handouts, starters, and the files that something begins with."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from embrix.lanes.names import NoLane
 from embrix.lanes.session import Session
 from embrix.machine.lane import BadBinding
 from embrix.messages.replies import Written
-from embrix.messages.requests import WriteHandout, WritePicture, WriteStarter
+from embrix.messages.requests import Begin, WriteHandout, WritePicture, WriteStarter
 
 
 def write_picture(session: Session, asked: WritePicture) -> Written:
@@ -67,3 +67,26 @@ def write_starter(session: Session, asked: WriteStarter) -> Written:
     except OSError as fault:
         return Written([], f"{path}: {fault.strerror or fault}")
     return Written([str(path)])
+
+
+def begin(session: Session, asked: Begin) -> Written:
+    """Nothing that exists is written over."""
+    from embrix.documents import beginnings as b
+
+    course = session.course
+    try:
+        match asked.kind:
+            case "language":
+                files = b.begin_language(course, asked.name, asked.extends or None)
+            case "interpreter":
+                files = b.begin_interpreter(course, asked.language, asked.name, asked.strategy)
+            case "suite":
+                files = b.begin_suite(course, asked.language, asked.name)
+            case _:
+                files = b.begin_program(course, asked.language, asked.name)
+        written = b.write_new(files)
+    except b.NotBegun as wrong:
+        return Written([], str(wrong))
+    except OSError as fault:
+        return Written([], f"{fault.filename or ''}: {fault.strerror or fault}")
+    return Written([str(path) for path in written])

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from textual.app import App
 
+from embrix.documents.beginnings import NotBegun, begin_course, write_new
 from embrix.tui.bench import Bench
+from embrix.tui.dialogs import Pick
 from embrix.tui.safe import SafeText
 from embrix.tui.theme import DAY, NIGHT, themes
 
@@ -27,7 +30,7 @@ class WorkbenchApp(App[None]):
         background: $lock-ground; }
     """
 
-    def __init__(self, folder: Path, program: Path | None = None) -> None:
+    def __init__(self, folder: Path | None, program: Path | None = None) -> None:
         super().__init__()
         self._folder = folder
         self._program = program
@@ -37,8 +40,47 @@ class WorkbenchApp(App[None]):
         self._filters.append(SafeText())
 
     def on_mount(self) -> None:
-        self.push_screen(Bench(self._folder, self._program))
+        if self._folder is not None:
+            self.push_screen(Bench(self._folder, self._program))
 
     def action_lamp(self) -> None:
         """Change between the dark and the light theme."""
         self.theme = DAY if self.theme == NIGHT else NIGHT
+
+
+class BeginningApp(WorkbenchApp):
+    """The workbench in an empty folder: a course is begun there, or the shipped one is opened."""
+
+    def __init__(self, empty: Path, shipped: Callable[[], Path]) -> None:
+        super().__init__(None)
+        self._empty = empty
+        self._shipped = shipped
+
+    def on_mount(self) -> None:
+        rows = [
+            (
+                "begin",
+                f"a course here, in {self._empty.name}: a language, a lane, a suite",
+                "begin",
+            ),
+            (
+                "open",
+                "Lockside, the course that comes with Embrix, in a copy of your own",
+                "shipped",
+            ),
+        ]
+        title, empty = "an empty folder", "Nothing is called so."
+        self.push_screen(Pick(title, rows, empty), self._chosen)
+
+    def _chosen(self, what: str | None) -> None:
+        if what is None:
+            self.exit()
+        elif what == "shipped":
+            self.push_screen(Bench(self._shipped(), None))
+        else:
+            try:
+                write_new(begin_course(self._empty, self._empty.resolve().name))
+            except (NotBegun, OSError) as fault:
+                self.exit(message=f"embrix: no course was begun: {fault}")
+                return
+            self.push_screen(Bench(self._empty, None))

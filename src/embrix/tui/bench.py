@@ -24,6 +24,7 @@ from embrix.messages.replies import (
     CourseSummary,
     Ending,
     Look,
+    Note,
     Refusal,
     RunResult,
     SuiteReport,
@@ -33,6 +34,7 @@ from embrix.text.hidden import can_hide, hidden_in
 from embrix.text.plural import counted
 from embrix.text.source import Source, Unreadable
 from embrix.text.visible import visible
+from embrix.tui.annotated import AnnotatedEditor
 from embrix.tui.bars import Footer, Masthead, Title
 from embrix.tui.checking import Checking
 from embrix.tui.choosing import Choosing
@@ -53,6 +55,7 @@ from embrix.tui.prompting import Prompting
 from embrix.tui.rows import Rows
 from embrix.tui.search_pane import Seeking
 from embrix.tui.tally import Tally
+from embrix.tui.text_pane import TextPane
 from embrix.tui.view import View
 from embrix.tui.walk_pane import Gauge, Moment, Stations
 from embrix.tui.walking import Walking
@@ -61,7 +64,7 @@ from embrix.tui.workbench import Say, Workbench
 MORE_MISTAKES = 4
 """Mistakes of a rejected program that are told beside it; all of them are marked in it."""
 FACES = ("tree", "tokens", "grammar", "cases", "notes")
-PANES = ("program", "lanes", "side", "walk")
+PANES = ("text", "program", "lanes", "side", "walk")
 
 
 NARROW = 104
@@ -87,6 +90,7 @@ class Bench(Workbench):
         self.seeking: Seeking
         self.drawing: Drawings
         self.choosing: Choosing
+        self.writing: TextPane
         self.face = "tree"
         self.version = 0
         self.overwrite = False
@@ -100,6 +104,9 @@ class Bench(Workbench):
         yield Masthead(id="masthead")
         with Horizontal(id="main"):
             with Vertical(id="left"):
+                yield Title("file", id="text-title")
+                yield AnnotatedEditor(id="text")
+                yield Static("", id="text-note", markup=False)
                 yield Title("program", id="program-title")
                 yield ProgramEditor(id="program")
                 yield Static("", id="notice", markup=False)
@@ -127,16 +134,22 @@ class Bench(Workbench):
         self.checking = Checking(self, self.desk)
         self.seeking = Seeking(self, self.desk)
         self.drawing = Drawings(self, self.desk)
-        self.choosing = Choosing(self)
+        self.choosing = Choosing(self, self.desk)
+        self.writing = TextPane(self, self.desk)
         self.show_face("tree")
         self.query_one(Masthead).show(course=self.folder.name, notice="reading the course …")
-        self.desk.load(str(self.folder), self._loaded)
+        self.read_course()
         self.editor.focus()
         self.run_worker(self._watch(), description="watching the course", exit_on_error=False)
+
+    def read_course(self) -> None:
+        assert self.desk is not None
+        self.desk.load(str(self.folder), self._loaded, self.writing.unsaved)
 
     def on_unmount(self) -> None:
         self.keep_draft()
         if self.desk is not None:
+            self.writing.keep()
             self.desk.close()
 
     def on_resize(self, event: events.Resize) -> None:
@@ -158,7 +171,7 @@ class Bench(Workbench):
     def pane(self) -> str:
         """The pane that has the focus."""
         focused: Widget | None = self.focused
-        if focused is None or focused.id is None or focused.id == "program":
+        if focused is None or focused.id is None:
             return "program"
         return "side" if focused.id in FACES else focused.id
 
@@ -188,9 +201,10 @@ class Bench(Workbench):
     def _loaded(self, summary: CourseSummary) -> None:
         first = self.summary is None
         self.summary = summary
-        self.say("")
+        if self.query_one(Masthead).notice.startswith("reading the course"):
+            self.say("")
         self.query_one(Masthead).show(course=summary.title)
-        self.checking.show_notes(summary.diagnostics)
+        self.notes_came(summary.diagnostics)
         if self.document is None:
             self._open_first()
         self.languages_changed()
@@ -201,6 +215,11 @@ class Bench(Workbench):
         self.text_changed()
         if isinstance(self.app.screen, Drafting):
             self.app.screen.look()
+
+    def notes_came(self, notes: list[Note]) -> None:
+        self.query_one(NotesFace).show(notes)
+        self.writing.show_notes(notes)
+        self.side_title()
 
     def _open_first(self) -> None:
         path = self.wanted
@@ -451,6 +470,7 @@ class Bench(Workbench):
     # ---------------------------------------------------------------- cases
 
     def suite_ran(self, report: SuiteReport) -> None:
+        self.writing.show_report(report)
         if isinstance(self.app.screen, Tally):
             self.app.screen.show(report)
         self.checking.tested(report)
@@ -525,10 +545,12 @@ class Bench(Workbench):
             document = self.document
             if document is not None and document.named and document.path.resolve() in paths:
                 self._program_changed_on_disk(document)
-            if any(path.suffix in (".brix", ".toml") for path in paths):
-                self.say("reading the course again …")
-                assert self.desk is not None
-                self.desk.load(str(self.folder), self._loaded)
+            ours = {path for path in paths if path.suffix in (".brix", ".toml")}
+            if ours:
+                self.writing.changed_on_disk()
+                if not self.writing.saved_just_now(ours):
+                    self.say("reading the course again …")
+                self.read_course()
 
     def _program_changed_on_disk(self, document: Document) -> None:
         try:
@@ -605,7 +627,7 @@ class Bench(Workbench):
         self.action_help()
 
     def action_open(self) -> None:
-        self.choosing.program()
+        self.choosing.file()
 
     def action_rule(self) -> None:
         self.choosing.rule()
@@ -631,13 +653,33 @@ class Bench(Workbench):
     def action_clause(self) -> None:
         """From the moment to the clause of the definition that applies."""
         station = self.stations.stations.get(self.at)
-        if station is None or not station.clause or self.desk is None:
+        if station is None or not station.clause:
             self.say("no clause applies at this step", "brass")
             return
-        clause = station.clause
-        file = self.course_folder / clause.file
-        table = Drafting(self, self.desk, self.language, file, self.editor.text, int(clause.line))
-        self.app.push_screen(table)
+        self.open_text(self.course_folder / station.clause.file, int(station.clause.line))
+
+    def open_text(self, path: Path, line: int = 0) -> None:
+        self.writing.open(path, line)
+
+    def close_text(self) -> None:
+        self.writing.close()
+
+    @property
+    def text_beside(self) -> str:
+        document = self.writing.document
+        return document.path.name if document is not None else ""
+
+    @on(NotesFace.Go)
+    def _to_note(self, message: NotesFace.Go) -> None:
+        self.open_text(self.course_folder / message.note.file, message.note.line)
+
+    @on(TextArea.Changed, "#text")
+    def _text_typed(self) -> None:
+        self.writing.typed()
+
+    @on(TextArea.SelectionChanged, "#text")
+    def _text_cursor_moved(self) -> None:
+        self.writing.remark()
 
     def action_prompt(self) -> None:
         """The prompt for the language of the program."""
@@ -667,8 +709,15 @@ class Bench(Workbench):
                 self.query_one(CasesFace).focus()
             self.checking.run_suite(self.document)
 
+    def action_try_case(self) -> None:
+        self.query_one(CasesFace).key_enter()
+
+    def action_go_to_note(self) -> None:
+        self.query_one(NotesFace).action_go()
+
     def action_pane(self) -> None:
-        target = PANES[(PANES.index(self.pane) + 1) % len(PANES)]
+        panes = [name for name in PANES if name != "text" or self.writing.is_open]
+        target = panes[(panes.index(self.pane) + 1) % len(panes)]
         # At once, not by Widget.focus, which waits: a second key may come with the first.
         self.set_focus(self.query_one(f"#{self.face}" if target == "side" else f"#{target}"))
 
@@ -745,6 +794,10 @@ class Bench(Workbench):
         self.app.action_lamp()  # type: ignore[attr-defined]
 
     def action_save(self) -> None:
+        """Save the text with the focus; from another pane the file, if it is not saved."""
+        if self.pane == "text" or (self.pane != "program" and self.writing.changed):
+            self.writing.save()
+            return
         if self.document is None or not self.document.named:
             self.choosing.name_it()
             return
@@ -763,4 +816,5 @@ class Bench(Workbench):
 
     def action_quit(self) -> None:
         self.keep_draft()
+        self.writing.keep()
         self.app.exit()

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from embrix.messages.replies import Note, SuiteReport
+from embrix.messages.replies import SuiteReport
 from embrix.messages.requests import AskNotes, DescribeGrammar, TestSuite
 from embrix.messages.wire import Progress
 from embrix.text.plural import counted
 from embrix.tui.bars import Masthead
 from embrix.tui.desk import SUITE_WORKER, Desk
 from embrix.tui.document import Document
-from embrix.tui.faces import CasesFace, GrammarFace, NotesFace
+from embrix.tui.faces import CasesFace, GrammarFace
 from embrix.tui.workbench import Workbench
 
 
@@ -90,11 +90,7 @@ class Checking:
 
     def ask_notes(self) -> None:
         """Have everything checked that takes longer than reading the course."""
-        self._desk.ask("notes", AskNotes(), self.show_notes, worker=SUITE_WORKER)
-
-    def show_notes(self, notes: list[Note]) -> None:
-        self._bench.query_one(NotesFace).show(notes)
-        self._bench.side_title()
+        self._desk.ask("notes", AskNotes(), self._bench.notes_came, worker=SUITE_WORKER)
 
     def ask_grammar(self, language: str, rule: str) -> None:
         """What kind of grammar the language has, from a rule."""

@@ -7,11 +7,18 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
+import msgspec
+
 from embrix.course.drafts import drafts_below, is_unnamed
+from embrix.course.finding import COURSE_FILE, files_of
 from embrix.course.naming import plain_name
-from embrix.messages.replies import WalkSummary
+from embrix.documents.beginnings import NAMES
+from embrix.documents.skeleton import STRATEGIES
+from embrix.messages.replies import WalkSummary, Written
+from embrix.messages.requests import Begin
 from embrix.text.plural import counted
 from embrix.text.source import Unreadable
+from embrix.tui.desk import Desk
 from embrix.tui.dialogs import AskText, Pick
 from embrix.tui.document import Document
 from embrix.tui.workbench import Workbench
@@ -25,15 +32,25 @@ VERSIONS = (
     ("as defined elsewhere …", "an older file, or another course", ""),
 )
 """Other versions of a lane: how they are offered, and what stands behind @."""
+CLOSE = "close"
+
+
+def kind_of(path: Path) -> str:
+    """What a file of a course is, in a word."""
+    if path.name == COURSE_FILE:
+        return "course"
+    return "suite" if path.name.endswith(".suite.toml") else "definition"
 
 
 class Choosing:
     """Asks, and tells the bench what was chosen."""
 
-    def __init__(self, bench: Workbench) -> None:
+    def __init__(self, bench: Workbench, desk: Desk) -> None:
         self._bench = bench
+        self._desk = desk
 
-    def program(self) -> None:
+    def file(self) -> None:
+        """A program, a walk, or a file of the course that is written beside the program."""
         bench = self._bench
         if not bench.summary:
             return
@@ -52,9 +69,19 @@ class Choosing:
                 programs.append(("not saved", name, str(draft.program)))
         kept = sorted(folder.rglob(f"*{WALK}"))[:MOST_KEPT]
         programs += [("a walk", path.relative_to(folder).as_posix(), str(path)) for path in kept]
+        texts = files_of(folder)
+        programs += [(kind_of(path), path.relative_to(folder).as_posix(), str(path))
+                     for path in texts]  # fmt: skip
+        if bench.text_beside:
+            told = f"{bench.text_beside}, which is open beside the program"
+            programs.insert(0, ("close", told, CLOSE))
 
         def opened(path: str | None) -> None:
-            if path is not None and path.endswith(WALK):
+            if path == CLOSE:
+                bench.close_text()
+            elif path is not None and Path(path) in texts:
+                bench.open_text(Path(path))
+            elif path is not None and path.endswith(WALK):
                 take = partial(self._walk_opened, Path(path))
                 bench.walking.open_saved(Path(path), take)
             elif path is not None and is_unnamed(Path(path)):
@@ -63,8 +90,8 @@ class Choosing:
             elif path is not None:
                 bench.open_program(Path(path))
 
-        empty = "No program has this in its name.\nCtrl+N begins a new one."
-        bench.app.push_screen(Pick("programs", programs, empty), opened)
+        empty = "No file of the course has this in its name.\nCtrl+N begins a new one."
+        bench.app.push_screen(Pick("open", programs, empty), opened)
 
     def _walk_opened(self, path: Path, walk: WalkSummary) -> None:
         """Show a walk from a file, with its program in the editor."""
@@ -181,7 +208,32 @@ class Choosing:
         bench.app.push_screen(AskText("input", question, "; ".join(bench.input)), given)
 
     def new(self) -> None:
-        """Begin another program under a name."""
+        """Begin a program, an interpreter, a suite or a language."""
+        bench = self._bench
+        language = bench.language
+        rows = [
+            ("program", f"of {language}", "program"),
+            ("interpreter", f"of {language}, written from its forms and a strategy", "interpreter"),
+            ("suite", f"of {language}, with a first case", "suite"),
+        ] if language else []  # fmt: skip
+        rows += [("language", "with a grammar, an interpreter, a suite and a program", "language")]
+        if language:
+            rows += [("language", f"that extends {language}", "extends")]
+        steps: dict[str, Callable[[], None]] = {
+            "program": self._new_program,
+            "interpreter": self._new_interpreter,
+            "suite": partial(self._begin, Begin(kind="suite", name="", language=language)),
+            "language": partial(self._begin, Begin(kind="language", name="")),
+            "extends": partial(self._begin, Begin(kind="language", name="", extends=language)),
+        }
+
+        def picked(what: str | None) -> None:
+            if what is not None:
+                steps[what]()
+
+        bench.app.push_screen(Pick("new", rows, "Nothing of this name is begun."), picked)
+
+    def _new_program(self) -> None:
         bench = self._bench
 
         def named(path: Path) -> None:
@@ -191,6 +243,40 @@ class Choosing:
             bench.editor.focus()
 
         self._ask_name("new program", f"Name of a {bench.language} program:", named)
+
+    def _new_interpreter(self) -> None:
+        rows = [(name, told, name) for name, told in STRATEGIES.items()]
+
+        def picked(strategy: str | None) -> None:
+            if strategy is not None:
+                self._begin(Begin(kind="interpreter", name=strategy, language=self._bench.language,
+                                  strategy=strategy))  # fmt: skip
+
+        self._bench.app.push_screen(Pick("strategy", rows, "No strategy is called so."), picked)
+
+    def _begin(self, asked: Begin) -> None:
+        """Ask for a name, then have the files written, and open the first of them."""
+        bench = self._bench
+
+        def named(name: str | None) -> None:
+            if name and name.strip():
+                request = msgspec.structs.replace(asked, name=name.strip())
+                self._desk.ask("begin", request, self._begun)
+
+        looks = NAMES[asked.kind][1]
+        question = f"Name of the new {asked.kind} (it {looks}):"
+        bench.app.push_screen(AskText(f"new {asked.kind}", question, asked.name), named)
+
+    def _begun(self, answer: Written) -> None:
+        bench = self._bench
+        if answer.refused:
+            bench.say(f"nothing was written: {answer.refused}", "brick")
+            return
+        first = Path(answer.written[0])
+        text = first.read_text(encoding="utf-8")
+        # What is to be decided first is where writing goes on.
+        bench.open_text(first, text.partition("todo")[0].count("\n") + 1 if "todo" in text else 1)
+        bench.say(f"written: {', '.join(Path(path).name for path in answer.written)}")
 
     def name_it(self) -> None:
         """Give the text in the editor a name, and save it there."""

@@ -49,9 +49,9 @@ class Desk:
         self._pool = Pool(WORKERS)
         self._asked: dict[str, set[int]] = {}
 
-    def load(self, folder: str, take: Take) -> None:
-        """Load the course anew in all workers."""
-        self._pool.load(folder, self._deliver(take))
+    def load(self, folder: str, take: Take, unsaved: dict[str, str] | None = None) -> None:
+        """Load the course anew in all workers; texts in `unsaved` stand for its files."""
+        self._pool.load(folder, self._deliver(take), unsaved)
 
     def ask(
         self,

@@ -20,10 +20,11 @@ from textual.screen import Screen
 from textual.timer import Timer
 from textual.widgets import Static, TextArea
 
-from embrix.messages.replies import ChangeLook, Look, Note
+from embrix.messages.replies import ChangeLook, Look
 from embrix.messages.requests import CompareChange, TryChange
 from embrix.text.source import Source, Unreadable
 from embrix.text.visible import visible
+from embrix.tui.annotated import AnnotatedEditor, Remark, show_remark
 from embrix.tui.bars import Footer, Masthead, Title
 from embrix.tui.commands import Command, of_place
 from embrix.tui.desk import Desk
@@ -38,33 +39,6 @@ from embrix.tui.workbench import Workbench
 PANES = ("definition", "trial", "saved", "scratch", "outcome")
 PLACE = "drafting"
 VIEWS = ("term", "derivation", "both")
-
-
-class DefinitionEditor(ProgramEditor):
-    """A definition; what there is to say about a line stands at its end."""
-
-    def __init__(self, *, id: str | None = None) -> None:
-        super().__init__(id=id)
-        self.notes: dict[int, tuple[str, str]] = {}
-        self.hints: dict[int, str] = {}
-
-    def annotate(self, notes: Sequence[Note]) -> None:
-        """Put findings beside the lines they belong to; an error hides a warning."""
-        self.notes = {}
-        for note in notes:
-            line = note.line - 1
-            if line not in self.notes or note.severity == "error":
-                self.notes[line] = (note.severity, note.message)
-                self.hints[line] = note.hint
-        self._redraw()
-
-    def get_line(self, line_index: int) -> Text:
-        line = super().get_line(line_index)
-        if line_index in self.notes:
-            severity, message = self.notes[line_index]
-            sign, colour = ("✗", "brick") if severity == "error" else ("!", "brass")
-            line.append(f"   ◂{sign} {visible(message)}", ink(self.app, colour, italic=True))
-        return line
 
 
 class OutcomeRows(Rows):
@@ -128,12 +102,8 @@ class Drafting(Once, Screen[None]):
         for command in of_place(PLACE)
     ]
 
-    def __init__(
-        self, bench: Workbench, desk: Desk, language: str, file: Path, text: str, line: int = 0
-    ) -> None:
-        """`line` is the one to begin at, counted from one; 0 begins where the grammar does."""
+    def __init__(self, bench: Workbench, desk: Desk, language: str, file: Path, text: str) -> None:
         super().__init__()
-        self._line = line
         self._bench = bench
         self._desk = desk
         self._language = language
@@ -154,7 +124,7 @@ class Drafting(Once, Screen[None]):
         with Horizontal(id="drafting"):
             with Vertical(id="drafting-left"):
                 yield Title("definition", id="definition-title")
-                yield DefinitionEditor(id="definition")
+                yield AnnotatedEditor(id="definition")
                 yield Static("", id="line-note", markup=False)
             with Vertical(id="drafting-right"):
                 yield Title("trial", id="trial-title")
@@ -185,10 +155,7 @@ class Drafting(Once, Screen[None]):
         self._definition.focus()
         if draft:
             self.say("a change that was not saved last time is back; Ctrl+B drops it", "brass")
-        if self._line:
-            self._reveal(self._line - 1)
-        else:
-            self._reveal_grammar(text)
+        self._reveal_grammar(text)
         self.look()
 
     def on_unmount(self) -> None:
@@ -198,8 +165,8 @@ class Drafting(Once, Screen[None]):
         self.set_class(event.size.width < 104, "narrow")
 
     @property
-    def _definition(self) -> DefinitionEditor:
-        return self.query_one(DefinitionEditor)
+    def _definition(self) -> AnnotatedEditor:
+        return self.query_one(AnnotatedEditor)
 
     @property
     def _trial(self) -> ProgramEditor:
@@ -229,23 +196,13 @@ class Drafting(Once, Screen[None]):
         """Begin where the grammar begins."""
         for number, line in enumerate(text.split("\n")):
             if line.startswith("grammar"):
-                self._reveal(number)
+                self._definition.reveal_line(number)
                 return
-
-    def _reveal(self, number: int) -> None:
-        self._definition.move_cursor((number, 0))
-        self._definition.scroll_to(y=max(0, number - 2), animate=False)
 
     @on(TextArea.SelectionChanged, "#definition")
     def _line_note(self) -> None:
         """What there is to say about the line of the cursor, in full."""
-        editor = self._definition
-        line = editor.cursor_location[0]
-        note = self.query_one("#line-note", Static)
-        _, message = editor.notes.get(line, ("", ""))
-        hint = editor.hints.get(line, "")
-        note.update(visible(message) + (f"\n→ {visible(hint)}" if hint else ""))
-        note.display = bool(message)
+        show_remark(self.query_one("#line-note", Static), self._definition.remark_here)
 
     # ---------------------------------------------------------------- looking
 
@@ -264,7 +221,7 @@ class Drafting(Once, Screen[None]):
 
     def look(self) -> None:
         """Ask what the text means under the definition as it stands here."""
-        if not self.query(DefinitionEditor):
+        if not self.query(AnnotatedEditor):
             return
         self._keep_draft()
         self._version += 1
@@ -286,9 +243,9 @@ class Drafting(Once, Screen[None]):
 
     def _looked(self, version: int, text: str, answer: ChangeLook) -> None:
         # While the screen closes it is still attached, but its parts are gone.
-        if version != self._version or not self.query(DefinitionEditor):
+        if version != self._version or not self.query(AnnotatedEditor):
             return
-        self._definition.annotate(answer.notes)
+        self._definition.annotate(map(Remark.of, answer.notes))
         self._line_note()
         self._definition.explain(self._definition.text, answer.definition)
         self._rules = answer.rules

@@ -80,7 +80,7 @@ class ProgramEditor(TextArea, inherit_bindings=False):
         self.move_cursor(self.document.end if last else (0, 0))
 
     async def _on_key(self, event: events.Key) -> None:
-        """Enter begins a new line that is indented like the one it follows."""
+        """Enter begins a new line that is indented like the one it follows, or deeper."""
         if event.key != "enter":
             await super()._on_key(event)
             return
@@ -89,7 +89,12 @@ class ProgramEditor(TextArea, inherit_bindings=False):
         row, column = self.cursor_location
         before = self.document.get_line(row)[:column]
         indent = before[: len(before) - len(before.lstrip(" "))]
-        self._replace_via_keyboard("\n" + indent, *self.selection)
+        more = " " * self.indent_width if self.opens_block(before) else ""
+        self._replace_via_keyboard("\n" + indent + more, *self.selection)
+
+    def opens_block(self, line: str) -> bool:
+        """Whether what follows a line belongs to it."""
+        return False
 
     def __init__(self, text: str = "", *, id: str | None = None) -> None:
         super().__init__(

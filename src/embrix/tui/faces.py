@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import ClassVar
 
+from textual.binding import Binding, BindingType
 from textual.message import Message
 
 from embrix.messages.replies import (
@@ -374,17 +376,27 @@ class CasesFace(Rows):
 class NotesFace(Rows):
     """What there is to say about the definitions and suites of the course."""
 
+    BINDINGS: ClassVar[list[BindingType]] = [Binding("enter", "go", show=False)]
+
+    class Go(Message):
+        """Somebody wants to see the place of a note."""
+
+        def __init__(self, note: Note) -> None:
+            super().__init__()
+            self.note = note
+
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
         self.notes: list[Note] = []
         self._rows: list[tuple[str, str]] = []
+        self._note_of: list[Note] = []
         self.empty_text = (
             "Nothing to report: every definition and suite\nof the course is in order."
         )
 
     def show(self, notes: list[Note]) -> None:
         self.notes = notes
-        self._rows = []
+        self._rows, self._note_of = [], []
         for note in notes:
             sign = "✗" if note.severity == "error" else "!"
             place = f"{note.file}:{note.line}:{note.column}"
@@ -392,7 +404,12 @@ class NotesFace(Rows):
             self._rows.append((f"    {note.message}", "text"))
             if note.hint:
                 self._rows.append((f"    → {note.hint}", "hint"))
+            self._note_of += [note] * (len(self._rows) - len(self._note_of))
         self.renew()
+
+    def action_go(self) -> None:
+        if self._note_of:
+            self.post_message(self.Go(self._note_of[self.cursor]))
 
     def count(self) -> int:
         return len(self._rows)

@@ -154,7 +154,7 @@ class Walking:
         tree.highlight(place)
         # The program as a whole needs no mark; it would only drown the text in colour.
         whole = tree.nodes[0].place if tree.nodes else None
-        editor = self._bench.query_one(ProgramEditor)
+        editor = self._bench.query_one("#program", ProgramEditor)
         put = station.put if station else ()
         editor.mark(self._text, None if place == whole else place, put)
         self._title()

@@ -18,6 +18,7 @@ from embrix.messages.replies import (
     CaseVerdict,
     CourseSummary,
     LanguageSummary,
+    Note,
     SuiteReport,
 )
 from embrix.tui.bars import Masthead
@@ -62,7 +63,7 @@ class Workbench(Screen[None]):
 
     @property
     def editor(self) -> ProgramEditor:
-        return self.query_one(ProgramEditor)
+        return self.query_one("#program", ProgramEditor)
 
     @property
     def lanes(self) -> LanesView:
@@ -125,6 +126,27 @@ class Workbench(Screen[None]):
     @abstractmethod
     def languages_changed(self) -> None:
         """Bring language, lanes and rule into step with the course and the program."""
+
+    @abstractmethod
+    def read_course(self) -> None:
+        """Read the course anew, with what is typed and not saved."""
+
+    @abstractmethod
+    def open_text(self, path: Path, line: int = 0) -> None:
+        """Write a file of the course beside the program, from a line on that counts from one."""
+
+    @abstractmethod
+    def close_text(self) -> None:
+        """Close the file that is written beside the program."""
+
+    @property
+    @abstractmethod
+    def text_beside(self) -> str:
+        """The name of that file; nothing where none is open."""
+
+    @abstractmethod
+    def notes_came(self, notes: list[Note]) -> None:
+        """Definitions and suites have been checked: every view of that is brought up to date."""
 
     @abstractmethod
     def side_title(self) -> None:

@@ -1,0 +1,96 @@
+"""A text with what there is to say about each line at the end of the line."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from rich.text import Text
+from textual.geometry import Size
+from textual.widgets import Static
+
+from embrix.messages.replies import Note
+from embrix.text.visible import visible
+from embrix.tui.editor import ProgramEditor
+from embrix.tui.theme import ink
+
+SIGNS: dict[str, tuple[str, str]] = {
+    "error": ("✗", "brick"), "warning": ("!", "brass"), "good": ("◆", "moss"),
+}  # fmt: skip
+
+
+OPENING = re.compile(
+    r"(=>|\bthen|\belse|::=)\s*$|\bmatch\b[^=]*$"
+    r"|^(language|interpreter|library|tokens|forms|grammar|value|data|define|prelude|choice)\b"
+)
+"""A line of a definition under which more is indented."""
+
+
+@dataclass(frozen=True, slots=True)
+class Remark:
+    """Something to say about a line, which is counted from zero; `weight` is `error`, `warning` or
+    `good`, a `hint` says what to do."""
+
+    line: int
+    weight: str
+    text: str
+    hint: str = ""
+
+    @staticmethod
+    def of(note: Note) -> Remark:
+        return Remark(note.line - 1, note.severity, note.message, note.hint)
+
+
+class AnnotatedEditor(ProgramEditor):
+    """A definition or a suite; an error hides what else there is to say about a line."""
+
+    def __init__(self, *, id: str | None = None) -> None:
+        super().__init__(id=id)
+        self.remarks: dict[int, Remark] = {}
+
+    def opens_block(self, line: str) -> bool:
+        """As the notation has it: after `=>`, `then`, `else`, `::=`, and a line at the margin that
+        has more below it."""
+        return OPENING.search(line) is not None
+
+    def annotate(self, remarks: Iterable[Remark]) -> None:
+        """Put remarks beside the lines they belong to."""
+        self.remarks = {}
+        for remark in remarks:
+            if remark.line not in self.remarks or remark.weight == "error":
+                self.remarks[remark.line] = remark
+        self._redraw()
+
+    def _refresh_size(self) -> None:
+        """A remark is shown as far as there is room, also beside the longest line."""
+        super()._refresh_size()
+        room = self.scrollable_content_region.width
+        if self.virtual_size.width < room:
+            self.virtual_size = Size(room, self.virtual_size.height)
+
+    def reveal_line(self, number: int) -> None:
+        """Put the cursor on a line, counted from zero, and show what stands around it."""
+        self.move_cursor((number, 0))
+        self.scroll_to(y=max(0, number - 2), animate=False)
+
+    @property
+    def remark_here(self) -> Remark | None:
+        """What there is to say about the line of the cursor."""
+        return self.remarks.get(self.cursor_location[0])
+
+    def get_line(self, line_index: int) -> Text:
+        line = super().get_line(line_index)
+        remark = self.remarks.get(line_index)
+        if remark is not None:
+            sign, colour = SIGNS[remark.weight]
+            style = ink(self.app, colour, italic=True)
+            line.append(f"   ◂{sign} {visible(remark.text)}", style)
+        return line
+
+
+def show_remark(note: Static, remark: Remark | None) -> None:
+    """A remark in full, under the text it is about."""
+    hint = f"\n→ {visible(remark.hint)}" if remark is not None and remark.hint else ""
+    note.update(visible(remark.text) + hint if remark is not None else "")
+    note.display = remark is not None

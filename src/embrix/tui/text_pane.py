@@ -1,0 +1,257 @@
+"""A file of the course that is written beside the program: a definition, a suite, `course.toml`.
+
+What is typed counts at once, saved or not: the course is read again with it, and lanes, tree, notes
+and cases follow.
+"""
+
+from __future__ import annotations
+
+from functools import partial
+from pathlib import Path
+
+from textual.timer import Timer
+from textual.widgets import Static
+
+from embrix.messages.replies import Note, SuiteReport
+from embrix.messages.requests import LookAtDefinition
+from embrix.text.hidden import can_hide
+from embrix.text.source import Unreadable
+from embrix.tui.annotated import AnnotatedEditor, Remark, show_remark
+from embrix.tui.bars import Title
+from embrix.tui.desk import Desk
+from embrix.tui.document import ChangedElsewhere, Document
+from embrix.tui.editor import KEEPING
+from embrix.tui.workbench import Workbench
+
+AFTER = 0.35
+"""Seconds after the last key until the course is read with what has been typed."""
+
+
+class TextPane:
+    """The file that is open beside the program, and every text of the course that is not saved."""
+
+    def __init__(self, bench: Workbench, desk: Desk) -> None:
+        self._bench = bench
+        self._desk = desk
+        self.document: Document | None = None
+        self._last_text = ""
+        self._unsaved: dict[Path, str] = {}
+        self._notes: list[Note] = []
+        self._report: SuiteReport | None = None
+        self._overwrite = False
+        self._reading: Timer | None = None
+        self._keeping: Timer | None = None
+
+    @property
+    def editor(self) -> AnnotatedEditor:
+        return self._bench.query_one("#text", AnnotatedEditor)
+
+    @property
+    def _text(self) -> str:
+        """What is in the editor, also when the workbench closes and that is gone already."""
+        if self._bench.query("#text"):
+            self._last_text = self.editor.text
+        return self._last_text
+
+    @property
+    def is_open(self) -> bool:
+        return self.document is not None
+
+    @property
+    def changed(self) -> bool:
+        """Whether the open file has text that is not saved."""
+        return self.document is not None and not self.document.is_saved(self._text)
+
+    @property
+    def unsaved(self) -> dict[str, str]:
+        """The texts that are not saved, by the path of their file."""
+        return {str(path): text for path, text in self._unsaved.items()}
+
+    # ---------------------------------------------------------------- opening and closing
+
+    def open(self, path: Path, line: int = 0) -> None:
+        """Open a file, at a line counted from one; what was open before stays as it is typed."""
+        bench = self._bench
+        path = path.resolve()
+        if self.document is None or self.document.path != path:
+            self.keep()
+            try:
+                document, text, draft = Document.open(path)
+            except Unreadable as fault:
+                bench.say(str(fault), "brick")
+                return
+            if not can_hide(text):
+                bench.say(f"{path.name} has private characters that this editor needs for itself",
+                          "brick")  # fmt: skip
+                return
+            self.document = document
+            self._overwrite = False
+            self.editor.load_text(text)
+            if draft:
+                bench.say(f"{path.name}: a change that was not saved last time is back", "brass")
+        bench.set_class(True, "writing")
+        self.editor.reveal_line(max(0, line - 1))
+        bench.set_focus(self.editor)
+        self.show()
+        self._colour()
+
+    def close(self) -> None:
+        """Close the file. What is not saved is kept, but counts no longer."""
+        self.keep()
+        if self.document is not None:
+            self._unsaved.pop(self.document.path, None)
+        self.document = None
+        self._bench.set_class(False, "writing")
+        self._bench.set_focus(self._bench.editor)
+        self._bench.read_course()
+
+    # ---------------------------------------------------------------- typing
+
+    def typed(self) -> None:
+        """The text has changed."""
+        if self.document is None:
+            return
+        self._title()
+        self._colour()
+        if self._keeping is None:
+            self._keeping = self._bench.set_timer(KEEPING, self._keep_soon)
+        if self._reading is not None:
+            self._reading.stop()
+        self._reading = self._bench.set_timer(AFTER, self._read)
+
+    def _colour(self) -> None:
+        """Have the tokens of a definition coloured."""
+        if self.document is None or self.document.path.suffix != ".brix":
+            return
+        text = self.editor.text
+        self._desk.drop("definition")
+        take = partial(self.editor.explain, text)
+        self._desk.ask("definition", LookAtDefinition(text=text), take)
+
+    def _read(self) -> None:
+        """Read the course with the text as it stands here, unless it did so already."""
+        self._reading = None
+        if self.document is None:
+            return
+        path, text = self.document.path, self._text
+        before = self._unsaved.get(path, self.document.saved)
+        if self.document.is_saved(text):
+            self._unsaved.pop(path, None)
+        else:
+            self._unsaved[path] = text
+        if text != before:
+            self._bench.read_course()
+
+    def _keep_soon(self) -> None:
+        self._keeping = None
+        self.keep()
+
+    def keep(self) -> None:
+        """Keep what is not saved, in case that the workbench ends."""
+        if self.document is not None:
+            try:
+                self.document.keep(self._text)
+            except OSError as fault:
+                self._bench.say(f"unsaved text cannot be kept: {fault}", "brick")
+
+    def save(self) -> None:
+        document = self.document
+        if document is None:
+            return
+        try:
+            document.save(self._text, force=self._overwrite)
+        except ChangedElsewhere:
+            self._overwrite = True
+            self._bench.say("the file was changed outside; Ctrl+S again overwrites that", "brass")
+            return
+        except (OSError, Unreadable) as fault:
+            self._bench.say(f"not saved: {fault}", "brick")
+            return
+        self._overwrite = False
+        self._unsaved.pop(document.path, None)
+        self._bench.say(f"saved {document.path.name}")
+        self._title()
+
+    def saved_just_now(self, paths: set[Path]) -> bool:
+        """Whether of these files only the open one has changed, as it was saved here."""
+        document = self.document
+        return document is not None and paths == {document.path} and not self.changed
+
+    def changed_on_disk(self) -> None:
+        """The open file may have been written by somebody else."""
+        document = self.document
+        if document is None:
+            return
+        try:
+            disk = document.disk_changed()
+        except Unreadable as fault:
+            self._bench.say(str(fault), "brick")
+            return
+        if disk is None:
+            return
+        if self.changed:
+            self._bench.say(f"{document.path.name} was changed outside; your text is still here, "
+                            "not saved", "brass")  # fmt: skip
+        else:
+            document.saved = disk
+            self.editor.replace_all(disk)
+            self._bench.say(f"{document.path.name} was changed outside and has been read again")
+
+    # ---------------------------------------------------------------- what is said about it
+
+    def show_notes(self, notes: list[Note]) -> None:
+        self._notes = notes
+        self.show()
+
+    def show_report(self, report: SuiteReport) -> None:
+        """A suite has been run: its verdicts stand at the lines of its cases."""
+        self._report = report
+        self.show()
+
+    def show(self) -> None:
+        """Put what there is to say beside the lines of the open file."""
+        if self.document is None:
+            return
+        name = self._name
+        remarks = [Remark.of(note) for note in self._notes if note.file == name]
+        if self._report is not None and self._report.file == name:
+            remarks += verdicts(self._report)
+        self.editor.annotate(remarks)
+        self.remark()
+        self._title()
+
+    def remark(self) -> None:
+        """What there is to say about the line of the cursor, in full."""
+        show_remark(self._bench.query_one("#text-note", Static), self.editor.remark_here)
+
+    @property
+    def _name(self) -> str:
+        assert self.document is not None
+        folder = self._bench.course_folder.resolve()
+        path = self.document.path
+        return path.relative_to(folder).as_posix() if path.is_relative_to(folder) else path.name
+
+    def _title(self) -> None:
+        right = "● not saved" if self.changed else ""
+        self._bench.query_one("#text-title", Title).show(self._name, right, "brass")
+
+
+def verdicts(report: SuiteReport) -> list[Remark]:
+    """One remark for each case: what its lanes give, or which of them fail."""
+    remarks = []
+    for case in report.cases:
+        failed = [one for one in case.verdicts if one.state == "failed"]
+        passed = [one for one in case.verdicts if one.state == "passed"]
+        if failed:
+            first = failed[0]
+            told = f"{first.lane}: expected {first.expected}, but got {first.actual}"
+            more = ", ".join(one.lane for one in failed[1:])
+            hint = f"fails on {more} as well" if more else ""
+            remarks.append(Remark(case.line - 1, "error", told, hint))
+        elif passed:
+            lanes = len({one.lane for one in passed})
+            told = "as expected" if lanes == 1 else f"as expected on {lanes} lanes"
+            remarks.append(Remark(case.line - 1, "good", told))
+        else:
+            remarks.append(Remark(case.line - 1, "warning", "waits for an interpreter"))
+    return remarks

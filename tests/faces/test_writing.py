@@ -1,0 +1,190 @@
+"""A course is written inside the workbench: begun in an empty folder, its files beside the program,
+what is typed counting at once."""
+
+from __future__ import annotations
+
+import re
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from embrix.course.finding import files_of
+from embrix.tui.annotated import AnnotatedEditor
+from embrix.tui.bars import Masthead, Title
+from embrix.tui.dialogs import Pick
+from embrix.tui.faces import CasesFace, NotesFace
+from tests.faces.test_terminal import Terminal
+from tests.faces.test_workbench import bench, opened, outcomes, until
+
+LANE = "drip/environment.brix"
+
+
+def lane(screen: str, name: str) -> str:
+    """The line of a lane, in the right half of the screen."""
+    rows = (line[75:] for line in screen.splitlines())
+    return next((row for row in rows if f" {name} " in row), "")
+
+
+@pytest.fixture
+def empty(tmp_path: Path) -> Iterator[Terminal]:
+    folder = tmp_path / "course"
+    folder.mkdir()
+    found = Terminal(f"{sys.executable} -m embrix", folder, 140, 44)
+    yield found
+    found.close()
+
+
+@pytest.mark.terminal
+def test_a_course_is_written_from_an_empty_folder(empty: Terminal, tmp_path: Path) -> None:
+    """Begun, an interpreter added from a strategy, its decision written, a case added that is
+    wrong at first; nothing is done outside the workbench."""
+    empty.until(lambda s: "a course here" in s, "the offer")
+    empty.keys("Enter")
+    empty.until(lambda s: "suite ◆ 1 pass" in s, "the course that was begun")
+
+    empty.keys("C-n")
+    empty.until(lambda s: "written from its forms" in s, "what can be begun")
+    empty.type("interpreter")
+    empty.keys("Enter")
+    empty.until(lambda s: "▙ strategy" in s, "the strategies")
+    empty.type("substitution")
+    empty.keys("Enter")
+    empty.until(lambda s: "Name of the new interpreter" in s, "the name")
+    empty.keys("Enter")
+    screen = empty.until(lambda s: "unfinished: what Add" in lane(s, "substitution"), "it")
+    assert "file  first/substitution.brix" in screen
+
+    # The cursor stands on the line of the decision: it is written anew.
+    empty.keys("Home", "S-End")
+    empty.type("Add(left, right)    =>")
+    empty.keys("Enter")
+    empty.type("let Lit(a) = eval(left)")
+    empty.keys("Enter")
+    empty.type("let Lit(b) = eval(right)")
+    empty.keys("Enter")
+    empty.type("Lit(a + c)")
+    empty.until(lambda s: "nothing called c is known here" in s, "the mistake at its line")
+    screen = empty.until(lambda s: "! 1 error" in lane(s, "substitution"), "the lane of it")
+    empty.until(lambda s: "◆ 4" in lane(s, "environment"), "the other lane")
+    empty.keys("BSpace", "BSpace")
+    empty.type("b)")
+    empty.until(lambda s: "◆ 4" in lane(s, "substitution") and "2 pass" in s, "green")
+    assert "todo" in (tmp_path / "course/first/substitution.brix").read_text()
+    empty.keys("C-s")
+    empty.until(lambda s: "saved substitution.brix" in s, "saved")
+    assert "Lit(a + b)" in (tmp_path / "course/first/substitution.brix").read_text()
+
+    empty.keys("F2")
+    empty.type("suite")
+    empty.keys("Enter")
+    empty.until(lambda s: "as expected on 2 lanes" in s, "the verdict beside its case")
+    empty.keys("C-End", "Enter")
+    for line in ("[[case]]", 'name = "a sum"', 'program = "1 + 2"', "value = 4"):
+        empty.type(line)
+        empty.keys("Enter")
+    empty.until(lambda s: "environment: expected 4, but got 3" in s, "the red case")
+    empty.keys("Up", "End", "BSpace")
+    empty.type("3")
+    empty.until(lambda s: "suite ◆ 4 pass" in s, "all green")
+    empty.keys("C-s")
+    empty.until(lambda s: "saved first.suite.toml" in s, "saved")
+    assert "value = 3" in (tmp_path / "course/first/first.suite.toml").read_text()
+
+
+async def test_what_is_typed_counts_before_it_is_saved(course_copy: Path) -> None:
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        path = course_copy / LANE
+        before = path.read_text()
+        was = outcomes(screen)["environment"]
+        screen.open_text(path)
+        editor = screen.query_one("#text", AnnotatedEditor)
+        await until(lambda: editor.has_focus, "the focus")
+        line = next(n for n, one in enumerate(before.split("\n")) if "Mul(" in one)
+        editor.move_cursor((line, 0))
+        editor.replace_all(before.replace("Mul(", "Mull("))
+        await until(lambda: line in editor.remarks, "the error at its line")
+        assert editor.remarks[line].weight == "error"
+        await until(lambda: screen.query_one("#text-title", Title).right == "● not saved", "told")
+        assert path.read_text() == before
+        notes = screen.query_one(NotesFace).notes
+        assert [note.file for note in notes if note.severity == "error"] == [LANE]
+
+        screen.close_text()
+        await until(lambda: outcomes(screen)["environment"] == was, "as it was")
+        await until(lambda: not screen.query_one(NotesFace).notes, "no note")
+        screen.open_text(path)
+        assert "Mull(" in editor.text  # kept, and back
+        await until(lambda: "is back" in screen.query_one(Masthead).notice, "told")
+
+
+async def test_a_note_leads_to_its_place(course_copy: Path) -> None:
+    path = course_copy / LANE
+    path.write_text(path.read_text() + "\ndefine odd(n: Number) -> Number\n  m\n")
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        notes = screen.query_one(NotesFace)
+        await until(lambda: any(note.severity == "error" for note in notes.notes), "the note")
+        screen.show_face("notes")
+        notes.focus()
+        error = next(n for n in notes.notes if n.severity == "error")
+        notes.cursor = notes._note_of.index(error)
+        await pilot.press("enter")
+        editor = screen.query_one("#text", AnnotatedEditor)
+        await until(lambda: editor.cursor_location[0] == error.line - 1, "the place")
+        assert error.message in str(screen.query_one("#text-note").render())
+
+
+async def test_all_files_of_the_course_are_opened_from_one_list(course_copy: Path) -> None:
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        await pilot.press("f2")
+        await until(lambda: isinstance(pilot.app.screen, Pick), "the list")
+        files = {path.name for path in files_of(course_copy)}
+        assert {"course.toml", "drip.brix", "drip.suite.toml", "environment.brix"} <= files
+        await pilot.press(*"suite", "enter")
+        await until(lambda: screen.text_beside == "drip.suite.toml", "the suite")
+        editor = screen.query_one("#text", AnnotatedEditor)
+        report = screen.query_one(CasesFace).report
+        assert report is not None
+        await until(lambda: len(editor.remarks) == len(report.cases), "verdicts")
+        assert {remark.weight for remark in editor.remarks.values()} == {"good"}
+        await pilot.press("f2")
+        await until(lambda: isinstance(pilot.app.screen, Pick), "the list")
+        await pilot.press(*"close", "enter")
+        await until(lambda: not screen.text_beside, "closed")
+        assert screen.editor.has_focus
+
+
+async def test_a_file_written_elsewhere_is_not_written_over(course_copy: Path) -> None:
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        path = course_copy / LANE
+        screen.open_text(path)
+        editor = screen.query_one("#text", AnnotatedEditor)
+        mine = editor.text + "\n# mine\n"
+        editor.replace_all(mine)
+        path.write_text(path.read_text() + "\n# theirs\n")
+        masthead = screen.query_one(Masthead)
+        screen.writing.changed_on_disk()
+        assert "your text is still here" in masthead.notice
+        screen.action_save()
+        assert "Ctrl+S again overwrites" in masthead.notice
+        assert "# theirs" in path.read_text()
+        screen.action_save()
+        assert path.read_text() == mine
+        assert re.search("saved environment.brix", masthead.notice)
+
+
+@pytest.mark.parametrize(
+    ("line", "deeper"),
+    [
+        ("  Add(l, r) =>", True), ("  Add(l, r) => l", False), ("define f(n: Int) -> Text", True),
+        ("  let x = match e", True), ("  if a then", True), ("  Expr ::=", True), ("forms E", True),
+        ("main run", False), ("  Lit(n) => fn(x) => x", False), ("", False),
+    ],
+)  # fmt: skip
+def test_enter_indents_where_a_block_opens(line: str, deeper: bool) -> None:
+    assert AnnotatedEditor.opens_block(AnnotatedEditor.__new__(AnnotatedEditor), line) is deeper
