@@ -26,6 +26,11 @@ SCENES: list[Scene] = [
     ("cases", "unused.drip", ["BREAK", "F5"]),
     ("tally", "rill/programs/rates.rill", ["CALLER", "F5", "WAIT", "F5"]),
     ("notes", "chamber.drip", ["MISSPELL"]),
+    (
+        "writing",
+        "toll.drip",
+        ["MISSPELL", "F2", "WAIT", "text:drip/environment", "Return", "WAIT"],
+    ),
     ("grammar", "toll.drip", ["AMBIGUOUS", "F3", "F3"]),
     (
         "drafting",
@@ -125,7 +130,7 @@ def picture(display: str, name: str, program: str, keys: list[str]) -> None:
             env=environment, cwd=course, stderr=subprocess.DEVNULL,
         )  # fmt: skip
         try:
-            time.sleep(5)
+            time.sleep(9)  # until the course has been read and its suite has run
             for key in keys:
                 if key == "WAIT":
                     time.sleep(3)

@@ -15,7 +15,6 @@ from embrix.tui.bench import Bench
 from embrix.tui.comparing import Comparing, Costs
 from embrix.tui.desk import Desk
 from embrix.tui.dialogs import AskText, Show
-from embrix.tui.drafting import Drafting
 from embrix.tui.tally import Board, CaseCard, Tally
 from tests.faces.test_workbench import bench, opened, settled, until
 
@@ -235,12 +234,11 @@ async def test_from_a_moment_to_its_clause_and_back(course_copy: Path) -> None:
         await settled(screen)
         clause = screen.stations.stations[screen.at].clause
         await pilot.press("c")
-        await until(lambda: isinstance(pilot.app.screen, Drafting), "the definition")
-        editor = pilot.app.screen.query_one("#definition", AnnotatedEditor)
+        await until(lambda: screen.text_beside == "environment.brix", "the definition")
+        editor = screen.query_one("#text", AnnotatedEditor)
         line = editor.text.split("\n")[editor.cursor_location[0]]
         assert line.split("=>")[0].strip() == clause.text.split("=>")[0].strip()
-        await pilot.press("escape")
-        await until(lambda: pilot.app.screen is screen, "the bench")
+        screen.set_focus(screen.stations)
         await pilot.press("k")
         await until(lambda: isinstance(pilot.app.screen, AskText), "the question")
         assert pilot.app.screen.query_one(Input).value == f"{clause.file}:{clause.line}"

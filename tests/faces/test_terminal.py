@@ -182,3 +182,28 @@ def test_a_terminal_that_is_closed_ends_the_workbench(terminal: Terminal) -> Non
             return
         time.sleep(0.1)
     raise AssertionError("the workbench goes on without a terminal")
+
+
+def test_keys_in_a_burst_are_carried_out_in_their_order(
+    terminal: Terminal, course_copy: Path
+) -> None:
+    """Arrows, deletions and characters that arrive at once, as from a held key or a slow line."""
+    terminal.until(lambda s: "165 pass" in s, "the suite")
+    path = course_copy / "drip" / "programs" / "unused.drip"
+    before = path.read_text()
+    down = ["Down"] * 3
+    terminal.keys("C-Home", *down, "End", "Enter", "a", "b", "Home", "c", "End", "BSpace", "d")
+    terminal.keys("Left", "Left", "BSpace", "e", "Down", "Down", "Home", "f")
+    terminal.until(lambda s: "not saved" in s, "the change")
+    time.sleep(1)
+    terminal.keys("C-s")
+    terminal.until(lambda s: "saved unused.drip" in s, "saved")
+    lines = before.split("\n")
+    lines[6 - 1] = "f" + lines[6 - 1]
+    assert path.read_text().split("\n") == [*lines[:4], "ead", *lines[4:]]
+
+    # The line of a dialog, and a list under it.
+    terminal.keys("F2")
+    terminal.until(lambda s: "type part of a name" in s, "the list")
+    terminal.keys("t", "o", "l", "x", "BSpace", "Left", "Delete", "l", "l", "Enter")
+    terminal.until(lambda s: "drip/programs/toll.drip" in s and "▙ program" in s, "the program")

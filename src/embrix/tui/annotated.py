@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from rich.text import Text
@@ -48,6 +48,8 @@ class AnnotatedEditor(ProgramEditor):
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
         self.remarks: dict[int, Remark] = {}
+        """What stands at the end of each line: the first error, or what comes first."""
+        self._said: dict[int, list[Remark]] = {}
 
     def opens_block(self, line: str) -> bool:
         """As the notation has it: after `=>`, `then`, `else`, `::=`, and a line at the margin that
@@ -56,10 +58,12 @@ class AnnotatedEditor(ProgramEditor):
 
     def annotate(self, remarks: Iterable[Remark]) -> None:
         """Put remarks beside the lines they belong to."""
-        self.remarks = {}
+        self._said = {}
         for remark in remarks:
-            if remark.line not in self.remarks or remark.weight == "error":
-                self.remarks[remark.line] = remark
+            self._said.setdefault(remark.line, []).append(remark)
+        for found in self._said.values():
+            found.sort(key=lambda remark: remark.weight != "error")
+        self.remarks = {line: found[0] for line, found in self._said.items()}
         self._redraw()
 
     def _refresh_size(self) -> None:
@@ -75,9 +79,9 @@ class AnnotatedEditor(ProgramEditor):
         self.scroll_to(y=max(0, number - 2), animate=False)
 
     @property
-    def remark_here(self) -> Remark | None:
-        """What there is to say about the line of the cursor."""
-        return self.remarks.get(self.cursor_location[0])
+    def remarks_here(self) -> list[Remark]:
+        """All there is to say about the line of the cursor."""
+        return self._said.get(self.cursor_location[0], [])
 
     def get_line(self, line_index: int) -> Text:
         line = super().get_line(line_index)
@@ -89,8 +93,12 @@ class AnnotatedEditor(ProgramEditor):
         return line
 
 
-def show_remark(note: Static, remark: Remark | None) -> None:
-    """A remark in full, under the text it is about."""
-    hint = f"\n→ {visible(remark.hint)}" if remark is not None and remark.hint else ""
-    note.update(visible(remark.text) + hint if remark is not None else "")
-    note.display = remark is not None
+def show_remarks(note: Static, remarks: Sequence[Remark]) -> None:
+    """Remarks in full, under the text they are about."""
+    lines: list[str] = []
+    for remark in remarks:
+        lines.append(visible(remark.text))
+        if remark.hint:
+            lines.append(f"→ {visible(remark.hint)}")
+    note.update("\n".join(lines))
+    note.display = bool(lines)

@@ -17,6 +17,8 @@ from textual.widget import Widget
 from textual.widgets import Static, TextArea
 from watchfiles import awatch
 
+from embrix.course.drafts import drafts_below, is_unnamed
+from embrix.course.finding import files_of
 from embrix.course.naming import plain_name
 from embrix.messages.replies import (
     CaseRow,
@@ -232,6 +234,12 @@ class Bench(Workbench):
             self.open_program(path)
         else:
             self.open_unnamed()
+        folder = self.course_folder
+        files = {path.resolve() for path in files_of(folder)}
+        drafts = (one.program for one in drafts_below(folder) if not is_unnamed(one.program))
+        left = [program.name for program in drafts if program.resolve() in files]
+        if left:
+            self.say(f"text that was not saved last time: {', '.join(left)}; F2 opens it", "brass")
 
     def languages_changed(self) -> None:
         languages = self.languages
@@ -668,6 +676,10 @@ class Bench(Workbench):
     def text_beside(self) -> str:
         document = self.writing.document
         return document.path.name if document is not None else ""
+
+    @property
+    def unsaved_files(self) -> set[Path]:
+        return self.writing.unsaved_files
 
     @on(NotesFace.Go)
     def _to_note(self, message: NotesFace.Go) -> None:

@@ -70,8 +70,10 @@ class Choosing:
         kept = sorted(folder.rglob(f"*{WALK}"))[:MOST_KEPT]
         programs += [("a walk", path.relative_to(folder).as_posix(), str(path)) for path in kept]
         texts = files_of(folder)
-        programs += [(kind_of(path), path.relative_to(folder).as_posix(), str(path))
-                     for path in texts]  # fmt: skip
+        for path in texts:
+            mark = "  ● not saved" if path.resolve() in bench.unsaved_files else ""
+            name = path.relative_to(folder).as_posix()
+            programs.append((kind_of(path), f"{name}{mark}", str(path)))
         if bench.text_beside:
             told = f"{bench.text_beside}, which is open beside the program"
             programs.insert(0, ("close", told, CLOSE))
@@ -272,10 +274,7 @@ class Choosing:
         if answer.refused:
             bench.say(f"nothing was written: {answer.refused}", "brick")
             return
-        first = Path(answer.written[0])
-        text = first.read_text(encoding="utf-8")
-        # What is to be decided first is where writing goes on.
-        bench.open_text(first, text.partition("todo")[0].count("\n") + 1 if "todo" in text else 1)
+        bench.open_text(Path(answer.written[0]))
         bench.say(f"written: {', '.join(Path(path).name for path in answer.written)}")
 
     def name_it(self) -> None:

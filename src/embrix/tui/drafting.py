@@ -24,7 +24,7 @@ from embrix.messages.replies import ChangeLook, Look
 from embrix.messages.requests import CompareChange, TryChange
 from embrix.text.source import Source, Unreadable
 from embrix.text.visible import visible
-from embrix.tui.annotated import AnnotatedEditor, Remark, show_remark
+from embrix.tui.annotated import AnnotatedEditor, Remark, show_remarks
 from embrix.tui.bars import Footer, Masthead, Title
 from embrix.tui.commands import Command, of_place
 from embrix.tui.desk import Desk
@@ -202,7 +202,7 @@ class Drafting(Once, Screen[None]):
     @on(TextArea.SelectionChanged, "#definition")
     def _line_note(self) -> None:
         """What there is to say about the line of the cursor, in full."""
-        show_remark(self.query_one("#line-note", Static), self._definition.remark_here)
+        show_remarks(self.query_one("#line-note", Static), self._definition.remarks_here)
 
     # ---------------------------------------------------------------- looking
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from textwrap import wrap
 from typing import ClassVar
 
 from textual.binding import Binding, BindingType
@@ -20,7 +21,7 @@ from embrix.messages.replies import (
 )
 from embrix.text.plural import counted
 from embrix.text.source import Source
-from embrix.text.visible import cut, width
+from embrix.text.visible import cut, visible, width
 from embrix.tui.rows import Piece, Rows
 from embrix.tui.theme import ink, token_ink
 
@@ -401,11 +402,20 @@ class NotesFace(Rows):
             sign = "✗" if note.severity == "error" else "!"
             place = f"{note.file}:{note.line}:{note.column}"
             self._rows.append((f"{sign} {place}  {note.code}", "head"))
-            self._rows.append((f"    {note.message}", "text"))
+            self._rows += [(line, "text") for line in self._wrapped(note.message, "    ")]
             if note.hint:
-                self._rows.append((f"    → {note.hint}", "hint"))
+                self._rows += [(line, "hint") for line in self._wrapped(note.hint, "    → ")]
             self._note_of += [note] * (len(self._rows) - len(self._note_of))
         self.renew()
+
+    def _wrapped(self, text: str, lead: str) -> list[str]:
+        """A text on as many lines as it needs."""
+        room = max(20, self.size.width - 2) if self.size.width else len(text) + len(lead)
+        return wrap(visible(text), room, initial_indent=lead, subsequent_indent=" " * len(lead))
+
+    def on_resize(self) -> None:
+        if self.size.width:
+            self.show(self.notes)
 
     def action_go(self) -> None:
         if self._note_of:

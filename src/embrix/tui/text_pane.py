@@ -16,7 +16,7 @@ from embrix.messages.replies import Note, SuiteReport
 from embrix.messages.requests import LookAtDefinition
 from embrix.text.hidden import can_hide
 from embrix.text.source import Unreadable
-from embrix.tui.annotated import AnnotatedEditor, Remark, show_remark
+from embrix.tui.annotated import AnnotatedEditor, Remark, show_remarks
 from embrix.tui.bars import Title
 from embrix.tui.desk import Desk
 from embrix.tui.document import ChangedElsewhere, Document
@@ -67,14 +67,24 @@ class TextPane:
         """The texts that are not saved, by the path of their file."""
         return {str(path): text for path, text in self._unsaved.items()}
 
+    @property
+    def unsaved_files(self) -> set[Path]:
+        """The files with text that is not saved."""
+        own = {self.document.path} if self.document is not None and self.changed else set()
+        return own | set(self._unsaved)
+
     # ---------------------------------------------------------------- opening and closing
 
     def open(self, path: Path, line: int = 0) -> None:
-        """Open a file, at a line counted from one; what was open before stays as it is typed."""
+        """Open a file, at a line counted from one, or where writing goes on; what was open before
+        stays as it is typed."""
         bench = self._bench
         path = path.resolve()
         if self.document is None or self.document.path != path:
             self.keep()
+            if self._reading is not None:
+                self._reading.stop()
+                self._read()
             try:
                 document, text, draft = Document.open(path)
             except Unreadable as fault:
@@ -90,10 +100,18 @@ class TextPane:
             if draft:
                 bench.say(f"{path.name}: a change that was not saved last time is back", "brass")
         bench.set_class(True, "writing")
-        self.editor.reveal_line(max(0, line - 1))
+        self.editor.reveal_line((line or self._unfinished) - 1)
         bench.set_focus(self.editor)
         self.show()
         self._colour()
+
+    @property
+    def _unfinished(self) -> int:
+        """The line of the first error, of the first thing to do, or the first line."""
+        name = self._name
+        wrong = [n.line for n in self._notes if n.file == name and n.severity == "error"]
+        before, found, _ = self._text.partition("todo")
+        return min(wrong) if wrong else before.count("\n") + 1 if found else 1
 
     def close(self) -> None:
         """Close the file. What is not saved is kept, but counts no longer."""
@@ -222,7 +240,7 @@ class TextPane:
 
     def remark(self) -> None:
         """What there is to say about the line of the cursor, in full."""
-        show_remark(self._bench.query_one("#text-note", Static), self.editor.remark_here)
+        show_remarks(self._bench.query_one("#text-note", Static), self.editor.remarks_here)
 
     @property
     def _name(self) -> str:

@@ -144,6 +144,11 @@ class Workbench(Screen[None]):
     def text_beside(self) -> str:
         """The name of that file; nothing where none is open."""
 
+    @property
+    @abstractmethod
+    def unsaved_files(self) -> set[Path]:
+        """Files of the course with text that is not saved."""
+
     @abstractmethod
     def notes_came(self, notes: list[Note]) -> None:
         """Definitions and suites have been checked: every view of that is brought up to date."""

@@ -1,0 +1,32 @@
+"""Keys in the order in which they were pressed.
+
+The interface library gives a character to the widget with the focus, but lets a binding (an arrow,
+a deletion) travel on to the application first. When keys come in a burst (a held key, a slow line),
+what is typed behind an arrow would happen before it. Widgets in which order matters carry out their
+own bindings themselves.
+"""
+
+from __future__ import annotations
+
+from textual import events
+from textual.widget import Widget
+from textual.widgets import Input
+
+
+async def carried_out(widget: Widget, event: events.Key) -> bool:
+    """Carry out what a widget binds to a key; whether it binds anything."""
+    for binding in widget._bindings.key_to_bindings.get(event.key, ()):
+        if not binding.priority:
+            event.stop()
+            event.prevent_default()
+            await widget.app.run_action(binding.action, widget)
+            return True
+    return False
+
+
+class Line(Input):
+    """One line of text."""
+
+    async def _on_key(self, event: events.Key) -> None:
+        if not await carried_out(self, event):
+            await super()._on_key(event)
