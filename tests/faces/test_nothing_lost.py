@@ -83,6 +83,8 @@ async def test_a_text_without_a_name_survives_leaving(tiny: Path) -> None:
     async with workbench(tiny) as pilot:
         assert bench(pilot).editor.text == "let x"
         await pilot.press("ctrl+n")
+        await until(lambda: isinstance(pilot.app.screen, Pick), "what is begun")
+        await pilot.press("enter")
         await until(lambda: isinstance(pilot.app.screen, AskText), "the question")
         await pilot.press(*"other", "enter")
         await until(lambda: bench(pilot).document.path.name == "other.tiny", "a new program")
