@@ -202,6 +202,16 @@ def test_keys_in_a_burst_are_carried_out_in_their_order(
     lines[6 - 1] = "f" + lines[6 - 1]
     assert path.read_text().split("\n") == [*lines[:4], "ead", *lines[4:]]
 
+    # All of it away, back, away again, back again.
+    terminal.keys("C-a", "BSpace", "z", "C-z", "C-z")
+    terminal.until(lambda s: "ead" in s, "all of it")
+    for _ in range(2):
+        terminal.keys("M-z")
+        time.sleep(0.5)
+    terminal.until(lambda s: "1  z" in s, "nothing else")
+    terminal.keys("C-z", "C-z")
+    terminal.until(lambda s: "ead" in s, "all of it")
+
     # The line of a dialog, and a list under it.
     terminal.keys("F2")
     terminal.until(lambda s: "type part of a name" in s, "the list")

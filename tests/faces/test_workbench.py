@@ -365,8 +365,9 @@ def test_no_two_commands_of_one_place_share_a_key() -> None:
         keys = [command.key for command in of_place(place)]
         assert len(keys) == len(set(keys))
     assert not {command.key for command in COMMANDS} & swallowed
-    for command in [*everywhere(), *of_place("cases"), *of_place("notes")]:
-        assert hasattr(Bench, f"action_{command.action}"), command.action
+    places = ("cases", "notes", "program", "text", "walk")
+    for command in [*everywhere(), *(one for place in places for one in of_place(place))]:
+        assert hasattr(Bench, f"action_{command.action.partition('(')[0]}"), command.action
 
 
 async def test_a_text_is_read_at_any_rule(course_copy: Path) -> None:

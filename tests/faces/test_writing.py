@@ -13,7 +13,7 @@ import pytest
 from embrix.course.finding import files_of
 from embrix.tui.annotated import AnnotatedEditor
 from embrix.tui.bars import Masthead, Title
-from embrix.tui.dialogs import Pick
+from embrix.tui.dialogs import Pick, Show
 from embrix.tui.faces import CasesFace, NotesFace
 from tests.faces.test_terminal import Terminal
 from tests.faces.test_workbench import bench, opened, outcomes, until
@@ -188,3 +188,25 @@ async def test_a_file_written_elsewhere_is_not_written_over(course_copy: Path) -
 )  # fmt: skip
 def test_enter_indents_where_a_block_opens(line: str, deeper: bool) -> None:
     assert AnnotatedEditor.opens_block(AnnotatedEditor.__new__(AnnotatedEditor), line) is deeper
+
+
+async def test_what_is_noted_is_repaired_by_a_key(course_copy: Path) -> None:
+    """From the list of notes: to the place, the repair shown, carried out, taken back."""
+    path = course_copy / LANE
+    right = path.read_text()
+    path.write_text(right.replace("eval(bound, env)", "eval(bond, env)"))
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        notes = screen.query_one(NotesFace)
+        await until(lambda: any(note.severity == "error" for note in notes.notes), "the note")
+        screen.show_face("notes")
+        notes.focus()
+        await pilot.press("ctrl+b")
+        await until(lambda: isinstance(pilot.app.screen, Show), "the repair")
+        await pilot.press("enter")
+        editor = screen.query_one("#text", AnnotatedEditor)
+        await until(lambda: editor.text == right, "mended")
+        await until(lambda: not any(n.severity == "error" for n in notes.notes), "no error")
+        assert path.read_text() != right  # not saved yet
+        await pilot.press("ctrl+z")
+        await until(lambda: "bond" in editor.text, "taken back")

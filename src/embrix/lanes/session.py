@@ -26,7 +26,7 @@ class Session:
 
     def __init__(self, folder: Path, unsaved: Mapping[Path, str] | None = None) -> None:
         self.course: Course = load_course(folder, unsaved)
-        self._unsaved = {path.resolve(): text for path, text in (unsaved or {}).items()}
+        self.unsaved = {path.resolve(): text for path, text in (unsaved or {}).items()}
         self._parsers: dict[tuple[str, str | None], Parser | None] = {}
         self._lanes: dict[tuple[str, str, str | None, bool], Lane] = {}
         self._versions: dict[str, tuple[dict[Path, str], Session]] = {}
@@ -151,7 +151,7 @@ class Session:
         """A suite of the course, or None when it cannot be read."""
         course = self.course
         name = path.relative_to(course.folder).as_posix()
-        text = self._unsaved.get(path.resolve())
+        text = self.unsaved.get(path.resolve())
         try:
             source = read_source(path, name) if text is None else Source(name, text, path)
         except Unreadable as fault:

@@ -102,6 +102,15 @@ class LookAtDefinition(Request, frozen=True, kw_only=True, tag="definition"):
     text: str
 
 
+class Mend(Request, frozen=True, kw_only=True, tag="mend"):
+    """What a file would be if the note on a line were mended; lines count from one."""
+
+    reply: ClassVar[Any] = r.TextChange
+    file: str
+    text: str
+    line: int
+
+
 class TryChange(OnProgram, frozen=True, kw_only=True, tag="try"):
     """A text under a definition that is not saved. `view` is `term`, `derivation` or `both`."""
 
@@ -339,7 +348,7 @@ class Begin(Request, frozen=True, kw_only=True, tag="begin"):
 
 
 AnyRequest: TypeAlias = (
-    Load | Process | AskNotes | DescribeGrammar | LookAt | LookAtDefinition | TryChange
+    Load | Process | AskNotes | DescribeGrammar | LookAt | LookAtDefinition | Mend | TryChange
     | CompareChange | PromptLine | RunLane | OpenWalk | FetchStations | SeekStation | SaveWalk
     | TestSuite | AcceptCase | AskDecisions | TryDecision | CompareLanes | AlignWalks
     | ListJudgements | MeasureGrowth | HuntDifference | AddFoundCase | CompareMeaning

@@ -24,6 +24,7 @@ from embrix.services.extensions import extension_of, meaning_of
 from embrix.services.growth_table import growth_table
 from embrix.services.hunts import as_case, hunted
 from embrix.services.judgement_tree import judgement_tree
+from embrix.services.mending import mended
 from embrix.services.prompt import Prompt
 from embrix.services.side_by_side import align_walks, compare_lanes
 from embrix.services.summary import summary
@@ -141,6 +142,11 @@ def _look(service: Service, a: q.LookAt) -> r.Look:
 @_answers(q.LookAtDefinition)
 def _definition(_service: Service, a: q.LookAtDefinition) -> r.Look:
     return definition_tokens(a.text)
+
+
+@_answers(q.Mend)
+def _mend(service: Service, a: q.Mend) -> r.TextChange:
+    return mended(service.session, a.file, a.text, a.line)
 
 
 @_answers(q.TryChange)

@@ -721,6 +721,29 @@ class Bench(Workbench):
                 self.query_one(CasesFace).focus()
             self.checking.run_suite(self.document)
 
+    @property
+    def _text_in_focus(self) -> ProgramEditor:
+        return self.writing.editor if self.pane == "text" else self.editor
+
+    def action_select_all(self) -> None:
+        self._text_in_focus.action_select_all()
+
+    def action_undo(self) -> None:
+        self._text_in_focus.action_undo()
+
+    def action_redo(self) -> None:
+        self._text_in_focus.action_redo()
+
+    def action_mend(self) -> None:
+        """The repair of what is noted where the cursor stands, in the file or among the notes."""
+        note = self.query_one(NotesFace).note if self.place == "notes" else None
+        if note is not None:
+            self.open_text(self.course_folder / note.file, note.line)
+        if self.writing.is_open:
+            self.writing.mend()
+        else:
+            self.say("F2 opens a file of the course; a repair is for the line of its cursor")
+
     def action_try_case(self) -> None:
         self.query_one(CasesFace).key_enter()
 

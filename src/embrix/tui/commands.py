@@ -74,6 +74,14 @@ def _in_view(place: str) -> tuple[Command, ...]:
     )
 
 
+def _in_text(place: str) -> tuple[Command, ...]:
+    return (
+        Command("ctrl+a", "select_all", "", "Select the whole text", place, False),
+        Command("ctrl+z", "undo", "", "Undo the last change of the text", place, False),
+        Command("alt+z", "redo", "", "Do again what was undone", place, False, "Alt+Z"),
+    )
+
+
 COMMANDS: tuple[Command, ...] = (
     Command("f1", "help", "help", "What the keys do, for the pane you are in and everywhere"),
     Command("ctrl+p", "palette", "commands", "List every command by name; Enter runs it",
@@ -112,12 +120,16 @@ COMMANDS: tuple[Command, ...] = (
     Command("ctrl+t", "prompt", "prompt", "Open a prompt: one entry a line; ? lists questions",
             footer=False),
     Command("ctrl+s", "save", "save", "Save the text you are in", footer=False),
+    Command("ctrl+b", "mend", "repair", "Repair what is noted on this line (shows it first)",
+            footer=False),
     Command("ctrl+n", "new", "new", "Begin a program, interpreter, suite or language",
             footer=False),
     Command("f12", "lamp", "theme", "Switch between the dark and the light theme", footer=False),
     Command("ctrl+q", "quit", "quit", "Quit; unsaved text is kept for the next time",
             footer=False),
     *WALKING,
+    *_in_text("program"),
+    *_in_text("text"),
     Command("left", "back", "", "One step back", "walk", False, "←"),
     Command("right", "forward", "", "One step forward", "walk", False, "→"),
     Command("home", "first", "first", "To the first step", "walk", False, "Home"),

@@ -417,9 +417,14 @@ class NotesFace(Rows):
         if self.size.width:
             self.show(self.notes)
 
+    @property
+    def note(self) -> Note | None:
+        """The note under the cursor."""
+        return self._note_of[self.cursor] if self._note_of else None
+
     def action_go(self) -> None:
-        if self._note_of:
-            self.post_message(self.Go(self._note_of[self.cursor]))
+        if self.note is not None:
+            self.post_message(self.Go(self.note))
 
     def count(self) -> int:
         return len(self._rows)

@@ -12,13 +12,14 @@ from pathlib import Path
 from textual.timer import Timer
 from textual.widgets import Static
 
-from embrix.messages.replies import Note, SuiteReport
-from embrix.messages.requests import LookAtDefinition
+from embrix.messages.replies import Note, SuiteReport, TextChange
+from embrix.messages.requests import LookAtDefinition, Mend
 from embrix.text.hidden import can_hide
 from embrix.text.source import Unreadable
 from embrix.tui.annotated import AnnotatedEditor, Remark, show_remarks
 from embrix.tui.bars import Title
 from embrix.tui.desk import Desk
+from embrix.tui.dialogs import Show
 from embrix.tui.document import ChangedElsewhere, Document
 from embrix.tui.editor import KEEPING
 from embrix.tui.workbench import Workbench
@@ -241,6 +242,30 @@ class TextPane:
     def remark(self) -> None:
         """What there is to say about the line of the cursor, in full."""
         show_remarks(self._bench.query_one("#text-note", Static), self.editor.remarks_here)
+
+    def mend(self) -> None:
+        """Show the repair of what is noted on the line of the cursor, and carry it out if that is
+        agreed to."""
+        if self.document is None:
+            return
+        request = Mend(file=self._name, text=self._text, line=self.editor.cursor_location[0] + 1)
+        self._desk.drop("mend")
+        self._desk.ask("mend", request, self._mended)
+
+    def _mended(self, change: TextChange) -> None:
+        bench = self._bench
+        if change.refused:
+            bench.say(change.refused, "brass")
+            return
+
+        def answered(yes: str | None) -> None:
+            if yes is not None and self._text == change.old:
+                self.editor.replace_all(change.text)
+                bench.say("mended; Ctrl+Z takes it back")
+
+        bench.app.push_screen(
+            Show("repair", self._name, change.changes, "Enter carries it out"), answered
+        )
 
     @property
     def _name(self) -> str:

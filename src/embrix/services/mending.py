@@ -1,0 +1,148 @@
+"""Repairs of what the notes say: guessed from the hint of a note, and offered only when the course,
+read with the repair, no longer has that note and no error that it did not have before."""
+
+from __future__ import annotations
+
+import difflib
+import re
+from collections.abc import Iterator
+from pathlib import Path
+
+from embrix.checking.diagnostics import note_of
+from embrix.lanes.session import Session
+from embrix.messages.replies import Note, TextChange
+from embrix.text.source import Source
+
+MOST_CLAUSES = 40
+"""Clauses that are written at once."""
+
+
+def mended(session: Session, file: str, text: str, line: int) -> TextChange:
+    """What a file of the course would be if the note on a line (counted from one) were mended;
+    the course is read with `text` in place of what the file holds."""
+    notes = _notes(session, file, text)
+    here = [note for note in notes if note.file == file and note.line == line]
+    if not here:
+        return TextChange("there is no note on this line")
+    for note in sorted(here, key=lambda one: one.severity != "error"):
+        for candidate in _candidates(text, note):
+            found = _accepted(session, file, candidate, note, notes)
+            if found is not None:
+                changes = difflib.unified_diff(
+                    text.splitlines(), found.splitlines(), "", "", n=1, lineterm=""
+                )
+                return TextChange("", text, found, list(changes)[2:])
+    return TextChange("no repair is known for this; the note says what is wrong")
+
+
+def _notes(session: Session, file: str, text: str) -> list[Note]:
+    own = {session.course.folder / Path(file): text}
+    read = Session(session.course.folder, {**session.unsaved, **own})
+    return [note_of(finding) for finding in read.course.diagnostics]
+
+
+def _accepted(
+    session: Session, file: str, candidate: str, note: Note, before: list[Note]
+) -> str | None:
+    """The text, with all clauses that are missing in the same function, if it mends the note."""
+    after = _notes(session, file, candidate)
+    for _ in range(MOST_CLAUSES):
+        more = [one for one in after if _same(one, note) and one.code == "missing_clause"]
+        if not more:
+            break
+        candidate = _with_clause(candidate, more[0]) or candidate
+        after = _notes(session, file, candidate)
+    known = {(one.file, one.code, one.message) for one in before}
+    worse = any(
+        one.severity == "error" and (one.file, one.code, one.message) not in known for one in after
+    )
+    gone = sum(_same(one, note) for one in after) < sum(_same(one, note) for one in before)
+    return candidate if gone and not worse else None
+
+
+def _same(one: Note, other: Note) -> bool:
+    if other.code == "missing_clause":
+        return one.code == other.code and one.file == other.file and one.line == other.line
+    return (one.code, one.file, one.message) == (other.code, other.file, other.message)
+
+
+# ---------------------------------------------------------------------- guesses
+
+
+def _candidates(text: str, note: Note) -> Iterator[str]:
+    """Texts in which a note may be mended."""
+    source = Source("", text)
+    start = source.offset(note.line, note.column)
+    end = source.offset(note.end_line, note.end_column)
+    hint = note.hint
+    for pattern in (
+        r"did you mean (\S+)\?",
+        r"write (\S+?)(,.*| in its place.*)?",
+        r"quote it: (.+)",
+    ):
+        found = re.fullmatch(pattern, hint)
+        if found is not None:
+            word = found[1].strip("`")
+            yield text[:start] + word + text[end:]
+            # The note may be about more than the word that is wrong, but the message names that.
+            for one in re.finditer(r"\w+", text[start:end]):
+                if re.search(rf"\b{one[0]}\b", note.message):
+                    yield text[: start + one.start()] + word + text[start + one.end() :]
+    if hint.startswith("remove"):
+        yield text[:start] + text[end:].removeprefix(" ")
+    if note.code == "missing_clause":
+        made = _with_clause(text, note)
+        if made is not None:
+            yield made
+    declared = re.fullmatch(r"declare: (error .+)", hint)
+    if declared is not None:
+        head = re.search(r"(?m)^(judgement|main|define|value|data)\b", text)
+        at = head.start() if head is not None else len(text)
+        yield f"{text[:at]}{declared[1]}\n\n{text[at:]}"
+    order = re.fullmatch(r"the order is (\w+)\((.*)\)", hint)
+    if order is not None:
+        yield from _swapped(text, start, order[1])
+
+
+def _with_clause(text: str, note: Note) -> str | None:
+    """The clause of a note behind the others of its function."""
+    clause = note.hint.removeprefix("add: ")
+    lines = text.split("\n")
+    head = note.line - 1
+    last, indent = head, ""
+    for number in range(head + 1, len(lines)):
+        line = lines[number]
+        if line.strip() and not line.startswith(" "):
+            break
+        if line.strip():
+            indent = indent or line[: len(line) - len(line.lstrip())]
+            last = number
+    if last == head:
+        return None
+    clause = clause.replace('todo "…"', f'todo "what {clause.partition("(")[0].strip()} gives"')
+    return "\n".join([*lines[: last + 1], f"{indent}{clause}", *lines[last + 1 :]])
+
+
+def _swapped(text: str, start: int, name: str) -> Iterator[str]:
+    """A call of a function around a place with two of its arguments in each other's place."""
+    at = text.rfind(f"{name}(", 0, start + len(name) + 1)
+    if at < 0:
+        return
+    opening = at + len(name) + 1
+    parts, depth, begin = [], 0, opening
+    for number in range(opening, len(text)):
+        sign = text[number]
+        if sign in ")" and depth == 0:
+            parts.append((begin, number))
+            break
+        if sign == "," and depth == 0:
+            parts.append((begin, number))
+            begin = number + 1
+        depth += (sign in "([") - (sign in ")]")
+    for i, one in enumerate(parts):
+        for other in parts[i + 1 :]:
+            first, second = (text[slice(*span)].strip() for span in (one, other))
+            lead = " " if text[other[0] : other[0] + 1] == " " else ""
+            own = " " if text[one[0] : one[0] + 1] == " " else ""
+            yield (text[: one[0]] + own + second + text[one[1] : other[0]] + lead + first
+                   + text[other[1] :])  # fmt: skip

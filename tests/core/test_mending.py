@@ -1,0 +1,103 @@
+"""Repairs of what the notes say: each mends its note and makes no other error."""
+
+from __future__ import annotations
+
+import pytest
+
+from embrix.lanes.session import Session
+from embrix.services.mending import mended
+from tests.conftest import Maker
+
+LANGUAGE = """\
+language Small
+  "s"
+  extension "small"
+numbers integer
+tokens
+  number /\\d+/ as Number
+  name /[a-z]+/ as Name
+  skip / +/
+forms Expr
+  Lit(n: Number)
+  Var(x: Name)   uses x
+  Add(left: Expr, right: Expr)
+  Neg(arg: Expr)
+grammar
+  start Expr
+  operators Expr : Expr
+    left "+" makes Add
+    prefix "-" makes Neg
+    operand Atom
+  Atom : Expr ::= n:number makes Lit | x:name makes Var
+"""
+LANE = """\
+interpreter lane for Small
+main run
+define run(p: Expr) -> Number
+  eval(p, empty)
+judgement eval "{env} ⊢ {e} ⇓ {result}"
+define eval(e: Expr, env: Env[Number]) -> Number by e
+  Lit(n)           => n
+  Var(x)           => env[x] otherwise fail Unbound(x)
+  Add(left, right) => eval(left, env) + eval(right, env)
+  Neg(arg)         => 0 - eval(arg, env)
+error Unbound(x: Name) "nothing called {x} is in scope"
+"""
+
+
+@pytest.mark.parametrize(
+    ("wrong", "right", "line"),
+    [
+        # A name that is misspelt, two arguments the wrong way round, a form misspelt.
+        (LANE.replace("eval(left, env) +", "eval(lift, env) +"), LANE, 9),
+        (LANE.replace("eval(right, env)", "eval(env, right)"), LANE, 9),
+        (LANE.replace("Neg(arg)  ", "Nag(arg)  "), LANE, 10),
+        # Two clauses are missing: both are written, behind the others.
+        (
+            "".join(row for row in LANE.splitlines(True) if "Add(" not in row and "Neg" not in row),
+            LANE.replace(
+                "  Add(left, right) => eval(left, env) + eval(right, env)\n"
+                "  Neg(arg)         => 0 - eval(arg, env)\n",
+                '  Add(left, right) => todo "what Add gives"\n'
+                '  Neg(arg) => todo "what Neg gives"\n',
+            ), 6,
+        ),
+        # A name that nothing uses.
+        (
+            LANE.replace("  eval(p, empty)\n", "  let q = p\n  eval(p, empty)\n"),
+            LANE.replace("  eval(p, empty)\n", "  let _ = p\n  eval(p, empty)\n"), 4,
+        ),
+    ],
+    ids=["name", "arguments", "form", "clauses", "unused"],
+)  # fmt: skip
+def test_a_note_is_mended(make_course: Maker, wrong: str, right: str, line: int) -> None:
+    """What comes out is written by hand above."""
+    course = make_course(small=LANGUAGE, lane=wrong)
+    change = mended(Session(course.folder), "lane.brix", wrong, line)
+    assert change.refused == ""
+    assert change.text == right
+    assert change.changes
+
+
+def test_an_error_is_declared(make_course: Maker) -> None:
+    wrong = LANE.replace('error Unbound(x: Name) "nothing called {x} is in scope"\n', "")
+    wrong = wrong.replace("Unbound(x)", "Gone")
+    course = make_course(small=LANGUAGE, lane=wrong)
+    change = mended(Session(course.folder), "lane.brix", wrong, 8)
+    assert change.text == wrong.replace("main run", 'error Gone "…"\n\nmain run')
+
+
+def test_what_cannot_be_mended_is_said(make_course: Maker) -> None:
+    wrong = LANE.replace("=> n\n", '=> "n"\n')
+    session = Session(make_course(small=LANGUAGE, lane=wrong).folder)
+    assert "no repair is known" in mended(session, "lane.brix", wrong, 7).refused
+    assert "no note on this line" in mended(session, "lane.brix", wrong, 2).refused
+
+
+def test_a_guess_that_mends_nothing_is_not_offered(make_course: Maker) -> None:
+    """`Lit` is the nearest name, but a form of two fields is wanted."""
+    wrong = LANE.replace("  Neg(arg)         => 0 - eval(arg, env)", "  Lot(a, b)        => 1")
+    session = Session(make_course(small=LANGUAGE, lane=wrong).folder)
+    change = mended(session, "lane.brix", wrong, 10)
+    assert change.refused
+    assert change.text == ""
