@@ -30,6 +30,13 @@ def _shipped() -> Path:
         raise Usage(f"no course can be put into your data folder: {fault}") from fault
 
 
+def _begin(folder: Path) -> None:
+    """Begin a course in an empty folder. Raises `NotBegun` and OSError."""
+    from embrix.documents.beginnings import begin_course, write_new  # seldom needed
+
+    write_new(begin_course(folder, folder.resolve().name))
+
+
 def open_workbench(arguments: argparse.Namespace) -> int:
     """Open the workbench, on a writable copy of the shipped course when none is found here; in an
     empty folder it asks whether a course is to be begun there."""
@@ -57,6 +64,6 @@ def open_workbench(arguments: argparse.Namespace) -> int:
         workbench = WorkbenchApp(folder, arguments.file)
     else:
         assert empty is not None
-        workbench = BeginningApp(empty, _shipped)
+        workbench = BeginningApp(empty, _begin, _shipped)
     workbench.run()
     return INTERNAL if workbench.return_code else OK

@@ -59,7 +59,7 @@ class Invalid:
         return f"no token begins with `{shown}`"
 
 
-MOST_TOKENS, MOST_CHARACTERS = 100_000, 1_000_000
+MOST_TOKENS, MOST_CHARACTERS = 250_000, 1_500_000
 """How much of a text is read; a program is far shorter."""
 
 

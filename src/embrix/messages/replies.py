@@ -80,6 +80,8 @@ class CourseSummary(Reply):
     suites: dict[str, str]
     """The files of suites with the language that each says it is for, or nothing."""
     diagnostics: list[Note]
+    strategies: dict[str, str] = {}
+    """What a new interpreter can begin as, each in a sentence."""
 
 
 class TextLines(Reply):

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from embrix.brix.core import Language
 from embrix.checking.diagnostics import note_of
+from embrix.documents.skeleton import STRATEGIES
 from embrix.lanes.session import Session
 from embrix.messages.replies import ChoiceSummary, CourseSummary, LaneSummary, LanguageSummary
 from embrix.text.source import Unreadable, read_source
@@ -23,6 +24,7 @@ def summary(session: Session) -> CourseSummary:
         languages={name: _language(session, one) for name, one in course.languages.items()},
         suites={str(path): _language_of_suite(path) for path in course.suites},
         diagnostics=[note_of(finding) for finding in course.diagnostics],
+        strategies=STRATEGIES,
     )
 
 

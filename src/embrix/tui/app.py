@@ -7,7 +7,6 @@ from pathlib import Path
 
 from textual.app import App
 
-from embrix.documents.beginnings import NotBegun, begin_course, write_new
 from embrix.tui.bench import Bench
 from embrix.tui.dialogs import Pick
 from embrix.tui.safe import SafeText
@@ -51,9 +50,14 @@ class WorkbenchApp(App[None]):
 class BeginningApp(WorkbenchApp):
     """The workbench in an empty folder: a course is begun there, or the shipped one is opened."""
 
-    def __init__(self, empty: Path, shipped: Callable[[], Path]) -> None:
+    def __init__(
+        self, empty: Path, begin: Callable[[Path], object], shipped: Callable[[], Path]
+    ) -> None:
+        """`begin` writes a course into the folder, `shipped` gives the folder of the shipped one;
+        both raise what is told to the user."""
         super().__init__(None)
         self._empty = empty
+        self._begin = begin
         self._shipped = shipped
 
     def on_mount(self) -> None:
@@ -75,12 +79,12 @@ class BeginningApp(WorkbenchApp):
     def _chosen(self, what: str | None) -> None:
         if what is None:
             self.exit()
-        elif what == "shipped":
-            self.push_screen(Bench(self._shipped(), None))
-        else:
-            try:
-                write_new(begin_course(self._empty, self._empty.resolve().name))
-            except (NotBegun, OSError) as fault:
-                self.exit(message=f"embrix: no course was begun: {fault}")
-                return
-            self.push_screen(Bench(self._empty, None))
+            return
+        try:
+            if what == "begin":
+                self._begin(self._empty)
+            folder = self._empty if what == "begin" else self._shipped()
+        except Exception as fault:
+            self.exit(message=f"embrix: {fault}")
+            return
+        self.push_screen(Bench(folder, None))

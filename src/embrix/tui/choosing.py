@@ -12,8 +12,6 @@ import msgspec
 from embrix.course.drafts import drafts_below, is_unnamed
 from embrix.course.finding import COURSE_FILE, files_of
 from embrix.course.naming import plain_name
-from embrix.documents.beginnings import NAMES
-from embrix.documents.skeleton import STRATEGIES
 from embrix.messages.replies import WalkSummary, Written
 from embrix.messages.requests import Begin
 from embrix.text.plural import counted
@@ -247,7 +245,9 @@ class Choosing:
         self._ask_name("new program", f"Name of a {bench.language} program:", named)
 
     def _new_interpreter(self) -> None:
-        rows = [(name, told, name) for name, told in STRATEGIES.items()]
+        summary = self._bench.summary
+        strategies = summary.strategies if summary is not None else {}
+        rows = [(name, told, name) for name, told in strategies.items()]
 
         def picked(strategy: str | None) -> None:
             if strategy is not None:
@@ -265,8 +265,7 @@ class Choosing:
                 request = msgspec.structs.replace(asked, name=name.strip())
                 self._desk.ask("begin", request, self._begun)
 
-        looks = NAMES[asked.kind][1]
-        question = f"Name of the new {asked.kind} (it {looks}):"
+        question = f"Name of the new {asked.kind}:"
         bench.app.push_screen(AskText(f"new {asked.kind}", question, asked.name), named)
 
     def _begun(self, answer: Written) -> None:

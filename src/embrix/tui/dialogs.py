@@ -17,7 +17,7 @@ from textual.widgets import Input, Static
 from embrix.text.visible import visible
 from embrix.tui.bars import Title
 from embrix.tui.commands import Command, everywhere, of_place
-from embrix.tui.in_order import Line
+from embrix.tui.in_order import LineInput
 from embrix.tui.rows import Piece, Rows
 from embrix.tui.theme import ink
 
@@ -133,7 +133,7 @@ class Searching(Dialog[str]):
             yield title
             if self._about:
                 yield Static(self._about, markup=False)
-            yield Line(placeholder="type part of a name to search")
+            yield LineInput(placeholder="type part of a name to search")
             yield self._rows
 
     def on_input_changed(self, event: Input.Changed) -> None:
@@ -243,7 +243,7 @@ class AskText(Dialog[str]):
             title.lit = True
             yield title
             yield Static(Text(self._question), markup=False)
-            yield Line(self._value, id="answer")
+            yield LineInput(self._value, id="answer")
 
     def on_input_submitted(self, event: Input.Submitted) -> None:
         self.dismiss(event.value)

@@ -24,7 +24,7 @@ async def carried_out(widget: Widget, event: events.Key) -> bool:
     return False
 
 
-class Line(Input):
+class LineInput(Input):
     """One line of text."""
 
     async def _on_key(self, event: events.Key) -> None:

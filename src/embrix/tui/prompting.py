@@ -15,7 +15,7 @@ from embrix.messages.requests import PromptLine
 from embrix.tui.bars import Title
 from embrix.tui.desk import Desk
 from embrix.tui.dialogs import Dialog
-from embrix.tui.in_order import Line
+from embrix.tui.in_order import LineInput
 from embrix.tui.rows import Piece, Rows
 from embrix.tui.theme import ink
 
@@ -80,7 +80,7 @@ class Prompting(Dialog[str]):
             yield title
             yield Transcript()
             yield Title("", id="sign")
-            yield Line(id="line", placeholder="a program, or ?")
+            yield LineInput(id="line", placeholder="a program, or ?")
 
     def on_mount(self) -> None:
         rows = self.query_one(Transcript)
