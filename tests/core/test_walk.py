@@ -139,9 +139,9 @@ def test_each_term_of_a_reduction_sequence_has_the_value_of_the_first(
 
 
 def test_a_deep_redex_is_shown_with_what_is_near_it(drip_lanes: dict[str, Lane]) -> None:
-    """Of a sum of 1,500 terms the innermost two are rewritten first, far below the top."""
+    """Of a sum of 1,100 terms the innermost two are rewritten first, far below the top."""
     lane = drip_lanes["rewriting"]
-    text = " + ".join(["7", "8", *["1"] * 1_498])
+    text = " + ".join(["7", "8", *["1"] * 1_098])
     walk = Walk(lane, lane.trace(text, limits=Limits(calls=10_000_000)))
     for number, redex in ((0, "7 + 8"), (1, "15 + 1")):
         station = walk.station(number)
