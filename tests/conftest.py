@@ -5,6 +5,7 @@ from __future__ import annotations
 import shutil
 import textwrap
 from collections.abc import Callable
+from itertools import pairwise
 from pathlib import Path
 
 import pytest
@@ -14,6 +15,7 @@ from embrix.course.load import Course, load_course
 from embrix.course.shipped import shipped_course
 from embrix.grammar.earley import EarleyParser
 from embrix.machine.lane import Lane
+from embrix.text.toml_places import heads
 
 settings.register_profile(
     "embrix",
@@ -64,6 +66,20 @@ def leave_only(folder: Path, *names: str) -> None:
     for inside in folder.iterdir():
         if inside.is_dir() and inside.name not in extended.union(names):
             shutil.rmtree(inside)
+
+
+def shorten_suites(folder: Path, cases: int) -> None:
+    """Leave only the first cases of each suite, and all its questions: less to wait for."""
+    for path in folder.rglob("*.suite.toml"):
+        text = path.read_text(encoding="utf-8")
+        begins = [*heads(text, ("case", "question")), (len(text), "end")]
+        kept = [text[: begins[0][0]]]
+        seen = 0
+        for (at, kind), (end, _) in pairwise(begins):
+            seen += kind == "case"
+            if kind == "question" or seen <= cases:
+                kept.append(text[at:end])
+        path.write_text("".join(kept), encoding="utf-8")
 
 
 Maker = Callable[..., Course]

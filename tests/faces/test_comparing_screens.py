@@ -13,7 +13,7 @@ from embrix.tui.dialogs import Agree, AskText, Pick, Show, ShowLines
 from embrix.tui.growing import Chart, Growing, Growths
 from embrix.tui.hunting import Hunting, Quarry
 from embrix.tui.rules_pane import RulesPane
-from tests.faces.test_workbench import bench, opened, settled, shown, until, write
+from tests.faces.test_workbench import WHOLE, bench, opened, settled, shown, until, write
 
 SCOPE = "let rate = 2 in let toll = given tons: tons * rate in let rate = 10 in toll 3"
 
@@ -185,7 +185,7 @@ async def test_a_hunt_finds_a_program_that_becomes_a_case(course_copy: Path) -> 
 
 
 async def test_decisions_tell_which_cases_change(course_copy: Path) -> None:
-    async with opened(course_copy, "rill/programs/rates.rill") as pilot:
+    async with opened(course_copy, "rill/programs/rates.rill", cases=WHOLE) as pilot:
         app = bench(pilot).app
         await pilot.press("ctrl+y")
         assert isinstance(app.screen, Deciding)

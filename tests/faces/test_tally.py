@@ -16,7 +16,7 @@ from embrix.tui.comparing import Comparing, Costs
 from embrix.tui.desk import Desk
 from embrix.tui.dialogs import AskText, Show
 from embrix.tui.tally import Board, CaseCard, Tally
-from tests.faces.test_workbench import bench, opened, settled, until
+from tests.faces.test_workbench import WHOLE, bench, opened, settled, until
 
 SUITE = """# By hand.
 language = "Drip"
@@ -174,7 +174,7 @@ async def test_cases_are_narrowed_and_ordered(course_copy: Path) -> None:
 
 async def test_thirty_cases_and_eight_lanes_are_seen_at_once(course_copy: Path) -> None:
     program = "rill/programs/rates.rill"
-    async with opened(course_copy, program=program, size=(140, 44)) as pilot:
+    async with opened(course_copy, program, (140, 44), cases=WHOLE) as pilot:
         found = await tally(pilot)
         board = found.query_one(Board)
         assert board.size.height >= 30

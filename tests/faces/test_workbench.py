@@ -20,7 +20,7 @@ from embrix.tui.dialogs import Help, Pick
 from embrix.tui.faces import CasesFace, GrammarFace, NotesFace, TokensFace, TreeFace
 from embrix.tui.rows import Rows
 from embrix.tui.walk_pane import Gauge, Moment
-from tests.conftest import leave_only
+from tests.conftest import leave_only, shorten_suites
 
 
 def bench(pilot: Pilot[None]) -> Bench:
@@ -42,13 +42,19 @@ async def until(condition: Callable[[], bool], what: str) -> None:
     raise AssertionError(f"waited in vain for {what}")
 
 
+WHOLE = 1_000
+"""More cases than any suite has."""
+
+
 @asynccontextmanager
 async def opened(
     folder: Path, program: str = "drip/programs/toll.drip", size: tuple[int, int] = (140, 44),
-    *others: str,
+    *others: str, cases: int = 5,
 ) -> AsyncIterator[Pilot[None]]:  # fmt: skip
-    """The workbench on a course that has the language of a program, and others by folder."""
+    """The workbench on a course that has the language of a program, and others by folder, with the
+    first cases of their suites."""
     leave_only(folder, program.partition("/")[0], *others)
+    shorten_suites(folder, cases)
     app = WorkbenchApp(folder, folder / program)
     async with app.run_test(size=size) as pilot:
         screen = bench(pilot)
@@ -175,7 +181,7 @@ async def test_the_small_step_lane_shows_its_terms(course_copy: Path) -> None:
 
 async def test_the_suite_is_run_again_and_its_state_is_visible(course_copy: Path) -> None:
     """A changed definition turns cases red by itself; F5 shows them."""
-    async with opened(course_copy) as pilot:
+    async with opened(course_copy, cases=WHOLE) as pilot:
         screen = bench(pilot)
         masthead = screen.query_one(Masthead)
         assert "165 pass" in masthead.suite
@@ -293,7 +299,7 @@ async def test_text_with_brackets_is_never_markup(course_copy: Path) -> None:
 
 
 async def test_a_case_can_be_tried_in_the_editor(course_copy: Path) -> None:
-    async with opened(course_copy) as pilot:
+    async with opened(course_copy, cases=WHOLE) as pilot:
         screen = bench(pilot)
         await pilot.press("f5")
         await until(lambda: screen.query_one(CasesFace).count() > 40, "the cases")
@@ -312,7 +318,7 @@ async def test_help_is_about_the_pane_and_can_be_searched(course_copy: Path) -> 
         await pilot.press("f1")
         assert isinstance(pilot.app.screen, Help)
         keys = pilot.app.screen.query_one(Rows)
-        assert keys.count() == len(everywhere())
+        assert keys.count() == len(everywhere()) + len(of_place("program"))
         await pilot.press(*"the suite")
         assert [row.split()[0] for row in shown(keys)] == ["F5"]
         await pilot.press("escape")
