@@ -44,7 +44,7 @@ JUNK = st.one_of(st.text(max_size=30), st.lists(PIECES, max_size=25).map(" ".joi
 SMALL = Limits(calls=20_000, depth=5_000, moments=20_000)
 
 
-@settings(max_examples=150)
+@settings(max_examples=70)
 @given(JUNK, st.sampled_from(["rewriting", "environment", "by_name"]))
 def test_any_text_gets_an_outcome_a_look_and_a_walk(text: str, lane: str) -> None:
     result = run(SESSION, "Drip", lane, text, limits=SMALL)
@@ -76,7 +76,7 @@ def test_any_text_can_be_read_at_any_rule(text: str, rule: str) -> None:
 BASE = (shipped_course() / "drip" / "drip.suite.toml").read_text()
 
 
-@settings(max_examples=60)
+@settings(max_examples=40)
 @given(st.data())
 def test_no_mutation_of_a_suite_crashes_its_reader(data: st.DataObject) -> None:
     text = BASE[:3_000]
@@ -145,7 +145,7 @@ def test_a_vanished_suite_is_reported_not_raised(course_copy: Path) -> None:
 LANGUAGES = [(shipped_course() / "drip" / "drip.brix").read_text(), TALLY, QUAY]
 
 
-@settings(max_examples=150)
+@settings(max_examples=70)
 @given(st.data())
 def test_no_mutation_of_a_language_crashes_its_reader_or_its_parsers(data: st.DataObject) -> None:
     """Words exchanged, doubled and dropped: diagnostics, or a grammar that reads any text."""
@@ -203,7 +203,7 @@ PROGRAMS = [
 ]  # fmt: skip
 
 
-@settings(max_examples=60)
+@settings(max_examples=40)
 @given(data=st.data())
 def test_what_passes_the_checks_never_fails_in_the_host(
     data: st.DataObject, tmp_path_factory: pytest.TempPathFactory
