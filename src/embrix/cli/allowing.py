@@ -39,8 +39,8 @@ def allow_commands(arguments: argparse.Namespace) -> int:
         told = "allowed" if allowed else "not allowed"
         command = visible(shlex.join(one.command))
         print(f"{one.name} ({one.language}): {command}")
-        print(f"    {told} in {course.folder.name}; at most {counted(one.seconds, 'second')} and "
-              f"{one.memory} MB of memory")  # fmt: skip
+        print(f"    {told} in {course.folder.name}; one run may take "
+              f"{counted(one.seconds, 'second')} and {one.memory} MB of memory")  # fmt: skip
     if arguments.json:
         print_answer("allow", listed)
     elif not known:
