@@ -16,7 +16,7 @@ from embrix.tui.bars import Masthead, Title
 from embrix.tui.dialogs import Pick, Show
 from embrix.tui.faces import CasesFace, NotesFace
 from tests.faces.test_terminal import Terminal
-from tests.faces.test_workbench import bench, opened, outcomes, until
+from tests.faces.test_workbench import bench, opened, outcomes, until, write
 
 LANE = "drip/environment.brix"
 
@@ -210,3 +210,26 @@ async def test_what_is_noted_is_repaired_by_a_key(course_copy: Path) -> None:
         assert path.read_text() != right  # not saved yet
         await pilot.press("ctrl+z")
         await until(lambda: "bond" in editor.text, "taken back")
+
+
+async def test_the_program_becomes_a_case(course_copy: Path) -> None:
+    """With the value of its lane; the verdict stands beside it before it is saved."""
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        path = course_copy / "drip" / "drip.suite.toml"
+        before = path.read_text()
+        await write(pilot, "let tide = 4 in tide * tide - 3")
+        await pilot.press("ctrl+w")
+        await until(lambda: screen.text_beside == "drip.suite.toml", "the suite")
+        editor = screen.query_one("#text", AnnotatedEditor)
+        await until(lambda: editor.text != before, "the case")
+        added = editor.text.rpartition("[[case]]")[2]
+        assert 'program = "let tide = 4 in tide * tide - 3"' in added
+        assert re.search(r"(?m)^value = 13$", added)
+        line = editor.text[: -len(added)].count("\n")
+        assert editor.cursor_location[0] == line
+        await until(lambda: any(one.line >= line for one in editor.remarks.values()), "verdict")
+        assert {one.weight for one in editor.remarks.values() if one.line >= line} == {"good"}
+        assert path.read_text() == before
+        await pilot.press("ctrl+s")
+        await until(lambda: "tide" in path.read_text(), "saved")

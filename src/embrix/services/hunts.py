@@ -56,7 +56,8 @@ def as_case(
         first = [lane for lane in named if lane.records and lane.name == lane.role]
         own = [lane for lane in session.lanes(held.language) if lane.name not in lanes]
         answer = answer_for(program, [*first, *own], len(first))
-        answer["why"] = f"{' and '.join(lanes)} differ"
+        if len(lanes) > 1:
+            answer["why"] = f"{' and '.join(lanes)} differ"
         made = adopt(held, json.dumps(answer), origin)
     except (CannotAccept, BadBinding, NoLane) as wrong:
         return TextChange(str(wrong))

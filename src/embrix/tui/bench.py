@@ -744,6 +744,10 @@ class Bench(Workbench):
         else:
             self.say("F2 opens a file of the course; a repair is for the line of its cursor")
 
+    def action_case(self) -> None:
+        """The program becomes a case of the suite."""
+        self.writing.add_case()
+
     def action_try_case(self) -> None:
         self.query_one(CasesFace).key_enter()
 

@@ -20,7 +20,8 @@ from embrix.tui.theme import ink, token_ink
 
 KEEPING = 0.7
 """Seconds after a key until unsaved text is kept, whether or not more is typed."""
-LOST = {"f6", "f7", "ctrl+d", "ctrl+k", "ctrl+u", "ctrl+shift+k", "ctrl+f", "ctrl+a"}
+LOST = {"f6", "f7", "ctrl+d", "ctrl+k", "ctrl+u", "ctrl+shift+k", "ctrl+f", "ctrl+a",
+        "ctrl+w"}  # fmt: skip
 """Keys of the widget that are not taken over."""
 
 
@@ -51,6 +52,7 @@ class ProgramEditor(TextArea, inherit_bindings=False):
         Binding("delete", "delete_right", show=False),
         Binding("home", "cursor_line_start", show=False),
         Binding("ctrl+a", "select_all", show=False),
+        Binding("ctrl+backspace,alt+backspace", "delete_word_left", show=False),
         # Ctrl+Y is a view of the workbench; many terminals send no Ctrl+Shift+Z.
         Binding("ctrl+shift+z,alt+z", "redo", show=False),
         Binding("ctrl+home", "edge(False)", show=False),

@@ -13,7 +13,7 @@ from textual.timer import Timer
 from textual.widgets import Static
 
 from embrix.messages.replies import Note, SuiteReport, TextChange
-from embrix.messages.requests import LookAtDefinition, Mend
+from embrix.messages.requests import AddFoundCase, LookAtDefinition, Mend
 from embrix.text.hidden import can_hide
 from embrix.text.source import Unreadable
 from embrix.tui.annotated import AnnotatedEditor, Remark, show_remarks
@@ -266,6 +266,34 @@ class TextPane:
         bench.app.push_screen(
             Show("repair", self._name, change.changes, "Enter carries it out"), answered
         )
+
+    def add_case(self) -> None:
+        """Put the program on the bench with what its lanes give into the suite, as its last case;
+        saved it is when that is asked for."""
+        bench = self._bench
+        suite = bench.suite_near()
+        if suite is None:
+            bench.say("there is no suite for this language: Ctrl+N begins one", "brass")
+        elif bench.input or bench.walking.given:
+            bench.say("a case with given names or input is written by hand: see docs/suites.md",
+                      "brass")  # fmt: skip
+        else:
+            request = AddFoundCase(suite=str(suite), program=bench.editor.text, lanes=[bench.lane],
+                                   origin="the workbench")  # fmt: skip
+            self._desk.ask("case", request, partial(self._case_made, suite))
+
+    def _case_made(self, suite: Path, made: TextChange) -> None:
+        if made.refused:
+            self._bench.say(made.refused, "brass")
+            return
+        self.open(suite)
+        if self._text != made.old:
+            self._bench.say("the suite has changed meanwhile; nothing was added", "brass")
+            return
+        self.editor.replace_all(made.text)
+        before, _, _ = made.text.rpartition("[[case]]")
+        self.editor.reveal_line(before.count("\n"))
+        self._bench.say("added as the last case, not saved yet: Ctrl+S saves it, Ctrl+Z drops it")
 
     @property
     def _name(self) -> str:
