@@ -319,7 +319,7 @@ async def test_help_is_about_the_pane_and_can_be_searched(course_copy: Path) -> 
         assert isinstance(pilot.app.screen, Help)
         keys = pilot.app.screen.query_one(Rows)
         assert keys.count() == len(everywhere()) + len(of_place("program"))
-        await pilot.press(*"the suite")
+        await pilot.press(*"run the suite")
         assert [row.split()[0] for row in shown(keys)] == ["F5"]
         await pilot.press("escape")
         assert isinstance(pilot.app.screen, Bench)
