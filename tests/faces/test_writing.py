@@ -213,7 +213,11 @@ async def test_what_is_noted_is_repaired_by_a_key(course_copy: Path) -> None:
 
 
 async def test_the_program_becomes_a_case(course_copy: Path) -> None:
-    """With the value of its lane; the verdict stands beside it before it is saved."""
+    """With the value of its lane; the verdict stands beside it before it is saved. A lane that is
+    not finished fails the case until it is."""
+    lane = course_copy / "drip" / "rewriting.brix"
+    lane.write_text(lane.read_text().replace("=> Lit(a * b)", '=> todo "times"'))
+    assert "todo" in lane.read_text()
     async with opened(course_copy) as pilot:
         screen = bench(pilot)
         path = course_copy / "drip" / "drip.suite.toml"
@@ -229,7 +233,9 @@ async def test_the_program_becomes_a_case(course_copy: Path) -> None:
         line = editor.text[: -len(added)].count("\n")
         assert editor.cursor_location[0] == line
         await until(lambda: any(one.line >= line for one in editor.remarks.values()), "verdict")
-        assert {one.weight for one in editor.remarks.values() if one.line >= line} == {"good"}
+        (verdict,) = (one for one in editor.remarks.values() if one.line >= line)
+        assert verdict.text == "rewriting: expected 13, but got unfinished: times"
+        assert "for" not in added
         assert path.read_text() == before
         await pilot.press("ctrl+s")
         await until(lambda: "tide" in path.read_text(), "saved")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 from collections.abc import Callable, Sequence
 from pathlib import Path
@@ -58,6 +59,7 @@ def as_case(
         answer = answer_for(program, [*first, *own], len(first))
         if len(lanes) > 1:
             answer["why"] = f"{' and '.join(lanes)} differ"
+            answer["name"] = f"found by hunting: {answer['name']}"
         made = adopt(held, json.dumps(answer), origin)
     except (CannotAccept, BadBinding, NoLane) as wrong:
         return TextChange(str(wrong))
@@ -71,8 +73,12 @@ def answer_for(program: str, lanes: Sequence[Lane], compared: int) -> dict[str, 
     first `compared` lanes end alike, their output or what they hold at the end is stated too.
     Raises `CannotAccept`."""
     case = Case("", program, None)
-    found = {lane.name: found_entries(case, lane, "outcome") for lane in lanes}
-    for what in ("output", "state"):
+    found = {lane.name: found_entries(case, lane, "outcome") for lane in lanes[:compared]}
+    for lane in lanes[compared:]:
+        # A lane that is not finished is yet to give what the others do.
+        with contextlib.suppress(CannotAccept):
+            found[lane.name] = found_entries(case, lane, "outcome")
+    for what in ("output", "state") if compared > 1 else ():
         few = lanes[:compared]
         if all(found[lane.name] == found[few[0].name] for lane in few):
             for lane in few:
@@ -84,6 +90,10 @@ def answer_for(program: str, lanes: Sequence[Lane], compared: int) -> dict[str, 
         for what in ("output", "state"):
             plain.pop(what, None)
         instead = {name: own for name, own in found.items() if own != plain}
-    name = f"found by hunting: {cut(' '.join(program.split()), 50)}"
+    if compared == 1:
+        written = [found_entries(case, lane, "output") for lane in lanes if lane.name in found]
+        if written[0].get("output") and all(one == written[0] for one in written):
+            plain |= written[0]
+    name = cut(" ".join(program.split()), 50)
     answer = {"name": name, "program": program, **plain}
     return {**answer, "for": instead} if instead else answer
