@@ -49,7 +49,8 @@ def open_workbench(arguments: argparse.Namespace) -> int:
         folder = course_folder(arguments.course)
     else:
         folder = _nearest(near)
-    empty = here() if folder is None and is_empty(here()) else None
+    unasked = folder is None and arguments.file is None
+    empty = here() if unasked and is_empty(here()) else None
     if folder is None and empty is None:
         folder = _shipped()
     if arguments.file is not None and not arguments.file.is_file():

@@ -43,8 +43,8 @@ def files_of(folder: Path) -> list[Path]:
         looked_at += len(files) + len(folders)
         if looked_at > MOST:
             break
-        ends = (*COURSE_FILES, COURSE_FILE)
-        found += [Path(place) / name for name in sorted(files) if name.endswith(ends)]
+        own = (name for name in files if name == COURSE_FILE or name.endswith(COURSE_FILES))
+        found += [Path(place) / name for name in sorted(own)]
     return [path for path in found if path.is_file()]
 
 

@@ -99,7 +99,7 @@ class TextPane:
             self._overwrite = False
             self.editor.load_text(text)
             if draft:
-                bench.say(f"{path.name}: a change that was not saved last time is back", "brass")
+                bench.say(f"{path.name}: a change that was not saved is back", "brass")
         bench.set_class(True, "writing")
         self.editor.reveal_line((line or self._unfinished) - 1)
         bench.set_focus(self.editor)
