@@ -3,6 +3,7 @@ what is typed counting at once."""
 
 from __future__ import annotations
 
+import argparse
 import re
 import sys
 from collections.abc import Iterator
@@ -10,7 +11,9 @@ from pathlib import Path
 
 import pytest
 
+from embrix.cli import opening
 from embrix.course.finding import files_of
+from embrix.tui import app
 from embrix.tui.annotated import AnnotatedEditor
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.dialogs import Pick, Show
@@ -239,3 +242,37 @@ async def test_the_program_becomes_a_case(course_copy: Path) -> None:
         assert path.read_text() == before
         await pilot.press("ctrl+s")
         await until(lambda: "tide" in path.read_text(), "saved")
+
+
+@pytest.mark.parametrize(
+    ("file", "folder", "begins"),
+    [(False, "empty", True), (True, "empty", False), (False, "other", False)],
+)  # fmt: skip
+def test_a_course_is_offered_only_in_an_empty_folder(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, file: bool, folder: str, begins: bool
+) -> None:
+    """Not where something lies already, and not when a program is named."""
+    opened_as: list[str] = []
+
+    class Noted:
+        return_code = 0
+
+        def __init__(self, *_: object) -> None:
+            opened_as.append(type(self).__name__)
+
+        def run(self) -> None:
+            return None
+
+    program = tmp_path / "other" / "a.drip"
+    program.parent.mkdir()
+    program.write_text("1")
+    (tmp_path / "empty").mkdir()
+    monkeypatch.setattr(app, "WorkbenchApp", type("Course", (Noted,), {}))
+    monkeypatch.setattr(app, "BeginningApp", type("Offer", (Noted,), {}))
+    monkeypatch.setattr(opening, "writable_copy", lambda: tmp_path)
+    for stream in (sys.stdin, sys.stdout):
+        monkeypatch.setattr(stream, "isatty", lambda: True, raising=False)
+    monkeypatch.chdir(tmp_path / folder)
+    asked = argparse.Namespace(course=None, file=program if file else None)
+    assert opening.open_workbench(asked) == 0
+    assert opened_as == ["Offer" if begins else "Course"]
