@@ -224,3 +224,48 @@ def test_an_unwritten_part_stops_reading_there_and_nowhere_else(make_course: Mak
     refused = parser_of(grammar).parse("1 + )")
     assert isinstance(refused, Refused)
     assert "what is still to be written (calls)" in refused.expected
+
+
+SIGNS = """\
+language Reg
+tokens
+  number /[0-9]+/ as Number
+  skip / +/
+forms E
+  N(n: Number)
+  Both(a: E, op: Text, b: E)
+grammar
+  start E
+  E ::=
+    | a:E op:Sign b:Last makes Both
+    | Last
+  Last : E ::= n:number makes N
+  Sign : Text ::= "plus" | "less" | Mark
+  Mark : Text ::= "-"
+"""
+SUMS = """\
+interpreter sums for Reg
+main run
+define run(e: E) -> Number by e
+  N(n) => n
+  Both(a, "plus", b) => run(a) + run(b)
+  Both(a, "less", b) => run(a) - run(b)
+  Both(a, "-", b) => run(a) - run(b)
+  no clause Both(_, _, _) "no such sign"
+"""
+OTHER = """\
+interpreter other for Reg extends sums
+replace run(e)
+  Both(a, "plus", b) => run(b) - run(a)
+"""
+
+
+def test_a_literal_hands_on_its_text_and_a_neighbour_is_extended_by_name(
+    make_course: Maker,
+) -> None:
+    course = make_course(reg=SIGNS, sums=SUMS, other=OTHER)
+    assert [one.message for one in course.diagnostics if one.code != "no_judgement"] == []
+    session = Session(course.folder)
+    text = "9 plus 1 less 3 - 4"
+    told = {name: session.lane("Reg", name).run(text).outcome.text for name in ("sums", "other")}
+    assert told == {"sums": "3", "other": "-15"}

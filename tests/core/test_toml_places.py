@@ -89,6 +89,15 @@ def test_entries_of_outside_interpreters_inside_texts(tmp_path: Path, key: str) 
     assert [one.span.start for one in found] == [text.rindex(f"{key} = 0")]
 
 
+def test_tables_and_values_of_a_course_file_are_told_where_they_stand(tmp_path: Path) -> None:
+    text = 'title = 5\n# [limits]\nabout = """\n[limits]\n"""\n[ limits ]\nmemory = 3\n'
+    (tmp_path / "course.toml").write_text(text)
+    found = load_course(tmp_path).diagnostics
+    assert [(one.code, one.span.start) for one in found] == [
+        ("bad_toml", 0), ("unknown_word", text.rindex("limits"))
+    ]  # fmt: skip
+
+
 def test_a_text_that_is_no_toml_tells_where(tmp_path: Path) -> None:
     (tmp_path / "course.toml").write_text('title = "t"\nabout = = 3\n')
     (found,) = load_course(tmp_path).diagnostics

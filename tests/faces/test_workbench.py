@@ -124,6 +124,22 @@ async def test_all_mistakes_of_a_program_are_told_and_marked(course_copy: Path) 
         assert not screen.editor.faults
 
 
+async def test_a_program_from_elsewhere_is_named(course_copy: Path, tmp_path: Path) -> None:
+    """It stands outside the course, and is saved where it is."""
+    elsewhere = tmp_path / "elsewhere" / "visit.drip"
+    elsewhere.parent.mkdir()
+    elsewhere.write_text("1 + 2")
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        screen.open_program(elsewhere)
+        await settled(screen)
+        title = screen.query_one("#program-title", Title)
+        assert title.subject == "visit.drip"
+        await write(pilot, "1 + 3")
+        await pilot.press("ctrl+s")
+        await until(lambda: elsewhere.read_text() == "1 + 3", "the saved text")
+
+
 async def test_what_is_wrong_is_said_beside_the_program(course_copy: Path) -> None:
     async with opened(course_copy) as pilot:
         screen = bench(pilot)

@@ -33,7 +33,7 @@ from embrix.grammar.model import (
 from embrix.grammar.pattern import NOTHING
 from embrix.grammar.tokens import TokenKind, TokenTable
 from embrix.terms.signature import Signature
-from embrix.terms.types import TEXT, UNKNOWN, Con, Hole, Type, listing, maybe, show_type
+from embrix.terms.types import TEXT, UNKNOWN, Con, Hole, Type, listing, maybe, settle, show_type
 from embrix.text.source import Span
 from embrix.text.suggest import did_you_mean
 
@@ -402,11 +402,13 @@ class _Grammar:
         alternative: s.AlternativeSyntax,
         symbols: Sequence[tuple[s.ItemSyntax, tuple[Symbol, Type]]],
     ) -> Alternative | None:
-        """An alternative that makes nothing hands on the value of its one rule or token."""
+        """An alternative that makes nothing hands on the value of its one rule or token; in a rule
+        of texts a literal that stands alone hands on its text."""
+        alone = len(symbols) == 1 and settle(wanted) == TEXT
         values = [
             (item, kind)
             for item, (symbol, kind) in symbols
-            if not isinstance(symbol, Quoted) and not self.is_layout(symbol)
+            if (alone or not isinstance(symbol, Quoted)) and not self.is_layout(symbol)
         ]
         if any(self.is_unread(symbol) for _, (symbol, _) in symbols):
             return None  # what is wrong here has been told

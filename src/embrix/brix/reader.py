@@ -145,10 +145,12 @@ class _File:
         language = c.expect_kind("Name", "the name of the language")
         base: tuple[str, str, Span] | None = None
         if c.accept("extends"):
-            owner = c.expect_kind("Name", "the language of the interpreter that is extended")
-            c.expect(".", " between the language and the name of its interpreter")
+            begin, owner = c.peek().span, language.text
+            if c.peek().kind != "name":
+                owner = c.expect_kind("Name", "the interpreter that is extended").text
+                c.expect(".", " between the language and the name of its interpreter")
             other = c.expect_kind("name", "the name of the interpreter that is extended")
-            base = (owner.text, other.text, c.since(owner.span))
+            base = (owner, other.text, c.since(begin))
         span = c.since(start.span)
         self.heading(c)
         self.declarations(rest, _IN_INTERPRETER, self.interpreter_part)

@@ -245,6 +245,11 @@ class _Loader:
                     "unknown_word", f"course.toml has no entry called {key}", source,
                     Span(at, at + len(key)), hint,
                 )  # fmt: skip
+        for key in ("title", "about"):
+            if not isinstance(data.get(key, ""), str):
+                at = max(0, key_place(source.text, key))
+                self.findings.error("bad_toml", f"`{key}` is a text", source,
+                                    Span(at, at + len(key)), f'{key} = "…"')  # fmt: skip
         return str(data.get("title", self.folder.name)), str(data.get("about", ""))
 
     def languages(

@@ -70,8 +70,10 @@ def heads(text: str, kinds: Collection[str]) -> list[tuple[int, str]]:
 
 
 def key_place(text: str, key: str, start: int = 0, end: int | None = None) -> int:
-    """Where a line begins with a key, in a slice of the text; -1 where none does."""
-    line = re.compile(rf"^[ \t]*[\"']?({re.escape(key)})[\"']?[ \t]*[=.]", re.M)
+    """Where a line begins with a key, or with the head of a table called so, in a slice of the
+    text; -1 where none does."""
+    head = r"\[\[?[ \t]*(?:[\w\"' -]+\.)*[ \t]*"
+    line = re.compile(rf"^[ \t]*(?:{head})?[\"']?({re.escape(key)})[\"']?[ \t]*[=.\]]", re.M)
     found = line.search(structure(text), start, len(text) if end is None else end)
     return found.start(1) if found else -1
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import contextlib
 from collections.abc import Sequence
 from functools import partial
 from pathlib import Path
@@ -316,8 +315,8 @@ class Bench(Workbench):
         name = "no file yet"
         saved = True
         if document is not None and document.named:
-            with contextlib.suppress(ValueError):
-                name = document.path.resolve().relative_to(self.folder.resolve()).as_posix()
+            path, folder = document.path.resolve(), self.folder.resolve()
+            name = path.relative_to(folder).as_posix() if path.is_relative_to(folder) else path.name
         if document is not None:
             saved = document.is_saved(self.editor.text)
         right = "" if saved else "● not saved"
