@@ -277,3 +277,50 @@ def test_a_body_that_begins_with_a_constructor_may_hold_arrows(make_course: Make
     course = make_course(tally=LANGUAGE, values=changed)
     assert told(course) == []
     assert outcomes(course)[2] == "Num(9)"
+
+
+UNKNOWN_TYPES = """\
+interpreter loose for Tally
+value Value
+  Num(n: Nmber)
+  Many(s: Set[Thing])
+  Plain(n: Number)
+error Bad(v: Valu)  "bad {v}"
+main run
+define run(p: Expr) -> Value
+  eval(p)
+define eval(e: Expr) -> Value by e
+  Lit(0)            => fail Bad(1)
+  Lit(1)            => Plain(helper("x"))
+  Lit(2)            => Plain(caught(e))
+  Lit(3)            => Many(added(empty, true))
+  Lit(4)            => Plain(4)
+  Lit(n)            => Num("a")
+  Add(left, right)  => Plain(number(eval(left)) + number(eval(right)))
+  Var(x)            => Num(x)
+  Let(_, _, body)   => eval(body)
+define number(v: Value) -> Number by v
+  Num(n)            => n + 1
+  Many(s)           => number(s)
+  Plain(n)          => n
+define helper(x: Foo) -> Number
+  x + 1
+define caught(e: Expr) -> Number
+  attempt number(eval(Lit(0)))
+    on Bad(v) => v + 1
+"""
+
+
+@pytest.mark.parametrize(
+    ("program", "told"),
+    [("0", "bad 1"), ("1", "called Foo"), ("2", "called Valu"), ("3", "called Thing"),
+     ("4", "Plain(4)"), ("5", "called Nmber"), ("4 + 4", "Plain(8)"), ("4 + 5", "called Nmber")],
+)  # fmt: skip
+def test_what_rests_on_a_type_that_is_not_known_does_not_run(
+    make_course: Maker, program: str, told: str
+) -> None:
+    """Such a field may hold anything: a number is not added to a text because of it."""
+    session = Session(make_course(tally=LANGUAGE, loose=UNKNOWN_TYPES).folder)
+    outcome = session.lane("Tally", "loose").run(program).outcome
+    assert told in outcome.text
+    assert (outcome.kind == "unfinished") == ("called" in told)

@@ -68,6 +68,9 @@ def check_function(
     absent: list[tuple[k.CorePattern, ...]] = []
     body: k.Core | None = None
     begun = world.mark()
+    world.blame(*signature.types, signature.result)
+    unclear = world.hole(begun, define.span)
+    """Why nothing of the function can run, if a type of its header is not known."""
     open_: k.Todo | None = None
     """What terms come to that an unreadable or wrong line may be about."""
     if define.body is not None:
@@ -102,6 +105,8 @@ def check_function(
     if subject_types and define.damaged and open_ is None:
         note = f"a line of {define.name} cannot be read"
         open_ = k.Todo(note, define.span, "unreadable")
+    if unclear is not None and subject_types:
+        clauses, open_ = [], unclear
     if open_ is not None and subject_types:
         everything = tuple(k.Bind(None) for _ in subject_types)
         clauses.append(k.CoreClause(everything, None, open_, define.span))

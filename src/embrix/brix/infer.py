@@ -42,7 +42,7 @@ from embrix.terms.types import (
 from embrix.text.source import Span
 from embrix.text.suggest import did_you_mean
 
-WRONG: k.Core = k.Const(False)
+WRONG: k.Core = k.Todo("this rests on what is wrong elsewhere", Span(0, 0), "unknown_type")
 """Stands in for an expression that was reported."""
 
 _ARITHMETIC = {
@@ -211,6 +211,7 @@ class Infer:
         name = expr.name
         found = self.find(name)
         if found is not None:
+            self.world.blame(found[1])
             return k.Local(found[0]), found[1]
         if name in ("true", "false"):
             return k.Const(name == "true"), BOOL
@@ -325,6 +326,7 @@ class Infer:
         if signature is None:
             return self.built_in(name, expr)
         types, result = signature.instance()
+        self.world.blame(*types, result)
         args = self.arguments(name, expr.args, signature.params, types, span)
         call = WRONG if args is None else k.Call(name, args, span)
         return call, result

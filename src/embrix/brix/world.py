@@ -9,7 +9,6 @@ from embrix.brix.core import Choice, ErrorType, Todo
 from embrix.terms.node import Constructor
 from embrix.terms.types import (
     ARITY,
-    UNKNOWN,
     Con,
     Fn,
     Hole,
@@ -18,6 +17,7 @@ from embrix.terms.types import (
     Unknown,
     replaced_names,
     settle,
+    unknown_in,
 )
 from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.source import Source, Span
@@ -119,25 +119,33 @@ class World:
             self.variables.add(syntax.name)
             arity = 0
         if arity is None and self.is_lost(syntax.name):
-            return UNKNOWN
+            return Unknown(self.causes[-1])
         if arity is None:
             known = [*ARITY, *self.sorts, *self.types]
             self.error(
                 "unknown_type", f"there is no type called {syntax.name}", syntax.span,
                 did_you_mean(syntax.name, known, "known are " + ", ".join(known)),
             )  # fmt: skip
-            return UNKNOWN
+            return Unknown(self.causes[-1])
         if arity != len(syntax.args):
             self.error(
                 "wrong_number", f"{syntax.name} takes {count(arity, 'type')} in brackets, "
                 f"not {len(syntax.args)}", syntax.span,
                 f"write {syntax.name}" + ("[" + ", ".join(["…"] * arity) + "]" if arity else ""),
             )  # fmt: skip
-            return UNKNOWN
+            return Unknown(self.causes[-1])
         return Con(syntax.name, tuple(self.type(arg) for arg in syntax.args))
 
+    def blame(self, *kinds: Type) -> None:
+        """Note why something of one of these types cannot be used: the type is not known."""
+        wrong = next(filter(None, map(unknown_in, kinds)), None)
+        if wrong is not None and isinstance(wrong.cause, Diagnostic):
+            self.causes.append(wrong.cause)
+
     def instance(self, constructor: Constructor) -> tuple[tuple[Type, ...], Type]:
-        """The types of the fields and of the whole for one use of a constructor."""
+        """The types of the fields and of the whole for one use of a constructor. A field of a type
+        that is not known may hold anything: what uses it cannot run."""
+        self.blame(*constructor.types)
         if not constructor.params:
             return constructor.types, Con(constructor.owner)
         known: dict[str, Type] = {name: Hole() for name in constructor.params}

@@ -37,9 +37,12 @@ class Hole:
     found: Type | None = None
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, eq=False)
 class Unknown:
-    """The type of something already reported as wrong; it agrees with every type."""
+    """The type of something already reported as wrong; it agrees with every type. `cause` is what
+    was reported, where that is known."""
+
+    cause: object = None
 
 
 Type: TypeAlias = Con | Tup | Fn | Hole | Unknown
@@ -99,6 +102,19 @@ def settle(kind: Type) -> Type:
     while isinstance(kind, Hole) and kind.found is not None:
         kind = kind.found
     return kind
+
+
+def unknown_in(kind: Type) -> Unknown | None:
+    """What is unknown in a type, if anything is."""
+    kind = settle(kind)
+    match kind:
+        case Unknown():
+            return kind
+        case Con(_, parts) | Tup(parts):
+            return next(filter(None, map(unknown_in, parts)), None)
+        case Fn(params, result):
+            return next(filter(None, map(unknown_in, (*params, result))), None)
+    return None
 
 
 def has_functions(kind: Type) -> bool:
