@@ -324,3 +324,13 @@ def test_what_rests_on_a_type_that_is_not_known_does_not_run(
     outcome = session.lane("Tally", "loose").run(program).outcome
     assert told in outcome.text
     assert (outcome.kind == "unfinished") == ("called" in told)
+
+
+@pytest.mark.parametrize("subjects", ["p", "p, e", "e, p"])
+def test_clauses_that_choose_by_no_parameter_do_not_run(make_course: Maker, subjects: str) -> None:
+    lane = LANE.replace("by e\n", f"by {subjects}\n", 1)
+    session = Session(make_course(tally=LANGUAGE, values=lane).folder)
+    outcome = session.lane("Tally", "values").run("1 + 2").outcome
+    assert (outcome.kind, outcome.text.split(" (")[0]) == (
+        "unfinished", "eval has no parameter called p"
+    )  # fmt: skip

@@ -69,8 +69,8 @@ def check_function(
     body: k.Core | None = None
     begun = world.mark()
     world.blame(*signature.types, signature.result)
-    unclear = world.hole(begun, define.span)
-    """Why nothing of the function can run, if a type of its header is not known."""
+    unclear = world.hole(begun, define.span) or _no_subject(define, signature)
+    """Why nothing of the function can run, if something in its header is not known."""
     open_: k.Todo | None = None
     """What terms come to that an unreadable or wrong line may be about."""
     if define.body is not None:
@@ -105,8 +105,8 @@ def check_function(
     if subject_types and define.damaged and open_ is None:
         note = f"a line of {define.name} cannot be read"
         open_ = k.Todo(note, define.span, "unreadable")
-    if unclear is not None and subject_types:
-        clauses, open_ = [], unclear
+    if unclear is not None:
+        clauses, body, open_ = [], None if subject_types else unclear, unclear
     if open_ is not None and subject_types:
         everything = tuple(k.Bind(None) for _ in subject_types)
         clauses.append(k.CoreClause(everything, None, open_, define.span))
@@ -121,6 +121,15 @@ def check_function(
     if sound:
         report_silent(world, define, infer.bound, judged)
     return function
+
+
+def _no_subject(define: s.Define, signature: FunctionSignature) -> k.Todo | None:
+    """That clauses choose by something that is no parameter."""
+    for name, span in define.subjects:
+        if name not in signature.params:
+            note = f"{define.name} has no parameter called {name}"
+            return k.Todo(note, span, "unknown_name")
+    return None
 
 
 def absent_row(infer: Infer, row: s.NoClause, types: Sequence[Type]) -> tuple[k.CorePattern, ...]:
