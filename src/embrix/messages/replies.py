@@ -349,6 +349,46 @@ class TextChange(Reply):
     changes: list[str] = []
 
 
+class NamePlace(Reply):
+    """Where a name stands; lines and columns count from one. `text` is the line."""
+
+    file: str
+    line: int
+    column: int
+    text: str
+
+
+class NameHere(Reply):
+    """What a name means: the kind of thing, its declaration as it is written, where that is and
+    everywhere it is meant. Nothing of that where no name of the course stands."""
+
+    kind: str = ""
+    name: str = ""
+    about: str = ""
+    declared: NamePlace | None = None
+    places: list[NamePlace] = []
+
+
+class FileChange(Reply):
+    """What a file of the course would be."""
+
+    file: str
+    old: str
+    text: str
+
+
+class Renaming(Reply):
+    """What files would be if something were called otherwise, with the lines of the difference; or
+    why not."""
+
+    refused: str = ""
+    kind: str = ""
+    name: str = ""
+    places: int = 0
+    files: list[FileChange] = []
+    changes: list[str] = []
+
+
 class ChoiceRow(Reply):
     """A choice: its question, its alternatives with the reason for each, how each lane decides."""
 

@@ -111,6 +111,27 @@ class Mend(Request, frozen=True, kw_only=True, tag="mend"):
     line: int
 
 
+class OnDefinition(Request, frozen=True, kw_only=True):
+    """A request about a place in a file of the course, with the text as it is typed."""
+
+    file: str
+    text: str
+    offset: int
+
+
+class AskName(OnDefinition, frozen=True, kw_only=True, tag="name"):
+    """What the name at a place means, and where else it is meant."""
+
+    reply: ClassVar[Any] = r.NameHere
+
+
+class Rename(OnDefinition, frozen=True, kw_only=True, tag="rename"):
+    """What the files would be if the name at a place were another one everywhere."""
+
+    reply: ClassVar[Any] = r.Renaming
+    new: str
+
+
 class TryChange(OnProgram, frozen=True, kw_only=True, tag="try"):
     """A text under a definition that is not saved. `view` is `term`, `derivation` or `both`."""
 

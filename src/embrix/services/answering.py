@@ -25,6 +25,7 @@ from embrix.services.growth_table import growth_table
 from embrix.services.hunts import as_case, hunted
 from embrix.services.judgement_tree import judgement_tree
 from embrix.services.mending import mended
+from embrix.services.naming import name_here, renamed
 from embrix.services.prompt import Prompt
 from embrix.services.side_by_side import align_walks, compare_lanes
 from embrix.services.summary import summary
@@ -147,6 +148,16 @@ def _definition(_service: Service, a: q.LookAtDefinition) -> r.Look:
 @_answers(q.Mend)
 def _mend(service: Service, a: q.Mend) -> r.TextChange:
     return mended(service.session, a.file, a.text, a.line)
+
+
+@_answers(q.AskName)
+def _name(service: Service, a: q.AskName) -> r.NameHere:
+    return name_here(service.session, a.file, a.text, a.offset)
+
+
+@_answers(q.Rename)
+def _rename(service: Service, a: q.Rename) -> r.Renaming:
+    return renamed(service.session, a.file, a.text, a.offset, a.new)
 
 
 @_answers(q.TryChange)

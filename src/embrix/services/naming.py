@@ -1,0 +1,231 @@
+"""What a name in a definition means: where it is declared and used, and another name for it."""
+
+from __future__ import annotations
+
+import difflib
+import re
+from collections.abc import Iterator, Mapping
+from functools import partial
+from pathlib import Path
+
+from embrix.brix import declared
+from embrix.brix import syntax as s
+from embrix.brix.builtins import BUILT_INS
+from embrix.brix.declared import Meaning
+from embrix.brix.expressions import WORDS
+from embrix.brix.occurrences import Occurrence, occurrences
+from embrix.brix.reader import read_file
+from embrix.course.checked import MEMORY
+from embrix.course.load import load_course
+from embrix.lanes.session import Session
+from embrix.messages.replies import FileChange, NameHere, NamePlace, Renaming
+from embrix.suite.mentions import language_of, mentions
+from embrix.terms.types import show_type
+from embrix.text.plural import counted
+from embrix.text.source import Source
+
+CAPITAL = ("type", "form", "error", "rule")
+"""Kinds of names that begin with a capital."""
+
+
+class Names:
+    """Every name in the definitions of a course; `own` holds texts by file in place of others."""
+
+    def __init__(self, session: Session, own: Mapping[str, str]) -> None:
+        self.session = session
+        self.own = own
+        self.texts = {**dict(_texts(session)), **own}
+        self.files: dict[str, s.FileSyntax] = {}
+        self.unread: list[str] = []
+        """Definitions with parts that cannot be read."""
+        for file, text in self.texts.items():
+            if file.endswith(".brix"):
+                source = MEMORY.source(file, text, self.session.course.folder / file)
+                syntax, found = MEMORY.recall("syntax", (source,), partial(read_file, source))
+                if syntax is not None:
+                    self.files[file] = syntax
+                if syntax is None or any(one.severity == "error" for one in found):
+                    self.unread.append(file)
+        written = tuple(self.files.values())
+        self.all, _ = MEMORY.recall("names", written, lambda _: occurrences(self.files))
+
+    def at(self, file: str, offset: int) -> Occurrence | None:
+        """The name that the cursor is on, or right behind."""
+        here = [one for one in self.all if one.file == file and one.start <= offset <= one.end]
+        return max(here, key=lambda one: one.start, default=None)
+
+    def of(self, meaning: Meaning) -> list[Occurrence]:
+        """Everywhere something is meant. Errors that lanes declare under one name are one thing:
+        suites expect them by that name on all lanes."""
+        if meaning.kind == "error":
+            return [one for one in self.all if (one.meaning.kind, one.meaning.name)
+                    == ("error", meaning.name)]  # fmt: skip
+        return [one for one in self.all if one.meaning == meaning]
+
+    def mentioned(self, meaning: Meaning) -> Iterator[tuple[str, int]]:
+        """The places of suites and of `course.toml` that mention something."""
+        course = declared.Course(self.files)
+        languages = {
+            one.syntax.language if isinstance(one.syntax, s.InterpreterSyntax) else one.syntax.name
+            for one in course.files.values()
+            if any(seen.syntax is self.files[meaning.file] for seen in course.seen_from(one))
+        }
+        owner = next((of.name for one in course.files.values()
+                      for (of, _), inner in one.inner.items() if inner == meaning), "")  # fmt: skip
+        for file, text in self.texts.items():
+            suite = file.endswith(".suite.toml")
+            known = meaning.kind == "error" or language_of(text) in languages
+            if (suite and known) or file == "course.toml":
+                for start in mentions(text, meaning.kind, meaning.name, owner):
+                    yield file, start
+
+
+def _texts(session: Session) -> Iterator[tuple[str, str]]:
+    """The texts of the files of a course as they count."""
+    course = session.course
+    for file, source in course.sources.items():
+        yield file, source.text
+    unsaved = {Path(path).resolve(): text for path, text in session.unsaved.items()}
+    for path in course.suites:
+        text = unsaved.get(path)
+        try:
+            yield (
+                path.relative_to(course.folder).as_posix(),
+                (path.read_text("utf-8") if text is None else text),
+            )
+        except (OSError, UnicodeDecodeError):
+            continue
+
+
+def name_here(session: Session, file: str, text: str, offset: int) -> NameHere:
+    """What the name at a place of a file means; `kind` is empty where there is none."""
+    names = Names(session, {file: text})
+    found = names.at(file, offset)
+    if found is None:
+        return _built_in(text, offset)
+    meaning = found.meaning
+    places = [_place(names, one.file, one.start) for one in names.of(meaning)]
+    places += [_place(names, *one) for one in names.mentioned(meaning)]
+    return NameHere(
+        meaning.kind, meaning.name, meaning.about, _place(names, meaning.file, meaning.start),
+        places,
+    )  # fmt: skip
+
+
+def _built_in(text: str, offset: int) -> NameHere:
+    for word in re.finditer(r"\w+", text):
+        if word.start() <= offset <= word.end() and word[0] in BUILT_INS:
+            one = BUILT_INS[word[0]]
+            types, result = one.shape()
+            params = ", ".join(f"{name}: {show_type(kind)}" for name, kind in
+                               zip(one.params, types, strict=True))  # fmt: skip
+            about = f"{one.name}({params}) -> {show_type(result)}\n{one.meaning}"
+            return NameHere("built-in", one.name, about)
+    return NameHere()
+
+
+def _place(names: Names, file: str, start: int) -> NamePlace:
+    source = Source(file, names.texts[file])
+    line, column = source.position(start)
+    return NamePlace(file, line, column, source.line(line).strip())
+
+
+# ---------------------------------------------------------------------- another name
+
+
+def renamed(session: Session, file: str, text: str, offset: int, new: str) -> Renaming:
+    """What the files of a course would be if something had another name everywhere it is meant.
+    Refused where afterwards a name would mean something else, or more would be wrong."""
+    names = Names(session, {file: text})
+    found = names.at(file, offset)
+    if found is None:
+        return Renaming("no name of the course stands here")
+    meaning = found.meaning
+    wrong = _unfit(meaning, new)
+    if wrong:
+        return Renaming(wrong)
+    if names.unread:
+        return Renaming(
+            f"{names.unread[0]} cannot be read as a whole, so not every use is known: mend it first"
+        )
+    edits: dict[str, list[int]] = {}
+    for one in names.of(meaning):
+        edits.setdefault(one.file, []).append(one.start)
+    for place, start in names.mentioned(meaning):
+        edits.setdefault(place, []).append(start)
+    texts = {
+        name: _changed(names.texts[name], starts, len(meaning.name), new)
+        for name, starts in edits.items()
+    }
+    why = _worse(names, meaning, new, texts)
+    if why:
+        return Renaming(why)
+    return Renaming(
+        "", meaning.kind, meaning.name, sum(map(len, edits.values())),
+        [FileChange(name, names.texts[name], changed) for name, changed in sorted(texts.items())],
+        _lines(names, texts),
+    )  # fmt: skip
+
+
+def _unfit(meaning: Meaning, new: str) -> str:
+    """Why a name cannot be taken, if it cannot."""
+    capital = meaning.kind in CAPITAL
+    if not re.fullmatch(r"[A-Z]\w*" if capital else r"[a-z_]\w*", new, re.ASCII):
+        kind = "a capital" if capital else "a small letter"
+        return (
+            f"the name of a {meaning.kind} begins with {kind} and goes on with letters, digits, _"
+        )
+    if new == meaning.name:
+        return f"it is called {new} already"
+    if new in WORDS or new in ("true", "false", "empty", "_"):
+        return f"`{new}` is a word of the notation"
+    return ""
+
+
+def _changed(text: str, starts: list[int], length: int, new: str) -> str:
+    for start in sorted(set(starts), reverse=True):
+        text = text[:start] + new + text[start + length :]
+    return text
+
+
+def _worse(names: Names, meaning: Meaning, new: str, texts: Mapping[str, str]) -> str:
+    """Why the course would be worse with other texts, if it would: another name means something
+    else, or there are more errors."""
+    folder = names.session.course.folder
+    after = Names(names.session, {**names.own, **texts})
+    moved: dict[str, list[int]] = {}
+    for one in names.of(meaning):
+        moved.setdefault(one.file, []).append(one.start)
+
+    def place(file: str, start: int) -> tuple[str, int]:
+        before = sum(at < start for at in moved.get(file, ()))
+        return file, start + before * (len(new) - len(meaning.name))
+
+    meant = {place(o.file, o.start): place(o.meaning.file, o.meaning.start) for o in names.all}
+    means = {(o.file, o.start): (o.meaning.file, o.meaning.start) for o in after.all}
+    for at, other in sorted(means.items()):
+        if meant.get(at) != other:
+            told = _place(after, *at)
+            return f"then {new} would mean something else in {told.file}:{told.line}: {told.text}"
+    for at in sorted(meant.keys() - means.keys()):
+        told = _place(after, *at)
+        return f"then a name in {told.file}:{told.line} would mean nothing: {told.text}"
+    unsaved = {**names.session.unsaved, **{folder / file: text for file, text in names.own.items()}}
+    before = [d for d in load_course(folder, unsaved).diagnostics if d.severity == "error"]
+    unsaved.update({folder / file: text for file, text in texts.items()})
+    errors = [d for d in load_course(folder, unsaved).diagnostics if d.severity == "error"]
+    if len(errors) > len(before):
+        known = {d.message for d in before}
+        first = next((d for d in errors if d.message not in known), errors[0])
+        return f"then there would be an error: {first.message}"
+    return ""
+
+
+def _lines(names: Names, texts: Mapping[str, str]) -> list[str]:
+    """The lines that change, under the name of each file."""
+    lines = [counted(len(texts), "file")]
+    for file, text in sorted(texts.items()):
+        old = names.texts[file].splitlines()
+        told = difflib.unified_diff(old, text.splitlines(), "", "", n=0, lineterm="")
+        lines += [f"{file}:", *(line for line in list(told)[2:] if not line.startswith("@@"))]
+    return lines
