@@ -13,7 +13,7 @@ from embrix.course.load import Course
 from embrix.course.shipped import shipped_course
 from embrix.lanes.session import Session
 from embrix.messages.replies import NameHere, Renaming
-from embrix.services.naming import CAPITAL, Names, name_here, renamed
+from embrix.services.renaming import CAPITAL, Names, name_here, renamed
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Source
 from tests.conftest import TINY_LANGUAGE, Maker

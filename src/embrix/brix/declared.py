@@ -54,7 +54,7 @@ def name_at(source: Source, name: str, start: int, end: int) -> Span:
     return Span(at, at + len(name), source)
 
 
-class Course:
+class Declarations:
     """The files of a course with what each declares and sees."""
 
     def __init__(self, files: Mapping[str, s.FileSyntax]) -> None:

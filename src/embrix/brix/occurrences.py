@@ -11,7 +11,7 @@ from dataclasses import dataclass, fields, is_dataclass
 from typing import TypeAlias
 
 from embrix.brix import syntax as s
-from embrix.brix.declared import Course, Declared, Meaning, name_at
+from embrix.brix.declared import Declarations, Declared, Meaning, name_at
 from embrix.text.source import Span
 
 
@@ -36,7 +36,7 @@ Scope: TypeAlias = Mapping[str, Meaning]
 def occurrences(files: Mapping[str, s.FileSyntax]) -> list[Occurrence]:
     """All names in the definitions of a course, by file and place; `files` gives each file what it
     says."""
-    course = Course(files)
+    course = Declarations(files)
     found: set[Occurrence] = set()
     for name in files:
         found.update(_File(course, name).found)
@@ -44,7 +44,7 @@ def occurrences(files: Mapping[str, s.FileSyntax]) -> list[Occurrence]:
 
 
 class _File:
-    def __init__(self, course: Course, file: str) -> None:
+    def __init__(self, course: Declarations, file: str) -> None:
         self.course = course
         self.file = file
         self.own: Declared = course.files[file]

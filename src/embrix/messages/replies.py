@@ -389,6 +389,25 @@ class Renaming(Reply):
     changes: list[str] = []
 
 
+class TextHits(Reply):
+    """Places where a text stands, how many in all, and what files would be with another in its
+    place; or why it cannot be looked for."""
+
+    refused: str = ""
+    count: int = 0
+    places: list[NamePlace] = []
+    files: list[FileChange] = []
+
+
+class Proposal(Reply):
+    """Something that can be written at a place: `insert` in place of the letters that are there."""
+
+    kind: str
+    name: str
+    insert: str
+    about: str = ""
+
+
 class ChoiceRow(Reply):
     """A choice: its question, its alternatives with the reason for each, how each lane decides."""
 

@@ -132,6 +132,24 @@ class Rename(OnDefinition, frozen=True, kw_only=True, tag="rename"):
     new: str
 
 
+class AskProposals(OnDefinition, frozen=True, kw_only=True, tag="proposals"):
+    """What can be written at a place of a definition or a suite."""
+
+    reply: ClassVar[Any] = list[r.Proposal]
+
+
+class FindText(Request, frozen=True, kw_only=True, tag="find"):
+    """Where a text or a pattern stands in some files, which come with their texts, and with
+    `course` in all others of the course; with `by` what all would be with that in its place."""
+
+    reply: ClassVar[Any] = r.TextHits
+    what: str
+    pattern: bool = False
+    by: str | None = None
+    texts: dict[str, str] = {}
+    course: bool = False
+
+
 class TryChange(OnProgram, frozen=True, kw_only=True, tag="try"):
     """A text under a definition that is not saved. `view` is `term`, `derivation` or `both`."""
 
@@ -369,7 +387,8 @@ class Begin(Request, frozen=True, kw_only=True, tag="begin"):
 
 
 AnyRequest: TypeAlias = (
-    Load | Process | AskNotes | DescribeGrammar | LookAt | LookAtDefinition | Mend | TryChange
+    Load | Process | AskNotes | DescribeGrammar | LookAt | LookAtDefinition | Mend | AskName
+    | Rename | AskProposals | FindText | TryChange
     | CompareChange | PromptLine | RunLane | OpenWalk | FetchStations | SeekStation | SaveWalk
     | TestSuite | AcceptCase | AskDecisions | TryDecision | CompareLanes | AlignWalks
     | ListJudgements | MeasureGrowth | HuntDifference | AddFoundCase | CompareMeaning

@@ -19,16 +19,18 @@ from embrix.machine.lane import OnStart
 from embrix.machine.limits import LIVE, Limits
 from embrix.messages import replies as r
 from embrix.messages import requests as q
+from embrix.services.completing import proposals
 from embrix.services.definition_tokens import definition_tokens
 from embrix.services.extensions import extension_of, meaning_of
 from embrix.services.growth_table import growth_table
 from embrix.services.hunts import as_case, hunted
 from embrix.services.judgement_tree import judgement_tree
 from embrix.services.mending import mended
-from embrix.services.naming import name_here, renamed
 from embrix.services.prompt import Prompt
+from embrix.services.renaming import name_here, renamed
 from embrix.services.side_by_side import align_walks, compare_lanes
 from embrix.services.summary import summary
+from embrix.services.text_search import course_texts, found_in
 from embrix.services.unsaved_change import UnsavedChange
 from embrix.services.walks import WalkService
 from embrix.services.writing_files import begin, write_handout, write_picture, write_starter
@@ -158,6 +160,17 @@ def _name(service: Service, a: q.AskName) -> r.NameHere:
 @_answers(q.Rename)
 def _rename(service: Service, a: q.Rename) -> r.Renaming:
     return renamed(service.session, a.file, a.text, a.offset, a.new)
+
+
+@_answers(q.AskProposals)
+def _proposals(service: Service, a: q.AskProposals) -> list[r.Proposal]:
+    return proposals(service.session, a.file, a.text, a.offset)
+
+
+@_answers(q.FindText)
+def _find(service: Service, a: q.FindText) -> r.TextHits:
+    texts = {**course_texts(service.session), **a.texts} if a.course else a.texts
+    return found_in(texts, a.what, a.by, pattern=a.pattern)
 
 
 @_answers(q.TryChange)

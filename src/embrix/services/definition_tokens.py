@@ -20,7 +20,8 @@ def definition_tokens(definition: str) -> Look:
         opening = True
         for tok in lex(source, chunk.span, nothing, patterns=chunk.word == "tokens"):
             kind = _KINDS.get(tok.kind, "sign")
-            if kind == "name" and (opening or tok.text in WORDS or tok.text in _MARKED):
+            marked = _IN_GRAMMAR if chunk.word == "grammar" else _MARKED
+            if kind == "name" and (opening or tok.text in WORDS or tok.text in marked):
                 kind = "word"
             opening = False
             tokens.append((tok.span.start, tok.span.end, kind))
@@ -33,6 +34,9 @@ def definition_tokens(definition: str) -> Look:
 
 _KINDS = {"name": "name", "Name": "form", "number": "number", "text": "text", "pattern": "text"}
 _MARKED = frozenset(
-    ["makes", "as", "via", "left", "right", "prefix", "postfix", "nonassociative", "operand",
-     "operators", "start", "binds", "uses", "in", "by", "final", "order", "shown", "skip", "lines"]
+    ["as", "via", "binds", "uses", "in", "by", "final", "order", "shown", "skip", "lines"]
+)
+_IN_GRAMMAR = frozenset(
+    ["makes", "left", "right", "prefix", "postfix", "nonassociative", "operand", "operators",
+     "start"]
 )  # fmt: skip

@@ -16,7 +16,7 @@ from embrix.text.suggest import did_you_mean
 from embrix.text.toml_places import fault_place, read_toml
 
 _SUITE_KEYS = ("language", "about", "case", "question")
-_CASE_KEYS = (
+CASE_KEYS = (
     "name", "why", "program", "file", *demands.DEMANDS, "steps", "for", "lanes", "given", "input",
     "tokens", "term", "grammar", "tags", "table", "origin",
 )  # fmt: skip
@@ -143,7 +143,7 @@ class _Reader:
 
     def case(self, data: Mapping[str, Any], part: int, entry: tuple[int, int]) -> Case:
         entries = self.entries
-        data = entries.unknown_keys(data, _CASE_KEYS, part)
+        data = entries.unknown_keys(data, CASE_KEYS, part)
         name = entries.text(data, "name", part, needed=True)
         given = entries.table(data, "given", part)
         limited = entries.limited(data, self.lanes, part)

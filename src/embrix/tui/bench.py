@@ -39,7 +39,7 @@ from embrix.tui.annotated import AnnotatedEditor
 from embrix.tui.bars import Footer, Masthead, Title
 from embrix.tui.checking import Checking
 from embrix.tui.choosing import Choosing
-from embrix.tui.commands import STEPPING, Command, everywhere, of_place
+from embrix.tui.commands import STEPPING, WRITING, Command, everywhere, of_place
 from embrix.tui.comparing import Comparing
 from embrix.tui.deciding import Deciding
 from embrix.tui.deriving import Deriving
@@ -56,11 +56,11 @@ from embrix.tui.prompting import Prompting
 from embrix.tui.rows import Rows
 from embrix.tui.search_pane import Seeking
 from embrix.tui.tally import Tally
-from embrix.tui.text_pane import TextPane
+from embrix.tui.text_actions import TextActions
 from embrix.tui.view import View
 from embrix.tui.walk_pane import Gauge, Moment, Stations
 from embrix.tui.walking import Walking
-from embrix.tui.workbench import Say, Workbench
+from embrix.tui.workbench import Say
 
 MORE_MISTAKES = 4
 """Mistakes of a rejected program that are told beside it; all of them are marked in it."""
@@ -76,13 +76,13 @@ PATIENCE = 0.25
 """Seconds after which a lane that still runs is said to."""
 
 
-class Bench(Workbench):
+class Bench(TextActions):
     """The one screen of the workbench."""
 
     CSS_PATH = "bench.tcss"
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding(command.key, command.action, command.short, show=False, priority=True)
-        for command in everywhere()
+        for command in (*everywhere(), *WRITING)
     ]
 
     def __init__(self, folder: Path, program: Path | None) -> None:
@@ -91,7 +91,6 @@ class Bench(Workbench):
         self.seeking: Seeking
         self.drawing: Drawings
         self.choosing: Choosing
-        self.writing: TextPane
         self.face = "tree"
         self.version = 0
         self.overwrite = False
@@ -136,7 +135,7 @@ class Bench(Workbench):
         self.seeking = Seeking(self, self.desk)
         self.drawing = Drawings(self, self.desk)
         self.choosing = Choosing(self, self.desk)
-        self.writing = TextPane(self, self.desk)
+        self.begin_text_actions(self.desk)
         self.show_face("tree")
         self.query_one(Masthead).show(course=self.folder.name, notice="reading the course …")
         self.read_course()
@@ -691,6 +690,7 @@ class Bench(Workbench):
     @on(TextArea.SelectionChanged, "#text")
     def _text_cursor_moved(self) -> None:
         self.writing.remark()
+        self.names.cursor_moved()
 
     def action_prompt(self) -> None:
         """The prompt for the language of the program."""
@@ -719,19 +719,6 @@ class Bench(Workbench):
             if self.has_class("narrow"):
                 self.query_one(CasesFace).focus()
             self.checking.run_suite(self.document)
-
-    @property
-    def _text_in_focus(self) -> ProgramEditor:
-        return self.writing.editor if self.pane == "text" else self.editor
-
-    def action_select_all(self) -> None:
-        self._text_in_focus.action_select_all()
-
-    def action_undo(self) -> None:
-        self._text_in_focus.action_undo()
-
-    def action_redo(self) -> None:
-        self._text_in_focus.action_redo()
 
     def action_mend(self) -> None:
         """The repair of what is noted where the cursor stands, in the file or among the notes."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,7 +79,32 @@ def _in_text(place: str) -> tuple[Command, ...]:
         Command("ctrl+a", "select_all", "", "Select the whole text", place, False),
         Command("ctrl+z", "undo", "", "Undo the last change of the text", place, False),
         Command("alt+z", "redo", "", "Do again what was undone", place, False, "Alt+Z"),
-    )
+        Command("alt+c", "comment_lines", "", "Comment the lines out, or in again", place, False,
+                "Alt+C"),
+        Command("alt+l", "double_lines", "", "Duplicate the lines", place, False, "Alt+L"),
+        Command("alt+up", "move_lines(-1)", "", "Move the lines up", place, False, "Alt+↑"),
+        Command("alt+down", "move_lines(1)", "", "Move the lines down", place, False, "Alt+↓"),
+        Command("alt+m", "to_bracket", "", "To the matching bracket", place, False, "Alt+M"),
+    )  # fmt: skip
+
+
+def _writing(key: str, action: str, short: str, text: str, shown: str = "") -> Command:
+    return Command(key, action, short, text, "text", False, shown or f"Alt+{key[4:].upper()}")
+
+
+WRITING = (
+    _writing("alt+f", "look_for", "find", "Find and replace, here or in all files of the course"),
+    _writing("alt+g", "go_to_line", "", "Go to a line by its number"),
+    _writing("alt+d", "definition", "definition",
+             "Go to where the name under the cursor is declared"),
+    _writing("alt+b", "come_back", "", "Back to where you were before"),
+    _writing("alt+u", "uses", "", "List every place that means the name under the cursor"),
+    _writing("alt+r", "rename", "", "Rename what is under the cursor everywhere (shows it first)"),
+    _writing("alt+w", "complete", "", "List what can be written here; Enter writes it"),
+    _writing("alt+n", "next_note(1)", "", "To the next error, warning or red case of this file"),
+    _writing("alt+p", "next_note(-1)", "", "To the previous one"),
+    _writing("alt+s", "save_all", "", "Save every file that has unsaved text"),
+)  # fmt: skip
 
 
 COMMANDS: tuple[Command, ...] = (
@@ -131,8 +156,10 @@ COMMANDS: tuple[Command, ...] = (
     Command("ctrl+q", "quit", "quit", "Quit; unsaved text is kept for the next time",
             footer=False),
     *WALKING,
-    *_in_text("program"),
+    *WRITING,
     *_in_text("text"),
+    *(replace(command, place="program") for command in WRITING[:2]),
+    *_in_text("program"),
     Command("left", "back", "", "One step back", "walk", False, "←"),
     Command("right", "forward", "", "One step forward", "walk", False, "→"),
     Command("home", "first", "first", "To the first step", "walk", False, "Home"),

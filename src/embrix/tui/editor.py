@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import ClassVar
 
 from rich.style import Style
@@ -10,10 +10,11 @@ from rich.text import Text
 from textual import events
 from textual.binding import Binding, BindingType
 from textual.widgets import TextArea
-from textual.widgets.text_area import Edit, EditResult
+from textual.widgets.text_area import Edit, EditResult, Selection
 
 from embrix.messages.replies import Look, Place, Substituted
 from embrix.text.hidden import hide, picture, restore
+from embrix.text.line_edits import commented, doubled, moved
 from embrix.text.source import Source
 from embrix.tui.in_order import carried_out
 from embrix.tui.theme import ink, token_ink
@@ -55,6 +56,11 @@ class ProgramEditor(TextArea, inherit_bindings=False):
         Binding("ctrl+backspace,alt+backspace", "delete_word_left", show=False),
         # Ctrl+Y is a view of the workbench; many terminals send no Ctrl+Shift+Z.
         Binding("ctrl+shift+z,alt+z", "redo", show=False),
+        Binding("alt+up", "move_lines(-1)", show=False),
+        Binding("alt+down", "move_lines(1)", show=False),
+        Binding("alt+l", "double_lines", show=False),
+        Binding("alt+c", "comment_lines", show=False),
+        Binding("alt+m", "to_bracket", show=False),
         Binding("ctrl+home", "edge(False)", show=False),
         Binding("ctrl+end", "edge(True)", show=False),
     ]
@@ -81,6 +87,69 @@ class ProgramEditor(TextArea, inherit_bindings=False):
         place = self.cursor_location
         self.replace(text, (0, 0), self.document.end)
         self.move_cursor(place)
+
+    @property
+    def characters_before(self) -> int:
+        """The place of the cursor, counted in characters of the text."""
+        row, column = self.cursor_location
+        return sum(len(line) + 1 for line in self.document.lines[:row]) + column
+
+    def place_of(self, offset: int) -> tuple[int, int]:
+        """The row and column of a place that is counted in characters."""
+        before = restore(super().text)[:offset]
+        return before.count("\n"), len(before) - before.rfind("\n") - 1
+
+    @property
+    def _rows(self) -> tuple[int, int]:
+        """The first and the last line that are selected, or that of the cursor."""
+        (first, _), (last, column) = sorted(self.selection)
+        return first, last - (last > first and column == 0)
+
+    def _put_lines(self, lines: list[str], first: int, last: int) -> None:
+        """Other lines in place of all there are, those from `first` to `last` selected; one step
+        for undo."""
+        if lines == self.document.lines:
+            return
+        column = self.cursor_location[1]
+        self.replace("\n".join(lines), (0, 0), self.document.end, maintain_selection_offset=False)
+        if first == last:
+            self.move_cursor((first, min(column, len(lines[first]))))
+        else:
+            self.selection = Selection((first, 0), (last, len(lines[last])))
+
+    def action_move_lines(self, by: int) -> None:
+        """The selected lines one place further up or down."""
+        first, last = self._rows
+        lines = moved(self.document.lines, first, last, by)
+        if lines != self.document.lines:
+            self._put_lines(lines, first + by, last + by)
+
+    def action_double_lines(self) -> None:
+        """The selected lines once more."""
+        first, last = self._rows
+        many = last - first + 1
+        self._put_lines(doubled(self.document.lines, first, last), first + many, last + many)
+
+    def action_comment_lines(self) -> None:
+        """The selected lines out of the text as a comment, or in again."""
+        first, last = self._rows
+        self._put_lines(commented(self.document.lines, first, last), first, last)
+
+    def action_to_bracket(self) -> None:
+        """To the bracket that belongs to the one under the cursor."""
+        row, column = self.cursor_location
+        line = self.document.get_line(row)
+        for at in (column, column - 1):
+            if 0 <= at < len(line):
+                found = self.find_matching_bracket(line[at], (row, at))
+                if found is not None:
+                    self.move_cursor(found)
+                    return
+
+    def action_undo(self) -> None:
+        """Take the last change back; one of several files as a whole."""
+        if not self.undone_elsewhere():
+            super().action_undo()
 
     def action_edge(self, last: bool) -> None:
         """To the first or the last place of the text."""
@@ -110,6 +179,8 @@ class ProgramEditor(TextArea, inherit_bindings=False):
             text, id=id, show_line_numbers=True, soft_wrap=False, highlight_cursor_line=False,
             tab_behavior="indent",
         )  # fmt: skip
+        self.undone_elsewhere: Callable[[], bool] = lambda: False
+        """Takes back a change that this text is only a part of; whether there was one."""
         self.indent_type = "spaces"
         self.indent_width = 2
         self._colours: dict[str, list[tuple[int, int, str]]] = {}

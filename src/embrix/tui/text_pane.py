@@ -12,10 +12,11 @@ from pathlib import Path
 from textual.timer import Timer
 from textual.widgets import Static
 
-from embrix.messages.replies import Note, SuiteReport, TextChange
+from embrix.messages.replies import FileChange, Note, SuiteReport, TextChange
 from embrix.messages.requests import AddFoundCase, LookAtDefinition, Mend
 from embrix.text.hidden import can_hide
 from embrix.text.source import Unreadable
+from embrix.text.visible import visible
 from embrix.tui.annotated import AnnotatedEditor, Remark, show_remarks
 from embrix.tui.bars import Title
 from embrix.tui.desk import Desk
@@ -37,8 +38,12 @@ class TextPane:
         self.document: Document | None = None
         self._last_text = ""
         self._unsaved: dict[Path, str] = {}
+        self._together: list[tuple[Path, str, str]] = []
+        """The last change of several files: each with its old and its new text."""
         self._notes: list[Note] = []
         self._report: SuiteReport | None = None
+        self._told: tuple[tuple[int, int], str] = ((0, 0), "")
+        """What was said about the name at a place."""
         self._overwrite = False
         self._reading: Timer | None = None
         self._keeping: Timer | None = None
@@ -109,7 +114,7 @@ class TextPane:
     @property
     def _unfinished(self) -> int:
         """The line of the first error, of the first thing to do, or the first line."""
-        name = self._name
+        name = self.name
         wrong = [n.line for n in self._notes if n.file == name and n.severity == "error"]
         before, found, _ = self._text.partition("todo")
         return min(wrong) if wrong else before.count("\n") + 1 if found else 1
@@ -154,12 +159,15 @@ class TextPane:
             return
         path, text = self.document.path, self._text
         before = self._unsaved.get(path, self.document.saved)
-        if self.document.is_saved(text):
-            self._unsaved.pop(path, None)
-        else:
-            self._unsaved[path] = text
+        self._count(self.document, text)
         if text != before:
             self._bench.read_course()
+
+    def _count(self, document: Document, text: str) -> None:
+        """From now on the course is read with a text, saved or not."""
+        self._unsaved.pop(document.path, None)
+        if not document.is_saved(text):
+            self._unsaved[document.path] = text
 
     def _keep_soon(self) -> None:
         self._keeping = None
@@ -231,7 +239,7 @@ class TextPane:
         """Put what there is to say beside the lines of the open file."""
         if self.document is None:
             return
-        name = self._name
+        name = self.name
         remarks = [Remark.of(note) for note in self._notes if note.file == name]
         if self._report is not None and self._report.file == name:
             remarks += verdicts(self._report)
@@ -239,16 +247,39 @@ class TextPane:
         self.remark()
         self._title()
 
+    def tell(self, text: str) -> None:
+        """Say something under the text about the place of the cursor."""
+        self._told = (self.editor.cursor_location, text)
+        self.remark()
+
+    def next_note(self, by: int) -> None:
+        """To the next line, or the previous one, that has something wrong."""
+        if self.document is None:
+            return
+        here = self.editor.cursor_location[0]
+        lines = sorted(n for n, one in self.editor.remarks.items() if one.weight != "good")
+        ahead = [n for n in lines if (n > here if by > 0 else n < here)]
+        if not lines:
+            self._bench.say(f"nothing is wrong in {self.name}")
+        else:
+            around = ahead or lines
+            self.editor.reveal_line(around[0] if by > 0 else around[-1])
+
     def remark(self) -> None:
-        """What there is to say about the line of the cursor, in full."""
-        show_remarks(self._bench.query_one("#text-note", Static), self.editor.remarks_here)
+        """What there is to say about the line of the cursor in full, or about the name there."""
+        note = self._bench.query_one("#text-note", Static)
+        place, told = self._told
+        show_remarks(note, self.editor.remarks_here)
+        if told and not self.editor.remarks_here and place == self.editor.cursor_location:
+            note.update(visible(told, keep="\n"))
+            note.display = True
 
     def mend(self) -> None:
         """Show the repair of what is noted on the line of the cursor, and carry it out if that is
         agreed to."""
         if self.document is None:
             return
-        request = Mend(file=self._name, text=self._text, line=self.editor.cursor_location[0] + 1)
+        request = Mend(file=self.name, text=self._text, line=self.editor.cursor_location[0] + 1)
         self._desk.drop("mend")
         self._desk.ask("mend", request, self._mended)
 
@@ -264,8 +295,90 @@ class TextPane:
                 bench.say("mended; Ctrl+Z takes it back")
 
         bench.app.push_screen(
-            Show("repair", self._name, change.changes, "Enter carries it out"), answered
+            Show("repair", self.name, change.changes, "Enter carries it out"), answered
         )
+
+    # ---------------------------------------------------------------- several files at once
+
+    def change_files(self, changes: list[FileChange], told: str) -> None:
+        """Put other texts in place of those of some files, none of them saved yet: one change, that
+        is taken back as a whole."""
+        folder = self._bench.course_folder.resolve()
+        self._together = [(folder / one.file, one.old, one.text) for one in changes]
+        if self._put([(path, text) for path, _, text in self._together]):
+            self._bench.say(f"{told}; not saved yet: Alt+S saves all files, Ctrl+Z takes it back")
+
+    def undo_together(self) -> bool:
+        """Take the last change of several files back, if nothing has been typed since then."""
+        if not self._together or any(self._now(path) != new for path, _, new in self._together):
+            return False
+        before = [(path, old) for path, old, _ in self._together]
+        self._together = []
+        if self._put(before):
+            self._bench.say("taken back")
+        return True
+
+    def _now(self, path: Path) -> str | None:
+        """The text of a file as it counts."""
+        program = self._bench.document
+        if self.document is not None and path == self.document.path:
+            return self.editor.text
+        if program is not None and (path == program.path.resolve() or (not program.named
+                                    and path.name == "the program")):  # fmt: skip
+            return self._bench.editor.text
+        if path in self._unsaved:
+            return self._unsaved[path]
+        try:
+            return Document.open(path)[1]
+        except Unreadable:
+            return None
+
+    def _put(self, texts: list[tuple[Path, str]]) -> bool:
+        """Texts that are not saved, in editors and as drafts; False where one cannot be kept."""
+        program = self._bench.document
+        for path, text in texts:
+            if self.document is not None and path == self.document.path:
+                self.editor.replace_all(text)
+                self._count(self.document, text)
+            elif program is not None and (path == program.path.resolve() or (not program.named
+                                          and path.name == "the program")):  # fmt: skip
+                self._bench.editor.replace_all(text)
+            else:
+                try:
+                    document, _, _ = Document.open(path)
+                    document.keep(text)
+                except (OSError, Unreadable) as fault:
+                    self._bench.say(f"{path.name}: {fault}", "brick")
+                    return False
+                if path.suffix in (".brix", ".toml"):
+                    self._count(document, text)
+        self._bench.read_course()
+        return True
+
+    def save_all(self) -> None:
+        """Save every file of the course that has text which is not saved."""
+        saved: list[str] = []
+        if self.document is not None and self.changed:
+            self.save()
+            if self.changed:
+                return
+            saved.append(self.document.path.name)
+        for path, text in list(self._unsaved.items()):
+            try:
+                document, _, _ = Document.open(path)
+                document.save(text)
+            except (OSError, Unreadable) as fault:
+                self._bench.say(f"{path.name} is not saved: {fault}", "brick")
+                return
+            except ChangedElsewhere:
+                self._bench.say(f"{path.name} was changed outside: open it and save it there",
+                                "brass")  # fmt: skip
+                return
+            self._unsaved.pop(path, None)
+            saved.append(path.name)
+        told = f"saved {', '.join(saved)}" if saved else "every file of the course is saved"
+        self._bench.say(told)
+        self._bench.read_course()
 
     def add_case(self) -> None:
         """Put the program on the bench with what its lanes give into the suite, as its last case;
@@ -296,7 +409,8 @@ class TextPane:
         self._bench.say("added as the last case, not saved yet: Ctrl+S saves it, Ctrl+Z drops it")
 
     @property
-    def _name(self) -> str:
+    def name(self) -> str:
+        """The name of the open file in the course."""
         assert self.document is not None
         folder = self._bench.course_folder.resolve()
         path = self.document.path
@@ -304,7 +418,7 @@ class TextPane:
 
     def _title(self) -> None:
         right = "● not saved" if self.changed else ""
-        self._bench.query_one("#text-title", Title).show(self._name, right, "brass")
+        self._bench.query_one("#text-title", Title).show(self.name, right, "brass")
 
 
 def verdicts(report: SuiteReport) -> list[Remark]:

@@ -34,7 +34,7 @@ class Names:
     def __init__(self, session: Session, own: Mapping[str, str]) -> None:
         self.session = session
         self.own = own
-        self.texts = {**dict(_texts(session)), **own}
+        self.texts = {**dict(texts_of(session)), **own}
         self.files: dict[str, s.FileSyntax] = {}
         self.unread: list[str] = []
         """Definitions with parts that cannot be read."""
@@ -64,7 +64,7 @@ class Names:
 
     def mentioned(self, meaning: Meaning) -> Iterator[tuple[str, int]]:
         """The places of suites and of `course.toml` that mention something."""
-        course = declared.Course(self.files)
+        course = declared.Declarations(self.files)
         languages = {
             one.syntax.language if isinstance(one.syntax, s.InterpreterSyntax) else one.syntax.name
             for one in course.files.values()
@@ -80,7 +80,7 @@ class Names:
                     yield file, start
 
 
-def _texts(session: Session) -> Iterator[tuple[str, str]]:
+def texts_of(session: Session) -> Iterator[tuple[str, str]]:
     """The texts of the files of a course as they count."""
     course = session.course
     for file, source in course.sources.items():
@@ -115,13 +115,17 @@ def name_here(session: Session, file: str, text: str, offset: int) -> NameHere:
 def _built_in(text: str, offset: int) -> NameHere:
     for word in re.finditer(r"\w+", text):
         if word.start() <= offset <= word.end() and word[0] in BUILT_INS:
-            one = BUILT_INS[word[0]]
-            types, result = one.shape()
-            params = ", ".join(f"{name}: {show_type(kind)}" for name, kind in
-                               zip(one.params, types, strict=True))  # fmt: skip
-            about = f"{one.name}({params}) -> {show_type(result)}\n{one.meaning}"
-            return NameHere("built-in", one.name, about)
+            return NameHere("built-in", word[0], built_in_text(word[0]))
     return NameHere()
+
+
+def built_in_text(name: str) -> str:
+    """A built-in function with its types, and what it is for."""
+    one = BUILT_INS[name]
+    types, result = one.shape()
+    told = zip(one.params, types, strict=True)
+    params = ", ".join(f"{param}: {show_type(kind)}" for param, kind in told)
+    return f"{one.name}({params}) -> {show_type(result)}\n{one.meaning}"
 
 
 def _place(names: Names, file: str, start: int) -> NamePlace:

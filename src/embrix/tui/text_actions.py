@@ -1,0 +1,128 @@
+"""What keys do to the text with the focus: the program, or the file beside it."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from embrix.messages.replies import FileChange, NamePlace
+from embrix.tui.desk import Desk
+from embrix.tui.dialogs import AskText
+from embrix.tui.editor import ProgramEditor
+from embrix.tui.name_tools import NameTools
+from embrix.tui.text_finding import LookFor
+from embrix.tui.text_pane import TextPane
+from embrix.tui.workbench import Workbench
+
+
+class TextActions(Workbench):
+    """The commands of the two editors. Subclasses say which pane has the focus."""
+
+    writing: TextPane
+    names: NameTools
+
+    @property
+    def pane(self) -> str:
+        """The pane that has the focus."""
+        raise NotImplementedError
+
+    @property
+    def _text_in_focus(self) -> ProgramEditor:
+        return self.writing.editor if self.pane == "text" else self.editor
+
+    def action_select_all(self) -> None:
+        self._text_in_focus.action_select_all()
+
+    def action_undo(self) -> None:
+        self._text_in_focus.action_undo()
+
+    def action_redo(self) -> None:
+        self._text_in_focus.action_redo()
+
+    def action_move_lines(self, by: int) -> None:
+        self._text_in_focus.action_move_lines(by)
+
+    def action_double_lines(self) -> None:
+        self._text_in_focus.action_double_lines()
+
+    def action_comment_lines(self) -> None:
+        self._text_in_focus.action_comment_lines()
+
+    def action_to_bracket(self) -> None:
+        self._text_in_focus.action_to_bracket()
+
+    def action_go_to_line(self) -> None:
+        editor = self._text_in_focus
+
+        def typed(line: str | None) -> None:
+            if line is not None and line.strip().isascii() and line.strip().isdigit():
+                row = min(int(line.strip()[:9]), editor.document.line_count) - 1
+                editor.move_cursor((max(0, row), 0), center=True)
+            elif line is not None:
+                self.say("a line is told by its number", "brass")
+
+        last = editor.document.line_count
+        self.app.push_screen(AskText("line", f"To which line, from 1 to {last}?"), typed)
+
+    def action_look_for(self) -> None:
+        """A text here or in all files, and another in its place."""
+        if self.desk is None:
+            return
+        in_file = self.pane == "text" and self.writing.is_open
+        texts = {self._program_name: self.editor.text}
+        if self.writing.is_open:
+            texts[self.writing.name] = self.writing.editor.text
+        name = self.writing.name if in_file else self._program_name
+        first = self._text_in_focus.selected_text.split("\n")[0]
+        screen = LookFor(self.desk, name, texts, first)
+        self.app.push_screen(screen, partial(self._looked_for, name))
+
+    def _looked_for(self, name: str, found: NamePlace | list[FileChange] | None) -> None:
+        if isinstance(found, list):
+            self.writing.change_files(found, "replaced")
+        elif found is not None:
+            at = (found.line - 1, found.column - 1)
+            if found.file == self._program_name:
+                self.set_focus(self.editor)
+                self.editor.move_cursor(at, center=True)
+            elif found.file.endswith((".brix", ".toml")):
+                self.names.go(found)
+            else:
+                self.open_program(self.course_folder / found.file)
+                self.set_focus(self.editor)
+                self.editor.move_cursor(at, center=True)
+
+    @property
+    def _program_name(self) -> str:
+        """The name of the program in the course; of one without a name something that no file is
+        called."""
+        if self.document is None or not self.document.named:
+            return "the program"
+        path, folder = self.document.path.resolve(), self.course_folder.resolve()
+        return path.relative_to(folder).as_posix() if path.is_relative_to(folder) else path.name
+
+    def action_definition(self) -> None:
+        self.names.to_declaration()
+
+    def action_come_back(self) -> None:
+        self.names.come_back()
+
+    def action_uses(self) -> None:
+        self.names.list_uses()
+
+    def action_rename(self) -> None:
+        self.names.rename()
+
+    def action_complete(self) -> None:
+        self.names.complete()
+
+    def action_next_note(self, by: int) -> None:
+        self.writing.next_note(by)
+
+    def action_save_all(self) -> None:
+        self.writing.save_all()
+
+    def begin_text_actions(self, desk: Desk) -> None:
+        self.writing = TextPane(self, desk)
+        self.names = NameTools(self, desk, self.writing)
+        for editor in (self.editor, self.writing.editor):
+            editor.undone_elsewhere = self.writing.undo_together

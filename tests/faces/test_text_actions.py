@@ -1,0 +1,129 @@
+"""The comforts of writing: names, finding and replacing, lines, several files as one change."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from textual.pilot import Pilot
+from textual.widgets import Static
+
+from embrix.tui.bars import Masthead
+from embrix.tui.bench import Bench
+from embrix.tui.dialogs import AskText, Pick, Show
+from embrix.tui.text_finding import LookFor
+from tests.faces.test_workbench import bench, opened, until
+
+LANE = "drip/environment.brix"
+
+
+async def at(pilot: Pilot[None], folder: Path, file: str, line: str, word: str) -> Bench:
+    """The workbench with a file beside the program, the cursor on a word of its first line that has
+    a text in it."""
+    screen = bench(pilot)
+    screen.open_text(folder / file)
+    text = screen.writing.editor.text
+    screen.writing.editor.move_cursor(
+        screen.writing.editor.place_of(text.index(word, text.index(line)))
+    )
+    await pilot.pause()
+    return screen
+
+
+async def test_a_name_is_told_followed_listed_and_come_back_to(course_copy: Path) -> None:
+    async with opened(course_copy) as pilot:
+        screen = await at(pilot, course_copy, LANE, "Var(x)", "Unbound")
+        note = screen.query_one("#text-note", Static)
+        await until(lambda: "error  Unbound(x: Name)" in str(note.render()), "what it means")
+        here = screen.writing.editor.cursor_location[0]
+        await pilot.press("alt+d")
+        await until(lambda: screen.text_beside == "drip.brix", "the declaration")
+        line = screen.writing.editor.document.get_line(screen.writing.editor.cursor_location[0])
+        assert line.startswith("error Unbound")
+        await pilot.press("alt+b")
+        assert screen.text_beside == "environment.brix"
+        assert screen.writing.editor.cursor_location[0] == here
+        screen.writing.editor.move_cursor((here, 50))
+        await pilot.press("alt+u")
+        await until(lambda: isinstance(pilot.app.screen, Pick), "the places")
+        await pilot.press(*"rewriting", "enter")
+        await until(lambda: screen.text_beside == "rewriting.brix", "the place in another lane")
+
+
+async def test_a_name_is_changed_in_all_files_and_taken_back_at_once(course_copy: Path) -> None:
+    async with opened(course_copy) as pilot:
+        screen = await at(pilot, course_copy, LANE, "Lit(n)", "Lit")
+        before = screen.writing.editor.text
+        await pilot.press("alt+r")
+        await until(lambda: isinstance(pilot.app.screen, AskText), "the question")
+        await pilot.press(*"Digits", "enter")
+        await until(lambda: isinstance(pilot.app.screen, Show), "what would change")
+        await pilot.press("enter")
+        await until(lambda: "Digits(n)" in screen.writing.editor.text, "the other name")
+        changed = {path.name for path in screen.unsaved_files}
+        assert {"drip.brix", "by_name.brix", "environment.brix", "rewriting.brix"} <= changed
+        results = screen.lanes.results
+        await until(lambda: {r.sentence for r in results.values()} == {"31.75"}, "the outcomes")
+        await pilot.press("ctrl+z")
+        assert screen.writing.editor.text == before
+        assert screen.unsaved_files == set()
+        await pilot.press("alt+r")
+        await until(lambda: isinstance(pilot.app.screen, AskText), "the question again")
+        await pilot.press(*"Digits", "enter")
+        await until(lambda: isinstance(pilot.app.screen, Show), "what would change")
+        await pilot.press("enter", "alt+s")
+        await until(lambda: "Digits" in (course_copy / "drip/drip.brix").read_text(), "saved files")
+        assert "Digits" in (course_copy / LANE).read_text()
+        assert screen.unsaved_files == set()
+        await pilot.press("alt+r")
+        await until(lambda: isinstance(pilot.app.screen, AskText), "the question once more")
+        await pilot.press(*"Add", "enter")
+        await until(lambda: "would mean something else" in screen.query_one(Masthead).notice,
+                    "the refusal")  # fmt: skip
+
+
+async def test_texts_are_found_and_replaced_here_and_in_all_files(course_copy: Path) -> None:
+    async with opened(course_copy) as pilot:
+        screen = await at(pilot, course_copy, LANE, "Var(x)", "Unbound")
+        await pilot.press("alt+f", *"Unbound")
+        found = pilot.app.screen
+        assert isinstance(found, LookFor)
+        told = found.query_one("#told", Static)
+        await until(lambda: str(told.render()) == "1 place", "the place here")
+        await pilot.press("f2")
+        await until(lambda: int(str(told.render()).split()[0]) > 3, "all places")
+        await pilot.press("down", "enter")
+        await until(lambda: screen.text_beside == "drip.brix", "the second place")
+        await pilot.press("alt+f", *"nothing called", "tab", *"no", "enter")
+        await until(lambda: '"no {x} is' in screen.writing.editor.text, "the other text")
+        await pilot.press("ctrl+z")
+        assert '"nothing called {x} is' in screen.writing.editor.text
+        await pilot.press("alt+f", "f3", *"(left|", "tab", *"x", "enter")
+        assert "no pattern" in str(pilot.app.screen.query_one("#told", Static).render())
+
+
+async def test_lines_move_double_and_become_comments(course_copy: Path) -> None:
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        screen.editor.load_text("let a = 1 in\nlet b = 2 in\na + (b * 2)")
+        await pilot.press("alt+down", "alt+l", "alt+c")
+        text = "let b = 2 in\nlet a = 1 in\n# let a = 1 in\na + (b * 2)"
+        assert screen.editor.text == text
+        await pilot.press("alt+c", "ctrl+z", "alt+up")
+        assert screen.editor.text == "let b = 2 in\n# let a = 1 in\nlet a = 1 in\na + (b * 2)"
+        screen.editor.move_cursor((3, 4))
+        await pilot.press("alt+m")
+        assert screen.editor.cursor_location == (3, 10)
+        await pilot.press("alt+g")
+        await pilot.press("ctrl+u", *"2", "enter")
+        assert screen.editor.cursor_location[0] == 1
+
+
+async def test_what_can_be_written_is_offered_and_notes_are_gone_through(course_copy: Path) -> None:
+    async with opened(course_copy) as pilot:
+        screen = await at(pilot, course_copy, LANE, "Lit(n)", "Num(n)")
+        await pilot.press("end", "enter", *"  Ne", "alt+w")
+        await until(lambda: "  Neg(arg)" in screen.writing.editor.text, "the only form")
+        editor = screen.writing.editor
+        await until(lambda: bool(editor.remarks), "the note")
+        await pilot.press("ctrl+home", "alt+n")
+        assert editor.remarks[editor.cursor_location[0]].weight == "error"
