@@ -9,6 +9,7 @@ from textual.widgets import Static
 
 from embrix.tui.bars import Masthead
 from embrix.tui.bench import Bench
+from embrix.tui.clause_grid import ClauseGrid, GridRows
 from embrix.tui.dialogs import AskText, Pick, Show
 from embrix.tui.text_finding import LookFor
 from tests.faces.test_workbench import bench, opened, until
@@ -127,3 +128,32 @@ async def test_what_can_be_written_is_offered_and_notes_are_gone_through(course_
         await until(lambda: bool(editor.remarks), "the note")
         await pilot.press("ctrl+home", "alt+n")
         assert editor.remarks[editor.cursor_location[0]].weight == "error"
+
+
+async def test_the_outline_leads_to_clauses_and_begins_missing_ones(course_copy: Path) -> None:
+    lane = course_copy / LANE
+    lane.write_text(lane.read_text().replace("  Neg(arg)          => Num(-number(eval(arg, env)))\n",
+                                             ""))  # fmt: skip
+    async with opened(course_copy) as pilot:
+        screen = await at(pilot, course_copy, LANE, "Var(x)", "Unbound")
+        await pilot.press("alt+o")
+        await until(lambda: isinstance(pilot.app.screen, ClauseGrid), "the outline")
+        rows = pilot.app.screen.query_one(GridRows)
+        await until(lambda: rows.grid.counted, "the clauses")
+        forms = [row.form for row in rows.grid.rows]
+        assert rows.grid.rows[forms.index("Neg(arg)")].cells[0].state == "missing"
+        await pilot.press(*["down"] * forms.index("Neg(arg)"), "enter")
+        await until(lambda: isinstance(pilot.app.screen, Show), "what would be written")
+        await pilot.press("enter")
+        await until(lambda: 'Neg(arg) => todo "what Neg gives"' in screen.writing.editor.text,
+                    "the clause")  # fmt: skip
+        row = screen.writing.editor.cursor_location[0]
+        assert "todo" in screen.writing.editor.document.get_line(row)
+        await pilot.press("alt+o")
+        await until(lambda: isinstance(pilot.app.screen, ClauseGrid), "the outline again")
+        rows = pilot.app.screen.query_one(GridRows)
+        await until(lambda: bool(rows.count()), "the clauses")
+        await pilot.press("end", "right", "enter")
+        await until(lambda: screen.writing.editor.document.get_line(
+            screen.writing.editor.cursor_location[0]).startswith("  Num(n)"), "the clause of Num"
+        )  # fmt: skip

@@ -408,6 +408,32 @@ class Proposal(Reply):
     about: str = ""
 
 
+class OutlineCell(Packed):
+    """A clause for a form in a function: its state, where it stands (lines count from one), and
+    whether cases come to it: `unmet`, `failing` (only failing ones) or nothing to say."""
+
+    state: str
+    file: str = ""
+    line: int = 0
+    met: str = ""
+
+
+class OutlineRow(Packed):
+    form: str
+    owner: str
+    cells: list[OutlineCell]
+
+
+class OutlineGrid(Reply):
+    """Forms and functions of an interpreter; or why there is none."""
+
+    refused: str = ""
+    functions: list[str] = []
+    rows: list[OutlineRow] = []
+    counted: bool = False
+    """Whether the cases of the suites have been run for it."""
+
+
 class ChoiceRow(Reply):
     """A choice: its question, its alternatives with the reason for each, how each lane decides."""
 

@@ -150,6 +150,25 @@ class FindText(Request, frozen=True, kw_only=True, tag="find"):
     course: bool = False
 
 
+class AskOutline(Request, frozen=True, kw_only=True, tag="outline"):
+    """The clauses of a lane by form and function; with `count` also which of them cases come to."""
+
+    reply: ClassVar[Any] = r.OutlineGrid
+    language: str
+    lane: str
+    count: bool = False
+
+
+class WriteClause(Request, frozen=True, kw_only=True, tag="write_clause"):
+    """What the file of a lane would be with a clause for a form, its result to be written."""
+
+    reply: ClassVar[Any] = r.TextChange
+    language: str
+    lane: str
+    function: str
+    form: str
+
+
 class TryChange(OnProgram, frozen=True, kw_only=True, tag="try"):
     """A text under a definition that is not saved. `view` is `term`, `derivation` or `both`."""
 
@@ -388,7 +407,7 @@ class Begin(Request, frozen=True, kw_only=True, tag="begin"):
 
 AnyRequest: TypeAlias = (
     Load | Process | AskNotes | DescribeGrammar | LookAt | LookAtDefinition | Mend | AskName
-    | Rename | AskProposals | FindText | TryChange
+    | AskOutline | WriteClause | Rename | AskProposals | FindText | TryChange
     | CompareChange | PromptLine | RunLane | OpenWalk | FetchStations | SeekStation | SaveWalk
     | TestSuite | AcceptCase | AskDecisions | TryDecision | CompareLanes | AlignWalks
     | ListJudgements | MeasureGrowth | HuntDifference | AddFoundCase | CompareMeaning

@@ -26,6 +26,7 @@ from embrix.services.growth_table import growth_table
 from embrix.services.hunts import as_case, hunted
 from embrix.services.judgement_tree import judgement_tree
 from embrix.services.mending import mended
+from embrix.services.outlining import clause_written, outline_grid
 from embrix.services.prompt import Prompt
 from embrix.services.renaming import name_here, renamed
 from embrix.services.side_by_side import align_walks, compare_lanes
@@ -171,6 +172,16 @@ def _proposals(service: Service, a: q.AskProposals) -> list[r.Proposal]:
 def _find(service: Service, a: q.FindText) -> r.TextHits:
     texts = {**course_texts(service.session), **a.texts} if a.course else a.texts
     return found_in(texts, a.what, a.by, pattern=a.pattern)
+
+
+@_answers(q.AskOutline)
+def _outline(service: Service, a: q.AskOutline) -> r.OutlineGrid:
+    return outline_grid(service.session, a.language, a.lane, count=a.count)
+
+
+@_answers(q.WriteClause)
+def _write_clause(service: Service, a: q.WriteClause) -> r.TextChange:
+    return clause_written(service.session, a.language, a.lane, a.function, a.form)
 
 
 @_answers(q.TryChange)

@@ -62,7 +62,7 @@ WALKING = (
 """Letters that go places in the walk; capitals go back."""
 
 
-VIEWS = ("tally", "compare", "derivation", "hunt", "growth", "decisions")
+VIEWS = ("tally", "compare", "derivation", "hunt", "growth", "decisions", "outline")
 """Views that lie over the bench and have some keys in common."""
 
 
@@ -103,6 +103,7 @@ WRITING = (
     _writing("alt+w", "complete", "", "List what can be written here; Enter writes it"),
     _writing("alt+n", "next_note(1)", "", "To the next error, warning or red case of this file"),
     _writing("alt+p", "next_note(-1)", "", "To the previous one"),
+    _writing("alt+o", "outline", "", "Show forms and functions of the lane as a grid of clauses"),
     _writing("alt+s", "save_all", "", "Save every file that has unsaved text"),
 )  # fmt: skip
 
@@ -245,6 +246,13 @@ COMMANDS: tuple[Command, ...] = (
     Command("z", "undo", "", "Remove the case from the suite again", "hunt", False),
     Command("escape", "leave", "back", "Back; a running search stops", "hunt",
             shown_key="Esc"),
+    Command("enter", "go", "go there", "Go to the clause; where it is missing, write its beginning",
+            "outline", shown_key="Enter"),
+    Command("left", "column(-1)", "", "The function to the left", "outline", False, "←"),
+    Command("right", "column(1)", "function", "The function to the right", "outline",
+            shown_key="← →"),
+    Command("f4", "next_lane", "lane", "The outline of the next lane", "outline"),
+    Command("escape", "leave", "back", "Back to the bench", "outline", shown_key="Esc"),
     Command("r", "range", "range", "Choose another name or range", "growth"),
     Command("left", "cost(-1)", "", "Show another cost", "growth", False, "←"),
     Command("right", "cost(1)", "cost", "Show another cost", "growth", shown_key="← →"),

@@ -44,6 +44,11 @@ PLACES = {
     "fits its counted cost best stands under the chart.",
     "decisions": "Questions with the answer of each lane, and the choices with the way in which "
     "each lane decides them. Enter shows which cases change with the other choice.",
+    "text": "A file of the course. It counts as it is typed: lanes, tree, notes and cases follow. "
+    "What is noted about a line stands at its end and in full below; so does what the cursor is "
+    "on.",
+    "outline": "Every clause of a lane: forms down, functions across. A clause that no case of the "
+    "suites comes to has a ?, one that only failing cases come to has a !.",
     "notes": "Errors and warnings in the definitions and suites of the course.",
     "drafting": "A definition that you edit without saving, and what the change does to the text "
     "at the right: both trees, and where they differ. Ctrl+B discards the change, Ctrl+S saves it.",

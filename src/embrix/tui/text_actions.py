@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from functools import partial
 
+from embrix.course.naming import plain_name
 from embrix.messages.replies import FileChange, NamePlace
+from embrix.tui.clause_grid import ClauseGrid
 from embrix.tui.desk import Desk
 from embrix.tui.dialogs import AskText
 from embrix.tui.editor import ProgramEditor
@@ -114,6 +116,27 @@ class TextActions(Workbench):
 
     def action_complete(self) -> None:
         self.names.complete()
+
+    def put_text(self, file: str, old: str, new: str, line: int) -> None:
+        path = self.course_folder / file
+        self.open_text(path, line)
+        if self.writing.editor.text != old:
+            self.say(f"{path.name} has changed meanwhile; nothing was written", "brass")
+            return
+        self.writing.editor.replace_all(new)
+        self.writing.editor.reveal_line(line - 1)
+        self.writing.editor.action_cursor_line_end()
+
+    def action_outline(self) -> None:
+        """The clauses of the lane that is walked, or of the interpreter beside the program."""
+        lane = plain_name(self.lane)
+        name = self.writing.name if self.writing.is_open else ""
+        summary = self.languages.get(self.language)
+        own = name.rpartition("/")[2].removesuffix(".brix")
+        if summary is not None and own in {one.name for one in summary.lanes}:
+            lane = own
+        if self.desk is not None and lane:
+            self.app.push_screen(ClauseGrid(self, self.desk, lane))
 
     def action_next_note(self, by: int) -> None:
         self.writing.next_note(by)

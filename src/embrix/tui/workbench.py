@@ -136,6 +136,11 @@ class Workbench(Screen[None]):
         """Write a file of the course beside the program, from a line on that counts from one."""
 
     @abstractmethod
+    def put_text(self, file: str, old: str, new: str, line: int) -> None:
+        """Put a text in place of an old one in a file of the course, not saved yet, and open it at
+        a line that counts from one."""
+
+    @abstractmethod
     def close_text(self) -> None:
         """Close the file that is written beside the program."""
 

@@ -1,0 +1,87 @@
+"""The outline of a lane, and a clause that is missing in it."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+from embrix.brix.core import Function, Interpreter
+from embrix.checking.outline import met, outline
+from embrix.course.naming import plain_name
+from embrix.lanes.session import Session
+from embrix.messages.replies import OutlineCell, OutlineGrid, OutlineRow, TextChange
+from embrix.terms.node import Constructor
+
+
+def outline_grid(session: Session, language: str, lane: str, *, count: bool = False) -> OutlineGrid:
+    """Forms and functions of a lane with what there is for each pair of them."""
+    interpreter = session.course.interpreters.get(language, {}).get(plain_name(lane))
+    if interpreter is None:
+        return OutlineGrid(f"{language} has no lane called {lane} whose definition can be read")
+    found = outline(interpreter)
+    if not found.functions:
+        return OutlineGrid(f"{lane} has no function that chooses by a form")
+    seen = met(session, language, plain_name(lane)) if count else None
+    rows = []
+    for form, cells in found.forms:
+        told = []
+        for cell in cells:
+            source = session.course.sources.get(cell.file)
+            line = source.position(cell.start)[0] if source is not None and cell.state else 0
+            told.append(OutlineCell(cell.state, cell.file, line, seen.of(cell) if seen else ""))
+        rows.append(OutlineRow(_written(form), form.owner, told))
+    return OutlineGrid("", list(found.functions), rows, count)
+
+
+def _written(form: Constructor) -> str:
+    return f"{form.name}({', '.join(form.fields)})" if form.fields else form.name
+
+
+def clause_written(
+    session: Session, language: str, lane: str, function: str, form: str
+) -> TextChange:
+    """The file of a lane with a clause for a form behind the others of a function there; where the
+    function is taken over, in an `extend` of its own. The result is still to be written."""
+    interpreter = session.course.interpreters[language][plain_name(lane)]
+    found = interpreter.functions[function]
+    made = next(one for one in interpreter.constructors.values() if one.name == form)
+    names = _fields(interpreter, made, found)
+    clause = f"{form}({', '.join(names)})" if names else form
+    extra = [f"_{param}" for param in found.params[len(found.params) : len(found.subjects)]]
+    pattern = ", ".join(
+        [clause if number == _position(found, made) else "_" for number in range(
+            len(found.subjects))] + extra
+    )  # fmt: skip
+    line = f'{pattern} => todo "what {form} gives"'
+    text = interpreter.source.text
+    head = re.compile(rf"^(?:define|extend|replace) {re.escape(function)}\(.*$", re.M).search(text)
+    if head is None:
+        lead = "" if text.endswith("\n") else "\n"
+        new = f"{text}{lead}\nextend {function}({', '.join(found.params)})\n  {line}\n"
+    else:
+        new = _behind(text, head.end(), line)
+    path = interpreter.source.path or session.course.folder / Path(interpreter.source.name)
+    return TextChange("", text, new, [path.relative_to(session.course.folder).as_posix()])
+
+
+def _behind(text: str, head: int, line: str) -> str:
+    """A text with a line at the end of the declaration whose first line ends at a place."""
+    following = re.compile(r"^\S", re.M).search(text, head + 1)
+    end = following.start() if following is not None else len(text)
+    body = text[:end].rstrip()
+    while body.rpartition("\n")[2].startswith("#"):
+        body = body.rpartition("\n")[0].rstrip()  # a comment before what follows
+    return f"{body}\n  {line}{text[len(body) :] or chr(10)}"
+
+
+def _position(function: Function, form: Constructor) -> int:
+    """Which of the subjects a form may stand in."""
+    for position, number in enumerate(function.subjects):
+        if getattr(function.types[number], "name", "") == form.owner:
+            return position
+    return 0
+
+
+def _fields(interpreter: Interpreter, form: Constructor, function: Function) -> list[str]:
+    """Names for the fields of a form that are no parameters of the function."""
+    return [f"{name}2" if name in function.params else name for name in form.fields]
