@@ -21,7 +21,7 @@ Place = tuple[str, int]
 
 
 @dataclass(frozen=True, slots=True)
-class Cell:
+class ClauseCell:
     """Whether a function has a clause for a form, and where; `clauses` are those that take it."""
 
     state: str = ""
@@ -35,7 +35,7 @@ class Outline:
     """The functions that choose by terms, and for each form a cell for each of them."""
 
     functions: tuple[str, ...]
-    forms: tuple[tuple[Constructor, tuple[Cell, ...]], ...]
+    forms: tuple[tuple[Constructor, tuple[ClauseCell, ...]], ...]
 
 
 @dataclass(slots=True)
@@ -45,7 +45,7 @@ class Met:
     passing: set[Place] = field(default_factory=set)
     failing: set[Place] = field(default_factory=set)
 
-    def of(self, cell: Cell) -> str:
+    def of(self, cell: ClauseCell) -> str:
         """`unmet` where no case comes to a clause of a cell, `failing` where only failing ones do,
         else nothing."""
         if not cell.clauses or self.passing.intersection(cell.clauses):
@@ -66,7 +66,7 @@ def outline(interpreter: Interpreter) -> Outline:
              if any(one.owner == kind for _, _, kind in columns)]  # fmt: skip
     rows = [
         (form, tuple(
-            _cell(interpreter, function, position, form) if form.owner == kind else Cell()
+            _cell(interpreter, function, position, form) if form.owner == kind else ClauseCell()
             for function, position, kind in columns
         ))
         for form in forms
@@ -84,7 +84,9 @@ def _subject(interpreter: Interpreter, function: Function) -> tuple[int, str]:
     return -1, ""
 
 
-def _cell(interpreter: Interpreter, function: Function, position: int, form: Constructor) -> Cell:
+def _cell(
+    interpreter: Interpreter, function: Function, position: int, form: Constructor
+) -> ClauseCell:
     own: list[k.CoreClause] = []
     others: list[k.CoreClause] = []
     for clause in function.clauses:
@@ -111,14 +113,14 @@ def _cell(interpreter: Interpreter, function: Function, position: int, form: Con
 
 def _at(
     interpreter: Interpreter, state: str, clauses: Sequence[k.CoreClause], function: Function
-) -> Cell:
+) -> ClauseCell:
     span = clauses[0].span if clauses else function.span
     places = tuple(
         ((c.span.source or interpreter.source).name, c.span.start)
         for c in clauses
         if function.judgement is not None  # the others leave no record
     )
-    return Cell(state, (span.source or interpreter.source).name, span.start, places)
+    return ClauseCell(state, (span.source or interpreter.source).name, span.start, places)
 
 
 def _takes(pattern: k.CorePattern, tag: int) -> str:

@@ -136,6 +136,7 @@ class TextActions(Workbench):
         if summary is not None and own in {one.name for one in summary.lanes}:
             lane = own
         if self.desk is not None and lane:
+            self.writing.read_now()
             self.app.push_screen(ClauseGrid(self, self.desk, lane))
 
     def action_next_note(self, by: int) -> None:

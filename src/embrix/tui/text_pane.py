@@ -88,9 +88,7 @@ class TextPane:
         path = path.resolve()
         if self.document is None or self.document.path != path:
             self.keep()
-            if self._reading is not None:
-                self._reading.stop()
-                self._read()
+            self.read_now()
             try:
                 document, text, draft = Document.open(path)
             except Unreadable as fault:
@@ -162,6 +160,12 @@ class TextPane:
         self._count(self.document, text)
         if text != before:
             self._bench.read_course()
+
+    def read_now(self) -> None:
+        """Have the course read with what has just been typed, without waiting for more keys."""
+        if self._reading is not None:
+            self._reading.stop()
+            self._read()
 
     def _count(self, document: Document, text: str) -> None:
         """From now on the course is read with a text, saved or not."""
