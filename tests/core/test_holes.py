@@ -334,3 +334,22 @@ def test_clauses_that_choose_by_no_parameter_do_not_run(make_course: Maker, subj
     assert (outcome.kind, outcome.text.split(" (")[0]) == (
         "unfinished", "eval has no parameter called p"
     )  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("right", "wrong", "program"),
+    [("Lit(n)              => Num(n)", "Lit(n)              => Num(n) Num(1)", "1"),
+     ("as Number", "asx Number", "1"),
+     ('"(" Expr ")"', '"(" Expr ")" ]', "(1)"),
+     ("  Num(n: Number)\n", "  Num(n: Number) 7\n", "1")],
+)  # fmt: skip
+def test_a_line_with_something_behind_its_end_gives_nothing(
+    make_course: Maker, right: str, wrong: str, program: str
+) -> None:
+    """It does not run as if what is too much were not there; and it is told once."""
+    texts = {"tally": LANGUAGE, "values": LANE}
+    assert any(right in text for text in texts.values())
+    course = make_course(**{name: text.replace(right, wrong, 1) for name, text in texts.items()})
+    assert [d.code for d in course.diagnostics if d.severity == "error"] == ["unreadable"]
+    lanes = Session(course.folder).lanes("Tally")
+    assert all(one.run(program).outcome.kind in ("unfinished", "rejected") for one in lanes)

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import pytest
 
 from embrix.lanes.session import Session
 from embrix.services.mending import mended
+from embrix.text.diagnostic import Findings
 from tests.conftest import Maker
 
 LANGUAGE = """\
@@ -101,3 +104,15 @@ def test_a_guess_that_mends_nothing_is_not_offered(make_course: Maker) -> None:
     change = mended(session, "lane.brix", wrong, 10)
     assert change.refused
     assert change.text == ""
+
+
+def test_an_entry_of_a_suite_is_mended_and_told_once(make_course: Maker, tmp_path: Path) -> None:
+    suite = 'language = "Small"\n[[case]]\nname = "one"\nprogram = "1"\nvalu = 1\n'
+    (tmp_path / "small.suite.toml").write_text(suite)
+    course = make_course(small=LANGUAGE, values="interpreter values for Small\n")
+    session = Session(course.folder)
+    found = Findings()
+    session.suite(tmp_path / "small.suite.toml", found)
+    assert [one.code for one in found.sorted()] == ["unknown_word"]
+    change = mended(session, "small.suite.toml", suite, 5)
+    assert change.text == suite.replace("valu =", "value =")

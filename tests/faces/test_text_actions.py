@@ -40,7 +40,7 @@ async def test_a_name_is_told_followed_listed_and_come_back_to(course_copy: Path
         await until(lambda: screen.text_beside == "drip.brix", "the declaration")
         line = screen.writing.editor.document.get_line(screen.writing.editor.cursor_location[0])
         assert line.startswith("error Unbound")
-        await pilot.press("alt+b")
+        await pilot.press("alt+e")
         assert screen.text_beside == "environment.brix"
         assert screen.writing.editor.cursor_location[0] == here
         screen.writing.editor.move_cursor((here, 50))
@@ -85,7 +85,7 @@ async def test_a_name_is_changed_in_all_files_and_taken_back_at_once(course_copy
 async def test_texts_are_found_and_replaced_here_and_in_all_files(course_copy: Path) -> None:
     async with opened(course_copy) as pilot:
         screen = await at(pilot, course_copy, LANE, "Var(x)", "Unbound")
-        await pilot.press("alt+f", *"Unbound")
+        await pilot.press("alt+t", *"Unbound")
         found = pilot.app.screen
         assert isinstance(found, LookFor)
         told = found.query_one("#told", Static)
@@ -94,11 +94,11 @@ async def test_texts_are_found_and_replaced_here_and_in_all_files(course_copy: P
         await until(lambda: int(str(told.render()).split()[0]) > 3, "all places")
         await pilot.press("down", "enter")
         await until(lambda: screen.text_beside == "drip.brix", "the second place")
-        await pilot.press("alt+f", *"nothing called", "tab", *"no", "enter")
+        await pilot.press("alt+t", *"nothing called", "tab", *"no", "enter")
         await until(lambda: '"no {x} is' in screen.writing.editor.text, "the other text")
         await pilot.press("ctrl+z")
         assert '"nothing called {x} is' in screen.writing.editor.text
-        await pilot.press("alt+f", "f3", *"(left|", "tab", *"x", "enter")
+        await pilot.press("alt+t", "f3", *"(left|", "tab", *"x", "enter")
         assert "no pattern" in str(pilot.app.screen.query_one("#told", Static).render())
 
 

@@ -64,7 +64,11 @@ def read_tokens(c: Cursor) -> s.TokensSyntax:
             replaces,
         )  # fmt: skip
 
-    rows: list[s.TokenDecl | s.More] = c.rows(0, row)
+    def spoilt(row: s.TokenDecl | s.More) -> None:
+        if isinstance(row, s.TokenDecl):
+            c.lose(row.name)
+
+    rows: list[s.TokenDecl | s.More] = c.rows(0, row, spoilt)
     for extra in lines[1:]:
         c.findings.error(
             "declared_twice", "what line ends are is said already", c.source, extra.span
@@ -131,7 +135,7 @@ def read_grammar(c: Cursor) -> s.GrammarSyntax:
             c.lose(name.text, name.text.capitalize() if name.kind == "name" else "")
             raise
 
-    rules: list[s.RuleSyntax | s.TableSyntax] = c.rows(0, row)
+    rules: list[s.RuleSyntax | s.TableSyntax] = c.rows(0, row, lambda one: c.lose(one.name))
     return s.GrammarSyntax(called, tuple(starts), tuple(rules), span, c.failures > 0)
 
 

@@ -138,8 +138,14 @@ class Cursor:
 
     # ---------------------------------------------------------------- layout
 
-    def rows(self, parent: int, read: Callable[[], T | None]) -> list[T]:
-        """Read each of the lines indented below a column; a line that cannot be read is skipped.
+    def rows(
+        self,
+        parent: int,
+        read: Callable[[], T | None],
+        spoilt: Callable[[T], T | None] = lambda _: None,
+    ) -> list[T]:
+        """Read each of the lines indented below a column; a line that cannot be read is skipped,
+        and one that does not end where it should is what `spoilt` makes of it.
 
         All lines stand at the column of the first.
         """
@@ -164,12 +170,16 @@ class Cursor:
             begin = self._at
             try:
                 row = read()
-                if row is not None:
-                    result.append(row)
-                if self.brackets and self.sees(")", "]", ","):
+                goes_on = bool(self.brackets) and self.sees(")", "]", ",")
+                if not goes_on and self.peek().kind != "end":
+                    try:
+                        self.fail("the line should end here")
+                    finally:
+                        row = spoilt(row) if row is not None else None
+                        result += [row] if row is not None else []
+                result += [row] if row is not None else []
+                if goes_on:
                     break  # the bracket in which these lines stand goes on
-                if self.peek().kind != "end":
-                    self.fail("the line should end here")
             except Misread:
                 self.failures += 1
                 self.brackets = brackets

@@ -434,7 +434,9 @@ class _File:
 
     def rows_of(self, c: Cursor, expressions: Expressions) -> tuple[s.DefineRow, ...]:
         """Clauses and the other lines of a definition; answers to warnings cover the next line."""
-        rows: list[s.DefineRow | s.DeliberateAnswer] = c.rows(0, lambda: self.row(c, expressions))
+        rows: list[s.DefineRow | s.DeliberateAnswer] = c.rows(
+            0, lambda: self.row(c, expressions), self.spoilt
+        )
         kept: list[s.DefineRow] = []
         for number, row in enumerate(rows):
             if isinstance(row, s.DeliberateAnswer):
@@ -443,6 +445,13 @@ class _File:
             else:
                 kept.append(row)
         return tuple(kept)
+
+    def spoilt(self, row: s.DefineRow | s.DeliberateAnswer) -> s.DefineRow | None:
+        """A line of a definition with something behind its end: a clause gives nothing then."""
+        cause = self.findings.last
+        if isinstance(row, s.Clause):
+            return replace(row, body=s.Todo(cause.note, row.span, cause.code))
+        return None
 
     def type_declaration(self, c: Cursor) -> s.TypeDecl:
         word = c.take()
@@ -453,7 +462,7 @@ class _File:
             params = [(tok.text, tok.span) for tok in inside]
         if not c.raw().first and c.raw().kind != "end":
             c.fail("the line should end here", "constructors stand on lines of their own")
-        rows = c.rows(0, lambda: self.constructor(c))
+        rows = c.rows(0, lambda: self.constructor(c), lambda row: c.lose(row.name))
         return s.TypeDecl(word.text, name.text, tuple(rows), name.span, tuple(params))
 
     def fields(self, c: Cursor) -> tuple[s.FieldDecl, ...]:

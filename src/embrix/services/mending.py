@@ -11,6 +11,7 @@ from pathlib import Path
 from embrix.checking.diagnostics import note_of
 from embrix.lanes.session import Session
 from embrix.messages.replies import Note, TextChange
+from embrix.text.diagnostic import Findings
 from embrix.text.source import Source
 
 MOST_CLAUSES = 40
@@ -38,7 +39,10 @@ def mended(session: Session, file: str, text: str, line: int) -> TextChange:
 def _notes(session: Session, file: str, text: str) -> list[Note]:
     own = {session.course.folder / Path(file): text}
     read = Session(session.course.folder, {**session.unsaved, **own})
-    return [note_of(finding) for finding in read.course.diagnostics]
+    findings = Findings()
+    if file.endswith(".suite.toml"):
+        read.suite(session.course.folder / Path(file), findings)
+    return [note_of(finding) for finding in (*read.course.diagnostics, *findings.sorted())]
 
 
 def _accepted(

@@ -37,6 +37,8 @@ class Entries:
         self.source = source
         self.findings = findings
         self.heads = heads(source.text, ("case", "question"))
+        self.odd: set[int | None] = set()
+        """The parts that have an entry which means nothing."""
 
     def part(self, kind: str, number: int) -> int:
         """The number in the file of a case or question that has some number among its kind."""
@@ -68,6 +70,7 @@ class Entries:
         found = dict(data)
         for key in data:
             if key not in known:
+                self.odd.add(part)
                 meant = HABITS.get(key, "")
                 self.findings.error(
                     "unknown_word", f"an entry called {key} means nothing here", self.source,

@@ -230,6 +230,8 @@ class _Reader:
         said = (case.expected, case.output, case.state, case.tokens, case.term or None)
         some = any(one is not None for one in said)
         if not (some or case.instead or case.outputs or case.steps or case.costs or case.states):
+            if part in self.entries.odd:
+                raise Wrong  # what it expects may be what has been told of
             raise self.entries.wrong(
                 part, "name", f"the case “{case.name}” expects nothing",
                 "add value = …, error = …, rejected = …, accepted = true or steps",

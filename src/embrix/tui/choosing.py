@@ -273,7 +273,12 @@ class Choosing:
         if answer.refused:
             bench.say(f"nothing was written: {answer.refused}", "brick")
             return
+        definitions = (".brix", ".toml")
+        for path in map(Path, answer.written):
+            if path.suffix not in definitions:
+                bench.open_program(path)
         bench.open_text(Path(answer.written[0]))
+        bench.read_course()
         bench.say(f"written: {', '.join(Path(path).name for path in answer.written)}")
 
     def name_it(self) -> None:

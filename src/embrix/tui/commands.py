@@ -93,11 +93,11 @@ def _writing(key: str, action: str, short: str, text: str, shown: str = "") -> C
 
 
 WRITING = (
-    _writing("alt+f", "look_for", "find", "Find and replace, here or in all files of the course"),
+    _writing("alt+t", "look_for", "find", "Find and replace, here or in all files of the course"),
     _writing("alt+g", "go_to_line", "", "Go to a line by its number"),
     _writing("alt+d", "definition", "definition",
              "Go to where the name under the cursor is declared"),
-    _writing("alt+b", "come_back", "", "Back to where you were before"),
+    _writing("alt+e", "come_back", "", "Back to where you were before"),
     _writing("alt+u", "uses", "", "List every place that means the name under the cursor"),
     _writing("alt+r", "rename", "", "Rename what is under the cursor everywhere (shows it first)"),
     _writing("alt+w", "complete", "", "List what can be written here; Enter writes it"),

@@ -164,7 +164,7 @@ class ProgramEditor(TextArea, inherit_bindings=False):
             return
         event.stop()
         event.prevent_default()
-        row, column = self.cursor_location
+        row, column = min(self.selection)
         before = self.document.get_line(row)[:column]
         indent = before[: len(before) - len(before.lstrip(" "))]
         more = " " * self.indent_width if self.opens_block(before) else ""

@@ -38,6 +38,7 @@ class LookFor(Dialog[Answer]):
         Binding("escape", "dismiss(None)", show=False),
         Binding("down", "move(1)", show=False, priority=True),
         Binding("up", "move(-1)", show=False, priority=True),
+        Binding("tab,shift+tab", "other_line", show=False, priority=True),
         Binding("f2", "whole", show=False, priority=True),
         Binding("f3", "pattern", show=False, priority=True),
     ]
@@ -117,6 +118,11 @@ class LookFor(Dialog[Answer]):
 
     def action_move(self, by: int) -> None:
         self.query_one(_Hits).action_move(by)
+
+    def action_other_line(self) -> None:
+        """To the other line at once: what is typed next belongs there."""
+        other = "#by" if self.query_one("#what", Input).has_focus else "#what"
+        self.set_focus(self.query_one(other, Input))
 
     def action_whole(self) -> None:
         """This file, or all files of the course."""

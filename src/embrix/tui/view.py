@@ -19,10 +19,21 @@ NARROW = 100
 """Columns below which panes stand under each other."""
 
 
+SCROLLING = ("left", "right", "up", "down", "home", "end", "pageup", "pagedown")
+"""Keys that a list of rows would take for itself."""
+
+
 def keys_of(place: str) -> list[BindingType]:
-    """The key map of a view, from the table of commands."""
+    """The key map of a view, from the table of commands. What a list does not bind comes to the
+    view behind the keys that were pressed before it, also in a burst."""
     return [
-        Binding(command.key, command.action, command.short, show=False, priority=True)
+        Binding(
+            command.key,
+            command.action,
+            command.short,
+            show=False,
+            priority=command.key in SCROLLING,
+        )
         for command in of_place(place)
     ]
 
