@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -9,7 +11,7 @@ from hypothesis import strategies as st
 from embrix.grammar.parser import Parsed
 from embrix.lanes.session import Session
 from embrix.machine.lane import Lane
-from embrix.terms.binding import alike, free_names, substitute
+from embrix.terms.binding import alike, free_names, fresh, substitute
 from embrix.terms.node import FIELDS
 from tests.conftest import Maker
 from tests.strategies import terms
@@ -146,3 +148,53 @@ def test_binding_through_lists_keeps_the_laws(make_course: Maker, data: st.DataO
 def test_binding_that_means_nothing(make_course: Maker, row: str, code: str) -> None:
     course = make_course(quay=SEVERAL.replace("  Do(body", f"  {row}\n  Do(body"))
     assert code in {d.code for d in course.diagnostics}
+
+
+@given(
+    st.sampled_from([r"[a-z]", r"[a-z]+", r"[a-z][0-9]*", r"[a-z]'*", r"[A-Z]", r"[xyz]", r"qq"]),
+    st.sets(st.sampled_from([*"abcxyz", "x1", "x2", "x'", "xa"])),
+)
+def test_a_fresh_name_comes_to_an_end_whatever_names_are_allowed(
+    pattern: str, taken: set[str]
+) -> None:
+    """Renaming ran for ever where names have no numbers."""
+    found = fresh("x", taken, lambda name: re.fullmatch(pattern, name) is not None)
+    assert found not in taken
+    if pattern not in ("qq", "[xyz]"):
+        assert re.fullmatch(pattern, found)
+
+
+LETTERS_ONLY = """\
+language Lam
+  extension "lam"
+tokens
+  name  /[a-z]/  as Name
+  skip  / +/
+forms T
+  Var(x: Name)           uses x
+  Fun(x: Name, body: T)  binds x in body
+  Call(f: T, a: T)
+grammar
+  start T
+  T ::= "^" x:name "." body:T makes Fun | Run
+  Run : T ::= f:Run a:Atom makes Call | Atom
+  Atom : T ::= x:name makes Var | "(" T ")"
+"""
+REDUCING = """\
+interpreter reducing for Lam
+judgement step "{t} → {result}"
+main run
+define run(p: T) -> T
+  repeat step(p)
+define step(t: T) -> T by t
+  final Fun(_, _)
+  final Var(_)
+  order Call(f, a)    : f
+  Call(Fun(x, b), a)  => substitute(a, x, b)
+"""
+
+
+def test_a_binder_is_renamed_where_names_are_single_letters(make_course: Maker) -> None:
+    session = Session(make_course(lam=LETTERS_ONLY, reducing=REDUCING).folder)
+    outcome = session.lane("Lam", "reducing").run("(^x.^y.x y) y").outcome
+    assert outcome.text == "^ a . y a"

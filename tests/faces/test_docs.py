@@ -9,6 +9,9 @@ from pathlib import Path
 import pytest
 
 import embrix
+from embrix.brix.builtin_help import FUNCTIONS
+from embrix.brix.builtins import BUILT_INS
+from embrix.brix.infer import BUILT_IN
 from embrix.brix.language import check_language
 from embrix.brix.reader import read_file
 from embrix.brix.syntax import LanguageSyntax
@@ -22,7 +25,7 @@ from embrix.grammar.parser import Parsed
 from embrix.lanes.session import Session
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Source
-from tests.conftest import leave_only
+from tests.conftest import TINY_LANGUAGE, Maker, leave_only
 
 ROOT = Path(embrix.__file__).parents[2]
 pytestmark = pytest.mark.skipif(not (ROOT / "README.md").is_file(), reason="not a checkout")
@@ -234,3 +237,33 @@ def test_the_table_of_mistakes_is_what_the_command_prints(
               "--most", "4", "--table"])  # fmt: skip
         printed = capsys.readouterr().out.strip().split("\n")
         assert printed == [row for row in rows if row.startswith(f"| {language}.{name} ")]
+
+
+CALLING = """\
+interpreter calling for Tiny
+main run
+define run(p: Expr) -> Text
+  shown(p, held(empty))
+define held(m: Map[Text, Number]) -> Map[Text, Number]
+  m with "a" = 1
+define shown(p: Expr, m: Map[Text, Number]) -> Text
+  let Let(x, bound, body) = p
+  let v = EXAMPLE
+  "{v}"
+define step(e: Expr) -> Expr by e
+  final Lit(_)
+  Var(x) => e
+"""
+
+
+@pytest.mark.parametrize("name", FUNCTIONS)
+def test_every_built_in_function_does_what_its_example_says(make_course: Maker, name: str) -> None:
+    one = FUNCTIONS[name]
+    course = make_course(tiny=TINY_LANGUAGE, calling=CALLING.replace("EXAMPLE", one.example))
+    outcome = Session(course.folder).lane("Tiny", "calling").run("let x = 1 in x + y").outcome
+    assert outcome.text == one.gives
+    assert f"- `{one.call}`: {one.meaning}. `{one.example}` gives `{one.gives}`." in REFERENCE
+
+
+def test_every_built_in_function_has_help() -> None:
+    assert set(FUNCTIONS) == (set(BUILT_INS) | set(BUILT_IN)) - {"empty"}

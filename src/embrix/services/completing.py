@@ -6,12 +6,13 @@ import re
 from collections.abc import Iterator
 
 from embrix.brix import syntax as s
+from embrix.brix.builtin_help import FUNCTIONS
 from embrix.brix.builtins import BUILT_INS
 from embrix.brix.declared import Declarations, Declared, Meaning
 from embrix.brix.lexer import chunks, lex
 from embrix.lanes.session import Session
 from embrix.messages.replies import Proposal
-from embrix.services.renaming import Names, built_in_text
+from embrix.services.renaming import Names
 from embrix.suite.mentions import language_of
 from embrix.suite.read import CASE_KEYS
 from embrix.text.diagnostic import Findings
@@ -53,9 +54,10 @@ def _all(session: Session, file: str, text: str, offset: int, begun: str) -> Ite
         for (kind, name), meaning in one.top.items():
             if kind in SHOWN:
                 yield Proposal(kind, name, _written(course, meaning), meaning.about.split("\n")[0])
-    for name in BUILT_INS:
-        told = built_in_text(name).split("\n")
-        yield Proposal("built-in", name, f"{name}({', '.join(BUILT_INS[name].params)})", told[0])
+    for name, told in FUNCTIONS.items():
+        params = re.findall(r"(\w+)(?=:|,|\))", told.call.partition(" -> ")[0].partition("(")[2])
+        insert = f"{name}({', '.join(BUILT_INS[name].params if name in BUILT_INS else params)})"
+        yield Proposal("built-in", name, insert, f"{told.call}  {told.meaning}")
 
 
 def _written(course: Declarations, meaning: Meaning) -> str:

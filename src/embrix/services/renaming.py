@@ -10,7 +10,7 @@ from pathlib import Path
 
 from embrix.brix import declared
 from embrix.brix import syntax as s
-from embrix.brix.builtins import BUILT_INS
+from embrix.brix.builtin_help import FUNCTIONS
 from embrix.brix.declared import Meaning
 from embrix.brix.expressions import WORDS
 from embrix.brix.occurrences import Occurrence, occurrences
@@ -20,7 +20,6 @@ from embrix.course.load import load_course
 from embrix.lanes.session import Session
 from embrix.messages.replies import FileChange, NameHere, NamePlace, Renaming
 from embrix.suite.mentions import language_of, mentions
-from embrix.terms.types import show_type
 from embrix.text.plural import counted
 from embrix.text.source import Source
 
@@ -114,18 +113,15 @@ def name_here(session: Session, file: str, text: str, offset: int) -> NameHere:
 
 def _built_in(text: str, offset: int) -> NameHere:
     for word in re.finditer(r"\w+", text):
-        if word.start() <= offset <= word.end() and word[0] in BUILT_INS:
+        if word.start() <= offset <= word.end() and word[0] in FUNCTIONS:
             return NameHere("built-in", word[0], built_in_text(word[0]))
     return NameHere()
 
 
 def built_in_text(name: str) -> str:
-    """A built-in function with its types, and what it is for."""
-    one = BUILT_INS[name]
-    types, result = one.shape()
-    told = zip(one.params, types, strict=True)
-    params = ", ".join(f"{param}: {show_type(kind)}" for param, kind in told)
-    return f"{one.name}({params}) -> {show_type(result)}\n{one.meaning}"
+    """A built-in function with its types, what it is for, and an example."""
+    one = FUNCTIONS[name]
+    return f"{one.call}\n{one.meaning}; {one.example} gives {one.gives}"
 
 
 def _place(names: Names, file: str, start: int) -> NamePlace:

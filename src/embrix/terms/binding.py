@@ -8,7 +8,8 @@ binder when the substituted term would be captured; alpha-equivalence by levels 
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+import itertools
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -64,18 +65,42 @@ def free_names(signature: Signature, term: Value, meter: Meter = _unmetered) -> 
     return known[id(term), id(None)]
 
 
+LETTERS = "abcdefghijklmnopqrstuvwxyz"
+FEW_NUMBERS = 3
+"""Numbers behind a name after which it is clear whether names may have numbers at all."""
+
+
 def fresh(base: str, taken: Iterable[str], accept: Accept = lambda _: True) -> str:
-    """A name like `base` that is not taken and that `accept` (the language's tokens) allows."""
+    """A name like `base` that is not taken and that `accept` (the language's tokens) allows: with
+    a number, else with marks or letters. Where no name of a bounded number of them is allowed, one
+    that no program can write."""
     used = set(taken)
     if base not in used and accept(base):
         return base
     stem = base.rstrip("0123456789") or base
-    number = 1
-    while True:
+    numbered = 0
+    for number in range(1, len(used) + FEW_NUMBERS + 1):
         for candidate in (f"{stem}{number}", f"{stem}_{number}", f"x{number}"):
-            if candidate not in used and accept(candidate):
-                return candidate
-        number += 1
+            if accept(candidate):
+                if candidate not in used:
+                    return candidate
+                numbered += 1
+        if number >= FEW_NUMBERS and not numbered:
+            break
+    for candidate in _lettered(stem, len(used)):
+        if candidate not in used and accept(candidate):
+            return candidate
+    return next(name for n in itertools.count(1) if (name := f"{stem}{n}") not in used)
+
+
+def _lettered(stem: str, many: int) -> Iterator[str]:
+    """Names without numbers, more than are taken: with marks, with letters, of letters alone."""
+    yield from (stem + "'" * number for number in range(1, 3))
+    for one in (stem, ""):
+        yield from (one + letter for letter in LETTERS)
+        pairs = itertools.product(LETTERS, repeat=2)
+        yield from (one + "".join(pair) for pair in itertools.islice(pairs, many + 1))
+    yield from LETTERS.upper()
 
 
 def substitute(
