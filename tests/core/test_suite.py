@@ -19,6 +19,7 @@ from embrix.suite.check import check_case
 from embrix.suite.read import read_suite
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Source
+from tests.conftest import TINY_LANGUAGE, Maker
 
 LANES = {"Drip": ("rewriting", "environment")}
 ERRORS = {"Drip": ("Unbound", "DivisionByZero")}
@@ -183,3 +184,52 @@ def test_a_changed_definition_changes_the_language(course_copy: Path) -> None:
     steps = walks.open(WalkRecipe("k", "Drip", "rewriting", "take x = 2 so x"))
     assert steps.length == 2
     assert walks.stations(WalkRecipe("k"), 0, 1)[0].text == "take x = 2 so x"
+
+
+READING = """\
+language = "Tiny"
+[[case]]
+name = "to the left"
+program = "1 + 2 + 3"
+term = "Add(Add(Lit(1), Lit(2)), Lit(3))"
+[[case]]
+name = "to the right"
+program = "1 + 2 + 3"
+term = "Add(Lit(1), Add(Lit(2), Lit(3)))"
+[[case]]
+name = "its tokens"
+program = "let a"
+tokens = ["let", "name a"]
+[[case]]
+name = "refused"
+program = "1 +"
+rejected = "grammar"
+[[case]]
+name = "not refused"
+program = "1"
+rejected = "grammar"
+[[case]]
+name = "accepted"
+program = "a"
+accepted = true
+[[case]]
+name = "what it gives"
+program = "1 + 2"
+value = "Num(3)"
+"""
+
+
+def test_a_grammar_alone_is_held_against_what_is_read(make_course: Maker, tmp_path: Path) -> None:
+    """Cases about reading need no interpreter; the one about a value waits for one."""
+    (tmp_path / "tiny.suite.toml").write_text(READING)
+    session = Session(make_course(tiny=TINY_LANGUAGE).folder)
+    report = check_suite(session, tmp_path / "tiny.suite.toml")
+    assert report.lanes == ["grammar"]
+    states = {case.name: [v.state for v in case.verdicts] for case in report.cases}
+    assert states == {
+        "to the left": ["passed"], "to the right": ["failed"], "its tokens": ["passed"],
+        "refused": ["passed"], "not refused": ["failed"], "accepted": ["passed"],
+        "what it gives": [],
+    }  # fmt: skip
+    told = {case.name: v.actual for case in report.cases for v in case.verdicts}
+    assert told["not refused"] == "accepted"

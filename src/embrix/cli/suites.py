@@ -180,8 +180,11 @@ def _print_report(report: SuiteReport, path: Path, session: Session, *, since: b
     told = f"{tally['passed']} passed, {tally['failed']} failed"
     if tally["left out"]:
         told += f", {tally['left out']} left out"
+    waiting = sum(not case.verdicts for case in report.cases)
     if not report.lanes:
-        told = f"{len(report.cases)} waiting"
+        told = f"{waiting} waiting"
+    elif waiting:
+        told += f", {waiting} waiting for an interpreter"
     for name in report.not_allowed:
         print(f"! {name} was not run: its command has not been allowed (embrix allow {name})")
     for name in report.broken:

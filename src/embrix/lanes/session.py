@@ -7,6 +7,9 @@ from dataclasses import replace
 from pathlib import Path
 
 from embrix.brix.core import Interpreter, Language
+from embrix.brix.interpreter import check_interpreter
+from embrix.brix.reader import read_file
+from embrix.brix.syntax import InterpreterSyntax
 from embrix.course.load import Course, load_course
 from embrix.course.naming import plain_name, split_version
 from embrix.course.permission import is_allowed
@@ -19,6 +22,9 @@ from embrix.suite.cases import Suite
 from embrix.suite.read import read_suite
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Source, Span, Unreadable, read_source
+
+READING = "grammar"
+"""What the lane is called that only reads programs."""
 
 
 class Session:
@@ -111,6 +117,21 @@ class Session:
             return []
         names = self.course.interpreters.get(language, {})
         return [self.lane(language, name, grammar) for name in names]
+
+    def reading_lane(self, language: str) -> Lane | None:
+        """A lane that only reads programs, for a language that has no interpreter yet."""
+        parser = self.parser(language)
+        if parser is None:
+            return None
+        key = (language, READING, None, False)
+        if key not in self._lanes:
+            source = Source(READING, f"interpreter {READING} for {language}\n")
+            syntax = read_file(source, Findings())
+            assert isinstance(syntax, InterpreterSyntax)
+            made = check_interpreter(syntax, self.course.languages[language], Findings())
+            assert made is not None
+            self._lanes[key] = Lane(made, parser, brief=True)
+        return self._lanes[key]
 
     def outside(self, language: str) -> list[OutsideLane]:
         """The outside interpreters of a language that the user has allowed."""

@@ -132,6 +132,13 @@ class Case:
     entry: tuple[int, int] = (-1, -1)
     """Where it stands in the file: the number of its case, and of its row in a table, or -1."""
 
+    @property
+    def about_reading(self) -> bool:
+        """Whether it only says how the program is read, for which no interpreter is needed."""
+        rest = (self.instead, self.outputs, self.states, self.costs, self.steps, self.given)
+        read = self.expected is None or self.expected.kind in ("rejected", "accepted")
+        return read and self.output is None and self.state is None and not any(rest)
+
     def expectation_for(self, lane: str) -> Expectation | None:
         """What a lane must give; where only its output is stated it must not fail."""
         if lane in self.outputs and self.expected and self.expected.kind not in ("value", "shows"):
