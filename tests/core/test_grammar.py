@@ -415,8 +415,9 @@ def test_every_shipped_language_reads_back_what_it_prints(
     sort = "Stmt" if name == "Weir" else "Expr"
     term = data.draw(terms(language.signature, sort, 4, ("x", "y")))
     start = "Stmt" if name == "Weir" else None
-    for width in (None, 30):
-        printed = Printer(grammar).show(term, start, width=width).text
+    for width, bracketed in ((None, False), (30, False), (None, True)):
+        printer = Printer(grammar, bracketed=bracketed)
+        printed = printer.show(term, start, width=width).text
         if "‹" in printed:
             continue  # what no program writes stands in marks
         parsed = parser_of(grammar).parse(printed, start)

@@ -11,7 +11,7 @@ from embrix.cli.main import main
 
 ENDS_HERE = "rejected: the program ends here, but `-`, `(`, a number or a name could stand here"
 
-LESSON = [
+LESSON: list[tuple[str, list[str]]] = [
     # what is typed, what must be answered
     ("let x = 2 in\nx * 3", ["6"]),
     ("2 + 2 3 * 3", ["4", "(kept: 3 * 3)", "9"]),
@@ -23,6 +23,27 @@ LESSON = [
     ("1 / 0\n2", ["DivisionByZero: division by zero", "2"]),
     ("(1 + 2) * 3\n?term", ["9", "(1 + 2) * 3"]),
     ("7\n?tree", ["7", "Lit n 7"]),
+    ("1 + 2 * 3 - 4\n?brackets", ["3", "(1 + (2 * 3)) - 4"]),
+    (
+        "-x\n?json",
+        [
+            '[{"depth": 0, "field": "", "form": "Neg", "leaves": "", "place": [0, 2]}, '
+            '{"depth": 1, "field": "arg", "form": "Var", "leaves": "x x", '
+            '"place": [1, 2]}]'
+        ],
+    ),
+    (
+        "?echo tree brackets\n1 + 1\n?echo none\n2",
+        [
+            "after every entry: tree, brackets",
+            "Add",
+            "1 + 1",
+            "2",
+            "nothing is shown besides the result",
+            "2",
+        ],
+    ),
+    ("?echo trees", ["trees cannot be shown; did you mean tree?"]),
     ("?with rewriting\n1 + 2\n?steps", ["3", "1 + 2", "3"]),
     ("?wiht", ["?wiht is no question; did you mean with?"]),
     ("?rule Atom\n1 + 1", ["Lit n 1", "(kept: + 1)"]),

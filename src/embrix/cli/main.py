@@ -223,6 +223,8 @@ def parser() -> argparse.ArgumentParser:
     how = parse.add_mutually_exclusive_group()
     how.add_argument("--derivation", action="store_true", help="print which rule covers what")
     how.add_argument("--back", action="store_true", help="print the tree back as source")
+    how.add_argument("--brackets", action="store_true",
+                     help="print the tree back with every bracket written out")  # fmt: skip
     how.add_argument("--tokens", action="store_true", help="print the tokens")
     how.add_argument("--shifts", action="store_true", help="print shifts and reductions")
     how.add_argument("--descent", action="store_true", help="print the descent (LL(1) grammars)")

@@ -22,9 +22,9 @@ from embrix.grammar.parser import Parsed
 from embrix.grammar.printing import Printer
 from embrix.grammar.report import Report, report_on, report_text
 from embrix.grammar.steps import ParseStep, descent, shift_reduce
-from embrix.lanes.inspection import derivation, look
+from embrix.lanes.inspection import branch_of, derivation, look
 from embrix.lanes.session import Session
-from embrix.messages.replies import Look, MistakeAt, Refusal, TreeRow
+from embrix.messages.replies import Look, MistakeAt, Refusal
 from embrix.services.sketch import how_far
 from embrix.text.diagnostic import excerpt
 from embrix.text.source import Source, Span
@@ -182,15 +182,16 @@ def parse(arguments: argparse.Namespace) -> int:
     refused = found.refused
     answer: dict[str, Any] = {
         "language": language, "tokens": _tokens(found, source),
-        "tree": [_branch(row) for row in found.tree], "more_rows": found.cut,
+        "tree": [branch_of(row) for row in found.tree], "more_rows": found.cut,
     }  # fmt: skip
     lines: list[str] = []
     if arguments.tokens:
         lines = [_token_line(token) for token in answer["tokens"]]
-    elif target is not None and arguments.back:
+    elif target is not None and (arguments.back or arguments.brackets):
         parsed = parser_of(target).parse(source.text, rule)
         if isinstance(parsed, Parsed):
-            shown = Printer(target).show(parsed.term, rule, width=max(8, arguments.width)).text
+            printer = Printer(target, bracketed=arguments.brackets)
+            shown = printer.show(parsed.term, rule, width=max(8, arguments.width)).text
             answer["text"], lines = shown, [shown]
     elif arguments.derivation:
         trees = derivation(session, language, source.text, rule)
@@ -261,15 +262,10 @@ def _rejection(refused: Refusal, source: Source) -> dict[str, Any]:
             {"message": one.message, "place": [one.start, one.end], "line": line, "column": column}
         )
     if refused.trees:
-        found["trees"] = [[_branch(row) for row in tree] for tree in refused.trees]
+        found["trees"] = [[branch_of(row) for row in tree] for tree in refused.trees]
     if refused.reading:
         found["reading"] = [f"{row}  (from {at}): {why}" for row, at, why in refused.reading]
     return found
-
-
-def _branch(row: TreeRow) -> dict[str, Any]:
-    place = {"place": [row.start, row.end]} if row.start >= 0 else {}
-    return {"depth": row.depth, "field": row.field, "form": row.form, "leaves": row.leaves, **place}
 
 
 def _tokens(found: Look, source: Source) -> list[dict[str, Any]]:

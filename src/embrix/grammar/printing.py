@@ -109,9 +109,13 @@ class _Route:
 class Printer:
     """Prints terms of one grammar."""
 
-    def __init__(self, grammar: Grammar, others: Others | None = None) -> None:
-        """`others` shows values that are no forms of the grammar's language."""
+    def __init__(
+        self, grammar: Grammar, others: Others | None = None, *, bracketed: bool = False
+    ) -> None:
+        """`others` shows values that are no forms of the grammar's language. With `bracketed` every
+        part of more than one token stands in brackets, where the grammar has some there."""
         self._grammar = grammar
+        self._bracketed = bracketed
         self._others = others
         self._routes: dict[int, dict[int, list[_Route]]] = {}
         self._leaf_routes: dict[int, list[tuple[int, tuple[Production, ...]]]] = {}
@@ -305,6 +309,35 @@ class Printer:
                 return route, slots
         return possible[0]
 
+    def _in_brackets(
+        self, left: int, term: Node, plain: _Route
+    ) -> tuple[_Route, dict[int, Value]] | None:
+        """A way to print a term of several tokens between the brackets of an alternative that hands
+        on what stands in them; None where there is none, or none is needed."""
+        if plain.last is None or len(plain.last.right) < 2:
+            return None
+        if any(len(production.right) > 1 for production in plain.through):
+            return None
+        seen = {left}
+        pending: list[tuple[int, tuple[Production, ...]]] = [(left, ())]
+        for at, through in pending:
+            for production in self._grammar.by_left.get(at, ()):
+                if not isinstance(production.build, Pass):
+                    continue
+                target = production.right[production.build.position]
+                if target >= 0 or self._unwritten.intersection(production.right):
+                    continue
+                way = (*through, production)
+                if len(production.right) > 1:
+                    found = self._route(target, term)
+                    if found is not None:
+                        route, slots = found
+                        return _Route((*way, *route.through), route.last, route.target), slots
+                elif target not in seen:
+                    seen.add(target)
+                    pending.append((target, way))
+        return None
+
     def _captured(self, production: Production, term: Node, deep: int) -> dict[int, Value] | None:
         """What a production must have captured to build a term, or None when it cannot have."""
         assert isinstance(production.build, Compose)
@@ -398,6 +431,8 @@ class Printer:
             found = None
             if isinstance(value, tuple) and left < 0 and id(value) not in marked:
                 found = self._route(left, value)
+                if self._bracketed and found is not None and len(levels) > 1:
+                    found = self._in_brackets(left, value, found[0]) or found
             leaf = self._leaf_route(left, value) if not isinstance(value, tuple) else None
             if leaf is not None:
                 terminal, through = leaf

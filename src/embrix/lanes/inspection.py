@@ -209,3 +209,9 @@ def _parts(name: str, child: Node) -> list[tuple[str, Node]]:
         if isinstance(item, tuple):
             found += _parts(f"{name} {number + 1}", item)
     return found
+
+
+def branch_of(row: TreeRow) -> dict[str, Any]:
+    """A row of a tree as data for JSON."""
+    place = {"place": [row.start, row.end]} if row.start >= 0 else {}
+    return {"depth": row.depth, "field": row.field, "form": row.form, "leaves": row.leaves, **place}

@@ -7,11 +7,12 @@ begin with `?` are questions to the prompt.
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable
 
 from embrix.grammar.parser import Parsed, Refused
 from embrix.grammar.printing import Printer
-from embrix.lanes.inspection import look
+from embrix.lanes.inspection import branch_of, look
 from embrix.lanes.session import Session
 from embrix.machine.lane import Lane, OnStart
 from embrix.machine.limits import COMMAND
@@ -26,12 +27,19 @@ QUESTIONS = {
     "tokens": "the tokens of the last entry",
     "tree": "the tree of the last entry",
     "term": "the term of the last entry, printed back",
+    "brackets": "the same with every bracket written out",
+    "json": "the tree of the last entry as JSON",
+    "echo": "?echo WORD … shows tokens, tree, term, brackets or json after every entry, ?echo none",
     "steps": "how the last entry is evaluated",
     "with": "?with LANE chooses the lane, ?with alone names them",
     "rule": "?rule RULE reads entries at a rule, ?rule alone goes back to programs",
     "drop": "forget the unread rest",
     "quit": "leave (so does the end of the input)",
 }
+
+
+ECHOED = ("tokens", "tree", "term", "brackets", "json")
+"""What can be shown after every entry."""
 
 
 class Prompt:
@@ -50,6 +58,7 @@ class Prompt:
         self.on_start: OnStart | None = None
         self.pending = ""
         self._last = ""
+        self._echo: list[str] = []
         self.done = False
 
     @property
@@ -121,6 +130,7 @@ class Prompt:
 
     def _run(self, text: str) -> None:
         self._last = text
+        self._show_echo()
         if self._lane is None or (self._rule is not None and self._rule not in self._starts()):
             self._question("tree")
             return
@@ -158,8 +168,12 @@ class Prompt:
                 self._show_tokens()
             case "tree":
                 self._show_tree()
-            case "term":
-                self._show_term()
+            case "term" | "brackets":
+                self._show_term(bracketed=word == "brackets")
+            case "json":
+                self._show_json()
+            case "echo":
+                self._choose_echo(rest)
             case "steps":
                 self._show_steps()
             case _:
@@ -199,12 +213,36 @@ class Prompt:
             parts = (row.field, row.form, row.leaves)
             self.say("  " * row.depth + " ".join(part for part in parts if part))
 
-    def _show_term(self) -> None:
+    def _choose_echo(self, words: str) -> None:
+        """What is shown after every entry from now on."""
+        wanted = [] if words in ("", "none") else words.split()
+        unknown = [one for one in wanted if one not in ECHOED]
+        if unknown:
+            hint = did_you_mean(unknown[0], ECHOED, "there are: " + ", ".join(ECHOED))
+            self.say(f"{unknown[0]} cannot be shown; {hint}")
+            return
+        self._echo = wanted
+        shown = ", ".join(wanted)
+        self.say(f"after every entry: {shown}" if wanted else "nothing is shown besides the result")
+
+    def _show_echo(self) -> None:
+        for word in self._echo:
+            self._question(word)
+
+    def _show_json(self) -> None:
+        found = look(self._session, self._language, self._last, self._rule)
+        if found.refused is not None:
+            self.say("no tree: the last entry was refused")
+            return
+        self.say(json.dumps([branch_of(row) for row in found.tree], ensure_ascii=False))
+
+    def _show_term(self, *, bracketed: bool = False) -> None:
         parser = self._session.parser(self._language)
         grammar = self._session.course.languages[self._language].grammar
         parsed = parser.parse(self._last, self._rule) if parser is not None else None
         if isinstance(parsed, Parsed) and grammar is not None:
-            self.say(visible(Printer(grammar).show(parsed.term, self._rule).text))
+            printer = Printer(grammar, bracketed=bracketed)
+            self.say(visible(printer.show(parsed.term, self._rule).text))
         else:
             self.say("no term: the last entry was refused")
 
