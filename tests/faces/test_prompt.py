@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import io
+import re
 import sys
+from pathlib import Path
 
 import pytest
 
@@ -105,3 +107,86 @@ def test_the_commands_for_syntax(capsys: pytest.CaptureFixture[str]) -> None:
     printed = capsys.readouterr().out
     assert "      first  `-`, `(`, number, name\n" in printed
     assert "Sum₃ → `-` • Sum₃" in printed
+
+
+NOTES = """\
+language Notes
+  extension "notes"
+numbers integer
+tokens
+  number /[0-9]+/ as Number
+  name   /[a-z]+/ as Name
+  skip   / +/
+forms Line
+  Put(x: Name, e: Sum)
+  Say(e: Sum)
+forms Sum
+  Num(n: Number)
+  Get(x: Name)
+  Plus(a: Sum, b: Sum)
+grammar
+  start Line
+  Line ::= x:name "=" e:Sum makes Put | e:Sum makes Say
+  operators Sum : Sum
+    left "+" makes Plus
+    operand Part
+  Part : Sum ::= n:number makes Num | x:name makes Get
+error Nothing(x: Name) "{x} holds nothing"
+error Same(n: Number) "{n} once more"
+"""
+HOLDING = """\
+interpreter holding for Notes
+judgement line "{held}, {l} ⇒ {gave}, {after}, {seen2}" gives (gave, after, seen2)
+main run
+define run(l: Line, given: List[(Name, Number)], held: Map[Name, Number], seen: Set[Number]) ->
+    (Number, Map[Name, Number], Set[Number])
+  line(l, held, seen)
+define line(l: Line, held: Map[Name, Number], seen: Set[Number]) ->
+    (Number, Map[Name, Number], Set[Number]) by l
+  Put(x, e)  =>
+    let n = worth(e, held)
+    (n, held with x = n, seen)
+  Say(e)     =>
+    let n = worth(e, held)
+    require not has(seen, n) else fail Same(n)
+    (n, held, added(seen, n))
+define worth(e: Sum, held: Map[Name, Number]) -> Number by e
+  Num(n)      => n
+  Get(x)      => held[x] otherwise fail Nothing(x)
+  Plus(a, b)  => worth(a, held) + worth(b, held)
+"""
+
+
+def test_an_entry_begins_with_what_the_one_before_has_left(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    """Names and what was said stay; a failure leaves them as they were; a word forgets them."""
+    (tmp_path / "notes.brix").write_text(NOTES)
+    (tmp_path / "holding.brix").write_text(re.sub(r" ->\n +", " -> ", HOLDING))
+    monkeypatch.chdir(tmp_path)
+    typed = ["?state", "a = 2", "b = a + 3", "b + a", "?steps", "c + 1", "7", "a = 9 + zz",
+             "?state", "?reset", "a", "?state"]  # fmt: skip
+    monkeypatch.setattr(sys, "stdin", io.StringIO("\n".join(typed) + "\n"))
+    assert main(["repl"]) == 0
+    lines = [one for one in capsys.readouterr().out.splitlines() if "│" not in one]
+    assert lines == [
+        "nothing yet", "2", "5", "7",
+        "a ↦ 2, b ↦ 5, b + a ⇒ 7, a ↦ 2, b ↦ 5, {7}",
+        "Nothing: c holds nothing", "Same: 7 once more", "Nothing: zz holds nothing",
+        "a ↦ 2, b ↦ 5", "{7}", "the next entry begins anew", "Nothing: a holds nothing",
+        "nothing yet",
+    ]  # fmt: skip
+    assert main(["run", "-e", "a"]) == 1
+
+
+def test_what_a_run_takes_up_is_of_the_types_of_what_it_leaves(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    (tmp_path / "notes.brix").write_text(NOTES)
+    wrong = re.sub(r" ->\n +", " -> ", HOLDING).replace(
+        "seen: Set[Number]) -> (N", "seen: Int) -> (N"
+    )
+    (tmp_path / "holding.brix").write_text(wrong)
+    monkeypatch.chdir(tmp_path)
+    assert main(["check"]) == 4
+    assert "run cannot run programs" in capsys.readouterr().out

@@ -85,6 +85,10 @@ def _narrower(base: k.Interpreter, language: k.Language) -> dict[str, list[str]]
     }
 
 
+KEPT = ("Env", "Store", "Map", "Set")
+"""Types of what a run may take up from another: they have an empty value to begin with."""
+
+
 class _Interpreter:
     def __init__(
         self, syntax: s.InterpreterSyntax, language: k.Language, findings: Findings
@@ -210,17 +214,29 @@ class _Interpreter:
         sorts = self.start_sorts()
         types = signature.types
         first = settle(types[0]) if types else None
-        fits = isinstance(first, Con) and first.name in sorts and len(types) <= 2
-        if len(types) == 2:
+        fits = isinstance(first, Con) and first.name in sorts
+        if len(types) >= 2:
             fits = fits and unify(types[1], listing(Tup((NAME, Hole()))))
-        if not fits:
+        if not fits or not self.keeps(types[2:], signature.result):
             self.world.error(
                 "type_mismatch", f"{decl.function} cannot run programs: its first parameter must "
-                f"be of type {' or '.join(sorts)}, a second one of List[(Name, VALUE)]",
-                decl.span,
+                f"be of type {' or '.join(sorts)}, a second one of List[(Name, VALUE)], further "
+                "ones of the types of what it gives beside the value, each an Env, Store, Map or "
+                "Set", decl.span,
             )  # fmt: skip
             return None
         return decl.function
+
+    def keeps(self, types: Sequence[Type], result: Type) -> bool:
+        """Whether parameters can take up what another run has left: all that comes beside the
+        value."""
+        settled = settle(result)
+        beside = settled.items[1:] if isinstance(settled, Tup) else ()
+        return not types or (
+            len(types) == len(beside)
+            and all(map(unify, types, beside))
+            and all(getattr(settle(kind), "name", "") in KEPT for kind in types)
+        )
 
     def no_main(self, mark: int) -> k.Function:
         """What runs a program where nothing is known that does: it is still to be written."""

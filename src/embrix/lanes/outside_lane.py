@@ -31,6 +31,7 @@ from embrix.machine.unit import Variant
 from embrix.suite.cases import Case
 from embrix.suite.check import Verdict, check_case
 from embrix.suite.expected_steps import reads_like
+from embrix.terms.node import Value
 from embrix.text.plural import counted
 from embrix.text.saving import alive
 from embrix.text.visible import cut
@@ -82,6 +83,7 @@ class OutsideLane(Lane):
         variant: Variant = "counted",
         on_start: OnStart | None = None,
         given_input: Sequence[str] = (),
+        kept: Sequence[Value] | None = None,
     ) -> Result:
         """What the command makes of a program. Names supplied by hand and lines of input are
         handed on where the command has a place for them."""

@@ -368,5 +368,11 @@ class _Closure(Body):
         return False
 
 
+def nothing_kept(main: k.Function) -> list[Any]:
+    """What `main` takes up where no run has been before: everything empty."""
+    kinds = (settle(kind) for kind in main.types[2:])
+    return [EMPTIES.get(kind.name if isinstance(kind, Con) else "", EMPTY_NODE) for kind in kinds]
+
+
 EMPTIES: dict[str, Any] = {"Set": frozenset(), "Store": EMPTY_STORE, "Map": EMPTY_MAP}
 """The empty things of each type; an environment is the default."""

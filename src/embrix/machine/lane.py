@@ -73,6 +73,11 @@ class Lane:
         return self.interpreter.lane
 
     @property
+    def keeps(self) -> bool:
+        """Whether a run takes up what another has left beside its value."""
+        return self.machine.keeps
+
+    @property
     def role(self) -> str:
         """Its name without a version: what suites call it."""
         return self.interpreter.role
@@ -86,8 +91,10 @@ class Lane:
         variant: Variant = "counted",
         on_start: OnStart | None = None,
         given_input: Sequence[str] = (),
+        kept: Sequence[Value] | None = None,
     ) -> Result:
-        """The outcome of a program text; `given` maps names to expressions of the language.
+        """The outcome of a program text; `given` maps names to expressions of the language, `kept`
+        is what another run of the lane has left beside its value.
 
         Raises `BadBinding`.
         """
@@ -97,10 +104,10 @@ class Lane:
         term, values = self._given(parsed.term, given or {}, limits)
         result = self.machine.run(
             term, values, limits=limits, variant=variant, on_start=on_start,
-            given_input=given_input,
+            given_input=given_input, kept=kept,
         )  # fmt: skip
         if variant != "plain" and result.outcome.name in _ENDLESS:
-            return self._without_end(term, values, result, given_input, on_start)
+            return self._without_end(term, values, result, given_input, on_start, kept)
         return result
 
     def _without_end(
@@ -110,13 +117,14 @@ class Lane:
         result: Result,
         given_input: Sequence[str],
         on_start: OnStart | None,
+        kept: Sequence[Value] | None,
     ) -> Result:
         """A run that came to its limit, told with where it comes back to, or with the last moment
         at which anything new happened."""
         recorder = Recorder(CALLS)
         self.machine.run(
             term, values, limits=Limits(calls=CALLS, moments=CALLS), variant="traced",
-            recorder=recorder, given_input=given_input, on_start=on_start,
+            recorder=recorder, given_input=given_input, on_start=on_start, kept=kept,
         )  # fmt: skip
         found = find_cycle(self.interpreter, recorder)
         if found is None:
@@ -147,6 +155,7 @@ class Lane:
         limits: Limits | None = None,
         on_start: OnStart | None = None,
         given_input: Sequence[str] = (),
+        kept: Sequence[Value] | None = None,
     ) -> Traced:
         """A run of a program text with its record. Raises `BadBinding`."""
         recorder = Recorder((limits or Limits()).moments)
@@ -158,7 +167,7 @@ class Lane:
         def again(other: Recorder) -> Result:
             return self.machine.run(
                 term, values, limits=limits, variant="traced", recorder=other, on_start=on_start,
-                given_input=given_input,
+                given_input=given_input, kept=kept,
             )  # fmt: skip
 
         result = again(recorder)

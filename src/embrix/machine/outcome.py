@@ -59,6 +59,11 @@ class Shown(Sequence[str]):
         self._values = values
         self._show = show
 
+    @property
+    def values(self) -> Sequence[Value]:
+        """The values themselves; they stay inside the process."""
+        return self._values
+
     @cached_property
     def _texts(self) -> tuple[str, ...]:
         return tuple(map(self._show, self._values))

@@ -156,8 +156,10 @@ class _Run:
         told = self.told
         main = self.functions[self.interpreter.main]
         args: list[Value] = [term]
-        if len(main.params) == 2:
+        if len(main.params) >= 2:
             args.append(make_list([tuple_of(name, value) for name, value in given]))
+        kinds = (settle(kind) for kind in main.types[2:])
+        args += [EMPTY.get(getattr(kind, "name", ""), EMPTY_NODE) for kind in kinds]
         sys.setrecursionlimit(400_000)
         try:
             value = self.call(main, args, term)

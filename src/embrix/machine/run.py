@@ -12,6 +12,7 @@ from weakref import WeakKeyDictionary
 
 from embrix.brix.core import RESULT, Function, Interpreter, Law, TemplateParts
 from embrix.grammar.printing import Part, Parts, Printer
+from embrix.machine.body import nothing_kept
 from embrix.machine.compiler import HELPERS, Compiled, compile_interpreter
 from embrix.machine.display import Display, plainly
 from embrix.machine.faults import (
@@ -113,7 +114,12 @@ class Machine:
     @property
     def takes_bindings(self) -> bool:
         """Whether `main` has a parameter for bindings by hand."""
-        return len(self.interpreter.functions[self.interpreter.main].params) == 2
+        return len(self.interpreter.functions[self.interpreter.main].params) >= 2
+
+    @property
+    def keeps(self) -> bool:
+        """Whether `main` takes up what another run has left beside its value."""
+        return len(self.interpreter.functions[self.interpreter.main].params) > 2
 
     def compiled(self, variant: Variant) -> Compiled:
         base = self.interpreter.base
@@ -133,8 +139,10 @@ class Machine:
         recorder: Recorder | None = None,
         on_start: Callable[[Callable[[], None]], None] | None = None,
         given_input: Sequence[str] = (),
+        kept: Sequence[Value] | None = None,
     ) -> Result:
         """Run a program on lines of input. Every way to end is an outcome; nothing is raised.
+        `kept` is what another run has left beside its value, where `main` takes that up.
 
         `on_start` is told how to stop the run from another thread. A traced run needs a recorder.
         """
@@ -144,8 +152,9 @@ class Machine:
             on_start(session.space[" stop"])
         main = self.interpreter.functions[self.interpreter.main]
         args: list[Any] = [term]
-        if len(main.params) == 2:
+        if len(main.params) >= 2:
             args.append(make_list([tuple_of(name, value) for name, value in given]))
+        args += nothing_kept(main) if kept is None or not self.keeps else kept
         if main.subject is None:
             args.append(term)
         outcome, state = session.outcome(lambda: session.call(main.name, *args))
@@ -160,7 +169,7 @@ class Machine:
         bindings, and gives their values as they are. It raises `Ended`."""
         session = _Session(self, limits, "plain", None)
         main = self.interpreter.functions[self.interpreter.main]
-        given = [NIL_NODE] if self.takes_bindings else []
+        given = [NIL_NODE, *nothing_kept(main)] if self.takes_bindings else []
         run = session.space[main.name]
         bounce, finish = session.space[" bounce"], session.space[" run"]
 

@@ -8,7 +8,7 @@ begin with `?` are questions to the prompt.
 from __future__ import annotations
 
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 from embrix.grammar.parser import Parsed, Refused
 from embrix.grammar.printing import Printer
@@ -16,6 +16,8 @@ from embrix.lanes.inspection import branch_of, look
 from embrix.lanes.session import Session
 from embrix.machine.lane import Lane, OnStart
 from embrix.machine.limits import COMMAND
+from embrix.machine.outcome import Shown
+from embrix.terms.node import Value
 from embrix.text.diagnostic import excerpt
 from embrix.text.source import Source, Span
 from embrix.text.suggest import did_you_mean
@@ -31,6 +33,8 @@ QUESTIONS = {
     "json": "the tree of the last entry as JSON",
     "echo": "?echo WORD … shows tokens, tree, term, brackets or json after every entry, ?echo none",
     "steps": "how the last entry is evaluated",
+    "state": "what the entries so far have left, where the lane takes that up",
+    "reset": "forget that: the next entry begins anew",
     "with": "?with LANE chooses the lane, ?with alone names them",
     "rule": "?rule RULE reads entries at a rule, ?rule alone goes back to programs",
     "drop": "forget the unread rest",
@@ -59,6 +63,10 @@ class Prompt:
         self.pending = ""
         self._last = ""
         self._echo: list[str] = []
+        self._kept: Sequence[Value] | None = None
+        """What the last entry that came to a value has left beside it."""
+        self._before: Sequence[Value] | None = None
+        """What the last entry began with."""
         self.done = False
 
     @property
@@ -134,7 +142,10 @@ class Prompt:
         if self._lane is None or (self._rule is not None and self._rule not in self._starts()):
             self._question("tree")
             return
-        result = self._lane.run(text, limits=COMMAND, on_start=self.on_start)
+        self._before = self._kept
+        result = self._lane.run(text, limits=COMMAND, on_start=self.on_start, kept=self._kept)
+        if self._lane.keeps and result.outcome.kind == "value" and isinstance(result.state, Shown):
+            self._kept = result.state.values
         for piece in result.output:
             self.say(visible(piece.rstrip("\n")))
         outcome = result.outcome
@@ -172,6 +183,11 @@ class Prompt:
                 self._show_term(bracketed=word == "brackets")
             case "json":
                 self._show_json()
+            case "state":
+                self._show_state()
+            case "reset":
+                self._kept = None
+                self.say("the next entry begins anew")
             case "echo":
                 self._choose_echo(rest)
             case "steps":
@@ -181,6 +197,9 @@ class Prompt:
 
     def _choose_lane(self, name: str) -> None:
         if name in self._lanes:
+            if self._kept is not None and self._lanes[name] is not self._lane:
+                self.say("what the entries have left is forgotten: it belongs to the other lane")
+                self._kept = None
             self._lane = self._lanes[name]
         else:
             known = ", ".join(self._lanes) or "no interpreters yet"
@@ -212,6 +231,17 @@ class Prompt:
         for row in found.tree:
             parts = (row.field, row.form, row.leaves)
             self.say("  " * row.depth + " ".join(part for part in parts if part))
+
+    def _show_state(self) -> None:
+        if self._lane is None or not self._lane.keeps:
+            name = self._lane.name if self._lane is not None else self._language
+            self.say(f"{name} takes nothing up from one entry to the next: its `main` has no "
+                     "parameters for that")  # fmt: skip
+        elif self._kept is None:
+            self.say("nothing yet")
+        else:
+            for value in self._kept:
+                self.say(visible(self._lane.machine.display.show(value)))
 
     def _choose_echo(self, words: str) -> None:
         """What is shown after every entry from now on."""
@@ -250,5 +280,6 @@ class Prompt:
         if self._lane is None:
             self.say(f"{self._language} has no interpreter yet, so nothing is evaluated")
             return
-        for line in Walk(self._lane, self._lane.trace(self._last, limits=COMMAND)).lines():
+        traced = self._lane.trace(self._last, limits=COMMAND, kept=self._before)
+        for line in Walk(self._lane, traced).lines():
             self.say(visible(line))
