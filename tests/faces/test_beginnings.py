@@ -10,6 +10,8 @@ import pytest
 from embrix.course.load import Course, load_course
 from embrix.documents.skeleton import STRATEGIES, skeleton
 from embrix.lanes.session import Session
+from embrix.trace.walk import Walk
+from tests.conftest import TINY_LANGUAGE, Maker
 from tests.faces.test_cli import run
 
 Capture = pytest.CaptureFixture[str]
@@ -135,3 +137,21 @@ def test_a_relation_without_finals_runs(lockside: Course, course_copy: Path) -> 
     (course_copy / "begun.brix").write_text(text)
     outcome = Session(course_copy).lane("Drip", "begun").run("1").outcome
     assert outcome.kind in ("stuck", "unfinished")
+
+
+def test_a_machine_is_finished_by_what_its_decisions_say(make_course: Maker) -> None:
+    """Parts run in the order of the page; what a frame does with the last value is all that is
+    left to say."""
+    course = make_course(tiny=TINY_LANGUAGE)
+    text = skeleton(course.languages["Tiny"], "machine", "machine")
+    assert text.count("todo") == 1
+    done = text.replace('todo "what Add gives"', "back(sum(left, v), stack)") + (
+        "define sum(a: Value, b: Value) -> Value by a, b\n  Num(m), Num(n) => Num(m + n)\n"
+    )
+    session = Session(make_course(tiny=TINY_LANGUAGE, machine=done).folder)
+    assert [d.message for d in session.course.diagnostics if d.severity == "error"] == []
+    lane = session.lane("Tiny", "machine")
+    program = "let x = 1 + 2 in let y = x + x in y + x"
+    assert lane.run(program).outcome.text == "9"
+    traced = Walk(lane, lane.trace("1 + 2")).lines()
+    assert any("AddRight(Num(1))" in line for line in traced)

@@ -394,7 +394,7 @@ def _pictures(add: Adding) -> None:
     new.add_argument(
         "--strategy", metavar="STRATEGY", default="environment",
         help="how a new interpreter works: environment (default), substitution, by_name, by_need, "
-        "store_passing or steps",
+        "store_passing, machine or steps",
     )  # fmt: skip
     new.add_argument("--json", action="store_true", help="print the answer as JSON")
 

@@ -11,8 +11,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from embrix.brix.core import Language
+from embrix.documents.machine_skeleton import MachineForm, machine_lines
 from embrix.terms.node import Constructor
-from embrix.terms.types import BOOL, NAME, NUMBER, TEXT, Con, settle
+from embrix.terms.types import BOOL, NAME, NUMBER, TEXT, Con, settle, show_type
 
 STRATEGIES = {
     "environment": "big steps; an environment says what each name stands for",
@@ -20,6 +21,7 @@ STRATEGIES = {
     "by_name": "big steps; what is bound is put in place of a name as it stands",
     "by_need": "big steps; what is bound waits in a store until it is needed, and is kept there",
     "store_passing": "big steps; an environment, and a store handed from part to part",
+    "machine": "an abstract machine: an expression, an environment, a stack of frames",
     "steps": "small steps; a value is put in place of a name",
 }
 """What an interpreter can begin as."""
@@ -117,7 +119,8 @@ class _Writer:
             f'  "{STRATEGIES[self.strategy].capitalize()}."',
             "",
         ]
-        lines += self.big_steps() if self.strategy != "steps" else self.small_steps()
+        kinds = {"steps": self.small_steps, "machine": self.machine}
+        lines += kinds.get(self.strategy, self.big_steps)()
         return "\n".join(lines) + "\n"
 
     def values(self) -> list[str]:
@@ -291,6 +294,31 @@ class _Writer:
             "      let (v, store) = eval(e, env, store with loc = Busy)",
             "      (v, store with loc = Settled(v))",
         ]  # fmt: skip
+
+    # ---------------------------------------------------------------- machines
+
+    def machine(self) -> list[str]:
+        """An abstract machine; `errors` comes first, because it settles what an unbound name is."""
+        head = [*self.values(), *self.errors()]
+        return head + machine_lines(
+            self.sort, self.value, [self._machine_form(one) for one in self.forms],
+            names=self.names,
+        )  # fmt: skip
+
+    def _machine_form(self, form: _Form) -> MachineForm:
+        kinds = self.language.signature.by_name[form.name]
+        types = dict(zip(kinds.fields, map(show_type, kinds.types), strict=True))
+        others = {one: types[one] for one in form.fields if one not in form.outer}
+        made = ""
+        if form.literal:
+            made = f"{self.prefix}{form.literal}({form.fields[0]})"
+        elif form.uses:
+            made = f"env[{form.uses}] otherwise fail {self.unbound}({form.uses})"
+        under = ("", "")
+        if form.binder and form.scope in form.parts and len(form.outer) == 1:
+            under = (form.scope, form.binder)
+        return MachineForm(form.name, form.pattern, form.outer, others, made, under,
+                           self.todo(form))  # fmt: skip
 
     # ---------------------------------------------------------------- small steps
 
