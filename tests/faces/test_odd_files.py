@@ -55,17 +55,18 @@ Odd = Callable[[Path], None]
 NAMES = ["odd.brix", "odd.suite.toml", "programs/odd.drip"]
 
 
-@pytest.mark.parametrize("name", NAMES)
 @pytest.mark.parametrize("odd", [os.mkfifo, sparse, folder], ids=["pipe", "giant", "folder"])
 def test_what_is_no_text_among_the_files_of_a_course(
-    drip: Path, tmp_path: Path, capsys: Capture, name: str, odd: Odd
+    drip: Path, tmp_path: Path, capsys: Capture, odd: Odd
 ) -> None:
-    odd(drip / "drip" / name)
+    for name in NAMES:
+        odd(drip / "drip" / name)
     course = ("--course", str(drip))
     for words in (
         ("check",), ("test",), ("format", "--check"), ("uncovered", "--language", "Drip"),
         ("run", "-e", "1 + 2"), ("handout", "--to", str(tmp_path / "h.html")),
-        (*STARTER, "--to", str(tmp_path / "s")), ("run", str(drip / "drip" / name)),
+        (*STARTER, "--to", str(tmp_path / "s")),
+        *(("run", str(drip / "drip" / name)) for name in NAMES),
     ):  # fmt: skip
         status, _, err = run(capsys, words[0], *course, *words[1:])
         assert status in (0, 1, 2, 4), (words, err)

@@ -124,22 +124,6 @@ async def test_all_mistakes_of_a_program_are_told_and_marked(course_copy: Path) 
         assert not screen.editor.faults
 
 
-async def test_a_program_from_elsewhere_is_named(course_copy: Path, tmp_path: Path) -> None:
-    """It stands outside the course, and is saved where it is."""
-    elsewhere = tmp_path / "elsewhere" / "visit.drip"
-    elsewhere.parent.mkdir()
-    elsewhere.write_text("1 + 2")
-    async with opened(course_copy) as pilot:
-        screen = bench(pilot)
-        screen.open_program(elsewhere)
-        await settled(screen)
-        title = screen.query_one("#program-title", Title)
-        assert title.subject == "visit.drip"
-        await write(pilot, "1 + 3")
-        await pilot.press("ctrl+s")
-        await until(lambda: elsewhere.read_text() == "1 + 3", "the saved text")
-
-
 async def test_what_is_wrong_is_said_beside_the_program(course_copy: Path) -> None:
     async with opened(course_copy) as pilot:
         screen = bench(pilot)
@@ -229,7 +213,11 @@ async def test_a_wrong_definition_is_noted_and_runs_as_far_as_it_goes(course_cop
         assert any("did you mean Unbound?" in note for note in notes)
 
 
-async def test_a_program_is_saved_and_reopened(course_copy: Path) -> None:
+async def test_a_program_is_saved_and_reopened(course_copy: Path, tmp_path: Path) -> None:
+    """One from elsewhere as well: it has a name, and is saved where it is."""
+    elsewhere = tmp_path / "elsewhere" / "visit.drip"
+    elsewhere.parent.mkdir()
+    elsewhere.write_text("1 + 2")
     path = course_copy / "drip" / "programs" / "toll.drip"
     async with opened(course_copy) as pilot:
         screen = bench(pilot)
@@ -245,6 +233,11 @@ async def test_a_program_is_saved_and_reopened(course_copy: Path) -> None:
         await until(lambda: "level" in screen.editor.text, "the other program")
         await settled(screen)
         assert set(outcomes(screen).values()) == {"15"}
+        screen.open_program(elsewhere)
+        assert title.subject == "visit.drip"
+        await write(pilot, "1 + 3")
+        await pilot.press("ctrl+s")
+        assert elsewhere.read_text() == "1 + 3"
 
 
 async def test_unsaved_text_is_back_after_leaving(course_copy: Path) -> None:

@@ -6,7 +6,6 @@ from __future__ import annotations
 import argparse
 import re
 import sys
-from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
@@ -18,82 +17,9 @@ from embrix.tui.annotated import AnnotatedEditor
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.dialogs import Pick, Show
 from embrix.tui.faces import CasesFace, NotesFace
-from tests.faces.test_terminal import Terminal
 from tests.faces.test_workbench import bench, opened, outcomes, until, write
 
 LANE = "drip/environment.brix"
-
-
-def lane(screen: str, name: str) -> str:
-    """The line of a lane, in the right half of the screen."""
-    rows = (line[75:] for line in screen.splitlines())
-    return next((row for row in rows if f" {name} " in row), "")
-
-
-@pytest.fixture
-def empty(tmp_path: Path) -> Iterator[Terminal]:
-    folder = tmp_path / "course"
-    folder.mkdir()
-    found = Terminal(f"{sys.executable} -m embrix", folder, 140, 44)
-    yield found
-    found.close()
-
-
-@pytest.mark.terminal
-def test_a_course_is_written_from_an_empty_folder(empty: Terminal, tmp_path: Path) -> None:
-    """Begun, an interpreter added from a strategy, its decision written, a case added that is
-    wrong at first; nothing is done outside the workbench."""
-    empty.until(lambda s: "a course here" in s, "the offer")
-    empty.keys("Enter")
-    empty.until(lambda s: "suite ◆ 1 pass" in s, "the course that was begun")
-
-    empty.keys("C-n")
-    empty.until(lambda s: "written from its forms" in s, "what can be begun")
-    empty.type("interpreter")
-    empty.keys("Enter")
-    empty.until(lambda s: "▙ strategy" in s, "the strategies")
-    empty.type("substitution")
-    empty.keys("Enter")
-    empty.until(lambda s: "Name of the new interpreter" in s, "the name")
-    empty.keys("Enter")
-    screen = empty.until(lambda s: "unfinished: what Add" in lane(s, "substitution"), "it")
-    assert "file  first/substitution.brix" in screen
-
-    # The cursor stands on the line of the decision: it is written anew.
-    empty.keys("Home", "S-End")
-    empty.type("Add(left, right)    =>")
-    empty.keys("Enter")
-    empty.type("let Lit(a) = eval(left)")
-    empty.keys("Enter")
-    empty.type("let Lit(b) = eval(right)")
-    empty.keys("Enter")
-    empty.type("Lit(a + c)")
-    empty.until(lambda s: "nothing called c is known here" in s, "the mistake at its line")
-    screen = empty.until(lambda s: "! 1 error" in lane(s, "substitution"), "the lane of it")
-    empty.until(lambda s: "◆ 4" in lane(s, "environment"), "the other lane")
-    empty.keys("BSpace", "BSpace")
-    empty.type("b)")
-    empty.until(lambda s: "◆ 4" in lane(s, "substitution") and "2 pass" in s, "green")
-    assert "todo" in (tmp_path / "course/first/substitution.brix").read_text()
-    empty.keys("C-s")
-    empty.until(lambda s: "saved substitution.brix" in s, "saved")
-    assert "Lit(a + b)" in (tmp_path / "course/first/substitution.brix").read_text()
-
-    empty.keys("F2")
-    empty.type("suite")
-    empty.keys("Enter")
-    empty.until(lambda s: "as expected on 2 lanes" in s, "the verdict beside its case")
-    empty.keys("C-End", "Enter")
-    for line in ("[[case]]", 'name = "a sum"', 'program = "1 + 2"', "value = 4"):
-        empty.type(line)
-        empty.keys("Enter")
-    empty.until(lambda s: "environment: expected 4, but got 3" in s, "the red case")
-    empty.keys("Up", "End", "BSpace")
-    empty.type("3")
-    empty.until(lambda s: "suite ◆ 4 pass" in s, "all green")
-    empty.keys("C-s")
-    empty.until(lambda s: "saved first.suite.toml" in s, "saved")
-    assert "value = 3" in (tmp_path / "course/first/first.suite.toml").read_text()
 
 
 async def test_what_is_typed_counts_before_it_is_saved(course_copy: Path) -> None:
