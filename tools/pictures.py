@@ -29,7 +29,7 @@ SCENES: list[Scene] = [
     (
         "writing",
         "toll.drip",
-        ["MISSPELL", "F2", "WAIT", "text:drip/environment", "Return", "WAIT"],
+        ["MISSPELL", "WAIT", "WAIT", "F2", "WAIT", "text:drip/environment", "Return", "WAIT"],
     ),
     ("grammar", "toll.drip", ["AMBIGUOUS", "F3", "F3"]),
     (
@@ -82,6 +82,11 @@ SCENES: list[Scene] = [
         "rill/programs/rates.rill",
         ["WAIT", "ctrl+y", "WAIT", *["Down"] * 5, "Return", "Down", "Return", "WAIT"],
     ),
+    (
+        "outline",
+        "rill/programs/rates.rill",
+        ["LACKING", "WAIT", "F4", "F4", "F4", "WAIT", "alt+o", *["WAIT"] * 3, *["Down"] * 6],
+    ),
     ("light", "unused.drip", ["F12", "F4", "F4", "F8", "F8"]),
 ]
 """File name, program, keys. Words in CHANGES change a definition before the workbench opens."""
@@ -98,6 +103,7 @@ CHANGES = {
         "eval(body, saved with param = eval(arg, env))",
         "eval(body, env with param = eval(arg, env))",
     ),
+    "LACKING": ("environment.brix", "  Neg(arg)          => Num(-number(eval(arg, env)))\n", ""),
     "MISSPELL": ("environment.brix", "eval(bound, env)", "eval(env, bond)"),
 }
 
