@@ -48,6 +48,19 @@ error Unbound(x: Name) "nothing called {x} is in scope"
 """
 
 
+BOX = """\
+value Held
+  Box(n: Number)
+define boxed(h: Held) -> Number by h
+  Box(n) => n
+"""
+
+
+HELD = (
+    LANE.replace("=> n\n", "=> match Some(n)\n    Some(m) => boxed(VALUE)\n    None => n\n") + BOX
+)
+
+
 @pytest.mark.parametrize(
     ("wrong", "right", "line"),
     [
@@ -70,8 +83,14 @@ error Unbound(x: Name) "nothing called {x} is in scope"
             LANE.replace("  eval(p, empty)\n", "  let q = p\n  eval(p, empty)\n"),
             LANE.replace("  eval(p, empty)\n", "  let _ = p\n  eval(p, empty)\n"), 4,
         ),
+        # An Int where a number is wanted, a number where a value is.
+        (
+            LANE.replace("0 - eval(arg, env)", "size([arg])"),
+            LANE.replace("0 - eval(arg, env)", "number(size([arg]))"), 10,
+        ),
+        (HELD.replace("VALUE", "m"), HELD.replace("VALUE", "Box(m)"), 8),
     ],
-    ids=["name", "arguments", "form", "clauses", "unused"],
+    ids=["name", "arguments", "form", "clauses", "unused", "whole number", "constructor"],
 )  # fmt: skip
 def test_a_note_is_mended(make_course: Maker, wrong: str, right: str, line: int) -> None:
     """What comes out is written by hand above."""

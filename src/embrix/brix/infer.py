@@ -56,6 +56,11 @@ BUILT_IN = (
 )  # fmt: skip
 
 
+def as_number(found: Type, wanted: Type) -> str:
+    """How an Int is written where a number of the language is wanted."""
+    return "write number(…)" if (settle(found), settle(wanted)) == (INT, NUMBER) else ""
+
+
 class Infer:
     """Checks the inside of one function."""
 
@@ -123,7 +128,7 @@ class Infer:
         self.world.error(
             "type_mismatch",
             f"this is of type {show_type(found)}, but {show_type(wanted)} is expected here", span,
-            self.wrapping(found, wanted),
+            as_number(found, wanted) or self.wrapping(found, wanted),
         )  # fmt: skip
 
     def wrapping(self, found: Type, wanted: Type) -> str:
@@ -286,7 +291,9 @@ class Infer:
                 "type_mismatch",
                 f"{names[number]} of {callee} must be of type {show_type(types[number])}, "
                 f"but this is of type {show_type(found)}", args[number].span,
-                f"the order is {callee}({', '.join(names)})" if len(names) > 1 else "",
+                as_number(found, types[number])
+                or (f"the order is {callee}({', '.join(names)})" if len(names) > 1
+                    else self.wrapping(found, types[number])),
             )  # fmt: skip
 
     def make(self, expr: s.Make) -> tuple[k.Core, Type]:

@@ -92,6 +92,9 @@ def _candidates(text: str, note: Note) -> Iterator[str]:
             for one in re.finditer(r"\w+", text[start:end]):
                 if re.search(rf"\b{one[0]}\b", note.message):
                     yield text[: start + one.start()] + word + text[start + one.end() :]
+    around = re.fullmatch(r"write (\w+)\(…\)", hint)
+    if around is not None:
+        yield f"{text[:start]}{around[1]}({text[start:end]}){text[end:]}"
     if hint.startswith("remove"):
         yield text[:start] + text[end:].removeprefix(" ")
     if note.code == "missing_clause":
