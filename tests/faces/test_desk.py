@@ -131,6 +131,7 @@ def test_a_language_is_made_broken_and_mended_at_the_desk(desk: Terminal, tmp_pa
             desk.type(line)
             desk.keys("Enter")
         desk.type(f"Lit(a {sign} b)")
+        desk.until(lambda s, told=f"Lit(a {sign} b)": told in s, f"the clause of {form}")
     desk.until(lambda s: "◆ 4" in lane(s, "substitution"), "its outcome")
     desk.keys("M-s")
     desk.until(lambda s: "saved substitution.brix" in s, "it is saved")

@@ -31,14 +31,14 @@ class NameTools:
         self._visited: list[tuple[Path, int]] = []
         """Places that were left for a declaration, the last one last."""
 
-    def _ask(self, take: Callable[[NameHere], None]) -> None:
+    def _ask(self, take: Callable[[NameHere], None], topic: str = "name") -> None:
         if self._pane.document is None:
             self._bench.say("F2 opens a file of the course; this is about a name in it")
             return
         request = AskName(file=self._pane.name, text=self._pane.editor.text,
                           offset=self._pane.editor.characters_before)  # fmt: skip
-        self._desk.drop("name")
-        self._desk.ask("name", request, take)
+        self._desk.drop(topic)
+        self._desk.ask(topic, request, take)
 
     def cursor_moved(self) -> None:
         """Tell what the cursor stands on, once it rests."""
@@ -49,7 +49,7 @@ class NameTools:
     def _rested(self) -> None:
         self._timer = None
         if self._pane.is_open and not self._pane.editor.remarks_here:
-            self._ask(self._tell)
+            self._ask(self._tell, "resting")  # what a key has asked for goes on
 
     def _tell(self, found: NameHere) -> None:
         self._pane.tell(f"{found.kind}  {found.about}" if found.kind else "")
