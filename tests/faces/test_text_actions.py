@@ -53,7 +53,7 @@ async def test_a_name_is_told_followed_listed_and_come_back_to(course_copy: Path
 async def test_what_a_key_asks_for_is_not_dropped_when_the_cursor_rests(course_copy: Path) -> None:
     async with opened(course_copy) as pilot:
         screen = await at(pilot, course_copy, LANE, "Lit(n)", "Lit")
-        await pilot.press("alt+r")
+        screen.names.rename()
         screen.names._rested()  # before the answer can have come
         await until(lambda: isinstance(pilot.app.screen, AskText), "the question")
 
