@@ -406,6 +406,7 @@ def test_every_table_prints_what_it_reads(levels: list[tuple[str, str, Construct
 
 @pytest.mark.parametrize("name", ["Drip", "Rill", "Weir", "Mere"])
 @given(data=st.data())
+@settings(max_examples=40)
 def test_every_shipped_language_reads_back_what_it_prints(
     lockside: Course, data: st.DataObject, name: str
 ) -> None:
