@@ -14,6 +14,7 @@ from embrix.course.shipped import shipped_course
 from embrix.lanes.session import Session
 from embrix.messages.replies import NameHere, Renaming
 from embrix.services.renaming import CAPITAL, Names, name_here, renamed
+from embrix.services.text_search import course_texts
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Source
 from tests.conftest import TINY_LANGUAGE, Maker
@@ -212,3 +213,16 @@ def test_any_name_of_the_shipped_course_can_be_another(shipped: Names) -> None:
         change = renamed(shipped.session, at.file, shipped.texts[at.file], at.start, new)
         assert change.refused == "", (meaning, at)
         assert change.places >= len(shipped.of(meaning))
+
+
+def test_the_ends_of_lines_stay_as_they_are(make_course: Maker, tmp_path: Path) -> None:
+    """Of a suite and a program that are changed from elsewhere."""
+    (tmp_path / "tiny.suite.toml").write_bytes(SUITE.replace("\n", "\r\n").encode())
+    (tmp_path / "one.tiny").write_bytes(b"let q = 1 in\r\nq")
+    session = Session(make_course(tiny=TINY_LANGUAGE, values=LANE).folder)
+    change = called(session, "values.brix", "fail Unbound", "Unbound", "Missing")
+    suite = next(one for one in change.files if one.file == "tiny.suite.toml")
+    assert suite.text == SUITE.replace('error = "Unbound"', 'error = "Missing"').replace(
+        "\n", "\r\n"
+    )
+    assert course_texts(session)["one.tiny"] == "let q = 1 in\r\nq"

@@ -7,6 +7,7 @@ from pathlib import Path
 from textual.pilot import Pilot
 from textual.widgets import Input, Static
 
+from embrix.messages.replies import FileChange
 from embrix.tui.bars import Masthead
 from embrix.tui.bench import Bench
 from embrix.tui.clause_grid import ClauseGrid, GridRows
@@ -162,3 +163,17 @@ async def test_the_outline_leads_to_clauses_and_begins_missing_ones(course_copy:
         await until(lambda: screen.writing.editor.document.get_line(
             screen.writing.editor.cursor_location[0]).startswith("  Num(n)"), "the clause of Num"
         )  # fmt: skip
+
+
+async def test_saving_all_files_overwrites_nothing_unseen(course_copy: Path) -> None:
+    """A file that was changed by a renaming and meanwhile outside is left to its author."""
+    async with opened(course_copy) as pilot:
+        screen = await at(pilot, course_copy, LANE, "Lit(n)", "Lit")
+        other = course_copy / "drip" / "rewriting.brix"
+        text = other.read_text()
+        change = FileChange("drip/rewriting.brix", text, text + "# renamed\n")
+        screen.writing.change_files([change], "changed")
+        other.write_text(text + "# outside\n")
+        screen.writing.save_all()
+        assert other.read_text() == text + "# outside\n"
+        assert "changed outside" in screen.query_one(Masthead).notice

@@ -59,7 +59,7 @@ def outline(interpreter: Interpreter) -> Outline:
     columns = [
         (function, position, kind)
         for function in interpreter.functions.values()
-        for position, kind in [_subject(interpreter, function)]
+        for position, kind in [subject_of(interpreter, function)]
         if position >= 0
     ]
     forms = [one for one in interpreter.constructors.values()
@@ -74,7 +74,7 @@ def outline(interpreter: Interpreter) -> Outline:
     return Outline(tuple(function.name for function, _, _ in columns), tuple(rows))
 
 
-def _subject(interpreter: Interpreter, function: Function) -> tuple[int, str]:
+def subject_of(interpreter: Interpreter, function: Function) -> tuple[int, str]:
     """Which of the subjects that clauses choose by is a term, and its type; -1 where none is."""
     owners = {one.owner for one in interpreter.constructors.values()}
     for position, number in enumerate(function.subjects):

@@ -69,8 +69,7 @@ def _written(course: Declarations, meaning: Meaning) -> str:
 
 
 def _local(text: str, offset: int, own: Declared, course: Declarations) -> Iterator[Proposal]:
-    """Names in lower case that stand in the same declaration and are declared nowhere else; the
-    fields of forms that patterns there name."""
+    """Names in lower case that stand in the same declaration and are declared nowhere else."""
     source = Source("", text)
     known = {name for one in course.seen_from(own) for _, name in one.top} | set(BUILT_INS)
     for chunk in chunks(source, Findings()):

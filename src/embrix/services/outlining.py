@@ -5,8 +5,8 @@ from __future__ import annotations
 import re
 from pathlib import Path
 
-from embrix.brix.core import Function, Interpreter
-from embrix.checking.outline import met, outline
+from embrix.brix.core import Function
+from embrix.checking.outline import met, outline, subject_of
 from embrix.course.naming import plain_name
 from embrix.lanes.session import Session
 from embrix.messages.replies import OutlineCell, OutlineGrid, OutlineRow, TextChange
@@ -45,12 +45,11 @@ def clause_written(
     interpreter = session.course.interpreters[language][plain_name(lane)]
     found = interpreter.functions[function]
     made = next(one for one in interpreter.constructors.values() if one.name == form)
-    names = _fields(interpreter, made, found)
+    names = _fields(made, found)
     clause = f"{form}({', '.join(names)})" if names else form
-    extra = [f"_{param}" for param in found.params[len(found.params) : len(found.subjects)]]
     pattern = ", ".join(
-        [clause if number == _position(found, made) else "_" for number in range(
-            len(found.subjects))] + extra
+        [clause if number == subject_of(interpreter, found)[0] else "_" for number in range(
+            len(found.subjects))]
     )  # fmt: skip
     line = f'{pattern} => todo "what {form} gives"'
     text = interpreter.source.text
@@ -74,14 +73,6 @@ def _behind(text: str, head: int, line: str) -> str:
     return f"{body}\n  {line}{text[len(body) :] or chr(10)}"
 
 
-def _position(function: Function, form: Constructor) -> int:
-    """Which of the subjects a form may stand in."""
-    for position, number in enumerate(function.subjects):
-        if getattr(function.types[number], "name", "") == form.owner:
-            return position
-    return 0
-
-
-def _fields(interpreter: Interpreter, form: Constructor, function: Function) -> list[str]:
+def _fields(form: Constructor, function: Function) -> list[str]:
     """Names for the fields of a form that are no parameters of the function."""
     return [f"{name}2" if name in function.params else name for name in form.fields]

@@ -21,7 +21,7 @@ from embrix.lanes.session import Session
 from embrix.messages.replies import FileChange, NameHere, NamePlace, Renaming
 from embrix.suite.mentions import language_of, mentions
 from embrix.text.plural import counted
-from embrix.text.source import Source
+from embrix.text.source import Source, Unreadable, read_source
 
 CAPITAL = ("type", "form", "error", "rule")
 """Kinds of names that begin with a capital."""
@@ -88,12 +88,10 @@ def texts_of(session: Session) -> Iterator[tuple[str, str]]:
     for path in course.suites:
         text = unsaved.get(path)
         try:
-            yield (
-                path.relative_to(course.folder).as_posix(),
-                (path.read_text("utf-8") if text is None else text),
-            )
-        except (OSError, UnicodeDecodeError):
+            told = read_source(path).text if text is None else text
+        except Unreadable:
             continue
+        yield path.relative_to(course.folder).as_posix(), told
 
 
 def name_here(session: Session, file: str, text: str, offset: int) -> NameHere:

@@ -11,7 +11,7 @@ from embrix.course.drafts import find_draft
 from embrix.lanes.session import Session
 from embrix.messages.replies import FileChange, NamePlace, TextHits
 from embrix.services.renaming import texts_of
-from embrix.text.source import Source
+from embrix.text.source import Source, Unreadable, read_source
 
 MOST = 500
 """Places that are listed; replaced are all."""
@@ -73,7 +73,7 @@ def _programs(session: Session) -> Iterator[tuple[str, str]]:
         for path in paths:
             draft = find_draft(path)
             try:
-                text = draft.text if draft is not None else path.read_text("utf-8")
-            except (OSError, UnicodeDecodeError):
+                text = draft.text if draft is not None else read_source(path).text
+            except Unreadable:
                 continue
             yield Path(path).relative_to(course.folder).as_posix(), text

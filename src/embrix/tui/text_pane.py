@@ -38,6 +38,8 @@ class TextPane:
         self.document: Document | None = None
         self._last_text = ""
         self._unsaved: dict[Path, str] = {}
+        self._documents: dict[Path, Document] = {}
+        """What each of their files was when it was read: what changes there is not overwritten."""
         self._together: list[tuple[Path, str, str]] = []
         """The last change of several files: each with its old and its new text."""
         self._notes: list[Note] = []
@@ -172,6 +174,7 @@ class TextPane:
         self._unsaved.pop(document.path, None)
         if not document.is_saved(text):
             self._unsaved[document.path] = text
+            self._documents[document.path] = document
 
     def _keep_soon(self) -> None:
         self._keeping = None
@@ -308,6 +311,10 @@ class TextPane:
         """Put other texts in place of those of some files, none of them saved yet: one change, that
         is taken back as a whole."""
         folder = self._bench.course_folder.resolve()
+        for one in changes:
+            if self._now(folder / one.file) != one.old:
+                self._bench.say(f"{one.file} has changed meanwhile; nothing was changed", "brass")
+                return
         self._together = [(folder / one.file, one.old, one.text) for one in changes]
         if self._put([(path, text) for path, _, text in self._together]):
             self._bench.say(f"{told}; not saved yet: Alt+S saves all files, Ctrl+Z takes it back")
@@ -369,7 +376,7 @@ class TextPane:
             saved.append(self.document.path.name)
         for path, text in list(self._unsaved.items()):
             try:
-                document, _, _ = Document.open(path)
+                document = self._documents.get(path) or Document.open(path)[0]
                 document.save(text)
             except (OSError, Unreadable) as fault:
                 self._bench.say(f"{path.name} is not saved: {fault}", "brick")
