@@ -405,3 +405,42 @@ def test_what_a_program_writes_is_part_of_its_case(session: Session) -> None:
     answer = answer_for("show 1 + 2; show 4", lanes, 1)
     assert answer["output"] == "3\n4\n"
     assert "for" not in answer
+
+
+REPLACING = """\
+interpreter replacing for Tiny
+main eval
+judgement eval  "{e} ⇓ {result}"
+define eval(e: Expr) -> Expr by e
+  Lit(n) => Lit(n)
+  Var(x) => Var(x)
+  Add(l, r) =>
+    let Lit(a) = eval(l)
+    let Lit(b) = eval(r)
+    Lit(a + b)
+  Let(x, bound, body) => eval(substitute(eval(bound), x, body))
+"""
+
+
+def test_a_term_that_a_clause_made_is_no_part_of_the_program(make_course: Maker) -> None:
+    """The 4 that stands for `b` has the place of `a + 1`; that sum is evaluated once on both."""
+    course = make_course(tiny=TINY_LANGUAGE, one=DIRECT, two=REPLACING)
+    assert not course.has_errors, [d.message for d in course.diagnostics]
+    session = Session(course.folder)
+    text = "let a = 3 in let b = a + 1 in b + a"
+    one, other = (side(session.lane("Tiny", name), text) for name in ("direct", "replacing"))
+    place = text.index("a + 1"), text.index("a + 1") + len("a + 1")
+    assert (one.evaluated[place], other.evaluated[place]) == (1, 1)
+    assert [event.made for event in other.events if event.place == place] == [False, True]
+    found = parted(text, one, other)
+    assert not any("`a + 1`" in line for line in found.more)
+
+
+def test_what_gave_nothing_is_told_with_what_ended_the_run(make_course: Maker) -> None:
+    broken = DIRECT.replace("direct for", "broken for").replace("+ eval(r, env)", "+ oops(r)")
+    course = make_course(tiny=TINY_LANGUAGE, one=DIRECT, two=broken)
+    session = Session(course.folder)
+    text = "let x = 1 in x + 2"
+    one, other = (side(session.lane("Tiny", name), text) for name in ("direct", "broken"))
+    told = " ".join([(found := parted(text, one, other)).sentence, *found.more])
+    assert "in direct, nothing (unfinished: " in told

@@ -124,6 +124,31 @@ async def test_a_language_without_an_extension_says_so(tiny: Path) -> None:
         assert "kept as a draft" in notice
 
 
+async def test_a_text_without_a_name_is_of_the_language_that_is_chosen(tiny: Path) -> None:
+    """One language has no extension, and neither has the file of a text without a name."""
+    definition = (tiny / "tiny.brix").read_text()
+    plain = definition.replace("Tiny", "Plain").replace('  extension "tiny"\n', "")
+    (tiny / "other.brix").write_text(plain)
+    async with workbench(tiny) as pilot:
+        screen = bench(pilot)
+        for language in ("Plain", "Tiny"):
+            if screen.language != language:
+                await pilot.press("f2")
+                await until(lambda: isinstance(pilot.app.screen, Pick), "the list")
+                await pilot.press(*f"{language}, for", "enter")
+                await until(lambda of=language: screen.language == of, "the language")
+        await typed(pilot, "1+2")
+        assert screen.language == "Tiny"
+        await pilot.press("ctrl+n")
+        await until(lambda: isinstance(pilot.app.screen, Pick), "what is begun")
+        await pilot.press(*"program of Plain", "enter")
+        await until(lambda: "no `extension`" in screen.query_one(Masthead).notice, "told")
+        await pilot.press("ctrl+s")
+        await until(lambda: isinstance(pilot.app.screen, AskText), "the question")
+        await pilot.press(*"first", "enter")
+        await until(lambda: (tiny / "first.tiny").exists(), "the file")
+
+
 async def test_text_is_kept_while_typing_goes_on(course_copy: Path) -> None:
     """Keys without a pause: what was typed is kept before they end."""
     async with opened(course_copy) as pilot:

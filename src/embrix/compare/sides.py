@@ -38,6 +38,14 @@ class Event:
     own: bool = True
     """Whether the result is what the part itself gives: its function does not hand it on (as in a
     machine, or to a continuation), and the part stands in the program (no clause made it)."""
+    made: bool = False
+    """Whether a clause made the term, which only took over the place: no form of this kind is
+    written there."""
+
+    @property
+    def part(self) -> tuple[Place, bool]:
+        """What is evaluated: a part of the program, or a term that was made from it."""
+        return self.place, self.made
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,7 +61,7 @@ class Side:
     @property
     def evaluated(self) -> Counter[Place]:
         """How often each part of the program was evaluated."""
-        return Counter(event.place for event in self.events)
+        return Counter(event.place for event in self.events if not event.made)
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,7 +91,11 @@ def side(
     events: list[Event] = []
     if walk.style == "moments" and traced.term is not None:
         recorder = traced.recorder
-        written = {id(node) for node in nodes_of(traced.term)}
+        written: set[int] = set()
+        forms: set[tuple[Place | None, int]] = set()
+        for node in nodes_of(traced.term):
+            written.add(id(node))
+            forms.add((node[1], node[0]))
         handed_on = handing_on(lane.interpreter)
         open_events: dict[int, int] = {}
         for station, moment in enumerate(recorder.moments):
@@ -101,7 +113,8 @@ def side(
                 shown = cut(walk.result_of(moment), LONGEST)
             open_events[moment] = len(events)
             own = id(subject) in written and function.name not in handed_on
-            events.append(Event(subject[1], shown, station, len(recorder.moments), own))
+            made = (subject[1], subject[0]) not in forms
+            events.append(Event(subject[1], shown, station, len(recorder.moments), own, made))
     return Side(lane.name, counted, walk.style, tuple(events), len(walk))
 
 
@@ -119,10 +132,10 @@ def parted(program: str, one: Side, other: Side) -> Parted:
     for left, right in zip(one.events, other.events, strict=False):
         if innermost is not None and innermost[0].left < left.station:
             break
-        if left.place != right.place:
+        if left.part != right.part:
             sentence = (
-                f"{one.lane} goes on with {_part(program, left.place)}, "
-                f"{other.lane} with {_part(program, right.place)}"
+                f"{one.lane} goes on with {_named(program, left)}, "
+                f"{other.lane} with {_named(program, right)}"
             )
             stations = (left.station, right.station)
             more = [*_first_result(program, one, other), *more]
@@ -133,14 +146,14 @@ def parted(program: str, one: Side, other: Side) -> Parted:
     if innermost is not None:
         left, right = innermost
         sentence = (
-            f"{_part(program, left.place)} gives {_given(left)} in {one.lane}, "
-            f"{_given(right)} in {other.lane}"
+            f"{_named(program, left)} gives {_given(left, one)} in {one.lane}, "
+            f"{_given(right, other)} in {other.lane}"
         )
         return Parted(one.lane, other.lane, sentence, (left.station, right.station), tuple(more))
     if len(one.events) != len(other.events):
         longer, shorter = (one, other) if len(one.events) > len(other.events) else (other, one)
         extra = longer.events[len(shorter.events)]
-        going = f"{longer.lane} goes on with {_part(program, extra.place)}"
+        going = f"{longer.lane} goes on with {_named(program, extra)}"
         sentence = f"{going}, where {shorter.lane} is done"
         stations = (extra.station, extra.station)
         return Parted(one.lane, other.lane, sentence, stations, tuple(more))
@@ -167,15 +180,15 @@ def _besides(one: Side, other: Side) -> str:
 
 def _first_result(program: str, one: Side, other: Side) -> list[str]:
     """The first part that both evaluate to different results."""
-    theirs: dict[Place, Event] = {}
+    theirs: dict[tuple[Place, bool], Event] = {}
     for event in other.events:
-        theirs.setdefault(event.place, event)
+        theirs.setdefault(event.part, event)
     for event in one.events:
-        match = theirs.get(event.place)
+        match = theirs.get(event.part)
         own = match is not None and event.own and match.own
         if match is not None and own and match.result != event.result:
-            return [f"{_part(program, event.place)} gives {_given(event)} in {one.lane}, "
-                    f"{_given(match)} in {other.lane}"]  # fmt: skip
+            return [f"{_named(program, event)} gives {_given(event, one)} in {one.lane}, "
+                    f"{_given(match, other)} in {other.lane}"]  # fmt: skip
     return []
 
 
@@ -203,8 +216,17 @@ def _repeated(program: str, one: Side, other: Side) -> list[str]:
     return told
 
 
-def _given(event: Event) -> str:
-    return event.result if event.result is not None else "nothing (it does not come to an end)"
+def _given(event: Event, side: Side) -> str:
+    """What a part gives on a lane, or what the lane ended with before it gave anything."""
+    if event.result is not None:
+        return event.result
+    ended = side.result.outcome
+    return "nothing" if ended.kind == "value" else f"nothing ({cut(ended.sentence, LONGEST)})"
+
+
+def _named(program: str, event: Event) -> str:
+    part = _part(program, event.place)
+    return f"a term made from {part}" if event.made else part
 
 
 def _end(side: Side) -> str:

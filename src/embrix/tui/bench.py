@@ -241,8 +241,8 @@ class Bench(TextActions):
 
     def languages_changed(self) -> None:
         languages = self.languages
-        if self.document is not None:
-            suffix = self.document.path.suffix.removeprefix(".")
+        suffix = self.document.path.suffix.removeprefix(".") if self.document is not None else ""
+        if suffix:
             for name, known in languages.items():
                 if known.extension == suffix:
                     self.language = name

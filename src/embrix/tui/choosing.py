@@ -31,6 +31,8 @@ VERSIONS = (
 )
 """Other versions of a lane: how they are offered, and what stands behind @."""
 CLOSE = "close"
+IN_LANGUAGE = "in language "
+"""Before the name of a language that is chosen for a text without a name."""
 
 
 def kind_of(path: Path) -> str:
@@ -72,6 +74,11 @@ class Choosing:
             mark = "  ● not saved" if path.resolve() in bench.unsaved_files else ""
             name = path.relative_to(folder).as_posix()
             programs.append((kind_of(path), f"{name}{mark}", str(path)))
+        others = [name for name in bench.languages if name != bench.language]
+        programs += [
+            ("language", f"{name}, for a text without a name", IN_LANGUAGE + name)
+            for name in others
+        ]
         if bench.text_beside:
             told = f"{bench.text_beside}, which is open beside the program"
             programs.insert(0, ("close", told, CLOSE))
@@ -79,6 +86,10 @@ class Choosing:
         def opened(path: str | None) -> None:
             if path == CLOSE:
                 bench.close_text()
+            elif path is not None and path.startswith(IN_LANGUAGE):
+                bench.keep_draft()
+                bench.language = path.removeprefix(IN_LANGUAGE)
+                bench.open_unnamed()
             elif path is not None and Path(path) in texts:
                 bench.open_text(Path(path))
             elif path is not None and path.endswith(WALK):
@@ -208,32 +219,40 @@ class Choosing:
         bench.app.push_screen(AskText("input", question, "; ".join(bench.input)), given)
 
     def new(self) -> None:
-        """Begin a program, an interpreter, a suite or a language."""
+        """Begin a program, an interpreter, a suite or a language; what belongs to the present
+        language is offered first."""
         bench = self._bench
-        language = bench.language
-        rows = [
-            ("program", f"of {language}", "program"),
-            ("interpreter", f"of {language}, written from its forms and a strategy", "interpreter"),
-            ("suite", f"of {language}, with a first case", "suite"),
-        ] if language else []  # fmt: skip
-        rows += [("language", "with a grammar, an interpreter, a suite and a program", "language")]
-        if language:
-            rows += [("language", f"that extends {language}", "extends")]
-        steps: dict[str, Callable[[], None]] = {
+        rows = [row for name in (bench.language,) if name for row in self._new_in(name)]
+        rows += [("language", "with a grammar, an interpreter, a suite and a program", "language ")]
+        rows += [row for name in bench.languages if name != bench.language
+                 for row in self._new_in(name)]  # fmt: skip
+        steps: dict[str, Callable[[str], None]] = {
             "program": self._new_program,
             "interpreter": self._new_interpreter,
-            "suite": partial(self._begin, Begin(kind="suite", name="", language=language)),
-            "language": partial(self._begin, Begin(kind="language", name="")),
-            "extends": partial(self._begin, Begin(kind="language", name="", extends=language)),
+            "suite": lambda name: self._begin(Begin(kind="suite", name="", language=name)),
+            "language": lambda _: self._begin(Begin(kind="language", name="")),
+            "extends": lambda name: self._begin(Begin(kind="language", name="", extends=name)),
         }
 
-        def picked(what: str | None) -> None:
-            if what is not None:
-                steps[what]()
+        def picked(chosen: str | None) -> None:
+            if chosen is not None:
+                what, _, name = chosen.partition(" ")
+                steps[what](name)
 
         bench.app.push_screen(Pick("new", rows, "Nothing of this name is begun."), picked)
 
-    def _new_program(self) -> None:
+    @staticmethod
+    def _new_in(language: str) -> list[tuple[str, str, str]]:
+        """What can be begun in a language."""
+        return [
+            ("program", f"of {language}", f"program {language}"),
+            ("interpreter", f"of {language}, written from its forms and a strategy",
+             f"interpreter {language}"),
+            ("suite", f"of {language}, with a first case", f"suite {language}"),
+            ("language", f"that extends {language}", f"extends {language}"),
+        ]  # fmt: skip
+
+    def _new_program(self, language: str) -> None:
         bench = self._bench
 
         def named(path: Path) -> None:
@@ -242,16 +261,16 @@ class Choosing:
             bench.open_program(path)
             bench.editor.focus()
 
-        self._ask_name("new program", f"Name of a {bench.language} program:", named)
+        self._ask_name("new program", language, named)
 
-    def _new_interpreter(self) -> None:
+    def _new_interpreter(self, language: str) -> None:
         summary = self._bench.summary
         strategies = summary.strategies if summary is not None else {}
         rows = [(name, told, name) for name, told in strategies.items()]
 
         def picked(strategy: str | None) -> None:
             if strategy is not None:
-                self._begin(Begin(kind="interpreter", name=strategy, language=self._bench.language,
+                self._begin(Begin(kind="interpreter", name=strategy, language=language,
                                   strategy=strategy))  # fmt: skip
 
         self._bench.app.push_screen(Pick("strategy", rows, "No strategy is called so."), picked)
@@ -304,20 +323,24 @@ class Choosing:
             bench.show_title()
             bench.say(f"saved {path.name}")
 
-        self._ask_name("save", f"Name for this {bench.language} program:", named)
+        self._ask_name("save", bench.language, named)
 
-    def _ask_name(self, title: str, question: str, take: Callable[[Path], None]) -> None:
-        """Ask for the name of a program of the present language."""
+    def _ask_name(self, title: str, of: str, take: Callable[[Path], None]) -> None:
+        """Ask for the name of a program of a language."""
         bench = self._bench
-        if not bench.language:
+        language = bench.languages.get(of)
+        if language is None:
             bench.say("there is no language that this could be a program of", "brick")
             return
-        extension = bench.extension
+        extension = language.extension
         if not extension:
-            bench.say(f"not saved: {bench.language} has no `extension` line; the text is kept as "
-                      "a draft", "brick")  # fmt: skip
+            bench.say(f"not saved: {of} has no `extension` line; the text is kept as a draft",
+                      "brick")  # fmt: skip
             return
         folder = bench.program_folder
+        if of != bench.language:
+            programs = [*map(Path, language.programs), bench.course_folder / language.file]
+            folder = programs[0].parent
 
         def named(name: str | None) -> None:
             if not name or not name.strip():
@@ -327,4 +350,4 @@ class Choosing:
                 typed = typed.with_name(f"{typed.name}.{extension}")
             take(folder / typed)
 
-        bench.app.push_screen(AskText(title, question), named)
+        bench.app.push_screen(AskText(title, f"Name of the {of} program:"), named)
