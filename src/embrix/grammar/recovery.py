@@ -89,10 +89,10 @@ def _joined(invalid: tuple[Invalid, ...]) -> list[Invalid]:
 
 
 def _beside(starts: list[int], piece: Invalid) -> set[int]:
-    """The numbers of the tokens (by where they start) right before and behind a piece that could
-    not be read: what is wrong there may come of it."""
+    """The numbers of the tokens (by where they start) right behind a piece that could not be read:
+    what is wrong there may come of it. What stands before it is read without it."""
     behind = bisect_left(starts, piece.span.end)
-    return {behind - 1, behind, behind + 1}
+    return {behind, behind + 1}
 
 
 class _Spent(Exception):
