@@ -51,20 +51,43 @@ judgement eval  "{e} ⇓ {result}"
 main eval
 define eval(e:Expr) -> Value by e
   # about numbers
-  Lit(n)            => Num(n)
-  Var(x)            =>
+  Lit(n)           => Num(n)
+  Var(x)           =>
     let a = Num(1)
     a
-  Add(left, right)  => if true then
+  Add(left, right) => if true then
         Num(1)       # one
       else
         Other
-  _                 => todo "the rest   stays  as it is"
+  _                => todo "the rest   stays  as it is"
 """
 
 
 def test_an_untidy_definition() -> None:
     assert formatted(Source("untidy.brix", UNTIDY)) == TIDY
+
+
+OPERATORS = """\
+language Deep
+tokens
+  number  /[0-9]+/  as Number
+forms Expr
+  Lit(n: Number)
+  Add(left: Expr, right: Expr)
+grammar
+  start Expr
+  Expr ::=
+    | "first" "second" n:number  makes Lit
+    | Sum
+  operators Sum : Expr
+    left  "+"  makes Add
+    operand Expr
+"""
+
+
+def test_an_operator_table_has_columns_of_its_own() -> None:
+    """Its signs do not move below the ends of long alternatives in the rule above it."""
+    assert formatted(Source("deep.brix", OPERATORS)) == OPERATORS
 
 
 def test_what_cannot_be_read_is_left_alone() -> None:

@@ -7,9 +7,12 @@ from pathlib import Path
 
 import pytest
 
+from embrix.brix.format import formatted
 from embrix.course.load import Course, load_course
+from embrix.documents.beginnings import begin_course, begin_interpreter, write_new
 from embrix.documents.skeleton import STRATEGIES, skeleton
 from embrix.lanes.session import Session
+from embrix.text.source import Source
 from embrix.trace.walk import Walk
 from tests.conftest import TINY_LANGUAGE, Maker
 from tests.faces.test_cli import run
@@ -155,3 +158,15 @@ def test_a_machine_is_finished_by_what_its_decisions_say(make_course: Maker) -> 
     assert lane.run(program).outcome.text == "9"
     traced = Walk(lane, lane.trace("1 + 2")).lines()
     assert any("AddRight(Num(1))" in line for line in traced)
+
+
+@pytest.mark.parametrize("strategy", [None, *STRATEGIES])
+def test_what_is_begun_is_laid_out_as_it_is_formatted(tmp_path: Path, strategy: str | None) -> None:
+    write_new(begin_course(tmp_path, "made up"))
+    if strategy is not None:
+        course = load_course(tmp_path)
+        write_new(begin_interpreter(course, "First", f"other_{strategy}", strategy))
+    definitions = sorted(tmp_path.rglob("*.brix"))
+    assert len(definitions) == (2 if strategy is None else 3)
+    for path in definitions:
+        assert formatted(Source(path.name, path.read_text())) == path.read_text()

@@ -16,7 +16,8 @@ from embrix.text.source import Source, Span
 STEP = 2
 """Columns of one level of indentation."""
 GAP = 2
-"""Spaces between columns; where somebody has put so many, a column begins."""
+"""Spaces between columns; where somebody has put so many, a column begins. Arrows of clauses stand
+behind one."""
 WIDEST, WIDER = 40, 64
 """What stands before the arrow of a clause, or before any other column, may be so wide and be lined
 up with its neighbours."""
@@ -156,7 +157,7 @@ def _space(before: Tok, word: Tok) -> bool:
 
 def _columns(lines: list[_Line]) -> dict[tuple[int, int], int]:
     """Where the cells of neighbouring lines begin: by line and word, the column."""
-    groups: dict[tuple[int, int], list[int]] = {}
+    groups: dict[tuple[int, int, bool], list[int]] = {}
     part = 0
     word = ""
     for number, line in enumerate(lines):
@@ -166,7 +167,9 @@ def _columns(lines: list[_Line]) -> dict[tuple[int, int], int]:
             part += 1
             word = line.words[0].text
         if line.words and not line.inside:
-            groups.setdefault((part, line.indent), []).append(number)
+            # The rows of an operator table have columns of their own.
+            table = line.words[0].text in _LEVELS
+            groups.setdefault((part, line.indent, table), []).append(number)
     found: dict[tuple[int, int], int] = {}
     for numbers in groups.values():
         _line_up({number: lines[number] for number in numbers}, found)
@@ -184,12 +187,13 @@ def _line_up(group: dict[int, _Line], found: dict[tuple[int, int], int]) -> None
         there = [number for number in group if place < len(cells[number])]
         arrow = {n: group[n].words[cells[n][place]].text == "=>" for n in there}
         narrow = [ends[n] for n in there if ends[n] <= (WIDEST if arrow[n] else WIDER)]
-        column = max(narrow, default=0) + GAP
+        gap = 1 if all(arrow.values()) else GAP
+        column = max(narrow, default=0) + gap
         for number in there:
             at = cells[number][place]
             further = (*cells[number], len(group[number].words))[place + 1]
             wide = ends[number] + (1 if arrow[number] else GAP)
-            start = column if ends[number] + GAP <= column else wide
+            start = column if ends[number] + gap <= column else wide
             found[number, at] = start
             ends[number] = start + _width(group[number], at, further)
 

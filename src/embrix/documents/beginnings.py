@@ -9,11 +9,13 @@ import re
 from collections.abc import Mapping
 from pathlib import Path
 
+from embrix.brix.format import formatted
 from embrix.course.finding import COURSE_FILE
 from embrix.course.load import Course
 from embrix.documents.skeleton import STRATEGIES, skeleton
 from embrix.lanes.session import Session
 from embrix.text.saving import save_text
+from embrix.text.source import Source
 from embrix.text.suggest import did_you_mean
 
 NAMES = {
@@ -175,13 +177,15 @@ def begin_program(course: Course, language: str, name: str) -> dict[Path, str]:
 
 
 def write_new(files: Mapping[Path, str]) -> list[Path]:
-    """Write files that do not exist yet: all of them, or none where one exists. Raises `NotBegun`
-    and OSError."""
+    """Write files that do not exist yet, definitions as `embrix format` lays them out: all of them,
+    or none where one exists. Raises `NotBegun` and OSError."""
     for path in files:
         if os.path.lexists(path):
             raise NotBegun(f"{path} exists already; nothing was written")
     for path, text in files.items():
         path.parent.mkdir(parents=True, exist_ok=True)
+        if path.suffix == ".brix":
+            text = formatted(Source(path.name, text)) or text
         save_text(path, text)
     return list(files)
 
