@@ -40,6 +40,7 @@ _IN_INTERPRETER = (
     "use", "forms", "value", "data", "error", "judgement", "main", "define", "extend", "replace",
     "choice", "law", "deliberately",
 )  # fmt: skip
+_HEADERS = ("language", "interpreter", "library")
 _IN_LIBRARY = ("data", "error", "define", "deliberately")
 
 
@@ -221,15 +222,25 @@ class _File:
                 self.source, span, f"write {meant}",
             )  # fmt: skip
             return
+        hint = did_you_mean(word, known, "known are " + ", ".join(known))
+        if word in {*_IN_LANGUAGE, *_IN_INTERPRETER}:
+            where = "a language" if word in _IN_LANGUAGE else "an interpreter"
+            hint = f"`{word}` is for the file of {where}"
         self.findings.error(
-            "unknown_word", f"no declaration begins with `{word}` here", self.source, span,
-            did_you_mean(word, known, "known are " + ", ".join(known)),
-        )  # fmt: skip
+            "unknown_word", f"no declaration begins with `{word}` here", self.source, span, hint
+        )
 
     def declarations(
         self, rest: list[Chunk], known: tuple[str, ...], read: Callable[[str, Chunk], None]
     ) -> None:
         for number, chunk in enumerate(rest):
+            if chunk.word in _HEADERS:
+                # What follows is meant for it, so nothing is said about that.
+                self.findings.error(
+                    "unknown_word", f"no declaration begins with `{chunk.word}` here", self.source,
+                    chunk.span, f"a file of its own begins with `{chunk.word}`",
+                )  # fmt: skip
+                return
             try:
                 if chunk.word == "deliberately" and chunk.word in known:
                     covers = rest[number + 1].span if number + 1 < len(rest) else None

@@ -1,6 +1,6 @@
 """The drafting table: a definition changed for a trial, beside what the change does to a text.
 
-Nothing is saved until that is asked for; one key drops the change.
+Nothing is saved until that is asked for; one key discards the change.
 """
 
 from __future__ import annotations
@@ -154,7 +154,7 @@ class Drafting(Once, Screen[None]):
         self._trial.load_text(self._first_text)
         self._definition.focus()
         if draft:
-            self.say("a change that was not saved last time is back; Ctrl+B drops it", "brass")
+            self.say("a change that was not saved last time is back; Ctrl+B discards it", "brass")
         self._reveal_grammar(text)
         self.look()
 
@@ -333,7 +333,7 @@ class Drafting(Once, Screen[None]):
         """Back to what is saved."""
         text = self._document.saved or ""
         if self._definition.text == text:
-            self.say("there is no change to drop")
+            self.say("there is no change to discard")
             return
         now = self._definition.text
         lines = list(difflib.unified_diff(now.splitlines(), text.splitlines(), "", "", n=1,
@@ -344,10 +344,11 @@ class Drafting(Once, Screen[None]):
                 return
             self._definition.replace_all(text)
             self.query_one(OutcomeRows).show([])
-            self.say("the change is dropped; Ctrl+Z brings it back")
+            self.say("the change is discarded; Ctrl+Z brings it back")
             self.look()
 
-        self.app.push_screen(Show("drop the change", self._file_name, lines, "Enter drops it"),
+        self.app.push_screen(Show("discard the change", self._file_name, lines,
+                                  "Enter discards it"),
                              answered)  # fmt: skip
 
     def action_save(self) -> None:
