@@ -60,10 +60,10 @@ async def test_a_change_is_tried_compared_and_dropped(course_copy: Path) -> None
         assert any(line.startswith("untouched") for line in outcome.lines)
         await pilot.press("f3")
         await until(lambda: "Sum" in forms(screen, "saved"), "the derivations")
-        await pilot.press("f3", "ctrl+b", "enter")
+        await pilot.press("f3", "alt+x", "enter")
         await until(lambda: not face(screen, "scratch").differing, "the change to be dropped")
         assert editor.text == saved
-        await pilot.press("ctrl+b")
+        await pilot.press("alt+x")
         assert "no change" in screen.query_one(Masthead).notice
     assert (course_copy / DEFINITION).read_text() == saved
 

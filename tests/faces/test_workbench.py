@@ -16,7 +16,7 @@ from embrix.tui.app import WorkbenchApp
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.bench import Bench
 from embrix.tui.commands import COMMANDS, everywhere, of_place
-from embrix.tui.dialogs import Help, Pick
+from embrix.tui.dialogs import Help, Pick, Show
 from embrix.tui.faces import CasesFace, GrammarFace, NotesFace, TokensFace, TreeFace
 from embrix.tui.rows import Rows
 from embrix.tui.walk_pane import Gauge, Moment
@@ -27,6 +27,14 @@ def bench(pilot: Pilot[None]) -> Bench:
     found = pilot.app.screen_stack[1]
     assert isinstance(found, Bench)
     return found
+
+
+def difference_shown(pilot: Pilot[None]) -> str:
+    """The lines of the difference that is shown; nothing while none is."""
+    screen = pilot.app.screen
+    if not isinstance(screen, Show):
+        return ""
+    return "".join(str(lines.content) for lines in screen.query(Static))
 
 
 def text_of(draft: Draft | None) -> str | None:
@@ -266,10 +274,19 @@ async def test_a_change_made_elsewhere_is_never_overwritten_unseen(course_copy: 
         await until(lambda: "changed outside" in screen.query_one(Masthead).notice, "the notice")
         assert screen.editor.text == "my own"
         await pilot.press("ctrl+s")
+        await until(lambda: isinstance(pilot.app.screen, Show), "the difference")
+        lines = difference_shown(pilot).splitlines()
+        assert [line for line in lines if line[:1] in "+-"] == ["-9 + 9", "+my own"]
+        await pilot.press("escape")
         assert path.read_text() == "9 + 9"
-        assert "again overwrites" in screen.query_one(Masthead).notice
         await pilot.press("ctrl+s")
-        assert path.read_text() == "my own"
+        await until(lambda: isinstance(pilot.app.screen, Show), "the difference")
+        path.write_text("8 + 8")  # and once more, while that is looked at
+        await pilot.press("enter")
+        await until(lambda: "8 + 8" in difference_shown(pilot), "the new difference")
+        assert path.read_text() == "8 + 8"
+        await pilot.press("enter")
+        await until(lambda: path.read_text() == "my own", "saved")
 
 
 async def test_typing_goes_on_while_a_lane_runs_for_ever(course_copy: Path) -> None:

@@ -4,6 +4,8 @@ what is typed counting at once."""
 from __future__ import annotations
 
 import argparse
+import errno
+import os
 import re
 import sys
 from pathlib import Path
@@ -11,13 +13,23 @@ from pathlib import Path
 import pytest
 
 from embrix.cli import opening
+from embrix.course.drafts import find_draft
 from embrix.course.finding import files_of
 from embrix.tui import app
 from embrix.tui.annotated import AnnotatedEditor
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.dialogs import Pick, Show
+from embrix.tui.drafting import Drafting, OutcomeRows
 from embrix.tui.faces import CasesFace, NotesFace
-from tests.faces.test_workbench import bench, opened, outcomes, until, write
+from tests.faces.test_workbench import (
+    bench,
+    difference_shown,
+    opened,
+    outcomes,
+    settled,
+    until,
+    write,
+)
 
 LANE = "drip/environment.brix"
 
@@ -100,11 +112,121 @@ async def test_a_file_written_elsewhere_is_not_written_over(course_copy: Path) -
         screen.writing.changed_on_disk()
         assert "your text is still here" in masthead.notice
         screen.action_save()
-        assert "Ctrl+S again overwrites" in masthead.notice
+        await until(lambda: "-# theirs" in difference_shown(pilot), "the difference")
+        assert "+# mine" in difference_shown(pilot)
+        await pilot.press("escape")
         assert "# theirs" in path.read_text()
         screen.action_save()
-        assert path.read_text() == mine
+        await until(lambda: "-# theirs" in difference_shown(pilot), "the difference")
+        await pilot.press("enter")
+        await until(lambda: path.read_text() == mine, "saved")
         assert re.search("saved environment.brix", masthead.notice)
+
+
+async def test_a_change_is_discarded_after_it_was_shown(course_copy: Path) -> None:
+    """Of a file and of a program: what is in the file comes back, one undo brings the change."""
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        before = (course_copy / LANE).read_text()
+        screen.open_text(course_copy / LANE)
+        screen.writing.editor.replace_all(before + "# mine\n")
+        await pilot.press("alt+x")
+        await until(lambda: "-# mine" in difference_shown(pilot), "the change")
+        await pilot.press("escape")
+        assert screen.writing.editor.text == before + "# mine\n"
+        await pilot.press("alt+x")
+        await until(lambda: "-# mine" in difference_shown(pilot), "the change")
+        await pilot.press("enter")
+        await until(lambda: screen.writing.editor.text == before, "the saved text")
+        assert find_draft(course_copy / LANE) is None
+        await pilot.press("ctrl+z")
+        assert screen.writing.editor.text == before + "# mine\n"
+        program = screen.editor.text
+        await pilot.press("alt+x", "enter")
+        screen.set_focus(screen.editor)
+        screen.editor.replace_all("1 + 1")
+        await pilot.press("alt+x")
+        await until(lambda: "-1 + 1" in difference_shown(pilot), "the change")
+        await pilot.press("enter")
+        await until(lambda: screen.editor.text == program, "the saved program")
+
+
+@pytest.mark.parametrize("name", [LANE, "drip/programs/toll.drip"])
+async def test_the_text_of_a_file_that_vanishes_is_kept(course_copy: Path, name: str) -> None:
+    path = course_copy / name
+    text = path.read_text()
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        if path.suffix == ".brix":
+            screen.open_text(path)
+        path.unlink()
+        await until(lambda: "is gone" in screen.query_one(Masthead).notice, "told")
+        title = "#text-title" if path.suffix == ".brix" else "#program-title"
+        assert "not saved" in screen.query_one(title, Title).right
+        await settled(screen)
+        assert "environment" in screen.lanes.lanes
+        await pilot.press("ctrl+q")
+    draft = find_draft(path)
+    assert draft is not None
+    assert draft.text == text
+
+
+@pytest.mark.parametrize("number", [errno.EROFS, errno.ENOSPC, errno.EACCES])
+@pytest.mark.parametrize("name", [LANE, "drip/programs/toll.drip"])
+async def test_what_cannot_be_saved_is_kept(
+    course_copy: Path, monkeypatch: pytest.MonkeyPatch, name: str, number: int
+) -> None:
+    path = course_copy / name
+    before = path.read_text()
+
+    def refuse(target: Path, text: str) -> None:
+        raise OSError(number, os.strerror(number), str(target))
+
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        if path.suffix == ".brix":
+            screen.open_text(path)
+        editor = screen.writing.editor if path.suffix == ".brix" else screen.editor
+        editor.replace_all("# mine\n" + before)
+        monkeypatch.setattr("embrix.tui.document.save_text", refuse)
+        await pilot.press("ctrl+s")
+        notice = screen.query_one(Masthead).notice
+        assert notice == f"not saved, the text is kept here: {os.strerror(number)}"
+        assert editor.text == "# mine\n" + before
+        await pilot.press("ctrl+q")
+    assert path.read_text() == before
+    draft = find_draft(path)
+    assert draft is not None
+    assert draft.text == "# mine\n" + before
+
+
+async def test_the_drafting_table_writes_the_file_that_is_open(course_copy: Path) -> None:
+    """One text: what was typed beside the program is there, what is typed here is there after."""
+    path = course_copy / LANE
+    saved = path.read_text()
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        screen.editor.load_text("4 - 1")
+        screen.open_text(path)
+        screen.writing.editor.replace_all(
+            saved.replace("Num(number(eval(left, env)) - ", "Num(7 + ")
+        )
+        await pilot.press("ctrl+g")
+        await until(lambda: isinstance(pilot.app.screen, Drafting), "the drafting table")
+        table = pilot.app.screen
+        editor = table.query_one("#definition", AnnotatedEditor)
+        assert "Num(7 + " in editor.text
+        await pilot.press("f5")
+        outcome = table.query_one(OutcomeRows)
+        await until(lambda: bool(outcome.lines), "what the change does")
+        assert outcome.lines[0] == "changed: environment gives 3, with the change 8"
+        editor.replace_all(editor.text.replace("7 + ", "9 + "))
+        await pilot.press("escape")
+        await until(lambda: outcomes(screen)["environment"] == "10", "the lane with the change")
+        assert "Num(9 + " in screen.writing.editor.text
+        assert path.read_text() == saved
+        await pilot.press("ctrl+s")
+        await until(lambda: "Num(9 + " in path.read_text(), "saved")
 
 
 @pytest.mark.parametrize(

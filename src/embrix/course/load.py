@@ -146,6 +146,9 @@ class _Loader:
                 break
             paths = (Path(place) / name for name in names if not name.startswith("."))
             found += [path for path in paths if self.inside(path)]
+        # A file that vanished while somebody writes it, or has not been saved yet.
+        found += [path for path in self.unsaved if self.folder in path.parents
+                  and path.name.endswith(COURSE_FILES) and not path.exists()]  # fmt: skip
         if looked_at > MOST_ENTRIES or len(found) > MOST_FILES:
             self.findings.warning(
                 "too_many_files", f"the course has more than {MOST_FILES:,} files or "

@@ -1,5 +1,5 @@
-"""A change of a definition that is tried and not saved: what it would do to a text, to all short
-sentences, and to the interpreters."""
+"""What texts of the course that are not saved change: for a text, for all short sentences, and for
+the interpreters."""
 
 from __future__ import annotations
 
@@ -23,19 +23,30 @@ LONGEST = 6
 
 
 class UnsavedChange:
-    """The course as saved beside the course with one file changed."""
+    """The course as it is saved beside the course with every text that is not."""
 
-    def __init__(self, saved: Session) -> None:
-        self._saved = saved
-        self._text: tuple[str, str] | None = None
-        self._changed = saved
+    def __init__(self, now: Session) -> None:
+        self._now = now
+        self._saved: Session | None = None if now.unsaved else now
+        self._text: tuple[Path, str] | None = None
+        self._changed = now
+
+    @property
+    def saved(self) -> Session:
+        """The course as its files are."""
+        if self._saved is None:
+            self._saved = Session(self._now.course.folder)
+        return self._saved
 
     def changed(self, file: str, definition: str) -> Session:
         """The session in which a file of the course (named from its folder) has another text."""
-        if self._text != (file, definition):
-            path = self._saved.course.folder / Path(file)
-            self._changed = Session(self._saved.course.folder, {path: definition})
-            self._text = (file, definition)
+        path = (self._now.course.folder / file).resolve()
+        if self._text != (path, definition):
+            self._changed = self._now
+            if self._now.unsaved.get(path) != definition:
+                unsaved = {**self._now.unsaved, path: definition}
+                self._changed = Session(self._now.course.folder, unsaved)
+            self._text = (path, definition)
         return self._changed
 
     def look(
@@ -56,9 +67,9 @@ class UnsavedChange:
         findings = diagnostics_of(changed, language)
         known = changed.course.languages.get(language)
         now = inspection.look(changed, language, text, rule) if known is not None else None
-        before = inspection.look(self._saved, language, text, rule)
+        before = inspection.look(self.saved, language, text, rule)
         if view == "derivation":
-            for session, look in ((self._saved, before), (changed, now)):
+            for session, look in ((self.saved, before), (changed, now)):
                 if look is not None and look.tree:
                     found = inspection.derivation(session, language, text, rule)
                     look.tree = found[0][:MOST_ROWS]
@@ -94,12 +105,12 @@ class UnsavedChange:
             session.course.languages[language].grammar
             if language in session.course.languages
             else None
-            for session in (self._saved, changed)
+            for session in (self.saved, changed)
         )
         lines = self._ends(language, changed, text) if text else []
         lines += self._meaning(language, file, changed)
-        lines += touched_text(touched(self._saved.course, changed.course, language))
-        parsers = self._saved.parser(language), changed.parser(language) if new else None
+        lines += touched_text(touched(self.saved.course, changed.course, language))
+        parsers = self.saved.parser(language), changed.parser(language) if new else None
         if old is None or new is None or parsers[0] is None or parsers[1] is None:
             lines.append("the grammar cannot be used: see its lines")
         elif self._same_grammar(language, changed):
@@ -119,18 +130,18 @@ class UnsavedChange:
 
     def _same_grammar(self, language: str, changed: Session) -> bool:
         """Whether both versions read with the very same grammar, which need not be compared."""
-        one, other = (each.course.languages[language] for each in (self._saved, changed))
+        one, other = (each.course.languages[language] for each in (self.saved, changed))
         return one.grammar is other.grammar
 
     def _ends(self, language: str, changed: Session, text: str) -> list[str]:
         """The lanes that end otherwise with the change."""
         lines: list[str] = []
         for name in changed.course.interpreters.get(language, {}):
-            if name not in self._saved.course.interpreters.get(language, {}):
+            if name not in self.saved.course.interpreters.get(language, {}):
                 continue
             before, after = (
                 with_output(one.lane(language, name).run(text, limits=LIVE), text)
-                for one in (self._saved, changed)
+                for one in (self.saved, changed)
             )
             if before != after:
                 lines.append(f"changed: {name} gives {before}, with the change {after}")
@@ -138,7 +149,7 @@ class UnsavedChange:
 
     def _meaning(self, language: str, file: str, changed: Session) -> list[str]:
         """What the changed file says otherwise: of the language, or of an interpreter."""
-        before, after = self._saved.course, changed.course
+        before, after = self.saved.course, changed.course
         lines: list[str] = []
         for name, old in before.interpreters.get(language, {}).items():
             new = after.interpreters.get(language, {}).get(name)

@@ -45,7 +45,7 @@ from embrix.tui.deciding import Deciding
 from embrix.tui.deriving import Deriving
 from embrix.tui.desk import Delivered, Desk, Faulted
 from embrix.tui.dialogs import Help
-from embrix.tui.document import ChangedElsewhere, Document
+from embrix.tui.document import Document
 from embrix.tui.drafting import Drafting
 from embrix.tui.drawing import Drawings
 from embrix.tui.editor import KEEPING, ProgramEditor
@@ -54,6 +54,7 @@ from embrix.tui.growing import Growing
 from embrix.tui.hunting import Hunting
 from embrix.tui.prompting import Prompting
 from embrix.tui.rows import Rows
+from embrix.tui.saving import discard, save
 from embrix.tui.search_pane import Seeking
 from embrix.tui.tally import Tally
 from embrix.tui.text_actions import TextActions
@@ -93,7 +94,6 @@ class Bench(TextActions):
         self.choosing: Choosing
         self.face = "tree"
         self.version = 0
-        self.overwrite = False
         self.told = ""
         self._draft_timer: Timer | None = None
         self._waiting: Timer | None = None
@@ -293,7 +293,6 @@ class Bench(TextActions):
 
     def _show(self, document: Document, text: str, *, draft: bool) -> None:
         self.document = document
-        self.overwrite = False
         self.walking.given = {}
         self.text = text
         self.editor.load_text(text)
@@ -553,8 +552,8 @@ class Bench(TextActions):
                 self._program_changed_on_disk(document)
             ours = {path for path in paths if path.suffix in (".brix", ".toml")}
             if ours:
-                self.writing.changed_on_disk()
-                if not self.writing.saved_just_now(ours):
+                told = self.writing.changed_on_disk()
+                if not told and not self.writing.saved_just_now(ours):
                     self.say("reading the course again …")
                 self.read_course()
 
@@ -564,14 +563,17 @@ class Bench(TextActions):
         except Unreadable as fault:
             self.say(str(fault), "brick")
             return
-        if disk is None:
+        if document.vanished():
+            self.say(f"{document.path.name} is gone; its text is still here, not saved", "brass")
+            self.show_title()
+        elif disk is None:
             return
-        if document.is_saved(self.editor.text):
+        elif document.is_saved(self.editor.text):
             document.saved = disk
             self.editor.load_text(disk)
             self.say("the program was changed outside and has been read again")
         elif disk != self.told:
-            self.told, self.overwrite = disk, False
+            self.told = disk
             self.say("the file was changed outside; your text is still here, not saved", "brass")
 
     # ---------------------------------------------------------------- faces and panes
@@ -648,13 +650,19 @@ class Bench(TextActions):
         self.choosing.new()
 
     def action_draft(self) -> None:
-        """The drafting table for the language of the program."""
+        """The drafting table for the definition that is open, or for the language of the
+        program."""
         language = self.languages.get(self.language)
         if language is None or self.desk is None:
             return
-        file = self.course_folder / language.file
-        text = self.editor.text
-        self.app.push_screen(Drafting(self, self.desk, self.language, file, text))
+        document = self.writing.document
+        if document is None or document.path.suffix != ".brix":
+            self.writing.open(self.course_folder / language.file)
+            self.writing.reveal("grammar")
+        if self.writing.is_open:
+            self.writing.read_now()
+            text = self.editor.text
+            self.app.push_screen(Drafting(self, self.desk, self.language, self.writing, text))
 
     def action_clause(self) -> None:
         """From the moment to the clause of the definition that applies."""
@@ -726,7 +734,7 @@ class Bench(TextActions):
         if note is not None:
             self.open_text(self.course_folder / note.file, note.line)
         if self.writing.is_open:
-            self.writing.mend()
+            self.writing.mend(self.writing.editor.cursor_location[0], self.say)
         else:
             self.say("F2 opens a file of the course; a repair is for the line of its cursor")
 
@@ -821,23 +829,25 @@ class Bench(TextActions):
     def action_save(self) -> None:
         """Save the text with the focus; from another pane the file, if it is not saved."""
         if self.pane == "text" or (self.pane != "program" and self.writing.changed):
-            self.writing.save()
+            self.writing.save(self.say)
             return
         if self.document is None or not self.document.named:
             self.choosing.name_it()
             return
-        try:
-            self.document.save(self.editor.text, force=self.overwrite)
-        except ChangedElsewhere as change:
-            self.told, self.overwrite = change.disk, True
-            self.say("the file was changed outside; Ctrl+S again overwrites that change", "brass")
-            return
-        except (OSError, Unreadable) as fault:
-            self.say(f"not saved: {fault}", "brick")
-            return
-        self.overwrite = False
-        self.say(f"saved {self.document.path.name}")
-        self.show_title()
+        document = self.document
+
+        def saved() -> None:
+            self.say(f"saved {document.path.name}")
+            self.show_title()
+
+        save(self.app, document, lambda: self.editor.text, self.say, saved)
+
+    def action_discard(self) -> None:
+        """Back to what is in the file, for the text with the focus."""
+        if self.pane == "text":
+            self.writing.discard(self.say)
+        elif self.document is not None:
+            discard(self.app, self.document, self.editor.text, self.say, self.editor.replace_all)
 
     def action_quit(self) -> None:
         self.keep_draft()

@@ -15,10 +15,10 @@ from embrix.course.naming import plain_name
 from embrix.messages.replies import WalkSummary, Written
 from embrix.messages.requests import Begin
 from embrix.text.plural import counted
-from embrix.text.source import Unreadable
 from embrix.tui.desk import Desk
 from embrix.tui.dialogs import AskText, Pick
 from embrix.tui.document import Document
+from embrix.tui.saving import save
 from embrix.tui.workbench import Workbench
 
 WALK = ".walk.gz"
@@ -309,19 +309,17 @@ class Choosing:
                 bench.say(f"{path.name} exists already: nothing was saved; choose another name",
                           "brick")  # fmt: skip
                 return
-            text, before = bench.editor.text, bench.document
-            document = Document(path)
-            try:
-                document.save(text)
-            except (OSError, ValueError, Unreadable) as fault:
-                bench.say(f"not saved: {fault}", "brick")
-                return
-            bench.document = document
-            if before is not None:
-                before.keep("")
-            bench.languages_changed()
-            bench.show_title()
-            bench.say(f"saved {path.name}")
+            before, document = bench.document, Document(path)
+
+            def saved() -> None:
+                bench.document = document
+                if before is not None:
+                    before.keep("")
+                bench.languages_changed()
+                bench.show_title()
+                bench.say(f"saved {path.name}")
+
+            save(bench.app, document, lambda: bench.editor.text, bench.say, saved)
 
         self._ask_name("save", bench.language, named)
 

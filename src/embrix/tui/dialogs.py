@@ -51,7 +51,7 @@ PLACES = {
     "suites comes to has a ?, one that only failing cases come to has a !.",
     "notes": "Errors and warnings in the definitions and suites of the course.",
     "drafting": "A definition that you edit without saving, and what the change does to the text "
-    "at the right: both trees, and where they differ. Ctrl+B discards the change, Ctrl+S saves it.",
+    "at the right: both trees, and where they differ. Alt+X discards the change, Ctrl+S saves it.",
     "walk": "The run of the chosen lane, step by step. The gauge above shows its height over "
     "time; a click on it jumps there.",
 }

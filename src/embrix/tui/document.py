@@ -32,7 +32,7 @@ class Document:
     def open(path: Path) -> tuple[Document, str, bool]:
         """A document, its text, and whether that text is an unsaved draft. Raises `Unreadable`."""
         document = Document(path)
-        disk = document._read()
+        disk = document.disk()
         document.saved = disk
         draft = find_draft(path)
         if draft is not None and draft.text != disk:
@@ -49,7 +49,8 @@ class Document:
     def named(self) -> bool:
         return not is_unnamed(self.path)
 
-    def _read(self) -> str | None:
+    def disk(self) -> str | None:
+        """The text of the file as it is now; None where there is none. Raises `Unreadable`."""
         if not self.named or not self.path.exists():
             return None
         raw = read_bytes(self.path, self.path.name)
@@ -65,12 +66,20 @@ class Document:
 
     def disk_changed(self) -> str | None:
         """The text on disk if it is not what was last read or written here. Raises `Unreadable`."""
-        disk = self._read()
+        disk = self.disk()
         return disk if disk is not None and disk != self.saved else None
 
-    def save(self, text: str, *, force: bool = False) -> None:
-        """Write the text. Raises OSError, `Unreadable`, and `ChangedElsewhere` unless forced."""
-        disk = None if force else self.disk_changed()
+    def vanished(self) -> bool:
+        """Whether the file is gone that was read or written here; from then on its text counts as
+        not saved."""
+        gone = self.named and self.saved is not None and not self.path.exists()
+        if gone:
+            self.saved = None
+        return gone
+
+    def save(self, text: str) -> None:
+        """Write the text. Raises OSError, `Unreadable`, and `ChangedElsewhere`."""
+        disk = self.disk_changed()
         if disk is not None:
             raise ChangedElsewhere(disk)
         save_text(self.path, (BYTE_ORDER_MARK if self.mark else "") + text)

@@ -1,14 +1,14 @@
-"""The drafting table: a definition changed for a trial, beside what the change does to a text.
+"""The drafting table: the definition that is open, beside what its change does to a text: the trees
+as saved and with the change, and on request what else it does.
 
-Nothing is saved until that is asked for; one key discards the change.
+It is the text of the file beside the program that is written here; both are saved, kept and
+discarded as one.
 """
 
 from __future__ import annotations
 
-import difflib
 from collections.abc import Sequence
 from functools import partial
-from pathlib import Path
 from typing import ClassVar
 
 from rich.text import Text
@@ -22,17 +22,17 @@ from textual.widgets import Static, TextArea
 
 from embrix.messages.replies import ChangeLook, Look
 from embrix.messages.requests import CompareChange, TryChange
-from embrix.text.source import Source, Unreadable
+from embrix.text.source import Source
 from embrix.text.visible import visible
 from embrix.tui.annotated import AnnotatedEditor, Remark, show_remarks
 from embrix.tui.bars import Footer, Masthead, Title
 from embrix.tui.commands import Command, of_place
 from embrix.tui.desk import Desk
-from embrix.tui.dialogs import Help, Once, Pick, Show
-from embrix.tui.document import ChangedElsewhere, Document
+from embrix.tui.dialogs import Help, Once, Pick
 from embrix.tui.editor import KEEPING, ProgramEditor
 from embrix.tui.faces import TreeFace
 from embrix.tui.rows import Piece, Rows
+from embrix.tui.text_pane import TextPane
 from embrix.tui.theme import ink, token_ink
 from embrix.tui.workbench import Workbench
 
@@ -102,22 +102,22 @@ class Drafting(Once, Screen[None]):
         for command in of_place(PLACE)
     ]
 
-    def __init__(self, bench: Workbench, desk: Desk, language: str, file: Path, text: str) -> None:
+    def __init__(
+        self, bench: Workbench, desk: Desk, language: str, pane: TextPane, text: str
+    ) -> None:
         super().__init__()
         self._bench = bench
         self._desk = desk
         self._language = language
-        self._file = file
+        self._pane = pane
         self._first_text = text
-        self._document = Document(file)
-        self._text = ""
+        self._text = pane.editor.text
         self._rule = ""
         self._rules: list[str] = []
         self._view = "term"
         self._version = 0
         self._timer: Timer | None = None
         self._draft_timer: Timer | None = None
-        self._overwrite = False
 
     def compose(self) -> ComposeResult:
         yield Masthead(id="masthead")
@@ -143,23 +143,15 @@ class Drafting(Once, Screen[None]):
         yield Footer(self._footer)
 
     def on_mount(self) -> None:
-        try:
-            self._document, text, draft = Document.open(self._file)
-        except Unreadable as fault:
-            self.say(str(fault), "brick")
-            return
         self._masthead.show(course=self._bench.title_of_course, language=self._language)
-        self._text = text
-        self._definition.load_text(text)
+        self._definition.load_text(self._text)
+        self._definition.reveal_line(self._pane.editor.cursor_location[0])
         self._trial.load_text(self._first_text)
         self._definition.focus()
-        if draft:
-            self.say("a change that was not saved last time is back; Ctrl+B discards it", "brass")
-        self._reveal_grammar(text)
         self.look()
 
     def on_unmount(self) -> None:
-        self._keep_draft()
+        self._hand_over()
 
     def on_resize(self, event: events.Resize) -> None:
         self.set_class(event.size.width < 104, "narrow")
@@ -178,26 +170,19 @@ class Drafting(Once, Screen[None]):
 
     @property
     def _file_name(self) -> str:
-        folder = self._bench.course_folder
-        return self._file.resolve().relative_to(folder.resolve()).as_posix()
+        return self._pane.name
 
     @property
     def changed(self) -> bool:
         """Whether there is a change that is not saved."""
-        return not self._document.is_saved(self._definition.text)
+        document = self._pane.document
+        return document is not None and not document.is_saved(self._definition.text)
 
     def say(self, text: str, colour: str = "ink") -> None:
         self._masthead.show(notice=text, notice_ink=colour)
 
     def _footer(self) -> list[Command]:
         return [command for command in of_place(PLACE) if command.footer]
-
-    def _reveal_grammar(self, text: str) -> None:
-        """Begin where the grammar begins."""
-        for number, line in enumerate(text.split("\n")):
-            if line.startswith("grammar"):
-                self._definition.reveal_line(number)
-                return
 
     @on(TextArea.SelectionChanged, "#definition")
     def _line_note(self) -> None:
@@ -208,6 +193,8 @@ class Drafting(Once, Screen[None]):
 
     @on(TextArea.Changed)
     def _typed(self) -> None:
+        if not self.query(AnnotatedEditor):
+            return
         self._text = self._definition.text
         if self._timer is not None:
             self._timer.stop()
@@ -217,13 +204,13 @@ class Drafting(Once, Screen[None]):
 
     def _keep_soon(self) -> None:
         self._draft_timer = None
-        self._keep_draft()
+        self._hand_over()
 
     def look(self) -> None:
         """Ask what the text means under the definition as it stands here."""
         if not self.query(AnnotatedEditor):
             return
-        self._keep_draft()
+        self._hand_over()
         self._version += 1
         self._desk.drop("scratch")
         request = TryChange(
@@ -329,47 +316,32 @@ class Drafting(Once, Screen[None]):
             self.query_one("#outcome-title", Title).show("")
             self.query_one(OutcomeRows).show(lines)
 
-    def action_drop(self) -> None:
+    def action_discard(self) -> None:
         """Back to what is saved."""
-        text = self._document.saved or ""
-        if self._definition.text == text:
-            self.say("there is no change to discard")
-            return
-        now = self._definition.text
-        lines = list(difflib.unified_diff(now.splitlines(), text.splitlines(), "", "", n=1,
-                                          lineterm=""))  # fmt: skip
+        self._hand_over()
+        self._pane.discard(self.say, self._discarded)
 
-        def answered(yes: str | None) -> None:
-            if yes is None:
-                return
-            self._definition.replace_all(text)
-            self.query_one(OutcomeRows).show([])
-            self.say("the change is discarded; Ctrl+Z brings it back")
-            self.look()
+    def action_mend(self) -> None:
+        self._hand_over()
+        row = self._definition.cursor_location[0]
+        self._pane.mend(row, self.say, self._definition.replace_all)
 
-        self.app.push_screen(Show("discard the change", self._file_name, lines,
-                                  "Enter discards it"),
-                             answered)  # fmt: skip
+    def _discarded(self, text: str) -> None:
+        self._definition.replace_all(text)
+        self.query_one(OutcomeRows).show([])
+        self.look()
 
     def action_save(self) -> None:
-        try:
-            self._document.save(self._definition.text, force=self._overwrite)
-        except ChangedElsewhere:
-            self._overwrite = True
-            self.say("the file was changed outside; Ctrl+S again overwrites that", "brass")
-            return
-        except (OSError, Unreadable) as fault:
-            self.say(f"not saved: {fault}", "brick")
-            return
-        self._overwrite = False
-        self.say(f"saved {self._file.name}; the course is read again")
+        self._hand_over()
+        self._pane.save(self._saved)
+
+    def _saved(self, told: str, colour: str = "ink") -> None:
+        self.say(told, colour)
         self._titles()
 
-    def _keep_draft(self) -> None:
-        try:
-            self._document.keep(self._text)
-        except OSError as fault:
-            self.say(f"the change cannot be kept: {fault}", "brick")
+    def _hand_over(self) -> None:
+        """What is written here is the text of the file beside the program, kept as that is."""
+        self._pane.write(self._text)
 
     def action_rule(self) -> None:
         rules = [("program", "as a program", ""), *(("rule", name, name) for name in self._rules)]
@@ -409,7 +381,9 @@ class Drafting(Once, Screen[None]):
         self.app.action_lamp()  # type: ignore[attr-defined]
 
     def action_leave(self) -> None:
-        self._keep_draft()
+        self._hand_over()
+        place = self._definition.cursor_location
+        self._pane.editor.move_cursor(place, center=True)
         self._desk.drop("scratch")
         self._desk.drop("compare")
         self.dismiss()

@@ -6,6 +6,7 @@ and cases follow.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
@@ -23,7 +24,8 @@ from embrix.tui.desk import Desk
 from embrix.tui.dialogs import Show
 from embrix.tui.document import ChangedElsewhere, Document
 from embrix.tui.editor import KEEPING
-from embrix.tui.workbench import Workbench
+from embrix.tui.saving import discard, plain, save
+from embrix.tui.workbench import Say, Workbench
 
 AFTER = 0.35
 """Seconds after the last key until the course is read with what has been typed."""
@@ -46,7 +48,6 @@ class TextPane:
         self._report: SuiteReport | None = None
         self._told: tuple[tuple[int, int], str] = ((0, 0), "")
         """What was said about the name at a place."""
-        self._overwrite = False
         self._reading: Timer | None = None
         self._keeping: Timer | None = None
 
@@ -101,7 +102,6 @@ class TextPane:
                           "brick")  # fmt: skip
                 return
             self.document = document
-            self._overwrite = False
             self.editor.load_text(text)
             if draft:
                 bench.say(f"{path.name}: a change that was not saved is back", "brass")
@@ -110,6 +110,12 @@ class TextPane:
         bench.set_focus(self.editor)
         self.show()
         self._colour()
+
+    def reveal(self, word: str) -> None:
+        """Go to the first line that begins with a word."""
+        lines = self._text.split("\n")
+        at = next((number for number, line in enumerate(lines) if line.startswith(word)), 0)
+        self.editor.reveal_line(at)
 
     @property
     def _unfinished(self) -> int:
@@ -188,48 +194,59 @@ class TextPane:
             except OSError as fault:
                 self._bench.say(f"unsaved text cannot be kept: {fault}", "brick")
 
-    def save(self) -> None:
+    def save(self, say: Say) -> None:
         document = self.document
         if document is None:
             return
-        try:
-            document.save(self._text, force=self._overwrite)
-        except ChangedElsewhere:
-            self._overwrite = True
-            self._bench.say("the file was changed outside; Ctrl+S again overwrites that", "brass")
-            return
-        except (OSError, Unreadable) as fault:
-            self._bench.say(f"not saved: {fault}", "brick")
-            return
-        self._overwrite = False
-        self._unsaved.pop(document.path, None)
-        self._bench.say(f"saved {document.path.name}")
-        self._title()
+
+        def saved() -> None:
+            self._unsaved.pop(document.path, None)
+            say(f"saved {document.path.name}", "ink")
+            self._title()
+
+        save(self._bench.app, document, lambda: self._text, say, saved)
+
+    def discard(self, say: Say, put: Callable[[str], None] | None = None) -> None:
+        """Back to what is in the file, after showing what that changes."""
+        if self.document is not None:
+            discard(self._bench.app, self.document, self._text, say, put or self.write)
+
+    def write(self, text: str) -> None:
+        """Put another text in place of the open one, as one change; it is kept at once."""
+        if self._text != text:
+            self.editor.replace_all(text)
+            self._last_text = text
+        self.keep()
 
     def saved_just_now(self, paths: set[Path]) -> bool:
         """Whether of these files only the open one has changed, as it was saved here."""
         document = self.document
         return document is not None and paths == {document.path} and not self.changed
 
-    def changed_on_disk(self) -> None:
-        """The open file may have been written by somebody else."""
+    def changed_on_disk(self) -> bool:
+        """The open file may have been written by somebody else; whether that was told."""
         document = self.document
         if document is None:
-            return
+            return False
+        name, told = document.path.name, ""
         try:
             disk = document.disk_changed()
         except Unreadable as fault:
             self._bench.say(str(fault), "brick")
-            return
-        if disk is None:
-            return
-        if self.changed:
-            self._bench.say(f"{document.path.name} was changed outside; your text is still here, "
-                            "not saved", "brass")  # fmt: skip
-        else:
+            return True
+        if document.vanished():
+            told = f"{name} is gone; its text is still here, not saved"
+            self._count(document, self._text)
+            self._title()
+        elif disk is not None and self.changed:
+            told = f"{name} was changed outside; your text is still here, not saved"
+        elif disk is not None:
             document.saved = disk
             self.editor.replace_all(disk)
-            self._bench.say(f"{document.path.name} was changed outside and has been read again")
+            told = f"{name} was changed outside and has been read again"
+        if told:
+            self._bench.say(told, "brass")
+        return bool(told)
 
     # ---------------------------------------------------------------- what is said about it
 
@@ -281,27 +298,26 @@ class TextPane:
             note.update(visible(told, keep="\n"))
             note.display = True
 
-    def mend(self) -> None:
-        """Show the repair of what is noted on the line of the cursor, and carry it out if that is
+    def mend(self, line: int, say: Say, put: Callable[[str], None] | None = None) -> None:
+        """Show the repair of what is noted on a line (counted from 0), and carry it out if that is
         agreed to."""
         if self.document is None:
             return
-        request = Mend(file=self.name, text=self._text, line=self.editor.cursor_location[0] + 1)
+        request = Mend(file=self.name, text=self._text, line=line + 1)
         self._desk.drop("mend")
-        self._desk.ask("mend", request, self._mended)
+        self._desk.ask("mend", request, partial(self._mended, say, put or self.write))
 
-    def _mended(self, change: TextChange) -> None:
-        bench = self._bench
+    def _mended(self, say: Say, put: Callable[[str], None], change: TextChange) -> None:
         if change.refused:
-            bench.say(change.refused, "brass")
+            say(change.refused, "brass")
             return
 
         def answered(yes: str | None) -> None:
             if yes is not None and self._text == change.old:
-                self.editor.replace_all(change.text)
-                bench.say("mended; Ctrl+Z takes it back")
+                put(change.text)
+                say("mended; Ctrl+Z takes it back", "ink")
 
-        bench.app.push_screen(
+        self._bench.app.push_screen(
             Show("repair", self.name, change.changes, "Enter carries it out"), answered
         )
 
@@ -370,7 +386,7 @@ class TextPane:
         """Save every file of the course that has text which is not saved."""
         saved: list[str] = []
         if self.document is not None and self.changed:
-            self.save()
+            self.save(self._bench.say)
             if self.changed:
                 return
             saved.append(self.document.path.name)
@@ -379,7 +395,7 @@ class TextPane:
                 document = self._documents.get(path) or Document.open(path)[0]
                 document.save(text)
             except (OSError, Unreadable) as fault:
-                self._bench.say(f"{path.name} is not saved: {fault}", "brick")
+                self._bench.say(f"{path.name} is not saved: {plain(fault)}", "brick")
                 return
             except ChangedElsewhere:
                 self._bench.say(f"{path.name} was changed outside: open it and save it there",

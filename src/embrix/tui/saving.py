@@ -1,0 +1,80 @@
+"""Saving a text, and discarding what is not saved: the same for a program and for a file beside it.
+
+What somebody else has made of the file meanwhile is shown before it is written over, and nothing is
+discarded before it has been looked at.
+"""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Callable
+from typing import Any
+
+from textual.app import App
+
+from embrix.text.source import Unreadable
+from embrix.tui.dialogs import Show
+from embrix.tui.document import ChangedElsewhere, Document
+from embrix.tui.workbench import Say
+
+
+def save(
+    app: App[Any], document: Document, text: Callable[[], str], say: Say, saved: Callable[[], None]
+) -> None:
+    """Write a text into its file. Where that was changed outside, both texts are kept until the
+    user has seen what tells them apart."""
+    now = text()
+    try:
+        document.save(now)
+    except ChangedElsewhere as change:
+        theirs = change.disk
+        say(f"{document.path.name} was changed outside; your text is still here", "brass")
+
+        def seen(agreed: str | None) -> None:
+            if agreed is not None:
+                document.saved = theirs  # a further change outside is shown as well
+                save(app, document, text, say, saved)
+
+        lines = difference(theirs, now)
+        subject = f"{document.path.name} was changed outside: − that, + your text"
+        app.push_screen(Show("save", subject, lines, "Enter saves your text"), seen)
+    except (OSError, Unreadable) as fault:
+        say(f"not saved, the text is kept here: {plain(fault)}", "brick")
+    else:
+        saved()
+
+
+def discard(
+    app: App[Any], document: Document, text: str, say: Say, put: Callable[[str], None]
+) -> None:
+    """Put what is in the file in place of a text, after showing what that changes."""
+    try:
+        disk = document.disk()
+    except (OSError, Unreadable) as fault:
+        say(plain(fault), "brick")
+        return
+    if text == (disk or ""):
+        say("there is no change to discard", "ink")
+        return
+
+    def seen(agreed: str | None) -> None:
+        if agreed is not None:
+            document.saved = disk
+            put(disk or "")
+            say("the change is discarded; Ctrl+Z brings it back", "ink")
+
+    name = document.path.name if document.named else "the text without a name"
+    lines = difference(text, disk or "")
+    app.push_screen(Show("discard the change", name, lines, "Enter discards it"), seen)
+
+
+def difference(old: str, new: str) -> list[str]:
+    """What tells two texts apart, as lines of a unified difference with its two head lines."""
+    lines = old.splitlines(), new.splitlines()
+    return list(difflib.unified_diff(*lines, "", "", n=1, lineterm=""))
+
+
+def plain(fault: OSError | Unreadable) -> str:
+    """A fault without numbers and paths of the system."""
+    reason = fault.strerror if isinstance(fault, OSError) else None
+    return reason or str(fault)
