@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
@@ -282,3 +283,32 @@ async def test_a_running_suite_is_stopped(
         assert "stopped" in screen.query_one(Masthead).notice
         await pilot.press("x")
         assert "not running" in screen.query_one(Masthead).notice
+
+
+async def test_cases_are_added_duplicated_renamed_and_removed(course_copy: Path) -> None:
+    path = write_suite(course_copy)
+
+    async def agreed(pilot: Pilot[None], expected: Callable[[str], bool]) -> None:
+        await until(lambda: isinstance(pilot.app.screen, Show), "the difference")
+        before = path.read_text(encoding="utf-8")
+        await pilot.press("enter")
+        await until(lambda: path.read_text(encoding="utf-8") != before, "written")
+        assert expected(path.read_text(encoding="utf-8"))
+
+    async with opened(course_copy) as pilot:
+        bench(pilot).editor.load_text("20 + 22")
+        await tally(pilot)
+        await pilot.press("c")
+        await agreed(pilot, lambda text: text.count("wrong value") == 2 or "(again)" in text)
+        await pilot.press("n")
+        await until(lambda: isinstance(pilot.app.screen, AskText), "the question")
+        pilot.app.screen.query_one(Input).value = "quite another"
+        await pilot.press("enter")
+        await agreed(pilot, lambda text: 'name = "quite another"' in text)
+        await pilot.press("w")
+        await agreed(pilot, lambda text: 'program = "20 + 22"' in text and "42" in text)
+        count = path.read_text(encoding="utf-8").count("[[case]]")
+        await pilot.press("delete")
+        await agreed(pilot, lambda text: text.count("[[case]]") == count - 1)
+        await pilot.press("z", "z", "z", "z")
+        await until(lambda: path.read_text(encoding="utf-8") == SUITE, "all taken back")

@@ -33,9 +33,7 @@ from embrix.messages.replies import (
     Place,
     QuestionRow,
     SuiteReport,
-    TextChange,
 )
-from embrix.suite.accept import CannotAccept, accept
 from embrix.suite.cases import Case, Question, Suite
 from embrix.suite.check import Verdict, check_case, describe, fits, translated
 from embrix.suite.expected_steps import difference
@@ -331,23 +329,3 @@ def with_history(session: Session, report: SuiteReport) -> SuiteReport:
             changed=max((one.at for one in own.values()), default=0.0),
         ))  # fmt: skip
     return replace(report, cases=cases)
-
-
-def acceptance(
-    session: Session, path: Path, name: str, lane: str, what: str, typed: str | None
-) -> TextChange:
-    """What a suite would be with what a lane gives, or with what was typed, as the expectation of a
-    case: the old text, the new one, the lines of the difference; or why not."""
-    suite = session.suite(path, Findings())
-    if suite is None:
-        return TextChange("the suite cannot be read")
-    testing = Testing(session, suite)
-    case = next((one for one in suite.cases if one.name == name), None)
-    own = next((one for one in testing.lanes if one.name == lane), None)
-    if case is None or own is None:
-        return TextChange("the case or the lane is gone; F5 runs the suite again")
-    try:
-        found = accept(suite.source, case, own, testing.lanes, what, typed)
-    except (CannotAccept, BadBinding) as wrong:
-        return TextChange(str(wrong))
-    return TextChange("", suite.source.text, found.text, list(found.changes))

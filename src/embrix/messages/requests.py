@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any, ClassVar, TypeAlias
+from typing import Any, ClassVar, Literal, TypeAlias
 
 import msgspec
 
@@ -267,6 +267,16 @@ class AcceptCase(Request, frozen=True, kw_only=True, tag="accept"):
     typed: str | None = None
 
 
+class ArrangeCase(Request, frozen=True, kw_only=True, tag="arrange"):
+    """What a suite would be with a case duplicated, renamed or removed."""
+
+    reply: ClassVar[Any] = r.TextChange
+    suite: str
+    case: str
+    how: Literal["duplicate", "rename", "remove"]
+    name: str = ""
+
+
 class AskDecisions(Request, frozen=True, kw_only=True, tag="decisions"):
     """The questions of the suites with the answers of the lanes, and the choices."""
 
@@ -409,7 +419,7 @@ AnyRequest: TypeAlias = (
     Load | Process | AskNotes | DescribeGrammar | LookAt | LookAtDefinition | Mend | AskName
     | AskOutline | WriteClause | Rename | AskProposals | FindText | TryChange
     | CompareChange | PromptLine | RunLane | OpenWalk | FetchStations | SeekStation | SaveWalk
-    | TestSuite | AcceptCase | AskDecisions | TryDecision | CompareLanes | AlignWalks
+    | TestSuite | AcceptCase | ArrangeCase | AskDecisions | TryDecision | CompareLanes | AlignWalks
     | ListJudgements | MeasureGrowth | HuntDifference | AddFoundCase | CompareMeaning
     | ShowExtension | WritePicture | WriteHandout | WriteStarter | Begin
 )  # fmt: skip

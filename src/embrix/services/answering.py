@@ -10,7 +10,7 @@ from typing import Any, TypeVar
 
 from embrix.checking.decisions import NoDecision, changed_by, decision_table
 from embrix.checking.diagnostics import diagnostics, note_of
-from embrix.checking.verdicts import acceptance, check_suite, with_history
+from embrix.checking.verdicts import check_suite, with_history
 from embrix.grammar.report import report_on, report_text
 from embrix.lanes.inspection import look
 from embrix.lanes.results import run
@@ -19,6 +19,7 @@ from embrix.machine.lane import OnStart
 from embrix.machine.limits import LIVE, Limits
 from embrix.messages import replies as r
 from embrix.messages import requests as q
+from embrix.services.case_changes import acceptance, arrangement
 from embrix.services.completing import proposals
 from embrix.services.definition_tokens import definition_tokens
 from embrix.services.extensions import extension_of, meaning_of
@@ -260,6 +261,11 @@ def _test(service: Service, a: q.TestSuite) -> r.SuiteReport:
 @_answers(q.AcceptCase)
 def _accept(service: Service, a: q.AcceptCase) -> r.TextChange:
     return acceptance(service.session, Path(a.suite), a.case, a.lane, a.what, a.typed)
+
+
+@_answers(q.ArrangeCase)
+def _arrange(service: Service, a: q.ArrangeCase) -> r.TextChange:
+    return arrangement(service.session, Path(a.suite), a.case, a.how, a.name)
 
 
 @_answers(q.AskDecisions)

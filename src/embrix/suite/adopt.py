@@ -12,6 +12,7 @@ import tomlkit
 from msgspec import UNSET, UnsetType
 
 from embrix.suite.accept import Acceptance, CannotAccept
+from embrix.suite.arranging import free_name
 from embrix.suite.cases import Suite
 from embrix.text.toml_places import heads, read_toml
 
@@ -71,9 +72,7 @@ def adopt(suite: Suite, text: str, origin: str) -> Acceptance:
         if (answer.program, answer.lines) in programs:
             continue
         name = str(answer.name or f"{' '.join(answer.program.split())[:50]}")
-        plain, count = name, 1
-        while name in names:
-            name, count = f"{plain} (again{f' {count}' * (count > 1)})", count + 1
+        name = free_name(name, names)
         names.add(name)
         programs.add((answer.program, answer.lines))
         cases.append({"name": name, "origin": origin, **_entries(answer)})

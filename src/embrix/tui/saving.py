@@ -36,7 +36,7 @@ def save(
                 save(app, document, text, say, saved)
 
         lines = difference(theirs, now)
-        subject = f"{document.path.name} was changed outside: − that, + your text"
+        subject = f"{document.path.name}: − outside, + yours"
         app.push_screen(Show("save", subject, lines, "Enter saves your text"), seen)
     except (OSError, Unreadable) as fault:
         say(f"not saved, the text is kept here: {plain(fault)}", "brick")

@@ -6,7 +6,7 @@ import textwrap
 from collections.abc import Sequence
 from functools import partial
 from pathlib import Path
-from typing import ClassVar
+from typing import ClassVar, Literal
 
 from rich.console import RenderableType
 from rich.style import Style
@@ -18,7 +18,7 @@ from textual.containers import Horizontal, Vertical
 from textual.widgets import Static
 
 from embrix.messages.replies import CaseRow, CaseVerdict, SuiteReport, TextChange
-from embrix.messages.requests import AcceptCase, TestSuite
+from embrix.messages.requests import AcceptCase, AddFoundCase, ArrangeCase, TestSuite
 from embrix.messages.wire import Progress
 from embrix.text.plural import counted
 from embrix.text.visible import cut, visible
@@ -429,6 +429,45 @@ class Tally(View):
             self.action_again()
 
         write_after_a_look(self, self._path(), found, name, written)
+
+    def action_rename(self) -> None:
+        case = self.board.case
+        if case is None:
+            return
+
+        def typed(name: str | None) -> None:
+            if name is not None and name.strip() and name.strip() != case.name:
+                self._arrange("rename", name.strip())
+
+        self.app.push_screen(AskText("case", "Name of the case:", case.name), typed)
+
+    def action_duplicate(self) -> None:
+        self._arrange("duplicate")
+
+    def action_remove(self) -> None:
+        self._arrange("remove")
+
+    def _arrange(self, how: Literal["duplicate", "rename", "remove"], name: str = "") -> None:
+        case = self.board.case
+        if case is not None:
+            request = ArrangeCase(suite=str(self._path()), case=case.name, how=how, name=name)
+            self._desk.ask("accept", request, partial(self._compared, case.name),
+                           worker=SUITE_WORKER)  # fmt: skip
+
+    def action_add(self) -> None:
+        """The program on the bench as one more case."""
+        bench = self._bench
+        if bench.language != self.report.language:
+            self.say(f"the program on the bench is in {bench.language}", "brass")
+        elif bench.input or bench.walking.given:
+            self.say("a case with given names or input is written by hand: see docs/suites.md",
+                     "brass")  # fmt: skip
+        else:
+            lanes = [self.board.lanes[self.board.column]]
+            request = AddFoundCase(suite=str(self._path()), program=bench.editor.text, lanes=lanes,
+                                   origin="the workbench")  # fmt: skip
+            take = partial(self._compared, "the program on the bench")
+            self._desk.ask("accept", request, take, worker=SUITE_WORKER)
 
     def action_decisions(self) -> None:
         """The questions of the suites and the choices, with what each lane decides."""
