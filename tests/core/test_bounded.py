@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 
 from embrix.checking.verdicts import check_suite
 from embrix.course.load import Course
+from embrix.draw.runs import MOST_DRAWN, draw_reduction
 from embrix.lanes.session import Session
 from embrix.machine.limits import Limits
 from embrix.machine.recorder import Recorder
@@ -228,3 +229,12 @@ def test_a_sum_of_many_terms_is_walked_and_printed(lockside: Course) -> None:
     assert Printer(grammar).show(parsed.term, most=10**6, width=80).text.replace("\n", " ")  # type: ignore[union-attr]
     deep = Printer(grammar).show(parsed.term, deep=50).text  # type: ignore[union-attr]
     assert deep.startswith("… + 1 + 1")
+
+
+def test_a_drawing_of_long_terms_is_bounded(lockside: Course) -> None:
+    """A sum of many signs in small steps: each line is long, so fewer of them are drawn."""
+    lane = Session(lockside.folder).lane("Weir", "rewriting")
+    walk = Walk(lane, lane.trace(f"new x := {'-' * 300}1;\nshow x"))
+    drawing = draw_reduction(walk, "many signs")
+    assert len(drawing.text) < 2 * MOST_DRAWN
+    assert "more" in drawing.text.splitlines()[-1]

@@ -206,7 +206,7 @@ def steps(arguments: argparse.Namespace) -> int:
     return status_of(outcomes)
 
 
-MOST_PRINTED = 500_000
+MOST_PRINTED = 250_000
 """Characters of steps that are printed of one lane."""
 
 

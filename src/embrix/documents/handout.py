@@ -182,7 +182,7 @@ def _moments(walk: Walk, marks: Sequence[int]) -> Iterator[HandoutPart]:
         if not 0 <= number < len(walk):
             continue
         yield HandoutPart("subheading", f"Step {number:,}")
-        yield HandoutPart("code", walk.station(number).text)
+        yield HandoutPart("code", walk.station(number, renewed=False).text)
         if walk.style == "steps":
             continue
         if walk.environment_at(number) is not None:

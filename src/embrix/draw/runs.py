@@ -30,6 +30,8 @@ from embrix.trace.stations import Station
 from embrix.trace.walk import Walk
 
 MOST_STEPS = 400
+MOST_DRAWN = 50_000
+"""Characters of a reduction sequence."""
 MOST_COLUMNS = 24
 """Moments at which the store is drawn."""
 LONGEST = 46
@@ -46,8 +48,14 @@ def draw_reduction(walk: Walk, title: str) -> Drawing:
         blocks = [text_block(line) for line in islice(walk.each_line(), MOST_STEPS)]
         left = walk.count_lines() - len(blocks)
     else:
-        blocks = [_step(walk.station(number)) for number in range(count)]
-        left = len(walk) - count
+        drawn = 0
+        for number in range(count):
+            if drawn > MOST_DRAWN:
+                break
+            station = walk.station(number, renewed=False)
+            drawn += len(station.text)
+            blocks.append(_step(station))
+        left = len(walk) - len(blocks)
     if left > 0:
         blocks.append(text_block(f"… and {left:,} more", "faint"))
     scene = scene_of(stacked(blocks, 2), title)

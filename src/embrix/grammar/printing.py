@@ -20,7 +20,7 @@ from typing import Any, TypeAlias
 
 from embrix.grammar.actions import Unfit, read_token, take_apart
 from embrix.grammar.breaking import break_lines
-from embrix.grammar.model import Compose, Grammar, Pass, Production
+from embrix.grammar.model import Compose, Grammar, Pass, Production, Slot
 from embrix.grammar.sets import sets_of
 from embrix.grammar.tokens import Token
 from embrix.terms.node import CONS, FIELDS, NIL, NONE, SOME, Node, Value, list_items
@@ -120,6 +120,8 @@ class Printer:
         self._routes: dict[int, dict[int, list[_Route]]] = {}
         self._leaf_routes: dict[int, list[tuple[int, tuple[Production, ...]]]] = {}
         self._spellings: dict[tuple[int, type, Value], str | None] = {}
+        self._quotes: dict[tuple[int, int], _Piece] = {}
+        self._plain: dict[int, tuple[int, ...]] = {}
         self._fuse = lru_cache(maxsize=4096)(self._fusing)
         self._spaced = not grammar.tokens.cut_plainly(" ").invalid
         self._unwritten = grammar.unwritten
@@ -342,7 +344,12 @@ class Printer:
         """What a production must have captured to build a term, or None when it cannot have."""
         assert isinstance(production.build, Compose)
         slots: dict[int, Value] = {}
-        if not take_apart(production.build, term, slots):
+        plain = self._plain.get(id(production))
+        if plain is None:
+            plain = self._plain[id(production)] = _slots_alone(production.build)
+        if plain:
+            slots = dict(zip(plain, term[FIELDS:], strict=True))
+        elif not take_apart(production.build, term, slots):
             return None
         for symbol, slot in zip(production.right, production.captures, strict=True):
             if slot >= 0:
@@ -520,6 +527,13 @@ class Printer:
         return parts
 
     def _quoted(self, production: Production, number: int) -> _Piece:
+        """The literal at a place of a production. Productions live as long as their grammar."""
+        key = id(production), number
+        if key not in self._quotes:
+            self._quotes[key] = self._unquoted(production, number)
+        return self._quotes[key]
+
+    def _unquoted(self, production: Production, number: int) -> _Piece:
         piece = self._sign(production.right[number], opens_inside=number > 0)
         word = piece.text[:1].isalnum()
         return _Piece(
@@ -666,6 +680,15 @@ class Printer:
         if left.terminal == MARK or right.terminal == MARK:
             return False
         return self._grammar.tokens.fuse(left.text, right.text, (left.terminal, right.terminal))
+
+
+def _slots_alone(build: Compose) -> tuple[int, ...]:
+    """The slots whose values are the fields of a form, one after the other; none where something
+    else than a slot of its own fills a field. The tag of the term is known to be that of the
+    form."""
+    numbers = [part.number for part in build.parts if isinstance(part, Slot)]
+    alone = len(numbers) == len(build.parts) == len(set(numbers))
+    return tuple(numbers) if alone else ()
 
 
 def _linked(path: Path | None) -> Way | None:

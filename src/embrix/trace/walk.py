@@ -122,19 +122,22 @@ class Walk:
         moment = view.recorder.moments[number - view.first]
         return view.recorder, (~moment if moment < 0 else moment), moment < 0
 
-    def station(self, number: int) -> Station:
-        """The station with a number, counted from zero. Raises IndexError."""
+    def station(self, number: int, *, renewed: bool = True) -> Station:
+        """The station with a number, counted from zero; of a term on request without what the step
+        before it put there, which takes printing it twice. Raises IndexError."""
         if not 0 <= number < len(self):
             raise IndexError(number)
         if number == len(self) - 1 and self._has_end:
             return self._end(number)
-        return self._term(number) if self.relation is not None else self._moment(number)
+        if self.relation is not None:
+            return self._term(number, renewed and number > 0)
+        return self._moment(number)
 
     def text(self, number: int) -> str:
         """The text of a station, without everything else that is known there."""
         moments = self.relation is None and not (number == len(self) - 1 and self._has_end)
         if not moments:
-            return self.station(number).text
+            return self.station(number, renewed=False).text
         _, instance, left = self.raw(number)
         return self.judgement(instance, left)
 
@@ -252,9 +255,10 @@ class Walk:
         """The recorded terms with their numbers."""
         return list(enumerate(self.each_line()))
 
-    def _term(self, number: int) -> Station:
+    def _term(self, number: int, told: bool) -> Station:
+        """`told` says whether what the step before it put there is."""
         renewed = None
-        if number:
+        if told:
             _, instance = self._step(number - 1)
             path, _ = self._redex(instance)
             if -1 not in path:
