@@ -89,8 +89,21 @@ HELD = (
             LANE.replace("0 - eval(arg, env)", "number(size([arg]))"), 10,
         ),
         (HELD.replace("VALUE", "m"), HELD.replace("VALUE", "Box(m)"), 8),
+        # A field of a form, an argument, and one too much.
+        (LANE.replace("Add(left, right) =>", "Add(left) =>"), LANE, 9),
+        (LANE.replace("eval(right, env)", "eval(right)"), LANE, 9),
+        (LANE.replace("eval(right, env)", "eval(right, env, 2)"), LANE, 9),
+        # A warning that is meant.
+        (
+            LANE.replace("0 - eval(arg, env)", "eval(arg, env) - eval(arg, env)"),
+            LANE.replace("0 - eval(arg, env)", "eval(arg, env) - eval(arg, env)").replace(
+                "  Neg(arg)", '  deliberately evaluated_twice "say here why this is meant"\n'
+                "  Neg(arg)",
+            ), 10,
+        ),
     ],
-    ids=["name", "arguments", "form", "clauses", "unused", "whole number", "constructor"],
+    ids=["name", "arguments", "form", "clauses", "unused", "whole number", "constructor", "field",
+         "argument", "too much", "meant"],
 )  # fmt: skip
 def test_a_note_is_mended(make_course: Maker, wrong: str, right: str, line: int) -> None:
     """What comes out is written by hand above."""
@@ -99,6 +112,18 @@ def test_a_note_is_mended(make_course: Maker, wrong: str, right: str, line: int)
     assert change.refused == ""
     assert change.text == right
     assert change.changes
+
+
+def test_a_field_that_nothing_fills_is_captured(make_course: Maker) -> None:
+    right = LANGUAGE.replace(
+        "  Atom : Expr ::= n:number makes Lit",
+        '  Atom : Expr ::=\n    | "(" "-" arg:Expr ")" makes Neg\n    | n:number makes Lit\n    ',
+    )
+    wrong = right.replace("arg:Expr", "Expr")
+    course = make_course(small=wrong)
+    line = wrong.split("\n").index('    | "(" "-" Expr ")" makes Neg') + 1
+    change = mended(Session(course.folder), "small.brix", wrong, line)
+    assert (change.refused, change.text) == ("", right)
 
 
 def test_an_error_is_declared(make_course: Maker) -> None:

@@ -109,6 +109,19 @@ def _candidates(text: str, note: Note) -> Iterator[str]:
     order = re.fullmatch(r"the order is (\w+)\((.*)\)", hint)
     if order is not None:
         yield from _swapped(text, start, order[1])
+    wanted = re.fullmatch(r"(?:write|its fields are) (\w+)\((.*)\)", hint)
+    if note.code == "wrong_number" and wanted is not None:
+        yield from _filled(text, start, wanted[1], wanted[2].split(", "))
+    capture = re.fullmatch(r"capture it: (\w+):RULE", hint)
+    if capture is not None:
+        # Each part of the alternative that stands there without a name.
+        row = text.rfind("\n", 0, start) + 1
+        for one in re.finditer(r'"[^"]*"|[\w:]+', text[row:start]):
+            if one[0].isidentifier() and one[0] != "makes":
+                at = row + one.start()
+                yield f"{text[:at]}{capture[1]}:{text[at:]}"
+    if note.severity == "warning":
+        yield from _answered(text, note)
 
 
 def _with_clause(text: str, note: Note) -> str | None:
@@ -130,13 +143,41 @@ def _with_clause(text: str, note: Note) -> str | None:
     return "\n".join([*lines[: last + 1], f"{indent}{clause}", *lines[last + 1 :]])
 
 
-def _swapped(text: str, start: int, name: str) -> Iterator[str]:
-    """A call of a function around a place with two of its arguments in each other's place."""
-    at = text.rfind(f"{name}(", 0, start + len(name) + 1)
-    if at < 0:
+def _answered(text: str, note: Note) -> Iterator[str]:
+    """A warning that is answered in front of its line, or of the clause or definition around it."""
+    lines = text.split("\n")
+    at = note.line - 1
+    depth = len(lines[at])
+    while at >= 0 and depth:
+        own = len(lines[at]) - len(lines[at].lstrip())
+        if lines[at].strip() and own < depth:
+            depth = own
+            answer = f'{" " * own}deliberately {note.code} "say here why this is meant"'
+            yield "\n".join([*lines[:at], answer, *lines[at:]])
+        at -= 1
+
+
+def _filled(text: str, start: int, name: str, fields: list[str]) -> Iterator[str]:
+    """A call or pattern with as many arguments as there are fields: what is missing is named as its
+    field is, or left to be written; what is too much is left out."""
+    parts = _arguments(text, start, name)
+    if not parts:
         return
+    begin, end = parts[0][0], parts[-1][1]
+    given = [part for part in (text[slice(*span)].strip() for span in parts) if part]
+    missing = fields[len(given) :]
+    for more in (missing, [f'todo "{field}"' for field in missing]):
+        yield text[:begin] + ", ".join([*given, *more][: len(fields)]) + text[end:]
+
+
+def _arguments(text: str, start: int, name: str) -> list[tuple[int, int]]:
+    """Where the arguments stand of the call of a function around a place."""
+    at = text.rfind(f"{name}(", 0, start + len(name) + 1)
+    parts: list[tuple[int, int]] = []
+    if at < 0:
+        return parts
     opening = at + len(name) + 1
-    parts, depth, begin = [], 0, opening
+    depth, begin = 0, opening
     for number in range(opening, len(text)):
         sign = text[number]
         if sign in ")" and depth == 0:
@@ -146,6 +187,12 @@ def _swapped(text: str, start: int, name: str) -> Iterator[str]:
             parts.append((begin, number))
             begin = number + 1
         depth += (sign in "([") - (sign in ")]")
+    return parts
+
+
+def _swapped(text: str, start: int, name: str) -> Iterator[str]:
+    """A call of a function around a place with two of its arguments in each other's place."""
+    parts = _arguments(text, start, name)
     for i, one in enumerate(parts):
         for other in parts[i + 1 :]:
             first, second = (text[slice(*span)].strip() for span in (one, other))
