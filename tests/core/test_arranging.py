@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import tomllib
 from pathlib import Path
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from embrix.checking.verdicts import check_suite
 from embrix.lanes.session import Session
+from embrix.services.found_case import Stated, as_case
 from embrix.suite.accept import CannotAccept
 from embrix.suite.arranging import Arrangement, arrange
 from embrix.suite.cases import Suite
@@ -145,3 +148,59 @@ def test_any_row_of_changes_keeps_the_other_cases(
             now[at : at + 1] = [new] if how == "rename" else [now[at], new]
         assert [one.name for one in read(session, text).cases] == now
         assert text.count("# a comment") == gaps[: len(names)].count("\n# a comment\n")
+
+
+STEPS = """\
+interpreter steps for Tiny
+judgement step "{e} → {result}"
+main run
+define run(p: Expr) -> Expr
+  repeat step(p)
+define step(e: Expr) -> Expr by e
+  final Lit(_)
+  order Add(left, right) : left, right
+  Add(Lit(a), Lit(b)) => Lit(a + b)
+"""
+
+
+@pytest.mark.parametrize(
+    ("what", "key", "stated"),
+    [
+        ("outcome", "value", 6),
+        ("steps", "steps", {"steps": ["1 + 2 + 3", "3 + 3", "6"]}),
+        ("tokens", "tokens", ["number 1", "+", "number 2", "+", "number 3"]),
+        ("term", "term", "Add(Add(Lit(1), Lit(2)), Lit(3))"),
+    ],
+)
+def test_a_program_becomes_a_case_of_what_is_chosen(
+    make_course: Maker, what: Stated, key: str, stated: object
+) -> None:
+    """Worked out by hand; each of them beside the others, and once only."""
+    made = make_course(tiny=TINY_LANGUAGE, steps=STEPS)
+    suite = made.folder / "tiny.suite.toml"
+    suite.write_text('language = "Tiny"\n')
+    kinds: list[Stated] = ["outcome", "steps", "tokens", "term"]
+    for kind in [*(one for one in kinds if one != what), what]:
+        session = Session(made.folder)
+        change = as_case(session, suite, "1 + 2 + 3", ["steps"], "a test", kind)
+        assert change.refused == "", kind
+        suite.write_text(change.text)
+    (case,) = [one for one in tomllib.loads(suite.read_text())["case"] if key in one][-1:]
+    assert case[key] == stated
+    session = Session(made.folder)
+    report = check_suite(session, suite)
+    assert {one.state for row in report.cases for one in row.verdicts} == {"passed"}
+    assert "already" in as_case(session, suite, "1 + 2 + 3", ["steps"], "a test", what).refused
+
+
+def test_a_program_without_an_interpreter_becomes_a_case_of_how_it_is_read(
+    make_course: Maker,
+) -> None:
+    made = make_course(tiny=TINY_LANGUAGE)
+    suite = made.folder / "tiny.suite.toml"
+    suite.write_text('language = "Tiny"\n')
+    session = Session(made.folder)
+    assert "no interpreter" in as_case(session, suite, "1", [""], "a test").refused
+    assert 'term = "Lit(1)"' in as_case(session, suite, "1", [""], "a test", "term").text
+    assert "refused" in as_case(session, suite, "1 +", [""], "a test", "term").refused
+    assert "no token begins" in as_case(session, suite, "1 $", [""], "a test", "tokens").refused

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import tomllib
 from pathlib import Path
 
 import pytest
 
 from embrix.lanes.session import Session
+from embrix.services.case_changes import covering_case
 from embrix.services.outlining import clause_written, outline_grid
 from tests.conftest import TINY_LANGUAGE, Maker
 
@@ -120,3 +122,32 @@ def test_a_missing_clause_is_begun_where_the_others_stand(
     after = Session(folder, {folder / change.changes[0]: change.text})
     assert len(after.course.diagnostics) <= len(session.course.diagnostics)
     assert grid(after, lane)[form].count("to do") == 1
+
+
+@pytest.mark.parametrize(("form", "sign"), [("Add", "+"), ("Let", "let")])
+def test_a_case_is_made_for_a_clause_that_no_case_comes_to(
+    make_course: Maker, form: str, sign: str
+) -> None:
+    """Only programs with a sum come to the clause for sums, so that is what is found."""
+    lane = LANE.replace('todo "sums"', "eval(left, env)")
+    made = make_course(tiny=TINY_LANGUAGE, values=lane, more=MORE)
+    suite = made.folder / "tiny.suite.toml"
+    suite.write_text(SUITE)
+    session = Session(made.folder)
+    change = covering_case(session, suite, "Tiny", "more", "eval", form)
+    assert change.refused == ""
+    added = tomllib.loads(change.text)["case"][2]
+    assert sign in added["program"]
+    suite.write_text(change.text)
+    again = outline_grid(Session(made.folder), "Tiny", "more", count=True)
+    cell = next(row for row in again.rows if row.form.startswith(f"{form}(")).cells[0]
+    assert cell.met == ""
+
+
+def test_a_clause_that_nothing_comes_to_has_no_case(make_course: Maker) -> None:
+    """No judgement is about `number`, so no run tells whether it came to a clause of it."""
+    made = make_course(tiny=TINY_LANGUAGE, values=LANE)
+    suite = made.folder / "tiny.suite.toml"
+    suite.write_text(SUITE)
+    change = covering_case(Session(made.folder), suite, "Tiny", "values", "number", "Num")
+    assert change.refused.startswith("none of 300 made-up programs")

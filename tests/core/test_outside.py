@@ -29,7 +29,7 @@ from embrix.lanes.session import Session
 from embrix.machine.outcome import Outcome
 from embrix.messages.replies import BoundName
 from embrix.messages.requests import WalkRecipe
-from embrix.services.hunts import as_case
+from embrix.services.found_case import as_case
 from embrix.services.summary import summary
 from embrix.services.walks import WalkService
 

@@ -143,6 +143,8 @@ def test_a_language_is_made_broken_and_mended_at_the_desk(desk: Terminal, tmp_pa
         desk.until(lambda s, told=f"◆ {gives} ": all(told in lane(s, one) for one in LANES),
                    f"what {program} gives")  # fmt: skip
         desk.keys("C-w")
+        desk.until(lambda s: "what the case states" in s, "the kinds of cases")
+        desk.keys("Enter")
         passing = 2 * (number + 2) + 1
         desk.until(lambda s, n=passing: f"suite ◆ {n} pass" in s or f"suite ◆ {n - 1} pass" in s,
                    f"case {number + 2}")  # fmt: skip

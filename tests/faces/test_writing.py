@@ -275,6 +275,8 @@ async def test_the_program_becomes_a_case(course_copy: Path) -> None:
         before = path.read_text()
         await write(pilot, "let tide = 4 in tide * tide - 3")
         await pilot.press("ctrl+w")
+        await until(lambda: isinstance(pilot.app.screen, Pick), "what the case states")
+        await pilot.press("enter")
         await until(lambda: screen.text_beside == "drip.suite.toml", "the suite")
         editor = screen.query_one("#text", AnnotatedEditor)
         await until(lambda: editor.text != before, "the case")

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 from embrix.brix import core as k
 from embrix.brix.core import Function, Interpreter
-from embrix.checking.suite_coverage import LIMITS, played
+from embrix.checking.suite_coverage import LIMITS, clauses_met, played
 from embrix.checking.verdicts import check_suite
 from embrix.lanes.session import Session
 from embrix.machine.lane import BadBinding
@@ -148,13 +148,8 @@ def met(session: Session, language: str, lane: str) -> Met:
             traced = own.trace(case.program, case.given, limits=LIMITS, given_input=case.input)
         except BadBinding:
             continue
-        functions = list(own.interpreter.functions.values())
-        recorder = traced.recorder
         into = found.passing if states[case.name, case.program] else found.failing
-        for function, clause in set(zip(recorder.functions, recorder.clauses, strict=True)):
-            if clause >= 0:
-                span = functions[function].clauses[clause].span
-                into.add(((span.source or own.interpreter.source).name, span.start))
+        into |= clauses_met(own.interpreter, traced)
     return found
 
 

@@ -19,7 +19,7 @@ from embrix.grammar.parser import Parsed
 from embrix.grammar.printing import Printer
 from embrix.lanes.names import NoLane
 from embrix.lanes.session import Session
-from embrix.machine.lane import BadBinding, Lane
+from embrix.machine.lane import BadBinding, Lane, Traced
 from embrix.machine.limits import Limits
 from embrix.machine.program_words import words_of
 from embrix.suite.cases import Case
@@ -141,12 +141,19 @@ def _run(case: Case, lane: Lane, met: _Met) -> None:
     outcome = traced.result.outcome
     if outcome.kind == "failure":
         met.errors.add((lane.interpreter.name, outcome.name))
-    functions = list(lane.interpreter.functions.values())
+    met.clauses |= clauses_met(lane.interpreter, traced)
+
+
+def clauses_met(interpreter: Interpreter, traced: Traced) -> set[Place]:
+    """The clauses that a run came to."""
+    functions = list(interpreter.functions.values())
     recorder = traced.recorder
+    found = set()
     for function, clause in set(zip(recorder.functions, recorder.clauses, strict=True)):
         if clause >= 0:
             span = functions[function].clauses[clause].span
-            met.clauses.add(((span.source or lane.interpreter.source).name, span.start))
+            found.add(((span.source or interpreter.source).name, span.start))
+    return found
 
 
 def _branches(
@@ -177,25 +184,8 @@ def _programs_for(
     session: Session, language: str, met: _Met, wanted: set[tuple[str, int, str]]
 ) -> dict[tuple[str, int, str], str]:
     """The smallest of some made-up programs that takes each branch; the same ones every time."""
-    target = session.course.languages[language]
-    lanes = session.lanes(language)
-    if target.grammar is None or not lanes:
-        return {}
-    interpreter = lanes[0].interpreter
-    kind = settle(interpreter.functions[interpreter.main].types[0])
-    if not isinstance(kind, Con):
-        return {}
-    sort = kind.name
-    printer = Printer(target.grammar)
-    words = words_of(interpreter, printer)
-    seeded = random.Random(language)
     found: dict[tuple[str, int, str], str] = {}
-    for number in range(TRIED):
-        generator = Generator(target.signature, seeded.randrange, words)
-        try:
-            text = printer.show(generator.term(sort, 2 + number * 3 // TRIED)).text
-        except NoTerm:
-            break
+    for text in small_programs(session, language):
         for marked in list(met.marked.values()):
             for key in marked.taken(text, limits=SMALL) & wanted:
                 own = marked.lane.name
@@ -203,6 +193,27 @@ def _programs_for(
                 if key not in found or len(told) < len(found[key]):
                     found[key] = told
     return found
+
+
+def small_programs(session: Session, language: str) -> Iterator[str]:
+    """Made-up programs of a language, small ones first; the same ones every time."""
+    target = session.course.languages[language]
+    lanes = session.lanes(language)
+    if target.grammar is None or not lanes:
+        return
+    interpreter = lanes[0].interpreter
+    kind = settle(interpreter.functions[interpreter.main].types[0])
+    if not isinstance(kind, Con):
+        return
+    printer = Printer(target.grammar)
+    words = words_of(interpreter, printer)
+    seeded = random.Random(language)
+    for number in range(TRIED):
+        generator = Generator(target.signature, seeded.randrange, words)
+        try:
+            yield printer.show(generator.term(kind.name, 2 + number * 3 // TRIED)).text
+        except NoTerm:
+            return
 
 
 SMALL = Limits(calls=3_000, depth=2_000, output=2_000_000)

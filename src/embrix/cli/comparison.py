@@ -19,7 +19,7 @@ from embrix.compare.range import BadRange, range_of
 from embrix.compare.sides import Side, parted, side
 from embrix.machine.lane import BadBinding, Lane
 from embrix.machine.limits import Limits
-from embrix.services.hunts import as_case
+from embrix.services.found_case import as_case
 from embrix.suite.cases import COSTS, MAIN_COSTS
 from embrix.text.plural import counted
 from embrix.text.visible import cut, visible

@@ -277,6 +277,17 @@ class ArrangeCase(Request, frozen=True, kw_only=True, tag="arrange"):
     name: str = ""
 
 
+class CoverClause(Request, frozen=True, kw_only=True, tag="cover"):
+    """What a suite would be with a case that comes to a clause of a lane."""
+
+    reply: ClassVar[Any] = r.TextChange
+    suite: str
+    language: str
+    lane: str
+    function: str
+    form: str
+
+
 class AskDecisions(Request, frozen=True, kw_only=True, tag="decisions"):
     """The questions of the suites with the answers of the lanes, and the choices."""
 
@@ -339,13 +350,15 @@ class HuntDifference(Request, frozen=True, kw_only=True, tag="hunt"):
 
 
 class AddFoundCase(Request, frozen=True, kw_only=True, tag="add_case"):
-    """What a suite would be with a program as a case, each lane expected to give what it gives."""
+    """What a suite would be with a program as a case, each lane expected to give what it gives;
+    or the first one to take the steps it takes, or the program to be cut or read as it is."""
 
     reply: ClassVar[Any] = r.TextChange
     suite: str
     program: str
     lanes: list[str]
     origin: str
+    what: Literal["outcome", "steps", "tokens", "term"] = "outcome"
 
 
 class CompareMeaning(Request, frozen=True, kw_only=True, tag="meaning"):
@@ -419,7 +432,8 @@ AnyRequest: TypeAlias = (
     Load | Process | AskNotes | DescribeGrammar | LookAt | LookAtDefinition | Mend | AskName
     | AskOutline | WriteClause | Rename | AskProposals | FindText | TryChange
     | CompareChange | PromptLine | RunLane | OpenWalk | FetchStations | SeekStation | SaveWalk
-    | TestSuite | AcceptCase | ArrangeCase | AskDecisions | TryDecision | CompareLanes | AlignWalks
+    | TestSuite | AcceptCase | ArrangeCase | CoverClause | AskDecisions | TryDecision
+    | CompareLanes | AlignWalks
     | ListJudgements | MeasureGrowth | HuntDifference | AddFoundCase | CompareMeaning
     | ShowExtension | WritePicture | WriteHandout | WriteStarter | Begin
 )  # fmt: skip

@@ -19,12 +19,13 @@ from embrix.machine.lane import OnStart
 from embrix.machine.limits import LIVE, Limits
 from embrix.messages import replies as r
 from embrix.messages import requests as q
-from embrix.services.case_changes import acceptance, arrangement
+from embrix.services.case_changes import acceptance, arrangement, covering_case
 from embrix.services.completing import proposals
 from embrix.services.definition_tokens import definition_tokens
 from embrix.services.extensions import extension_of, meaning_of
+from embrix.services.found_case import as_case
 from embrix.services.growth_table import growth_table
-from embrix.services.hunts import as_case, hunted
+from embrix.services.hunts import hunted
 from embrix.services.judgement_tree import judgement_tree
 from embrix.services.mending import mended
 from embrix.services.outlining import clause_written, outline_grid
@@ -268,6 +269,11 @@ def _arrange(service: Service, a: q.ArrangeCase) -> r.TextChange:
     return arrangement(service.session, Path(a.suite), a.case, a.how, a.name)
 
 
+@_answers(q.CoverClause)
+def _cover(service: Service, a: q.CoverClause) -> r.TextChange:
+    return covering_case(service.session, Path(a.suite), a.language, a.lane, a.function, a.form)
+
+
 @_answers(q.AskDecisions)
 def _decisions(service: Service, a: q.AskDecisions) -> r.DecisionTable:
     return decision_table(service.session, a.language)
@@ -315,7 +321,7 @@ def _hunt(service: Service, a: q.HuntDifference) -> r.HuntState:
 
 @_answers(q.AddFoundCase)
 def _add_case(service: Service, a: q.AddFoundCase) -> r.TextChange:
-    return as_case(service.session, Path(a.suite), a.program, a.lanes, a.origin)
+    return as_case(service.session, Path(a.suite), a.program, a.lanes, a.origin, a.what)
 
 
 @_answers(q.CompareMeaning)

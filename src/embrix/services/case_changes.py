@@ -4,10 +4,14 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from embrix.checking.outline import outline
+from embrix.checking.suite_coverage import SMALL, clauses_met, small_programs
 from embrix.checking.verdicts import Testing
+from embrix.course.naming import plain_name
 from embrix.lanes.session import Session
 from embrix.machine.lane import BadBinding
 from embrix.messages.replies import TextChange
+from embrix.services.found_case import as_case
 from embrix.suite.accept import Acceptance, CannotAccept, accept
 from embrix.suite.arranging import Arrangement, arrange
 from embrix.suite.cases import Suite
@@ -46,6 +50,30 @@ def arrangement(
         return _changed(suite, arrange(suite, case, how, new))
     except CannotAccept as wrong:
         return TextChange(str(wrong))
+
+
+def covering_case(
+    session: Session, path: Path, language: str, lane: str, function: str, form: str
+) -> TextChange:
+    """What a suite would be with a case that comes to the clause of a function for a form: the
+    shortest of some made-up programs that does, expected to give what it gives on that lane."""
+    own = session.lane(language, plain_name(lane))
+    grid = outline(own.interpreter)
+    column = grid.functions.index(function)
+    cell = next(cells[column] for constructor, cells in grid.forms if constructor.name == form)
+    best = ""
+    tried = 0
+    for text in small_programs(session, language):
+        tried += 1
+        if best and len(text) >= len(best):
+            continue
+        traced = own.trace(text, limits=SMALL)
+        ended = traced.result.outcome.kind in ("value", "failure")
+        if ended and clauses_met(own.interpreter, traced) & set(cell.clauses):
+            best = text
+    if not best:
+        return TextChange(f"none of {tried} made-up programs comes to this clause")
+    return as_case(session, path, best, [lane], "the outline")
 
 
 def _changed(suite: Suite, found: Acceptance) -> TextChange:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import difflib
 import json
 import tomllib
+from collections.abc import Iterator
 from typing import Any, TypeAlias
 
 import msgspec
@@ -36,11 +37,14 @@ class RecordedAnswer(msgspec.Struct, forbid_unknown_fields=True, rename={"own": 
     at: str | UnsetType = UNSET
     why: str | UnsetType = UNSET
     own: dict[str, dict[str, Plain | list[str]]] | UnsetType = UNSET
+    tokens: list[str] | UnsetType = UNSET
+    term: str | UnsetType = UNSET
+    steps: dict[str, list[str]] | UnsetType = UNSET
 
     @property
     def says_something(self) -> bool:
         said = (self.value, self.shows, self.error, self.rejected, self.diverges, self.output,
-                self.own)  # fmt: skip
+                self.own, self.tokens, self.term, self.steps)  # fmt: skip
         return any(one is not UNSET for one in said)
 
     @property
@@ -60,7 +64,11 @@ def adopt(suite: Suite, text: str, origin: str) -> Acceptance:
     with the entries of a case. Programs that the suite has already are left out. Raises
     `CannotAccept`."""
     names = {case.name for case in suite.cases} | {one.name for one in suite.questions}
-    programs = {(case.program, tuple(case.input)) for case in suite.cases}
+    programs = {
+        (case.program, tuple(case.input), kind)
+        for case in suite.cases
+        for kind in _kinds(case.tokens is not None, bool(case.term), bool(case.steps))
+    }
     cases: list[dict[str, Any]] = []
     for number, found in enumerate(_answers(text), 1):
         try:
@@ -69,12 +77,14 @@ def adopt(suite: Suite, text: str, origin: str) -> Acceptance:
             raise CannotAccept(f"answer {number}: {bad}") from bad
         if not answer.says_something:
             raise CannotAccept(f"answer {number} has no value, error or output")
-        if (answer.program, answer.lines) in programs:
+        read = answer.tokens is not UNSET, answer.term is not UNSET, answer.steps is not UNSET
+        about = {(answer.program, answer.lines, kind) for kind in _kinds(*read)}
+        if about <= programs:
             continue
         name = str(answer.name or f"{' '.join(answer.program.split())[:50]}")
         name = free_name(name, names)
         names.add(name)
-        programs.add((answer.program, answer.lines))
+        programs |= about
         cases.append({"name": name, "origin": origin, **_entries(answer)})
     made = _with_cases(suite.source.text, cases) if cases else suite.source.text
     changes = difflib.unified_diff(
@@ -82,6 +92,14 @@ def adopt(suite: Suite, text: str, origin: str) -> Acceptance:
         lineterm="",
     )  # fmt: skip
     return Acceptance(made, tuple(changes))
+
+
+def _kinds(tokens: object, term: object, steps: object) -> Iterator[str]:
+    """What a case is about, by what it states."""
+    if tokens or term:
+        yield "tokens" if tokens else "term"
+    else:
+        yield "steps" if steps else "outcome"
 
 
 def _entries(answer: RecordedAnswer) -> dict[str, Any]:

@@ -54,10 +54,10 @@ from embrix.tui.growing import Growing
 from embrix.tui.hunting import Hunting
 from embrix.tui.prompting import Prompting
 from embrix.tui.rows import Rows
-from embrix.tui.saving import discard, save
 from embrix.tui.search_pane import Seeking
 from embrix.tui.tally import Tally
 from embrix.tui.text_actions import TextActions
+from embrix.tui.unsaved_text import discard, save
 from embrix.tui.view import View
 from embrix.tui.walk_pane import Gauge, Moment, Stations
 from embrix.tui.walking import Walking

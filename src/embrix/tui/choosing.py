@@ -18,7 +18,7 @@ from embrix.text.plural import counted
 from embrix.tui.desk import Desk
 from embrix.tui.dialogs import AskText, Pick
 from embrix.tui.document import Document
-from embrix.tui.saving import save
+from embrix.tui.unsaved_text import save
 from embrix.tui.workbench import Workbench
 
 WALK = ".walk.gz"

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import partial
+from pathlib import Path
 from typing import ClassVar
 
 from textual.app import ComposeResult
@@ -10,7 +12,7 @@ from textual.binding import BindingType
 from textual.widgets import Static
 
 from embrix.messages.replies import OutlineCell, OutlineGrid, TextChange
-from embrix.messages.requests import AskOutline, WriteClause
+from embrix.messages.requests import AskOutline, CoverClause, WriteClause
 from embrix.text.plural import counted
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.desk import SUITE_WORKER, Desk
@@ -217,6 +219,38 @@ class ClauseGrid(View):
         request = WriteClause(language=self._bench.language, lane=self._lane,
                               function=rows.grid.functions[rows.column], form=form)  # fmt: skip
         self._desk.ask("outline", request, self._written)
+
+    def action_cover(self) -> None:
+        """A case for a clause that no case comes to."""
+        rows, suite = self._rows, self._bench.suite_near()
+        cell = rows.cell
+        if cell is None or not cell.state or cell.state == "missing":
+            self.say("there is no clause here that a case could come to", "brass")
+        elif suite is None:
+            self.say("there is no suite for this language: Ctrl+N begins one", "brass")
+        else:
+            form = rows.grid.rows[rows.cursor].form.partition("(")[0]
+            request = CoverClause(
+                suite=str(suite), language=self._bench.language, lane=self._lane,
+                function=rows.grid.functions[rows.column], form=form,
+            )  # fmt: skip
+            self.say("looking for a program that comes to this clause …")
+            self._desk.ask("outline", request, partial(self._covered, suite))
+
+    def _covered(self, suite: Path, change: TextChange) -> None:
+        if change.refused:
+            self.say(change.refused, "brass")
+            return
+        self.say("")
+        file = suite.relative_to(self._bench.course_folder).as_posix()
+        line = change.text.rpartition("[[case]]")[0].count("\n") + 1
+
+        def answered(yes: str | None) -> None:
+            if yes is not None:
+                self.action_leave()
+                self._bench.put_text(file, change.old, change.text, line)
+
+        self.app.push_screen(Show("case", file, change.changes, "Enter writes it"), answered)
 
     def _written(self, change: TextChange) -> None:
         if change.refused:

@@ -463,9 +463,10 @@ class Tally(View):
             self.say("a case with given names or input is written by hand: see docs/suites.md",
                      "brass")  # fmt: skip
         else:
-            lanes = [self.board.lanes[self.board.column]]
-            request = AddFoundCase(suite=str(self._path()), program=bench.editor.text, lanes=lanes,
-                                   origin="the workbench")  # fmt: skip
+            verdicts = self.board.lanes
+            lane = verdicts[self.board.column] if verdicts else bench.lane
+            request = AddFoundCase(suite=str(self._path()), program=bench.editor.text,
+                                   lanes=[lane], origin="the workbench")  # fmt: skip
             take = partial(self._compared, "the program on the bench")
             self._desk.ask("accept", request, take, worker=SUITE_WORKER)
 

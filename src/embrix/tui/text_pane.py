@@ -10,6 +10,7 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
+import msgspec
 from textual.timer import Timer
 from textual.widgets import Static
 
@@ -21,10 +22,10 @@ from embrix.text.visible import visible
 from embrix.tui.annotated import AnnotatedEditor, Remark, show_remarks
 from embrix.tui.bars import Title
 from embrix.tui.desk import Desk
-from embrix.tui.dialogs import Show
+from embrix.tui.dialogs import Pick, Show
 from embrix.tui.document import ChangedElsewhere, Document
 from embrix.tui.editor import KEEPING
-from embrix.tui.saving import discard, plain, save
+from embrix.tui.unsaved_text import discard, plain, save
 from embrix.tui.workbench import Say, Workbench
 
 AFTER = 0.35
@@ -418,9 +419,25 @@ class TextPane:
             bench.say("a case with given names or input is written by hand: see docs/suites.md",
                       "brass")  # fmt: skip
         else:
-            request = AddFoundCase(suite=str(suite), program=bench.editor.text, lanes=[bench.lane],
-                                   origin="the workbench")  # fmt: skip
-            self._desk.ask("case", request, partial(self._case_made, suite))
+            rows = [
+                ("outcome", "its value or failure, and its output", "outcome"),
+                ("steps", f"the steps of {bench.lane} as well", "steps"),
+                ("tokens", "how it is cut into tokens", "tokens"),
+                ("tree", "how it is read", "term"),
+            ]
+            picked = partial(self._case_chosen, suite)
+            bench.app.push_screen(
+                Pick("what the case states", rows, "No case states that."), picked
+            )
+
+    def _case_chosen(self, suite: Path, what: str | None) -> None:
+        if what is None:
+            return
+        bench = self._bench
+        fields = {"suite": str(suite), "program": bench.editor.text, "lanes": [bench.lane],
+                  "origin": "the workbench", "what": what}  # fmt: skip
+        request = msgspec.convert(fields, AddFoundCase)
+        self._desk.ask("case", request, partial(self._case_made, suite))
 
     def _case_made(self, suite: Path, made: TextChange) -> None:
         if made.refused:
@@ -433,7 +450,9 @@ class TextPane:
         self.editor.replace_all(made.text)
         before, _, _ = made.text.rpartition("[[case]]")
         self.editor.reveal_line(before.count("\n"))
-        self._bench.say("added as the last case, not saved yet: Ctrl+S saves it, Ctrl+Z drops it")
+        self._bench.say(
+            "added as the last case, not saved yet: Ctrl+S saves it, Ctrl+Z takes it back"
+        )
 
     @property
     def name(self) -> str:
