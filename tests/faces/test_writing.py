@@ -326,3 +326,18 @@ def test_a_course_is_offered_only_in_an_empty_folder(
     asked = argparse.Namespace(course=None, file=program if file else None)
     assert opening.open_workbench(asked) == 0
     assert opened_as == ["Offer" if begins else "Course"]
+
+
+async def test_what_was_open_lately_comes_first(course_copy: Path) -> None:
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        screen.open_text(course_copy / LANE)
+        screen.open_text(course_copy / "drip/drip.brix")
+        await pilot.press("f2")
+        await until(lambda: isinstance(pilot.app.screen, Pick), "the list")
+        await pilot.press("enter")
+        await until(lambda: screen.writing.name == LANE, "the file that was open before")
+        await pilot.press("f2")
+        await until(lambda: isinstance(pilot.app.screen, Pick), "the list")
+        await pilot.press("enter")
+        await until(lambda: screen.writing.name == "drip/drip.brix", "and back")

@@ -293,6 +293,8 @@ class Bench(TextActions):
 
     def _show(self, document: Document, text: str, *, draft: bool) -> None:
         self.document = document
+        if document.named:
+            self.note_open(document.path)
         self.walking.given = {}
         self.text = text
         self.editor.load_text(text)
@@ -677,6 +679,10 @@ class Bench(TextActions):
 
     def close_text(self) -> None:
         self.writing.close()
+
+    @property
+    def file_beside(self) -> Path | None:
+        return self.writing.document.path if self.writing.document is not None else None
 
     @property
     def text_beside(self) -> str:

@@ -82,6 +82,7 @@ class Choosing:
         if bench.text_beside:
             told = f"{bench.text_beside}, which is open beside the program"
             programs.insert(0, ("close", told, CLOSE))
+        programs = self._lately_first(programs)
 
         def opened(path: str | None) -> None:
             if path == CLOSE:
@@ -103,6 +104,21 @@ class Choosing:
 
         empty = "No file of the course has this in its name.\nCtrl+N begins a new one."
         bench.app.push_screen(Pick("open", programs, empty), opened)
+
+    def _lately_first(self, rows: list[tuple[str, str, str]]) -> list[tuple[str, str, str]]:
+        """What was open lately, the last one first, then the rest; what is open now is marked and
+        keeps its place there."""
+        bench = self._bench
+        program = bench.document
+        now = {program.path.resolve()} if program is not None and program.named else set()
+        if bench.file_beside is not None:
+            now.add(bench.file_beside)
+        lately = {str(path): n for n, path in enumerate(bench.opened_lately) if path not in now}
+        marked = [
+            (kind, f"{name}  open" if Path(path) in now and path != CLOSE else name, path)
+            for kind, name, path in rows
+        ]
+        return sorted(marked, key=lambda row: lately.get(row[2], len(bench.opened_lately)))
 
     def _walk_opened(self, path: Path, walk: WalkSummary) -> None:
         """Show a walk from a file, with its program in the editor."""

@@ -103,6 +103,7 @@ class TextPane:
                           "brick")  # fmt: skip
                 return
             self.document = document
+            bench.note_open(path)
             self.editor.load_text(text)
             if draft:
                 bench.say(f"{path.name}: a change that was not saved is back", "brass")

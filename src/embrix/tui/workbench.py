@@ -52,6 +52,8 @@ class Workbench(Screen[None]):
         self.rule = ""
         """The rule at which the text is read; empty for a program."""
         self.input: list[str] = []
+        self.opened_lately: list[Path] = []
+        """Files that were open, the last one first."""
         self.over = ""
         """The name and range that costs were measured over last."""
         self.decided: dict[str, list[str]] = {}
@@ -109,6 +111,11 @@ class Workbench(Screen[None]):
         """Tell something on the first line of the screen."""
         self.query_one(Masthead).show(notice=text, notice_ink=colour)
 
+    def note_open(self, path: Path) -> None:
+        """A file has been opened."""
+        path = path.resolve()
+        self.opened_lately = [path, *(one for one in self.opened_lately if one != path)]
+
     def to_lane(self, lane: str) -> None:
         """Walk a lane from now on; one with choices is put beside the others."""
         if "[" in lane or "@" in lane:
@@ -143,6 +150,11 @@ class Workbench(Screen[None]):
     @abstractmethod
     def close_text(self) -> None:
         """Close the file that is written beside the program."""
+
+    @property
+    @abstractmethod
+    def file_beside(self) -> Path | None:
+        """The file that is open beside the program."""
 
     @property
     @abstractmethod
