@@ -11,6 +11,7 @@ from pathlib import Path
 import pytest
 
 from embrix.checking.diagnostics import diagnostics
+from embrix.checking.verdicts import check_suite
 from embrix.course.load import Course
 from embrix.course.shipped import shipped_course
 from embrix.lanes.session import Session
@@ -365,3 +366,53 @@ def test_a_second_header_is_told_once(make_course: Maker) -> None:
     assert [found.hint for found in other.diagnostics] == [
         "`main` is for the file of an interpreter"
     ]
+
+
+ONE_CASE = """\
+language = "Tally"
+[[case]]
+name = "one"
+program = "1 + 2"
+value = "N(3)"
+"""
+HEADERS = [
+    ("tally", "language Tally", "languag Tally", (1, 1)),
+    ("tally", "language Tally", "language tally", (1, 10)),
+    ("tally", "language Tally", "language", (1, 8)),
+    ("tally", "language Tally", "language 3", (1, 10)),
+    ("lane", "interpreter values for", "interpretor values for", (1, 1)),
+    ("lane", "interpreter values for", "interpreter Values for", (1, 13)),
+    ("lane", "interpreter values for", "interpreter values", (1, 20)),
+    ("lane", "for Tally", "for tally", (1, 24)),
+    ("lane", "for Tally", "for Tallly", (1, 24)),
+]
+
+
+@pytest.mark.parametrize(("file", "old", "new", "place"), HEADERS, ids=[h[2] for h in HEADERS])
+def test_a_broken_header_hides_nothing_behind_it(
+    make_course: Maker, file: str, old: str, new: str, place: tuple[int, int]
+) -> None:
+    """It is told once, and every lane and case runs as before."""
+    lane = """\
+interpreter values for Tally
+value V
+  N(n: Number)
+main run
+judgement run "{e} ⇓ {result}"
+define run(e: Expr) -> V by e
+  Add(left, right) =>
+    let N(a) = run(left)
+    let N(b) = run(right)
+    N(a + b)
+  Lit(n) => N(n)
+  _ => todo "more"
+"""
+    texts = {"tally": LANGUAGE, "lane": lane}
+    assert old in texts[file]
+    texts[file] = texts[file].replace(old, new, 1)
+    made = make_course(**texts)
+    (made.folder / "tally.suite.toml").write_text(ONE_CASE)
+    errors = [one for one in made.diagnostics if one.severity == "error"]
+    assert [one.source.position(one.span.start) for one in errors] == [place]
+    report = check_suite(Session(made.folder), made.folder / "tally.suite.toml")
+    assert [one.state for row in report.cases for one in row.verdicts] == ["passed"]

@@ -324,12 +324,14 @@ class _Grammar:
                 return None
             self.literals[item.text] = None
             return Quoted(item.text), TEXT
+        mark = self.world.mark()
+        if item.name in self.kinds and self.world.is_lost(item.name):
+            return self.missing(mark), UNKNOWN
         if item.name in self.kinds:
             return Kind(item.name), Con(self.kinds[item.name].conversion or "Text")
         if item.name == "skip":
             self.world.error("unknown_rule", "skipped tokens cannot stand in a rule", item.span)
             return None
-        mark = self.world.mark()
         if not self.rule_named(item.name, item.span):
             return self.missing(mark), UNKNOWN
         self.used.add(item.name)

@@ -6,8 +6,10 @@ nothing in the others.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
+from pathlib import Path
 from typing import NoReturn
 
 from embrix.brix import slips
@@ -19,7 +21,7 @@ from embrix.brix.parse import Cursor, Misread
 from embrix.terms.numbers import KINDS
 from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.source import Source, Span
-from embrix.text.suggest import did_you_mean
+from embrix.text.suggest import did_you_mean, nearest
 
 _IN_LANGUAGE = (
     "extension",
@@ -105,13 +107,55 @@ class _File:
             return self.interpreter(c, rest)
         if word.text == "library":
             return self.library(c, rest)
-        c.fail("a file begins with `language`, `interpreter` or `library`")
+        meant = nearest(word.text, _HEADERS)
+        if meant is None:
+            c.fail("a file begins with `language`, `interpreter` or `library`")
+        # Read as what is meant: the rest of the file is not lost for a letter.
+        self.findings.error(
+            "unreadable", f"a file begins with `{meant}`, not `{word.text}`", self.source,
+            word.span, f"write {meant}",
+        )  # fmt: skip
+        read: dict[str, Callable[[Cursor, list[Chunk]], s.FileSyntax]] = {
+            "language": self.language, "interpreter": self.interpreter, "library": self.library,
+        }  # fmt: skip
+        return read[meant](c, rest)
+
+    def own_name(self, c: Cursor, what: str, *, capital: bool) -> str:
+        """The name in a header; one that is written otherwise is told of and taken as it is meant,
+        and where there is none the file is called as it is."""
+        tok = c.peek()
+        kinds = ("Name", "name") if capital else ("name", "Name")
+        if tok.kind in kinds and not (tok.text == "for" and c.ahead(1).kind == "Name"):
+            return self.cased(c, what, capital=capital).text
+        stem = re.sub(r"\W", "_", Path(self.source.name).name.partition(".")[0]) or "x"
+        stem = stem if stem[0].isalpha() else f"x{stem}"
+        made = stem[:1].upper() + stem[1:] if capital else stem.lower()
+        end = c.last_end()
+        span = Span(end - 1, end, self.source) if tok.first else tok.span
+        self.findings.error("unreadable", f"the name of {what} is expected here", self.source,
+                            span, f"it is called {made} until then")  # fmt: skip
+        if tok.kind not in (*kinds, "end") and not tok.first:
+            c.take()
+        return made
+
+    def cased(self, c: Cursor, what: str, *, capital: bool) -> Tok:
+        """A name; one that begins with a letter of the other case is told of and taken as it is
+        meant."""
+        wanted, other = ("Name", "name") if capital else ("name", "Name")
+        if c.peek().kind != other:
+            return c.expect_kind(wanted, f"the name of {what}")
+        tok = c.take()
+        made = tok.text[:1].upper() + tok.text[1:] if capital else tok.text.lower()
+        case = "with a capital" if capital else "in lower case"
+        self.findings.error("unreadable", f"the name of {what} is written {case}",
+                            self.source, tok.span, f"write {made}")  # fmt: skip
+        return replace(tok, text=made)
 
     # ---------------------------------------------------------------- files
 
     def language(self, c: Cursor, rest: list[Chunk]) -> s.LanguageSyntax:
         start = c.take()
-        name = c.expect_kind("Name", "the name of the language, capitalised,")
+        name = self.own_name(c, "the language", capital=True)
         base: tuple[str, Span] | None = None
         if c.accept("extends"):
             other = c.expect_kind("Name", "the name of the language that is extended")
@@ -121,7 +165,7 @@ class _File:
         self.declarations(rest, _IN_LANGUAGE, self.language_part)
         p = self.parts
         return s.LanguageSyntax(
-            self.source, name.text, p.doc, p.extension, tuple(p.notes), tuple(p.numbers),
+            self.source, name, p.doc, p.extension, tuple(p.notes), tuple(p.numbers),
             self.joined_tokens(), tuple(p.types), self.joined_grammars(), tuple(p.errors),
             tuple(p.functions), tuple(p.choices), tuple(p.prelude), tuple(p.answers), base, span,
             tuple(p.lost),
@@ -129,21 +173,26 @@ class _File:
 
     def library(self, c: Cursor, rest: list[Chunk]) -> s.LibrarySyntax:
         start = c.take()
-        name = c.expect_kind("name", "the name of the library, in lower case,")
+        name = self.own_name(c, "the library", capital=False)
         span = c.since(start.span)
         self.heading(c)
         self.declarations(rest, _IN_LIBRARY, self.interpreter_part)
         p = self.parts
         return s.LibrarySyntax(
-            self.source, name.text, p.doc, tuple(p.types), tuple(p.errors), tuple(p.functions),
+            self.source, name, p.doc, tuple(p.types), tuple(p.errors), tuple(p.functions),
             tuple(p.answers), span, tuple(p.lost),
         )  # fmt: skip
 
     def interpreter(self, c: Cursor, rest: list[Chunk]) -> s.InterpreterSyntax:
         start = c.take()
-        name = c.expect_kind("name", "the name of the interpreter, in lower case,")
-        c.expect("for")
-        language = c.expect_kind("Name", "the name of the language")
+        name = self.own_name(c, "the interpreter", capital=False)
+        if c.accept("for") is None and c.peek().kind == "Name":
+            found = c.peek()
+            self.findings.error("unreadable", "`for` stands before the name of the language",
+                                self.source, found.span, f"write for {found.text}")  # fmt: skip
+        elif c.last().text != "for":
+            c.expect("for")
+        language = self.cased(c, "the language", capital=True)
         base: tuple[str, str, Span] | None = None
         if c.accept("extends"):
             begin, owner = c.peek().span, language.text
@@ -162,7 +211,7 @@ class _File:
                 "keep one of them",
             )  # fmt: skip
         return s.InterpreterSyntax(
-            self.source, name.text, language.text, language.span, p.doc, tuple(p.types),
+            self.source, name, language.text, language.span, p.doc, tuple(p.types),
             tuple(p.errors), tuple(p.judgements), p.mains[0] if p.mains else None,
             tuple(p.functions), tuple(p.laws), tuple(p.widenings), tuple(p.choices),
             tuple(p.answers), tuple(p.uses), base, span, tuple(p.lost),

@@ -130,6 +130,8 @@ def _conversion(world: World, decl: s.TokenDecl) -> str | None:
             "type_mismatch", f"a token cannot be read as {show_type(kind)}",
             decl.conversion.span, f"write as {', as '.join(names[:-1])} or as {names[-1]}",
         )  # fmt: skip
+    # What a rule captures of this token is not known either, and that needs no further words.
+    world.lost[decl.name] = world.causes[-1]
     return None
 
 

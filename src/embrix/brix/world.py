@@ -78,8 +78,12 @@ class World:
         return replace(self, findings=Findings(), causes=[])
 
     def error(self, code: str, message: str, span: Span, hint: str = "") -> None:
-        found = Diagnostic(code, message, span.source or self.source, span, hint)
-        if code != "type_mismatch" or not any(map(found.follows, self.causes[-FEW:])):
+        source = span.source or self.source
+        found = Diagnostic(code, message, source, span, hint)
+        follows = any(map(found.follows, self.causes[-FEW:]))
+        # A text in single quotes has been told of when it was read.
+        follows = follows or source.text[span.start : span.start + 1] == "'"
+        if code != "type_mismatch" or not follows:
             self.findings.extend([found])
         self.causes.append(found)
 

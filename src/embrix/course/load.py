@@ -25,7 +25,7 @@ from embrix.machine.conversions import with_conversions
 from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.plural import counted
 from embrix.text.source import Source, Span, Unreadable, read_source
-from embrix.text.suggest import did_you_mean
+from embrix.text.suggest import did_you_mean, nearest
 from embrix.text.toml_places import fault_place, key_place, read_toml
 
 MOST_FILES = 2_000
@@ -347,15 +347,19 @@ class _Loader:
     def interpreters(self, waiting: Sequence[s.InterpreterSyntax], work: _Interpreters) -> None:
         """Check all interpreters, each after the one that it extends."""
         by_name: dict[tuple[str, str], s.InterpreterSyntax] = {}
-        for syntax in waiting:
-            key = (syntax.language, syntax.name)
+        for written in waiting:
+            syntax = written
             if syntax.language not in work.languages:
+                meant = nearest(syntax.language, work.languages)
                 self.findings.error(
                     "unknown_language", f"there is no language called {syntax.language}",
-                    syntax.source, syntax.language_span,
-                    did_you_mean(syntax.language, work.languages),
+                    syntax.source, syntax.language_span, f"did you mean {meant}?" if meant else "",
                 )  # fmt: skip
-            elif key in by_name:
+                if meant is None:
+                    continue
+                syntax = replace(syntax, language=meant)
+            key = (syntax.language, syntax.name)
+            if key in by_name:
                 self.findings.error(
                     "declared_twice", f"{syntax.language} has an interpreter called {syntax.name} "
                     "already", syntax.source, syntax.span,
