@@ -125,7 +125,8 @@ class _File:
         and where there is none the file is called as it is."""
         tok = c.peek()
         kinds = ("Name", "name") if capital else ("name", "Name")
-        if tok.kind in kinds and not (tok.text == "for" and c.ahead(1).kind == "Name"):
+        headless = tok.text == "for" and c.ahead(1).kind == "Name"
+        if tok.kind in kinds and not (tok.first or headless):
             return self.cased(c, what, capital=capital).text
         stem = re.sub(r"\W", "_", Path(self.source.name).name.partition(".")[0]) or "x"
         stem = stem if stem[0].isalpha() else f"x{stem}"
