@@ -8,9 +8,11 @@ import errno
 import os
 import re
 import sys
+import tomllib
 from pathlib import Path
 
 import pytest
+from textual.widgets import Input
 
 from embrix.cli import opening
 from embrix.course.drafts import find_draft
@@ -18,7 +20,7 @@ from embrix.course.finding import files_of
 from embrix.tui import app
 from embrix.tui.annotated import AnnotatedEditor
 from embrix.tui.bars import Masthead, Title
-from embrix.tui.dialogs import Pick, Show
+from embrix.tui.dialogs import AskText, Pick, Show
 from embrix.tui.drafting import Drafting, OutcomeRows
 from embrix.tui.faces import CasesFace, NotesFace
 from tests.faces.test_workbench import (
@@ -341,3 +343,37 @@ async def test_what_was_open_lately_comes_first(course_copy: Path) -> None:
         await until(lambda: isinstance(pilot.app.screen, Pick), "the list")
         await pilot.press("enter")
         await until(lambda: screen.writing.name == "drip/drip.brix", "and back")
+
+
+async def test_names_and_input_belong_to_their_program(course_copy: Path) -> None:
+    """They are shown with it, come back with it, and go into a case that is made of it."""
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        toll = screen.document.path
+        title = screen.query_one("#program-title", Title)
+
+        async def supply(key: str, text: str) -> None:
+            await pilot.press(key)
+            await until(lambda: isinstance(pilot.app.screen, AskText), "the question")
+            pilot.app.screen.query_one(Input).value = text
+            await pilot.press("enter")
+
+        await write(pilot, "tons * 2 + keep")
+        await supply("alt+i", "tons = 3 + 1; keep = 5")
+        await until(lambda: outcomes(screen)["environment"] == "13", "the value with the names")
+        await supply("ctrl+l", "7; 8")
+        assert "with tons = 3 + 1" in title.right
+        assert "input 7; 8" in title.right
+        screen.open_program(toll.with_name("other.drip"))
+        assert (screen.walking.given, screen.input) == ({}, [])
+        assert "with" not in title.right
+        screen.open_program(toll)
+        assert screen.walking.given == {"tons": "3 + 1", "keep": "5"}
+        await supply("alt+i", "tons")
+        assert "has no value" in screen.query_one(Masthead).notice
+        await pilot.press("ctrl+w", "enter")
+        await until(lambda: screen.text_beside == "drip.suite.toml", "the suite")
+        await until(lambda: "keep" in screen.writing.editor.text, "the case")
+        added = tomllib.loads(screen.writing.editor.text)["case"][-1]
+        assert added["given"] == {"tons": "3 + 1", "keep": "5"}
+        assert (added["input"], added["value"]) == (["7", "8"], 13)

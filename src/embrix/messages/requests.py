@@ -359,6 +359,8 @@ class AddFoundCase(Request, frozen=True, kw_only=True, tag="add_case"):
     lanes: list[str]
     origin: str
     what: Literal["outcome", "steps", "tokens", "term"] = "outcome"
+    given: dict[str, str] = {}
+    input: list[str] = []
 
 
 class CompareMeaning(Request, frozen=True, kw_only=True, tag="meaning"):

@@ -321,7 +321,8 @@ def _hunt(service: Service, a: q.HuntDifference) -> r.HuntState:
 
 @_answers(q.AddFoundCase)
 def _add_case(service: Service, a: q.AddFoundCase) -> r.TextChange:
-    return as_case(service.session, Path(a.suite), a.program, a.lanes, a.origin, a.what)
+    return as_case(service.session, Path(a.suite), a.program, a.lanes, a.origin, a.what, a.given,
+                   a.input)  # fmt: skip
 
 
 @_answers(q.CompareMeaning)

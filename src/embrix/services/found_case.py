@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import json
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any, Literal, TypeAlias
 
@@ -28,10 +28,11 @@ MOST_STEPS = 200
 
 def as_case(
     session: Session, suite: Path, program: str, lanes: Sequence[str], origin: str,
-    what: Stated = "outcome",
+    what: Stated = "outcome", given: Mapping[str, str] | None = None, lines: Sequence[str] = (),
 ) -> TextChange:  # fmt: skip
-    """What a suite would be with a program as a case: each lane expected to give what it gives now,
-    the first to take the steps it takes, or the program to be cut or read as it is; or why not."""
+    """What a suite would be with a program, the names and lines that it is `given`, as a case: each
+    lane expected to give what it gives now, the first to take the steps it takes, or the program to
+    be cut or read as it is; or why not."""
     held = session.suite(suite, Findings())
     if held is None:
         return TextChange("the suite cannot be read")
@@ -47,9 +48,10 @@ def as_case(
             if not (first or own):
                 raise CannotAccept("no interpreter says what the program gives; its tokens and its "
                                    "tree can be stated")  # fmt: skip
-            answer = answer_for(program, [*first, *own], len(first))
+            case = Case("", program, None, given=dict(given or {}), input=tuple(lines))
+            answer = answer_for(case, [*first, *own], len(first))
             if what == "steps":
-                answer["steps"] = _steps(program, (*first, *own)[0])
+                answer["steps"] = _steps(case, (*first, *own)[0])
         if len(lanes) > 1:
             answer["why"] = f"{' and '.join(lanes)} differ"
             answer["name"] = f"found by hunting: {answer['name']}"
@@ -79,8 +81,8 @@ def _reading(session: Session, language: str, program: str, what: Stated) -> dic
     return {"name": name, "program": program, "term": term}
 
 
-def _steps(program: str, lane: Lane) -> dict[str, list[str]]:
-    found = [line for _, line in steps_of(Case("", program, None), lane, Steps(()))]
+def _steps(case: Case, lane: Lane) -> dict[str, list[str]]:
+    found = [line for _, line in steps_of(case, lane, Steps(()))]
     if len(found) > MOST_STEPS:
         raise CannotAccept(f"these are more than {MOST_STEPS} steps")
     if not found:
@@ -92,11 +94,10 @@ def _name(program: str) -> str:
     return cut(" ".join(program.split()), 50)
 
 
-def answer_for(program: str, lanes: Sequence[Lane], compared: int) -> dict[str, Any]:
+def answer_for(case: Case, lanes: Sequence[Lane], compared: int) -> dict[str, Any]:
     """The entries of a case: what the first lane gives, and what others give instead. Where the
     first `compared` lanes end alike, their output or what they hold at the end is stated too.
     Raises `CannotAccept`."""
-    case = Case("", program, None)
     found = {lane.name: found_entries(case, lane, "outcome") for lane in lanes[:compared]}
     for lane in lanes[compared:]:
         # A lane that is not finished is yet to give what the others do.
@@ -118,5 +119,8 @@ def answer_for(program: str, lanes: Sequence[Lane], compared: int) -> dict[str, 
         written = [found_entries(case, lane, "output") for lane in lanes if lane.name in found]
         if written[0].get("output") and all(one == written[0] for one in written):
             plain |= written[0]
-    answer = {"name": _name(program), "program": program, **plain}
+    supplied: dict[str, Any] = {"given": case.given} if case.given else {}
+    if case.input:
+        supplied["input"] = list(case.input)
+    answer = {"name": _name(case.program), "program": case.program, **supplied, **plain}
     return {**answer, "for": instead} if instead else answer

@@ -65,7 +65,7 @@ def adopt(suite: Suite, text: str, origin: str) -> Acceptance:
     `CannotAccept`."""
     names = {case.name for case in suite.cases} | {one.name for one in suite.questions}
     programs = {
-        (case.program, tuple(case.input), kind)
+        (case.program, tuple(case.input), *sorted(case.given.items()), kind)
         for case in suite.cases
         for kind in _kinds(case.tokens is not None, bool(case.term), bool(case.steps))
     }
@@ -78,7 +78,10 @@ def adopt(suite: Suite, text: str, origin: str) -> Acceptance:
         if not answer.says_something:
             raise CannotAccept(f"answer {number} has no value, error or output")
         read = answer.tokens is not UNSET, answer.term is not UNSET, answer.steps is not UNSET
-        about = {(answer.program, answer.lines, kind) for kind in _kinds(*read)}
+        given = {name: str(value) for name, value in (answer.given or {}).items()}
+        about = {
+            (answer.program, answer.lines, *sorted(given.items()), kind) for kind in _kinds(*read)
+        }
         if about <= programs:
             continue
         name = str(answer.name or f"{' '.join(answer.program.split())[:50]}")

@@ -34,7 +34,7 @@ from embrix.messages.requests import LookAt, RunLane
 from embrix.text.hidden import can_hide, hidden_in
 from embrix.text.plural import counted
 from embrix.text.source import Source, Unreadable
-from embrix.text.visible import visible
+from embrix.text.visible import cut, visible
 from embrix.tui.annotated import AnnotatedEditor
 from embrix.tui.bars import Footer, Masthead, Title
 from embrix.tui.checking import Checking
@@ -73,6 +73,8 @@ NARROW = 104
 """Columns below which one pane is shown at a time."""
 
 
+LONGEST_SUPPLY = 24
+"""Characters of supplied names, or of input, that the title of the program shows."""
 PATIENCE = 0.25
 """Seconds after which a lane that still runs is said to."""
 
@@ -295,7 +297,8 @@ class Bench(TextActions):
         self.document = document
         if document.named:
             self.note_open(document.path)
-        self.walking.given = {}
+        given, lines = self.supplied.get(document.path, ({}, []))
+        self.walking.given, self.input = dict(given), list(lines)
         self.text = text
         self.editor.load_text(text)
         if draft:
@@ -322,6 +325,11 @@ class Bench(TextActions):
         right = "" if saved else "● not saved"
         if self.rule:
             right = f"at rule {self.rule}  {right}"
+        if self.input:
+            right = f"input {cut('; '.join(self.input), LONGEST_SUPPLY)}  {right}"
+        if self.walking.given:
+            names = "; ".join(f"{name} = {value}" for name, value in self.walking.given.items())
+            right = f"with {cut(names, LONGEST_SUPPLY)}  {right}"
         self.query_one("#program-title", Title).show(name, right, "brass")
 
     @on(TextArea.Changed, "#program")
@@ -511,13 +519,19 @@ class Bench(TextActions):
     def walk_case(self, case: CaseRow, verdict: CaseVerdict) -> None:
         """The program of a case on the lane of a verdict, at its station or at the last one."""
         self.to_lane(verdict.lane)
-        self.input = list(case.input)
-        self.walking.given = dict(case.given)
         self.walking.to_last = verdict.station < 0
         self.walking.at = max(0, verdict.station)
         self.show_case(case.name, case.program)
+        self.supply(dict(case.given), list(case.input))
         self.languages_changed()
         self.set_focus(self.stations)
+
+    def supply(self, given: dict[str, str], lines: list[str]) -> None:
+        self.walking.given, self.input = given, lines
+        if self.document is not None:
+            self.supplied[self.document.path] = given, lines
+        self.show_title()
+        self.text_changed()
 
     def walk_lane(self, lane: str, at: int) -> None:
         """A lane of the program at a station."""
@@ -539,6 +553,8 @@ class Bench(TextActions):
         """Put a text into the editor, as a file that need not exist yet."""
         self.keep_draft()
         self.document = Document(path)
+        given, lines = self.supplied.get(path, ({}, []))
+        self.walking.given, self.input = dict(given), list(lines)
         self.text = text
         self.editor.load_text(text)
         self.show_title()
@@ -647,6 +663,9 @@ class Bench(TextActions):
 
     def action_input(self) -> None:
         self.choosing.input()
+
+    def action_names(self) -> None:
+        self.choosing.names()
 
     def action_new(self) -> None:
         self.choosing.new()

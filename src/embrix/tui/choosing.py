@@ -224,15 +224,34 @@ class Choosing:
         """The lines that a program may read."""
         bench = self._bench
 
-        def given(lines: str | None) -> None:
-            if lines is not None:
-                bench.input = [line.strip() for line in lines.split(";")] if lines.strip() else []
-                told = f"input: {counted(len(bench.input), 'line')}" if bench.input else "no input"
-                bench.say(told)
-                bench.text_changed()
+        def given(text: str | None) -> None:
+            if text is not None:
+                lines = [line.strip() for line in text.split(";")] if text.strip() else []
+                bench.supply(bench.walking.given, lines)
+                bench.say(f"input: {counted(len(lines), 'line')}" if lines else "no input")
 
         question = "Lines that the program may read, with ; between them:"
         bench.app.push_screen(AskText("input", question, "; ".join(bench.input)), given)
+
+    def names(self) -> None:
+        """Names that are supplied to the program, each with an expression of its language."""
+        bench = self._bench
+
+        def given(text: str | None) -> None:
+            if text is None:
+                return
+            pairs = [part.partition("=") for part in text.split(";") if part.strip()]
+            wrong = [name for name, sign, value in pairs if not (sign and value.strip())]
+            if wrong:
+                bench.say(f"{wrong[0].strip()} has no value: write NAME = EXPRESSION", "brick")
+                return
+            names = {name.strip(): value.strip() for name, _, value in pairs}
+            bench.supply(names, bench.input)
+            bench.say(f"supplied: {', '.join(names)}" if names else "no name is supplied")
+
+        now = "; ".join(f"{name} = {value}" for name, value in bench.walking.given.items())
+        question = "Names to supply, as NAME = EXPRESSION with ; between them:"
+        bench.app.push_screen(AskText("names", question, now), given)
 
     def new(self) -> None:
         """Begin a program, an interpreter, a suite or a language; what belongs to the present

@@ -144,6 +144,8 @@ COMMANDS: tuple[Command, ...] = (
             footer=False),
     Command("ctrl+l", "input", "input", "Set the input lines that the program reads",
             footer=False),
+    Command("alt+i", "names", "names", "Supply names to the program: NAME = EXPRESSION",
+            footer=False, shown_key="Alt+I"),
     Command("ctrl+t", "prompt", "prompt", "Open a prompt: one entry a line; ? lists questions",
             footer=False),
     Command("ctrl+s", "save", "save", "Save the text you are in", footer=False),

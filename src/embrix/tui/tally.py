@@ -459,14 +459,12 @@ class Tally(View):
         bench = self._bench
         if bench.language != self.report.language:
             self.say(f"the program on the bench is in {bench.language}", "brass")
-        elif bench.input or bench.walking.given:
-            self.say("a case with given names or input is written by hand: see docs/suites.md",
-                     "brass")  # fmt: skip
         else:
             verdicts = self.board.lanes
             lane = verdicts[self.board.column] if verdicts else bench.lane
             request = AddFoundCase(suite=str(self._path()), program=bench.editor.text,
-                                   lanes=[lane], origin="the workbench")  # fmt: skip
+                                   lanes=[lane], origin="the workbench",
+                                   given=bench.walking.given, input=bench.input)  # fmt: skip
             take = partial(self._compared, "the program on the bench")
             self._desk.ask("accept", request, take, worker=SUITE_WORKER)
 

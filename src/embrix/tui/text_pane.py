@@ -416,9 +416,6 @@ class TextPane:
         suite = bench.suite_near()
         if suite is None:
             bench.say("there is no suite for this language: Ctrl+N begins one", "brass")
-        elif bench.input or bench.walking.given:
-            bench.say("a case with given names or input is written by hand: see docs/suites.md",
-                      "brass")  # fmt: skip
         else:
             rows = [
                 ("outcome", "its value or failure, and its output", "outcome"),
@@ -436,7 +433,8 @@ class TextPane:
             return
         bench = self._bench
         fields = {"suite": str(suite), "program": bench.editor.text, "lanes": [bench.lane],
-                  "origin": "the workbench", "what": what}  # fmt: skip
+                  "origin": "the workbench", "what": what, "given": bench.walking.given,
+                  "input": bench.input}  # fmt: skip
         request = msgspec.convert(fields, AddFoundCase)
         self._desk.ask("case", request, partial(self._case_made, suite))
 

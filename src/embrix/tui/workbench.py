@@ -52,6 +52,9 @@ class Workbench(Screen[None]):
         self.rule = ""
         """The rule at which the text is read; empty for a program."""
         self.input: list[str] = []
+        """Lines that the program may read."""
+        self.supplied: dict[Path, tuple[dict[str, str], list[str]]] = {}
+        """What was supplied to programs by hand: names, and lines of input."""
         self.opened_lately: list[Path] = []
         """Files that were open, the last one first."""
         self.over = ""
@@ -110,6 +113,10 @@ class Workbench(Screen[None]):
     def say(self, text: str, colour: str = "ink") -> None:
         """Tell something on the first line of the screen."""
         self.query_one(Masthead).show(notice=text, notice_ink=colour)
+
+    @abstractmethod
+    def supply(self, given: dict[str, str], lines: list[str]) -> None:
+        """From now on the program runs with these names and lines of input."""
 
     def note_open(self, path: Path) -> None:
         """A file has been opened."""
