@@ -22,7 +22,7 @@ from embrix.course.drafts import keep_draft
 from embrix.course.load import Course, load_course
 from embrix.lanes.names import NoVersion
 from embrix.lanes.session import Session
-from embrix.services.hunts import as_case
+from embrix.services.found_case import as_case
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Source
 from tests.conftest import leave_only
@@ -139,6 +139,17 @@ def test_levels_in_another_order(course_copy: Path) -> None:
 # ---------------------------------------------------------------------- versions
 
 
+def test_the_course_as_saved_is_a_lane_beside_what_is_written(course_copy: Path) -> None:
+    path = course_copy / "drip" / "environment.brix"
+    changed = path.read_text().replace(") + number(", ") * number(")
+    assert changed != path.read_text()
+    session = Session(course_copy, {path: changed})
+    assert session.lane("Drip", "environment").run("3 + 4").outcome.text == "12"
+    assert session.lane("Drip", "environment@saved").run("3 + 4").outcome.text == "7"
+    path.write_text(changed.replace(") * number(", ") - number(", 1))
+    assert session.lane("Drip", "environment@saved").run("3 + 4").outcome.text == "-1"
+
+
 def test_a_file_a_folder_and_a_draft_are_lanes(course_copy: Path, tmp_path: Path) -> None:
     """Dynamic scope written into the call by hand: 3 times 10 where 3 times 2 is right."""
     leave_only(course_copy, "rill")
@@ -153,10 +164,10 @@ def test_a_file_a_folder_and_a_draft_are_lanes(course_copy: Path, tmp_path: Path
     assert lane.name == f"environment@{tmp_path / 'older.brix'}"
     chosen = session.lane("Rill", f"environment[first=right]@{tmp_path / 'older.brix'}")
     assert chosen.run(text).outcome.text == "30"
-    with pytest.raises(NoVersion, match="drafting table"):
+    with pytest.raises(NoVersion, match="without being saved"):
         session.lane("Rill", "environment@draft")
     keep_draft(own, own.read_text())
-    with pytest.raises(NoVersion, match="drafting table"):
+    with pytest.raises(NoVersion, match="without being saved"):
         session.lane("Rill", "environment@draft")
     keep_draft(own, changed)
     assert session.lane("Rill", "environment@draft").run(text).outcome.text == "30"

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from embrix.course.drafts import drop_draft, keep_draft
 from embrix.tui.bars import Masthead
 from embrix.tui.comparing import Comparing, Costs, Together
 from embrix.tui.deciding import Changes, Deciding, Table
@@ -13,7 +12,7 @@ from embrix.tui.dialogs import Agree, AskText, Pick, Show, ShowLines
 from embrix.tui.growing import Chart, Growing, Growths
 from embrix.tui.hunting import Hunting, Quarry
 from embrix.tui.rules_pane import RulesPane
-from tests.faces.test_workbench import WHOLE, bench, opened, settled, shown, until, write
+from tests.faces.test_workbench import WHOLE, bench, opened, outcomes, settled, shown, until
 
 SCOPE = "let rate = 2 in let toll = given tons: tons * rate in let rate = 10 in toll 3"
 
@@ -204,31 +203,30 @@ async def test_decisions_tell_which_cases_change(course_copy: Path) -> None:
         await until(lambda: bench(pilot).editor.text.startswith("when 3"), "the program")
 
 
-async def test_what_is_not_saved_is_a_lane_beside(course_copy: Path) -> None:
-    """Three times two where the rate of the definition is used, three times ten with the draft."""
+async def test_the_saved_course_is_a_lane_beside_what_is_written(course_copy: Path) -> None:
+    """Three times two where the rate of the definition is used, three times ten with the change."""
     (course_copy / "rill" / "programs" / "scope.rill").write_text(SCOPE)
     own = course_copy / "rill" / "environment.brix"
-    keep_draft(own, own.read_text().replace("eval(body, saved with", "eval(body, env with"))
+    changed = own.read_text().replace("eval(body, saved with", "eval(body, env with")
     async with opened(course_copy, "rill/programs/scope.rill") as pilot:
         screen = bench(pilot)
         while screen.lane != "environment":
             await pilot.press("f4")
-        await settled(screen)
-        await pilot.press("ctrl+o", *"drafting", "enter")
-        await until(lambda: screen.lane == "environment@draft", "the lane")
-        await settled(screen)
-        told = {name: result.sentence for name, result in screen.lanes.results.items()}
-        assert (told["environment"], told["environment@draft"]) == ("6", "30")
+        screen.open_text(own)
+        screen.writing.editor.replace_all(changed)
+        screen.set_focus(screen.editor)
+        await until(lambda: outcomes(screen).get("environment") == "30", "the change")
+        await pilot.press("ctrl+o", *"as saved", "enter")
+        await until(lambda: screen.lane == "environment@saved", "the lane")
+        await until(lambda: outcomes(screen).get("environment@saved") == "6", "as it is saved")
         await pilot.press("ctrl+k")
         costs = screen.app.screen.query_one(Costs)
         await until(lambda: bool(costs.lanes), "the lanes")
         # The plain lane is looked at first.
         assert costs.lanes[costs.cursor].lane == "environment"
-        drop_draft(own)  # saved or given up meanwhile
         await pilot.press("escape")
-        await write(pilot, SCOPE + " ")
-        gone = screen.lanes.results["environment@draft"].sentence
-        assert "nothing on the drafting table differs" in gone
+        screen.writing.save(screen.say)
+        await until(lambda: outcomes(screen).get("environment@saved") == "30", "saved")
 
 
 async def test_handouts_and_starters_are_written_from_the_bench(course_copy: Path) -> None:

@@ -1,8 +1,8 @@
-"""Lanes that are another version of an interpreter: `environment@FILE`, `environment@FOLDER` or
-`environment@draft`, beside the one of the course.
+"""Lanes that are another version of an interpreter: `environment@FILE`, `environment@FOLDER`,
+`environment@saved` or `environment@draft`, beside the one of the course.
 
 A file stands in the place of the file of the course that defines the same; a folder is another
-course; `draft` is what has not been saved yet on the drafting table.
+course; `saved` is the course as its files are, `draft` with what the workbench keeps unsaved.
 """
 
 from __future__ import annotations
@@ -17,7 +17,7 @@ from embrix.course.load import Course
 from embrix.lanes.names import NoVersion
 from embrix.text.source import Unreadable, read_source
 
-DRAFT = "draft"
+DRAFT, SAVED = "draft", "saved"
 _HEAD = re.compile(r"^(language|interpreter)\s+(\w+)(?:\s+for\s+(\w+))?", re.MULTILINE)
 
 
@@ -28,8 +28,10 @@ def unsaved_of(course: Course, version: str) -> tuple[Path, dict[Path, str]]:
     if version == DRAFT:
         found = drafts_of(course)
         if not found:
-            raise NoVersion("nothing on the drafting table differs from what is saved")
+            raise NoVersion("no definition has been changed without being saved")
         return folder, found
+    if version == SAVED:
+        return folder, {}
     path = _found(version, folder)
     if path.is_dir():
         if not (path / COURSE_FILE).is_file():
@@ -58,7 +60,7 @@ def _found(version: str, folder: Path) -> Path:
         if version and (start / version).exists():
             return start / version
     raise NoVersion(f"there is no version {version or '(nothing stands behind @)'}: "
-                    f"name a .brix file, the folder of a course, or {DRAFT}")  # fmt: skip
+                    f"name a .brix file, the folder of a course, {SAVED} or {DRAFT}")  # fmt: skip
 
 
 def _place_of(course: Course, text: str, version: str) -> Path:

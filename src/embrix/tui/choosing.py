@@ -26,7 +26,7 @@ WALK = ".walk.gz"
 MOST_KEPT = 200
 """Such files that are offered."""
 VERSIONS = (
-    ("as on the drafting table", "what has been changed there and not saved", "draft"),
+    ("as saved", "without what has been changed and not saved", "saved"),
     ("as defined elsewhere …", "an older file, or another course", ""),
 )
 """Other versions of a lane: how they are offered, and what stands behind @."""
@@ -178,7 +178,7 @@ class Choosing:
             for way, why in choice.alternatives.items()
         ]
 
-        wide = max(wide, len("as on the drafting table"))
+        wide = max(wide, *(len(told) for told, _, _ in VERSIONS))
         rows += [
             ("version", f"  {told:<{wide}}  {why}", f"@{version}")
             for told, why, version in VERSIONS
