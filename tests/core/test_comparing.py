@@ -18,7 +18,8 @@ from embrix.compare.sides import ENDLESS, Parted, parted, side
 from embrix.course.load import Course
 from embrix.grammar.parser import Parsed
 from embrix.lanes.session import Session
-from embrix.services.hunts import answer_for
+from embrix.services.found_case import answer_for
+from embrix.suite.cases import Case
 from embrix.terms.node import Node, without_places
 from embrix.trace.walk import Walk
 from tests.conftest import TINY_LANGUAGE, Maker
@@ -402,7 +403,7 @@ def test_two_lanes_part_at_the_innermost_part_that_gives_something_else(
 def test_what_a_program_writes_is_part_of_its_case(session: Session) -> None:
     """Two lanes end alike and write the same."""
     lanes = [session.lane("Weir", name) for name in ("store_passing", "rewriting")]
-    answer = answer_for("show 1 + 2; show 4", lanes, 1)
+    answer = answer_for(Case("", "show 1 + 2; show 4", None), lanes, 1)
     assert answer["output"] == "3\n4\n"
     assert "for" not in answer
 

@@ -73,8 +73,22 @@ class _Met:
 
 def uncovered(session: Session, languages: list[str] | None = None) -> list[Missing]:
     """What the suites leave out of these languages (default: all), in the order of the course."""
-    wanted = languages or list(session.course.languages)
-    met = {name: _met(session, name) for name in session.course.languages}
+    every = list(session.course.languages)
+    wanted = languages or every
+    met = {name: _met(session, name) for name in wanted}
+    if set(wanted) != set(every):
+        # What their own cases meet is met; only what these leave out may be met elsewhere.
+        if not _left_out(session, wanted, met, search=False):
+            return []
+        met = {name: met[name] if name in met else _met(session, name) for name in every}
+    return _left_out(session, wanted, met)
+
+
+def _left_out(
+    session: Session, wanted: list[str], met: Mapping[str, _Met], *, search: bool = True
+) -> list[Missing]:
+    """What nothing of what is met meets, in these languages; with a `search` for programs that
+    would."""
     clauses = {place for one in met.values() for place in one.clauses}
     branches = {place for one in met.values() for place in one.branches}
     found: dict[Missing, None] = {}
@@ -83,7 +97,8 @@ def uncovered(session: Session, languages: list[str] | None = None) -> list[Miss
         language = session.course.languages[name]
         found.update(dict.fromkeys(_of_language(language, met[name])))
         found.update(dict.fromkeys(parts.get(name, ())))
-        found.update(dict.fromkeys(_branches(session, name, met[name], branches)))
+        missing = _branches(session, name, met[name], branches, search=search)
+        found.update(dict.fromkeys(missing))
     return list(found)
 
 
@@ -157,15 +172,18 @@ def clauses_met(interpreter: Interpreter, traced: Traced) -> set[Place]:
 
 
 def _branches(
-    session: Session, language: str, met: _Met, known: set[tuple[str, int, str]]
+    session: Session, language: str, met: _Met, known: set[tuple[str, int, str]], *, search: bool
 ) -> Iterator[Missing]:
-    """Branches inside clauses that no case takes, each with a small program that does."""
+    """Branches inside clauses that no case takes, each on request with a small program that
+    does."""
     missing: dict[tuple[str, int, str], tuple[Branch, str]] = {}
     for lane in session.lanes(language):
         for branch in met.of(lane).branches:
             if branch.key not in known:
                 missing.setdefault(branch.key, (branch, lane.name))
-    programs = _programs_for(session, language, met, set(missing)) if missing else {}
+    programs = {}
+    if missing and search:
+        programs = _programs_for(session, language, met, set(missing))
     for key, (branch, name) in missing.items():
         source = session.course.sources.get(branch.file)
         if source is None:
@@ -253,7 +271,8 @@ def _of_interpreters(
     What several interpreters share by extending each other is told once, of the one that wrote it
     if a run of that can come to it.
     """
-    lanes = [lane for some in session.course.interpreters.values() for lane in some.values()]
+    lanes = [lane for language, some in session.course.interpreters.items() if language in met
+             for lane in some.values()]  # fmt: skip
     failing = {lane: _failing(lane) for lane in lanes}
     failed = {
         place

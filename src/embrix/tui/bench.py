@@ -203,6 +203,7 @@ class Bench(TextActions):
     def _loaded(self, summary: CourseSummary) -> None:
         first = self.summary is None
         self.summary = summary
+        self.writing.course_read()
         if self.query_one(Masthead).notice.startswith("reading the course"):
             self.say("")
         self.query_one(Masthead).show(course=summary.title)
@@ -210,8 +211,9 @@ class Bench(TextActions):
         if self.document is None:
             self._open_first()
         self.languages_changed()
-        self.checking.ask_notes()
+        # Verdicts are what an author waits for; everything else comes behind them.
         self.checking.run_suite(self.document)
+        self.checking.ask_notes()
         if first and any(d.severity == "error" for d in summary.diagnostics):
             self.show_face("notes")
         self.text_changed()

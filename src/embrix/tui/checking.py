@@ -95,7 +95,14 @@ class Checking:
     def ask_grammar(self, language: str, rule: str) -> None:
         """What kind of grammar the language has, from a rule."""
         self._desk.drop("grammar")
-        if language:
-            request = DescribeGrammar(language=language, rule=rule or None)
-            show = self._bench.query_one(GrammarFace).show
+        if not language:
+            return
+        request = DescribeGrammar(language=language, rule=rule or None)
+        show = self._bench.query_one(GrammarFace).show
+
+        def ask() -> None:
+            self._desk.drop("grammar")
             self._desk.ask("grammar", request, show, worker=SUITE_WORKER)
+
+        # Behind the suite, which is asked for in the same turn.
+        self._bench.call_next(ask)

@@ -6,6 +6,7 @@ and cases follow.
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
@@ -28,8 +29,9 @@ from embrix.tui.editor import KEEPING
 from embrix.tui.unsaved_text import discard, plain, save
 from embrix.tui.workbench import Say, Workbench
 
-AFTER = 0.35
-"""Seconds after the last key until the course is read with what has been typed."""
+SOONEST, LATEST = 0.05, 0.4
+"""Seconds after the last key until the course is read with what has been typed: as long as reading
+it took last time, within these."""
 
 
 class TextPane:
@@ -50,6 +52,9 @@ class TextPane:
         self._told: tuple[tuple[int, int], str] = ((0, 0), "")
         """What was said about the name at a place."""
         self._reading: Timer | None = None
+        self._began = 0.0
+        """When the course began to be read."""
+        self._pause = SOONEST
         self._keeping: Timer | None = None
 
     @property
@@ -149,7 +154,7 @@ class TextPane:
             self._keeping = self._bench.set_timer(KEEPING, self._keep_soon)
         if self._reading is not None:
             self._reading.stop()
-        self._reading = self._bench.set_timer(AFTER, self._read)
+        self._reading = self._bench.set_timer(self._pause, self._read)
 
     def _colour(self) -> None:
         """Have the tokens of a definition coloured."""
@@ -169,7 +174,14 @@ class TextPane:
         before = self._unsaved.get(path, self.document.saved)
         self._count(self.document, text)
         if text != before:
+            self._began = time.monotonic()
             self._bench.read_course()
+
+    def course_read(self) -> None:
+        """The course has been read with what was typed."""
+        if self._began:
+            self._pause = min(LATEST, max(SOONEST, time.monotonic() - self._began))
+            self._began = 0.0
 
     def read_now(self) -> None:
         """Have the course read with what has just been typed, without waiting for more keys."""
