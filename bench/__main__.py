@@ -228,10 +228,12 @@ def layered(rules: int) -> Grammar:
 
 
 def main() -> None:
-    """Everything, or with `rill`, `checking` or `suites` as argument only that."""
+    """Everything, or with `rill`, `checking`, `suites` or `desk` as argument only that."""
     sys.setrecursionlimit(1_000_000)
     folder = Path(embrix.__file__).parent / "demo" / "lockside"
-    parts = sys.argv[1:] or ["rill", "checking", "suites", "all"]
+    parts = sys.argv[1:] or ["rill", "checking", "suites", "desk", "all"]
+    if "desk" in parts:
+        run_desk()
     if "checking" in parts:
         run_checking(folder)
     if "suites" in parts:

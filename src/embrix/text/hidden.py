@@ -6,12 +6,14 @@ same, byte for byte.
 
 from __future__ import annotations
 
+import re
 import unicodedata
 
 FIRST = 0xF0000
 """The first of the private characters that stand for others, by adding their number to it."""
 LAST = FIRST + 0xFFFD
 
+_PRIVATE = re.compile(f"[{chr(FIRST)}-{chr(LAST)}]")
 _PICTURES = {"\r": "␍", "\x0b": "␋", "\x0c": "␌", "\x85": "␤", "\u2028": "␤", "\u2029": "␤"}
 _CATEGORIES = ("Cc", "Cf", "Zl", "Zp")
 
@@ -30,21 +32,17 @@ def hide(text: str) -> str:
 
 def restore(text: str) -> str:
     """The text with the characters that `hide` has replaced."""
-    if text.isascii():
-        return text
-    return "".join(chr(ord(sign) - FIRST) if FIRST <= ord(sign) <= LAST else sign for sign in text)
+    return _PRIVATE.sub(lambda found: chr(ord(found[0]) - FIRST), text)
 
 
 def picture(text: str) -> str:
     """The text as it is shown, sign by sign."""
-    if text.isascii():
-        return text
-    return "".join(_picture(sign) if FIRST <= ord(sign) <= LAST else sign for sign in text)
+    return _PRIVATE.sub(lambda found: _picture(found[0]), text)
 
 
 def can_hide(text: str) -> bool:
     """Whether a text has none of the private characters itself."""
-    return text.isascii() or not any(FIRST <= ord(sign) <= LAST for sign in text)
+    return _PRIVATE.search(text) is None
 
 
 def hidden_in(text: str) -> int:

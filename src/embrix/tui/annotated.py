@@ -8,7 +8,6 @@ from dataclasses import dataclass
 
 from rich.text import Text
 from textual.geometry import Size
-from textual.widgets import Static
 
 from embrix.messages.replies import Note
 from embrix.text.visible import visible
@@ -93,12 +92,11 @@ class AnnotatedEditor(ProgramEditor):
         return line
 
 
-def show_remarks(note: Static, remarks: Sequence[Remark]) -> None:
-    """Remarks in full, under the text they are about."""
+def in_full(remarks: Sequence[Remark]) -> str:
+    """Remarks as they stand under the text they are about."""
     lines: list[str] = []
     for remark in remarks:
         lines.append(visible(remark.text))
         if remark.hint:
             lines.append(f"→ {visible(remark.hint)}")
-    note.update("\n".join(lines))
-    note.display = bool(lines)
+    return "\n".join(lines)

@@ -8,6 +8,7 @@ from rich.text import Text
 from textual import events
 from textual.message import Message
 from textual.widget import Widget
+from textual.widgets import Static
 
 from embrix.text.visible import cut, visible, width
 from embrix.tui.commands import Command
@@ -59,6 +60,15 @@ class Title(Widget):
         text.append(" " * max(1, room - used - width(right) - 1))
         text.append(right, ink(app, self.right_ink))
         return text
+
+
+def tell(note: Static, text: str) -> None:
+    """Show a text, or hide the place for it where there is none. The screen is laid out anew, which
+    takes as long as many keys, only for another text."""
+    if note.content != text:
+        note.update(text)
+    if note.display != bool(text):
+        note.display = bool(text)
 
 
 class Masthead(Widget):

@@ -36,7 +36,7 @@ from embrix.text.plural import counted
 from embrix.text.source import Source, Unreadable
 from embrix.text.visible import cut, visible
 from embrix.tui.annotated import AnnotatedEditor
-from embrix.tui.bars import Footer, Masthead, Title
+from embrix.tui.bars import Footer, Masthead, Title, tell
 from embrix.tui.checking import Checking
 from embrix.tui.choosing import Choosing
 from embrix.tui.commands import STEPPING, WRITING, Command, everywhere, of_place
@@ -146,6 +146,8 @@ class Bench(TextActions):
 
     def read_course(self) -> None:
         assert self.desk is not None
+        for topic in ("suite", "notes", "grammar"):
+            self.desk.drop(topic)  # of the course as it was
         self.desk.load(str(self.folder), self._loaded, self.writing.unsaved)
 
     def on_unmount(self) -> None:
@@ -417,8 +419,7 @@ class Bench(TextActions):
         """Say beside the program what is wrong with it."""
         notice = self.query_one("#notice", Static)
         if outcome is None or outcome.kind == "value":
-            notice.update("")
-            notice.display = False
+            tell(notice, "")
             return
         place = ""
         if outcome.place is not None:
@@ -430,8 +431,7 @@ class Bench(TextActions):
         for one in mistakes:
             line, column = Source("", text).position(one.start)
             told += f"\n{line}:{column}  {visible(one.message)}"
-        notice.update(told)
-        notice.display = True
+        tell(notice, told)
 
     def _ran(self, version: int, lane: str, result: RunResult) -> None:
         if version != self.version:

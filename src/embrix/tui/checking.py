@@ -90,6 +90,7 @@ class Checking:
 
     def ask_notes(self) -> None:
         """Have everything checked that takes longer than reading the course."""
+        self._desk.drop("notes")
         self._desk.ask("notes", AskNotes(), self._bench.notes_came, worker=SUITE_WORKER)
 
     def ask_grammar(self, language: str, rule: str) -> None:

@@ -24,8 +24,8 @@ from embrix.messages.replies import ChangeLook, Look
 from embrix.messages.requests import CompareChange, TryChange
 from embrix.text.source import Source
 from embrix.text.visible import visible
-from embrix.tui.annotated import AnnotatedEditor, Remark, show_remarks
-from embrix.tui.bars import Footer, Masthead, Title
+from embrix.tui.annotated import AnnotatedEditor, Remark, in_full
+from embrix.tui.bars import Footer, Masthead, Title, tell
 from embrix.tui.commands import Command, of_place
 from embrix.tui.desk import Desk
 from embrix.tui.dialogs import Help, Once, Pick
@@ -187,7 +187,7 @@ class Drafting(Once, Screen[None]):
     @on(TextArea.SelectionChanged, "#definition")
     def _line_note(self) -> None:
         """What there is to say about the line of the cursor, in full."""
-        show_remarks(self.query_one("#line-note", Static), self._definition.remarks_here)
+        tell(self.query_one("#line-note", Static), in_full(self._definition.remarks_here))
 
     # ---------------------------------------------------------------- looking
 
@@ -291,8 +291,7 @@ class Drafting(Once, Screen[None]):
         text = "the definition has errors: see its lines" if look is None else ""
         if refused:
             text = visible(refused.text)
-        notice.update(text)
-        notice.display = bool(text)
+        tell(notice, text)
 
     @on(Rows.Moved)
     def _row_moved(self, message: Rows.Moved) -> None:

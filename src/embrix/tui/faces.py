@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import lru_cache
 from textwrap import wrap
 from typing import ClassVar
 
@@ -374,6 +375,13 @@ class CasesFace(Rows):
         return [*pieces, (f" {case.name}", ink(app, "ink"))]
 
 
+@lru_cache(maxsize=8192)
+def _wrapped(text: str, lead: str, room: int) -> tuple[str, ...]:
+    """A text on as many lines as it needs in so many columns."""
+    indent = {"initial_indent": lead, "subsequent_indent": " " * len(lead)}
+    return tuple(wrap(visible(text), room or len(text) + len(lead), **indent))  # type: ignore[arg-type]
+
+
 class NotesFace(Rows):
     """What there is to say about the definitions and suites of the course."""
 
@@ -391,27 +399,27 @@ class NotesFace(Rows):
         self.notes: list[Note] = []
         self._rows: list[tuple[str, str]] = []
         self._note_of: list[Note] = []
+        self._room = -1
+        """The width for which the lines are broken; 0 where none is known."""
         self.empty_text = (
             "Nothing to report: every definition and suite\nof the course is in order."
         )
 
     def show(self, notes: list[Note]) -> None:
-        self.notes = notes
+        room = max(20, self.size.width - 2) if self.size.width else 0
+        if notes == self.notes and room == self._room:
+            return
+        self.notes, self._room = notes, room
         self._rows, self._note_of = [], []
         for note in notes:
             sign = "✗" if note.severity == "error" else "!"
             place = f"{note.file}:{note.line}:{note.column}"
             self._rows.append((f"{sign} {place}  {note.code}", "head"))
-            self._rows += [(line, "text") for line in self._wrapped(note.message, "    ")]
+            self._rows += [(line, "text") for line in _wrapped(note.message, "    ", room)]
             if note.hint:
-                self._rows += [(line, "hint") for line in self._wrapped(note.hint, "    → ")]
+                self._rows += [(line, "hint") for line in _wrapped(note.hint, "    → ", room)]
             self._note_of += [note] * (len(self._rows) - len(self._note_of))
         self.renew()
-
-    def _wrapped(self, text: str, lead: str) -> list[str]:
-        """A text on as many lines as it needs."""
-        room = max(20, self.size.width - 2) if self.size.width else len(text) + len(lead)
-        return wrap(visible(text), room, initial_indent=lead, subsequent_indent=" " * len(lead))
 
     def on_resize(self) -> None:
         if self.size.width:

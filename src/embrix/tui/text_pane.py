@@ -20,8 +20,8 @@ from embrix.messages.requests import AddFoundCase, LookAtDefinition, Mend
 from embrix.text.hidden import can_hide
 from embrix.text.source import Unreadable
 from embrix.text.visible import visible
-from embrix.tui.annotated import AnnotatedEditor, Remark, show_remarks
-from embrix.tui.bars import Title
+from embrix.tui.annotated import AnnotatedEditor, Remark, in_full
+from embrix.tui.bars import Title, tell
 from embrix.tui.desk import Desk
 from embrix.tui.dialogs import Pick, Show
 from embrix.tui.document import ChangedElsewhere, Document
@@ -307,10 +307,10 @@ class TextPane:
         """What there is to say about the line of the cursor in full, or about the name there."""
         note = self._bench.query_one("#text-note", Static)
         place, told = self._told
-        show_remarks(note, self.editor.remarks_here)
-        if told and not self.editor.remarks_here and place == self.editor.cursor_location:
-            note.update(visible(told, keep="\n"))
-            note.display = True
+        text = in_full(self.editor.remarks_here)
+        if told and not text and place == self.editor.cursor_location:
+            text = visible(told, keep="\n")
+        tell(note, text)
 
     def mend(self, line: int, say: Say, put: Callable[[str], None] | None = None) -> None:
         """Show the repair of what is noted on a line (counted from 0), and carry it out if that is

@@ -198,8 +198,9 @@ class Moment(Static):
         self.style_of_walk = "moments"
 
     def show(self, station: StationData | None, style: str) -> None:
-        self.station, self.style_of_walk = station, style
-        self.refresh(layout=True)
+        if (station, style) != (self.station, self.style_of_walk):
+            self.station, self.style_of_walk = station, style
+            self.refresh(layout=True)
 
     def render(self) -> RenderableType:
         text = Text(no_wrap=False, overflow="fold")

@@ -8,6 +8,7 @@ a worker that does not is ended and replaced by a fresh one with the course load
 from __future__ import annotations
 
 import itertools
+import queue
 import signal
 import subprocess
 import sys
@@ -70,8 +71,10 @@ class _Request:
 class _Worker:
     process: subprocess.Popen[bytes]
     sink: IO[bytes]
+    orders: queue.SimpleQueue[Order | None] = field(default_factory=queue.SimpleQueue)
+    """What is to be told to it, in order; None at the end. A thread of its own tells it, so that
+    nobody waits for a worker that is too busy to listen."""
     pending: dict[int, _Request] = field(default_factory=dict)
-    lock: threading.Lock = field(default_factory=threading.Lock)
     closing: bool = False
     answered: bool = False
     silent_before: int = 0
@@ -174,15 +177,19 @@ class Pool:
         )  # fmt: skip
         assert process.stdin is not None
         worker = _Worker(process, process.stdin)
-        threading.Thread(target=self._read, args=(worker,), daemon=True).start()
+        for work in (self._read, self._write):
+            threading.Thread(target=work, args=(worker,), daemon=True).start()
         return worker
 
     def _send(self, worker: _Worker, order: Order) -> None:
-        try:
-            with worker.lock:
+        worker.orders.put(order)
+
+    def _write(self, worker: _Worker) -> None:
+        while (order := worker.orders.get()) is not None:
+            try:
                 write_frame(worker.sink, order)  # type: ignore[arg-type]
-        except (OSError, ValueError):
-            return  # the worker has ended; its reader answers for what was pending
+            except (OSError, ValueError):
+                return  # the worker has ended; its reader answers for what was pending
 
     def _read(self, worker: _Worker) -> None:
         stream = worker.process.stdout
@@ -209,6 +216,7 @@ class Pool:
     def _ended(self, worker: _Worker) -> None:
         """A worker is gone: answer for its requests, and put a fresh one in its place."""
         worker.process.wait()
+        worker.orders.put(None)
         with self._lock:
             pending = list(worker.pending.values())
             worker.pending.clear()
