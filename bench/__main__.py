@@ -17,6 +17,7 @@ from pathlib import Path
 import embrix
 from bench.by_hand import drip, drip_parser, weir_parser
 from bench.checking import run_checking
+from bench.desk import run_desk
 from bench.measuring import compare, timed
 from bench.rill import run_rill
 from bench.suites import run_suites
