@@ -15,7 +15,7 @@ from embrix.tui.bars import Masthead, Title
 from embrix.tui.bench import Bench
 from embrix.tui.comparing import Comparing, Costs
 from embrix.tui.desk import Desk
-from embrix.tui.dialogs import AskText, Show
+from embrix.tui.dialogs import AskText, Pick, Show
 from embrix.tui.tally import Board, CaseCard, Tally
 from tests.faces.test_workbench import WHOLE, bench, opened, settled, until
 
@@ -306,6 +306,8 @@ async def test_cases_are_added_duplicated_renamed_and_removed(course_copy: Path)
         await pilot.press("enter")
         await agreed(pilot, lambda text: 'name = "quite another"' in text)
         await pilot.press("w")
+        await until(lambda: isinstance(pilot.app.screen, Pick), "what the case states")
+        await pilot.press("enter")
         await agreed(pilot, lambda text: 'program = "20 + 22"' in text and "42" in text)
         count = path.read_text(encoding="utf-8").count("[[case]]")
         await pilot.press("delete")

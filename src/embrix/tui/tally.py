@@ -18,11 +18,12 @@ from textual.containers import Horizontal, Vertical
 from textual.widgets import Static
 
 from embrix.messages.replies import CaseRow, CaseVerdict, SuiteReport, TextChange
-from embrix.messages.requests import AcceptCase, AddFoundCase, ArrangeCase, TestSuite
+from embrix.messages.requests import AcceptCase, ArrangeCase, TestSuite
 from embrix.messages.wire import Progress
 from embrix.text.plural import counted
 from embrix.text.visible import cut, visible
 from embrix.tui.bars import Masthead, Title
+from embrix.tui.case_making import make_case
 from embrix.tui.deciding import Deciding
 from embrix.tui.desk import SUITE_WORKER, Desk
 from embrix.tui.dialogs import AskText
@@ -460,13 +461,10 @@ class Tally(View):
         if bench.language != self.report.language:
             self.say(f"the program on the bench is in {bench.language}", "brass")
         else:
-            verdicts = self.board.lanes
-            lane = verdicts[self.board.column] if verdicts else bench.lane
-            request = AddFoundCase(suite=str(self._path()), program=bench.editor.text,
-                                   lanes=[lane], origin="the workbench",
-                                   given=bench.walking.given, input=bench.input)  # fmt: skip
+            lanes = self.board.lanes
+            lane = lanes[self.board.column] if lanes else bench.lane
             take = partial(self._compared, "the program on the bench")
-            self._desk.ask("accept", request, take, worker=SUITE_WORKER)
+            make_case(bench, self._desk, self._path(), lane, take)
 
     def action_decisions(self) -> None:
         """The questions of the suites and the choices, with what each lane decides."""

@@ -11,19 +11,19 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-import msgspec
 from textual.timer import Timer
 from textual.widgets import Static
 
 from embrix.messages.replies import FileChange, Note, SuiteReport, TextChange
-from embrix.messages.requests import AddFoundCase, LookAtDefinition, Mend
+from embrix.messages.requests import LookAtDefinition, Mend
 from embrix.text.hidden import can_hide
 from embrix.text.source import Unreadable
 from embrix.text.visible import visible
 from embrix.tui.annotated import AnnotatedEditor, Remark, in_full
 from embrix.tui.bars import Title, tell
+from embrix.tui.case_making import make_case
 from embrix.tui.desk import Desk
-from embrix.tui.dialogs import Pick, Show
+from embrix.tui.dialogs import Show
 from embrix.tui.document import ChangedElsewhere, Document
 from embrix.tui.editor import KEEPING
 from embrix.tui.unsaved_text import discard, plain, save
@@ -429,26 +429,7 @@ class TextPane:
         if suite is None:
             bench.say("there is no suite for this language: Ctrl+N begins one", "brass")
         else:
-            rows = [
-                ("outcome", "its value or failure, and its output", "outcome"),
-                ("steps", f"the steps of {bench.lane} as well", "steps"),
-                ("tokens", "how it is cut into tokens", "tokens"),
-                ("tree", "how it is read", "term"),
-            ]
-            picked = partial(self._case_chosen, suite)
-            bench.app.push_screen(
-                Pick("what the case states", rows, "No case states that."), picked
-            )
-
-    def _case_chosen(self, suite: Path, what: str | None) -> None:
-        if what is None:
-            return
-        bench = self._bench
-        fields = {"suite": str(suite), "program": bench.editor.text, "lanes": [bench.lane],
-                  "origin": "the workbench", "what": what, "given": bench.walking.given,
-                  "input": bench.input}  # fmt: skip
-        request = msgspec.convert(fields, AddFoundCase)
-        self._desk.ask("case", request, partial(self._case_made, suite))
+            make_case(bench, self._desk, suite, bench.lane, partial(self._case_made, suite))
 
     def _case_made(self, suite: Path, made: TextChange) -> None:
         if made.refused:
