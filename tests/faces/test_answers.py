@@ -27,7 +27,7 @@ ASKED = [
     ("compare", "-e", "let a = 1 / 0 in 2"),
     ("growth", "-e", "1 + n", "--over", "n=1..4"),
     ("hunt", *TWO, "--most", "30"),
-    ("hunt", "--with", "environment", "--with", "by_name", "--most", "2000"),
+    ("hunt", "--with", "environment", "--with", "by_name", "--most", "300"),
     ("parse", "-e", "let a = 1 in -a"),
     ("parse", "-e", "1 + * 2 § )"),
     ("parse", "-e", "1 + 2", "--tokens"),
