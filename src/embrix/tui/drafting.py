@@ -220,6 +220,8 @@ class Drafting(Once, Screen[None]):
         take = partial(self._looked, self._version, self._trial.text)
         self._desk.ask("scratch", request, take)
         self._titles()
+        # Until the answer comes the trees are those of what stood here before.
+        self.query_one("#scratch-title", Title).show(right="⋯ reading", right_ink="brass")
 
     def _titles(self) -> None:
         right = "● changed, not saved" if self.changed else "as saved"
