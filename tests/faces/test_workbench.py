@@ -487,3 +487,18 @@ async def test_a_choice_is_decided_otherwise_in_a_lane_beside(course_copy: Path)
         assert screen.lane == name
         assert screen.lanes.results[name].sentence == "1"
         assert screen.lanes.results["environment"].sentence.startswith("TruthWanted")
+
+
+async def test_a_notice_goes_by_itself_unless_something_is_wrong(
+    course_copy: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("embrix.tui.bars.KEPT", 0.2)
+    async with opened(course_copy) as pilot:
+        masthead = bench(pilot).query_one(Masthead)
+        bench(pilot).say("saved")
+        assert masthead.notice == "saved"
+        await until(lambda: masthead.notice == "", "the notice to go")
+        bench(pilot).say("first")
+        bench(pilot).say("not saved", "brick")
+        await asyncio.sleep(0.5)
+        assert masthead.notice == "not saved"

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from rich.text import Text
 from textual import events
 from textual.message import Message
+from textual.timer import Timer
 from textual.widget import Widget
 from textual.widgets import Static
 
@@ -71,6 +72,10 @@ def tell(note: Static, text: str) -> None:
         note.display = bool(text)
 
 
+KEPT = 20.0
+"""Seconds for which a notice stands on the first line."""
+
+
 class Masthead(Widget):
     """The first line of the screen."""
 
@@ -82,12 +87,24 @@ class Masthead(Widget):
         self.language = ""
         self.notice = ""
         self.notice_ink = "ink"
+        self._forgetting: Timer | None = None
         self.suite = ""
         self.suite_alarm = ""
 
     def show(self, **parts: str) -> None:
         for name, value in parts.items():
             setattr(self, name, value)
+        if self._forgetting is not None and "notice" in parts:
+            self._forgetting.stop()
+            self._forgetting = None
+        if parts.get("notice") and self.notice_ink != "brick" and self.is_attached:
+            self._forgetting = self.set_timer(KEPT, self._forget)
+        self.refresh()
+
+    def _forget(self) -> None:
+        """A notice that nobody has to act on goes by itself; what went wrong stays."""
+        self._forgetting = None
+        self.notice = ""
         self.refresh()
 
     def render(self) -> Text:
