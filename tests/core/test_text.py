@@ -9,6 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from embrix.course.naming import short_name
 from embrix.text.diagnostic import Findings, excerpt, render
 from embrix.text.saving import save_text
 from embrix.text.source import Source, Span, Unreadable, read_source
@@ -86,3 +87,16 @@ def test_files_that_are_no_text_are_refused_with_a_reason(tmp_path: Path) -> Non
     marked = tmp_path / "marked.brix"
     marked.write_bytes("\ufeffx".encode())
     assert read_source(marked).text == "x"
+
+
+def test_versions_of_a_lane_are_told_apart_by_what_differs() -> None:
+    older, newer, other = (
+        f"environment@/home/keeper/lectures/{end}"
+        for end in ("older/environment.brix", "newer/environment.brix", "spring")
+    )
+    lanes = ["environment", "by_name", older, newer, other, "environment@saved"]
+    assert [short_name(one, lanes) for one in lanes] == [
+        "environment", "by_name", "environment@older/environment.brix",
+        "environment@newer/environment.brix", "environment@spring", "environment@saved",
+    ]  # fmt: skip
+    assert short_name(older, ["environment", older]) == "environment@environment.brix"

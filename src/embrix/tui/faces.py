@@ -10,6 +10,7 @@ from typing import ClassVar
 from textual.binding import Binding, BindingType
 from textual.message import Message
 
+from embrix.course.naming import short_name
 from embrix.messages.replies import (
     CaseRow,
     CaseVerdict,
@@ -87,10 +88,11 @@ class LanesView(Rows):
         name = self.lanes[number]
         result = self.results.get(name)
         chosen = number == self.cursor
-        label = min(LONGEST_NAME, max(12, *(len(lane) for lane in self.lanes)))
+        names = [short_name(lane, self.lanes) for lane in self.lanes]
+        label = min(LONGEST_NAME, max(12, *map(len, names)))
         lead: list[Piece] = [
             (" ▶ " if chosen else "   ", ink(app, "brass", bold=True)),
-            (f"{cut(name, label):<{label}} ", ink(app, "ink", bold=chosen)),
+            (f"{cut(names[number], label):<{label}} ", ink(app, "ink", bold=chosen)),
         ]
         if result is None:
             return [*lead, (f"· {self.idle or 'running'}", ink(app, "faint"))]
