@@ -202,3 +202,12 @@ def test_a_changed_interpreter_tells_what_it_gives_otherwise(course_copy: Path) 
     assert "the grammar is the same" in lines
     calm = scratch.compare("Rill", file, text, None, "1 + 2")
     assert calm[0] == "no lane that runs gives anything else for this text"
+
+
+def test_a_change_that_takes_the_grammar_away_is_compared(course_copy: Path) -> None:
+    session = Session(course_copy)
+    path = course_copy / "drip" / "drip.brix"
+    text = path.read_text()
+    broken = text[: text.index("grammar\n")] + "let x = 8 in x\n"
+    lines = UnsavedChange(session).compare("Drip", "drip/drip.brix", broken, None, "1 + 2")
+    assert "changed: by_name gives 3, with the change by_name cannot run" in lines[0]

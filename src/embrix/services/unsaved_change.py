@@ -12,6 +12,7 @@ from embrix.course.changes import touched, touched_text
 from embrix.grammar.difference import compare_grammars, comparison_text
 from embrix.lanes import inspection
 from embrix.lanes.inspection import MOST_ROWS
+from embrix.lanes.names import NoLane
 from embrix.lanes.session import Session
 from embrix.machine.limits import LIVE
 from embrix.messages.replies import ChangeLook, TreeRow
@@ -140,9 +141,8 @@ class UnsavedChange:
             if name not in self.saved.course.interpreters.get(language, {}):
                 continue
             before, after = (
-                with_output(one.lane(language, name).run(text, limits=LIVE), text)
-                for one in (self.saved, changed)
-            )
+                _end(one, language, name, text) for one in (self.saved, changed)
+            )  # fmt: skip
             if before != after:
                 lines.append(f"changed: {name} gives {before}, with the change {after}")
         return lines or ["no lane that runs gives anything else for this text"]
@@ -159,3 +159,11 @@ class UnsavedChange:
         if one is not None and one.source.name == file and other is not None and other.sound:
             lines += told_changes(between_languages(one, other))
         return lines
+
+
+def _end(session: Session, language: str, name: str, text: str) -> str:
+    """What a lane gives for a text; why it does not run where it does not."""
+    try:
+        return with_output(session.lane(language, name).run(text, limits=LIVE), text)
+    except NoLane as missing:
+        return str(missing)
