@@ -111,7 +111,9 @@ def test_a_note_is_mended(make_course: Maker, wrong: str, right: str, line: int)
     change = mended(Session(course.folder), "lane.brix", wrong, line)
     assert change.refused == ""
     assert change.text == right
-    assert change.changes
+    old, new = (set(text.splitlines()) for text in (wrong, right))
+    assert {line[1:] for line in change.changes if line[:1] == "-"} >= old - new
+    assert {line[1:] for line in change.changes if line[:1] == "+"} >= new - old
 
 
 def test_a_field_that_nothing_fills_is_captured(make_course: Maker) -> None:

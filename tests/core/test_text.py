@@ -91,7 +91,7 @@ def test_files_that_are_no_text_are_refused_with_a_reason(tmp_path: Path) -> Non
 
 def test_versions_of_a_lane_are_told_apart_by_what_differs() -> None:
     older, newer, other = (
-        f"environment@/home/keeper/lectures/{end}"
+        f"environment@lectures/{end}"
         for end in ("older/environment.brix", "newer/environment.brix", "spring")
     )
     lanes = ["environment", "by_name", older, newer, other, "environment@saved"]

@@ -3,7 +3,6 @@ read with the repair, no longer has that note and no error that it did not have 
 
 from __future__ import annotations
 
-import difflib
 import re
 from collections.abc import Iterator
 from pathlib import Path
@@ -12,6 +11,7 @@ from embrix.checking.diagnostics import note_of
 from embrix.lanes.session import Session
 from embrix.messages.replies import Note, TextChange
 from embrix.text.diagnostic import Findings
+from embrix.text.line_difference import difference
 from embrix.text.source import Source
 
 MOST_CLAUSES = 40
@@ -29,10 +29,7 @@ def mended(session: Session, file: str, text: str, line: int) -> TextChange:
         for candidate in _candidates(text, note):
             found = _accepted(session, file, candidate, note, notes)
             if found is not None:
-                changes = difflib.unified_diff(
-                    text.splitlines(), found.splitlines(), "", "", n=1, lineterm=""
-                )
-                return TextChange("", text, found, list(changes)[2:])
+                return TextChange("", text, found, difference(text, found))
     return TextChange("no repair is known for this; the note says what is wrong")
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import difflib
 import re
 from collections.abc import Iterator, Mapping
 from functools import partial
@@ -20,6 +19,7 @@ from embrix.course.load import load_course
 from embrix.lanes.session import Session
 from embrix.messages.replies import FileChange, NameHere, NamePlace, Renaming
 from embrix.suite.mentions import language_of, mentions
+from embrix.text.line_difference import difference
 from embrix.text.plural import counted
 from embrix.text.source import Source, Unreadable, read_source
 
@@ -223,7 +223,6 @@ def _lines(names: Names, texts: Mapping[str, str]) -> list[str]:
     """The lines that change, under the name of each file."""
     lines = [counted(len(texts), "file")]
     for file, text in sorted(texts.items()):
-        old = names.texts[file].splitlines()
-        told = difflib.unified_diff(old, text.splitlines(), "", "", n=0, lineterm="")
-        lines += [f"{file}:", *(line for line in list(told)[2:] if not line.startswith("@@"))]
+        told = difference(names.texts[file], text, around=0)
+        lines += [f"{file}:", *(line for line in told if not line.startswith("@@"))]
     return lines

@@ -3,7 +3,6 @@ the file (comments, layout, order) stays as its author wrote it."""
 
 from __future__ import annotations
 
-import difflib
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -15,6 +14,7 @@ from embrix.machine.lane import Lane
 from embrix.suite.cases import Case
 from embrix.suite.check import run_case, steps_of
 from embrix.suite.expected_steps import ANY, OPEN
+from embrix.text.line_difference import difference
 from embrix.text.source import Source
 
 _OUTCOMES = ("value", "shows", "error", "rejected", "accepted", "diverges", "at", "says")
@@ -69,10 +69,7 @@ def accept(
         table = entry["table"][row] if row >= 0 else entry
         _accept_entries(table, case, lane, lanes, what, whole=row >= 0)
     text = tomlkit.dumps(document)
-    changes = difflib.unified_diff(
-        source.text.splitlines(), text.splitlines(), "as it is", "as it would be", n=2, lineterm=""
-    )
-    return Acceptance(text, tuple(changes))
+    return Acceptance(text, tuple(difference(source.text, text, around=2)))
 
 
 def typed_entries(typed: str) -> dict[str, Any]:

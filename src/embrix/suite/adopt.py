@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import difflib
 import json
 import tomllib
 from collections.abc import Iterator
@@ -15,6 +14,7 @@ from msgspec import UNSET, UnsetType
 from embrix.suite.accept import Acceptance, CannotAccept
 from embrix.suite.arranging import free_name
 from embrix.suite.cases import Suite
+from embrix.text.line_difference import difference
 from embrix.text.toml_places import heads, read_toml
 
 Plain: TypeAlias = int | float | str
@@ -90,11 +90,7 @@ def adopt(suite: Suite, text: str, origin: str) -> Acceptance:
         programs |= about
         cases.append({"name": name, "origin": origin, **_entries(answer)})
     made = _with_cases(suite.source.text, cases) if cases else suite.source.text
-    changes = difflib.unified_diff(
-        suite.source.text.splitlines(), made.splitlines(), "as it is", "as it would be", n=2,
-        lineterm="",
-    )  # fmt: skip
-    return Acceptance(made, tuple(changes))
+    return Acceptance(made, tuple(difference(suite.source.text, made, around=2)))
 
 
 def _kinds(tokens: object, term: object, steps: object) -> Iterator[str]:

@@ -3,7 +3,6 @@ as its author wrote it."""
 
 from __future__ import annotations
 
-import difflib
 import tomllib
 from collections.abc import Collection
 from typing import Any, Literal, TypeAlias
@@ -13,6 +12,7 @@ from tomlkit.exceptions import TOMLKitError
 
 from embrix.suite.accept import Acceptance, CannotAccept
 from embrix.suite.cases import Case, Suite
+from embrix.text.line_difference import difference
 from embrix.text.toml_places import heads, read_toml
 
 Arrangement: TypeAlias = Literal["duplicate", "rename", "remove"]
@@ -48,10 +48,7 @@ def arrange(suite: Suite, case: Case, how: Arrangement, name: str = "") -> Accep
             new = kept + ("\n" + rest if rest else "")
     if _plain(new) != {key: value for key, value in wanted.items() if value != []}:
         raise CannotAccept("the entry cannot be taken out of this file; edit it as a text")
-    changes = difflib.unified_diff(
-        old.splitlines(), new.splitlines(), "as it is", "as it would be", n=2, lineterm=""
-    )
-    return Acceptance(new, tuple(changes))
+    return Acceptance(new, tuple(difference(old, new, around=2)))
 
 
 def free_name(name: str, names: Collection[str]) -> str:

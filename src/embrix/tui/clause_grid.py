@@ -266,4 +266,4 @@ class ClauseGrid(View):
                 self.action_leave()
                 self._bench.put_text(file, change.old, change.text, line + len(added))
 
-        self.app.push_screen(Show("clause", file, ["", "", *added], "Enter writes it"), answered)
+        self.app.push_screen(Show("clause", file, added, "Enter writes it"), answered)

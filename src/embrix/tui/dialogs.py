@@ -306,7 +306,7 @@ class Show(Dialog[str]):
             title.lit = True
             yield title
             text = Text()
-            for line in self._lines[2:]:
+            for line in self._lines:
                 colour = {"+": "moss", "-": "brick", "@": "deep"}.get(line[:1], "ink")
                 text.append(f"{visible(line)}\n", ink(self.app, colour, bold=line[:1] in "+-"))
             yield Static(text or Text("nothing would change"), markup=False)

@@ -138,7 +138,7 @@ class NameTools:
                 self._pane.change_files(change.files, told)
 
         subject = f"{change.kind} {change.name}: {counted(change.places, 'place')}"
-        lines = ["", "", *change.changes[1:]]
+        lines = change.changes[1:]
         self._bench.app.push_screen(
             Show(subject, change.changes[0], lines, "Enter renames"), answered
         )

@@ -6,12 +6,12 @@ discarded before it has been looked at.
 
 from __future__ import annotations
 
-import difflib
 from collections.abc import Callable
 from typing import Any
 
 from textual.app import App
 
+from embrix.text.line_difference import difference
 from embrix.text.source import Unreadable
 from embrix.tui.dialogs import Show
 from embrix.tui.document import ChangedElsewhere, Document
@@ -66,12 +66,6 @@ def discard(
     name = document.path.name if document.named else "the text without a name"
     lines = difference(text, disk or "")
     app.push_screen(Show("discard the change", name, lines, "Enter discards it"), seen)
-
-
-def difference(old: str, new: str) -> list[str]:
-    """What tells two texts apart, as lines of a unified difference with its two head lines."""
-    lines = old.splitlines(), new.splitlines()
-    return list(difflib.unified_diff(*lines, "", "", n=1, lineterm=""))
 
 
 def plain(fault: OSError | Unreadable) -> str:
