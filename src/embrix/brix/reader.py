@@ -101,20 +101,15 @@ class _File:
     def read(self, head: Chunk, rest: list[Chunk]) -> s.FileSyntax:
         c = self.cursor(head)
         word = c.raw()
-        if word.text == "language":
-            return self.language(c, rest)
-        if word.text == "interpreter":
-            return self.interpreter(c, rest)
-        if word.text == "library":
-            return self.library(c, rest)
         meant = nearest(word.text, _HEADERS)
         if meant is None:
             c.fail("a file begins with `language`, `interpreter` or `library`")
-        # Read as what is meant: the rest of the file is not lost for a letter.
-        self.findings.error(
-            "unreadable", f"a file begins with `{meant}`, not `{word.text}`", self.source,
-            word.span, f"write {meant}",
-        )  # fmt: skip
+        if meant != word.text:
+            # Read as what is meant: the rest of the file is not lost for a letter.
+            self.findings.error(
+                "unreadable", f"a file begins with `{meant}`, not `{word.text}`", self.source,
+                word.span, f"write {meant}",
+            )  # fmt: skip
         read: dict[str, Callable[[Cursor, list[Chunk]], s.FileSyntax]] = {
             "language": self.language, "interpreter": self.interpreter, "library": self.library,
         }  # fmt: skip
@@ -187,11 +182,11 @@ class _File:
     def interpreter(self, c: Cursor, rest: list[Chunk]) -> s.InterpreterSyntax:
         start = c.take()
         name = self.own_name(c, "the interpreter", capital=False)
-        if c.accept("for") is None and c.peek().kind == "Name":
-            found = c.peek()
+        found = c.peek()
+        if found.kind == "Name":
             self.findings.error("unreadable", "`for` stands before the name of the language",
                                 self.source, found.span, f"write for {found.text}")  # fmt: skip
-        elif c.last().text != "for":
+        else:
             c.expect("for")
         language = self.cased(c, "the language", capital=True)
         base: tuple[str, str, Span] | None = None

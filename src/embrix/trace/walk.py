@@ -130,7 +130,7 @@ class Walk:
         if number == len(self) - 1 and self._has_end:
             return self._end(number)
         if self.relation is not None:
-            return self._term(number, renewed and number > 0)
+            return self._term(number, with_renewed=renewed and number > 0)
         return self._moment(number)
 
     def text(self, number: int) -> str:
@@ -255,10 +255,9 @@ class Walk:
         """The recorded terms with their numbers."""
         return list(enumerate(self.each_line()))
 
-    def _term(self, number: int, told: bool) -> Station:
-        """`told` says whether what the step before it put there is."""
+    def _term(self, number: int, *, with_renewed: bool) -> Station:
         renewed = None
-        if told:
+        if with_renewed:
             _, instance = self._step(number - 1)
             path, _ = self._redex(instance)
             if -1 not in path:

@@ -301,8 +301,7 @@ class Bench(TextActions):
         self.document = document
         if document.named:
             self.note_open(document.path)
-        given, lines = self.supplied.get(document.path, ({}, []))
-        self.walking.given, self.input = dict(given), list(lines)
+        self._take_supplies(document.path)
         self.text = text
         self.editor.load_text(text)
         if draft:
@@ -528,6 +527,11 @@ class Bench(TextActions):
         self.languages_changed()
         self.set_focus(self.stations)
 
+    def _take_supplies(self, path: Path) -> None:
+        """The names and lines that were supplied to a program before, if any were."""
+        given, lines = self.supplied.get(path, ({}, []))
+        self.walking.given, self.input = dict(given), list(lines)
+
     def supply(self, given: dict[str, str], lines: list[str]) -> None:
         self.walking.given, self.input = given, lines
         if self.document is not None:
@@ -555,8 +559,7 @@ class Bench(TextActions):
         """Put a text into the editor, as a file that need not exist yet."""
         self.keep_draft()
         self.document = Document(path)
-        given, lines = self.supplied.get(path, ({}, []))
-        self.walking.given, self.input = dict(given), list(lines)
+        self._take_supplies(path)
         self.text = text
         self.editor.load_text(text)
         self.show_title()
