@@ -177,3 +177,20 @@ async def test_saving_all_files_overwrites_nothing_unseen(course_copy: Path) -> 
         screen.writing.save_all()
         assert other.read_text() == text + "# outside\n"
         assert "changed outside" in screen.query_one(Masthead).notice
+
+
+async def test_what_was_told_stays_while_the_course_is_read_again(course_copy: Path) -> None:
+    """A file saved here, and another written outside at that moment: both are told, one by its
+    effect; the word that a file is saved is not covered by the course being read."""
+    async with opened(course_copy) as pilot:
+        screen = await at(pilot, course_copy, LANE, "Lit(n)", "Lit")
+        screen.writing.editor.insert("# by hand\n", (0, 0))
+        await until(lambda: screen.writing.changed, "the change")
+        course = course_copy / "course.toml"
+        course.write_text(course.read_text().replace("title = ", 'title = "Read again" # '))
+        await pilot.press("alt+s")
+        masthead = screen.query_one(Masthead)
+        await until(lambda: masthead.notice == "saved environment.brix", "that it is saved")
+        await until(lambda: masthead.course == "Read again", "the course read again")
+        await until(lambda: not masthead.busy, "the end of reading")
+        assert masthead.notice == "saved environment.brix"

@@ -77,7 +77,8 @@ KEPT = 20.0
 
 
 class Masthead(Widget):
-    """The first line of the screen."""
+    """The first line of the screen. What is under way (`busy`) stands there only as long as there is
+    no notice: it never takes the place of one that nobody has read yet."""
 
     DEFAULT_CSS = "Masthead { height: 1; background: $lock-deep; }"
 
@@ -87,6 +88,7 @@ class Masthead(Widget):
         self.language = ""
         self.notice = ""
         self.notice_ink = "ink"
+        self.busy = ""
         self._forgetting: Timer | None = None
         self.suite = ""
         self.suite_alarm = ""
@@ -116,9 +118,10 @@ class Masthead(Widget):
             text.append(f" / {visible(self.language)}", ink(app, "ink"))
         suite = visible(self.suite)
         room = self.size.width - text.cell_len - width(suite) - 3
-        notice = cut(visible(self.notice), max(0, room - 4))
+        notice = cut(visible(self.notice or self.busy), max(0, room - 4))
         if notice:
-            text.append(f"   {notice}", ink(app, self.notice_ink, italic=True))
+            colour = self.notice_ink if self.notice else "ink"
+            text.append(f"   {notice}", ink(app, colour, italic=True))
         text.append(" " * max(1, self.size.width - text.cell_len - width(suite) - 1))
         if self.suite_alarm:
             text.append(f"{suite} ", ink(app, "brick", "ground", bold=True))

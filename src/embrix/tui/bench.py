@@ -139,7 +139,7 @@ class Bench(TextActions):
         self.choosing = Choosing(self, self.desk)
         self.begin_text_actions(self.desk)
         self.show_face("tree")
-        self.query_one(Masthead).show(course=self.folder.name, notice="reading the course …")
+        self.query_one(Masthead).show(course=self.folder.name, busy="reading the course …")
         self.read_course()
         self.editor.focus()
         self.run_worker(self._watch(), description="watching the course", exit_on_error=False)
@@ -206,9 +206,7 @@ class Bench(TextActions):
         first = self.summary is None
         self.summary = summary
         self.writing.course_read()
-        if self.query_one(Masthead).notice.startswith("reading the course"):
-            self.say("")
-        self.query_one(Masthead).show(course=summary.title)
+        self.query_one(Masthead).show(course=summary.title, busy="")
         self.notes_came(summary.diagnostics)
         if self.document is None:
             self._open_first()
@@ -575,9 +573,8 @@ class Bench(TextActions):
                 self._program_changed_on_disk(document)
             ours = {path for path in paths if path.suffix in (".brix", ".toml")}
             if ours:
-                told = self.writing.changed_on_disk()
-                if not told and not self.writing.saved_just_now(ours):
-                    self.say("reading the course again …")
+                self.writing.changed_on_disk()
+                self.query_one(Masthead).show(busy="reading the course again …")
                 self.read_course()
 
     def _program_changed_on_disk(self, document: Document) -> None:

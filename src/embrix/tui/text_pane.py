@@ -232,22 +232,17 @@ class TextPane:
             self._last_text = text
         self.keep()
 
-    def saved_just_now(self, paths: set[Path]) -> bool:
-        """Whether of these files only the open one has changed, as it was saved here."""
-        document = self.document
-        return document is not None and paths == {document.path} and not self.changed
-
-    def changed_on_disk(self) -> bool:
-        """The open file may have been written by somebody else; whether that was told."""
+    def changed_on_disk(self) -> None:
+        """The open file may have been written by somebody else: it is read again, or told."""
         document = self.document
         if document is None:
-            return False
+            return
         name, told = document.path.name, ""
         try:
             disk = document.disk_changed()
         except Unreadable as fault:
             self._bench.say(str(fault), "brick")
-            return True
+            return
         if document.vanished():
             told = f"{name} is gone; its text is still here, not saved"
             self._count(document, self._text)
@@ -260,7 +255,6 @@ class TextPane:
             told = f"{name} was changed outside and has been read again"
         if told:
             self._bench.say(told, "brass")
-        return bool(told)
 
     # ---------------------------------------------------------------- what is said about it
 
