@@ -254,6 +254,8 @@ def test_a_table_is_a_case_for_each_row(session: Session, tmp_path: Path) -> Non
         ('program = "1"\nvalue = 1\ncots = {}', "5:1", "an entry called cots", "costs"),
         ('program = "1"\ncosts = { forcd = 1 }', "4:11", "nothing called forcd", "forced"),
         ('program = "1"\ncosts = { forced = "about 1" }', "4:11", "a cost is a number", "at most"),
+        (f'program = "1"\ncosts = {{ forced = "{"9" * 5_000}" }}', "4:11", "a cost is a number",
+         "at most"),
         ('program = "1"\nvalue = 1\nshows = "1"', "5:1", "exclude each other", ""),
         ('program = "1"\nrejected = "grammar"\noutput = "1"', "5:1", "has no output", "leave out"),
         ('program = "1"\nat = "1:1"', "4:1", "none is stated", ""),

@@ -89,6 +89,8 @@ def test_lookups_are_found_both_ways(session: Session) -> None:
     assert seek(walk, "lookup", "rate", 24, False) == 17
     assert seek(walk, "lookup", "toll", 0, True) == 10
     assert seek(walk, "lookup", "nobody", 0, True) is None
+    for kind in ("location", "clause"):
+        assert seek(walk, kind, "9" * 5_000, 0, True) is None
     steps = walked(session.lane("Drip", "rewriting"), "let x = 1 + 1 in x + x")
     assert len(steps.lines()) == 4
     assert seek(steps, "lookup", "x", 0, True) is None  # substitution leaves none to look up

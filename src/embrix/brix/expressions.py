@@ -10,6 +10,7 @@ from embrix.brix import slips
 from embrix.brix import syntax as s
 from embrix.brix.lexer import Tok, lex, unescape
 from embrix.brix.parse import Cursor, Misread
+from embrix.terms.numbers import LONGEST_LITERAL
 from embrix.text.source import Span
 
 T = TypeVar("T")
@@ -125,7 +126,7 @@ class Expressions:
             return s.PMake(tok.text, tuple(args), self.c.since(tok.span))
         if tok.kind == "number" or (tok.text == "-" and self.c.ahead(1).kind == "number"):
             negative = self.c.accept("-") is not None
-            value = _number(self.c.take().text)
+            value = self._number()
             return s.PConst(-value if negative else value, self.c.since(tok.span))
         if tok.kind == "text":
             self.c.take()
@@ -371,8 +372,7 @@ class Expressions:
                 args = self.separated(")", self._argument)
             return s.Make(tok.text, tuple(args), self.c.since(tok.span))
         if tok.kind == "number":
-            self.c.take()
-            return s.NumberLit(_number(tok.text), tok.span)
+            return s.NumberLit(self._number(), tok.span)
         if tok.kind == "text":
             self.c.take()
             return self.template(tok)
@@ -556,7 +556,8 @@ class Expressions:
         args = self.separated(")", self._argument)
         return s.Repeat(name.text, tuple(args), self.c.since(start.span))
 
-
-def _number(text: str) -> int | Fraction:
-    exact = Fraction(text)
-    return exact.numerator if exact.denominator == 1 else exact
+    def _number(self) -> int | Fraction:
+        if len(self.c.peek().text) > LONGEST_LITERAL:
+            self.c.fail(f"a number is written with at most {LONGEST_LITERAL:,} characters")
+        exact = Fraction(self.c.take().text)
+        return exact.numerator if exact.denominator == 1 else exact

@@ -109,7 +109,7 @@ def costs(entries: Entries, data: Mapping[str, Any], part: int) -> tuple[Bound, 
         for one in _RELATIONS:
             if number.startswith(one + " "):
                 relation, number = one, number[len(one) + 1 :]
-        if isinstance(value, bool) or not re.fullmatch(r"[0-9][0-9_,]*", number.strip()):
+        if isinstance(value, bool) or not re.fullmatch(r"[0-9][0-9_,]{0,29}", number.strip()):
             raise entries.wrong(
                 part, name, "a cost is a number, perhaps with `at most` or `at least`",
                 f'{name} = "at most 3"',

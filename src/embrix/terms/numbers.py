@@ -19,6 +19,8 @@ Number: TypeAlias = int | Fraction | float
 KINDS = ("integer", "rational", "float")
 _LITERAL = re.compile(r"[+-]?[0-9]+(\.[0-9]+)?([eE][+-]?[0-9]{1,4})?", re.ASCII)
 LONGEST_LITERAL = 4000
+"""The most characters that a number is written with, in programs and in definitions."""
+
 MOST_BITS = 65_536
 """A number of more bits than this ends a run, unless its limits say otherwise."""
 
@@ -52,6 +54,12 @@ def read_number(text: str, kind: str) -> Number | None:
     if exact.denominator == 1:
         return exact.numerator
     return None if kind == "integer" else exact
+
+
+def whole_number(text: str) -> int | None:
+    """The whole number that somebody typed without a sign, or None where the text is none."""
+    usual = text.isascii() and text.isdecimal() and len(text) <= LONGEST_LITERAL
+    return int(text) if usual else None
 
 
 def write_number(number: Number) -> str:

@@ -7,6 +7,7 @@ from typing import Literal, TypeAlias
 
 from embrix.machine.recorder import Recorder
 from embrix.terms.node import EMPTY, FIELDS, FRAME, KNOT, Value
+from embrix.terms.numbers import whole_number
 from embrix.terms.types import Con, settle
 from embrix.trace.walk import Walk
 
@@ -163,8 +164,7 @@ def _name(walk: Walk, what: str, _forward: bool) -> Test:
 
 
 def _location(walk: Walk, what: str, _forward: bool) -> Test:
-    digits = what.removeprefix("@")
-    wanted = int(digits) if digits.isascii() and digits.isdecimal() else -1
+    wanted = whole_number(what.removeprefix("@"))
 
     def find(number: int) -> Value:
         store = walk.store_at(number)
@@ -176,7 +176,7 @@ def _location(walk: Walk, what: str, _forward: bool) -> Test:
 def _clause(walk: Walk, what: str, _forward: bool) -> Test:
     """`FILE:LINE`, or a line of the interpreter's own file."""
     file, _, line = what.rpartition(":")
-    wanted = int(line) if line.isascii() and line.isdecimal() else -1
+    wanted = whole_number(line)
 
     def test(number: int) -> bool:
         station = walk.station(number)
@@ -187,7 +187,7 @@ def _clause(walk: Walk, what: str, _forward: bool) -> Test:
             return False
         first, _ = source.position(station.clause.start)
         last, _ = source.position(station.clause.end)
-        return first <= wanted <= last
+        return wanted is not None and first <= wanted <= last
 
     return test
 

@@ -77,8 +77,8 @@ KEPT = 20.0
 
 
 class Masthead(Widget):
-    """The first line of the screen. What is under way (`busy`) stands there only as long as there is
-    no notice: it never takes the place of one that nobody has read yet."""
+    """The first line of the screen. What is under way (`busy`) stands there only while there is no
+    notice: it never takes the place of one that nobody has read yet."""
 
     DEFAULT_CSS = "Masthead { height: 1; background: $lock-deep; }"
 

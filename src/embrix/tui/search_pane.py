@@ -8,6 +8,7 @@ from embrix.course.naming import plain_name
 from embrix.messages.replies import Completion, Found
 from embrix.messages.requests import SaveWalk, SeekStation
 from embrix.messages.wire import Progress
+from embrix.terms.numbers import whole_number
 from embrix.tui.choosing import WALK
 from embrix.tui.desk import Desk
 from embrix.tui.dialogs import AskText
@@ -108,8 +109,9 @@ class Seeking:
 
         def typed(text: str | None) -> None:
             digits = (text or "").strip().replace(",", "")
-            if digits.isascii() and digits.isdecimal():
-                self._bench.walking.go(int(digits))
+            number = whole_number(digits)
+            if number is not None:
+                self._bench.walking.go(number)
             elif digits:
                 self._bench.say(f"{digits} is no number", "brass")
 
