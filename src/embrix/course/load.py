@@ -76,6 +76,7 @@ def load_course(folder: Path, unsaved: Mapping[Path, str] | None = None) -> Cour
     `unsaved` holds texts that stand for files which have not been saved. Nothing is raised for bad
     content; it becomes diagnostics.
     """
+    MEMORY.begin()
     findings = Findings()
     loader = _Loader(folder.resolve(), unsaved or {}, findings)
     return loader.load()

@@ -10,6 +10,7 @@ from embrix.brix.core import Interpreter, Language
 from embrix.brix.interpreter import check_interpreter
 from embrix.brix.reader import read_file
 from embrix.brix.syntax import InterpreterSyntax
+from embrix.course.checked import MEMORY
 from embrix.course.load import Course, load_course
 from embrix.course.naming import plain_name, split_version
 from embrix.course.permission import is_allowed
@@ -42,7 +43,10 @@ class Session:
         key = (language, grammar)
         if key not in self._parsers:
             target = self.course.languages[language]
-            self._parsers[key] = parser_for(target if grammar is None else target.under(grammar))
+            self._parsers[key], _ = MEMORY.recall(
+                ("parser", grammar), (target,),
+                lambda _: parser_for(target if grammar is None else target.under(grammar)),
+            )  # fmt: skip
         return self._parsers[key]
 
     def lane(
@@ -55,8 +59,12 @@ class Session:
         key = (language, name, grammar, brief)
         if key not in self._lanes:
             known = self.course.interpreters.get(language, {})
-            interpreter = interpreter_of(known, name)
-            self._lanes[key] = self.lane_of(interpreter, grammar, brief=brief)
+            own = known.get(plain.partition("[")[0].strip())
+            # With what has been compiled for it, where nothing it is made of has changed.
+            self._lanes[key], _ = MEMORY.recall(
+                ("lane", name, grammar, brief), (own, self.parser(language, grammar)),
+                lambda _: self.lane_of(interpreter_of(known, name), grammar, brief=brief),
+            )  # fmt: skip
         return self._lanes[key]
 
     def version(self, version: str) -> Session:
