@@ -41,7 +41,7 @@ from embrix.terms.signature import Signature
 from embrix.text.source import Span
 
 NUMBERS = (0, 1, 2, 3, 7, 10)
-LIMITS = Limits(moments=10**9)
+LIMITS = Limits(calls=10**9, depth=10**6, moments=10**9)
 
 
 def programs(lane: Lane, count: int, depth: int) -> list[Node]:
@@ -54,7 +54,7 @@ def programs(lane: Lane, count: int, depth: int) -> list[Node]:
         term = generator.term("Expr", depth)
         if size(term) < 3 * depth:
             continue
-        if lane.machine.run(term, variant="plain").outcome.kind == "value":
+        if lane.machine.run(term, variant="plain", limits=LIMITS).outcome.kind == "value":
             found.append(term)
     return found
 

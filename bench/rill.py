@@ -20,7 +20,7 @@ from embrix.machine.stack import with_room
 from embrix.machine.unit import Variant
 from embrix.terms.node import Node
 
-LIMITS = Limits(calls=10**9, moments=10**9)
+LIMITS = Limits(calls=10**9, depth=10**6, moments=10**9)
 PROGRAMS = {
     "sum": "let sum of n = when n < 1 then 0 else n + sum (n - 1) in sum {}",
     "fib": "let fib of n = when n < 2 then n else fib (n - 1) + fib (n - 2) in fib {}",

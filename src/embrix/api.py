@@ -15,7 +15,7 @@ limits. Commands that a course names as interpreters outside are not reached fro
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 
 from embrix.checking.diagnostics import diagnostics
@@ -26,7 +26,7 @@ from embrix.lanes.names import NoLane
 from embrix.lanes.session import Session
 from embrix.machine.lane import BadBinding
 from embrix.machine.lane import Lane as MachineLane
-from embrix.machine.limits import COMMAND
+from embrix.machine.limits import Limits
 from embrix.machine.outcome import Result as MachineResult
 from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.source import Source
@@ -134,7 +134,7 @@ class Lane:
         """Run a program. `names` supplies values by hand (names to expressions of the language),
         `lines` is what the program may read, `calls` how many calls it may make. Raises
         `BadValue`."""
-        limits = COMMAND if calls is None else replace(COMMAND, calls=calls)
+        limits = Limits() if calls is None else Limits(calls=calls)
         try:
             came = self._lane.run(program, dict(names or {}), limits=limits, given_input=lines)
         except BadBinding as bad:
@@ -146,7 +146,7 @@ class Lane:
     ) -> Iterator[Step]:
         """The stations of a run, one after another. Raises `BadValue`."""
         try:
-            traced = self._lane.trace(program, dict(names or {}), limits=COMMAND, given_input=lines)
+            traced = self._lane.trace(program, dict(names or {}), given_input=lines)
         except BadBinding as bad:
             raise BadValue(str(bad)) from bad
         walk = Walk(self._lane, traced)

@@ -161,6 +161,14 @@ def test_nothing_to_read_is_told_apart(course_copy: Path) -> None:
         assert told in found[0][1]
 
 
+def test_a_sketch_has_the_limits_of_every_run(course_copy: Path) -> None:
+    session = Session(course_copy)
+    text = "let down of n = down (n - 1) in down 3"
+    lanes = [session.lane("Rill", "environment")]
+    found = how_far(session.course, "Rill", lanes, session.parser("Rill"), text)
+    assert "more than 400,000 calls" in found[-1][1]
+
+
 @given(data=st.data(), width=st.integers(8, 60))
 def test_broken_lines_are_read_back_and_keep_within_the_width(
     lockside: Course, data: st.DataObject, width: int

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-from embrix.checking.verdicts import ASKING, answered, with_output
+from embrix.checking.verdicts import answered, with_output
 from embrix.lanes.session import Session
 from embrix.machine.lane import BadBinding, Lane
 from embrix.messages.replies import ChangedCase, ChoiceRow, DecisionTable, QuestionRow
@@ -92,7 +92,7 @@ def changed_by(
 
 def _end(case: Case, lane: Lane) -> str:
     try:
-        result = lane.run(case.program, case.given, limits=ASKING, given_input=case.input)
+        result = lane.run(case.program, case.given, given_input=case.input)
     except BadBinding as bad:
         return str(bad)
     return with_output(result, case.program)

@@ -23,7 +23,6 @@ from embrix.lanes.names import NoChoice, NoLane
 from embrix.lanes.outside_lane import check_outside
 from embrix.lanes.session import Session
 from embrix.machine.lane import BadBinding, Lane
-from embrix.machine.limits import Limits
 from embrix.machine.outcome import Result
 from embrix.messages.replies import (
     CaseRow,
@@ -242,8 +241,6 @@ def _notes(findings: Findings) -> list[Note]:
 
 # ---------------------------------------------------------------------- questions
 
-ASKING = Limits(calls=400_000, depth=200_000)
-
 
 def asked_of(session: Session, language: str, question: Question) -> list[Lane]:
     """The lanes that a question is put to: every interpreter, and each of its choices decided in
@@ -264,9 +261,7 @@ def asked_of(session: Session, language: str, question: Question) -> list[Lane]:
 def answer_of(question: Question, lane: Lane) -> tuple[str, str]:
     """The label of the answer that a lane gives (empty when it is not listed), and what came."""
     try:
-        result = lane.run(
-            question.program, question.given, limits=ASKING, given_input=question.input
-        )
+        result = lane.run(question.program, question.given, given_input=question.input)
     except BadBinding as bad:
         return "", str(bad)
     written = "".join(result.output)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 import sys
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 
 from embrix.cli.streams import standard_input
@@ -15,7 +15,7 @@ from embrix.lanes.inspection import unused_names
 from embrix.lanes.names import NoLane
 from embrix.lanes.session import Session
 from embrix.machine.lane import Lane
-from embrix.machine.limits import COMMAND, Limits
+from embrix.machine.limits import Limits
 from embrix.text.diagnostic import render
 from embrix.text.plural import counted
 from embrix.text.source import Source, Unreadable, read_source
@@ -44,11 +44,11 @@ def chosen(arguments: argparse.Namespace) -> Chosen:
     language = _language(arguments, session, path)
     choose_grammar(session, language, arguments.grammar)
     limit_memory()
-    limits = COMMAND
+    limits = Limits()
     if arguments.calls is not None:
         if arguments.calls < 1:
             raise Usage("--calls must be at least 1")
-        limits = replace(COMMAND, calls=arguments.calls)
+        limits = Limits(calls=arguments.calls)
     found = Chosen(
         session, language, source, _lanes(arguments, session, language), _given(arguments.bind),
         limits, _input(arguments.input),

@@ -86,7 +86,7 @@ def _compared(sides: list[Side], ends: set[str]) -> int:
 
 PROGRAMS, FEW_PROGRAMS = 10_000, 500
 """How many programs are hunted through; against a command, which begins anew for each."""
-GROWING = Limits(calls=2_000_000)
+GROWING = Limits(calls=2_000_000, depth=1_000_000)
 """For one run over a range, which may explode; --calls says otherwise."""
 
 

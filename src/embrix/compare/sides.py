@@ -17,7 +17,7 @@ from embrix.text.source import Source
 from embrix.text.visible import cut, times, visible
 from embrix.trace.walk import Walk
 
-LIMITS = Limits(calls=400_000, depth=200_000, output=100_000, moments=200_000)
+LIMITS = Limits(output=100_000, moments=200_000)
 ENDLESS = 20_000
 """Calls of a run without end that are compared with those of other lanes."""
 MOST_TOLD = 3

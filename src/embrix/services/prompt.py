@@ -15,7 +15,6 @@ from embrix.grammar.printing import Printer
 from embrix.lanes.inspection import branch_of, look
 from embrix.lanes.session import Session
 from embrix.machine.lane import Lane, OnStart
-from embrix.machine.limits import COMMAND
 from embrix.machine.outcome import Shown
 from embrix.terms.node import Value
 from embrix.text.diagnostic import excerpt
@@ -143,7 +142,7 @@ class Prompt:
             self._question("tree")
             return
         self._before = self._kept
-        result = self._lane.run(text, limits=COMMAND, on_start=self.on_start, kept=self._kept)
+        result = self._lane.run(text, on_start=self.on_start, kept=self._kept)
         if self._lane.keeps and result.outcome.kind == "value" and isinstance(result.state, Shown):
             self._kept = result.state.values
         for piece in result.output:
@@ -280,6 +279,6 @@ class Prompt:
         if self._lane is None:
             self.say(f"{self._language} has no interpreter yet, so nothing is evaluated")
             return
-        traced = self._lane.trace(self._last, limits=COMMAND, kept=self._before)
+        traced = self._lane.trace(self._last, kept=self._before)
         for line in Walk(self._lane, traced).lines():
             self.say(visible(line))

@@ -8,7 +8,7 @@ from typing import Literal, TypeAlias
 
 from embrix.grammar.parser import Parsed
 from embrix.machine.lane import BadBinding, Lane
-from embrix.machine.limits import COMMAND, Limits
+from embrix.machine.limits import Limits
 from embrix.machine.outcome import Outcome, Result
 from embrix.suite.cases import Case, Expectation, Steps
 from embrix.suite.expected_steps import Alike, parting, reads_like
@@ -47,7 +47,7 @@ class _Miss:
 
 def check_case(case: Case, lane: Lane, limits: Limits | None = None) -> Verdict:
     """Run one case on one lane. A case that does not speak of the lane is left out."""
-    limits = limits or COMMAND
+    limits = limits or Limits()
     if not case.applies_to(lane.role):
         return Verdict(case.name, lane.name, "left out")
     try:
@@ -67,7 +67,7 @@ def run_case(case: Case, lane: Lane, limits: Limits | None = None) -> Result:
     expected = case.expectation_for(lane.role)
     endless = expected is not None and expected.kind == "diverges"
     if endless and expected is not None:
-        limits = replace(limits or COMMAND, calls=int(expected.text))
+        limits = replace(limits or Limits(), calls=int(expected.text))
     return lane.run(
         case.program, case.given, limits=limits, given_input=case.input,
         variant="counted" if endless or case.costs_for(lane.role) else "plain",
