@@ -149,6 +149,7 @@ class Bench(TextActions):
         for topic in ("suite", "notes", "grammar"):
             self.desk.drop(topic)  # of the course as it was
         self.desk.load(str(self.folder), self._loaded, self.writing.unsaved)
+        self.checking.course_asked()
 
     def on_unmount(self) -> None:
         self.keep_draft()
@@ -212,7 +213,7 @@ class Bench(TextActions):
             self._open_first()
         self.languages_changed()
         # Verdicts are what an author waits for; everything else comes behind them.
-        self.checking.run_suite(self.document)
+        self.checking.course_read(self.document)
         self.checking.ask_notes()
         if first and any(d.severity == "error" for d in summary.diagnostics):
             self.show_face("notes")

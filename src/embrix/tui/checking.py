@@ -23,6 +23,8 @@ class Checking:
         self._desk = desk
         self.suite: Path | None = None
         """The suite that was run last."""
+        self._ahead = False
+        """Whether it has been asked for since the course was read."""
 
     def follow(self, document: Document | None) -> None:
         """Run the suite of a program that has been opened, if it is another one."""
@@ -32,6 +34,19 @@ class Checking:
     @property
     def _masthead(self) -> Masthead:
         return self._bench.query_one(Masthead)
+
+    def course_asked(self) -> None:
+        """The course is being read anew: its verdicts follow at once, and nobody has to ask for
+        them when it has been read."""
+        self._ahead = self.suite is not None
+        if self.suite is not None:
+            self._ask(self.suite)
+
+    def course_read(self, document: Document | None) -> None:
+        """The course has been read anew; the suite may be another one now."""
+        if not self._ahead or self.suite_near(document) != self.suite:
+            self.run_suite(document)
+        self._ahead = False
 
     def run_suite(self, document: Document | None) -> None:
         """Run the suite that lies nearest to a program."""
@@ -43,10 +58,14 @@ class Checking:
             self._masthead.show(suite=told, suite_alarm="")
             cases.begin("")
             cases.empty_text = told
+            self.suite = None
             return
-        folder = self._bench.course_folder
         self.suite = suite
-        cases.begin(suite.relative_to(folder).as_posix())
+        self._ask(suite)
+
+    def _ask(self, suite: Path) -> None:
+        name = suite.relative_to(self._bench.course_folder).as_posix()
+        self._bench.query_one(CasesFace).begin(name)
         self._masthead.show(suite="suite …", suite_alarm="")
         self._desk.ask(
             "suite", TestSuite(suite=str(suite)), self._bench.suite_ran, worker=SUITE_WORKER,

@@ -29,9 +29,9 @@ from embrix.tui.editor import KEEPING
 from embrix.tui.unsaved_text import discard, plain, save
 from embrix.tui.workbench import Say, Workbench
 
-SOONEST, LATEST = 0.05, 0.4
-"""Seconds after the last key until the course is read with what has been typed: as long as reading
-it took last time, within these."""
+SOONEST, PATIENCE = 0.04, 0.5
+"""Seconds after the last key until the course is read with what has been typed, and seconds after
+which that is done even if the last reading is not over."""
 
 
 class TextPane:
@@ -53,8 +53,9 @@ class TextPane:
         """What was said about the name at a place."""
         self._reading: Timer | None = None
         self._began = 0.0
-        """When the course began to be read."""
-        self._pause = SOONEST
+        """When the course began to be read with what was typed; 0 when it has been."""
+        self._behind = False
+        """Whether more was typed that is to be read next."""
         self._keeping: Timer | None = None
 
     @property
@@ -152,9 +153,12 @@ class TextPane:
         self._colour()
         if self._keeping is None:
             self._keeping = self._bench.set_timer(KEEPING, self._keep_soon)
+        self._read_after(SOONEST)
+
+    def _read_after(self, seconds: float) -> None:
         if self._reading is not None:
             self._reading.stop()
-        self._reading = self._bench.set_timer(self._pause, self._read)
+        self._reading = self._bench.set_timer(seconds, self._read)
 
     def _colour(self) -> None:
         """Have the tokens of a definition coloured."""
@@ -166,10 +170,17 @@ class TextPane:
         self._desk.ask("definition", LookAtDefinition(text=text), take)
 
     def _read(self) -> None:
-        """Read the course with the text as it stands here, unless it did so already."""
+        """Read the course with the text as it stands here, unless it did so already. One reading at
+        a time: what is typed meanwhile is read as soon as it is over."""
         self._reading = None
         if self.document is None:
             return
+        elapsed = time.monotonic() - self._began
+        if self._began and elapsed < PATIENCE:
+            self._behind = True
+            self._read_after(PATIENCE - elapsed)
+            return
+        self._behind = False
         path, text = self.document.path, self._text
         before = self._unsaved.get(path, self.document.saved)
         self._count(self.document, text)
@@ -179,14 +190,15 @@ class TextPane:
 
     def course_read(self) -> None:
         """The course has been read with what was typed."""
-        if self._began:
-            self._pause = min(LATEST, max(SOONEST, time.monotonic() - self._began))
-            self._began = 0.0
+        self._began = 0.0
+        if self._behind:
+            self.read_now()
 
     def read_now(self) -> None:
         """Have the course read with what has just been typed, without waiting for more keys."""
         if self._reading is not None:
             self._reading.stop()
+            self._began = 0.0
             self._read()
 
     def _count(self, document: Document, text: str) -> None:
