@@ -163,16 +163,20 @@ def _has_lanes(arguments: argparse.Namespace, session: Session, language: str) -
     return all(plain_name(given) in known for given in getattr(arguments, "lanes", None) or ())
 
 
+def _print_first_errors(course: Course) -> None:
+    errors = [found for found in course.diagnostics if found.severity == "error"]
+    for finding in errors[:3]:
+        print(render(finding), file=sys.stderr)
+
+
 def _lanes(arguments: argparse.Namespace, session: Session, language: str) -> list[Lane]:
     course = session.course
     usable = course.interpreters.get(language, {})
     allowed = [one.name for one in session.outside(language)]
     own_steps = getattr(arguments, "own_steps", False)
     names = arguments.lanes or [*usable, *([] if own_steps else allowed)]
-    errors = [d for d in course.diagnostics if d.severity == "error"]
     if session.parser(language) is None or (not names and course.broken.get(language)):
-        for finding in errors[:3]:
-            print(render(finding), file=sys.stderr)
+        _print_first_errors(course)
         raise Faulty(f"{language} cannot run programs until its definition is mended")
     if not names:
         raise Usage(f"{language} has no interpreter yet: write a file that begins "
@@ -180,8 +184,7 @@ def _lanes(arguments: argparse.Namespace, session: Session, language: str) -> li
     for given in names:
         name = plain_name(given)
         if name in course.broken.get(language, ()):
-            for finding in errors[:3]:
-                print(render(finding), file=sys.stderr)
+            _print_first_errors(course)
             raise Faulty(f"{name} cannot run until its definition is mended")
         if name in session.not_allowed(language):
             raise Usage(f"the command of {name} has not been allowed: see embrix allow")

@@ -14,18 +14,17 @@ from functools import partial
 from pathlib import Path
 
 from embrix.brix import syntax as s
-from embrix.brix.core import Interpreter, Language
-from embrix.brix.interpreter import check_interpreter
+from embrix.brix.core import Language
 from embrix.brix.language import check_language
 from embrix.brix.reader import read_file
 from embrix.course.checked import MEMORY
 from embrix.course.finding import COURSE_FILE, COURSE_FILES
+from embrix.course.interpreters import Interpreters
 from embrix.course.outside import Outside, read_outside
 from embrix.machine.conversions import with_conversions
 from embrix.text.diagnostic import Diagnostic, Findings
-from embrix.text.plural import counted
 from embrix.text.source import Source, Span, Unreadable, read_source
-from embrix.text.suggest import did_you_mean, nearest
+from embrix.text.suggest import did_you_mean
 from embrix.text.toml_places import fault_place, key_place, read_toml
 
 MOST_FILES = 2_000
@@ -35,20 +34,18 @@ MOST_ENTRIES = 50_000
 
 @dataclass(frozen=True, slots=True, repr=False)
 class Course:
-    """What a course folder holds. `interpreters` has those that can run, by language and name."""
+    """What a course folder holds. `interpreters` has those that can run, by language and name; each
+    is checked when somebody asks for those of its language."""
 
     folder: Path
     title: str
     about: str
     languages: dict[str, Language]
-    interpreters: dict[str, dict[str, Interpreter]]
-    broken: dict[str, tuple[str, ...]]
-    """Per language the names of interpreters that are defined but cannot run."""
-    faulty: dict[str, dict[str, int]]
-    """Per language the interpreters with errors that run as far as they go, and how many."""
+    interpreters: Interpreters
     suites: tuple[Path, ...]
     programs: dict[str, tuple[Path, ...]]
-    diagnostics: tuple[Diagnostic, ...]
+    read: tuple[Diagnostic, ...]
+    """What is wrong with it, apart from its interpreters."""
     sources: dict[str, Source] = field(repr=False)
     libraries: dict[str, s.LibrarySyntax] = field(default_factory=dict, repr=False)
     outside: tuple[Outside, ...] = ()
@@ -56,6 +53,24 @@ class Course:
 
     def __repr__(self) -> str:
         return f"Course({self.title!r}, {', '.join(self.languages)})"
+
+    @property
+    def broken(self) -> Mapping[str, tuple[str, ...]]:
+        """Per language the names of interpreters that are defined but cannot run."""
+        return self.interpreters.broken
+
+    @property
+    def faulty(self) -> Mapping[str, dict[str, int]]:
+        """Per language the interpreters with errors that run as far as they go, and how many."""
+        return self.interpreters.faulty
+
+    @property
+    def diagnostics(self) -> tuple[Diagnostic, ...]:
+        """What is wrong with it; every interpreter is checked for that."""
+        findings = Findings()
+        findings.extend(self.read)
+        findings.extend(self.interpreters.found())
+        return findings.sorted()
 
     @property
     def has_errors(self) -> bool:
@@ -87,27 +102,6 @@ def _language(
 ) -> Language:
     findings.extend(before.sorted())
     return with_conversions(check_language(syntax, findings, base))
-
-
-def _interpreter(
-    syntax: s.InterpreterSyntax,
-    language: Language,
-    base: Interpreter | None,
-    libraries: Mapping[str, s.LibrarySyntax],
-    findings: Findings,
-) -> Interpreter | None:
-    return check_interpreter(syntax, language, findings, base, libraries)
-
-
-@dataclass(slots=True)
-class _Interpreters:
-    """What interpreters are checked with, and those that have been."""
-
-    languages: dict[str, Language]
-    libraries: dict[str, s.LibrarySyntax]
-    interpreters: dict[str, dict[str, Interpreter]]
-    broken: dict[str, list[str]]
-    faulty: dict[str, dict[str, int]]
 
 
 class _Loader:
@@ -181,8 +175,6 @@ class _Loader:
         title, about = self.heading()
         files = list(self.files())
         languages: dict[str, Language] = {}
-        interpreters: dict[str, dict[str, Interpreter]] = {}
-        broken: dict[str, list[str]] = {}
         waiting: list[s.InterpreterSyntax] = []
         written: list[s.LanguageSyntax] = []
         libraries: dict[str, s.LibrarySyntax] = {}
@@ -198,9 +190,7 @@ class _Loader:
             elif syntax is not None:
                 written.append(syntax)
         self.languages(written, languages)
-        faulty: dict[str, dict[str, int]] = {}
-        work = _Interpreters(languages, libraries, interpreters, broken, faulty)
-        self.interpreters(waiting, work)
+        interpreters = Interpreters(waiting, languages, libraries, self.findings)
         extensions = {lang.extension: name for name, lang in languages.items() if lang.extension}
         programs: dict[str, list[Path]] = {name: [] for name in languages}
         for path in files:
@@ -213,7 +203,6 @@ class _Loader:
             outside = read_outside(self.outside, source, languages, self.findings)
         return Course(
             self.folder, title, about, languages, interpreters,
-            {name: tuple(names) for name, names in broken.items()}, faulty,
             tuple(path for path in files if path.name.endswith(".suite.toml")),
             {name: tuple(paths) for name, paths in programs.items()},
             self.findings.sorted(), self.sources, libraries, tuple(outside),
@@ -344,97 +333,3 @@ class _Loader:
             )  # fmt: skip
             return
         libraries[syntax.name] = syntax
-
-    def interpreters(self, waiting: Sequence[s.InterpreterSyntax], work: _Interpreters) -> None:
-        """Check all interpreters, each after the one that it extends."""
-        by_name: dict[tuple[str, str], s.InterpreterSyntax] = {}
-        for written in waiting:
-            syntax = written
-            if syntax.language not in work.languages:
-                meant = nearest(syntax.language, work.languages)
-                self.findings.error(
-                    "unknown_language", f"there is no language called {syntax.language}",
-                    syntax.source, syntax.language_span, f"did you mean {meant}?" if meant else "",
-                )  # fmt: skip
-                if meant is None:
-                    continue
-                syntax = replace(syntax, language=meant)
-            key = (syntax.language, syntax.name)
-            if key in by_name:
-                self.findings.error(
-                    "declared_twice", f"{syntax.language} has an interpreter called {syntax.name} "
-                    "already", syntax.source, syntax.span,
-                )  # fmt: skip
-            else:
-                by_name[key] = syntax
-        done: set[tuple[str, str]] = set()
-        for key in by_name:
-            chain: list[tuple[str, str]] = []
-            at: tuple[str, str] | None = key
-            while at is not None and at in by_name and at not in done and at not in chain:
-                chain.append(at)
-                base = by_name[at].base
-                at = base[:2] if base is not None else None
-            for link in reversed(chain):
-                done.add(link)
-                self.interpreter(by_name[link], work, by_name)
-        order = {key: number for number, key in enumerate(by_name)}
-        for name, lanes in work.interpreters.items():
-            ordered = sorted(lanes.items(), key=lambda pair: order[name, pair[0]])
-            work.interpreters[name] = dict(ordered)
-
-    def interpreter(
-        self,
-        syntax: s.InterpreterSyntax,
-        work: _Interpreters,
-        known: Mapping[tuple[str, str], s.InterpreterSyntax],
-    ) -> None:
-        language = work.languages[syntax.language]
-        lanes = work.interpreters.setdefault(language.name, {})
-        base: Interpreter | None = None
-        usable = True
-        if syntax.base is not None:
-            owner, name, span = syntax.base
-            base = work.interpreters.get(owner, {}).get(name)
-            if base is None:
-                usable = False
-                there = (owner, name) in known
-                self.findings.error(
-                    "base_broken" if there else "unknown_interpreter",
-                    f"{owner}.{name} cannot be used: it has errors, or extends this one"
-                    if there else f"there is no interpreter {owner}.{name}",
-                    syntax.source, span,
-                    "" if there else did_you_mean(name, [n for o, n in known if o == owner]),
-                )  # fmt: skip
-        checked = None
-        if language.signature.forms and usable:
-            libraries = tuple(work.libraries.values())
-            checked, found = MEMORY.recall(
-                ("interpreter", tuple(work.libraries)), (syntax, language, base, *libraries),
-                partial(_interpreter, syntax, language, base, work.libraries),
-            )  # fmt: skip
-            self.findings.extend(found)
-        if checked is None:
-            work.broken.setdefault(language.name, []).append(syntax.name)
-            return
-        lanes[syntax.name] = checked
-        faults = self._errors_in(syntax)
-        if faults:
-            work.faulty.setdefault(language.name, {})[syntax.name] = faults
-        at = syntax.base
-        while at is not None and at[:2] in known:
-            inherited = work.faulty.get(at[0], {}).get(at[1], 0)
-            if inherited and syntax.base is not None:
-                self.findings.warning(
-                    "base_broken", f"{at[0]}.{at[1]} has {counted(inherited, 'error')}: what is "
-                    "taken over of that is unfinished here", syntax.source, syntax.base[2],
-                )  # fmt: skip
-                break
-            at = known[at[:2]].base
-
-    def _errors_in(self, syntax: s.InterpreterSyntax) -> int:
-        """How many errors there are in the file of an interpreter."""
-        return sum(
-            found.source is syntax.source and found.severity == "error"
-            for found in self.findings.sorted()
-        )

@@ -30,7 +30,6 @@ class TableParser:
         self._sets = sets_of(grammar)
         self._general = EarleyParser(grammar)
         self._tables: dict[str, Tables] = {}
-        self._refused: tuple[str, str | None, Refused] | None = None
         self._chains: dict[int, dict[tuple[int, int, int], int]] = {}
         self._reducers = [_reducer(production) for production in grammar.productions]
         self._readers: list[Reader | None] = [None] * len(grammar.tokens.literals)
@@ -50,14 +49,8 @@ class TableParser:
         return self._tables[rule]
 
     def parse(self, text: str, rule: str | None = None) -> ParseResult:
-        if self._refused is not None and self._refused[:2] == (text, rule):
-            return self._refused[2]
         with uncollected():
-            result = self._parse(text, rule)
-        if isinstance(result, Refused):
-            # Every lane and view asks again why a program is refused.
-            self._refused = text, rule, result
-        return result
+            return self._parse(text, rule)
 
     def _parse(self, text: str, rule: str | None) -> ParseResult:
         tokens = self._grammar.tokens.cut(text)

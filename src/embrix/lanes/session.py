@@ -11,6 +11,7 @@ from embrix.brix.interpreter import check_interpreter
 from embrix.brix.reader import read_file
 from embrix.brix.syntax import InterpreterSyntax
 from embrix.course.checked import MEMORY
+from embrix.course.interpreters import EachLanguage
 from embrix.course.load import Course, load_course
 from embrix.course.naming import plain_name, split_version
 from embrix.course.permission import is_allowed
@@ -186,25 +187,27 @@ class Session:
         except Unreadable as fault:
             findings.error("unreadable_file", str(fault), Source(name, "", path), Span(0, 0))
             return None
-        lanes = {
-            name: [
-                *course.interpreters.get(name, {}),
-                *course.broken.get(name, ()),
-                *(one.name for one in course.outside if one.language == name),
-            ]
-            for name in course.languages
-        }
-        errors: dict[str, set[str]] = {}
-        for language_name, language in course.languages.items():
-            errors[language_name] = {error.name for error in language.errors}
-            for lane in course.interpreters.get(language_name, {}).values():
-                errors[language_name] |= {error.name for error in lane.errors}
-        grammars = {name: one.grammars for name, one in course.languages.items()}
-        choices = {
-            name: {
+        languages = tuple(course.languages)
+        known = course.interpreters
+
+        def lanes(name: str) -> list[str]:
+            outside = (one.name for one in course.outside if one.language == name)
+            return [*known.get(name, {}), *course.broken.get(name, ()), *outside]
+
+        def errors(name: str) -> set[str]:
+            own = {error.name for error in course.languages[name].errors}
+            return own.union(*(
+                {error.name for error in one.errors} for one in known.get(name, {}).values()
+            ))  # fmt: skip
+
+        def choices(name: str) -> dict[str, dict[str, dict[str, str]]]:
+            return {
                 lane: {choice.name: choice.alternatives for choice in one.choices.values()}
-                for lane, one in course.interpreters.get(name, {}).items()
+                for lane, one in known.get(name, {}).items()
             }
-            for name in course.languages
-        }
-        return read_suite(source, lanes, errors, findings, grammars, choices)
+
+        grammars = {name: one.grammars for name, one in course.languages.items()}
+        return read_suite(
+            source, EachLanguage(languages, lanes), EachLanguage(languages, errors), findings,
+            grammars, EachLanguage(languages, choices),
+        )  # fmt: skip

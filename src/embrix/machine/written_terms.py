@@ -3,6 +3,7 @@ language without a grammar, and possible in every other one."""
 
 from __future__ import annotations
 
+from collections import OrderedDict
 from dataclasses import dataclass
 from typing import Any
 
@@ -37,14 +38,34 @@ MARK = "term:"
 NO_TOKENS = Tokens((), (), ())
 
 
+MOST_KEPT = 200_000
+"""Characters of texts whose trees are kept; the last one is kept whatever its length."""
+
+
 class TermParser:
-    """Reads terms that are marked as such, and gives everything else to another parser."""
+    """Reads terms that are marked as such, and gives everything else to another parser. What has
+    been read lately is not read again: every lane and view asks for the same text."""
 
     def __init__(self, language: Language, other: Parser | None) -> None:
         self._language = language
         self._other = other
+        self._known: OrderedDict[tuple[str, str | None], ParseResult] = OrderedDict()
+        self._kept = 0
 
     def parse(self, text: str, rule: str | None = None) -> ParseResult:
+        key = (text, rule)
+        known = self._known.get(key)
+        if known is not None:
+            self._known.move_to_end(key)
+            return known
+        found = self._known[key] = self._parse(text, rule)
+        self._kept += len(text)
+        while self._kept > MOST_KEPT and len(self._known) > 1:
+            (old, _), _ = self._known.popitem(last=False)
+            self._kept -= len(old)
+        return found
+
+    def _parse(self, text: str, rule: str | None) -> ParseResult:
         begin = len(text) - len(text.lstrip())
         if text.startswith(MARK, begin):
             return read_term(self._language, text, begin + len(MARK))

@@ -58,11 +58,18 @@ class OnRun(OnProgram, frozen=True, kw_only=True):
 
 
 class Load(Request, frozen=True, kw_only=True, tag="load"):
-    """Read a course; texts in `unsaved` stand for its files."""
+    """Read a course; texts in `unsaved` stand for its files. Its interpreters are checked when
+    something is asked about their language."""
 
-    reply: ClassVar[Any] = r.CourseSummary
+    reply: ClassVar[Any] = None
     folder: str
     unsaved: dict[str, str] = {}
+
+
+class DescribeCourse(Request, frozen=True, kw_only=True, tag="course"):
+    """What the course holds, and what is wrong with it."""
+
+    reply: ClassVar[Any] = r.CourseSummary
 
 
 class Process(Request, frozen=True, kw_only=True, tag="process"):
@@ -431,7 +438,8 @@ class Begin(Request, frozen=True, kw_only=True, tag="begin"):
 
 
 AnyRequest: TypeAlias = (
-    Load | Process | AskNotes | DescribeGrammar | LookAt | LookAtDefinition | Mend | AskName
+    Load | DescribeCourse | Process | AskNotes | DescribeGrammar | LookAt | LookAtDefinition
+    | Mend | AskName
     | AskOutline | WriteClause | Rename | AskProposals | FindText | TryChange
     | CompareChange | PromptLine | RunLane | OpenWalk | FetchStations | SeekStation | SaveWalk
     | TestSuite | AcceptCase | ArrangeCase | CoverClause | AskDecisions | TryDecision

@@ -80,10 +80,9 @@ class Service:
         """Keep nothing any more: memory has run out."""
         self._loaded = None
 
-    def load(self, request: q.Load) -> r.CourseSummary:
+    def load(self, request: q.Load) -> None:
         unsaved = {Path(path): text for path, text in request.unsaved.items()}
         self._loaded = Loaded.of(Path(request.folder), unsaved)
-        return summary(self.session)
 
     @property
     def loaded(self) -> Loaded:
@@ -116,6 +115,11 @@ def _answers(
 
 
 _HANDLERS[q.Load] = Service.load
+
+
+@_answers(q.DescribeCourse)
+def _course(service: Service, _: q.DescribeCourse) -> r.CourseSummary:
+    return summary(service.session)
 
 
 @_answers(q.Process)

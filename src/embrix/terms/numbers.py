@@ -56,12 +56,6 @@ def read_number(text: str, kind: str) -> Number | None:
     return None if kind == "integer" else exact
 
 
-def whole_number(text: str) -> int | None:
-    """The whole number that somebody typed without a sign, or None where the text is none."""
-    usual = text.isascii() and text.isdecimal() and len(text) <= LONGEST_LITERAL
-    return int(text) if usual else None
-
-
 def write_number(number: Number) -> str:
     """A number in decimal notation where that is exact and short, else as a fraction."""
     if isinstance(number, float):

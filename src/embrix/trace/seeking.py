@@ -7,8 +7,8 @@ from typing import Literal, TypeAlias
 
 from embrix.machine.recorder import Recorder
 from embrix.terms.node import EMPTY, FIELDS, FRAME, KNOT, Value
-from embrix.terms.numbers import whole_number
 from embrix.terms.types import Con, settle
+from embrix.text.typed_number import typed_number
 from embrix.trace.walk import Walk
 
 Kind: TypeAlias = Literal[
@@ -164,7 +164,7 @@ def _name(walk: Walk, what: str, _forward: bool) -> Test:
 
 
 def _location(walk: Walk, what: str, _forward: bool) -> Test:
-    wanted = whole_number(what.removeprefix("@"))
+    wanted = typed_number(what.removeprefix("@"))
 
     def find(number: int) -> Value:
         store = walk.store_at(number)
@@ -176,7 +176,7 @@ def _location(walk: Walk, what: str, _forward: bool) -> Test:
 def _clause(walk: Walk, what: str, _forward: bool) -> Test:
     """`FILE:LINE`, or a line of the interpreter's own file."""
     file, _, line = what.rpartition(":")
-    wanted = whole_number(line)
+    wanted = typed_number(line)
 
     def test(number: int) -> bool:
         station = walk.station(number)

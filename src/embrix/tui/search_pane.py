@@ -8,7 +8,7 @@ from embrix.course.naming import plain_name
 from embrix.messages.replies import Completion, Found
 from embrix.messages.requests import SaveWalk, SeekStation
 from embrix.messages.wire import Progress
-from embrix.terms.numbers import whole_number
+from embrix.text.typed_number import typed_number
 from embrix.tui.choosing import WALK
 from embrix.tui.desk import Desk
 from embrix.tui.dialogs import AskText
@@ -109,7 +109,7 @@ class Seeking:
 
         def typed(text: str | None) -> None:
             digits = (text or "").strip().replace(",", "")
-            number = whole_number(digits)
+            number = typed_number(digits)
             if number is not None:
                 self._bench.walking.go(number)
             elif digits:

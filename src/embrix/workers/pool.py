@@ -20,7 +20,7 @@ from typing import IO, TypeAlias
 import msgspec
 
 from embrix.messages.replies import Ending, RunResult
-from embrix.messages.requests import Load, Request, RunLane
+from embrix.messages.requests import DescribeCourse, Load, Request, RunLane
 from embrix.messages.wire import (
     Answered,
     Ask,
@@ -119,10 +119,11 @@ class Pool:
         return number
 
     def load(self, folder: str, callback: Callback, unsaved: dict[str, str] | None = None) -> None:
-        """Have every worker load a course; the callback gets the first worker's summary."""
+        """Have every worker load a course; the callback gets what it holds, from the first one."""
         self._course = Load(folder=folder, unsaved=unsaved or {})
         for number in range(self.size):
-            self.ask(self._course, callback if number == 0 else _ignore, number)
+            self.ask(self._course, _ignore, number)
+        self.ask(DescribeCourse(), callback, 0)
 
     def grow(self, size: int) -> None:
         """Have at least so many workers, each with the course."""

@@ -1,0 +1,207 @@
+"""The interpreters of a course, each checked when somebody asks for those of its language."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from functools import partial
+from typing import TypeAlias, TypeVar
+
+from embrix.brix import syntax as s
+from embrix.brix.core import Interpreter, Language
+from embrix.brix.interpreter import check_interpreter
+from embrix.course.checked import MEMORY
+from embrix.text.diagnostic import Diagnostic, Findings
+from embrix.text.plural import counted
+from embrix.text.suggest import did_you_mean, nearest
+
+Key: TypeAlias = tuple[str, str]
+"""The names of a language and of one of its interpreters."""
+T = TypeVar("T")
+
+
+class EachLanguage(Mapping[str, T]):
+    """What `tell` tells of each language, worked out when it is asked for."""
+
+    def __init__(self, languages: Sequence[str], tell: Callable[[str], T]) -> None:
+        self._languages = languages
+        self._tell = tell
+
+    def __getitem__(self, language: str) -> T:
+        if language not in self._languages:
+            raise KeyError(language)
+        return self._tell(language)
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._languages)
+
+    def __len__(self) -> int:
+        return len(self._languages)
+
+
+class SomeLanguages(EachLanguage[T]):
+    """The same without the languages of which there is nothing to tell."""
+
+    def __getitem__(self, language: str) -> T:
+        if not (found := super().__getitem__(language)):
+            raise KeyError(language)
+        return found
+
+    def __iter__(self) -> Iterator[str]:
+        return (language for language in self._languages if self._tell(language))
+
+    def __len__(self) -> int:
+        return sum(1 for _ in self)
+
+
+@dataclass(frozen=True, slots=True)
+class _Checked:
+    made: Interpreter | None
+    found: tuple[Diagnostic, ...]
+    errors: int
+    """How many errors there are in its file, if it can run."""
+
+
+def _interpreter(
+    syntax: s.InterpreterSyntax,
+    language: Language,
+    base: Interpreter | None,
+    libraries: Mapping[str, s.LibrarySyntax],
+    findings: Findings,
+) -> Interpreter | None:
+    return check_interpreter(syntax, language, findings, base, libraries)
+
+
+class Interpreters(Mapping[str, dict[str, Interpreter]]):
+    """By language and name those that can run."""
+
+    def __init__(
+        self,
+        written: Sequence[s.InterpreterSyntax],
+        languages: Mapping[str, Language],
+        libraries: Mapping[str, s.LibrarySyntax],
+        findings: Findings,
+    ) -> None:
+        """`findings` holds what is wrong with the files, and gets what is wrong with the headers of
+        interpreters."""
+        self._languages = languages
+        self._libraries = libraries
+        self._findings = findings
+        self._written: dict[Key, s.InterpreterSyntax] = {}
+        self._checked: dict[Key, _Checked] = {}
+        self._made: dict[str, dict[str, Interpreter]] = {}
+        for syntax in written:
+            self._add(syntax)
+        owners = tuple(dict.fromkeys(language for language, _ in self._written))
+        self._owners = owners
+        self.broken: Mapping[str, tuple[str, ...]] = SomeLanguages(owners, self._broken)
+        """Per language the names of interpreters that are defined but cannot run."""
+        self.faulty: Mapping[str, dict[str, int]] = SomeLanguages(owners, self._faulty)
+        """Per language the interpreters with errors that run as far as they go, and how many."""
+
+    def __getitem__(self, language: str) -> dict[str, Interpreter]:
+        if language not in self._owners:
+            raise KeyError(language)
+        if language not in self._made:
+            checked = {name: self._check((language, name)).made for name in self._names(language)}
+            self._made[language] = {name: one for name, one in checked.items() if one is not None}
+        return self._made[language]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._owners)
+
+    def __len__(self) -> int:
+        return len(self._owners)
+
+    def found(self) -> Iterator[Diagnostic]:
+        """What is wrong with them, in all languages."""
+        for key in self._written:
+            yield from self._check(key).found
+
+    # ---------------------------------------------------------------- inside
+
+    def _names(self, language: str) -> list[str]:
+        return [name for owner, name in self._written if owner == language]
+
+    def _broken(self, language: str) -> tuple[str, ...]:
+        return tuple(name for name in self._names(language)
+                     if self._check((language, name)).made is None)  # fmt: skip
+
+    def _faulty(self, language: str) -> dict[str, int]:
+        found = {name: self._check((language, name)).errors for name in self._names(language)}
+        return {name: errors for name, errors in found.items() if errors}
+
+    def _add(self, syntax: s.InterpreterSyntax) -> None:
+        if syntax.language not in self._languages:
+            meant = nearest(syntax.language, self._languages)
+            self._findings.error(
+                "unknown_language", f"there is no language called {syntax.language}",
+                syntax.source, syntax.language_span, f"did you mean {meant}?" if meant else "",
+            )  # fmt: skip
+            if meant is None:
+                return
+            syntax = replace(syntax, language=meant)
+        key = (syntax.language, syntax.name)
+        if key in self._written:
+            self._findings.error(
+                "declared_twice", f"{syntax.language} has an interpreter called {syntax.name} "
+                "already", syntax.source, syntax.span,
+            )  # fmt: skip
+        else:
+            self._written[key] = syntax
+
+    def _check(self, key: Key) -> _Checked:
+        """Check an interpreter, after those that it extends."""
+        chain: list[Key] = []
+        at: Key | None = key
+        while at in self._written and at not in self._checked and at not in chain:
+            chain.append(at)
+            base = self._written[at].base
+            at = base[:2] if base is not None else None
+        for link in reversed(chain):
+            self._checked[link] = self._check_one(self._written[link])
+        return self._checked[key]
+
+    def _check_one(self, syntax: s.InterpreterSyntax) -> _Checked:
+        language = self._languages[syntax.language]
+        own = Findings()
+        base: Interpreter | None = None
+        if syntax.base is not None:
+            owner, name, span = syntax.base
+            before = self._checked.get((owner, name))
+            base = before.made if before is not None else None
+            if base is None:
+                there = (owner, name) in self._written
+                known = [one for of, one in self._written if of == owner]
+                own.error(
+                    "base_broken" if there else "unknown_interpreter",
+                    f"{owner}.{name} cannot be used: it has errors, or extends this one"
+                    if there else f"there is no interpreter {owner}.{name}",
+                    syntax.source, span, "" if there else did_you_mean(name, known),
+                )  # fmt: skip
+        made = None
+        if language.signature.forms and (syntax.base is None or base is not None):
+            libraries = tuple(self._libraries.values())
+            made, found = MEMORY.recall(
+                ("interpreter", tuple(self._libraries)), (syntax, language, base, *libraries),
+                partial(_interpreter, syntax, language, base, self._libraries),
+            )  # fmt: skip
+            own.extend(found)
+        if made is None:
+            return _Checked(None, own.sorted(), 0)
+        whole = {*self._findings.sorted(), *own.sorted()}
+        errors = sum(one.source is syntax.source and one.severity == "error" for one in whole)
+        self._warn_of_base(syntax, own)
+        return _Checked(made, own.sorted(), errors)
+
+    def _warn_of_base(self, syntax: s.InterpreterSyntax, findings: Findings) -> None:
+        at = syntax.base
+        while at is not None and at[:2] in self._checked:
+            errors = self._checked[at[:2]].errors
+            if errors and syntax.base is not None:
+                findings.warning(
+                    "base_broken", f"{at[0]}.{at[1]} has {counted(errors, 'error')}: what is "
+                    "taken over of that is unfinished here", syntax.source, syntax.base[2],
+                )  # fmt: skip
+                break
+            at = self._written[at[:2]].base
