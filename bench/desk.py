@@ -1,7 +1,6 @@
-"""Writing at the workbench: how long a key press takes, beside a bare editor with the same text,
-and how long it takes from an edit to the fresh verdicts of its suite.
-
-The workbench runs as it does in a terminal, with its workers, driven without a screen.
+"""Writing at the workbench: how long it takes from a key to what it draws, beside a bare editor
+with the same text, both in a terminal; and how long from an edit to the fresh verdicts of its
+suite.
 """
 
 from __future__ import annotations
@@ -9,38 +8,41 @@ from __future__ import annotations
 import asyncio
 import shutil
 import statistics
+import sys
 import time
 from collections.abc import Sequence
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
-from textual.app import App, ComposeResult
 from textual.pilot import Pilot
-from textual.widgets import TextArea
 
+from bench.terminal import Terminal
 from embrix.course.shipped import shipped_course
 from embrix.messages.replies import SuiteReport
 from embrix.tui.app import WorkbenchApp
 from embrix.tui.bench import Bench
 
 KEYS = 150
+SIGNS = "æøåßðþŋħ"
+"""What is typed, behind a `#`: signs that nothing else on the screen has."""
 BETWEEN = 0.03
-"""Seconds between two keys."""
-EDITS = 25
+"""Seconds from what a key drew to the next key."""
+EDITS = 30
 COPIES = 15
 """Copies of the four shipped languages."""
 LINES = 3_000
-
-
-class BareEditor(App[None]):
-    """Nothing but a text."""
-
-    def __init__(self, text: str) -> None:
-        super().__init__()
-        self._text = text
-
-    def compose(self) -> ComposeResult:
-        yield TextArea(self._text, show_line_numbers=True)
+BARE = """
+import sys
+from textual.app import App
+from textual.widgets import TextArea
+class Bare(App):
+    def compose(self):
+        yield TextArea(open(sys.argv[1]).read(), show_line_numbers=True)
+Bare().run()
+"""
+"""A program that is nothing but a text."""
+SETTLING = 15.0
+"""Seconds until everything is at rest that happens at the start."""
 
 
 def run_desk() -> None:
@@ -55,8 +57,7 @@ def run_desk() -> None:
             ("the shipped course", small, small / "drip" / "environment.brix"),
             (f"{4 * COPIES} languages, {LINES:,} lines", large, lane),
         ):
-            ours = asyncio.run(_typed_at_workbench(folder, file))
-            bare = asyncio.run(_typed_into(BareEditor(file.read_text())))
+            ours, bare = _typed_at_workbench(folder, file), _typed_at_bare_editor(file)
             ratio = statistics.median(ours) / statistics.median(bare)
             print(f"a key press, {told}: {_spread(ours)}; in a bare editor {_spread(bare)}; "
                   f"ratio {ratio:.1f}")  # fmt: skip
@@ -95,23 +96,40 @@ def _lengthened(text: str) -> str:
     return text + "\n" + "\n".join(more)
 
 
-async def _typed_into(app: App[None]) -> list[float]:
-    async with app.run_test(size=(140, 44)) as pilot:
-        editor = app.query_one(TextArea)
-        editor.focus()
-        editor.move_cursor((editor.document.line_count // 2, 0))
-        return await _keys(pilot)
+def _typed_at_workbench(folder: Path, file: Path) -> list[float]:
+    program = next(file.parent.joinpath("programs").iterdir())
+    terminal = Terminal([sys.executable, "-m", "embrix", "open", str(program)], folder)
+    terminal.drawn(SETTLING)
+    terminal.type("\x1bOQ")  # F2
+    terminal.drawn(3)
+    terminal.type(file.relative_to(folder).as_posix())
+    terminal.drawn(2)
+    terminal.type("\r")
+    return _keys(terminal)
 
 
-async def _typed_at_workbench(folder: Path, file: Path) -> list[float]:
-    app = WorkbenchApp(folder, next(file.parent.joinpath("programs").iterdir()))
-    async with app.run_test(size=(140, 44)) as pilot:
-        screen = await _opened(pilot)
-        screen.open_text(file)
-        editor = screen.writing.editor
-        editor.move_cursor((editor.document.line_count // 2, 0), center=True)
-        await asyncio.sleep(2)
-        return await _keys(pilot)
+def _typed_at_bare_editor(file: Path) -> list[float]:
+    return _keys(Terminal([sys.executable, "-c", BARE, str(file)], file.parent))
+
+
+def _keys(terminal: Terminal) -> list[float]:
+    """Seconds from each of some keys, in a comment of their own, to what it draws."""
+    terminal.drawn(5)
+    terminal.type("\x1b[6~" * 3)  # down by three pages
+    terminal.drawn(1)
+    terminal.type("\x1b[F #")  # to the end of the line
+    terminal.drawn(2)
+    times = []
+    for number in range(KEYS):
+        sign = SIGNS[number % len(SIGNS)]
+        begin = time.perf_counter()
+        terminal.type(sign)
+        if sign not in terminal.drawn(5, sign):
+            raise RuntimeError("what is typed is not drawn")
+        times.append(time.perf_counter() - begin)
+        terminal.drawn(BETWEEN)
+    terminal.close()
+    return times
 
 
 async def _opened(pilot: Pilot[None]) -> Bench:
@@ -122,44 +140,34 @@ async def _opened(pilot: Pilot[None]) -> Bench:
     return screen
 
 
-async def _keys(pilot: Pilot[None]) -> list[float]:
-    """Seconds of processing for each of some keys in a comment of their own."""
-    times = []
-    await pilot.press("#")
-    for number in range(KEYS):
-        begin = time.perf_counter()
-        await pilot.press("abcdefgh"[number % 8])
-        times.append(time.perf_counter() - begin)
-        await asyncio.sleep(BETWEEN)
-    return times
-
-
 async def _edited(folder: Path) -> list[float]:
     """Seconds from a change of a clause to the verdicts of the suite on the changed course."""
     app = WorkbenchApp(folder, folder / "drip" / "programs" / "toll.drip")
     times = []
     async with app.run_test(size=(140, 44)) as pilot:
         screen = await _opened(pilot)
-        reports: list[tuple[float, SuiteReport]] = []
         told = screen.suite_ran
+        waiting = asyncio.Event()
 
         def ran(report: SuiteReport) -> None:
-            reports.append((time.perf_counter(), report))
             told(report)
+            waiting.set()
 
         screen.suite_ran = ran  # type: ignore[method-assign]
-        for path in sorted(folder.joinpath("drip").glob("*.brix")):
-            screen.open_text(path)
+        for name in ("environment", "by_name", "rewriting"):
+            screen.open_text(folder / "drip" / f"{name}.brix")
             await asyncio.sleep(3)
             editor = screen.writing.editor
-            text = editor.text
+            row, column = editor.place_of(editor.text.index("\n", editor.text.index("=> ")))
+            before = ""
             for number in range(EDITS // 3):
-                reports.clear()
+                # A text that has never been there: nothing is remembered about it.
+                now = f"  # {number}"
+                waiting.clear()
                 begin = time.perf_counter()
-                editor.replace_all(f"{text}\n# {number}\n" if number % 2 else text)
-                while not reports and time.perf_counter() - begin < 5:
-                    await asyncio.sleep(0.005)
-                if reports:
-                    times.append(reports[-1][0] - begin)
-                await asyncio.sleep(0.5)
+                editor.replace(now, (row, column), (row, column + len(before)))
+                before = now
+                await asyncio.wait_for(waiting.wait(), 10)
+                times.append(time.perf_counter() - begin)
+                await asyncio.sleep(1)
     return times

@@ -374,6 +374,7 @@ async def test_what_an_earlier_text_gave_says_so(course_copy: Path) -> None:
         rows = shown(screen.lanes)
         assert all("⋯ running; the text before gave 2" in row for row in rows), rows
         assert not any("steps" in row or "judgements" in row for row in rows)
+        screen.walking.show_title()  # as after a quarter of a second
         assert "the run before" in screen.query_one("#walk-title", Title).subject
         await settled(screen)
         assert not any("⋯" in row for row in shown(screen.lanes))

@@ -57,13 +57,17 @@ class AnnotatedEditor(ProgramEditor):
 
     def annotate(self, remarks: Iterable[Remark]) -> None:
         """Put remarks beside the lines they belong to."""
-        self._said = {}
+        said: dict[int, list[Remark]] = {}
         for remark in remarks:
-            self._said.setdefault(remark.line, []).append(remark)
-        for found in self._said.values():
+            said.setdefault(remark.line, []).append(remark)
+        for found in said.values():
             found.sort(key=lambda remark: remark.weight != "error")
-        self.remarks = {line: found[0] for line, found in self._said.items()}
-        self._redraw()
+        with self._changing():
+            self._said = said
+            self.remarks = {line: found[0] for line, found in said.items()}
+
+    def decorations(self, row: int) -> tuple[object, ...]:
+        return (*super().decorations(row), self.remarks.get(row))
 
     def _refresh_size(self) -> None:
         """A remark is shown as far as there is room, also beside the longest line."""

@@ -32,11 +32,13 @@ class Title(Widget):
     def show(
         self, subject: str | None = None, right: str | None = None, right_ink: str = "faint"
     ) -> None:
+        before = (self.subject, self.right, self.right_ink)
         if subject is not None:
             self.subject = subject
         if right is not None:
             self.right, self.right_ink = right, right_ink
-        self.refresh()
+        if (self.subject, self.right, self.right_ink) != before:
+            self.refresh()
 
     def light(self, lit: bool) -> None:
         """Say whether the pane under the title has the focus."""
@@ -94,6 +96,7 @@ class Masthead(Widget):
         self.suite_alarm = ""
 
     def show(self, **parts: str) -> None:
+        changed = any(getattr(self, name) != value for name, value in parts.items())
         for name, value in parts.items():
             setattr(self, name, value)
         if self._forgetting is not None and "notice" in parts:
@@ -101,7 +104,8 @@ class Masthead(Widget):
             self._forgetting = None
         if parts.get("notice") and self.notice_ink != "brick" and self.is_attached:
             self._forgetting = self.set_timer(KEPT, self._forget)
-        self.refresh()
+        if changed:
+            self.refresh()
 
     def _forget(self) -> None:
         """A notice that nobody has to act on goes by itself; what went wrong stays."""

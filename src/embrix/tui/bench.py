@@ -43,7 +43,7 @@ from embrix.tui.commands import STEPPING, WRITING, Command, everywhere, of_place
 from embrix.tui.comparing import Comparing
 from embrix.tui.deciding import Deciding
 from embrix.tui.deriving import Deriving
-from embrix.tui.desk import Delivered, Desk, Faulted
+from embrix.tui.desk import PATIENCE, Delivered, Desk, Faulted
 from embrix.tui.dialogs import Help
 from embrix.tui.document import Document
 from embrix.tui.drafting import Drafting
@@ -75,8 +75,6 @@ NARROW = 104
 
 LONGEST_SUPPLY = 24
 """Characters of supplied names, or of input, that the title of the program shows."""
-PATIENCE = 0.25
-"""Seconds after which a lane that still runs is said to."""
 
 
 class Bench(TextActions):

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from textual.timer import Timer
+
 from embrix.messages.replies import SuiteReport
 from embrix.messages.requests import AskNotes, DescribeGrammar, TestSuite
 from embrix.messages.wire import Progress
 from embrix.text.plural import counted
 from embrix.tui.bars import Masthead
-from embrix.tui.desk import SUITE_WORKER, Desk
+from embrix.tui.desk import PATIENCE, SUITE_WORKER, Desk
 from embrix.tui.document import Document
 from embrix.tui.faces import CasesFace, GrammarFace
 from embrix.tui.workbench import Workbench
@@ -23,6 +25,8 @@ class Checking:
         self._desk = desk
         self.suite: Path | None = None
         """The suite that was run last."""
+        self._telling: Timer | None = None
+        self._progress: Progress | None = None
         self._ahead = False
         """Whether it has been asked for since the course was read."""
 
@@ -54,6 +58,7 @@ class Checking:
         suite = self.suite_near(document)
         cases = self._bench.query_one(CasesFace)
         if suite is None:
+            self._tell_no_more()
             told = f"no suite for {self._bench.language}" if self._bench.language else "no suite"
             self._masthead.show(suite=told, suite_alarm="")
             cases.begin("")
@@ -66,11 +71,20 @@ class Checking:
     def _ask(self, suite: Path) -> None:
         name = suite.relative_to(self._bench.course_folder).as_posix()
         self._bench.query_one(CasesFace).begin(name)
-        self._masthead.show(suite="suite …", suite_alarm="")
+        self._progress = None
+        if self._telling is None:
+            self._telling = self._bench.set_timer(PATIENCE, self._tell)
         self._desk.ask(
             "suite", TestSuite(suite=str(suite)), self._bench.suite_ran, worker=SUITE_WORKER,
             progress=self._testing,
         )  # fmt: skip
+
+    def _tell(self) -> None:
+        """Say that the suite still runs, and how far it is."""
+        self._telling = None
+        done = self._progress
+        told = f"suite {done.done}/{done.of}" if done is not None else "suite …"
+        self._masthead.show(suite=told, suite_alarm="")
 
     def suite_near(self, document: Document | None) -> Path | None:
         """The suite of the present language that lies nearest to a program, if there is any."""
@@ -88,11 +102,18 @@ class Checking:
         return Path(max(suites, key=shared))
 
     def _testing(self, progress: Progress) -> None:
-        if progress.done % 10 == 0:
-            self._masthead.show(suite=f"suite {progress.done}/{progress.of}")
+        self._progress = progress
+        if self._telling is None:
+            self._tell()
+
+    def _tell_no_more(self) -> None:
+        if self._telling is not None:
+            self._telling.stop()
+            self._telling = None
 
     def tested(self, report: SuiteReport) -> None:
         """A suite has been run: the bench shows what came of it."""
+        self._tell_no_more()
         self._bench.query_one(CasesFace).show(report)
         verdicts = [v for case in report.cases for v in case.verdicts]
         failed = sum(v.state == "failed" for v in verdicts)

@@ -18,6 +18,9 @@ from embrix.workers.pool import Pool
 Take: TypeAlias = Callable[[Any], None]
 
 LIVE_WORKER, SUITE_WORKER = 0, 1
+PATIENCE = 0.25
+"""Seconds after which it is told that an answer is still awaited, and that what is in view is what
+came before."""
 
 
 class Delivered(Message):

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
 from typing import ClassVar
 
 from rich.style import Style
 from rich.text import Text
 from textual import events
 from textual.binding import Binding, BindingType
+from textual.cache import LRUCache
+from textual.strip import Strip
 from textual.widgets import TextArea
 from textual.widgets.text_area import Edit, EditResult, Selection
 
@@ -24,6 +27,10 @@ KEEPING = 0.7
 LOST = {"f6", "f7", "ctrl+d", "ctrl+k", "ctrl+u", "ctrl+shift+k", "ctrl+f", "ctrl+a",
         "ctrl+w"}  # fmt: skip
 """Keys of the widget that are not taken over."""
+
+
+MOST_DRAWN = 1_000
+"""Lines that are kept as they were drawn."""
 
 
 class ProgramEditor(TextArea, inherit_bindings=False):
@@ -187,6 +194,7 @@ class ProgramEditor(TextArea, inherit_bindings=False):
         self._faults: dict[int, list[tuple[int, int]]] = {}
         self._marks: dict[int, list[tuple[int, int]]] = {}
         self._replaced: dict[int, list[tuple[int, int, str]]] = {}
+        self._drawn: LRUCache[tuple[object, ...], Strip] = LRUCache(MOST_DRAWN)
 
     @property
     def faults(self) -> list[tuple[int, tuple[int, int]]]:
@@ -196,7 +204,7 @@ class ProgramEditor(TextArea, inherit_bindings=False):
     def explain(self, text: str, look: Look) -> None:
         """What a text means: kinds of its tokens, and what is refused in it."""
         source = Source("", text)
-        self._colours = {}
+        colours: dict[str, list[tuple[int, int, str]]] = {}
         by_line: dict[int, list[tuple[int, int, str]]] = {}
         pieces = [(start, end, kind) for start, end, kind in look.tokens]
         pieces += [(start, end, "skip") for start, end in look.skipped]
@@ -204,8 +212,8 @@ class ProgramEditor(TextArea, inherit_bindings=False):
             for line, left, right in _lines(source, start, end):
                 by_line.setdefault(line, []).append((left, right, kind))
         for line, spans in by_line.items():
-            self._colours[source.line(line + 1)] = spans
-        self._faults = {}
+            colours[source.line(line + 1)] = spans
+        faults: dict[int, list[tuple[int, int]]] = {}
         refused = look.refused
         spans_of_faults = list(look.invalid)
         if refused and refused.place is not None:
@@ -214,8 +222,9 @@ class ProgramEditor(TextArea, inherit_bindings=False):
         if text == self.text:
             for start, end in spans_of_faults:
                 for line, left, right in _lines(source, start, max(end, start + 1)):
-                    self._faults.setdefault(line, []).append((left, right))
-        self._redraw()
+                    faults.setdefault(line, []).append((left, right))
+        with self._changing():
+            self._colours, self._faults = colours, faults
 
     def mark(self, text: str, place: Place | None, put: Sequence[Substituted] = ()) -> None:
         """Mark the active part of the program, and where substitutions put something or are
@@ -234,14 +243,59 @@ class ProgramEditor(TextArea, inherit_bindings=False):
                     for line, left, right in _lines(source, span[0], span[1]):
                         replaced.setdefault(line, []).append((left, right, kind))
         if (marks, replaced) != (self._marks, self._replaced):
-            self._marks, self._replaced = marks, replaced
-            self._redraw()
+            with self._changing():
+                self._marks, self._replaced = marks, replaced
             if marks:
                 self._reveal(min(marks))
 
-    def _redraw(self) -> None:
-        self.notify_style_update()
-        self.refresh()
+    # ---------------------------------------------------------------- drawing only what changed
+
+    @contextmanager
+    def _changing(self) -> Iterator[None]:
+        """What stands beside or on the text changes: the lines in view that look otherwise
+        afterwards are drawn anew, and no others."""
+        top = self.scroll_offset.y
+        rows = range(top, min(top + self.size.height, self.document.line_count))
+        before = [self.decorations(row) for row in rows]
+        yield
+        changed = [row for row, had in zip(rows, before, strict=True)
+                   if self.decorations(row) != had]  # fmt: skip
+        if changed:
+            self.notify_style_update()
+        for row in changed:
+            self.refresh_lines(row)
+
+    def decorations(self, row: int) -> tuple[object, ...]:
+        """Everything but the text itself that says how a line looks."""
+        return (
+            tuple(self._colours.get(restore(self.document.get_line(row)), ())),
+            tuple(self._marks.get(row, ())), tuple(self._replaced.get(row, ())),
+            tuple(self._faults.get(row, ())),
+        )  # fmt: skip
+
+    def render_line(self, y: int) -> Strip:
+        """A line that has been drawn before is not drawn again, whatever was typed elsewhere."""
+        key = self._look_of(y + self.scroll_offset.y)
+        if key is None:
+            return super().render_line(y)
+        drawn = self._drawn.get(key)
+        if drawn is None:
+            drawn = self._drawn[key] = super().render_line(y)
+        return drawn
+
+    def _look_of(self, row: int) -> tuple[object, ...] | None:
+        """All that a line looks like rests on; None for lines with the cursor or a selection."""
+        (first, _), (last, _) = sorted(self.selection)
+        bracket = self.matching_bracket_location
+        if not 0 <= row < self.document.line_count or first <= row <= last:
+            return None
+        if bracket is not None and bracket[0] == row:
+            return None
+        return (
+            row, self.document.get_line(row), self.size, self.virtual_size.width,
+            self.scroll_offset.x, self.gutter_width, self.app.theme, self.has_focus,
+            *self.decorations(row),
+        )  # fmt: skip
 
     @property
     def marked_lines(self) -> list[int]:

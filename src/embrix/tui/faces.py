@@ -150,6 +150,8 @@ class TreeFace(Rows):
         self.reading: list[tuple[str, str, str]] = []
         self.cut_off = 0
         self.active: Place | None = None
+        self._found: tuple[Place | None] | None = None
+        """For which place the node has been looked for in this tree."""
         self.differing: set[int] = set()
         self.empty_text = (
             "The tree of the program appears here\nas soon as the program can be read."
@@ -164,8 +166,12 @@ class TreeFace(Rows):
     ) -> None:
         """A tree, or what was being read where reading stopped; `differing` rows are not in the
         tree beside this one."""
+        shown = (self.nodes, self.cut_off, self.reading, self.differing)
+        if (tree, cut_off, reading or [], set(differing)) == shown:
+            return
         self.nodes, self.cut_off, self.reading = tree, cut_off, reading or []
         self.differing = set(differing)
+        self._found = None
         self.renew()
 
     @property
@@ -177,6 +183,9 @@ class TreeFace(Rows):
 
     def highlight(self, place: Place | None) -> None:
         """Mark the node that covers a place of the program, and bring it into view."""
+        if self._found == (place,):
+            return
+        self._found = (place,)
         self.active = place
         if place is not None:
             for number, row in enumerate(self.nodes):
@@ -233,15 +242,16 @@ class TokensFace(Rows):
 
     def show(self, text: str, look: Look) -> None:
         source = Source("", text)
-        self.values = look.values
         pieces = [(start, end, kind) for start, end, kind in look.tokens]
         pieces += [(start, end, "skip") for start, end in look.skipped]
         pieces += [(start, end, "no token") for start, end in look.invalid]
-        self.tokens = []
+        tokens = []
         for start, end, kind in sorted(pieces):
             line, column = source.position(start)
-            self.tokens.append((start, end, kind, text[start:end], f"{line}:{column}"))
-        self.renew()
+            tokens.append((start, end, kind, text[start:end], f"{line}:{column}"))
+        if (tokens, look.values) != (self.tokens, self.values):
+            self.tokens, self.values = tokens, look.values
+            self.renew()
 
     def count(self) -> int:
         return len(self.tokens)
@@ -269,8 +279,9 @@ class GrammarFace(Rows):
         self.empty_text = "What kind of grammar this is appears here\nas soon as it can be used."
 
     def show(self, lines: list[str]) -> None:
-        self.lines = lines
-        self.renew()
+        if lines != self.lines:
+            self.lines = lines
+            self.renew()
 
     def count(self) -> int:
         return len(self.lines)

@@ -5,6 +5,8 @@ Colour never speaks alone: whatever it says, a sign or a word says too.
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 from rich.style import Style
 from textual.app import App
 from textual.theme import Theme
@@ -41,7 +43,12 @@ def _theme(name: str, palette: dict[str, str], dark: bool) -> Theme:
 
 def ink(app: App[object], name: str, ground: str | None = None, **more: bool) -> Style:
     """The style of a named colour in the theme of the moment, perhaps on another ground."""
-    palette = _PALETTES.get(app.theme, _PALETTES[NIGHT])
+    return _style(app.theme, name, ground, **more)
+
+
+@lru_cache(maxsize=2_000)
+def _style(theme: str, name: str, ground: str | None, **more: bool) -> Style:
+    palette = _PALETTES.get(theme, _PALETTES[NIGHT])
     bgcolor = palette[ground] if ground else None
     return Style(color=palette[name], bgcolor=bgcolor, **more)  # type: ignore[arg-type]
 

@@ -46,8 +46,9 @@ class Gauge(Widget):
         self.at = 0
 
     def show(self, levels: list[int], length: int, at: int) -> None:
-        self.levels, self.length, self.at = levels, length, at
-        self.refresh()
+        if (levels, length, at) != (self.levels, self.length, self.at):
+            self.levels, self.length, self.at = levels, length, at
+            self.refresh()
 
     def column(self) -> int:
         """The cell in which the gate stands."""
@@ -119,11 +120,21 @@ class Stations(Rows):
     def count(self) -> int:
         return self.length
 
-    def begin(self, length: int, style: str, at: int) -> None:
+    def begin(self, length: int, style: str, at: int, known: Sequence[StationData] = ()) -> None:
+        """Another run, of which some stations are known."""
+        before = (self.length, self.style_of_walk, self.cursor, self.marks)
+        same = before == (length, style, at, set()) and bool(known)
+        same = same and all(self.stations.get(one.number) == one for one in known)
         self.length, self.style_of_walk = length, style
-        self.stations = {}
+        self.stations = {one.number: one for one in known}
         self.marks = set()
-        self.renew(cursor=at)
+        if not same:
+            self.renew(cursor=at)
+
+    def add(self, known: Sequence[StationData]) -> None:
+        """Stations that have been fetched."""
+        self.stations.update({one.number: one for one in known})
+        self.refresh()
 
     def row(self, number: int) -> Sequence[Piece]:
         app = self.app

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import partial
 from pathlib import Path
 
@@ -11,7 +11,7 @@ from textual.widget import Widget
 from embrix.messages.replies import StationData, WalkSummary
 from embrix.messages.requests import FetchStations, OpenWalk, WalkRecipe
 from embrix.tui.bars import Title
-from embrix.tui.desk import Desk
+from embrix.tui.desk import PATIENCE, Desk
 from embrix.tui.editor import ProgramEditor
 from embrix.tui.faces import TreeFace
 from embrix.tui.walk_pane import NO_WALK, Gauge, Moment, Stations
@@ -34,6 +34,8 @@ class Walking:
         """What the walk is a walk of: whoever is asked about it can make it again."""
         self._text = ""
         self._shown = ""
+        self._begins: Callable[..., None] | None = None
+        """Shows the run that has been recorded, as soon as its first stations are there."""
         self._fetching: set[int] = set()
         self.at = 0
         self.to_last = False
@@ -57,13 +59,13 @@ class Walking:
         """Record a run of a text on a lane; the moment will be near number `at`."""
         if self.held is not None and self.held == (text, lane):
             return
-        self.held = None
+        self.held = self._begins = None
         self._desk.drop("walk")
         self.key, self.lane, self.at = key, lane, at
         self.recipe = WalkRecipe(key, language, lane, text, self.given, lines)
         request = OpenWalk(walk=self.recipe)
         self._desk.ask("walk", request, partial(self._walked, key, text))
-        self._title()
+        self._bench.set_timer(PATIENCE, self.show_title)
 
     def open_saved(self, path: Path, take: Callable[[WalkSummary], None]) -> None:
         """Open a walk that is kept in a file; `take` gets what is known of it."""
@@ -82,24 +84,35 @@ class Walking:
         """There is no run to walk through."""
         self._desk.drop("walk")
         self.key = ""
+        self._begins = None
         self._stations.begin(0, "moments", 0)
         self.show()
 
     def _walked(self, key: str, text: str, walk: WalkSummary) -> None:
+        """A run is recorded. The one before stays in view until the stations of this one are
+        there."""
         if key != self.key:
             return
-        self._text = text
-        self._shown = key
         self._fetching.clear()
         last = walk.length - 1
         self.at = last if self.to_last else max(0, min(self.at, last))
         self.to_last = False
-        self._stations.begin(walk.length, walk.style, self.at)
-        self._stations.empty_text = walk.refused or NO_WALK
-        self._bench.query_one(Gauge).show(walk.levels, walk.length, self.at)
+        self._begins = partial(self._begin, key, text, walk)
         if walk.length:
             self.fetch(self.at)
-        self.show()
+        else:
+            self._begins()
+            self.show()
+
+    def _begin(
+        self, key: str, text: str, walk: WalkSummary, known: Sequence[StationData] = ()
+    ) -> None:
+        self._begins = None
+        self._text, self._shown = text, key
+        self.at = max(0, min(self.at, walk.length - 1))
+        self._stations.begin(walk.length, walk.style, self.at, known)
+        self._stations.empty_text = walk.refused or NO_WALK
+        self._bench.query_one(Gauge).show(walk.levels, walk.length, self.at)
 
     def fetch(self, number: int) -> None:
         """Ask for the stations around a number, once."""
@@ -120,13 +133,17 @@ class Walking:
         """Stations that did not come are asked for again when they are looked at."""
         if key == self.key:
             self._fetching.discard(block)
+            if self._begins is not None:
+                self._begins()
+                self.show()
 
     def _fetched(self, key: str, found: list[StationData]) -> None:
         if key != self.key:
             return
-        for station in found:
-            self._stations.stations[station.number] = station
-        self._stations.refresh()
+        if self._begins is not None:
+            self._begins(found)
+        else:
+            self._stations.add(found)
         self.show()
 
     def go(self, number: int) -> None:
@@ -157,9 +174,9 @@ class Walking:
         editor = self._bench.query_one("#program", ProgramEditor)
         put = station.put if station else ()
         editor.mark(self._text, None if place == whole else place, put)
-        self._title()
+        self.show_title()
 
-    def _title(self) -> None:
+    def show_title(self) -> None:
         """Which run is shown: while another is recorded, that it is the one before."""
         stations = self._stations
         title = self._bench.query_one("#walk-title", Title)

@@ -32,6 +32,9 @@ from embrix.services.answering import Service
 from embrix.workers.interrupting import Stopped, forget_interruption, interrupt
 from embrix.workers.memory_limit import limit_memory
 
+TELLING = 0.05
+"""Seconds between two times that it is told how far a request is."""
+
 
 class Worker:
     """The loop of a worker process."""
@@ -46,6 +49,8 @@ class Worker:
         self._stop: Callable[[], None] | None = None
         self._cancelled: set[int] = set()
         self._thread = threading.current_thread()
+        self._told = 0.0
+        """When it was last told how far a request is."""
         self._service = Service(self._progress, self._started)
 
     def serve(self) -> None:
@@ -127,7 +132,10 @@ class Worker:
     def _progress(self, done: int, of: int, hunt: HuntState | None) -> None:
         """Tell how far the present request is. Raises InterruptedError to stop it."""
         number = self._current
-        self._write(Progress(number, done, of, hunt))
+        now = time.monotonic()
+        if done == of or now - self._told >= TELLING:
+            self._told = now
+            self._write(Progress(number, done, of, hunt))
         if number in self._cancelled:
             raise InterruptedError
 
