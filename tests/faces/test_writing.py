@@ -6,19 +6,22 @@ from __future__ import annotations
 import argparse
 import errno
 import os
+import random
 import re
 import sys
 import tomllib
 from pathlib import Path
 
 import pytest
+from textual.widget import Widget
 from textual.widgets import Input
 
 from embrix.cli import opening
 from embrix.course.drafts import find_draft
 from embrix.course.finding import files_of
+from embrix.messages.replies import Look
 from embrix.tui import app
-from embrix.tui.annotated import AnnotatedEditor
+from embrix.tui.annotated import AnnotatedEditor, Remark
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.dialogs import AskText, Pick, Show
 from embrix.tui.drafting import Drafting, OutcomeRows
@@ -377,3 +380,54 @@ async def test_names_and_input_belong_to_their_program(course_copy: Path) -> Non
         added = tomllib.loads(screen.writing.editor.text)["case"][-1]
         assert added["given"] == {"tons": "3 + 1", "keep": "5"}
         assert (added["input"], added["value"]) == (["7", "8"], 13)
+
+
+async def test_drawing_only_what_changed_shows_what_drawing_everything_shows(
+    course_copy: Path,
+) -> None:
+    """Keys, colours, remarks, marks and moves of the cursor in any order."""
+    chance = random.Random(1129)
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        screen.open_text(course_copy / "drip" / "environment.brix")
+        await settled(screen)
+        editor = screen.writing.editor
+        editor.cursor_blink = False
+
+        def inserted() -> None:
+            row = chance.randrange(editor.document.line_count)
+            editor.insert(chance.choice(["x", "#", "\n", '"', "=>"]), (row, 0))
+
+        def annotated() -> None:
+            rows = chance.sample(range(12), 3)
+            weights = ("error", "warning", "good")
+            editor.annotate([Remark(n, w, f"at {n}") for n, w in zip(rows, weights, strict=True)])
+
+        def explained() -> None:
+            text = editor.text
+            starts = sorted(chance.sample(range(len(text)), 40))
+            tokens = [(at, at + 1, chance.choice(["name", "sign"])) for at in starts]
+            editor.explain(text, Look(tokens))
+
+        def marked() -> None:
+            at = chance.randrange(200)
+            editor.mark(editor.text, (at, at + 30))
+
+        def moved() -> None:
+            place = (chance.randrange(12), chance.randrange(6))
+            editor.move_cursor(place, select=chance.random() < 0.3)
+
+        for step in range(120):
+            change = chance.choice([inserted, annotated, explained, marked, moved])
+            change()
+            await pilot.pause()
+            drawn = painted_with_styles(editor)
+            editor._drawn.clear()
+            editor.notify_style_update()
+            editor._styles_cache.clear()
+            assert drawn == painted_with_styles(editor), (step, change.__name__)
+
+
+def painted_with_styles(widget: Widget) -> list[object]:
+    return [[(segment.text, str(segment.style)) for segment in strip]
+            for strip in widget.render_lines(widget.size.region)]  # fmt: skip
