@@ -175,6 +175,22 @@ async def test_the_timeline_steps_both_ways_and_marks_the_program(course_copy: P
         assert screen.at == 0
 
 
+async def test_marks_are_seen_again_when_their_lane_is(course_copy: Path) -> None:
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        await write(pilot, "let x = 2 + 3 in\nx * 4")
+        await settled(screen)
+        screen.set_focus(screen.stations)
+        await pilot.press("f8", "f8", "b")
+        lane = screen.lane
+        assert "◗" in shown(screen.stations)[2]
+        for _ in screen.lanes.lanes:
+            await pilot.press("f4")
+            await settled(screen)
+            assert any("◗" in row for row in shown(screen.stations)) == (screen.lane == lane)
+        assert screen.lane == lane
+
+
 async def test_the_small_step_lane_shows_its_terms(course_copy: Path) -> None:
     async with opened(course_copy) as pilot:
         screen = bench(pilot)

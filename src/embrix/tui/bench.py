@@ -496,7 +496,7 @@ class Bench(TextActions):
 
     @property
     def marks(self) -> list[int]:
-        return self.seeking.here
+        return self.walking.marks
 
     def write_picture(
         self, kind: str, name: str, lanes: Sequence[str], say: Say, **more: Any

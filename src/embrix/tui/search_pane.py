@@ -36,15 +36,13 @@ NOWHERE = {
 
 
 class Seeking:
-    """What was looked for last, and the marks of the walk."""
+    """What was looked for last, and going from mark to mark."""
 
     def __init__(self, bench: Workbench, desk: Desk) -> None:
         self._bench = bench
         self._desk = desk
         self._last = ("text", "")
         self._said: dict[str, str] = {}
-        self.marks: dict[str, list[int]] = {}
-        """Marked stations, by program and lane."""
 
     def seek(self, kind: str, forward: bool) -> None:
         """Ask for what is to be looked for, if anything, and go there."""
@@ -120,14 +118,9 @@ class Seeking:
             AskText("go to", f"The number of a step, 0 to {last:,}:"), typed
         )
 
-    @property
-    def here(self) -> list[int]:
-        walking = self._bench.walking
-        return self.marks.setdefault(f"{self._bench.text}\0{walking.lane}", [])
-
     def mark(self) -> None:
         """Mark the moment, or take its mark away."""
-        marks, at = self.here, self._bench.at
+        marks, at = self._bench.walking.marks, self._bench.at
         if at in marks:
             marks.remove(at)
             self._bench.say(f"step {at:,} is no longer marked")
@@ -139,7 +132,7 @@ class Seeking:
         self._bench.stations.refresh()
 
     def next_mark(self, forward: bool) -> None:
-        marks, at = self.here, self._bench.at
+        marks, at = self._bench.walking.marks, self._bench.at
         if not marks:
             self._bench.say("nothing is marked; b marks the moment", "brass")
             return

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import textwrap
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from itertools import pairwise
 from typing import ClassVar
 
@@ -120,14 +120,17 @@ class Stations(Rows):
     def count(self) -> int:
         return self.length
 
-    def begin(self, length: int, style: str, at: int, known: Sequence[StationData] = ()) -> None:
-        """Another run, of which some stations are known."""
+    def begin(
+        self, length: int, style: str, at: int, known: Sequence[StationData] = (),
+        marks: Collection[int] = (),
+    ) -> None:  # fmt: skip
+        """Another run, of which some stations are known, and some marked."""
         before = (self.length, self.style_of_walk, self.cursor, self.marks)
-        same = before == (length, style, at, set()) and bool(known)
+        same = before == (length, style, at, set(marks)) and bool(known)
         same = same and all(self.stations.get(one.number) == one for one in known)
         self.length, self.style_of_walk = length, style
         self.stations = {one.number: one for one in known}
-        self.marks = set()
+        self.marks = set(marks)
         if not same:
             self.renew(cursor=at)
 

@@ -42,12 +42,19 @@ class Walking:
         """Whether the last station is wanted, whatever its number."""
         self.given: dict[str, str] = {}
         """Names supplied by hand."""
+        self._marks: dict[tuple[str, str], list[int]] = {}
+        """Marked stations, by program and lane."""
         self.held: tuple[str, str] | None = None
         """Program and lane of a walk from a file, which is not recorded anew while they stay."""
 
     @property
     def _stations(self) -> Stations:
         return self._bench.query_one(Stations)
+
+    @property
+    def marks(self) -> list[int]:
+        """The stations of the run in view that are marked."""
+        return self._marks.setdefault((self._text, self.lane), [])
 
     @property
     def settled(self) -> bool:
@@ -110,7 +117,7 @@ class Walking:
         self._begins = None
         self._text, self._shown = text, key
         self.at = max(0, min(self.at, walk.length - 1))
-        self._stations.begin(walk.length, walk.style, self.at, known)
+        self._stations.begin(walk.length, walk.style, self.at, known, set(self.marks))
         self._stations.empty_text = walk.refused or NO_WALK
         self._bench.query_one(Gauge).show(walk.levels, walk.length, self.at)
 
