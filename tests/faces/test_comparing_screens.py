@@ -171,7 +171,7 @@ async def test_a_hunt_finds_a_program_that_becomes_a_case(course_copy: Path) -> 
         await until(lambda: hunting.query_one(Together).count() > 0, "the walks")
         suite = course_copy / "rill" / "rill.suite.toml"
         before = suite.read_text()
-        await pilot.press("c")
+        await pilot.press("w")
         await until(lambda: isinstance(app.screen, Show), "the difference")
         await pilot.press("enter")
         await until(lambda: suite.read_text() != before, "the case")

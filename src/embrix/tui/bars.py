@@ -135,7 +135,8 @@ class Masthead(Widget):
 
 
 class Footer(Widget):
-    """The keys of the moment: at most seven, none cut off; each can be clicked."""
+    """The keys of the moment, the most needed first: as many as there is room for, none cut off;
+    each can be clicked."""
 
     DEFAULT_CSS = "Footer { height: 1; dock: bottom; background: $lock-wall; }"
 
@@ -153,7 +154,7 @@ class Footer(Widget):
         app = self.app
         text = Text(no_wrap=True, overflow="crop")
         self._spots = []
-        for command in self._commands()[:7]:
+        for command in self._commands():
             piece = f" {command.label} {command.short} "
             if text.cell_len + width(piece) > self.size.width:
                 break

@@ -39,7 +39,14 @@ from embrix.tui.annotated import AnnotatedEditor
 from embrix.tui.bars import Footer, Masthead, Title, tell
 from embrix.tui.checking import Checking
 from embrix.tui.choosing import Choosing
-from embrix.tui.commands import STEPPING, WRITING, Command, everywhere, of_place
+from embrix.tui.commands import (
+    STEPPING,
+    WHERE_THERE_IS_ROOM,
+    WRITING,
+    Command,
+    everywhere,
+    of_place,
+)
 from embrix.tui.comparing import Comparing
 from embrix.tui.deciding import Deciding
 from embrix.tui.deriving import Deriving
@@ -185,8 +192,9 @@ class Bench(TextActions):
 
     def _footer_commands(self) -> list[Command]:
         own = [command for command in of_place(self.place) if command.short][:2]
-        common = [command for command in everywhere() if command.footer]
-        return [*common[: 6 - len(own)], *own, STEPPING]
+        common = {command.action: command for command in everywhere()}
+        first = [command for command in common.values() if command.footer]
+        return [*first, *own, STEPPING, *(common[action] for action in WHERE_THERE_IS_ROOM)]
 
     # ---------------------------------------------------------------- answers
 

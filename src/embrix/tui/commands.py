@@ -111,14 +111,14 @@ WRITING = (
 
 COMMANDS: tuple[Command, ...] = (
     Command("f1", "help", "help", "What the keys do, for the pane you are in and everywhere"),
-    Command("ctrl+p", "palette", "commands", "List every command by name; Enter runs it",
-            footer=False),
+    Command("ctrl+p", "palette", "commands", "List every command by name; Enter runs it"),
     Command("f2", "open", "open", "Open a program, definition or suite of the course"),
     Command("f3", "face", "next view",
             "Show the next side view: tree, tokens, grammar, cases, notes"),
     Command("f4", "lane", "lane", "Walk the next lane"),
-    Command("f5", "suite", "run suite", "Run the suite on every lane and show its cases"),
-    Command("f6", "pane", "pane", "Move to the next pane"),
+    Command("f5", "suite", "run suite", "Run the suite on every lane and show its cases",
+            footer=False),
+    Command("f6", "pane", "pane", "Move to the next pane", footer=False),
     Command("f7", "back", "step back", "One step back", footer=False),
     Command("f8", "forward", "step", "One step forward", footer=False),
     Command("f9", "ends", "first/last", "To the last step; when there, to the first", footer=False),
@@ -250,7 +250,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("s", "start", "again", "Search again, with other programs", "hunt"),
     Command("x", "stop", "stop", "Stop the search and show what was tried", "hunt"),
     Command("o", "other", "other lane", "Compare with another lane", "hunt"),
-    Command("c", "case", "make a case", "Add the program to the suite (shows the change first)",
+    Command("w", "case", "add case", "Add the program to the suite (shows the change first)",
             "hunt"),
     Command("t", "costs", "costs", "Count different costs as a difference, or not", "hunt"),
     Command("e", "endless", "", "Count a run without end as a difference, or not", "hunt", False),
@@ -259,7 +259,7 @@ COMMANDS: tuple[Command, ...] = (
             shown_key="Esc"),
     Command("enter", "go", "go there", "Go to the clause; where it is missing, write its beginning",
             "outline", shown_key="Enter"),
-    Command("c", "cover", "add case", "Add a case that comes to this clause (shows it first)",
+    Command("w", "cover", "add case", "Add a case that comes to this clause (shows it first)",
             "outline"),
     Command("left", "column(-1)", "", "The function to the left", "outline", False, "←"),
     Command("right", "column(1)", "function", "The function to the right", "outline",
@@ -281,7 +281,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("escape", "leave", "back", "Back", "decisions", shown_key="Esc"),
     Command("k", "beside", "compare", "Compare all lanes on this program", "tally",
             footer=False),
-    Command("d", "decisions", "decisions",
+    Command("y", "decisions", "decisions",
             "List questions and choices, and how each lane decides them",
             "tally", footer=False),
     Command("x", "stop", "stop", "Stop the running suite", "tally", footer=False),
@@ -291,6 +291,11 @@ COMMANDS: tuple[Command, ...] = (
 
 STEPPING = Command("f8", "forward", "step", "Step back and forward", shown_key="F7 F8")
 """Both directions as one entry of the footer."""
+
+
+WHERE_THERE_IS_ROOM = ("save", "new", "case", "beside", "mend", "suite", "prompt", "derive", "pane",
+                       "hunt", "draw", "growth")  # fmt: skip
+"""What the footer of the bench shows behind what it always shows, as far as there is room."""
 
 
 def everywhere() -> list[Command]:
