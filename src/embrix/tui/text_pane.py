@@ -29,9 +29,10 @@ from embrix.tui.editor import KEEPING
 from embrix.tui.unsaved_text import discard, plain, save
 from embrix.tui.workbench import Say, Workbench
 
-SOONEST, PATIENCE = 0.04, 0.5
-"""Seconds after the last key until the course is read with what has been typed, and seconds after
-which that is done even if the last reading is not over."""
+SOONEST, RESTING, PATIENCE = 0.04, 0.15, 0.5
+"""Seconds after a single key until the course is read with what has been typed, and after the last
+of several in a row, which are not to be held up; seconds after which that is done even if the last
+reading is not over."""
 
 
 class TextPane:
@@ -54,6 +55,7 @@ class TextPane:
         self._reading: Timer | None = None
         self._began = 0.0
         """When the course began to be read with what was typed; 0 when it has been."""
+        self._typed_at = 0.0
         self._behind = False
         """Whether more was typed that is to be read next."""
         self._keeping: Timer | None = None
@@ -153,7 +155,9 @@ class TextPane:
         self._colour()
         if self._keeping is None:
             self._keeping = self._bench.set_timer(KEEPING, self._keep_soon)
-        self._read_after(SOONEST)
+        now = time.monotonic()
+        self._read_after(RESTING if now - self._typed_at < 2 * RESTING else SOONEST)
+        self._typed_at = now
 
     def _read_after(self, seconds: float) -> None:
         if self._reading is not None:

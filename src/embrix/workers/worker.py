@@ -32,6 +32,8 @@ from embrix.services.answering import Service
 from embrix.workers.interrupting import Stopped, forget_interruption, interrupt
 from embrix.workers.memory_limit import limit_memory
 
+YIELDING = 5
+"""By how much a worker stands back behind the interface, which answers keys."""
 TELLING = 0.05
 """Seconds between two times that it is told how far a request is."""
 
@@ -155,6 +157,8 @@ def main() -> None:
     os.dup2(nowhere, 1)
     limit_memory(int(sys.argv[1]) if len(sys.argv) > 1 else MEMORY)
     sys.setswitchinterval(0.002)
+    if hasattr(os, "nice"):
+        os.nice(YIELDING)
     Worker(source, sink).serve()
 
 
