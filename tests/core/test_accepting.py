@@ -13,7 +13,7 @@ import jsonschema
 import pytest
 from junitparser import JUnitXml
 
-from embrix.checking.verdicts import Testing, check_suite
+from embrix.checking.verdicts import Testing, check_suite, with_history
 from embrix.course.replacing import Changed, go_back, replace_file
 from embrix.lanes.session import Session
 from embrix.suite import history
@@ -211,6 +211,27 @@ def test_since_when_a_case_is_red(tmp_path: Path) -> None:
     assert history.last_changes(tmp_path, "x") == []
     assert run("4", "passed", 50.0) == history.Since(50.0, 1, "failed")
     assert history.last_changes(tmp_path, "y") == []
+
+
+def test_what_is_not_saved_is_no_edit(course_copy: Path) -> None:
+    """Thirty states of a clause that were typed and not saved: one red case is red by what is not
+    saved, and the case that stays green does so since the saved state."""
+    suite, file = course_copy / "drip/drip.suite.toml", course_copy / "drip/environment.brix"
+    saved = with_history(Session(course_copy), check_suite(Session(course_copy), suite))
+    (when,) = {one for case in saved.cases for one in case.since.values()}
+    right = file.read_text()
+    for number in range(30):
+        wrong = right.replace("=> Num(n)", f"=> Num(n + {number})", 1)
+        session = Session(course_copy, {file: wrong})
+        told = with_history(session, check_suite(session, suite))
+    since = {
+        (verdict.state, case.since[verdict.lane])
+        for case in told.cases for verdict in case.verdicts if verdict.state != "left out"
+    }  # fmt: skip
+    assert since == {("passed", when), ("failed", "with what is not saved")}
+    assert max(case.changed for case in told.cases) > max(case.changed for case in saved.cases)
+    again = with_history(Session(course_copy), check_suite(Session(course_copy), suite))
+    assert {one for case in again.cases for one in case.since.values()} == {when}
 
 
 def test_history_is_bounded_and_broken_ones_are_told(

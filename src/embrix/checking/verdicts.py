@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import dataclasses
 import logging
+import time
 from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 from typing import TypeVar
@@ -36,7 +37,7 @@ from embrix.messages.replies import (
 from embrix.suite.cases import Case, Question, Suite
 from embrix.suite.check import Verdict, check_case, describe, fits, translated
 from embrix.suite.expected_steps import difference
-from embrix.suite.history import Unkept, fingerprint, remember, rows_of, since_text
+from embrix.suite.history import Unkept, fingerprint, remember, remembered, rows_of, since_text
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Span
 from embrix.text.visible import visible
@@ -306,21 +307,30 @@ def answered(session: Session, language: str, questions: Sequence[Question]) -> 
 # ---------------------------------------------------------------------- what was before
 
 
+UNSAVED = "with what is not saved"
+"""In place of since when a verdict is so."""
+
+
 def with_history(session: Session, report: SuiteReport) -> SuiteReport:
     """The report with what is known since when, for each case: sentences by lane, and the time of
-    the last change. What comes of it is kept."""
+    the last change. What comes of it is kept, unless it comes of a text that is not saved: what is
+    typed between two savings is no edit."""
     texts = {name: source.text for name, source in session.course.sources.items()}
+    folder, rows = session.course.folder, rows_of(report)
     try:
-        known = remember(session.course.folder, report.file, fingerprint(texts), rows_of(report))
+        if session.unsaved:
+            known = remembered(folder, report.file, rows)
+        else:
+            known = remember(folder, report.file, fingerprint(texts), rows)
     except Unkept as fault:
         return replace(report, unkept=str(fault))
-    cases = []
+    cases, now = [], time.time()
     for case in report.cases:
-        own = {v.lane: known[case.name, v.lane] for v in case.verdicts
-               if (case.name, v.lane) in known}  # fmt: skip
+        lanes = [v.lane for v in case.verdicts if v.state != "left out"]
+        own = {lane: known.get((case.name, lane)) for lane in lanes}
         cases.append(replace(
             case,
-            since={lane: since_text(one) for lane, one in own.items()},
-            changed=max((one.at for one in own.values()), default=0.0),
+            since={lane: UNSAVED if one is None else since_text(one) for lane, one in own.items()},
+            changed=max((now if one is None else one.at for one in own.values()), default=0.0),
         ))  # fmt: skip
     return replace(report, cases=cases)

@@ -85,7 +85,8 @@ def _opened() -> Iterator[sqlite3.Connection]:
             if known not in (0, VERSION):
                 raise Unkept(f"{path.name} was written by another version of Embrix")
             database.executescript(_TABLES)
-            database.execute(f"pragma user_version = {VERSION}")
+            if not known:
+                database.execute(f"pragma user_version = {VERSION}")
             yield database
     except (OSError, sqlite3.Error) as fault:
         raise Unkept(f"what came of suites is not kept: {fault}") from fault
@@ -100,7 +101,6 @@ def remember(
 ) -> dict[tuple[str, str], Since]:
     """Keep the verdicts of a run (case, lane, state, actual) and tell for each since when it is so.
     Raises `Unkept`."""
-    told: dict[tuple[str, str], Since] = {}
     at = time.time() if now is None else now
     key, suite = _plain(str(course.resolve())), _plain(suite)
     with _opened() as database, database:
@@ -124,10 +124,27 @@ def remember(
         edits = _edits(database, key, suite)
         last = _states(database, key, suite)
         _prune(database, key, suite)
-    for name, lane, _, _ in new:
-        _, run, begun, before = last[name, lane]
-        told[name, lane] = Since(begun, sum(1 for other in edits if other >= run), before)
-    return told
+    return {(name, lane): _since(last[name, lane], edits) for name, lane, _, _ in new}
+
+
+def remembered(
+    course: Path, suite: str, verdicts: Iterable[tuple[str, str, str, str]]
+) -> dict[tuple[str, str], Since]:
+    """Since when the verdicts of a run are so, for those that are as they were when they were kept
+    last. Nothing is kept of this run. Raises `Unkept`."""
+    key, suite = _plain(str(course.resolve())), _plain(suite)
+    with _opened() as database:
+        last, edits = _states(database, key, suite), _edits(database, key, suite)
+    return {
+        (name, lane): _since(last[name, lane], edits)
+        for name, lane, state, _ in verdicts
+        if last.get((name, lane), ("",))[0] == state
+    }
+
+
+def _since(kept: tuple[str, int, float, str], edits: Sequence[int]) -> Since:
+    _, run, begun, before = kept
+    return Since(begun, sum(1 for other in edits if other >= run), before)
 
 
 def _states(
