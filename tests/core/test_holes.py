@@ -144,6 +144,37 @@ GRAMMARS = [
 
 
 @pytest.mark.parametrize(("old", "new", "finding", "ends"), GRAMMARS)
+BLOCKS = [
+    # the first line of a block, in the language or in the interpreter, and how it is told
+    ("forms Expr\n", "forms Expr ]]\n", "unreadable"),
+    ("forms Expr\n", "forms Expr:\n", "other_habit"),
+    ("forms Expr\n", "forms Expr = 1\n", "other_habit"),
+    ("forms Expr\n", "forms expr\n", "unreadable"),
+    ("forms Expr\n", "forms\n", "unreadable"),
+    ("forms Expr\n", "forms 7\n", "unreadable"),
+    ("tokens\n", "tokens ]\n", "unreadable"),
+    ("tokens\n", "tokens:\n", "other_habit"),
+    ("grammar\n", "grammar Plain\n", "unreadable"),
+    ("grammar\n", "grammar {\n", "other_habit"),
+    ("  operators Sum : Expr\n", "  operators Sum : Expr =\n", "other_habit"),
+    ("value Value\n", "value Value ]\n", "unreadable"),
+    ("value Value\n", "value Value:\n", "other_habit"),
+    ("value Value\n", "value value\n", "unreadable"),
+    ("value Value\n", "value\n", "unreadable"),
+]
+
+
+@pytest.mark.parametrize(("old", "new", "code"), BLOCKS)
+def test_the_first_line_of_a_block_hides_nothing_in_it(
+    make_course: Maker, old: str, new: str, code: str
+) -> None:
+    """One mistake, and every program gives what it gave before."""
+    assert (LANGUAGE + LANE).count(old) == 1
+    course = make_course(tally=LANGUAGE.replace(old, new), values=LANE.replace(old, new))
+    assert [found for found, _ in told(course)] == [code]
+    assert outcomes(course) == list(RIGHT)
+
+
 def test_a_wrong_rule_reads_like_one_that_is_not_written(
     make_course: Maker, old: str, new: str, finding: tuple[str, int], ends: tuple[str, ...]
 ) -> None:

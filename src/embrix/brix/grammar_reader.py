@@ -68,6 +68,7 @@ def read_tokens(c: Cursor) -> s.TokensSyntax:
         if isinstance(row, s.TokenDecl):
             c.lose(row.name)
 
+    c.end_header()
     rows: list[s.TokenDecl | s.More] = c.rows(0, row, spoilt)
     for extra in lines[1:]:
         c.findings.error(
@@ -116,6 +117,7 @@ def read_grammar(c: Cursor) -> s.GrammarSyntax:
     called = ""
     if not c.raw().first and c.raw().kind == "name":
         called = c.take().text
+    c.end_header()
 
     def row() -> s.RuleSyntax | s.TableSyntax | None:
         replaces = c.accept("replace") is not None
@@ -246,6 +248,7 @@ def _table(c: Cursor, *, replaces: bool) -> s.TableSyntax:
             operators.append(_operator(c))
         return s.LevelSyntax(word.text, tuple(operators), c.since(word.span))
 
+    c.end_header()
     levels: list[s.LevelSyntax | s.More] = c.rows(start.column, row)
     span = c.since(name.span)
     return s.TableSyntax(

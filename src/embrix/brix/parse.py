@@ -23,6 +23,10 @@ DEEPEST = 120
 """Levels of nesting that a definition may have."""
 
 
+OPENINGS = (":", "=", "::=", "{", "=>", "->")
+"""Signs that stand before the lines of a block elsewhere."""
+
+
 class Misread(Exception):
     """What was met cannot be read; the diagnostic has been made, the block is given up."""
 
@@ -119,6 +123,29 @@ class Cursor:
             self.findings.error("unreadable", f"{message}; {found}", self.source, span, hint)
         self.failures += 1
         raise Misread
+
+    def end_header(self) -> None:
+        """The first line of a block ends here. What else stands on it is told and left out: the
+        lines of the block are read all the same."""
+        tok = self.raw()
+        if tok.first or tok.kind == "end":
+            return
+        if tok.text in OPENINGS:
+            self.findings.error(
+                "other_habit", "the lines of a block follow without a sign before them",
+                self.source, tok.span, f"remove {tok.text}",
+            )  # fmt: skip
+        else:
+            self.findings.error(
+                "unreadable", f"the line should end here; found `{tok.text[:30]}`", self.source,
+                tok.span, "what the block holds stands on lines of its own",
+            )  # fmt: skip
+        self.skip_line()
+
+    def skip_line(self) -> None:
+        """Leave out the rest of the line."""
+        while not (self.raw().first or self.raw().kind == "end"):
+            self._at += 1
 
     def expect_or(self, text: str, others: Sequence[str], what: str) -> None:
         """A sign; where one of some others stands that means it elsewhere, that is told and taken

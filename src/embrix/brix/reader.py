@@ -9,6 +9,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
+from itertools import pairwise
 from pathlib import Path
 from typing import NoReturn
 
@@ -19,6 +20,7 @@ from embrix.brix.grammar_reader import read_grammar, read_tokens
 from embrix.brix.lexer import Chunk, Tok, chunks, lex, unescape
 from embrix.brix.parse import Cursor, Misread
 from embrix.terms.numbers import KINDS
+from embrix.terms.types import ARITY
 from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.source import Source, Span
 from embrix.text.suggest import did_you_mean, nearest
@@ -299,19 +301,26 @@ class _File:
                     self.lose(self.named(chunk))
                     if slips.DECLARATIONS.get(chunk.word) == "main":
                         self.lose("main")
-                    for tok in lex(self.source, chunk.span, Findings()):
-                        if tok.kind in ("Name", "name") and tok.first:
-                            self.lose(tok.text)  # its constructors are not known either
+                    self.lose_lines(chunk)
                     continue
                 read(chunk.word, chunk)
             except Misread:
                 self.lose("main" if chunk.word == "main" else self.named(chunk))
+                if chunk.word in ("value", "data", "forms"):
+                    self.lose_lines(chunk)
 
     def named(self, chunk: Chunk) -> str:
         """The name that a declaration declares, if it can be seen."""
         tokens = lex(self.source, chunk.span, Findings(), patterns=chunk.word == "tokens")
         second = tokens[1] if len(tokens) > 1 else None
         return second.text if second is not None and second.kind in ("name", "Name") else ""
+
+    def lose_lines(self, chunk: Chunk) -> None:
+        """What stands at the beginning of the lines of a block is not known either: constructors,
+        say."""
+        for tok in lex(self.source, chunk.span, Findings()):
+            if tok.kind in ("Name", "name") and tok.first:
+                self.lose(tok.text)
 
     def lose(self, name: str) -> None:
         """A declaration cannot be read: that its name is not known is no mistake of its own."""
@@ -410,6 +419,7 @@ class _File:
         c.take()
         name = c.expect_kind("name", "the name of the choice, in lower case,")
         question = c.expect_kind("text", "the question that is decided, in quotes,")
+        c.end_header()
 
         def row() -> s.AlternativeDecl:
             tok = c.expect_kind("name", "the name of an alternative")
@@ -425,6 +435,7 @@ class _File:
     def prelude(self, c: Cursor) -> list[tuple[str, str, Span]]:
         """Lines `NAME = "TEXT OF A PROGRAM"`."""
         c.take()
+        c.end_header()
 
         def row() -> tuple[str, str, Span]:
             name = c.expect_kind("name", "a name")
@@ -511,15 +522,32 @@ class _File:
 
     def type_declaration(self, c: Cursor) -> s.TypeDecl:
         word = c.take()
-        name = c.expect_kind("Name", "a capitalised name")
+        what = "the sort" if word.text == "forms" else "the type"
+        named = not c.raw().first and c.raw().kind in ("Name", "name")
+        name = self.cased(c, what, capital=True) if named else self.nameless(c, what)
         params: list[tuple[str, Span]] = []
         if c.accept("["):
             inside = Expressions(c).separated("]", lambda: c.expect_kind("Name", "a capital"))
             params = [(tok.text, tok.span) for tok in inside]
-        if not c.raw().first and c.raw().kind != "end":
-            c.fail("the line should end here", "constructors stand on lines of their own")
+        c.end_header()
         rows = c.rows(0, lambda: self.constructor(c), lambda row: c.lose(row.name))
         return s.TypeDecl(word.text, name.text, tuple(rows), name.span, tuple(params))
+
+    def nameless(self, c: Cursor, what: str) -> Tok:
+        """The name of a type that is not written where it is declared: the first type in the fields
+        of its constructors, or that a function of the file gives, which is not built in."""
+        word = c.last()
+        meant = [tok.text for sign, tok in pairwise(c.rest())
+                 if sign.text == ":" and tok.kind == "Name"]  # fmt: skip
+        meant += re.findall(r"->\s*([A-Z]\w*)", self.source.text)
+        found = next((name for name in meant if name not in ARITY), "")
+        hint = f"write {word.text} {found}" if found else ""
+        self.findings.error("unreadable", f"the name of {what} is expected here", self.source,
+                            word.span, hint)  # fmt: skip
+        if not found:
+            raise Misread
+        c.skip_line()
+        return replace(word, kind="Name", text=found)
 
     def fields(self, c: Cursor) -> tuple[s.FieldDecl, ...]:
         if not c.accept("("):
