@@ -143,7 +143,6 @@ GRAMMARS = [
 ]  # fmt: skip
 
 
-@pytest.mark.parametrize(("old", "new", "finding", "ends"), GRAMMARS)
 BLOCKS = [
     # the first line of a block, in the language or in the interpreter, and how it is told
     ("forms Expr\n", "forms Expr ]]\n", "unreadable"),
@@ -175,6 +174,7 @@ def test_the_first_line_of_a_block_hides_nothing_in_it(
     assert outcomes(course) == list(RIGHT)
 
 
+@pytest.mark.parametrize(("old", "new", "finding", "ends"), GRAMMARS)
 def test_a_wrong_rule_reads_like_one_that_is_not_written(
     make_course: Maker, old: str, new: str, finding: tuple[str, int], ends: tuple[str, ...]
 ) -> None:
