@@ -67,7 +67,7 @@ def check_function(
     finals: list[k.CorePattern] = []
     absent: list[tuple[k.CorePattern, ...]] = []
     body: k.Core | None = None
-    begun = world.mark()
+    begun, held = world.mark(), len(world.contained)
     world.blame(*signature.types, signature.result)
     unclear = world.hole(begun, define.span) or _no_subject(define, signature)
     """Why nothing of the function can run, if something in its header is not known."""
@@ -110,7 +110,7 @@ def check_function(
     if open_ is not None and subject_types:
         everything = tuple(k.Bind(None) for _ in subject_types)
         clauses.append(k.CoreClause(everything, None, open_, define.span))
-    sound = not define.damaged and world.mark() == begun
+    sound = not define.damaged and (world.mark(), len(world.contained)) == (begun, held)
     function = k.Function(
         define.name, signature.params, slots, signature.types, signature.result,
         _subject(world, signature), signature.subjects, tuple(clauses), body, tuple(finals),

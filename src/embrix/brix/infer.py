@@ -739,6 +739,12 @@ class Infer:
         )
 
     def failure(self, expr: s.Fail) -> k.Core:
+        """What is wrong with it matters only to a run that comes to it."""
+        mark = self.world.mark()
+        made = self._failure(expr)
+        return self.world.contain(mark, expr.span) or made
+
+    def _failure(self, expr: s.Fail) -> k.Core:
         error = self.world.errors.get(expr.error)
         at = self.infer(expr.at)[0] if expr.at is not None else None
         if error is None:

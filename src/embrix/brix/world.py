@@ -73,9 +73,12 @@ class World:
     causes: list[Diagnostic] = field(default_factory=list)
     """Every error so far, with those of lost names once more for each use."""
 
+    contained: list[Diagnostic] = field(default_factory=list)
+    """Errors that stand in a part which gives way to a hole of its own."""
+
     def silent(self) -> World:
         """The same world, with what is found in it kept apart."""
-        return replace(self, findings=Findings(), causes=[])
+        return replace(self, findings=Findings(), causes=[], contained=[])
 
     def error(self, code: str, message: str, span: Span, hint: str = "") -> None:
         source = span.source or self.source
@@ -104,6 +107,14 @@ class World:
             return None
         cause = self.causes[mark]
         return Todo(cause.note, span, cause.code)
+
+    def contain(self, mark: int, span: Span) -> Todo | None:
+        """What stands in for a part in which something has been wrong since a mark, so that what is
+        around it runs; None when nothing was wrong."""
+        hole = self.hole(mark, span)
+        self.contained += self.causes[mark:]
+        del self.causes[mark:]
+        return hole
 
     def warning(self, code: str, message: str, span: Span, hint: str = "") -> None:
         self.findings.warning(code, message, self.source, span, hint)
