@@ -190,3 +190,31 @@ def test_a_hunt_leaves_nothing_in_the_present_folder(tmp_path: Path, lockside: C
                           capture_output=True, text=True)  # fmt: skip
     assert "programs" in done.stdout, done.stderr
     assert list(tmp_path.iterdir()) == []
+
+
+BARE = """language Bare
+  extension "bare"
+tokens
+  number  /[0-9]+/  as Number
+  skip    / +/
+"""
+
+
+def test_tokens_are_tried_before_there_is_a_grammar(
+    capsys: pytest.CaptureFixture[str], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    (tmp_path / "course.toml").write_text('title = "bare"\n')
+    (tmp_path / "bare.brix").write_text(BARE)
+    monkeypatch.chdir(tmp_path)
+    code, out, err = run(capsys, "parse", "-e", "1 22", "--tokens")
+    assert (code, err) == (0, "")
+    assert [line.split() for line in out.splitlines()] == [
+        ["1:1", "number", "1"], ["1:3", "number", "22"],
+    ]  # fmt: skip
+    code, out, err = run(capsys, "parse", "-e", "1 x", "--tokens")
+    assert code == 3 and "no token begins with `x`" in err and "1:1" in out
+    code, out, _ = run(capsys, "sketch", "-e", "1 22")
+    assert "2 of 1 kind\n" in out and "there are its tokens alone" in out
+    (tmp_path / "bare.brix").write_text(f"{BARE}forms Expr\n  Lit(n: Number)\n")
+    code, out, _ = run(capsys, "sketch", "-e", "1 22")
+    assert "2 of 1 kind\n" in out and "write term: and a term of its forms" in out

@@ -180,6 +180,8 @@ def parse(arguments: argparse.Namespace) -> int:
         )
     found = look(session, language, source.text, rule)
     refused = found.refused
+    if arguments.tokens and target is None and refused is not None and refused.name != "tokens":
+        refused = None  # nothing else was asked for, and nothing else can be said
     answer: dict[str, Any] = {
         "language": language, "tokens": _tokens(found, source),
         "tree": [branch_of(row) for row in found.tree], "more_rows": found.cut,

@@ -71,10 +71,17 @@ class TermParser:
             return read_term(self._language, text, begin + len(MARK))
         if self._other is not None:
             return self._other.parse(text, rule)
+        table = self._language.tokens
+        tokens = table.cut(text) if table is not None else NO_TOKENS
+        if tokens.invalid:
+            return Refused("tokens", tokens.invalid[0].message, tokens.invalid[0].span, tokens)
         span = Span(begin, min(len(text), begin + 1))
+        told = f"{self._language.name} has no grammar"
+        if not self._language.signature.forms:
+            return Refused("grammar", f"{told} yet: there are its tokens alone", span, tokens)
         return Refused(
-            "grammar", f"{self._language.name} has no grammar: write {MARK} and a term of its "
-            "forms", span, NO_TOKENS, (f"`{MARK}`",),
+            "grammar", f"{told}: write {MARK} and a term of its forms", span, tokens,
+            (f"`{MARK}`",),
         )  # fmt: skip
 
 

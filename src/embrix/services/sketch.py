@@ -49,7 +49,7 @@ def how_far(course: Course, language: str, lanes: list[Lane], parser: Parser | N
 
 def _tokens(count: int, kinds: int, skipped: int) -> str:
     if count:
-        return f"{count} of {kinds} kinds"
+        return f"{count} of {counted(kinds, 'kind')}"
     return "none: everything is skipped" if skipped else "none: the program is empty"
 
 
