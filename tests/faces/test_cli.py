@@ -212,9 +212,13 @@ def test_tokens_are_tried_before_there_is_a_grammar(
         ["1:1", "number", "1"], ["1:3", "number", "22"],
     ]  # fmt: skip
     code, out, err = run(capsys, "parse", "-e", "1 x", "--tokens")
-    assert code == 3 and "no token begins with `x`" in err and "1:1" in out
+    assert code == 3
+    assert "no token begins with `x`" in err
+    assert "1:1" in out
     code, out, _ = run(capsys, "sketch", "-e", "1 22")
-    assert "2 of 1 kind\n" in out and "there are its tokens alone" in out
+    assert "2 of 1 kind\n" in out
+    assert "there are its tokens alone" in out
     (tmp_path / "bare.brix").write_text(f"{BARE}forms Expr\n  Lit(n: Number)\n")
     code, out, _ = run(capsys, "sketch", "-e", "1 22")
-    assert "2 of 1 kind\n" in out and "write term: and a term of its forms" in out
+    assert "2 of 1 kind\n" in out
+    assert "write term: and a term of its forms" in out
