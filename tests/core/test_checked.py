@@ -13,6 +13,8 @@ from embrix.course import interpreters
 from embrix.course.checked import READINGS, Memory
 from embrix.course.load import Course, load_course
 from embrix.course.shipped import shipped_course
+from embrix.grammar.earley import EarleyParser
+from embrix.grammar.lr import TableParser
 from embrix.lanes.session import Session
 
 LANGUAGES = ("Drip", "Rill", "Mere", "Weir")
@@ -107,3 +109,22 @@ def test_what_no_reading_needs_any_more_is_forgotten() -> None:
         memory.begin()
     memory.recall("old", (), lambda _: made.append("old"))
     assert made == ["old", "new", "old"]
+
+
+def test_what_a_text_means_is_worked_out_once(
+    course_copy: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Every lane and view asks; why a text is refused may take long to find."""
+    parser = Session(course_copy).parser("Drip")
+    assert parser is not None
+    known = {text: parser.parse(text) for text in ("1 + 2", "(1 + ", "1 $", "term: Lit(1)")}
+    with monkeypatch.context() as forbidden:
+        for kind in (TableParser, EarleyParser):
+            forbidden.setattr(kind, "parse", None)
+        for text, found in known.items():
+            assert parser.parse(text) is found
+    assert parser.parse("(1 + ", "Atom") is not known["(1 + "]
+    long = [f"{number} + {'1' * 3_000}" for number in range(100)]
+    kept = [parser.parse(text) for text in long]
+    assert parser.parse(long[-1]) is kept[-1]
+    assert parser.parse("1 + 2") is not known["1 + 2"]  # what is kept is bounded

@@ -294,16 +294,6 @@ def test_a_text_is_read_up_to_a_bound(
         assert refused.message.startswith("a text is read up to 60 ")
 
 
-def test_why_a_text_is_refused_is_worked_out_once(monkeypatch: pytest.MonkeyPatch) -> None:
-    """Every lane asks, and it may take long."""
-    parser = parser_of(grammar_of([rule("E", ("a", A), ("( inner:E )", WRAP))], "a ( )"))
-    first = parser.parse("((a)")
-    assert isinstance(first, Refused)
-    monkeypatch.setattr(EarleyParser, "parse", None)
-    assert parser.parse("((a)") is first
-    assert isinstance(parser.parse("((a))"), Parsed)
-
-
 def operator(fixity: str, text: str, made: Constructor) -> Operator:
     sign = Item(Quoted(text))
     row = [sign, Item(Operand(), 0)] if fixity == "prefix" else [Item(Operand(), 0), sign]

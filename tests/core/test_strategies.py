@@ -239,11 +239,11 @@ def test_loops_in_continuation_passing_style_need_no_depth(make_course: Maker) -
     """All calls are tail calls, also those of unknown functions: constant memory."""
     lane = lanes(make_course, continuations=CONTINUATIONS)["continuations"]
     text = "let loop of n = when n then loop (n - 1) else 7 in loop 100000"
-    result = lane.run(text, variant="counted", limits=Limits(depth=2_000))
+    result = lane.run(text, variant="counted", limits=Limits(10**7, 2_000))
     assert result.outcome.text == "7"
     assert result.costs["depth"] < 20
     deep = "let sum of n = when n then 1 + sum (n - 1) else 0 in sum 100000"
-    assert lane.run(deep, limits=Limits(depth=2_000)).outcome.text == "100000"
+    assert lane.run(deep, limits=Limits(10**7, 2_000)).outcome.text == "100000"
 
 
 EXCEPTIONS = [
@@ -420,7 +420,9 @@ def test_choices_are_part_of_a_lane(lockside: Course) -> None:
 def test_deep_continuations_can_be_recorded(make_course: Maker) -> None:
     """A call in tail position bounces in a recorded run too; everything entered is left."""
     lane = lanes(make_course, continuations=CONTINUATIONS)["continuations"]
-    traced = lane.trace("let sum of n = when n then n + sum (n - 1) else 0 in sum 30000")
+    traced = lane.trace(
+        "let sum of n = when n then n + sum (n - 1) else 0 in sum 30000", limits=Limits(10**7)
+    )
     assert traced.result.outcome.sentence == "450015000"
     recorder = traced.recorder
     assert recorder.current == -1

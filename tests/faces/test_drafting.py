@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from msgspec.structs import replace
 from textual.pilot import Pilot
 from textual.widgets import Input, Static
 
@@ -14,8 +15,9 @@ from embrix.tui.commands import of_place
 from embrix.tui.dialogs import Help
 from embrix.tui.drafting import Drafting, OutcomeRows
 from embrix.tui.editor import ProgramEditor
-from embrix.tui.faces import TreeFace
+from embrix.tui.faces import CasesFace, TreeFace
 from embrix.tui.prompting import Prompting, Transcript
+from embrix.tui.tally import Board, Tally
 from tests.faces.test_workbench import bench, opened, settled, text_of, until
 
 DEFINITION = "drip/drip.brix"
@@ -176,3 +178,27 @@ async def test_the_prompt_survives_and_remembers(course_copy: Path) -> None:
         await pilot.press("escape", "ctrl+t")
         await until(lambda: isinstance(pilot.app.screen, Prompting), "the prompt again")
         assert "42" in [text for text, _ in pilot.app.screen.query_one(Transcript).lines]
+
+
+async def test_answers_that_come_while_a_view_opens_wait_for_it(course_copy: Path) -> None:
+    """The course read again, and a suite run, when nothing of the view is there yet."""
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        await settled(screen)
+        screen.action_draft()
+        table = pilot.app.screen
+        assert isinstance(table, Drafting)
+        assert not table.query("#scratch-title")
+        table.look()
+        await until(lambda: bool(table.query("#scratch-title")), "the drafting table")
+        await pilot.press("escape")
+        await until(lambda: pilot.app.screen is screen, "the bench")
+        screen.show_face("cases")
+        report = screen.query_one(CasesFace).report
+        assert report is not None
+        screen.action_suite()
+        tally = pilot.app.screen
+        assert isinstance(tally, Tally)
+        later = replace(report, cases=report.cases[:1])
+        tally.show(later)
+        await until(lambda: tally.query(Board) and tally.board.count() == 1, "the later report")

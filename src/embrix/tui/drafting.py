@@ -116,6 +116,8 @@ class Drafting(Once, Screen[None]):
         self._rules: list[str] = []
         self._view = "term"
         self._version = 0
+        self._complete = False
+        """Whether everything of the table is there."""
         self._timer: Timer | None = None
         self._draft_timer: Timer | None = None
 
@@ -148,6 +150,7 @@ class Drafting(Once, Screen[None]):
         self._definition.reveal_line(self._pane.editor.cursor_location[0])
         self._trial.load_text(self._first_text)
         self._definition.focus()
+        self._complete = True
         self.look()
 
     def on_unmount(self) -> None:
@@ -208,8 +211,8 @@ class Drafting(Once, Screen[None]):
 
     def look(self) -> None:
         """Ask what the text means under the definition as it stands here."""
-        if not self.query(AnnotatedEditor):
-            return
+        if not self._complete or not self.query("#scratch-title"):
+            return  # it is opening or closing
         self._hand_over()
         self._version += 1
         self._desk.drop("scratch")

@@ -209,6 +209,8 @@ class Tally(View):
         self.running = False
         self.order = 0
         self._began = False
+        self._complete = False
+        """Whether everything of the view is there."""
 
     def compose(self) -> ComposeResult:
         yield Masthead(id="masthead")
@@ -229,6 +231,7 @@ class Tally(View):
             course=self._bench.title_of_course, language=self.report.language
         )
         self.query_one("#tally-title", Title).light(True)
+        self._complete = True
         self.show(self.report)
         self.board.focus()
 
@@ -240,8 +243,9 @@ class Tally(View):
 
     def show(self, report: SuiteReport) -> None:
         """A new report; the cursor stays on its case, or goes to the first red cell."""
-        if not self.query(Board):
-            return  # it is closing
+        if not self._complete or not self.query(Board):
+            self.report = report
+            return  # it is opening or closing
         self.report = report
         keep = self.board.case
         cases, groups = self._chosen()

@@ -32,7 +32,7 @@ from embrix.services.answering import Service
 from embrix.workers.interrupting import Stopped, forget_interruption, interrupt
 from embrix.workers.memory_limit import limit_memory
 
-YIELDING = 5
+YIELDING = 2
 """By how much a worker stands back behind the interface, which answers keys."""
 TELLING = 0.05
 """Seconds between two times that it is told how far a request is."""
