@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import pytest
+
+from embrix.tui import hunting as hunting_view
 from embrix.tui.bars import Masthead
 from embrix.tui.comparing import Comparing, Costs, Together
 from embrix.tui.deciding import Changes, Deciding, Table
@@ -150,7 +153,10 @@ async def test_meaning_growth_and_a_hunt_are_reached_from_the_comparison(
         assert app.screen.query_one(Quarry).lanes == ("environment", "dynamic_scope")
 
 
-async def test_a_hunt_finds_a_program_that_becomes_a_case(course_copy: Path) -> None:
+async def test_a_hunt_finds_a_program_that_becomes_a_case(
+    course_copy: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(hunting_view, "MOST", 2_000)  # enough here, and soon over
     async with opened(course_copy, "rill/programs/rates.rill") as pilot:
         screen = bench(pilot)
         app = screen.app
