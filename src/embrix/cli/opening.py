@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import gc
 import signal
 import sys
 from pathlib import Path
@@ -66,5 +67,6 @@ def open_workbench(arguments: argparse.Namespace) -> int:
     else:
         assert empty is not None
         workbench = BeginningApp(empty, _begin, _shipped)
+    gc.freeze()  # modules stay: collecting garbage between two keys does not look through them
     workbench.run()
     return INTERNAL if workbench.return_code else OK

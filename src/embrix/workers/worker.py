@@ -6,6 +6,7 @@ limited from outside the runs: reaching that limit is an outcome.
 
 from __future__ import annotations
 
+import gc
 import os
 import queue
 import sys
@@ -34,6 +35,8 @@ from embrix.workers.memory_limit import limit_memory
 
 YIELDING = 2
 """By how much a worker stands back behind the interface, which answers keys."""
+BEGINNING = 12
+"""Requests of which what they leave is taken to stay as long as the process."""
 TELLING = 0.05
 """Seconds between two times that it is told how far a request is."""
 
@@ -51,6 +54,7 @@ class Worker:
         self._stop: Callable[[], None] | None = None
         self._cancelled: set[int] = set()
         self._thread = threading.current_thread()
+        self._beginning = BEGINNING
         self._told = 0.0
         """When it was last told how far a request is."""
         self._service = Service(self._progress, self._started)
@@ -77,6 +81,11 @@ class Worker:
                 self._cancelled.discard(number)
                 event = Cancelled(number)
             self._write(event)
+            if self._beginning:
+                # What the first requests leave (the course) stays: collecting garbage, which would
+                # look through all of it again and again, leaves it out.
+                self._beginning -= 1
+                gc.freeze()
 
     def _done(self) -> None:
         """From now on the present request cannot be interrupted any more."""
