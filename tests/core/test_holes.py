@@ -453,3 +453,15 @@ define run(e: Expr) -> V by e
     assert [one.source.position(one.span.start) for one in errors] == [place]
     report = check_suite(Session(made.folder), made.folder / "tally.suite.toml")
     assert [one.state for row in report.cases for one in row.verdicts] == ["passed"]
+
+
+def test_a_law_about_no_terms_at_all_is_tried(make_course: Maker) -> None:
+    """What it makes has no place to be made at."""
+    for law, holds in (
+        ("run(Lit(1)) == Num(1)", True),
+        ("run(Add(Lit(1), Lit(1))) == Num(3)", False),
+    ):
+        lane = LANE.replace("main run\n", f"main run\nlaw {law}\n")
+        course = make_course(tally=LANGUAGE, values=lane)
+        found = [one.code for one in diagnostics(Session(course.folder)).findings]
+        assert ("law_fails" in found) != holds

@@ -190,7 +190,7 @@ class Machine:
         """Whether a law holds for these terms; None when that could not be found out."""
         session = _Session(self, limits or Limits(calls=100_000), "plain", None)
         number = self.interpreter.laws.index(law)
-        root = next((arg for arg in args if isinstance(arg, tuple)), None)
+        root = next((arg for arg in args if isinstance(arg, tuple)), NIL_NODE)
         try:
             return bool(session.guarded(lambda: session.call(f"law {number}", *args, root)))
         except Ended:
