@@ -111,7 +111,11 @@ def test_all_files_of_a_course_are_looked_through(make_course: Maker) -> None:
         ("  Lit(n) => Nu", ["number(v)", "Num(n)", "number"]),
         ("  Lit(n) => ev", ["eval(e, env)"]),
         ("  Lit(n) => siz", ["size(items)"]),
-        ("  Lit(n) => bou", ["bound"]),
+        ("  Let(x, bound, body) => bou", ["bound"]),
+        ("  Lit(n) => bou", []),  # a name of another clause
+        ("  Lit(n) =>\n    let first = 1\n    fir", ["first"]),
+        ("  Lit(n) => ot", ["otherwise"]),
+        ("  Le", ["Let(x, bound, body)"]),
         ("  Lit(n) => fail Unb", ["Unbound(x)"]),
         ("jud", ["judgement"]),
         ("  Lit(n) => zzz", []),
@@ -123,8 +127,6 @@ def test_what_can_be_written_comes_with_its_parameters(
     """The line is unfinished, and the definition around it can still be looked at."""
     session = Session(make_course(tiny=TINY_LANGUAGE, values=LANE).folder)
     at = LANE.index("  Lit(n)") if before[0] == " " else len(LANE)
-    if "bou" in before:
-        at = LANE.index("define number")
     text = LANE[:at] + before + "\n" + LANE[at:]
     found = [one.insert for one in proposals(session, "values.brix", text, at + len(before))]
     assert set(expected) <= set(found)
@@ -132,6 +134,22 @@ def test_what_can_be_written_comes_with_its_parameters(
     begun = re.search(r"\w*\Z", before)
     assert begun is not None
     assert all(one.lower().startswith(begun[0].lower()) for one in found)
+
+
+def test_where_a_clause_begins_the_forms_come_first_and_of_these_those_without_one(
+    make_course: Maker,
+) -> None:
+    tiny = TINY_LANGUAGE.replace("\n\ngrammar", "\n  Neg(arg: Expr)\n\ngrammar")
+    session = Session(make_course(tiny=tiny, values=LANE).folder)
+    at = LANE.index("  Lit(n)")
+    text = LANE[:at] + "  \n" + LANE[at:]
+    found = [one.insert for one in proposals(session, "values.brix", text, at + 2)]
+    assert found[0] == "Neg(arg)"
+    assert {"Lit(n)", "Var(x)", "Add(left, right)", "Let(x, bound, body)"} <= set(found[1:6])
+    body = "    "
+    text = LANE[:at] + f"  Lit(n) =>\n{body}\n" + LANE[at:]
+    within = proposals(session, "values.brix", text, at + len(f"  Lit(n) =>\n{body}"))
+    assert within[0].name == "env", "in the body of a clause its names come first"
 
 
 def test_in_a_suite_entries_lanes_and_errors_can_be_written(make_course: Maker) -> None:

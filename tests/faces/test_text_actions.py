@@ -36,15 +36,25 @@ async def test_a_name_is_told_followed_listed_and_come_back_to(course_copy: Path
         screen = await at(pilot, course_copy, LANE, "Var(x)", "Unbound")
         note = screen.query_one("#text-note", Static)
         await until(lambda: "error  Unbound(x: Name)" in str(note.render()), "what it means")
-        here = screen.writing.editor.cursor_location[0]
+        here = screen.writing.editor.cursor_location
         await pilot.press("alt+d")
         await until(lambda: screen.text_beside == "drip.brix", "the declaration")
         line = screen.writing.editor.document.get_line(screen.writing.editor.cursor_location[0])
         assert line.startswith("error Unbound")
         await pilot.press("alt+e")
         assert screen.text_beside == "environment.brix"
-        assert screen.writing.editor.cursor_location[0] == here
-        screen.writing.editor.move_cursor((here, 50))
+        assert screen.writing.editor.cursor_location == here, "line and column"
+        await pilot.press("alt+g", *"2:3", "enter")
+        assert screen.writing.editor.cursor_location == (1, 2)
+        await pilot.press("alt+g", *"99:x", "enter")
+        assert screen.writing.editor.cursor_location == (1, 2), "told, and nothing moves"
+        screen.open_text(course_copy / "drip" / "drip.brix", 4)  # as notes, outline and F2 do
+        await pilot.press("alt+e")
+        assert screen.text_beside == "environment.brix"
+        assert screen.writing.editor.cursor_location == (1, 2)
+        await pilot.press("alt+e")
+        assert screen.writing.editor.cursor_location == here, "from the line that was gone to"
+        screen.writing.editor.move_cursor((here[0], 50))
         await pilot.press("alt+u")
         await until(lambda: isinstance(pilot.app.screen, Pick), "the places")
         await pilot.press(*"rewriting", "enter")
@@ -103,8 +113,8 @@ async def test_texts_are_found_and_replaced_here_and_in_all_files(course_copy: P
         await until(lambda: screen.text_beside == "drip.brix", "the second place")
         await pilot.press("alt+t")
         what, by = pilot.app.screen.query(Input)
-        what.value, by.value = "nothing called", "no"
-        await pilot.press("tab", "enter")
+        what.value, by.value = "another text", "no"
+        await pilot.press("ctrl+a", *"nothing called", "tab", "enter")
         await until(lambda: '"no {x} is' in screen.writing.editor.text, "the other text")
         await pilot.press("ctrl+z")
         assert '"nothing called {x} is' in screen.writing.editor.text

@@ -8,7 +8,8 @@ from collections.abc import Iterator
 from embrix.brix import syntax as s
 from embrix.brix.builtin_help import FUNCTIONS
 from embrix.brix.builtins import BUILT_INS
-from embrix.brix.declared import Declarations, Declared, Meaning
+from embrix.brix.declared import Declarations, Meaning
+from embrix.brix.expressions import WORDS
 from embrix.brix.lexer import chunks, lex
 from embrix.lanes.session import Session
 from embrix.messages.replies import Proposal
@@ -16,11 +17,12 @@ from embrix.services.renaming import Names
 from embrix.suite.mentions import language_of
 from embrix.suite.read import CASE_KEYS
 from embrix.text.diagnostic import Findings
-from embrix.text.source import Source
+from embrix.text.source import Source, Span
 
 SHOWN = ("form", "function", "error", "type", "token", "rule", "choice")
 DECLARING = ("define", "value", "data", "judgement", "main", "error", "choice", "law", "extend",
              "replace", "use", "tokens", "forms", "grammar", "numbers", "extension")  # fmt: skip
+WITH_NAMES = ("define", "extend", "replace", "judgement", "law")
 
 
 def proposals(session: Session, file: str, text: str, offset: int) -> list[Proposal]:
@@ -49,11 +51,20 @@ def _all(session: Session, file: str, text: str, offset: int, begun: str) -> Ite
         yield from (Proposal("word", word, word) for word in DECLARING)
     if own is None:
         return
-    yield from _local(text, offset, own, course)
-    for one in course.seen_from(own):
-        for (kind, name), meaning in one.top.items():
-            if kind in SHOWN:
-                yield Proposal(kind, name, _written(course, meaning), meaning.about.split("\n")[0])
+    declared = [
+        Proposal(kind, name, _written(course, meaning), meaning.about.split("\n")[0])
+        for one in course.seen_from(own)
+        for (kind, name), meaning in one.top.items()
+        if kind in SHOWN
+    ]
+    block, clause = _around(text, offset)
+    if line.isspace() or not line.removesuffix(begun).strip():
+        written = set(re.findall(r"^ +(\w+)", block, re.MULTILINE))  # the line itself is not whole
+        forms = [one for one in declared if one.kind == "form"]
+        yield from (one for one in forms if clause is None and one.name not in written)
+        yield from (one for one in forms if clause is None)
+    yield from _local(clause or "", block, declared)
+    yield from declared
     for name, told in FUNCTIONS.items():
         params = re.findall(r"(\w+)(?=:|,|\))", told.call.partition(" -> ")[0].partition("(")[2])
         insert = f"{name}({', '.join(BUILT_INS[name].params if name in BUILT_INS else params)})"
@@ -68,18 +79,38 @@ def _written(course: Declarations, meaning: Meaning) -> str:
     return meaning.name
 
 
-def _local(text: str, offset: int, own: Declared, course: Declarations) -> Iterator[Proposal]:
-    """Names in lower case that stand in the same declaration and are declared nowhere else."""
-    source = Source("", text)
-    known = {name for one in course.seen_from(own) for _, name in one.top} | set(BUILT_INS)
-    for chunk in chunks(source, Findings()):
-        if chunk.span.start <= offset <= chunk.span.end and chunk.word in (
-            "define", "extend", "replace", "judgement", "law"
-        ):  # fmt: skip
-            for tok in lex(source, chunk.span, Findings()):
-                here = tok.kind == "name" and tok.span.end < offset
-                if here and tok.text not in known and len(tok.text) > 1:
-                    yield Proposal("name", tok.text, tok.text)
+def _around(text: str, offset: int) -> tuple[str, str | None]:
+    """The declaration around a place, and of it what stands before the place: all of it, or where
+    it has clauses its first line and the clause; None where a clause begins at the place."""
+    for chunk in chunks(Source("", text), Findings()):
+        if chunk.span.start <= offset <= chunk.span.end and chunk.word in WITH_NAMES:
+            block = text[chunk.span.start : chunk.span.end]
+            first, *lines = text[chunk.span.start : offset].split("\n")
+            by_clauses = chunk.word in ("extend", "replace") or re.search(r"\bby\b", first)
+            if not lines or not by_clauses:
+                return block, text[chunk.span.start : offset]
+            depth = min(_depth(line) for line in block.split("\n")[1:] if line.strip())
+            begin = max((at for at, line in enumerate(lines) if _depth(line) <= depth), default=0)
+            if begin == len(lines) - 1 and re.fullmatch(r" *\w*", lines[-1]):
+                return block, None
+            return block, "\n".join([first, *lines[begin:]])
+    return "", ""
+
+
+def _depth(line: str) -> int:
+    return len(line) - len(line.lstrip(" "))
+
+
+def _local(before: str, block: str, declared: list[Proposal]) -> Iterator[Proposal]:
+    """The names that a clause has by now, and the words of the notation."""
+    known = {one.name for one in declared} | set(BUILT_INS) | WORDS
+    source = Source("", before)
+    for tok in lex(source, Span(0, len(before)), Findings()):
+        here = tok.kind == "name" and tok.span.end < len(before)
+        if here and tok.text not in known and len(tok.text) > 1:
+            yield Proposal("name", tok.text, tok.text)
+    if block:
+        yield from (Proposal("word", word, word) for word in sorted(WORDS))
 
 
 def _in_suite(session: Session, text: str) -> Iterator[Proposal]:

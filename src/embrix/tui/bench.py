@@ -703,6 +703,7 @@ class Bench(TextActions):
         self.open_text(self.course_folder / station.clause.file, int(station.clause.line))
 
     def open_text(self, path: Path, line: int = 0) -> None:
+        self.names.leave()
         self.writing.open(path, line)
 
     def close_text(self) -> None:
@@ -728,6 +729,7 @@ class Bench(TextActions):
     @on(TextArea.Changed, "#text")
     def _text_typed(self) -> None:
         self.writing.typed()
+        self.names.cursor_moved()  # what it stands on may be another name now
 
     @on(TextArea.SelectionChanged, "#text")
     def _text_cursor_moved(self) -> None:

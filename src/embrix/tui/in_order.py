@@ -8,7 +8,10 @@ own bindings themselves.
 
 from __future__ import annotations
 
+from typing import ClassVar
+
 from textual import events
+from textual.binding import Binding, BindingType
 from textual.widget import Widget
 from textual.widgets import Input
 
@@ -26,6 +29,8 @@ async def carried_out(widget: Widget, event: events.Key) -> bool:
 
 class LineInput(Input):
     """One line of text."""
+
+    BINDINGS: ClassVar[list[BindingType]] = [Binding("ctrl+a", "select_all", show=False)]
 
     async def _on_key(self, event: events.Key) -> None:
         if not await carried_out(self, event):

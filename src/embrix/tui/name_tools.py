@@ -28,8 +28,8 @@ class NameTools:
         self._desk = desk
         self._pane = pane
         self._timer: Timer | None = None
-        self._visited: list[tuple[Path, int]] = []
-        """Places that were left for a declaration, the last one last."""
+        self._visited: list[tuple[Path, tuple[int, int]]] = []
+        """Places that were left for another one, the last one last."""
 
     def _ask(self, take: Callable[[NameHere], None], topic: str = "name") -> None:
         if self._pane.document is None:
@@ -68,21 +68,26 @@ class NameTools:
         self.go(found.declared)
 
     def go(self, place: NamePlace) -> None:
-        """To a place of the course; the way back is kept."""
-        document = self._pane.document
-        if document is not None:
-            here = (document.path, self._pane.editor.cursor_location[0] + 1)
-            self._visited = [*self._visited[-MOST_VISITED:], here]
+        """To a place of the course."""
         self._bench.open_text(self._bench.course_folder / place.file, place.line)
         self._pane.editor.move_cursor((place.line - 1, place.column - 1))
+
+    def leave(self) -> None:
+        """Keep the place of the cursor, which is about to go elsewhere, for the way back."""
+        document = self._pane.document
+        if document is not None:
+            here = (document.path, self._pane.editor.cursor_location)
+            if self._visited[-1:] != [here]:
+                self._visited = [*self._visited[-MOST_VISITED:], here]
 
     def come_back(self) -> None:
         """To the place that was left last."""
         if not self._visited:
             self._bench.say("there is nowhere to go back to")
             return
-        path, line = self._visited.pop()
-        self._bench.open_text(path, line)
+        path, place = self._visited.pop()
+        self._pane.open(path, place[0] + 1)
+        self._pane.editor.move_cursor(place)
 
     def list_uses(self) -> None:
         self._ask(self._uses)

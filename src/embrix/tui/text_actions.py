@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from functools import partial
 
 from embrix.course.naming import plain_name
@@ -56,11 +57,16 @@ class TextActions(Workbench):
         editor = self._text_in_focus
 
         def typed(line: str | None) -> None:
-            if line is not None and line.strip().isascii() and line.strip().isdigit():
-                row = min(int(line.strip()[:9]), editor.document.line_count) - 1
-                editor.move_cursor((max(0, row), 0), center=True)
+            number = re.fullmatch(r" *(\d{1,9})(?::(\d{1,9}))? *", line or "", re.ASCII)
+            if number is not None:
+                row = min(int(number[1]), editor.document.line_count) - 1
+                if editor is self.writing.editor:
+                    self.names.leave()
+                editor.move_cursor((max(0, row), max(0, int(number[2] or 1) - 1)), center=True)
             elif line is not None:
-                self.say("a line is told by its number", "brass")
+                self.say(
+                    f"a line is named by its number, or as in 3:14; not `{line.strip()}`", "brass"
+                )
 
         last = editor.document.line_count
         self.app.push_screen(AskText("line", f"To which line, from 1 to {last}?"), typed)

@@ -80,7 +80,7 @@ class LookFor(Dialog[Answer]):
         kind = "a pattern" if self._pattern else "a text"
         title = self.query_one(Title)
         title.show(f"{kind} {where}", f"F2 {'this file' if self._whole else 'all files'}  "
-                   f"F3 {'text' if self._pattern else 'pattern'}  Esc closes")  # fmt: skip
+                   f"F3 {'text' if self._pattern else 'pattern'}  Tab other line  Esc closes")  # fmt: skip
         self._desk.drop("find")
         if self._what:
             self._desk.ask("find", self._ask(None), self._found)

@@ -357,7 +357,7 @@ class TextPane:
                 return
         self._together = [(folder / one.file, one.old, one.text) for one in changes]
         if self._put([(path, text) for path, _, text in self._together]):
-            self._bench.say(f"{told}; not saved yet: Alt+S saves all files, Ctrl+Z takes it back")
+            self._bench.say(f"{told}. Alt+S saves them, Ctrl+Z takes it back")
 
     def undo_together(self) -> bool:
         """Take the last change of several files back, if nothing has been typed since then."""
