@@ -103,7 +103,7 @@ def _depth(line: str) -> int:
 
 def _local(before: str, block: str, declared: list[Proposal]) -> Iterator[Proposal]:
     """The names that a clause has by now, and the words of the notation."""
-    known = {one.name for one in declared} | set(BUILT_INS) | WORDS
+    known = {one.name for one in declared} | {*BUILT_INS, *WORDS, *DECLARING, "by"}
     source = Source("", before)
     for tok in lex(source, Span(0, len(before)), Findings()):
         here = tok.kind == "name" and tok.span.end < len(before)

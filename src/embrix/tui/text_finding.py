@@ -79,8 +79,9 @@ class LookFor(Dialog[Answer]):
         where = "in all files of the course" if self._whole else f"in {self._file}"
         kind = "a pattern" if self._pattern else "a text"
         title = self.query_one(Title)
-        title.show(f"{kind} {where}", f"F2 {'this file' if self._whole else 'all files'}  "
-                   f"F3 {'text' if self._pattern else 'pattern'}  Tab other line  Esc closes")  # fmt: skip
+        files, written = ("this file" if self._whole else "all files",
+                          "text" if self._pattern else "pattern")  # fmt: skip
+        title.show(f"{kind} {where}", f"F2 {files}  F3 {written}  Tab other line  Esc closes")
         self._desk.drop("find")
         if self._what:
             self._desk.ask("find", self._ask(None), self._found)
