@@ -204,3 +204,18 @@ async def test_what_was_told_stays_while_the_course_is_read_again(course_copy: P
         await until(lambda: masthead.course == "Read again", "the course read again")
         await until(lambda: not masthead.busy, "the end of reading")
         assert masthead.notice == "saved environment.brix"
+
+
+async def test_the_line_of_the_cursor_stays_in_sight_when_notes_take_room(
+    course_copy: Path,
+) -> None:
+    async with opened(course_copy) as pilot:
+        screen = await at(pilot, course_copy, LANE, "Var(x)", "Unbound")
+        editor = screen.writing.editor
+        last = int(editor.scroll_offset.y) + editor.scrollable_content_region.height - 1
+        editor.move_cursor((last, 0))
+        await pilot.press("end", *" wrong wrong")
+        await until(lambda: bool(editor.remarks_here), "the note under the text")
+        await pilot.pause(0.1)
+        height = editor.scrollable_content_region.height
+        assert 0 <= editor.cursor_location[0] - editor.scroll_offset.y < height

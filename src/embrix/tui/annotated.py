@@ -48,6 +48,7 @@ class AnnotatedEditor(ProgramEditor):
         super().__init__(id=id)
         self.remarks: dict[int, Remark] = {}
         """What stands at the end of each line: the first error, or what comes first."""
+        self._rows_shown = 0
         self._said: dict[int, list[Remark]] = {}
 
     def opens_block(self, line: str) -> bool:
@@ -68,6 +69,12 @@ class AnnotatedEditor(ProgramEditor):
 
     def decorations(self, row: int) -> tuple[object, ...]:
         return (*super().decorations(row), self.remarks.get(row))
+
+    def on_resize(self) -> None:
+        """The line of the cursor stays in sight when there is less room for lines."""
+        before, self._rows_shown = self._rows_shown, self.scrollable_content_region.height
+        if 0 <= self.cursor_location[0] - self.scroll_offset.y < before:
+            self.scroll_cursor_visible()
 
     def _refresh_size(self) -> None:
         """A remark is shown as far as there is room, also beside the longest line."""
