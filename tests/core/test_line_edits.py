@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from embrix.lanes.session import Session
 from embrix.services.completing import proposals
 from embrix.services.text_search import course_texts, found_in
+from embrix.text.line_difference import difference
 from embrix.text.line_edits import commented, doubled, moved
 from tests.conftest import TINY_LANGUAGE, Maker
 from tests.core.test_naming import LANE, SUITE
@@ -158,3 +159,11 @@ def test_in_a_suite_entries_lanes_and_errors_can_be_written(make_course: Maker) 
         text = f"{SUITE}\n{begun}"
         found = proposals(session, "tiny.suite.toml", text, len(text))
         assert insert in [one.insert for one in found]
+
+
+def test_a_difference_says_at_which_line_of_the_new_text_it_is() -> None:
+    old = "a\nb\nc\nd\ne\nf\ng\n"
+    assert difference(old, old) == []
+    assert difference(old, old.replace("b\n", "").replace("f", "F")) == [
+        "line 1", " a", "-b", " c", "line 4", " e", "-f", "+F", " g",
+    ]  # fmt: skip

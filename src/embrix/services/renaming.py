@@ -224,5 +224,5 @@ def _lines(names: Names, texts: Mapping[str, str]) -> list[str]:
     lines = [counted(len(texts), "file")]
     for file, text in sorted(texts.items()):
         told = difference(names.texts[file], text, around=0)
-        lines += [f"{file}:", *(line for line in told if not line.startswith("@@"))]
+        lines += [f"{file}:", *(line for line in told if line[:1] in "+-")]
     return lines
