@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import itertools
 from collections.abc import Sequence
 
@@ -105,6 +106,7 @@ class _Ways:
         """The numbers of the clauses that are reached, and examples of what is missing."""
         world, function = self.world, self.function
 
+        @functools.cache
         def constructors(name: str) -> Sequence[tuple[str, tuple[Type, ...]]] | None:
             return [(c.name, c.types) for c in world.of_type(name)] or None
 

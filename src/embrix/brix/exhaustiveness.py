@@ -6,8 +6,9 @@ constructors; a literal is a constructor of a type that has endlessly many.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
+from itertools import islice
 from typing import TypeAlias
 
 from embrix.terms.types import Con, Tup, Type, settle
@@ -60,8 +61,14 @@ class Coverage:
 
         Empty when the rows cover everything.
         """
+        return list(self._missing(rows, types))
+
+    def _missing(self, rows: Sequence[Row], types: Sequence[Type]) -> Iterator[Row]:
+        if _takes_all(rows):
+            return
         if not types:
-            return [] if rows else [()]
+            yield ()
+            return
         heads = self.alternatives(types[0])
         used = {row[0].name for row in rows if isinstance(row[0], Head)}
         if heads is None or not used:
@@ -70,36 +77,38 @@ class Coverage:
             if heads is not None and len(heads) == 1:
                 # The only form there is says more; what is in it is open.
                 first = Head(heads[0][0], (ANY,) * len(heads[0][1]))
-            return [(first, *rest) for rest in self.missing(default, types[1:])]
-        found: list[Row] = []
+            for rest in self._missing(default, types[1:]):
+                yield (first, *rest)
+            return
+        some = False
         for name, fields in heads:
             inner = [*fields, *types[1:]]
-            narrowed = [new for row in rows if (new := _narrow(row, name, len(fields))) is not None]
-            for example in self.missing(narrowed, inner)[: 1 if found else None]:
+            examples = self._missing(_narrowed(rows, name, len(fields)), inner)
+            for example in islice(examples, 1 if some else None):
+                some = True
                 args = tuple(example[: len(fields)])
-                found.append((Head(name, args), *example[len(fields) :]))
-        return found
+                yield (Head(name, args), *example[len(fields) :])
 
     def useful(self, rows: Sequence[Row], row: Row, types: Sequence[Type]) -> bool:
         """Whether a row takes anything that the rows before it do not."""
+        if _takes_all(rows):
+            return False
         if not types:
-            return not rows
+            return True
         first = row[0]
         if isinstance(first, Head):
             heads = dict(self.alternatives(types[0]) or ())
             fields = heads.get(first.name, ())
             if len(fields) != len(first.args):
                 return True
-            narrowed = [
-                new for old in rows if (new := _narrow(old, first.name, len(fields))) is not None
-            ]
+            narrowed = _narrowed(rows, first.name, len(fields))
             return self.useful(narrowed, (*first.args, *row[1:]), [*fields, *types[1:]])
         alternatives = self.alternatives(types[0])
         used = {old[0].name for old in rows if isinstance(old[0], Head)}
         if alternatives is not None and {name for name, _ in alternatives} <= used:
             return any(
                 self.useful(
-                    [new for old in rows if (new := _narrow(old, name, len(fields))) is not None],
+                    _narrowed(rows, name, len(fields)),
                     (*(ANY for _ in fields), *row[1:]),
                     [*fields, *types[1:]],
                 )
@@ -109,14 +118,27 @@ class Coverage:
         return self.useful(default, row[1:], types[1:])
 
 
-def _narrow(row: Row, name: object, count: int) -> Row | None:
-    """What is left of a row once its first place is known to have this head."""
-    first = row[0]
-    if isinstance(first, Any):
-        return (*(ANY for _ in range(count)), *row[1:])
-    if first.name == name and type(first.name) is type(name):
-        return (*first.args, *row[1:])
-    return None
+def _takes_all(rows: Sequence[Row]) -> bool:
+    """Whether one of the rows alone takes everything."""
+    for row in rows:
+        for part in row:
+            if part is not ANY:
+                break
+        else:
+            return True
+    return False
+
+
+def _narrowed(rows: Sequence[Row], name: object, count: int) -> list[Row]:
+    """What is left of the rows once the first place is known to have this head."""
+    found: list[Row] = []
+    for row in rows:
+        first = row[0]
+        if isinstance(first, Any):
+            found.append((*(ANY,) * count, *row[1:]))
+        elif first.name == name and type(first.name) is type(name):
+            found.append((*first.args, *row[1:]))
+    return found
 
 
 def show_pattern(pattern: Pat) -> str:

@@ -33,14 +33,9 @@ Scope: TypeAlias = Mapping[str, Meaning]
 """What the variables mean that can be used somewhere."""
 
 
-def occurrences(files: Mapping[str, s.FileSyntax]) -> list[Occurrence]:
-    """All names in the definitions of a course, by file and place; `files` gives each file what it
-    says."""
-    course = Declarations(files)
-    found: set[Occurrence] = set()
-    for name in files:
-        found.update(_File(course, name).found)
-    return sorted(found, key=lambda one: (one.file, one.start))
+def occurrences(course: Declarations, file: str) -> list[Occurrence]:
+    """All names in a definition, by place. They depend on nothing but the files that it sees."""
+    return sorted(set(_File(course, file).found), key=lambda one: one.start)
 
 
 class _File:

@@ -19,6 +19,7 @@ from embrix.course.load import load_course
 from embrix.lanes.session import Session
 from embrix.messages.replies import FileChange, NameHere, NamePlace, Renaming
 from embrix.suite.mentions import language_of, mentions
+from embrix.text.diagnostic import Findings
 from embrix.text.line_difference import difference
 from embrix.text.plural import counted
 from embrix.text.source import Source, Unreadable, read_source
@@ -45,8 +46,11 @@ class Names:
                     self.files[file] = syntax
                 if syntax is None or any(one.severity == "error" for one in found):
                     self.unread.append(file)
-        written = tuple(self.files.values())
-        self.all, _ = MEMORY.recall("names", written, lambda _: occurrences(self.files))
+        course = declared.Declarations(self.files)
+        self.all: list[Occurrence] = []
+        for file in sorted(self.files):
+            seen = tuple(one.syntax for one in course.seen_from(course.files[file]))
+            self.all += MEMORY.recall(("names", file), seen, partial(_occurrences, course, file))[0]
 
     def at(self, file: str, offset: int) -> Occurrence | None:
         """The name that the cursor is on, or right behind."""
@@ -77,6 +81,10 @@ class Names:
             if (suite and known) or file == "course.toml":
                 for start in mentions(text, meaning.kind, meaning.name, owner):
                     yield file, start
+
+
+def _occurrences(course: declared.Declarations, file: str, _: Findings) -> list[Occurrence]:
+    return occurrences(course, file)
 
 
 def texts_of(session: Session) -> Iterator[tuple[str, str]]:
