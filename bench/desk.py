@@ -19,6 +19,8 @@ from textual.pilot import Pilot
 from bench.terminal import Terminal
 from embrix.course.shipped import shipped_course
 from embrix.messages.replies import SuiteReport
+from embrix.messages.requests import Load, TestSuite
+from embrix.services.answering import Service
 from embrix.tui.app import WorkbenchApp
 from embrix.tui.bench import Bench
 
@@ -61,7 +63,10 @@ def run_desk() -> None:
             ratio = statistics.median(ours) / statistics.median(bare)
             print(f"a key press, {told}: {_spread(ours)}; in a bare editor {_spread(bare)}; "
                   f"ratio {ratio:.1f}")  # fmt: skip
-        print(f"an edit of one clause to fresh verdicts: {_spread(asyncio.run(_edited(small)))}")
+        seen, alone = asyncio.run(_edited(small))
+        ratio = statistics.median(seen) / statistics.median(alone)
+        print(f"an edit of one clause to fresh verdicts: {_spread(seen)}; reading and checking alone, "
+              f"in one process, {_spread(alone)}; ratio {ratio:.1f}")  # fmt: skip
 
 
 def _spread(times: Sequence[float]) -> str:
@@ -140,10 +145,20 @@ async def _opened(pilot: Pilot[None]) -> Bench:
     return screen
 
 
-async def _edited(folder: Path) -> list[float]:
-    """Seconds from a change of a clause to the verdicts of the suite on the changed course."""
+def _checked(service: Service, folder: Path, file: Path, text: str) -> float:
+    """Seconds that it takes to read a course with a changed file, and to check its suite."""
+    begin = time.perf_counter()
+    service.load(Load(folder=str(folder), unsaved={str(file): text}))
+    service.answer(TestSuite(suite=str(folder / "drip" / "drip.suite.toml"), keep=False))
+    return time.perf_counter() - begin
+
+
+async def _edited(folder: Path) -> tuple[list[float], list[float]]:
+    """Seconds from a change of a clause to the verdicts of the suite on the changed course, and
+    for the same work without a workbench, by turns."""
     app = WorkbenchApp(folder, folder / "drip" / "programs" / "toll.drip")
-    times = []
+    times, alone = [], []
+    service = Service(lambda *_: None, lambda *_: None)
     async with app.run_test(size=(140, 44)) as pilot:
         screen = await _opened(pilot)
         told = screen.suite_ran
@@ -155,7 +170,9 @@ async def _edited(folder: Path) -> list[float]:
 
         screen.suite_ran = ran  # type: ignore[method-assign]
         for name in ("environment", "by_name", "rewriting"):
-            screen.open_text(folder / "drip" / f"{name}.brix")
+            file = folder / "drip" / f"{name}.brix"
+            _checked(service, folder, file, file.read_text())
+            screen.open_text(file)
             await asyncio.sleep(3)
             editor = screen.writing.editor
             row, column = editor.place_of(editor.text.index("\n", editor.text.index("=> ")))
@@ -170,4 +187,5 @@ async def _edited(folder: Path) -> list[float]:
                 await asyncio.wait_for(waiting.wait(), 10)
                 times.append(time.perf_counter() - begin)
                 await asyncio.sleep(1)
-    return times
+                alone.append(_checked(service, folder, file, editor.text))
+    return times, alone
