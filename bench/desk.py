@@ -65,8 +65,8 @@ def run_desk() -> None:
                   f"ratio {ratio:.1f}")  # fmt: skip
         seen, alone = asyncio.run(_edited(small))
         ratio = statistics.median(seen) / statistics.median(alone)
-        print(f"an edit of one clause to fresh verdicts: {_spread(seen)}; reading and checking alone, "
-              f"in one process, {_spread(alone)}; ratio {ratio:.1f}")  # fmt: skip
+        print(f"an edit of one clause to fresh verdicts: {_spread(seen)}; reading and checking, "
+              f"alone in one process, {_spread(alone)}; ratio {ratio:.1f}")  # fmt: skip
 
 
 def _spread(times: Sequence[float]) -> str:

@@ -162,10 +162,10 @@ def test_running_out_of_memory_is_an_outcome(pool: Pool) -> None:
 
 
 def test_a_fault_of_embrix_looks_different_from_outcomes(pool: Pool) -> None:
-    answer = pool.request(DescribeGrammar(language="Nowhere"), 20)
+    answer = pool.request(TestSuite(suite="a path outside the course"), 20)
     assert isinstance(answer, Fault)
     assert answer.kind == "fault"
-    assert "KeyError" in answer.text
+    assert "ValueError" in answer.text
 
 
 def test_what_waited_when_a_worker_died_is_still_answered(pool: Pool) -> None:

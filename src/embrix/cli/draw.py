@@ -74,7 +74,7 @@ def _wish(kind: Kind, arguments: argparse.Namespace) -> tuple[Session, Wish]:
         )  # fmt: skip
     session = Session(course_folder(arguments.course))
     languages = session.course.languages
-    language = arguments.language or (next(iter(languages)) if len(languages) == 1 else None)
+    language = arguments.language or (next(iter(languages)) if len(languages) == 1 else "")
     if language not in languages:
         known = ", ".join(languages)
         raise Usage(f"--language says which language is meant; there are: {known}")

@@ -201,6 +201,8 @@ class Tasting(Generator):
     def pick(
         self, sort: str, depth: int, at: tuple[str, int] | None, *, scoped: bool
     ) -> Constructor:
+        if self.gone_astray(depth):
+            return super().pick(sort, depth, at, scoped=scoped)
         forms, ends = self._taste.slots(sort, depth, at or TOP, scoped=scoped)
         return forms[bisect_right(ends, self.choose(ends[-1]))]
 

@@ -20,6 +20,7 @@ from embrix.brix.reader import read_file
 from embrix.course.checked import MEMORY
 from embrix.course.finding import COURSE_FILE, COURSE_FILES
 from embrix.course.interpreters import Interpreters
+from embrix.course.missing import Languages
 from embrix.course.outside import Outside, read_outside
 from embrix.machine.conversions import with_conversions
 from embrix.text.diagnostic import Diagnostic, Findings
@@ -40,7 +41,7 @@ class Course:
     folder: Path
     title: str
     about: str
-    languages: dict[str, Language]
+    languages: Languages
     interpreters: Interpreters
     suites: tuple[Path, ...]
     programs: dict[str, tuple[Path, ...]]
@@ -174,7 +175,7 @@ class _Loader:
     def load(self) -> Course:
         title, about = self.heading()
         files = list(self.files())
-        languages: dict[str, Language] = {}
+        languages = Languages()
         waiting: list[s.InterpreterSyntax] = []
         written: list[s.LanguageSyntax] = []
         libraries: dict[str, s.LibrarySyntax] = {}

@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from embrix.brix.core import Interpreter
+from embrix.course.missing import NotThere
 from embrix.text.suggest import did_you_mean
 
 
-class NoLane(Exception):
+class NoLane(NotThere):
     """There is no such lane, or it cannot run; the message is a sentence that says why."""
 
 

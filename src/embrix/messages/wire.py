@@ -46,7 +46,8 @@ class Answered(msgspec.Struct, tag="answered"):
 
 
 class Fault(msgspec.Struct, tag="failed"):
-    """A fault of Embrix, `memory` where there was none left, or `ended` with the worker."""
+    """A fault of Embrix, `memory` where there was none left, `ended` with the worker; or `missing`,
+    which is no fault: what was asked about is not in the course (any more)."""
 
     number: int
     text: str

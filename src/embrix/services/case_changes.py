@@ -7,6 +7,7 @@ from pathlib import Path
 from embrix.checking.outline import outline
 from embrix.checking.suite_coverage import SMALL, clauses_met, small_programs
 from embrix.checking.verdicts import Testing
+from embrix.course.missing import NoFunction
 from embrix.course.naming import plain_name
 from embrix.lanes.session import Session
 from embrix.machine.lane import BadBinding
@@ -59,8 +60,11 @@ def covering_case(
     shortest of some made-up programs that does, expected to give what it gives on that lane."""
     own = session.lane(language, plain_name(lane))
     grid = outline(own.interpreter)
-    column = grid.functions.index(function)
-    cell = next(cells[column] for constructor, cells in grid.forms if constructor.name == form)
+    rows = {constructor.name: cells for constructor, cells in grid.forms}
+    if function not in grid.functions or form not in rows:
+        gone = form if function in grid.functions else function
+        raise NoFunction(f"{lane} has nothing called {gone} now")
+    cell = rows[form][grid.functions.index(function)]
     best = ""
     tried = 0
     for text in small_programs(session, language):

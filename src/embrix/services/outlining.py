@@ -7,7 +7,9 @@ from pathlib import Path
 
 from embrix.brix.core import Function
 from embrix.checking.outline import met, outline, subject_of
+from embrix.course.missing import NoFunction
 from embrix.course.naming import plain_name
+from embrix.lanes.names import interpreter_of
 from embrix.lanes.session import Session
 from embrix.messages.replies import OutlineCell, OutlineGrid, OutlineRow, TextChange
 from embrix.terms.node import Constructor
@@ -42,9 +44,11 @@ def clause_written(
 ) -> TextChange:
     """The file of a lane with a clause for a form behind the others of a function there; where the
     function is taken over, in an `extend` of its own. The result is still to be written."""
-    interpreter = session.course.interpreters[language][plain_name(lane)]
-    found = interpreter.functions[function]
-    made = next(one for one in interpreter.constructors.values() if one.name == form)
+    interpreter = interpreter_of(session.course.interpreters.get(language, {}), plain_name(lane))
+    found = interpreter.functions.get(function)
+    made = next((one for one in interpreter.constructors.values() if one.name == form), None)
+    if found is None or made is None:
+        raise NoFunction(f"{lane} has nothing called {function if found is None else form} now")
     names = _fields(made, found)
     clause = f"{form}({', '.join(names)})" if names else form
     pattern = ", ".join(

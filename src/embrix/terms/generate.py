@@ -134,11 +134,15 @@ class Generator:
         many forms, and far below the wanted height, each form may stand everywhere."""
         forms = self.shapes.fitting(sort, depth, scoped=scoped)
         allowed = self.words.parts.get(at or TOP)
-        if allowed is not None and depth > FRUITLESS and self._built < FAR_TOO_LARGE:
+        if allowed is not None and not self.gone_astray(depth):
             found = [form for form in forms if form.name in allowed]
             every = self.shapes.fitting(sort, NEVER, scoped=scoped)
             forms = tuple(found or [form for form in every if form.name in allowed]) or forms
         return forms[self.choose(len(forms))]
+
+    def gone_astray(self, depth: int) -> bool:
+        """Whether the present term has many forms, or is far below the height that is wanted."""
+        return depth <= FRUITLESS or self._built >= FAR_TOO_LARGE
 
     def count(self, depth: int, at: Spot | None) -> int:
         """How many items a list in a field has."""

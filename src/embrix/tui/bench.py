@@ -202,11 +202,12 @@ class Bench(TextActions):
         message.take(message.data)
 
     def on_faulted(self, message: Faulted) -> None:
-        """Tell a fault of our own where it can be seen: on the view that lies over the bench."""
+        """Tell it where it can be seen: on the view that lies over the bench."""
         last = message.text.strip().splitlines()[-1]
+        told = last if message.missing else f"Embrix itself failed: {last}"
         for screen in reversed(self.app.screen_stack):
             if isinstance(screen, View | Drafting) or screen is self:
-                screen.say(f"Embrix itself failed: {last}", "brick")
+                screen.say(told, "brass" if message.missing else "brick")
                 return
 
     def _loaded(self, summary: CourseSummary) -> None:

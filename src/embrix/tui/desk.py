@@ -33,11 +33,13 @@ class Delivered(Message):
 
 
 class Faulted(Message):
-    """A worker could not answer through a fault of Embrix itself."""
+    """A worker could not answer, through a fault of Embrix itself or because what it was asked
+    about is `missing`."""
 
-    def __init__(self, text: str) -> None:
+    def __init__(self, text: str, missing: bool) -> None:
         super().__init__()
         self.text = text
+        self.missing = missing
 
 
 WORKERS = 2
@@ -89,10 +91,10 @@ class Desk:
                 case wire.Progress():
                     if progress is not None:
                         self._owner.post_message(Delivered(progress, event))
-                case wire.Fault(text=text):
+                case wire.Fault(text=text, kind=kind):
                     if failed is not None:
                         self._owner.post_message(Delivered(failed, text))
-                    self._owner.post_message(Faulted(text))
+                    self._owner.post_message(Faulted(text, kind == "missing"))
                 case _:
                     if failed is not None:
                         self._owner.post_message(Delivered(failed, "stopped"))

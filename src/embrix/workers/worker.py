@@ -16,6 +16,7 @@ import traceback
 from collections.abc import Callable
 from typing import BinaryIO
 
+from embrix.course.missing import NotThere
 from embrix.machine.limits import MEMORY
 from embrix.messages.replies import HuntState
 from embrix.messages.wire import (
@@ -134,6 +135,8 @@ class Worker:
     def _answer(self, order: Ask) -> Event:
         try:
             return Answered(order.number, self._service.answer(order.request))
+        except NotThere as gone:
+            return Fault(order.number, str(gone), "missing")
         except MemoryError:
             self._service.forget()
             return Fault(order.number, "the worker ran out of memory", "memory")
