@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from textual import events
 from textual.pilot import Pilot
 from textual.widgets import Input, Static
 
@@ -12,6 +13,7 @@ from embrix.tui.bars import Masthead
 from embrix.tui.bench import Bench
 from embrix.tui.clause_grid import ClauseGrid, GridRows
 from embrix.tui.dialogs import AskText, Pick, Show
+from embrix.tui.drafting import Drafting
 from embrix.tui.text_finding import LookFor
 from tests.faces.test_workbench import bench, opened, until
 
@@ -219,3 +221,17 @@ async def test_the_line_of_the_cursor_stays_in_sight_when_notes_take_room(
         await pilot.pause(0.1)
         height = editor.scrollable_content_region.height
         assert 0 <= editor.cursor_location[0] - editor.scroll_offset.y < height
+
+
+async def test_a_key_that_comes_while_the_drafting_table_opens_counts_there(
+    course_copy: Path,
+) -> None:
+    async with opened(course_copy) as pilot:
+        for key in ("ctrl+g", "f6"):
+            pilot.app.post_message(events.Key(key, None))
+        await until(lambda: isinstance(pilot.app.screen, Drafting), "the drafting table")
+        await until(lambda: pilot.app.screen.focused is not None, "the pane")
+        await pilot.pause(0.2)
+        focused = pilot.app.screen.focused
+        assert focused is not None
+        assert focused.id == "trial"

@@ -149,7 +149,8 @@ class Drafting(Once, Screen[None]):
         self._definition.load_text(self._text)
         self._definition.reveal_line(self._pane.editor.cursor_location[0])
         self._trial.load_text(self._first_text)
-        self._definition.focus()
+        if self.focused is None:  # F6 may have come before
+            self._definition.focus()
         self._complete = True
         self.look()
 
@@ -366,7 +367,7 @@ class Drafting(Once, Screen[None]):
     def action_pane(self) -> None:
         focused = self.focused.id if self.focused is not None else ""
         names = list(PANES)
-        at = names.index(focused) if focused in names else -1
+        at = names.index(focused) if focused in names else 0
         self.set_focus(self.query_one(f"#{names[(at + 1) % len(names)]}"))
 
     def on_descendant_focus(self) -> None:
