@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from embrix.cli.main import main
+from embrix.cli.main import main, parsed
 from embrix.course.load import Course
 
 
@@ -20,6 +20,15 @@ def run(capsys: pytest.CaptureFixture[str], *words: str) -> tuple[int, str, str]
         status = int(stop.code or 0)
     captured = capsys.readouterr()
     return status, captured.out, captured.err
+
+
+def test_a_file_or_a_folder_in_place_of_a_command_is_opened(course_copy: Path) -> None:
+    program = course_copy / "drip" / "programs" / "toll.drip"
+    opened = parsed(["open", str(program)])
+    assert vars(parsed([str(program)])) == vars(opened)
+    assert vars(parsed([str(course_copy)])) == vars(parsed(["open", "--course", str(course_copy)]))
+    with pytest.raises(SystemExit):
+        parsed([str(course_copy / "nowhere.drip")])
 
 
 def test_run_prints_the_value(capsys: pytest.CaptureFixture[str], course_copy: Path) -> None:

@@ -122,9 +122,11 @@ def texts_attached(argv: Sequence[str]) -> list[str]:
 
 def parsed(words: list[str]) -> argparse.Namespace:
     """The arguments of a command line. Options may stand before, between and behind what a command
-    is given."""
+    is given. A file or folder in place of a command is opened."""
     top = parser()
     commands = commands_in(top)
+    if words and words[0] not in commands and Path(words[0]).exists():
+        words = ["open", *(["--course"] if Path(words[0]).is_dir() else []), *words]
     if words and words[0] in commands:
         return commands[words[0]].parse_intermixed_args(words[1:])
     return top.parse_args(words)
@@ -140,7 +142,8 @@ def parser() -> argparse.ArgumentParser:
     top = argparse.ArgumentParser(
         prog="embrix",
         description="A workbench for definitional interpreters of small teaching languages.",
-        epilog="Without a command the workbench opens on the course found here.",
+        epilog="Without a command the workbench opens on the course found here; with a file or a "
+        "folder in place of a command, on that.",
     )
     top.add_argument("--version", action="version", version=f"embrix {__version__}")
     top.set_defaults(command=_command("opening.open_workbench"), course=None, file=None)
