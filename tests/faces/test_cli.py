@@ -24,9 +24,10 @@ def run(capsys: pytest.CaptureFixture[str], *words: str) -> tuple[int, str, str]
 
 def test_a_file_or_a_folder_in_place_of_a_command_is_opened(course_copy: Path) -> None:
     program = course_copy / "drip" / "programs" / "toll.drip"
-    opened = parsed(["open", str(program)])
-    assert vars(parsed([str(program)])) == vars(opened)
-    assert vars(parsed([str(course_copy)])) == vars(parsed(["open", "--course", str(course_copy)]))
+    given = parsed([str(program)])
+    assert (str(given.file), given.course) == (str(program), None)
+    given = parsed([str(course_copy)])
+    assert (given.file, str(given.course)) == (None, str(course_copy))
     with pytest.raises(SystemExit):
         parsed([str(course_copy / "nowhere.drip")])
 
