@@ -16,6 +16,7 @@ from embrix.brix.core import (
     Decided,
     Function,
     IsFinal,
+    Named,
     Shape,
     Test,
     parts_of,
@@ -43,7 +44,7 @@ def report_coverage(
     unreachable when no way reaches it, and a shape is missing when some way misses it.
     """
     named = sorted(
-        {node.choice for c in function.clauses for node in parts_of(c.guard)
+        {node.choice for c in (*function.clauses, *function.finals) for node in parts_of(c.guard)
          if isinstance(node, Decided)}
     )  # fmt: skip
     ways = itertools.product(*(world.choices[name].alternatives for name in named))
@@ -112,9 +113,13 @@ class _Ways:
 
         coverage = Coverage(constructors)
         types = [function.types[n] for n in function.subjects]
-        rows: list[Row] = [(simplify(final, self.names),) for final in function.finals]
+        rows: list[Row] = []
         perhaps: list[Row] = []
         """What may be covered as well: no warning rests on what is not known."""
+        for final in function.finals:
+            known = self.known(final.guard)
+            if known is not False:
+                (rows if known else perhaps).append((simplify(final.patterns[0], self.names),))
         reached: set[int] = set()
         for number, clause in enumerate(function.clauses):
             guard = self.known(clause.guard)
@@ -128,11 +133,9 @@ class _Ways:
             elif clause.steps is not None:
                 forms = constructors_of(world, function)
                 for row in own:
-                    covered = _while_stepping(clause, function, row, self.names, forms)
-                    if covered is None:
-                        perhaps.append(row)
-                    else:
-                        rows += covered
+                    covered, open_ = _while_stepping(clause, function, row, self.names, forms)
+                    rows += covered
+                    perhaps += open_
         rows += [tuple(simplify(p, self.names) for p in row) for row in absent]
         return reached, coverage.missing([*rows, *perhaps], types)
 
@@ -177,26 +180,33 @@ def _while_stepping(
     row: Row,
     names: dict[int, str],
     forms: Sequence[tuple[str, int]],
-) -> list[Row] | None:
-    """The rows that an `order` clause covers: its part is of a form that is never final. None where
-    that is not known: final patterns may look deeper than one form.
-    """
+) -> tuple[list[Row], list[Row]]:
+    """The rows that an `order` clause covers, because its part is of a form that is never final;
+    and those that it may cover: a guard, or a pattern that looks deeper than one form, says when
+    that form is final."""
     head = row[0]
     if clause.steps is None or not isinstance(head, Head):
-        return []
+        return [], []
     asked = [part for part in parts_of(clause.guard) if isinstance(part, IsFinal)]
     if any(part.function != function.name or part.listed for part in asked):
-        return []  # what is final there is another relation's affair
-    if not all(_shallow(final) for final in function.finals):
-        return None
-    final_names = {names[f.tag] for f in function.finals if isinstance(f, Shape)}
-    rows: list[Row] = []
+        return [], []  # what is final there is another relation's affair
+    always: set[str] = set()
+    perhaps: set[str] = set()
+    for final in function.finals:
+        pattern = final.patterns[0]
+        while isinstance(pattern, Named):
+            pattern = pattern.inner
+        taken = {names[pattern.tag]} if isinstance(pattern, Shape) else {name for name, _ in forms}
+        plain = isinstance(pattern, Bind) or _shallow(pattern)
+        (always if final.guard is None and plain else perhaps).update(taken)
+    covered: list[Row] = []
+    open_: list[Row] = []
     for name, count in forms:
-        if name not in final_names:
+        if name not in always:
             args: list[Pat] = list(head.args)
             args[clause.steps] = Head(name, (ANY,) * count)
-            rows.append((Head(head.name, tuple(args)),))
-    return rows
+            (open_ if name in perhaps else covered).append((Head(head.name, tuple(args)),))
+    return covered, open_
 
 
 def _shallow(pattern: CorePattern) -> bool:

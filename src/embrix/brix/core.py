@@ -370,9 +370,15 @@ class Function:
     subjects: tuple[int, ...]
     clauses: tuple[CoreClause, ...]
     body: Core | None
-    finals: tuple[CorePattern, ...]
+    finals: tuple[CoreClause, ...]
+    """What terms are final: each with one pattern, and perhaps a guard."""
     judgement: TemplateParts | None
     span: Span
+
+    @property
+    def inside(self) -> tuple[object, ...]:
+        """All that it is made of."""
+        return (self.body, self.clauses, self.finals)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -496,7 +502,7 @@ class Interpreter:
                 continue
             found.add(name)
             target = self.functions[name]
-            for part in parts_of((target.body, target.clauses, target.finals)):
+            for part in parts_of(target.inside):
                 if isinstance(part, Call | Repeat | StepList | IsFinal):
                     pending.append(part.function)
         return found

@@ -16,7 +16,7 @@ def check_effects(
     known; calling one there is refused as well when any function of the definition has effects."""
     effects = _with_effects(functions)
     for function in functions.values():
-        for clause in function.clauses:
+        for clause in (*function.clauses, *function.finals):
             if clause.guard is not None and _has_effect(clause.guard, effects):
                 _report(world, "a guard", clause.span)
     for display in shown.values():
@@ -40,8 +40,7 @@ def _with_effects(functions: Mapping[str, Function]) -> set[str]:
         more = {
             name
             for name, function in functions.items()
-            if name not in found
-            and any(_effect(part, found) for part in parts_of((function.body, function.clauses)))
+            if name not in found and any(_effect(part, found) for part in parts_of(function.inside))
         }
         if not more:
             return found

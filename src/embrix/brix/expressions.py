@@ -164,11 +164,11 @@ class Expressions:
         rest: list[s.Pattern] = []
 
         def item() -> s.Pattern | None:
+            if rest:
+                self.c.fail("nothing may follow the rest of a list")
             if self.c.accept(".."):
                 rest.append(self.pattern())
                 return None
-            if rest:
-                self.c.fail("nothing may follow the rest of a list")
             return self.pattern()
 
         items = [one for one in self.separated("]", item) if one is not None]
@@ -416,11 +416,11 @@ class Expressions:
         rest: list[s.Expr] = []
 
         def item() -> s.Expr | None:
+            if rest:
+                self.c.fail("nothing may follow the rest of a list", "join lists: appended(a, b)")
             if self.c.accept(".."):
                 rest.append(self.expression())
                 return None
-            if rest:
-                self.c.fail("nothing may follow the rest of a list")
             return self.expression()
 
         items = [one for one in self.separated("]", item) if one is not None]

@@ -12,7 +12,7 @@ from embrix.brix.order import expand_order
 from embrix.brix.patterns import Patterns
 from embrix.brix.silent import report_silent
 from embrix.brix.world import FunctionSignature, World
-from embrix.terms.types import Con, Hole, Type, settle
+from embrix.terms.types import BOOL, Con, Hole, Type, settle
 from embrix.text.suggest import did_you_mean
 
 
@@ -64,7 +64,7 @@ def check_function(
     )
     subject_types = [signature.types[n] for n in signature.subjects]
     clauses: list[k.CoreClause] = []
-    finals: list[k.CorePattern] = []
+    finals: list[k.CoreClause] = []
     absent: list[tuple[k.CorePattern, ...]] = []
     body: k.Core | None = None
     begun, held = world.mark(), len(world.contained)
@@ -141,11 +141,13 @@ def absent_row(infer: Infer, row: s.NoClause, types: Sequence[Type]) -> tuple[k.
     return parts + tuple(k.Bind(None) for _ in types[len(parts) :])
 
 
-def _final(world: World, infer: Infer, row: s.Final, kind: Type) -> k.CorePattern:
-    infer.scopes.append({})
+def _final(world: World, infer: Infer, row: s.Final, kind: Type) -> k.CoreClause:
+    """What makes a term final depends on nothing but the term: parameters cannot be asked."""
+    scopes, infer.scopes = infer.scopes, [{}]  # not those of the function
     pattern = Patterns(world, infer.declare).check(row.pattern, kind)
-    infer.scopes.pop()
-    return pattern
+    guard = infer.check(row.guard, BOOL) if row.guard is not None else None
+    infer.scopes = scopes
+    return k.CoreClause((pattern,), guard, k.Const(True), row.span)
 
 
 def _subject(world: World, signature: FunctionSignature) -> int | None:

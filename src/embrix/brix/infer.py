@@ -612,14 +612,16 @@ class Infer:
             self.world.error("wrong_number", "final takes one argument", expr.span)
             return WRONG, BOOL
         value, kind = self.infer(expr.args[0])
-        function = self.relation_on(kind)
+        settled = settle(kind)
+        item = settled.args[0] if isinstance(settled, Con) and settled.name == "List" else None
+        function = self.relation_on(item or kind)
         if function is None:
             self.world.error(
                 "no_relation", f"no small-step relation works on {show_type(kind)}", expr.span,
                 "a relation is a `define … by` with `final` lines",
             )  # fmt: skip
             return WRONG, BOOL
-        return k.IsFinal(function.name, value), BOOL
+        return k.IsFinal(function.name, value, item is not None), BOOL
 
     def relation_on(self, kind: Type) -> FunctionSignature | None:
         kind = settle(kind)

@@ -385,20 +385,21 @@ class _File:
             case _:
                 self.look_inside(part)
 
-    def apart(self, *patterns: s.Pattern) -> None:
-        """Patterns whose names are used nowhere else."""
+    def apart(self, *patterns: s.Pattern, within: s.Expr | None = None) -> None:
+        """Patterns whose names are used nowhere else than in one expression."""
         before = self.scope
         self.scope = dict(before)
         for pattern in patterns:
             self.pattern(pattern)
+        self.look(within)
         self.scope = before
 
     def look_inside(self, part: object) -> None:
         match part:
             case s.NoClause(patterns):
                 self.apart(*patterns)
-            case s.Final(pattern):
-                self.apart(pattern)
+            case s.Final(pattern, guard):
+                self.apart(pattern, within=guard)
             case s.Order(pattern, children, guard):
                 before = self.scope
                 self.scope = dict(before)

@@ -735,7 +735,9 @@ class _File:
             return s.Inherit(named, c.since(start.span))
         if start.text == "final" and start.kind == "name":
             c.take()
-            return s.Final(expressions.pattern(), c.since(start.span))
+            pattern = expressions.pattern()
+            guard = expressions.expression() if c.accept("when") else None
+            return s.Final(pattern, guard, c.since(start.span))
         if start.text == "order" and start.kind == "name":
             c.take()
             pattern = expressions.pattern()

@@ -350,7 +350,10 @@ class DeliberateAnswer:
 
 @dataclass(frozen=True, slots=True)
 class Final:
+    """`final PATTERN when TEST` among the clauses of a small-step relation."""
+
     pattern: Pattern
+    guard: Expr | None
     span: Span
 
 

@@ -319,7 +319,7 @@ def _failing(lane: Interpreter) -> list[tuple[str, Source, Place]]:
     found = []
     for name in sorted(lane.reached, key=list(lane.functions).index):
         function = lane.functions[name]
-        for part in k.parts_of((function.body, function.clauses)):
+        for part in k.parts_of(function.inside):
             if isinstance(part, k.Fail):
                 source = part.span.source or function.span.source or lane.source
                 found.append((part.error.name, source, (source.name, part.span.start)))

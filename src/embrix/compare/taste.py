@@ -41,6 +41,8 @@ LEARNING = 2_000
 """Programs that are looked at to learn what goes well with what."""
 WRITTEN = 500
 """How many of them are written down and read again: what is read otherwise teaches nothing."""
+HOPELESS = 50
+"""Programs at the beginning after which no more are looked at, if none of them can be read."""
 TELLING = 50
 """Programs after which it is told that learning goes on."""
 FEW = 3
@@ -223,13 +225,17 @@ def learned(lane: Lane, sort: str, seed: int, underway: Callable[[], None]) -> T
     language = lane.interpreter.language
     taste = Taste(language.signature, words_of(lane.interpreter, lane.machine.printer))
     seeded = random.Random(seed)
+    unread = 0
     for number in range(LEARNING):
+        if unread == number == HOPELESS:
+            break  # the grammar has errors: none of them can be written
         if number % TELLING == 0:
             underway()
         term = Tasting(language, seeded.randrange, taste).program(sort)
         if number < WRITTEN:
             parsed = lane.parser.parse(written(lane, term))
             if not isinstance(parsed, Parsed):
+                unread += 1
                 continue
             term = parsed.term
         recorder = Recorder(LIMITS.calls)

@@ -104,10 +104,11 @@ class Body(CallEmitter):
     def final_test(self, name: str) -> ast.stmt:
         """The function that says whether a subject of this relation is final."""
         self.out = []
-        for pattern in self.target.finals:
-            clause = k.CoreClause((pattern,), None, k.Const(True), self.target.span)
+        self.here = "x"
+        for clause in self.target.finals:
             Matching(self, bare=True).clauses([load("x")], (clause,), None)
-        return function(f"final_{name}", ["x"], [*self.out, ast.Return(const(False))])
+        begin = ast.Nonlocal(list(self.counters))
+        return function(f"final_{name}", ["x"], [begin, *self.out, ast.Return(const(False))])
 
     def into(self, node: k.Core, target: Target) -> None:
         """Evaluate an expression and hand its value to a variable, or return it."""

@@ -64,7 +64,7 @@ class Emitter(ABC):
         """Variables that hold a field of something that was taken apart, the parts of the own
         subject excepted: a term among them is entered from outside."""
         self.key = next(name for name, f in unit.functions.items() if f is target)
-        used = [*target.slots, *bound_slots((target.body, target.clauses, target.finals))]
+        used = [*target.slots, *bound_slots(target.inside)]
         self.slots = max(used, default=-1) + 1
         """The first number that no variable has."""
 

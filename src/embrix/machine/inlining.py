@@ -24,7 +24,7 @@ class Calls:
         self._sizes: dict[str, int] = {}
         self._kept: set[str] = {main}
         for name, function in functions.items():
-            parts = list(k.parts_of((function.body, function.clauses)))
+            parts = list(k.parts_of(function.inside))
             self._sizes[name] = len(parts)
             self._edges[name] = {
                 part.function for part in parts
@@ -80,11 +80,10 @@ def only_decided(function: k.Function, decided: Callable[[str], str]) -> k.Funct
         changed = {name: part for name, part in made.items() if part is not parts[name]}
         return replace(node, **changed) if changed else node
 
-    if not any(
-        isinstance(part, k.Decided) for part in k.parts_of((function.body, function.clauses))
-    ):
+    if not any(isinstance(part, k.Decided) for part in k.parts_of(function.inside)):
         return function
-    return replace(function, body=kept(function.body), clauses=kept(function.clauses))
+    return replace(function, body=kept(function.body), clauses=kept(function.clauses),
+                   finals=kept(function.finals))  # fmt: skip
 
 
 _PLAIN = ("constructor", "error", "type", "span")

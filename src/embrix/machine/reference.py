@@ -250,7 +250,13 @@ class _Run:
 
     def final(self, function: k.Function, value: Value) -> bool:
         """Whether a term is final for a small-step relation."""
-        return any(self.matches(pattern, value, {}) for pattern in function.finals)
+        for final in function.finals:
+            bound: Slots = {}
+            if self.matches(final.patterns[0], value, bound) and (
+                final.guard is None or self.value(final.guard, bound, value)
+            ):
+                return True
+        return False
 
     # ---------------------------------------------------------------- expressions
 

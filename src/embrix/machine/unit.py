@@ -59,7 +59,7 @@ class Unit:
         self.tails = Tails(self.functions)
         self.substituting = substituters(interpreter)
         self.roles = {c.tag: c.role for c in interpreter.constructors.values() if c.role}
-        bodies = [(target.body, target.clauses) for target in self.functions.values()]
+        bodies = [target.inside for target in self.functions.values()]
         self.relations = {name for name, target in self.functions.items() if target.finals}
         """The functions of which it is asked whether a term is final."""
         for part in k.parts_of(tuple(bodies)):
@@ -95,7 +95,7 @@ class Unit:
         """Numbers from `first` on for all variables of a function."""
         if name not in self.variables:
             target = self.functions[name]
-            bound = bound_slots((target.body, target.clauses))
+            bound = bound_slots(target.inside)
             self.variables[name] = tuple(dict.fromkeys([*target.slots, *bound]))
         return {slot: first + number for number, slot in enumerate(self.variables[name])}
 
@@ -110,7 +110,7 @@ class Unit:
         """The greatest number of arguments that a call may have, the place included."""
         counts = [len(target.params) for target in self.functions.values()]
         for target in self.functions.values():
-            for part in k.parts_of((target.body, target.clauses)):
+            for part in k.parts_of(target.inside):
                 if isinstance(part, k.Lambda):
                     counts.append(len(part.slots))
         return max(counts, default=0) + 1

@@ -51,7 +51,7 @@ Choose: TypeAlias = Callable[[int], int]
 MOST_ITEMS = 3
 LARGE = 40
 """Forms after which a term is brought to an end."""
-FRUITLESS, FAR_TOO_LARGE = -30, 400
+FRUITLESS, FAR_TOO_LARGE = -20, 200
 """A height, counted down from the wanted one, and a number of forms at which what a grammar lets
 stand in a field has led to no end."""
 
