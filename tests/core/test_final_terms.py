@@ -191,3 +191,20 @@ def test_nothing_follows_the_rest_of_a_list(make_course: Maker, lists: str) -> N
         (found,) = [one for one in make_course(berths=BERTHS, steps=text).diagnostics
                     if one.code == "unreadable"]  # fmt: skip
         assert found.message.startswith("nothing may follow the rest of a list")
+
+
+def test_a_guard_that_fails_points_at_the_term_that_it_is_about(make_course: Maker) -> None:
+    text = STEPS.replace("rows is shallow or final(items)", "short(size(items))") + (
+        'error TooLong(n: Int) "{n} in a row"\n'
+        "define short(n: Int) -> Bool\n  if n > 2 then fail TooLong(n) else true\n"
+    )
+    text = text.replace(text[text.index("choice") : text.index("main")], "")
+    lane = Session(make_course(berths=BERTHS, steps=text).folder).lane("Berths", "steps")
+    program = "let x = [1] in [1, 2, 3]"
+    parsed = lane.parser.parse(program)
+    assert isinstance(parsed, Parsed)
+    outcome = lane.run(program).outcome
+    assert (outcome.kind, outcome.text) == ("failure", "3 in a row")
+    assert outcome.place is not None
+    assert program[slice(*outcome.place)] == "[1, 2, 3]"
+    held_against(lane, parsed.term)
