@@ -11,6 +11,7 @@ from embrix.terms.types import (
     BOOL,
     INT,
     LOC,
+    NAME,
     NUMBER,
     TEXT,
     Con,
@@ -34,6 +35,8 @@ class BuiltIn:
     params: tuple[str, ...]
     shape: Callable[[], Shape]
     meaning: str
+    others: tuple[Callable[[], Shape], ...] = ()
+    """Shapes for other types of the first parameter."""
 
 
 def _plain(*types: Type) -> Callable[[], Shape]:
@@ -78,7 +81,18 @@ BUILT_INS: dict[str, BuiltIn] = {
             "the number that a text writes, in the numbers of the language",
         ),
         BuiltIn("whole", ("n",), _plain(NUMBER, maybe(INT)), "a whole number as an Int"),
-        BuiltIn("size", ("items",), _lists(lambda t: ((t,), INT)), "the length of a list"),
+        BuiltIn(
+            "size", ("items",), _lists(lambda t: ((t,), INT)),
+            "how many items a list, a map or a set has, or characters a text",
+            (_made(lambda a, b: ((map_of(a, b),), INT)), _made(lambda a, _: ((set_of(a),), INT)),
+             _plain(TEXT, INT)),
+        ),
+        BuiltIn("name_of", ("t",), _plain(TEXT, NAME), "a text as a name"),
+        BuiltIn("codes", ("t",), _plain(TEXT, listing(INT)), "the code of each character"),
+        BuiltIn(
+            "text_of", ("codes",), _plain(listing(INT), TEXT),
+            "the characters with some codes as a text; � for a code that no character has",
+        ),
         BuiltIn("reversed", ("items",), _lists(lambda t: ((t,), t)), "a list from its end"),
         BuiltIn("number", ("n",), _plain(INT, NUMBER), "an Int as a number of the language"),
         BuiltIn(
@@ -92,6 +106,11 @@ BUILT_INS: dict[str, BuiltIn] = {
         ),
         BuiltIn("keys", ("m",), _made(lambda a, b: ((map_of(a, b),), listing(a))),
                 "the keys of a map in their order"),
+        BuiltIn(
+            "removed", ("m", "key"), _made(lambda a, b: ((map_of(a, b), a), map_of(a, b))),
+            "a map without a key, or a set without a member",
+            (_made(lambda a, _: ((set_of(a), a), set_of(a))),),
+        ),
         BuiltIn("has", ("s", "x"), _made(lambda a, _: ((set_of(a), a), BOOL)),
                 "whether something is in a set"),
         BuiltIn("added", ("s", "x"), _made(lambda a, _: ((set_of(a), a), set_of(a))),

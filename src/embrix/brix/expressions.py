@@ -485,21 +485,27 @@ class Expressions:
             return
         self.c.expect(word)
 
+    def _subject(self) -> s.Expr:
+        """What `match` looks at: `m[key] otherwise …` is one."""
+        start = self.c.peek()
+        return self._or_else(self._binary(1), start)
+
     def _match(self, column: int) -> s.Expr:
         start = self.c.take()
         outer, self.c.floor = self.c.floor, ONE_LINE
-        subjects = [self._binary(1)]
+        subjects = [self._subject()]
         while self.c.accept(","):
-            subjects.append(self._binary(1))
+            subjects.append(self._subject())
         self.c.floor = outer
         clauses = self.c.rows(column, self.clause)
         if not clauses:
             self.c.fail("`match` needs clauses, indented further")
         return s.Match(tuple(subjects), tuple(clauses), self.c.since(start.span))
 
-    def clause(self) -> s.Clause:
-        """`PATTERN, PATTERN when GUARD => BODY`."""
-        column, around = self.c.peek().column, (self.c.brackets, self.c.floor)
+    def clause(self, column: int = 0) -> s.Clause:
+        """`PATTERN, PATTERN when GUARD => BODY`; `column` is that of its line, if it begins before
+        the pattern."""
+        column, around = column or self.c.peek().column, (self.c.brackets, self.c.floor)
         patterns = [self.pattern()]
         while self.c.accept(","):
             patterns.append(self.pattern())
@@ -532,8 +538,9 @@ class Expressions:
         self.c.floor = outer
 
         def handler() -> s.Clause:
+            column = self.c.peek().column
             self.c.expect("on", " before the error that is caught")
-            return self.clause()
+            return self.clause(column)
 
         handlers = self.c.rows(column, handler)
         if not handlers:

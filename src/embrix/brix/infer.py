@@ -12,7 +12,7 @@ from dataclasses import replace
 from embrix.brix import core as k
 from embrix.brix import slips
 from embrix.brix import syntax as s
-from embrix.brix.builtins import BUILT_INS
+from embrix.brix.builtins import BUILT_INS, BuiltIn
 from embrix.brix.patterns import Patterns
 from embrix.brix.world import FunctionSignature, World, components, count, unify
 from embrix.terms.node import NONE, SOME
@@ -51,6 +51,8 @@ _ARITHMETIC = {
 }  # fmt: skip
 _ORDER = {"<": "less", "<=": "at_most", ">": "more", ">=": "at_least"}
 
+KEYED = ("Env", "Store", "Map")
+"""Types of what has something under each of some keys."""
 BUILT_IN = (
     "free", "substitute", "alike", "fresh", "final", "empty", "fold", "map", "filter", "lookup",
 )  # fmt: skip
@@ -115,14 +117,25 @@ class Infer:
             return k.Const(expr.value)
         if isinstance(expr, s.Tuple):
             return self.tuple_value(expr, wanted)
+        settled = settle(wanted)
+        if isinstance(expr, s.ListOf) and isinstance(settled, Con) and settled.name == "List":
+            items = tuple(self.check(item, settled.args[0]) for item in expr.items)
+            tail = self.check(expr.rest, settled) if expr.rest is not None else None
+            return k.BuildList(items, tail)
         if isinstance(expr, s.Lambda):
             return self.function_value(expr, wanted)
         if isinstance(expr, s.Attempt):
             return self.attempt(expr, wanted)
-        result, found = self.infer(expr)
+        result, found = self.towards(expr, wanted)
         if not unify(found, wanted):
             self.mismatch(found, wanted, expr.span)
         return result
+
+    def towards(self, expr: s.Expr, wanted: Type) -> tuple[k.Core, Type]:
+        """An expression with its type, where `wanted` says what `empty` is if nothing else does."""
+        if isinstance(expr, s.With):
+            return self.with_entry(expr.container, expr.key, expr.value, expr.span, wanted)
+        return self.infer(expr)
 
     def mismatch(self, found: Type, wanted: Type, span: Span) -> None:
         self.world.error(
@@ -260,7 +273,7 @@ class Infer:
             if not isinstance(arg, s.Ref | s.Make | s.Apply | s.Index | s.With):
                 made.append(self.check(arg, kind))
                 continue
-            result, found = self.infer(arg)
+            result, found = self.towards(arg, kind)
             made.append(result)
             if not unify(found, kind):
                 wrong.append((number, found))
@@ -504,6 +517,8 @@ class Infer:
             args = self.arguments(name, expr.args, ["x", "names"], [NAME, names], expr.span)
             return (k.Primitive("fresh", args, expr.span) if args else WRONG), NAME
         given = BUILT_INS.get(name)
+        if given is not None and given.others and len(expr.args) == len(given.params):
+            return self.of_several_types(given, expr)
         if given is not None:
             shape, gives = given.shape()
             args = self.arguments(name, expr.args, given.params, shape, expr.span)
@@ -516,6 +531,24 @@ class Infer:
             did_you_mean(name, known),
         )  # fmt: skip
         for arg in expr.args:
+            self.infer(arg)
+        return WRONG, UNKNOWN
+
+    def of_several_types(self, given: BuiltIn, expr: s.Apply) -> tuple[k.Core, Type]:
+        """A function whose first parameter may be of several types; a list where nothing tells."""
+        first, found = self.infer(expr.args[0])
+        shapes = [shape() for shape in (given.shape, *given.others)]
+        for types, gives in shapes:
+            if unify(found, types[0]):
+                rest = [self.check(arg, kind)
+                        for arg, kind in zip(expr.args[1:], types[1:], strict=True)]  # fmt: skip
+                return k.Primitive(given.name, (first, *rest), expr.span), gives
+        wanted = " or ".join(show_type(types[0]) for types, _ in shapes)
+        self.world.error(
+            "type_mismatch", f"{given.params[0]} of {given.name} must be of type {wanted}, but "
+            f"this is of type {show_type(found)}", expr.args[0].span,
+        )  # fmt: skip
+        for arg in expr.args[1:]:
             self.infer(arg)
         return WRONG, UNKNOWN
 
@@ -549,28 +582,35 @@ class Infer:
         return WRONG, maybe(kind)
 
     def with_entry(
-        self, container: s.Expr, key: s.Expr, value: s.Expr, span: Span
+        self, container: s.Expr, key: s.Expr, value: s.Expr, span: Span, wanted: Type = UNKNOWN
     ) -> tuple[k.Core, Type]:
-        """`container with key = value` on an environment, store or map."""
-        base, kind = self.infer(container)
+        """`container with key = value` on an environment, store or map: which of these an empty
+        one is, the `wanted` type says, or the key."""
+        base, kind = self.towards(container, wanted)
+        expected = settle(wanted)
+        if isinstance(settle(kind), Hole) and isinstance(expected, Con) and expected.name in KEYED:
+            unify(kind, expected)
         index, of_key = self.infer(key)
         hole = Hole()
         settled = settle(kind)
         if isinstance(settled, Hole) and settle(of_key) == LOC:
             settled = store_of(hole)
+        elif isinstance(settled, Hole) and settle(of_key) in (TEXT, NUMBER, INT, BOOL):
+            settled = map_of(of_key, hole)
         elif isinstance(settled, Hole):
             settled = env(hole)
         name = settled.name if isinstance(settled, Con) else ""
-        wanted: dict[str, tuple[Type, Type]] = {
+        by = settled.args[0] if isinstance(settled, Con) and name == "Map" else of_key
+        known: dict[str, tuple[Type, Type]] = {
             "Env": (NAME, env(hole)), "Store": (LOC, store_of(hole)),
-            "Map": (of_key, map_of(of_key, hole)),
+            "Map": (by, map_of(by, hole)),
         }  # fmt: skip
-        if name not in wanted:
+        if name not in known:
             if not isinstance(settled, Unknown):
                 self.mismatch(kind, env(hole), container.span)
             self.infer(value)
             return WRONG, UNKNOWN
-        key_type, whole = wanted[name]
+        key_type, whole = known[name]
         if not unify(kind, whole):
             self.mismatch(kind, whole, container.span)
         if not unify(of_key, key_type):

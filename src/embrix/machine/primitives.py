@@ -81,10 +81,30 @@ def primitives(
         exact = Fraction(n)
         return (SOME, None, exact.numerator) if exact.denominator == 1 else NONE_NODE
 
-    def size(items: Node) -> int:
+    def size(items: Any) -> int:
+        if isinstance(items, str | frozenset):
+            return len(items)
+        if items[0] == MAP:
+            return len(items[FIELDS])
         count = sum(1 for _ in list_items(items))
         spend(count)
         return count
+
+    def codes(t: str) -> Node:
+        spend(len(t))
+        return make_list([ord(one) for one in t])
+
+    def text_of(numbers_of: Node) -> str:
+        found = list(list_items(numbers_of))
+        spend(len(found))
+        return "".join(chr(one) if _is_code(one) else "\ufffd" for one in found)
+
+    def removed(container: Any, key: Value) -> Any:
+        known = key_of(key, spend)
+        if isinstance(container, frozenset):
+            return container - {known}
+        held = container[FIELDS]
+        return (MAP, None, held.delete(known)) if known in held else container
 
     def turned(items: Node) -> Node:
         result: Node = NIL_NODE
@@ -199,8 +219,14 @@ def primitives(
         "length": len, "characters": characters, "joined": joined, "part": part,
         "replaced": replaced, "begins": str.startswith, "parse_number": parse_number,
         "whole": whole, "extend_all": extend_all, "size": size, "reversed": turned,
-        "appended": appended,
+        "appended": appended, "name_of": str, "codes": codes, "text_of": text_of,
+        "removed": removed,
     }  # fmt: skip
+
+
+def _is_code(number: int) -> bool:
+    """Whether a character has this code; halves of a pair are none."""
+    return 0 <= number <= 0x10FFFF and not 0xD800 <= number <= 0xDFFF
 
 
 def shown_key(key: Value) -> str:
