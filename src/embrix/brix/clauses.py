@@ -16,6 +16,7 @@ from embrix.brix.core import (
     Decided,
     Function,
     IsFinal,
+    Match,
     Named,
     Shape,
     Test,
@@ -24,7 +25,7 @@ from embrix.brix.core import (
 from embrix.brix.exhaustiveness import ANY, Coverage, Head, Pat, Row, show_pattern
 from embrix.brix.patterns import simplify
 from embrix.brix.world import World
-from embrix.terms.types import Con, Type, settle
+from embrix.terms.types import UNKNOWN, Con, Type, settle
 from embrix.text.source import Span
 
 MOST_DECISIONS = 32
@@ -79,11 +80,24 @@ def report_coverage(
                     )  # fmt: skip
                 continue
             world.warning(
-                "unreachable_clause", "no term gets here: what this clause takes is taken above",
+                "unreachable_clause", "nothing gets here: what this clause takes is taken above",
                 clause.span, "remove it, or move it up",
             )  # fmt: skip
     if missing:
         _report_missing(world, function, missing)
+
+
+def report_match(world: World, word: str, match: Match, types: Sequence[Type]) -> None:
+    """The same of the clauses of a `match` or a `let … else`."""
+    subjects = tuple(range(len(types)))
+    params = tuple(f"subject {number}" for number in subjects)
+    report_coverage(
+        world,
+        Function(
+            f"this `{word}`", params, (), tuple(types), UNKNOWN, None, subjects, match.clauses,
+            None, (), None, match.span,
+        ),
+    )  # fmt: skip
 
 
 class _Ways:

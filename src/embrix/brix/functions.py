@@ -6,7 +6,7 @@ from collections.abc import Collection, Sequence
 
 from embrix.brix import core as k
 from embrix.brix import syntax as s
-from embrix.brix.clauses import report_coverage
+from embrix.brix.clauses import report_coverage, report_match
 from embrix.brix.infer import Infer
 from embrix.brix.order import expand_order
 from embrix.brix.patterns import Patterns
@@ -119,6 +119,8 @@ def check_function(
     if clauses and sound:
         report_coverage(world, function, absent, define.widened, define.replacing)
     if sound:
+        for word, match, types in infer.matches:
+            report_match(world, word, match, types)
         report_silent(world, define, infer.bound, judged)
     return function
 

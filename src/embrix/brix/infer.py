@@ -75,6 +75,9 @@ class Infer:
         self.slots = 0
         self.bound: dict[tuple[int, int], Type] = {}
         """The type of each name by where it is bound, in the text of the definition."""
+        self.matches: list[tuple[str, k.Match, list[Type]]] = []
+        """What has clauses inside of an expression, by its word, with the types of what they take
+        apart."""
 
     # ---------------------------------------------------------------- variables
 
@@ -831,7 +834,10 @@ class Infer:
         then = self.lines(rest, result, wanted)
         self.scopes.pop()
         hit = k.CoreClause((pattern,), None, then, line.pattern.span)
-        return k.Match((value,), (slot,), (hit, *misses), line.span)
+        made = k.Match((value,), (slot,), (hit, *misses), line.span)
+        if misses:  # a `let` alone may have a pattern that not everything fits: it is stuck there
+            self.matches.append(("let", made, [kind]))
+        return made
 
     def knot(self, line: s.LetRec, rest: Sequence[s.Line], result: s.Expr, wanted: Type) -> k.Core:
         """`let rec NAME = BASE with KEY = VALUE …`: the values may mention NAME."""
@@ -866,7 +872,9 @@ class Infer:
         types = [kind for _, kind in pairs]
         slots = tuple(self.slot() for _ in pairs)
         clauses = self.clauses(expr.clauses, types, wanted)
-        return k.Match(tuple(core for core, _ in pairs), slots, clauses, expr.span)
+        made = k.Match(tuple(core for core, _ in pairs), slots, clauses, expr.span)
+        self.matches.append(("match", made, types))
+        return made
 
     def clauses(
         self, clauses: Sequence[s.Clause], types: Sequence[Type], wanted: Type

@@ -127,16 +127,19 @@ def _with_clause(text: str, note: Note) -> str | None:
     lines = text.split("\n")
     head = note.line - 1
     last, indent = head, ""
+    around = len(lines[head]) - len(lines[head].lstrip())
     for number in range(head + 1, len(lines)):
         line = lines[number]
-        if line.strip() and not line.startswith(" "):
+        if line.strip() and len(line) - len(line.lstrip()) <= around:
             break
         if line.strip():
             indent = indent or line[: len(line) - len(line.lstrip())]
             last = number
     if last == head:
         return None
-    clause = clause.replace('todo "…"', f'todo "what {clause.partition("(")[0].strip()} gives"')
+    taken = re.match(r"\w+", clause)
+    about = taken[0] if taken is not None else "this"
+    clause = clause.replace('todo "…"', f'todo "what {about} gives"')
     return "\n".join([*lines[: last + 1], f"{indent}{clause}", *lines[last + 1 :]])
 
 
