@@ -9,6 +9,7 @@ from embrix.brix import core as k
 from embrix.brix import syntax as s
 from embrix.brix.answers import answered
 from embrix.brix.effects import check_effects
+from embrix.brix.evaluators import evaluators, plain_template
 from embrix.brix.functions import check_function, declare_function
 from embrix.brix.infer import Infer
 from embrix.brix.language import (
@@ -129,25 +130,30 @@ class _Interpreter:
         for define in defines:
             declare_function(world, define)
         judgements = self.judgements()
+        main = syntax.main.function if syntax.main is not None else ""
+        working = evaluators(world, defines, main)
+        if not syntax.judgements and not any(one.small_step for one in world.functions.values()):
+            judgements = {name: plain_template(world.functions[name]) for name in working}
+        judged = {*judgements, *working}
         functions = {
-            define.name: check_function(world, define, judgements.get(define.name), judgements)
+            define.name: check_function(world, define, judgements.get(define.name), judged)
             for define in defines
             if world.functions[define.name].span is define.span
         }
         if not world.findings.has_errors:
-            report_code_without_environment(world, syntax.types, judgements)
+            report_code_without_environment(world, syntax.types, judged)
         shown = self.shown(own)
         laws = tuple(made for law in syntax.laws if (made := self.law(law)) is not None)
         check_effects(world, functions, shown, list(laws))
         mark = world.mark()
-        main = self.main()
-        if main is None:
-            main = " main"
-            functions[main] = self.no_main(mark)
+        start = self.main()
+        if start is None:
+            start = " main"
+            functions[start] = self.no_main(mark)
         constructors = {**self.language.signature.by_tag, **{c.tag: c for c in own}}
         return k.Interpreter(
             syntax.name, syntax.source, syntax.doc, self.language, constructors,
-            (*self.language.errors, *self.own_errors), functions, shown, main, self.signature,
+            (*self.language.errors, *self.own_errors), functions, shown, start, self.signature,
             laws, dict(world.choices), {}, joined,
         )  # fmt: skip
 

@@ -1,0 +1,71 @@
+"""The functions of a definition that do its work: where no `judgement` is declared, their calls are
+the steps of a run.
+
+These are the functions over the terms of a sort, calling themselves, that `main` comes to first;
+and those over terms that call each other with them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+
+from embrix.brix import core as k
+from embrix.brix import syntax as s
+from embrix.brix.paths import inside
+from embrix.brix.world import FunctionSignature, World
+from embrix.terms.types import Con, settle
+
+
+def evaluators(world: World, defines: Iterable[s.Define], main: str) -> list[str]:
+    """Their names, in the order of the definition."""
+    calls = {one.name: _called(one) & world.functions.keys() for one in defines}
+    reached = {name: _reached(calls, name) for name in calls}
+    over_terms = [
+        name for name in calls
+        if name in reached[name] and _over_terms(world, world.functions[name])
+    ]  # fmt: skip
+    first: set[str] = set()
+    pending, seen = [main], {main}
+    while pending:
+        name = pending.pop()
+        if name in over_terms:
+            first.add(name)
+            continue
+        more = calls.get(name, set()) - seen
+        seen |= more
+        pending += more
+    return [
+        name for name in over_terms
+        if name in first or any(name in reached[one] and one in reached[name] for one in first)
+    ]  # fmt: skip
+
+
+def plain_template(signature: FunctionSignature) -> k.TemplateParts:
+    """A judgement in the plainest form: `f(a, b) ⇓ result`."""
+    parts: list[str | int] = [f"{signature.name}("]
+    for number in range(len(signature.params)):
+        parts += [", ", number] if number else [number]
+    return (*parts, ") ⇓ ", k.RESULT)
+
+
+def _called(define: s.Define) -> set[str]:
+    return {part.name for part in inside((define.rows, define.body)) if isinstance(part, s.Ref)}
+
+
+def _reached(calls: Mapping[str, set[str]], name: str) -> set[str]:
+    """What a function comes to by calls."""
+    found: set[str] = set()
+    pending = list(calls[name])
+    while pending:
+        one = pending.pop()
+        if one not in found:
+            found.add(one)
+            pending += calls.get(one, ())
+    return found
+
+
+def _over_terms(world: World, signature: FunctionSignature) -> bool:
+    if not signature.subjects:
+        return False
+    kind = settle(signature.types[signature.subjects[0]])
+    return isinstance(kind, Con) and kind.name in world.sorts
