@@ -7,6 +7,7 @@ from hypothesis import strategies as st
 
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
+from embrix.trace.data import station_data
 from embrix.trace.stations import Station
 from embrix.trace.walk import Walk
 from tests.strategies import terms
@@ -150,3 +151,16 @@ def test_a_deep_redex_is_shown_with_what_is_near_it(drip_lanes: dict[str, Lane])
         assert station.text.startswith(f"… {redex} + 1")
         assert station.text.endswith(" …")
         assert len(station.text) < 2_000
+
+
+def test_a_clause_is_told_as_it_is_written(drip_lanes: dict[str, Lane]) -> None:
+    told = walk(drip_lanes["environment"], "6 / 2")
+    clause = station_data(told, told.station(0)).clause
+    assert clause is not None
+    assert clause.text.split("\n") == [
+        "Div(left, right)  =>",
+        "  let Num(a) = eval(left, env)",
+        "  let Num(b) = eval(right, env)",
+        "  require b != 0 else fail DivisionByZero",
+        "  Num(a / b)",
+    ]

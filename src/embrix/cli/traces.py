@@ -113,7 +113,7 @@ def _print(
 
 
 def _clause(clause: ClausePlace) -> str:
-    return f"{clause.file}:{clause.line}  {visible(clause.text)}"
+    return f"{clause.file}:{clause.line}  {visible(' '.join(clause.text.split()))}"
 
 
 def _details(station: StationData) -> None:

@@ -208,6 +208,7 @@ class ClausePlace(Reply):
     file: str
     line: int
     text: str
+    """As it is written: one line or several."""
 
 
 class BoundName(Packed):

@@ -47,10 +47,13 @@ def put_data(put: Put) -> Substituted:
 
 
 def clause_data(walk: Walk, clause: Span) -> ClausePlace:
+    """Its text is as it is written, without the indentation of its first line."""
     source = clause.source or walk.lane.interpreter.source
-    line, _ = source.position(clause.start)
-    text = source.text[clause.start : clause.end]
-    return ClausePlace(source.name, line, " ".join(text.split()))
+    line, column = source.position(clause.start)
+    first, *more = source.text[clause.start : clause.end].rstrip().split("\n")
+    margin = " " * (column - 1)
+    lines = [first, *(one.removeprefix(margin) for one in more)]
+    return ClausePlace(source.name, line, "\n".join(one.rstrip() for one in lines))
 
 
 def head_data(walk: Walk, program: str, language: str, *, levels: bool = True) -> dict[str, Any]:

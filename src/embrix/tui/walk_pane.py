@@ -195,6 +195,8 @@ ROLES = {"suspended": ("◌", "brass", "waits"), "forcing": ("◔", "water", "be
          "settled": ("●", "moss", "done")}  # fmt: skip
 """What a suspension is up to: its sign, its colour, a word."""
 
+MOST_LINES = 12
+"""Lines of a clause that are shown."""
 SHORT = 60
 """Characters of a step that its row shows whole."""
 MOST_HELD = 10
@@ -239,10 +241,17 @@ class Moment(Static):
             place = f"{clause.file}:{clause.line}"
             text.append("\nclause ", ink(app, "faint", italic=True))
             text.append(f"{place}\n", ink(app, "water"))
-            text.append(f"  {cut(visible(clause.text), room * 2)}\n", ink(app, "ink"))
+            lines = visible(clause.text, keep="\n").split("\n")
+            for line in lines[:MOST_LINES]:
+                inner = " " * (len(line) - len(line.lstrip()) + 4)
+                for part in textwrap.wrap(line, room - 2, subsequent_indent=inner):
+                    text.append(f"  {part}\n", ink(app, "ink"))
+            if len(lines) > MOST_LINES:
+                more = counted(len(lines) - MOST_LINES, "more line")
+                text.append(f"  … {more}\n", ink(app, "faint"))
         for refused in station.refused[:3]:
             text.append("  not ", ink(app, "brass", bold=True))
-            line = f"{refused.line}  {visible(refused.text)}"
+            line = f"{refused.line}  {visible(' '.join(refused.text.split()))}"
             text.append(f"{cut(line, room - 6)}\n", ink(app, "faint"))
         if len(station.text) > SHORT or station.text != station.brief:
             text.append("\nstep in full\n", ink(app, "faint", italic=True))
