@@ -152,7 +152,7 @@ def known(files: list[str], anew: bool) -> Known:
         settings.write_text(f"[run]\ndata_file = {data}\nsource = {SOURCES}\n"
                             "dynamic_context = test_function\n")  # fmt: skip
         command = [sys.executable, "-m", "coverage", "run", f"--rcfile={settings}", "-m", "pytest",
-                   "-q", *files, f"--junitxml={times}"]  # fmt: skip
+                   "-q", "--timeout=0", *files, f"--junitxml={times}"]  # fmt: skip
         subprocess.run(command, cwd=ROOT, check=True)
     import coverage  # needed by nobody else here
 
