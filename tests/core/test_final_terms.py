@@ -126,8 +126,8 @@ def test_rows_in_rows_without_end_are_bounded(lane: Lane) -> None:
     term = parsed.term
     for _ in range(10_000):
         term = (row.term[0], None, make_list([term]))
-    came = lane.machine.run(term, limits=Limits(calls=10**7, depth=100_000))
-    assert came.outcome.kind in ("value", "out of fuel")
+    came = lane.machine.run(term, limits=Limits())
+    assert came.outcome.kind == "out of fuel"
 
 
 def test_what_is_not_known_to_be_final_is_not_warned_about(make_course: Maker) -> None:

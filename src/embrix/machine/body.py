@@ -107,8 +107,10 @@ class Body(CallEmitter):
         self.here = "x"
         for clause in self.target.finals:
             Matching(self, bare=True).clauses([load("x")], (clause,), None)
-        begin = ast.Nonlocal(list(self.counters))
-        return function(f"final_{name}", ["x"], [begin, *self.out, ast.Return(const(False))])
+        begin: list[ast.stmt] = [ast.Nonlocal(list(self.counters))]
+        if any(clause.guard is not None for clause in self.target.finals):
+            begin += spent()  # it may go down a whole term, each time it is asked
+        return function(f"final_{name}", ["x"], [*begin, *self.out, ast.Return(const(False))])
 
     def into(self, node: k.Core, target: Target) -> None:
         """Evaluate an expression and hand its value to a variable, or return it."""
