@@ -22,7 +22,7 @@ Scene = tuple[str, str, list[str]]
 SCENES: list[Scene] = [
     ("workbench", "shadow.drip", ["F4", *["F8"] * 20]),
     ("steps", "toll.drip", ["F4", "F4", *["F8"] * 3]),
-    ("failure", "unused.drip", ["F4", "F9"]),
+    ("failure", "unused.drip", ["WAIT", "F4", "WAIT", "F9"]),
     ("cases", "unused.drip", ["BREAK", "F5"]),
     ("tally", "rill/programs/rates.rill", ["CALLER", "F5", "WAIT", "F5"]),
     ("notes", "chamber.drip", ["MISSPELL"]),
