@@ -15,39 +15,15 @@ from embrix.services.renaming import renamed
 from embrix.terms.generate import Generator, Words
 from embrix.terms.node import make_list
 from embrix.trace.walk import Walk
-from tests.conftest import Maker
+from tests.conftest import TINY_LANGUAGE, Maker
 from tests.core.test_reference import held_against
 
-BERTHS = """\
-language Berths
-  extension "berths"
-
-tokens
-  number  /[0-9]+/        as Number
-  name    /[a-z]+/        as Name
-  skip    /[ \\n]+/
-
-forms Expr
-  Lit(n: Number)
-  Var(x: Name)                            uses x
-  Add(left: Expr, right: Expr)
-  Row(items: List[Expr])
-  Let(x: Name, bound: Expr, body: Expr)   binds x in body
-
-grammar
-  start Expr
-  Expr ::= "let" x:name "=" bound:Expr "in" body:Expr makes Let | Sum
-  operators Sum : Expr
-    left "+" makes Add
-    operand Atom
-  Atom : Expr ::=
-    | n:number makes Lit
-    | x:name makes Var
-    | "[" items:list(Expr, ",") "]" makes Row
-    | "(" Expr ")"
-"""
+BERTHS = TINY_LANGUAGE.replace("  Let(x", "  Row(items: List[Expr])\n  Let(x").replace(
+    '"(" Expr ")"', '"(" Expr ")" | "[" items:list(Expr, ",") "]" makes Row'
+)
+"""The little language with rows of terms."""
 STEPS = """\
-interpreter steps for Berths
+interpreter steps for Tiny
 choice rows "When is a row final?"
   deep     "when all in it is"  default
   shallow  "always"
@@ -69,7 +45,7 @@ error Unbound(x: Name) "nothing called {x}"
 
 @pytest.fixture
 def lane(make_course: Maker) -> Lane:
-    return Session(make_course(berths=BERTHS, steps=STEPS).folder).lane("Berths", "steps")
+    return Session(make_course(berths=BERTHS, steps=STEPS).folder).lane("Tiny", "steps")
 
 
 def codes(course: Course) -> list[tuple[str, int]]:
@@ -99,11 +75,11 @@ def test_a_row_is_final_when_all_in_it_is(lane: Lane, program: str, terms: list[
 
 def test_a_choice_may_say_when_a_term_is_final(make_course: Maker) -> None:
     session = Session(make_course(berths=BERTHS, steps=STEPS).folder)
-    shallow = session.lane("Berths", "steps[rows=shallow]")
+    shallow = session.lane("Tiny", "steps[rows=shallow]")
     assert shallow.run("[1 + 1]").outcome.text == "[1 + 1]"
     assert shallow.run("[1 + 1] + 2").outcome.kind == "stuck"
     for brief in (False, True):
-        deep = session.lane("Berths", "steps[rows=deep]", brief=brief)
+        deep = session.lane("Tiny", "steps[rows=deep]", brief=brief)
         assert deep.run("[1 + 1]").outcome.text == "[2]"
 
 
@@ -151,7 +127,7 @@ def test_a_clause_under_a_term_that_looks_inside_is_reachable(make_course: Maker
         course = make_course(berths=BERTHS, steps=text)
         assert "unreachable_clause" not in [code for code, _ in codes(course)]
     # The pattern alone looks at the first item.
-    first = Session(course.folder).lane("Berths", "steps")
+    first = Session(course.folder).lane("Tiny", "steps")
     assert first.run("[1] + [2, 3 + 4]").outcome.text == "[1, 2, 3 + 4]"
 
 
@@ -199,7 +175,7 @@ def test_a_guard_that_fails_points_at_the_term_that_it_is_about(make_course: Mak
         "define short(n: Int) -> Bool\n  if n > 2 then fail TooLong(n) else true\n"
     )
     text = text.replace(text[text.index("choice") : text.index("main")], "")
-    lane = Session(make_course(berths=BERTHS, steps=text).folder).lane("Berths", "steps")
+    lane = Session(make_course(berths=BERTHS, steps=text).folder).lane("Tiny", "steps")
     program = "let x = [1] in [1, 2, 3]"
     parsed = lane.parser.parse(program)
     assert isinstance(parsed, Parsed)

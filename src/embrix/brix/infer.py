@@ -202,11 +202,9 @@ class Infer:
                 base = self.check(container, env(hole))
                 pairs = self.check(items, listing(Tup((NAME, hole))))
                 return k.ExtendAll(base, pairs), env(hole)
-            case s.ListOf(items, rest, _):
-                hole = Hole()
-                firsts = tuple(self.check(item, hole) for item in items)
-                tail = self.check(rest, listing(hole)) if rest is not None else None
-                return k.BuildList(firsts, tail), listing(hole)
+            case s.ListOf():
+                kind = listing(Hole())
+                return self.check(expr, kind), kind
             case s.Fail():
                 return self.failure(expr), Hole()
             case s.Repeat():

@@ -58,7 +58,7 @@ def _all(session: Session, file: str, text: str, offset: int, begun: str) -> Ite
         if kind in SHOWN
     ]
     block, clause = _around(text, offset)
-    if line.isspace() or not line.removesuffix(begun).strip():
+    if not line.removesuffix(begun).strip():
         written = set(re.findall(r"^ +(\w+)", block, re.MULTILINE))  # the line itself is not whole
         forms = [one for one in declared if one.kind == "form"]
         yield from (one for one in forms if clause is None and one.name not in written)
