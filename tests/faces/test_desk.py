@@ -30,16 +30,9 @@ def lane(screen: str, name: str) -> str:
 
 
 def asked_what(desk: Terminal) -> None:
-    """The question what to look for. Under load an Alt key may arrive as Escape and a letter, so it
-    is pressed again where nothing comes of it."""
-    for _ in range(3):
-        desk.keys("M-t")
-        try:
-            desk.until(lambda s: "what to put in its place" in s, "the question", seconds=15)
-        except AssertionError:
-            continue
-        return
-    raise AssertionError("no question what to look for")
+    """The question what to look for."""
+    desk.keys("M-t")
+    desk.until(lambda s: "what to put in its place" in s, "the question")
 
 
 def text_to(desk: Terminal, what: str) -> None:

@@ -217,3 +217,20 @@ def test_keys_in_a_burst_are_carried_out_in_their_order(
     terminal.until(lambda s: "type part of a name" in s, "the list")
     terminal.keys("t", "o", "l", "x", "BSpace", "Left", "Delete", "l", "l", "Enter")
     terminal.until(lambda s: "drip/programs/toll.drip" in s and "▙ program" in s, "the program")
+
+
+def test_keys_behind_a_dialog_go_where_the_focus_comes(
+    terminal: Terminal, course_copy: Path
+) -> None:
+    """What is typed before a dialog has closed belongs to what comes when it has."""
+    terminal.until(lambda s: "165 pass" in s, "the suite")
+    path = course_copy / "drip" / "programs" / "unused.drip"
+    before = path.read_text()
+    for number in range(4):
+        terminal.keys("M-g")
+        terminal.until(lambda s: "To which line" in s, "the question")
+        terminal.keys("1", "Enter", "End", "x", "y", str(number), "Home", "BSpace")
+    terminal.keys("M-e", "M-e", "Up", "M-n", "End", "z", "C-s")  # none of these types a letter
+    terminal.until(lambda s: "saved unused.drip" in s, "saved")
+    first, rest = before.split("\n", 1)
+    assert path.read_text() == f"{first}xy0xy1xy2xy3z\n{rest}"

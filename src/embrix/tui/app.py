@@ -5,15 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from textual.app import App
-
+from embrix.tui.alt_keys import know_alt_letters
 from embrix.tui.bench import Bench
 from embrix.tui.dialogs import Pick
+from embrix.tui.in_order import KeysInOrder
 from embrix.tui.safe import SafeText
 from embrix.tui.theme import DAY, NIGHT, themes
 
 
-class WorkbenchApp(App[None]):
+class WorkbenchApp(KeysInOrder[None]):
     """The workbench on a course."""
 
     TITLE = "Embrix"
@@ -31,6 +31,7 @@ class WorkbenchApp(App[None]):
 
     def __init__(self, folder: Path | None, program: Path | None = None) -> None:
         super().__init__()
+        know_alt_letters()
         self._folder = folder
         self._program = program
         for theme in themes():

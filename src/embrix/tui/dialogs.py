@@ -17,7 +17,7 @@ from textual.widgets import Input, Static
 from embrix.text.visible import visible
 from embrix.tui.bars import Title
 from embrix.tui.commands import Command, everywhere, of_place
-from embrix.tui.in_order import LineInput
+from embrix.tui.line_input import LineInput
 from embrix.tui.rows import Piece, Rows
 from embrix.tui.theme import ink
 

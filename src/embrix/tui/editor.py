@@ -19,7 +19,6 @@ from embrix.messages.replies import Look, Place, Substituted
 from embrix.text.hidden import hide, picture, restore
 from embrix.text.line_edits import commented, doubled, moved
 from embrix.text.source import Source
-from embrix.tui.in_order import carried_out
 from embrix.tui.theme import ink, token_ink
 
 KEEPING = 0.7
@@ -164,8 +163,6 @@ class ProgramEditor(TextArea, inherit_bindings=False):
 
     async def _on_key(self, event: events.Key) -> None:
         """Enter begins a new line that is indented like the one it follows, or deeper."""
-        if await carried_out(self, event):
-            return
         if event.key != "enter":
             await super()._on_key(event)
             return

@@ -1,37 +1,100 @@
-"""Keys in the order in which they were pressed.
+"""Keys one after the other: each is carried out before the next one finds its place.
 
-The interface library gives a character to the widget with the focus, but lets a binding (an arrow,
-a deletion) travel on to the application first. When keys come in a burst (a held key, a slow line),
-what is typed behind an arrow would happen before it. Widgets in which order matters carry out their
-own bindings themselves.
+The interface library gives a key to what has the focus when the key *arrives*, and carries it out
+later, in several hops. When keys come in a burst (a held key, somebody who types ahead, a slow
+line), what is typed behind an arrow happens before it, and what is typed behind the Enter that
+closes a dialog goes to the dialog and is lost. So the application holds keys back until the one
+before them has done its work.
 """
 
 from __future__ import annotations
 
-from typing import ClassVar
+import asyncio
+from collections import deque
+from collections.abc import Callable
+from contextlib import suppress
+from time import monotonic
+from typing import TypeGuard, TypeVar
 
 from textual import events
-from textual.binding import Binding, BindingType
+from textual.app import App
+from textual.message_pump import MessagePump
 from textual.widget import Widget
-from textual.widgets import Input
+from textual.widgets import Input, TextArea
+
+Result = TypeVar("Result")
+PATIENCE = 2.0
+"""Seconds after which a key no longer waits for the one before it."""
+ROUNDS = 20
+"""How often the way of a key is looked at until nothing moves on it."""
 
 
-async def carried_out(widget: Widget, event: events.Key) -> bool:
-    """Carry out what a widget binds to a key; whether it binds anything."""
-    for binding in widget._bindings.key_to_bindings.get(event.key, ()):
-        if not binding.priority:
-            event.stop()
-            event.prevent_default()
-            await widget.app.run_action(binding.action, widget)
-            return True
-    return False
+class KeysInOrder(App[Result]):
+    """An application that carries out keys and pasted text one by one."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._held: deque[events.Event] = deque()
+        self._released: events.Event | None = None
+        self._under_way: asyncio.Task[None] | None = None
+
+    async def on_event(self, event: events.Event) -> None:
+        typed = isinstance(event, events.Key | events.Paste) and not event.is_forwarded
+        if typed and event is not self._released:
+            if self._under_way is not None:
+                self._held.append(event)
+                return
+            self._under_way = asyncio.create_task(self._carry_out(event))
+        await super().on_event(event)
+
+    async def _carry_out(self, event: events.Event) -> None:
+        """Wait for the key that was given out; then the held ones, in their order."""
+        try:
+            await self._settled(event)
+            while self._held and self.is_running:
+                self._released = self._held.popleft()
+                self.post_message(self._released)
+                await self._settled(self._released)
+        finally:
+            self._under_way = self._released = None
+
+    async def _settled(self, event: events.Event) -> None:
+        """Until nothing that a key has set going is on its way any more."""
+        end = monotonic() + PATIENCE
+        text = self.focused if self.screen_stack else None
+        if _typed_into(text, event):  # it goes no further than the text
+            for place in (self, text):
+                await _called(place, place.call_later, end)
+            return
+        for _ in range(ROUNDS):
+            if not self.screen_stack or monotonic() > end:
+                return
+            screen, focused = self.screen, self.focused
+            way: list[MessagePump] = [self, *(focused or screen).ancestors_with_self, self]
+            for place in way:
+                await _called(place, place.call_later, end)
+            if not self.screen_stack:
+                return
+            if (screen, focused) != (self.screen, self.focused):
+                # What has just come is drawn before it knows where the focus is.
+                await _called(self.screen, self.screen.call_after_refresh, end)
+            elif not any(place.message_queue_size for place in way):
+                return
 
 
-class LineInput(Input):
-    """One line of text."""
+def _typed_into(place: Widget | None, event: events.Event) -> TypeGuard[Widget]:
+    """Whether an event puts a character into what has the focus."""
+    typed = isinstance(event, events.Key) and event.is_printable
+    return typed and isinstance(place, Input | TextArea)
 
-    BINDINGS: ClassVar[list[BindingType]] = [Binding("ctrl+a", "select_all", show=False)]
 
-    async def _on_key(self, event: events.Key) -> None:
-        if not await carried_out(self, event):
-            await super()._on_key(event)
+async def _called(
+    place: MessagePump, later: Callable[[Callable[[], None]], bool], end: float
+) -> None:
+    """Until a place has come to a call, it is closed, or a moment is past."""
+    reached = asyncio.Event()
+    if not place.is_running or not later(reached.set):
+        return
+    while not reached.is_set() and place.is_running and monotonic() < end:
+        with suppress(TimeoutError):
+            await asyncio.wait_for(reached.wait(), 0.05)

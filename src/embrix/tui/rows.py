@@ -18,7 +18,6 @@ from textual.scroll_view import ScrollView
 from textual.strip import Strip
 
 from embrix.text.visible import visible
-from embrix.tui.in_order import carried_out
 from embrix.tui.theme import ink
 
 Piece: TypeAlias = tuple[str, Style]
@@ -53,9 +52,6 @@ class Rows(ScrollView, can_focus=True):
         self.empty_text = ""
         self.lit = False
         """Whether the cursor shows as if the rows had the focus."""
-
-    async def _on_key(self, event: events.Key) -> None:
-        await carried_out(self, event)
 
     # ---------------------------------------------------------------- for subclasses
 

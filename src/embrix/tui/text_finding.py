@@ -16,7 +16,7 @@ from embrix.text.plural import counted
 from embrix.tui.bars import Title
 from embrix.tui.desk import Desk
 from embrix.tui.dialogs import Dialog
-from embrix.tui.in_order import LineInput
+from embrix.tui.line_input import LineInput
 from embrix.tui.rows import Piece, Rows
 from embrix.tui.theme import ink
 

@@ -1,0 +1,22 @@
+"""Alt with a letter, as a terminal sends it: Escape and the letter.
+
+The interface library waits after these two characters for the rest of a longer sequence. Where
+another key follows meanwhile (a held Alt+N, somebody who types fast), it takes them for a `^` and
+the letter, which then stand in the text. No longer sequence begins so, so nothing need be waited
+for.
+"""
+
+from __future__ import annotations
+
+from string import ascii_lowercase
+from types import SimpleNamespace
+from typing import Any
+
+from textual import _ansi_sequences
+
+
+def know_alt_letters() -> None:
+    """Tell the library that Escape and a small letter are a key, where it has no other for them."""
+    sequences: dict[str, Any] = _ansi_sequences.ANSI_SEQUENCES_KEYS  # type: ignore[assignment]
+    for letter in ascii_lowercase:
+        sequences.setdefault(f"\x1b{letter}", (SimpleNamespace(value=f"alt+{letter}"),))
