@@ -63,8 +63,8 @@ class KeysInOrder(App[Result]):
         end = monotonic() + PATIENCE
         text = self.focused if self.screen_stack else None
         if _typed_into(text, event):  # it goes no further than the text
-            for place in (self, text):
-                await _called(place, place.call_later, end)
+            await _called(self, self.call_later, end)
+            await _called(text, text.call_later, end)
             return
         for _ in range(ROUNDS):
             if not self.screen_stack or monotonic() > end:
