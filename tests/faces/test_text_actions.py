@@ -230,7 +230,7 @@ async def test_a_key_that_comes_while_the_drafting_table_opens_counts_there(
         for key in ("ctrl+g", "f6"):
             pilot.app.post_message(events.Key(key, None))
         await until(lambda: isinstance(pilot.app.screen, Drafting), "the drafting table")
-        await until(lambda: pilot.app.screen.focused is not None, "the pane")
+        await until(lambda: getattr(pilot.app.screen.focused, "id", "") == "trial", "the program")
         await pilot.pause(0.2)
         focused = pilot.app.screen.focused
         assert focused is not None

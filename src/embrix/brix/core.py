@@ -516,17 +516,19 @@ class Interpreter:
         return None
 
 
-def parts_of(root: object) -> Iterator[Any]:
-    """An expression and everything inside it, clauses and patterns included."""
+def parts_of(root: object, inside: Mapping[type, tuple[str, ...]] | None = None) -> Iterator[Any]:
+    """An expression and everything inside it, clauses and patterns included; `inside` says where
+    each kind of part has others."""
+    known = INSIDE if inside is None else inside
     pending = [root]
     while pending:
         node = pending.pop()
         kind = type(node)
         if kind is tuple:
             pending += node  # type: ignore[arg-type]
-        elif kind in _INSIDE:
+        elif kind in known:
             yield node
-            pending += [getattr(node, name) for name in _INSIDE[kind]]
+            pending += [getattr(node, name) for name in known[kind]]
 
 
 PARTS = (
@@ -536,8 +538,9 @@ PARTS = (
     CoreClause,
 )  # fmt: skip
 
+PATTERNS = (Bind, Equals, Shape, Named, Among)
 _PLAIN = ("constructor", "error", "type", "span")
-_INSIDE: dict[type, tuple[str, ...]] = {
+INSIDE: dict[type, tuple[str, ...]] = {
     kind: tuple(name for name in kind.__slots__ if name not in _PLAIN) for kind in PARTS
 }
 """Where each kind of part may have others inside."""

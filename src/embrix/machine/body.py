@@ -23,9 +23,19 @@ from embrix.machine.constructs import (
     step_list,
 )
 from embrix.machine.emitter import Target, spent
+from embrix.machine.events import Deeper, Entered, Happened
 from embrix.machine.matching import LEAVE, Matching
+from embrix.machine.planned import (
+    Entering,
+    Inlined,
+    InPlace,
+    Known,
+    Planned,
+    Stuck,
+    TailCall,
+    changed_clause,
+)
 from embrix.machine.pycode import (
-    add_to,
     assign,
     atomic,
     call,
@@ -39,6 +49,7 @@ from embrix.machine.pycode import (
     row,
     when,
 )
+from embrix.machine.tail_calls import TailCalls
 from embrix.machine.tails import VALUES
 from embrix.terms.node import (
     CONS,
@@ -74,26 +85,27 @@ class Body(CallEmitter):
         params = [f"s{slot}" for slot in target.slots]
         if target.subject is None:
             params.append("here")
+        free = self.unit.free(self.key)
+        marked = TailCalls(self.unit, self.key, self.key)
         if target.body is not None:
-            self.into(target.body, None)
+            inlined = self.unit.inlining.expression(target.body, True, free)
+            self.into(marked.change(inlined, True), None)
         else:
             subjects = [load(f"s{target.slots[n]}") for n in target.subjects]
-            Matching(self).clauses(subjects, target.clauses, None)
+            for clause in target.clauses:
+                inlined = self.unit.inlining.clause(clause, True, free)
+                self.own.append(marked.clause(inlined))
+            Matching(self).clauses(subjects, self.own, None)
             self.out.append(self.stuck_at(subjects))
         inner: list[ast.stmt] = []
         if self.key in self.unit.calls.recursive:
             # What never comes back to itself is bounded by what calls it.
             inner += spent()
-        if self.counted:
-            inner.append(add_to(f"n{self.unit.numbers[self.key]}", 1))
-        inner += self.out
-        begin: list[ast.stmt] = [ast.Nonlocal(list(self.counters))]
-        if self.counted:
-            begin += self.goes_deeper()
-        if self.traced:
-            number = const(self.unit.numbers[self.key])
-            args = row(*(load(param) for param in params[: len(target.slots)]))
-            begin.append(assign("i", call("enter", number, args)))
+        number = self.unit.numbers[self.key]
+        inner += [Happened(f"n{number}"), *self.out]
+        begin: list[ast.stmt] = [ast.Nonlocal(list(self.counters)), Deeper()]
+        if self.judged:
+            begin.append(Entered(number, row(*(load(p) for p in params[: len(target.slots)]))))
         if self.loops:
             inner = [loop(const(True), inner)]
         result = [function(name, params, begin + inner)]
@@ -105,21 +117,30 @@ class Body(CallEmitter):
         """The function that says whether a subject of this relation is final."""
         self.out = []
         self.here = "x"
+        marked = TailCalls(self.unit, self.key, self.key)
         for clause in self.target.finals:
-            Matching(self, bare=True).clauses([load("x")], (clause,), None)
+            inlined = self.unit.inlining.clause(clause, False, self.unit.free(self.key))
+            final = changed_clause(inlined, marked.change, False)
+            Matching(self, bare=True).clauses([load("x")], (final,), None)
         begin: list[ast.stmt] = [ast.Nonlocal(list(self.counters))]
         if any(clause.guard is not None for clause in self.target.finals):
             begin += spent()  # it may go down a whole term, each time it is asked
         return function(f"final_{name}", ["x"], [*begin, *self.out, ast.Return(const(False))])
 
-    def into(self, node: k.Core, target: Target) -> None:
+    def into(self, node: Planned, target: Target) -> None:
         """Evaluate an expression and hand its value to a variable, or return it."""
         match node:
             case k.BuildTuple(items) if isinstance(target, tuple):
                 for name, value in zip(target, self.operands(items), strict=True):
                     self.out.append(assign(name, value))
-            case k.Call(name, args) if self.writes_out(name, target):
-                self.write_out(name, args, target)
+            case Inlined():
+                self.write_out(node, target)
+            case TailCall():
+                self.call_last(node)
+            case InPlace():
+                self.in_place(node, target)
+            case Stuck(subjects):
+                self.out.append(self.stuck_at(self.operands(subjects)))
             case k.Test(test, yes, no):
                 condition = self.value(test)
                 self.out.append(when(condition, self.inside(yes, target), self.inside(no, target)))
@@ -128,27 +149,11 @@ class Body(CallEmitter):
             case k.Emit(text, then):
                 self.out.append(do(call("emit", self.value(text))))
                 self.into(then, target)
-            case k.Call(name, args) if target is None and self.tells_of(name):
-                self.give(self.told(name, self.operands(args)), target)
-            case k.Call(name, args) if target is None:
-                self.counts_call(name)
-                values = self.operands(args)
-                if self.enters(name, args):
-                    values = self.enter_last(name, values)
-                self.call_last(name, values)
-            case k.CallValue(callee, args) if target is None and self.unit.bounces(
-                self.node, VALUES
-            ):
-                function_value, *values = self.operands((callee, *args))
-                self.bounce(function_value, values)
-            case k.CallValue(callee, args) if target is None:
-                values = self.operands((callee, *args))
-                self.give(ast.Call(self.held(values[0]), values[1:], []), target)
             case k.Knot():
                 knot(self, node)
                 self.into(node.then, target)
             case k.Attempt():
-                self.attempt(node, target)
+                attempt(self, node, target)
             case _:
                 self.give(self.value(node), target)
 
@@ -172,7 +177,7 @@ class Body(CallEmitter):
         if not isinstance(pattern, k.Shape) or pattern.tag != TUPLE or pattern.wide:
             return False
         made = isinstance(subject, k.BuildTuple)
-        if not made and not (isinstance(subject, k.Call) and self.writes_out(subject.function, "")):
+        if not made and not isinstance(subject, Inlined):
             return False
         if not all(isinstance(part, k.Bind) for part in pattern.fields):
             return False
@@ -208,7 +213,7 @@ class Body(CallEmitter):
 
     # ---------------------------------------------------------------- expressions
 
-    def value(self, node: k.Core) -> ast.expr:
+    def value(self, node: Planned) -> ast.expr:
         """A Python expression for an expression; statements it needs go before."""
         match node:
             case k.Const(value):
@@ -216,8 +221,8 @@ class Body(CallEmitter):
             case k.Local(slot):
                 return load(f"s{slot}")
             case k.Build(constructor, args):
-                if self.counted and self.counts_made and constructor.role == "suspended":
-                    self.out.append(add_to("made", 1))
+                if self.counts_made and constructor.role == "suspended":
+                    self.out.append(Happened("made"))
                 place = self.place() if constructor.is_form else const(None)
                 return row(const(constructor.tag), place, *self.operands(args))
             case k.BuildTuple(items):
@@ -237,16 +242,14 @@ class Body(CallEmitter):
                 settled = settle(kind)
                 named = settled.name if isinstance(settled, Con) else ""
                 return self.unit.constant(EMPTIES.get(named, EMPTY_NODE))
-            case k.Call(name, args) if self.writes_out(name, ""):
-                given = self.temporary()
-                self.write_out(name, args, given)
-                return load(given)
             case k.Call(name, args):
                 self.counts_call(name)
-                values = self.operands(args)
-                if self.enters(name, args):
-                    return self.enter(name, values)
-                return self.told(name, values)
+                return self.told(name, self.operands(args))
+            case Entering(k.Call(name, args)):
+                self.counts_call(name)
+                return self.enter(name, self.operands(args))
+            case Known(value):
+                return self.unit.constant(value)
             case k.CallValue(callee, args):
                 values = self.operands((callee, *args))
                 made = ast.Call(self.held(values[0]), values[1:], [])
@@ -295,12 +298,14 @@ class Body(CallEmitter):
                 return call("unfinished", const(note), load(self.here), const(code))
             case k.Test(test, yes, no):
                 return self.chosen(test, yes, no)
-            case k.Match() | k.Emit() | k.Knot() | k.Attempt():
+            case k.Match() | k.Emit() | k.Knot() | k.Attempt() | Inlined() | InPlace() | Stuck():
                 name = self.temporary()
                 self.into(node, name)
                 return load(name)
+            case TailCall():
+                raise AssertionError("a call in tail position gives its result to nobody else")
 
-    def chosen(self, test: k.Core, yes: k.Core, no: k.Core) -> ast.expr:
+    def chosen(self, test: Planned, yes: Planned, no: Planned) -> ast.expr:
         """`if` as an expression where its branches need no statements, else through a variable."""
         condition = self.value(test)
         outer = self.out
@@ -326,8 +331,8 @@ class Body(CallEmitter):
             return self.quickly(operation, args)
         if operation in _PLACED:
             args = [*args, load(self.here)]
-        if self.counted and operation in _COUNTED:
-            self.out.append(add_to(_COUNTED[operation], 1))
+        if operation in _COUNTED:
+            self.out.append(Happened(_COUNTED[operation]))
         return call(operation, *args)
 
     def quickly(self, operation: str, args: list[ast.expr]) -> ast.expr:
@@ -343,10 +348,6 @@ class Body(CallEmitter):
         self.out.append(when(ast.BoolOp(ast.Or(), [other, negation(small)]), [again]))
         return load(result)
 
-    def attempt(self, node: k.Attempt, target: Target) -> None:
-        """A value under protection."""
-        attempt(self, node, target)
-
     def nested(self) -> Body:
         """For the inside of a function that is made here."""
         return _Closure(self)
@@ -357,18 +358,15 @@ class _Closure(Body):
 
     def __init__(self, outer: Body) -> None:
         super().__init__(outer.unit, outer.target, outer.counters)
-        self.traced = False
+        self.judged = False
         self.here = outer.here
         self.called = outer.called
         self.temporaries = outer.temporaries
-        self.opened = set(outer.opened)
+        self.part = outer.part
 
     @property
     def node(self) -> str:
         return VALUES
-
-    def jumps(self, name: str, target: Target) -> bool:
-        return False
 
 
 def nothing_kept(main: k.Function) -> list[Any]:

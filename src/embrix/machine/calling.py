@@ -7,21 +7,33 @@ from abc import abstractmethod
 from collections.abc import Sequence
 
 from embrix.brix import core as k
-from embrix.machine.emitter import BOUNCE, Emitter, Target
-from embrix.machine.inlining import DEEPEST, moved
+from embrix.machine.emitter import BOUNCE, Emitter, Target, spent
+from embrix.machine.events import (
+    Asked,
+    DeepAgain,
+    Deeper,
+    Finished,
+    GivesPlace,
+    Happened,
+    Leave,
+    Put,
+    Shallower,
+    Waits,
+)
+from embrix.machine.planned import Inlined, InPlace, Known, TailCall
 from embrix.machine.pycode import (
-    add_to,
     assign,
     atomic,
     call,
     compare,
     const,
-    do,
     load,
     row,
     when,
 )
-from embrix.machine.unit import hot
+from embrix.machine.tails import VALUES
+from embrix.machine.unit import hot, is_judgement
+from embrix.terms.node import Value
 
 
 class CallEmitter(Emitter):
@@ -35,36 +47,50 @@ class CallEmitter(Emitter):
 
     # ---------------------------------------------------------------- in tail position
 
-    def call_last(self, name: str, values: list[ast.expr]) -> None:
+    def call_last(self, node: TailCall) -> None:
         """A call in tail position: a jump, a bounce, or a call whose result is returned."""
-        if self.jumps(name, None):
+        if isinstance(node.call, k.CallValue):
+            callee, *values = self.operands((node.call.callee, *node.call.args))
+            if node.how == "bounce":
+                self.bounce(callee, values)
+            else:
+                self.give(ast.Call(self.held(callee), values, []), None)
+            return
+        name = node.call.function
+        self.counts_call(name)
+        values = self.operands(node.call.args)
+        if node.enters:
+            values = self.enter_last(name, values)
+        if node.how == "jump":
             self.jump(values)
             return
-        self.flags_tail(name)
-        if self.unit.bounces(self.node, name):
-            callee = self.unit.functions[name]
-            here = [] if callee.subject is not None else [load(self.here)]
+        if self.judged and is_judgement(self.unit.functions[name]):
+            self.out.append(GivesPlace())
+        if node.how == "bounce":
+            here = [] if self.unit.functions[name].subject is not None else [load(self.here)]
             self.bounce(load(f"f{self.unit.numbers[name]}"), [*values, *here])
-            return
-        # What it returns, a bounce too, is returned.
-        self.give(self.plain_call(name, values), None)
+        else:
+            # What it returns, a bounce too, is returned.
+            self.give(self.plain_call(name, values), None)
+
+    def in_place(self, node: InPlace, target: Target) -> None:
+        """A call that takes the place of the one that is written out around it."""
+        if isinstance(node.call, k.CallValue):
+            callee, *values = self.operands((node.call.callee, *node.call.args))
+            called = self.held(callee)
+            self.out.append(Shallower())
+            made: ast.expr = ast.Call(called, values, [])
+            self.give(self.result_of(made, bounces=self.unit.may_bounce(VALUES)), target)
+        else:
+            name = node.call.function
+            self.counts_call(name)
+            values = self.operands(node.call.args)
+            self.out.append(Shallower())
+            made = self.enter(name, values) if node.enters else self.call(name, values)
+            self.give(made, target)
+        self.out.append(DeepAgain())
 
     # ---------------------------------------------------------------- parts that are entered often
-
-    def enters(self, name: str, args: tuple[k.Core, ...]) -> bool:
-        """Whether a call may enter a part of the program again and again: the body of a closure,
-        or the own subject once more."""
-        if name not in self.unit.staged:
-            return False
-        target = self.unit.functions[name]
-        subject = target.subject
-        if subject is None or subject != target.subjects[0]:
-            return False
-        term = args[subject]
-        if not isinstance(term, k.Local):
-            return False
-        own = name == self.key and term.slot == target.slots[subject]
-        return own or term.slot in self.opened
 
     def staged_code(self, name: str, values: list[ast.expr]) -> tuple[str, list[ast.expr]]:
         """The variable that gets what is known of the part, or None; and the values, held."""
@@ -83,11 +109,11 @@ class CallEmitter(Emitter):
         known, values = self.staged_code(name, values)
         rest = self.others(name, values)
         outer, self.out = self.out, []
-        if self.unit.may_bounce(self.node):
+        if self.part or self.unit.may_bounce(self.node):
+            # Whoever enters a part expects that it may come back with a call.
             self.bounce(load(known), rest)
         else:
-            if self.counted:
-                self.out.append(add_to("depth", -1))
+            self.out.append(Shallower())
             made = self.result_of(ast.Call(load(known), rest, []), bounces=True)
             self.out.append(ast.Return(made))
         inner, self.out = self.out, outer
@@ -110,88 +136,78 @@ class CallEmitter(Emitter):
 
     # ---------------------------------------------------------------- small functions
 
-    def writes_out(self, name: str, target: Target) -> bool:
-        """Whether a call is written out here. In tail position depth is not counted twice."""
-        fits = self.inlined < DEEPEST and self.unit.calls.written_out(name)
-        return fits and not (target is None and self.counted)
-
-    def write_out(self, name: str, args: tuple[k.Core, ...], target: Target) -> None:
+    def write_out(self, node: Inlined, target: Target) -> None:
         """The body of a function in place of its call."""
-        callee = self.unit.functions[name]
-        before = self.here, self.called, self.slots
-        self.counts_call(name)
-        values = self.operands(args)
-        mapping = self.unit.room(name, self.slots)
-        self.slots += len(mapping)
-        names = [f"s{mapping[slot]}" for slot in callee.slots]
+        if target is None and self.unit.counts and not node.instead:
+            # Depth is counted down when the result is there.
+            given = self.temporary()
+            self.write_out(node, given)
+            self.give(load(given), None)
+            return
+        callee = self.unit.functions[node.function]
+        before, temporaries = (self.here, self.called), self.temporaries
+        self.counts_call(node.function)
+        values = self.operands(node.args)
         # The arguments are no part of what is done inside.
-        self.out += [assign(one, value) for one, value in zip(names, values, strict=True)]
-        if self.counted:
-            self.out += [add_to(f"n{self.unit.numbers[name]}", 1), *self.goes_deeper()]
-        if callee.subject is not None:
-            self.here = names[callee.subject]
+        for slot, value in zip(node.slots, values, strict=True):
+            self.out.append(assign(f"s{slot}", value))
+        if not node.instead:
+            self.out.append(Deeper())
+        if node.framed and node.function in self.unit.calls.recursive:
+            self.out += spent()
+        self.out.append(Happened(f"n{self.unit.numbers[node.function]}"))
+        if isinstance(node.here, Known):
+            self.here = self.name_of(node.here.value)
+        elif node.here is not None:
+            self.here = f"s{node.here}"
         self.called = callee.name
-        self.inlined += 1
-        if callee.body is not None:
-            self.into(moved(callee.body, mapping), target)
-        else:
-            subjects = [load(names[number]) for number in callee.subjects]
-            self.choose(subjects, moved(callee.clauses, mapping), target)
-        self.inlined -= 1
-        self.here, self.called, self.slots = before
-        if self.counted:
-            self.out.append(add_to("depth", -1))
+        self.into(node.body, target)
+        self.here, self.called = before
+        if target is not None and self.part:
+            # The result is where it belongs; nothing else of the inside is needed.
+            self.temporaries = temporaries
+        if not node.instead:
+            self.out.append(Shallower())
 
-    def jumps(self, name: str, target: Target) -> bool:
-        same = self.unit.functions[name] is self.target
-        return same and target is None and not self.traced
+    def name_of(self, value: Value) -> str:
+        """The name of a constant that is a term."""
+        name = self.unit.constant(value)
+        assert isinstance(name, ast.Name)
+        return name.id
 
     def bounce(self, callee: ast.expr, values: list[ast.expr]) -> None:
         """Leave the call to whoever called first."""
         names = ["j", *(f"a{number}" for number in range(len(values))), "c"]
         targets = ast.Tuple([ast.Name(name, ast.Store()) for name in names], ast.Store())
         self.out.append(ast.Assign([targets], row(callee, *values, const(len(values)))))
-        if self.traced:
-            self.out.append(do(call("wait", load("i"))))
-        self.give(load(BOUNCE), None, bare=self.traced)
-
-    def flags_tail(self, name: str) -> None:
-        """In a trace, a judgement called in tail position takes the place of its caller."""
-        if self.traced and self.unit.traces(self.unit.functions[name]):
-            self.out.append(do(call("tail", load("i"))))
+        if self.judged:
+            self.out.append(Waits())
+        self.out.append(Leave(load(BOUNCE), judged=False))
 
     def result_of(self, made: ast.expr, *, bounces: bool) -> ast.expr:
         """What a call not in tail position gives: bounces are made here."""
         if not bounces:
             return made
-        name = self.temporary()
-        finish = call("w")
-        if self.unit.variant == "traced":
-            before = self.temporary()
-            self.out.append(assign(before, call("waiting")))
-            finish = call("settle", finish, load(before))
-        self.out.append(assign(name, made))
+        name, before = self.temporary(), self.temporary()
         bounced = compare(load(name), ast.Is(), load(BOUNCE))
-        self.out.append(when(bounced, [assign(name, finish)]))
+        self.out += [
+            Asked(before), assign(name, made), when(bounced, [Finished(name, before)]),
+        ]  # fmt: skip
         return load(name)
-
-    def tells_of(self, name: str) -> bool:
-        """Whether a trace is told of a call: it waits for the result then."""
-        traced = self.unit.variant == "traced"
-        return traced and name in self.unit.substituting and name != self.key
 
     def told(self, name: str, values: list[ast.expr]) -> ast.expr:
         """A call; in a trace it is told of what a substitution by hand puts where."""
-        order = self.unit.substituting.get(name)
-        if self.unit.variant != "traced" or order is None or name == self.key:
+        if not self.unit.tells_of(name, self.key):
             return self.call(name, values)
         kept = [value if atomic(value) else self.held(value) for value in values]
-        value, variable, term = (kept[number] for number in order)
-        return call("put", variable, value, term, self.call(name, kept))
+        value, variable, term = (kept[number] for number in self.unit.substituting[name])
+        result = self.temporary()
+        self.out += [assign(result, self.call(name, kept)), Put(result, variable, value, term)]
+        return load(result)
 
     def counts_call(self, name: str) -> None:
-        if self.counted and name in self.unit.substituting and name != self.key:
-            self.out.append(add_to("substituted", 1))
+        if name in self.unit.substituting and name != self.key:
+            self.out.append(Happened("substituted"))
 
     def jump(self, values: list[ast.expr]) -> None:
         """A tail call of the function to itself."""

@@ -19,7 +19,9 @@ from embrix.brix import core as k
 from embrix.brix.builtins import BUILT_INS
 from embrix.machine.body import Body
 from embrix.machine.constructs import FAR
+from embrix.machine.counting import COUNTED, counted
 from embrix.machine.emitter import BOUNCE
+from embrix.machine.events import Meaning, silent, with_events
 from embrix.machine.pycode import (
     add_to,
     assign,
@@ -35,6 +37,7 @@ from embrix.machine.pycode import (
     row,
     when,
 )
+from embrix.machine.tracing import traced
 from embrix.machine.unit import Unit, Variant, hot
 from embrix.terms.node import FIELDS
 
@@ -59,6 +62,10 @@ class Compiled:
     unit: Unit
     """What it was made of, for parts of a program that are turned into Python while it runs."""
 
+    @property
+    def meaning(self) -> Meaning:
+        return MEANINGS[self.unit.variant]
+
 
 def compile_interpreter(
     interpreter: k.Interpreter, variant: Variant, *, decided: bool = True
@@ -82,8 +89,10 @@ def _linked(unit: Unit) -> Compiled:
     body += [assign(name, const(None)) for name in bounce]
     counters += bounce
     body += [run_bounces(most), walk_far(unit.variant == "counted")]
+    written: list[ast.stmt] = []
     for name, target in unit.functions.items():
-        body += Body(unit, target, counters).definition(f"f{unit.numbers[name]}")
+        written += Body(unit, target, counters).definition(f"f{unit.numbers[name]}")
+    body += with_events(written, MEANINGS[unit.variant])
     stop: list[ast.stmt] = [ast.Nonlocal(["fuel"]), assign("fuel", const(-1))]
     body.append(function("stop", [], stop))
     spend: list[ast.stmt] = [
@@ -116,11 +125,8 @@ def _linked(unit: Unit) -> Compiled:
     return Compiled(space["link"], tuple(unit.constants), unit)
 
 
-COUNTED = [
-    "lookups", "hops", "depth", "deepest", "rounds", "allocated", "read", "written", "made",
-    "forced", "reused", "substituted",
-]  # fmt: skip
-"""What counted code counts besides the calls of each function."""
+MEANINGS: dict[Variant, Meaning] = {"plain": silent, "counted": counted, "traced": traced}
+"""What the events of the intermediate form become in each variant."""
 
 
 def run_bounces(most: int) -> ast.stmt:

@@ -8,9 +8,10 @@ import ast
 from embrix.brix import core as k
 from embrix.machine.calling import CallEmitter
 from embrix.machine.emitter import BOUNCE, Target, spent
+from embrix.machine.events import Caught, Happened, Protected
 from embrix.machine.matching import Matching
+from embrix.machine.planned import INSIDE, Inlined
 from embrix.machine.pycode import (
-    add_to,
     assign,
     call,
     compare,
@@ -48,11 +49,11 @@ def free_slots(node: k.Lambda) -> list[int]:
     """The slots that a function value uses and does not set itself."""
     used: set[int] = set()
     own: set[int] = set()
-    for part in k.parts_of(node):
+    for part in k.parts_of(node, INSIDE):
         match part:
             case k.Local(slot):
                 used.add(slot)
-            case k.Lambda(slots):
+            case k.Lambda(slots) | Inlined(_, slots):
                 own.update(slots)
             case k.Match():
                 own.update(part.slots)
@@ -102,7 +103,7 @@ def filling(
     value = inner.value(node.pairs[number][1])
     inner.out.append(ast.Return(value))
     lambda_of = k.Lambda((node.slot,), node.pairs[number][1], Span(0, 0))
-    taken = {body.captured(slot) for slot in free_slots(lambda_of)} | {body.here}
+    taken = {f"s{slot}" for slot in free_slots(lambda_of)} | {body.here}
     for part in (*keys[number + 1 :], *raws[number + 1 :], *map(load, later)):
         assert isinstance(part, ast.Name)
         taken.add(part.id)
@@ -118,24 +119,14 @@ def filling(
 def attempt(body: CallEmitter, node: k.Attempt, target: Target) -> None:
     """A value under protection; the handlers stand outside it."""
     result, caught, done = body.temporary(), body.temporary(), body.temporary()
-    kept: list[str] = []
-    if body.unit.variant == "traced":
-        kept = [body.temporary()]
-        body.out.append(assign(kept[0], call("mark")))
-    elif body.counted:
-        kept = [body.temporary()]
-        body.out.append(assign(kept[0], load("depth")))
-    body.out.append(assign(caught, const(None)))
+    kept = body.temporary()
+    body.out += [Protected(kept), assign(caught, const(None))]
     inner = body.inside(node.value, result)
     handler = ast.ExceptHandler(load("failed"), "x", [assign(caught, load("x"))])
     body.out.append(ast.Try(inner, [handler], [], []))
     failing: list[ast.stmt] = []
     outer, body.out = body.out, failing
-    if body.unit.variant == "traced":
-        body.out.append(do(call("caught", load(kept[0]))))
-    elif body.counted:
-        body.out.append(assign("depth", load(kept[0])))
-    body.out.append(assign(done, const(False)))
+    body.out += [Caught(kept), assign(done, const(False))]
     for one in node.handlers:
         same = compare(
             ast.Attribute(load(caught), "error", ast.Load()), ast.Is(),
@@ -158,8 +149,8 @@ def attempt(body: CallEmitter, node: k.Attempt, target: Target) -> None:
 def fetch(body: CallEmitter, node: k.Fetch) -> ast.expr:
     """What is under a key of a store, map or list."""
     container, key = body.operands((node.container, node.key))
-    if body.counted and node.kind == "store":
-        body.out.append(add_to("read", 1))
+    if node.kind == "store":
+        body.out.append(Happened("read"))
     result = body.temporary()
     if node.instead is None and node.kind == "store":
         # The walk is written out; `store_at` says what is missing.
@@ -259,16 +250,15 @@ def lookup(body: CallEmitter, node: k.Lookup) -> ast.expr:
     environment, key = body.operands((node.environment, node.key))
     frame, name = body.temporary(), body.temporary()
     body.out += [assign(frame, environment), assign(name, key)]
-    if body.counted:
-        body.out.append(add_to("lookups", 1))
+    body.out.append(Happened("lookups"))
     here = load(frame)
     unlike = compare(item(here, FIELDS), ast.NotEq(), load(name))
     empty = body.unit.constant(EMPTY_NODE)
     going = ast.BoolOp(ast.And(), [compare(here, ast.IsNot(), empty), unlike])
     walk: list[ast.stmt] = [assign(frame, call(FAR, here, load(name)))]
     for _ in range(NEAR):
-        hop = [add_to("hops", 1)] if body.counted else []
-        walk = [when(going, [*hop, assign(frame, item(here, FIELDS + 2)), *walk])]
+        onward = assign(frame, item(here, FIELDS + 2))
+        walk = [when(going, [Happened("hops"), onward, *walk])]
     body.out += walk
     found = compare(here, ast.IsNot(), empty)
     value = item(here, FIELDS + 1)
@@ -297,9 +287,7 @@ def repeat(body: CallEmitter, node: k.Repeat) -> ast.expr:
         body.out.append(assign(name, value))
     subject = names[relation.subjects[0]]
     final = call(f"final_f{number}", load(subject))
-    outer, body.out = body.out, spent()
-    if body.counted:
-        body.out.append(add_to("rounds", 1))
+    outer, body.out = body.out, [*spent(), Happened("rounds")]
     made = body.call(node.function, [load(name) for name in names])
     if not node.threads:
         body.out.append(assign(subject, made))

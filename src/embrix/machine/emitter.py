@@ -8,7 +8,8 @@ from collections.abc import Sequence
 from typing import TypeAlias
 
 from embrix.brix import core as k
-from embrix.machine.inlining import bound_slots
+from embrix.machine.events import Deeper, Leave
+from embrix.machine.planned import Planned
 from embrix.machine.pycode import (
     add_to,
     assign,
@@ -23,7 +24,7 @@ from embrix.machine.pycode import (
     row,
     when,
 )
-from embrix.machine.unit import Unit
+from embrix.machine.unit import Unit, is_judgement
 from embrix.terms.node import FIELDS
 
 Target: TypeAlias = str | tuple[str, ...] | None
@@ -50,8 +51,8 @@ class Emitter(ABC):
         self.counters = counters
         self.out: list[ast.stmt] = []
         self.temporaries = 0
-        self.traced = unit.traces(target)
-        self.counted = unit.variant == "counted"
+        self.judged = is_judgement(target)
+        """Whether what is written here belongs to a judgement."""
         self.counts_made = True
         """Whether suspensions that are made here are new."""
         self.loops = False
@@ -59,21 +60,18 @@ class Emitter(ABC):
         self.here = f"s{target.slots[subject]}" if subject is not None else "here"
         self.called = target.name
         """The function whose clauses are at work: a written out one, perhaps."""
-        self.inlined = 0
-        self.opened: set[int] = set()
-        """Variables that hold a field of something that was taken apart, the parts of the own
-        subject excepted: a term among them is entered from outside."""
         self.key = next(name for name, f in unit.functions.items() if f is target)
-        used = [*target.slots, *bound_slots(target.inside)]
-        self.slots = max(used, default=-1) + 1
-        """The first number that no variable has."""
+        self.own: list[k.CoreClause] = []
+        """The clauses of the function itself, as they are written."""
+        self.part = False
+        """Whether the term of the function is known."""
 
     @abstractmethod
-    def into(self, node: k.Core, target: Target) -> None:
+    def into(self, node: Planned, target: Target) -> None:
         """Evaluate an expression and hand its value to a variable, or return it."""
 
     @abstractmethod
-    def value(self, node: k.Core) -> ast.expr:
+    def value(self, node: Planned) -> ast.expr:
         """A Python expression for an expression; statements it needs go before."""
 
     @abstractmethod
@@ -105,14 +103,7 @@ class Emitter(ABC):
         if target is not None:
             self.out.append(assign(target, value))
             return
-        if self.traced and not bare:
-            value = call("leave", load("i"), value)
-        elif self.counted and not bare:
-            if not atomic(value):
-                self.out.append(assign("r", value))
-                value = load("r")
-            self.out.append(add_to("depth", -1))
-        self.out.append(ast.Return(value))
+        self.out.append(ast.Return(value) if bare else Leave(value, self.judged))
 
     def held(self, value: ast.expr) -> ast.expr:
         """A value as something that can be called."""
@@ -122,14 +113,14 @@ class Emitter(ABC):
         self.out.append(assign(name, value))
         return load(name)
 
-    def inside(self, node: k.Core, target: Target) -> list[ast.stmt]:
+    def inside(self, node: Planned, target: Target) -> list[ast.stmt]:
         """The statements of an expression evaluated in a branch."""
         outer, self.out = self.out, []
         self.into(node, target)
         inner, self.out = self.out, outer
         return inner
 
-    def operands(self, nodes: tuple[k.Core, ...]) -> list[ast.expr]:
+    def operands(self, nodes: tuple[Planned, ...]) -> list[ast.expr]:
         """Values from left to right: what a later one must do first does not overtake."""
         values: list[ast.expr] = []
         for node in nodes:
@@ -149,29 +140,19 @@ class Emitter(ABC):
     def place(self) -> ast.expr:
         return item(load(self.here), 1)
 
-    def captured(self, slot: int) -> str:
-        """The variable of what a function that is made here uses."""
-        return f"s{slot}"
-
-    def goes_deeper(self) -> list[ast.stmt]:
-        deeper = compare(load("depth"), ast.Gt(), load("deepest"))
-        return [add_to("depth", 1), when(deeper, [assign("deepest", load("depth"))])]
-
-    def closure(self, params: list[str], inner: k.Core, captured: list[int]) -> ast.expr:
+    def closure(self, params: list[str], inner: Planned, captured: list[int]) -> ast.expr:
         """A function as a value. What it uses of its surroundings is bound when it is made."""
         body = self.nested()
         body.into(inner, None)
         name = self.temporary()
-        taken = [self.captured(slot) for slot in captured if f"s{slot}" not in params]
+        taken = [f"s{slot}" for slot in captured if f"s{slot}" not in params]
         if self.here not in taken and self.here not in params:
             taken.append(self.here)
         begin: list[ast.stmt] = [
             ast.Nonlocal(list(self.counters)),
             *spent(),
+            Deeper(),
         ]
-        if self.counted:
-            deeper = compare(load("depth"), ast.Gt(), load("deepest"))
-            begin += [add_to("depth", 1), when(deeper, [assign("deepest", load("depth"))])]
         made = function(name, [*params, *taken], [*begin, *body.out])
         assert isinstance(made, ast.FunctionDef)
         made.args.defaults = [load(one) for one in taken]

@@ -1,14 +1,14 @@
-"""Which calls are written out where they stand, and how: small functions that never come back to
-themselves. What they do, and what is counted of them, is the same."""
+"""The pass that writes small functions out where they are called. They never come back to
+themselves; what they do, and what is counted of them, is the same."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
-from dataclasses import fields, replace
-from functools import lru_cache
+from collections.abc import Mapping
 from typing import Any
 
 from embrix.brix import core as k
+from embrix.machine.numbering import bound_slots, moved
+from embrix.machine.planned import Inlined, changed_clause, with_parts
 
 LARGEST = 70
 """Parts of a function that is written out."""
@@ -64,78 +64,67 @@ _HELD = (k.Lambda, k.CallValue, k.Knot, k.Attempt, k.Ask, k.Loop, k.Repeat, k.St
 """What keeps a function as it is: it has an inside of its own, or is told of in its order."""
 
 
-def only_decided(function: k.Function, decided: Callable[[str], str]) -> k.Function:
-    """The function without the branches that other decisions of its choices would take."""
+class Inlining:
+    """The pass over the functions of one interpreter."""
 
-    def kept(node: Any) -> Any:
-        if isinstance(node, tuple):
-            return tuple(kept(part) for part in node)
-        if isinstance(node, k.Test) and isinstance(node.test, k.Decided):
-            chosen = decided(node.test.choice) == node.test.alternative
-            return kept(node.yes if chosen else node.no)
-        if not isinstance(node, k.PARTS):
-            return node
-        parts = {one.name: getattr(node, one.name) for one in fields(node)}
-        made = {name: kept(part) for name, part in parts.items() if name not in _PLAIN}
-        changed = {name: part for name, part in made.items() if part is not parts[name]}
-        return replace(node, **changed) if changed else node
+    def __init__(self, functions: Mapping[str, k.Function], calls: Calls, *, last: bool) -> None:
+        """`last` says whether calls in tail position are written out as well."""
+        self._functions = functions
+        self._calls = calls
+        self._last = last
+        self._variables: dict[str, tuple[int, ...]] = {}
 
-    if not any(isinstance(part, k.Decided) for part in k.parts_of(function.inside)):
-        return function
-    return replace(function, body=kept(function.body), clauses=kept(function.clauses),
-                   finals=kept(function.finals))  # fmt: skip
+    def clause(self, clause: k.CoreClause, last: bool, first: int) -> k.CoreClause:
+        """A clause with small functions written out; their variables are numbered from `first`."""
+        return changed_clause(clause, _Place(self, first, first, 0).change, last)
 
+    def expression(self, node: Any, last: bool, first: int) -> Any:
+        return _Place(self, first, first, 0).change(node, last)
 
-_PLAIN = ("constructor", "error", "type", "span")
+    def written_out(self, name: str, depth: int, last: bool) -> bool:
+        """Whether a call is written out, so deep inside others, and perhaps in tail position."""
+        fits = depth < DEEPEST and self._calls.written_out(name)
+        return fits and (self._last or not last)
 
+    def opened(self, node: k.Call, args: tuple[Any, ...], first: int) -> tuple[Inlined, int]:
+        """A call with the body of its function, numbered from `first` on; the body is as it stands
+        in the definition. Also the first number that is free then."""
+        callee = self._functions[node.function]
+        mapping = self.room(node.function, first)
+        slots = tuple(mapping[slot] for slot in callee.slots)
+        body: Any
+        if callee.body is not None:
+            body = moved(callee.body, mapping)
+        else:
+            chosen = tuple(slots[number] for number in callee.subjects)
+            subjects = tuple(k.Local(slot) for slot in chosen)
+            body = k.Match(subjects, chosen, moved(callee.clauses, mapping), callee.span)
+        here = slots[callee.subject] if callee.subject is not None else None
+        return Inlined(node.function, slots, args, body, here), first + len(mapping)
 
-@lru_cache(maxsize=4_000)
-def renumbered(function: k.Function) -> k.Function:
-    """The function with the variables of each clause numbered from the same number on: no two
-    clauses are at work at once, and small frames make deep recursion cheap."""
-    first = max(function.slots, default=-1) + 1
-    clauses = []
-    for clause in function.clauses:
-        bound = dict.fromkeys(bound_slots(clause))
-        mapping = {slot: first + number for number, slot in enumerate(bound)}
-        clauses.append(moved(clause, mapping))
-    return replace(function, clauses=tuple(clauses))
-
-
-def bound_slots(node: object) -> list[int]:
-    """The variables that something binds, in some fixed order."""
-    found: list[int] = []
-    for part in k.parts_of(node):
-        match part:
-            case k.Bind(int() as slot) | k.Named(_, slot):
-                found.append(slot)
-            case k.Match() | k.Lambda():
-                found += part.slots
-            case k.Knot():
-                found.append(part.slot)
-    return found
+    def room(self, name: str, first: int) -> dict[int, int]:
+        """Numbers from `first` on for all variables of a function."""
+        if name not in self._variables:
+            target = self._functions[name]
+            bound = bound_slots(target.inside)
+            self._variables[name] = tuple(dict.fromkeys([*target.slots, *bound]))
+        return {slot: first + number for number, slot in enumerate(self._variables[name])}
 
 
-def moved(node: Any, mapping: Mapping[int, int]) -> Any:
-    """An expression, pattern or clause with other numbers for its variables."""
-    if isinstance(node, tuple):
-        return tuple(moved(part, mapping) for part in node)
-    match node:
-        case k.Local(slot):
-            return k.Local(mapping.get(slot, slot))
-        case k.Bind(int() as slot):
-            return k.Bind(mapping.get(slot, slot))
-        case k.Named(inner, slot):
-            return k.Named(moved(inner, mapping), mapping.get(slot, slot))
-    if not isinstance(node, k.PARTS):
-        return node
-    made: dict[str, Any] = {}
-    for one in fields(node):
-        value = getattr(node, one.name)
-        if one.name == "slots" or (one.name == "slot" and isinstance(node, k.Knot)):
-            slots = value if isinstance(value, tuple) else (value,)
-            changed = tuple(mapping.get(slot, slot) for slot in slots)
-            made[one.name] = changed if isinstance(value, tuple) else changed[0]
-        elif one.name not in _PLAIN:
-            made[one.name] = moved(value, mapping)
-    return replace(node, **made)
+class _Place:
+    """Where the pass is: from which number on variables are free, and how deep inside."""
+
+    def __init__(self, inlining: Inlining, base: int, first: int, depth: int) -> None:
+        self._inlining, self._base, self._first, self._depth = inlining, base, first, depth
+
+    def change(self, node: Any, last: bool) -> Any:
+        kind = type(node)
+        if kind is k.Call and self._inlining.written_out(node.function, self._depth, last):
+            args = tuple(self.change(arg, False) for arg in node.args)
+            made, free = self._inlining.opened(node, args, self._first)
+            inner = _Place(self._inlining, self._base, free, self._depth + 1)
+            body = inner.change(made.body, last)
+            return Inlined(made.function, made.slots, args, body, made.here)
+        if kind is k.Lambda and (self._first != self._base or self._depth):
+            return _Place(self._inlining, self._base, self._base, 0).change(node, last)
+        return with_parts(node, self.change, last)

@@ -9,8 +9,9 @@ from typing import TypeAlias
 from embrix.brix.core import Among, Bind, CoreClause, CorePattern, Equals, Named, Shape, parts_of
 from embrix.machine.calling import CallEmitter
 from embrix.machine.emitter import Target
-from embrix.machine.pycode import add_to, assign, compare, const, item, load, when
-from embrix.terms.node import FIELDS, TUPLE
+from embrix.machine.events import Chosen, Happened
+from embrix.machine.pycode import assign, compare, const, item, load, when
+from embrix.terms.node import FIELDS
 
 LEAVE = "leave the loop"
 """In place of a flag: the clauses stand in a loop, which a result leaves."""
@@ -87,11 +88,8 @@ class Matching:
     ) -> None:
         steps: list[_Step] = []
         temporaries = self.body.temporaries
-        own = any(clause is one for one in self.body.target.clauses)
         for index, (subject, pattern) in enumerate(zip(subjects, clause.patterns, strict=True)):
             self.pattern(subject, pattern, steps, known=known and index == 0)
-        if own and self.body.key in self.body.unit.staged:
-            self.body.opened = set()  # these are parts of the subject
         outer, self.body.out = self.body.out, []
         if clause.guard is not None:
             guard = self.body.value(clause.guard)
@@ -124,11 +122,9 @@ class Matching:
         if self.bare:
             body.give(body.value(clause.body), target, bare=True)
             return
-        if body.traced and any(clause is one for one in body.target.clauses):
-            chosen = ast.Subscript(load("clause_of"), load("i"), ast.Store())
-            body.out.append(ast.Assign([chosen], const(number)))
-        if body.counted:
-            body.out += [add_to(name, 1) for name in self.roles(clause)]
+        if body.judged and any(clause is one for one in body.own):
+            body.out.append(Chosen(number))
+        body.out += [Happened(name) for name in self.roles(clause)]
         body.into(clause.body, target)
         if done == LEAVE:
             body.out.append(ast.Break())
@@ -166,8 +162,6 @@ class Matching:
                 if wide and not known:
                     steps.append(compare(item(subject, 0), ast.Eq(), const(tag)))
                 for index, field in enumerate(fields):
-                    if isinstance(field, Bind) and field.slot is not None and tag != TUPLE:
-                        self.body.opened.add(field.slot)
                     self.pattern(item(subject, FIELDS + index), field, steps)
 
 

@@ -9,7 +9,9 @@ from dataclasses import dataclass
 from typing import Any, Literal, TypeAlias
 
 from embrix.brix import core as k
-from embrix.machine.inlining import Calls, bound_slots, only_decided, renumbered
+from embrix.machine.deciding import only_decided
+from embrix.machine.inlining import Calls, Inlining
+from embrix.machine.numbering import bound_slots, renumbered
 from embrix.machine.pycode import const, load
 from embrix.machine.tails import Tails
 from embrix.terms.node import EMPTY_NODE, NIL_NODE, NONE_NODE
@@ -48,7 +50,6 @@ class Unit:
             name: renumbered(only_decided(one, self.decided) if decided else one)
             for name, one in self.functions.items()
         }
-        self.variables: dict[str, tuple[int, ...]] = {}
         self.counters: list[str] = []
         """The variables of a run that its functions change; known when they have been written."""
         self.calls = Calls(self.functions, interpreter.main)
@@ -65,6 +66,9 @@ class Unit:
         for part in k.parts_of(tuple(bodies)):
             if isinstance(part, k.Repeat | k.StepList | k.IsFinal):
                 self.relations.add(part.function)
+        self.counts = variant == "counted"
+        # Depth is counted once for a call in tail position, so such calls stay what they are.
+        self.inlining = Inlining(self.functions, self.calls, last=not self.counts)
         plain = variant != "traced" and decided
         self.staged = stageable(self.functions, self.calls) if plain else ()
         """The functions that go through a term: what they do with one part of a program can be
@@ -91,17 +95,18 @@ class Unit:
     def may_bounce(self, callee: str) -> bool:
         return callee in self.tails.bouncing
 
-    def room(self, name: str, first: int) -> dict[int, int]:
-        """Numbers from `first` on for all variables of a function."""
-        if name not in self.variables:
-            target = self.functions[name]
-            bound = bound_slots(target.inside)
-            self.variables[name] = tuple(dict.fromkeys([*target.slots, *bound]))
-        return {slot: first + number for number, slot in enumerate(self.variables[name])}
+    def free(self, name: str) -> int:
+        """The first number that no variable of a function has."""
+        target = self.functions[name]
+        return max([*target.slots, *bound_slots(target.inside)], default=-1) + 1
 
     def decided(self, choice: str) -> str:
         known = self.interpreter.choices[choice]
         return self.interpreter.decided.get(choice, known.default)
+
+    def tells_of(self, callee: str, caller: str) -> bool:
+        """Whether a trace is told of a call: it waits for the result then."""
+        return self.variant == "traced" and callee in self.substituting and callee != caller
 
     def traces(self, target: k.Function) -> bool:
         return self.variant == "traced" and is_judgement(target)

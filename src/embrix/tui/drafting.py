@@ -150,7 +150,7 @@ class Drafting(Once, Screen[None]):
         self._definition.reveal_line(self._pane.editor.cursor_location[0])
         self._trial.load_text(self._first_text)
         if self.focused is None:  # F6 may have come before
-            self._definition.focus()
+            self.set_focus(self._definition)  # at once: what is typed next belongs there
         self._complete = True
         self.look()
 

@@ -23,8 +23,8 @@ from textual.widget import Widget
 from textual.widgets import Input, TextArea
 
 Result = TypeVar("Result")
-PATIENCE = 2.0
-"""Seconds after which a key no longer waits for the one before it."""
+PATIENCE = 5.0
+"""Seconds after which a key no longer waits for a place that does nothing."""
 ROUNDS = 20
 """How often the way of a key is looked at until nothing moves on it."""
 
@@ -60,24 +60,23 @@ class KeysInOrder(App[Result]):
 
     async def _settled(self, event: events.Event) -> None:
         """Until nothing that a key has set going is on its way any more."""
-        end = monotonic() + PATIENCE
         text = self.focused if self.screen_stack else None
         if _typed_into(text, event):  # it goes no further than the text
-            await _called(self, self.call_later, end)
-            await _called(text, text.call_later, end)
+            await _called(self, self.call_later)
+            await _called(text, text.call_later)
             return
         for _ in range(ROUNDS):
-            if not self.screen_stack or monotonic() > end:
+            if not self.screen_stack:
                 return
             screen, focused = self.screen, self.focused
             way: list[MessagePump] = [self, *(focused or screen).ancestors_with_self, self]
             for place in way:
-                await _called(place, place.call_later, end)
+                await _called(place, place.call_later)
             if not self.screen_stack:
                 return
             if (screen, focused) != (self.screen, self.focused):
                 # What has just come is drawn before it knows where the focus is.
-                await _called(self.screen, self.screen.call_after_refresh, end)
+                await _called(self.screen, self.screen.call_after_refresh)
             elif not any(place.message_queue_size for place in way):
                 return
 
@@ -88,12 +87,12 @@ def _typed_into(place: Widget | None, event: events.Event) -> TypeGuard[Widget]:
     return typed and isinstance(place, Input | TextArea)
 
 
-async def _called(
-    place: MessagePump, later: Callable[[Callable[[], None]], bool], end: float
-) -> None:
-    """Until a place has come to a call, it is closed, or a moment is past."""
-    reached = asyncio.Event()
-    if not place.is_running or not later(reached.set):
+async def _called(place: MessagePump, later: Callable[[Callable[[], None]], bool]) -> None:
+    """Until a place has come to a call, it is closed, or nothing has come of it for long."""
+    reached, end = asyncio.Event(), monotonic() + PATIENCE
+    while not place.is_running and not place._closed and monotonic() < end:
+        await asyncio.sleep(0.005)  # a screen that is about to come
+    if not later(reached.set):
         return
     while not reached.is_set() and place.is_running and monotonic() < end:
         with suppress(TimeoutError):

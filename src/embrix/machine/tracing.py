@@ -1,0 +1,50 @@
+"""Code that keeps a record: a recorder is told of each judgement that is entered and left."""
+
+from __future__ import annotations
+
+import ast
+
+from embrix.machine.events import (
+    Asked,
+    Caught,
+    Chosen,
+    Entered,
+    Event,
+    Finished,
+    GivesPlace,
+    Leave,
+    Protected,
+    Put,
+    Waits,
+    silent,
+)
+from embrix.machine.pycode import assign, call, const, do, load
+
+
+def traced(event: Event) -> list[ast.stmt]:
+    """What an event becomes where a record is kept; `i` is the judgement at work."""
+    match event:
+        case Entered():
+            return [assign("i", call("enter", const(event.number), event.arguments))]
+        case Chosen():
+            chosen = ast.Subscript(load("clause_of"), load("i"), ast.Store())
+            return [ast.Assign([chosen], const(event.clause))]
+        case GivesPlace():
+            return [do(call("tail", load("i")))]
+        case Waits():
+            return [do(call("wait", load("i")))]
+        case Leave() if event.judged:
+            return [ast.Return(call("leave", load("i"), event.value))]
+        case Asked():
+            return [assign(event.before, call("waiting"))]
+        case Finished():
+            return [assign(event.name, call("settle", call("w"), load(event.before)))]
+        case Put():
+            told = (event.variable, event.value, event.term, load(event.result))
+            return [assign(event.result, call("put", *told))]
+        case Protected():
+            return [assign(event.kept, call("mark"))]
+        case Caught():
+            return [do(call("caught", load(event.kept)))]
+        case _:
+            return silent(event)
