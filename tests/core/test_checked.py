@@ -2,13 +2,21 @@
 
 from __future__ import annotations
 
+import importlib
 import itertools
 import shutil
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
+from embrix.brix.lexer import lex
+from embrix.brix.said import said
+from embrix.checking.diagnostics import diagnostics
+from embrix.checking.verdicts import check_suite
 from embrix.course import interpreters
 from embrix.course.checked import READINGS, Memory
 from embrix.course.load import Course, load_course
@@ -16,6 +24,8 @@ from embrix.course.shipped import shipped_course
 from embrix.grammar.earley import EarleyParser
 from embrix.grammar.lr import TableParser
 from embrix.lanes.session import Session
+from embrix.text.source import Source, Span
+from tests.conftest import TINY_LANGUAGE, Maker, leave_only
 
 LANGUAGES = ("Drip", "Rill", "Mere", "Weir")
 
@@ -128,3 +138,139 @@ def test_what_a_text_means_is_worked_out_once(
     kept = [parser.parse(text) for text in long]
     assert parser.parse(long[-1]) is kept[-1]
     assert parser.parse("1 + 2") is not known["1 + 2"]  # what is kept is bounded
+
+
+COUNTED = {
+    "a case is run": ("embrix.checking.verdicts", "check_case"),
+    "something is compiled": ("embrix.machine.run", "compile_interpreter"),
+    "a law is tried": ("embrix.checking.diagnostics", "try_law"),
+    "a parser is made": ("embrix.lanes.session", "parser_for"),
+}
+
+
+def work_of(monkeypatch: pytest.MonkeyPatch, do: Callable[[], None]) -> dict[str, int]:
+    """How often each piece of work is done meanwhile."""
+    counts = dict.fromkeys(COUNTED, 0)
+    with monkeypatch.context() as patch:
+        for what, (module, name) in COUNTED.items():
+            real = getattr(importlib.import_module(module), name)
+
+            def noted(
+                *args: object, _real: Any = real, _what: str = what, **more: object
+            ) -> object:
+                counts[_what] += 1
+                return _real(*args, **more)
+
+            patch.setattr(f"{module}.{name}", noted)
+        do()
+    return counts
+
+
+def all_there_is(folder: Path, unsaved: dict[Path, str]) -> tuple[object, ...]:
+    """The suite of Drip, and what is said of its definitions."""
+    session = Session(folder, unsaved)
+    suite = next(path for path in session.course.suites if path.name == "drip.suite.toml")
+    report = check_suite(session, suite)
+    found = diagnostics(session, {suite})
+    return report.cases, [(one.code, one.place) for one in found.findings]
+
+
+def test_an_edit_in_a_comment_reaches_nothing(
+    course_copy: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Comments everywhere in the files that a suite rests on: of what costs time nothing is done
+    again, and what is told of has its new place."""
+    leave_only(course_copy, "drip")
+    files = sorted((course_copy / "drip").glob("*.brix"))
+    texts = {path: path.read_text() for path in files}
+    # A warning, whose place moves.
+    by_name = next(path for path in files if path.stem == "by_name")
+    clause = next(one for one in texts[by_name].split("\n") if "=> Num(n)" in one)
+    texts[by_name] = texts[by_name].replace(clause, f"{clause}\n{clause}", 1)
+    before = all_there_is(course_copy, texts)
+    assert before[1]
+    rest = {path: "# one more\n\n" + text.replace("\n", "   # and here\n", 1)
+            for path, text in texts.items()}  # fmt: skip
+    after: list[tuple[object, ...]] = []
+    counts = work_of(monkeypatch, lambda: after.append(all_there_is(course_copy, rest)))
+    assert counts == dict.fromkeys(COUNTED, 0)
+    assert after[0][0] == before[0]
+    (code, place), (same, moved) = before[1][0], after[0][1][0]  # type: ignore[index]
+    line = int(place.rpartition(":")[0].rpartition(":")[2])
+    assert code == same
+    assert moved == place.replace(f":{line}:", f":{line + 2}:")
+
+
+def test_an_edit_that_says_something_else_reaches_what_rests_on_it(
+    course_copy: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    leave_only(course_copy, "drip")
+    file = course_copy / "drip/rewriting.brix"
+    text = file.read_text()
+    cases = all_there_is(course_copy, {file: text})[0]
+    other = text.replace("Lit(a + b)", "Lit(a + b + 0)", 1)
+    assert other != text
+    counts = work_of(monkeypatch, lambda: all_there_is(course_copy, {file: other}) and None)
+    assert counts["a case is run"] >= len(cases)  # type: ignore[arg-type]
+    assert 1 <= counts["something is compiled"] <= 2  # its costs are counted, its steps recorded
+    # And what was said before is known still.
+    counts = work_of(monkeypatch, lambda: all_there_is(course_copy, {file: text}) and None)
+    assert counts == dict.fromkeys(COUNTED, 0)
+
+
+def test_errors_are_told_with_their_place_after_an_edit_in_a_comment(make_course: Maker) -> None:
+    course = make_course(a=TINY_LANGUAGE, b=BROKEN)
+    folder = course.folder
+    lane = Session(folder).lane("Tiny", "half")
+    assert "(b.brix:8:16)" in lane.run("1 + 2").outcome.sentence
+    (folder / "b.brix").write_text("# higher\n" + BROKEN)
+    lane = Session(folder).lane("Tiny", "half")
+    assert "(b.brix:9:16)" in lane.run("1 + 2").outcome.sentence
+
+
+BROKEN = """\
+interpreter half for Tiny
+
+main run
+
+define run(e: Expr) -> Number by e
+  Lit(n) => n
+  Var(x) => 0
+  Add(l, r) => nowhere(l)
+  Let(x, b, e) => 0
+"""
+
+
+@pytest.mark.parametrize(("line", "kept"), [
+    ("a b  # told", "a b"),
+    ("# all of it", ""),
+    ('say "# no comment" # but here', 'say "# no comment"'),
+    ('say "\\"# no comment"', 'say "\\"# no comment"'),
+    ("  hash  /#+/  as Hash  # perhaps", "  hash  /#+/  as Hash  # perhaps"),
+    ("'#' # a slip", "'#' # a slip"),
+    ("1 / 2 # perhaps", "1 / 2 # perhaps"),
+])  # fmt: skip
+def test_what_is_certainly_a_comment_says_nothing(line: str, kept: str) -> None:
+    assert said(f"first\n\n{line}\n") == "\n".join(filter(None, ("first", kept)))
+
+
+@given(st.data())
+def test_texts_that_say_the_same_have_the_same_words(data: st.DataObject) -> None:
+    """Over the shipped definitions with comments, blanks and pieces of them put anywhere."""
+    path = data.draw(st.sampled_from(sorted(shipped_course().rglob("*.brix"))))
+    lines = path.read_text().split("\n")
+    piece = data.draw(st.sampled_from(["", "   ", "# x", '  "# x', " / # /", "#", "'#"]))
+    at = data.draw(st.integers(0, len(lines) - 1))
+    whole = data.draw(st.booleans())
+    lines[at:at] = [piece] if whole else []
+    if not whole:
+        lines[at] += piece
+    text = "\n".join(lines)
+
+    def words(text: str) -> list[tuple[object, ...]]:
+        source = Source("x.brix", text)
+        patterns = "tokens" in path.read_text()
+        toks = lex(source, Span(0, len(text)), load_findings(), patterns=patterns)
+        return [(tok.kind, tok.text, tok.column, tok.first) for tok in toks]
+
+    assert words(said(text)) == words(text)

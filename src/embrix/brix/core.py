@@ -390,6 +390,13 @@ class Law:
     span: Span
 
 
+class Meaning:
+    """Stands for all definitions that say the same, comments apart: what rests on nothing else is
+    remembered with it."""
+
+    __slots__ = ("__weakref__",)
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class Language:
     """A checked language."""
@@ -416,6 +423,7 @@ class Language:
     """The kind of numbers for a choice decided in some way, where it is not `numbers`."""
     chosen: str | None = None
     """The name of the grammar that is used; None for the first."""
+    meaning: Meaning = field(default_factory=Meaning)
 
     @property
     def grammar(self) -> Grammar | None:
@@ -468,6 +476,8 @@ class Interpreter:
     """Which version it is, where not that of the course."""
     base: Interpreter | None = None
     """The interpreter of which this is one with choices decided otherwise."""
+    meaning: Meaning = field(default_factory=Meaning)
+    """The same for all ways of deciding its choices."""
 
     @property
     def lane(self) -> str:

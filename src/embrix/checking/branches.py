@@ -50,7 +50,9 @@ class Marked:
             if name in run else target
             for name, target in interpreter.functions.items()
         }  # fmt: skip
-        self.lane = Lane(replace(interpreter, functions=functions), lane.parser)
+        self.lane = Lane(
+            replace(interpreter, functions=functions, meaning=k.Meaning()), lane.parser
+        )
 
     def taken(
         self,

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import partial
 from pathlib import Path
 
 import msgspec
 
-from embrix.brix.core import Language
+from embrix.brix.core import Language, Law
+from embrix.course.checked import MEMORY
 from embrix.grammar.model import Grammar
-from embrix.grammar.report import report_on
+from embrix.grammar.report import Report, report_on
 from embrix.lanes.session import Session
 from embrix.machine.lane import Lane
 from embrix.machine.laws import LawReport, try_law
@@ -87,7 +89,9 @@ def _grammars(language: Language, findings: Findings) -> None:
 def _grammar(language: Language, grammar: Grammar, findings: Findings) -> None:
     """Conflicts and ambiguity, at the alternatives they belong to."""
     for rule in grammar.starts:
-        report = report_on(grammar, rule)
+        report, _ = MEMORY.recall(
+            ("grammar report", rule), (grammar,), partial(_report, grammar, rule)
+        )
         for story in report.conflicts:
             findings.warning(
                 "grammar_conflict", f"after  {story.read}  with  {story.next}  next, there are "
@@ -103,11 +107,23 @@ def _grammar(language: Language, grammar: Grammar, findings: Findings) -> None:
             )  # fmt: skip
 
 
+def _report(grammar: Grammar, rule: str, _: Findings) -> Report:
+    return report_on(grammar, rule)
+
+
+def _law(lane: Lane, law: Law) -> LawReport:
+    """What came of trying a law, remembered as long as the interpreter says the same."""
+    interpreter = lane.interpreter
+    key = ("law", interpreter.laws.index(law), lane.name)
+    report, _ = MEMORY.recall(key, (interpreter.meaning,), lambda _: try_law(lane.machine, law))
+    return replace(report, law=law)
+
+
 def _laws(lane: Lane, findings: Findings) -> list[tuple[str, LawReport]]:
     """Laws that fail; what came of all."""
     reports = []
     for law in lane.interpreter.laws:
-        report = try_law(lane.machine, law)
+        report = _law(lane, law)
         reports.append((lane.interpreter.language.name, report))
         if report.counterexample is not None:
             example = ", ".join(f"{k} = {v}" for k, v in report.counterexample.items())

@@ -1,8 +1,7 @@
 """Running a suite: every case on every lane it speaks of, and only what may have changed.
 
-A verdict rests on the case and on the interpreter, nothing else: an interpreter that has not been
-touched since the course was read last is the same object (`course.checked`), and its verdicts are
-remembered with it.
+A verdict rests on the case and on what the interpreter says, nothing else: it is remembered with
+that (`core.Meaning`), so that an edit in a comment runs no case.
 """
 
 from __future__ import annotations
@@ -10,14 +9,14 @@ from __future__ import annotations
 import dataclasses
 import logging
 import time
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Hashable, Iterator, Sequence
 from pathlib import Path
 from typing import TypeVar
 from weakref import WeakKeyDictionary
 
 from msgspec.structs import replace
 
-from embrix.brix.core import Interpreter
+from embrix.brix.core import Meaning
 from embrix.checking.diagnostics import note_of
 from embrix.course.naming import plain_name, split_version
 from embrix.lanes.names import NoChoice, NoLane
@@ -49,14 +48,13 @@ _log = logging.getLogger(__name__)
 MOST = 20_000
 """Verdicts that are remembered for one interpreter."""
 
-_VERDICTS: WeakKeyDictionary[Interpreter, dict[tuple[str, str], Verdict]] = WeakKeyDictionary()
+_VERDICTS: WeakKeyDictionary[Meaning, dict[Hashable, Verdict]] = WeakKeyDictionary()
 
 
-def verdict_of(case: Case, lane: Lane, base: Interpreter) -> Verdict:
-    """The verdict on a case, remembered as long as the interpreter stays the same. `base` is the
-    interpreter of the course, before choices were decided otherwise."""
-    known = _VERDICTS.setdefault(base, {})
-    key = (lane.name, repr(case))
+def verdict_of(case: Case, lane: Lane) -> Verdict:
+    """The verdict on a case, remembered as long as the interpreter says the same."""
+    known = _VERDICTS.setdefault(lane.interpreter.meaning, {})
+    key = (lane.name, lane.interpreter.language.chosen, repr(case))
     if key not in known:
         if len(known) >= MOST:
             known.clear()
@@ -122,7 +120,6 @@ class Testing:
                 found = dataclasses.replace(found, actual="accepted")
             yield found
             return
-        bases = self.session.course.interpreters.get(self.language, {})
         other = None
         if self.grammar is not None:
             others = self.session.lanes(self.language, self.grammar)
@@ -130,15 +127,14 @@ class Testing:
         for lane in self.lanes:
             if lane.name != plain_name(lane.name) and self.grammar is not None:
                 continue
-            base = lane.interpreter if lane.name != lane.role else bases[lane.interpreter.name]
             if other is not None:
                 read = self.session.lane(self.language, lane.name, self.grammar)
                 yield unfailing(other, read, check_case)
             elif case.grammar is not None:
                 read = self.session.lane(self.language, lane.name, case.grammar)
-                yield verdict_of(case, read, base)
+                yield verdict_of(case, read)
             else:
-                yield verdict_of(case, lane, base)
+                yield verdict_of(case, lane)
         for outside in self.outside if self.grammar is None else ():
             yield unfailing(case, outside, check_outside)
 

@@ -8,8 +8,9 @@ from functools import partial
 from typing import TypeAlias, TypeVar
 
 from embrix.brix import syntax as s
-from embrix.brix.core import Interpreter, Language
+from embrix.brix.core import Interpreter, Language, Meaning
 from embrix.brix.interpreter import check_interpreter
+from embrix.brix.said import said
 from embrix.course.checked import MEMORY
 from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.plural import counted
@@ -69,7 +70,14 @@ def _interpreter(
     libraries: Mapping[str, s.LibrarySyntax],
     findings: Findings,
 ) -> Interpreter | None:
-    return check_interpreter(syntax, language, findings, base, libraries)
+    made = check_interpreter(syntax, language, findings, base, libraries)
+    if made is None or findings.has_errors:
+        return made  # what has an error tells of its place
+    sources = [syntax.source, *(library.source for library in libraries.values())]
+    texts = tuple(said(source.text) for source in sources)
+    before = (language.meaning, *(() if base is None else (base.meaning,)))
+    meaning, _ = MEMORY.recall(("meaning", texts), before, lambda _: Meaning())
+    return replace(made, meaning=meaning)
 
 
 class Interpreters(Mapping[str, dict[str, Interpreter]]):

@@ -14,9 +14,10 @@ from functools import partial
 from pathlib import Path
 
 from embrix.brix import syntax as s
-from embrix.brix.core import Language
+from embrix.brix.core import Language, Meaning
 from embrix.brix.language import check_language
 from embrix.brix.reader import read_file
+from embrix.brix.said import said
 from embrix.course.checked import MEMORY
 from embrix.course.finding import COURSE_FILE, COURSE_FILES
 from embrix.course.interpreters import Interpreters
@@ -102,7 +103,14 @@ def _language(
     syntax: s.LanguageSyntax, base: Language | None, before: Findings, findings: Findings
 ) -> Language:
     findings.extend(before.sorted())
-    return with_conversions(check_language(syntax, findings, base))
+    made = with_conversions(check_language(syntax, findings, base))
+    if findings.has_errors:
+        return made
+    meaning, _ = MEMORY.recall(
+        ("meaning", said(syntax.source.text)), () if base is None else (base.meaning,),
+        lambda _: Meaning(),
+    )  # fmt: skip
+    return replace(made, meaning=meaning)
 
 
 class _Loader:

@@ -45,7 +45,7 @@ class Session:
         if key not in self._parsers:
             target = self.course.languages[language]
             self._parsers[key], _ = MEMORY.recall(
-                ("parser", grammar), (target,),
+                ("parser", grammar, target.chosen), (target.meaning,),
                 lambda _: parser_for(target if grammar is None else target.under(grammar)),
             )  # fmt: skip
         return self._parsers[key]

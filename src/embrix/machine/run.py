@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Hashable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
 from functools import partial
 from typing import Any
 from weakref import WeakKeyDictionary
 
-from embrix.brix.core import RESULT, Function, Interpreter, Law, TemplateParts
+from embrix.brix.core import RESULT, Function, Interpreter, Law, Meaning, TemplateParts
 from embrix.grammar.printing import Part, Parts, Printer
 from embrix.machine.body import nothing_kept
 from embrix.machine.compiler import HELPERS, Compiled, compile_interpreter
@@ -80,17 +80,19 @@ inside one."""
 ASIDE = Limits(calls=100_000, text=20_000)
 """What a function may use that is applied beside any run."""
 
-_SHARED: WeakKeyDictionary[Interpreter, dict[tuple[Variant, str], Compiled]] = WeakKeyDictionary()
-"""What has been compiled for all ways of deciding the choices of an interpreter."""
+_COMPILED: WeakKeyDictionary[Meaning, dict[Hashable, Compiled]] = WeakKeyDictionary()
+"""What has been compiled for interpreters that say the same."""
 
 
-def _shared(base: Interpreter, interpreter: Interpreter, variant: Variant) -> Compiled:
-    known = _SHARED.setdefault(base, {})
-    key = (variant, interpreter.language.numbers)
+def _compiled(interpreter: Interpreter, variant: Variant, *, decided: bool) -> Compiled:
+    """The interpreter compiled as its choices are decided, or for all ways of deciding them."""
+    known = _COMPILED.setdefault(interpreter.meaning, {})
+    ways = tuple(sorted(interpreter.decided.items())) if decided else None
+    key = (variant, interpreter.language.numbers, ways)
     if key not in known:
-        # Without a way back to its base, which would then never be forgotten.
-        alone = replace(interpreter, base=None)
-        known[key] = compile_interpreter(alone, variant, decided=False)
+        # Without a way back to its meaning, which would then never be forgotten.
+        alone = replace(interpreter, base=None, meaning=Meaning())
+        known[key] = compile_interpreter(alone, variant, decided=decided)
     return known[key]
 
 
@@ -104,7 +106,6 @@ class Machine:
         self._brief = brief and interpreter.base is not None
         grammar = interpreter.language.grammar
         self.printer = Printer(grammar, self._show_other) if grammar is not None else None
-        self._compiled: dict[Variant, Compiled] = {}
         self._aside: _Session | None = None
         self._showing = 0
         """How many displays are being worked out inside each other."""
@@ -122,12 +123,7 @@ class Machine:
         return len(self.interpreter.functions[self.interpreter.main].params) > 2
 
     def compiled(self, variant: Variant) -> Compiled:
-        base = self.interpreter.base
-        if self._brief and base is not None:
-            return _shared(base, self.interpreter, variant)
-        if variant not in self._compiled:
-            self._compiled[variant] = compile_interpreter(self.interpreter, variant)
-        return self._compiled[variant]
+        return _compiled(self.interpreter, variant, decided=not self._brief)
 
     def run(
         self,
