@@ -11,7 +11,7 @@ import pytest
 import embrix
 from embrix.brix.builtin_help import FUNCTIONS
 from embrix.brix.builtins import BUILT_INS
-from embrix.brix.infer import BUILT_IN
+from embrix.brix.built_in_calls import BUILT_IN
 from embrix.brix.language import check_language
 from embrix.brix.reader import read_file
 from embrix.brix.syntax import LanguageSyntax

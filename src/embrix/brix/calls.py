@@ -1,0 +1,192 @@
+"""Checking calls: of functions, constructors and function values, and of small-step relations."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from embrix.brix import core as k
+from embrix.brix import slips
+from embrix.brix import syntax as s
+from embrix.brix.scope import WRONG, Scope, as_number
+from embrix.brix.world import FunctionSignature, components, count, unify
+from embrix.terms.types import (
+    BOOL,
+    UNKNOWN,
+    Con,
+    Fn,
+    Hole,
+    Type,
+    Unknown,
+    maybe,
+    settle,
+    show_type,
+)
+from embrix.text.source import Span
+from embrix.text.suggest import did_you_mean
+
+
+class Calls(Scope):
+    """Functions, constructors and function values with their arguments."""
+
+    def arguments(
+        self, name: str, args: Sequence[s.Expr], names: Sequence[str], types: Sequence[Type],
+        span: Span,
+    ) -> tuple[k.Core, ...] | None:  # fmt: skip
+        """The arguments of a call or constructor, or None after a wrong number of them."""
+        if len(args) != len(types):
+            self.world.error(
+                "wrong_number", f"{name} takes {count(len(types), 'argument')}, not {len(args)}",
+                span, f"write {name}({', '.join(names)})" if names else f"write {name}",
+            )  # fmt: skip
+            for arg in args:
+                self.infer(arg)
+            return None
+        made: list[k.Core] = []
+        wrong: list[tuple[int, Type]] = []
+        for number, (arg, kind) in enumerate(zip(args, types, strict=True)):
+            if not isinstance(arg, s.Ref | s.Make | s.Apply | s.Index | s.With):
+                made.append(self.check(arg, kind))
+                continue
+            result, found = self.towards(arg, kind)
+            made.append(result)
+            if not unify(found, kind):
+                wrong.append((number, found))
+        self.misplaced(name, args, names, types, wrong)
+        return tuple(made)
+
+    def misplaced(
+        self, callee: str, args: Sequence[s.Expr], names: Sequence[str], types: Sequence[Type],
+        wrong: Sequence[tuple[int, Type]],
+    ) -> None:  # fmt: skip
+        """Arguments of a wrong type, told in the author's terms; two that stand in each other's
+        place are one mistake."""
+        if len(wrong) == 2:
+            (one, first), (other, second) = wrong
+            if settle(first) == settle(types[other]) and settle(second) == settle(types[one]):
+                called = [
+                    arg.name if isinstance(arg, s.Ref) else f"what belongs to {names[at]}"
+                    for at, arg in ((other, args[one]), (one, args[other]))
+                ]
+                self.world.error(
+                    "type_mismatch", f"{called[0]} stands where {names[one]} of {callee} belongs, "
+                    f"and {called[1]} where {names[other]} does", args[one].span,
+                    f"the order is {callee}({', '.join(names)})",
+                )  # fmt: skip
+                return
+        for number, found in wrong:
+            self.world.error(
+                "type_mismatch",
+                f"{names[number]} of {callee} must be of type {show_type(types[number])}, "
+                f"but this is of type {show_type(found)}", args[number].span,
+                as_number(found, types[number])
+                or (f"the order is {callee}({', '.join(names)})" if len(names) > 1
+                    else self.wrapping(found, types[number])),
+            )  # fmt: skip
+
+    def make(self, expr: s.Make) -> tuple[k.Core, Type]:
+        name, args, span = expr.name, expr.args, expr.span
+        constructor = self.world.constructors.get(name)
+        if constructor is None and name in ("None", "Some"):
+            hole = Hole()
+            wanted: list[Type] = [hole] if name == "Some" else []
+            some = self.arguments(name, args, ["value"] * len(wanted), wanted, span)
+            return k.Optional(some[0] if some else None), maybe(hole)
+        if constructor is None and self.world.is_lost(name):
+            for arg in args:
+                self.infer(arg)
+            return WRONG, UNKNOWN
+        if constructor is None:
+            hint = did_you_mean(name, self.world.constructors)
+            if name in slips.CONSTANTS:
+                hint = f"write {slips.CONSTANTS[name]}"
+            if name in self.world.errors:
+                hint = f"{name} is an error: write fail {name}"
+            self.world.error(
+                "unknown_constructor", f"there is no form or constructor called {name}", span, hint
+            )
+            for arg in args:
+                self.infer(arg)
+            return WRONG, UNKNOWN
+        types, kind = self.world.instance(constructor)
+        parts = self.arguments(name, args, constructor.fields, types, span)
+        return (WRONG if parts is None else k.Build(constructor, parts)), kind
+
+    def call_value(self, expr: s.Apply) -> tuple[k.Core, Type]:
+        """A call of a function that is a value."""
+        callee, kind = self.infer(expr.callee)
+        settled = settle(kind)
+        if isinstance(settled, Hole):
+            settled = Fn(tuple(Hole() for _ in expr.args), Hole())
+            unify(kind, settled)
+        if not isinstance(settled, Fn):
+            if not isinstance(settled, Unknown):
+                self.world.error(
+                    "not_a_function", f"this is of type {show_type(kind)}, which is no function",
+                    expr.callee.span,
+                )  # fmt: skip
+            return WRONG, UNKNOWN
+        names = ["_"] * len(settled.params)
+        args = self.arguments("the function", expr.args, names, settled.params, expr.span)
+        return (WRONG if args is None else k.CallValue(callee, args, expr.span)), settled.result
+
+    def named_function(self, signature: FunctionSignature, span: Span) -> tuple[k.Core, Type]:
+        """A function of the definition as a value."""
+        types, result = signature.instance()
+        slots = tuple(self.slot() for _ in types)
+        call = k.Call(signature.name, tuple(k.Local(slot) for slot in slots), span)
+        return k.Lambda(slots, call, span), Fn(types, result)
+
+    # ---------------------------------------------------------------- small steps
+
+    def relation_on(self, kind: Type) -> FunctionSignature | None:
+        kind = settle(kind)
+        for signature in self.world.functions.values():
+            if signature.small_step and settle(signature.types[signature.subjects[0]]) == kind:
+                return signature
+        return None
+
+    def repeat(self, expr: s.Repeat) -> tuple[k.Core, Type]:
+        signature = self.world.functions.get(expr.step)
+        if signature is None or not signature.small_step:
+            relations = [f.name for f in self.world.functions.values() if f.small_step]
+            self.world.error(
+                "no_relation", f"{expr.step} is no small-step relation", expr.span,
+                did_you_mean(expr.step, relations, "a relation has `final` lines"),
+            )  # fmt: skip
+            for arg in expr.args:
+                self.infer(arg)
+            return WRONG, UNKNOWN
+        args = self.arguments(expr.step, expr.args, signature.params, signature.types, expr.span)
+        threads: list[int] = []
+        for kind in components(signature.result):
+            fits = [
+                number
+                for number, own in enumerate(signature.types)
+                if number not in signature.subjects and show_type(own) == show_type(kind)
+                and number not in threads
+            ]  # fmt: skip
+            if not fits:
+                self.world.error(
+                    "type_mismatch", f"a step gives {show_type(kind)} besides, and {expr.step} "
+                    "takes no parameter of that type", expr.span,
+                )  # fmt: skip
+                return WRONG, signature.result
+            threads.append(fits[0])
+        done = WRONG if args is None else k.Repeat(expr.step, args, expr.span, tuple(threads))
+        return done, signature.result
+
+    def is_final(self, expr: s.Apply) -> tuple[k.Core, Type]:
+        if len(expr.args) != 1:
+            self.world.error("wrong_number", "final takes one argument", expr.span)
+            return WRONG, BOOL
+        value, kind = self.infer(expr.args[0])
+        settled = settle(kind)
+        item = settled.args[0] if isinstance(settled, Con) and settled.name == "List" else None
+        function = self.relation_on(item or kind)
+        if function is None:
+            self.world.error(
+                "no_relation", f"no small-step relation works on {show_type(kind)}", expr.span,
+                "a relation is a `define … by` with `final` lines",
+            )  # fmt: skip
+            return WRONG, BOOL
+        return k.IsFinal(function.name, value, item is not None), BOOL
