@@ -9,9 +9,9 @@ from pathlib import Path
 import pytest
 
 import embrix
+from embrix.brix.built_in_calls import BUILT_IN
 from embrix.brix.builtin_help import FUNCTIONS
 from embrix.brix.builtins import BUILT_INS
-from embrix.brix.built_in_calls import BUILT_IN
 from embrix.brix.language import check_language
 from embrix.brix.reader import read_file
 from embrix.brix.syntax import LanguageSyntax

@@ -12,7 +12,8 @@ from typing import TypeAlias
 
 from embrix.brix import core as k
 from embrix.brix.core import Interpreter
-from embrix.grammar.printing import CLOSE, OPEN, Part, Parts, Printer
+from embrix.grammar.printed import Part, Parts
+from embrix.grammar.printing import CLOSE, OPEN, Printer
 from embrix.terms.keys import entries, members
 from embrix.terms.node import (
     CONS,

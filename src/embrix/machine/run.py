@@ -11,7 +11,8 @@ from typing import Any
 from weakref import WeakKeyDictionary
 
 from embrix.brix.core import RESULT, Function, Interpreter, Law, Meaning, TemplateParts
-from embrix.grammar.printing import Part, Parts, Printer
+from embrix.grammar.printed import Part, Parts
+from embrix.grammar.printing import Printer
 from embrix.machine.body import nothing_kept
 from embrix.machine.compiler import HELPERS, Compiled, compile_interpreter
 from embrix.machine.display import Display, plainly

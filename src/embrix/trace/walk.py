@@ -13,7 +13,7 @@ from functools import cached_property
 from typing import Literal
 
 from embrix.brix.core import CorePattern, Function, Interpreter, Named, Shape
-from embrix.grammar.printing import Path, Printed
+from embrix.grammar.printed import Path, Printed
 from embrix.machine.lane import Lane, Traced
 from embrix.machine.recorder import NOT_LEFT, Recorder, Window
 from embrix.terms.keys import entries
