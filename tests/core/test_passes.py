@@ -8,10 +8,18 @@ from typing import Any
 from embrix.brix import core as k
 from embrix.course.load import Course
 from embrix.machine.counting import counted
-from embrix.machine.events import Chosen, Deeper, Happened, Leave, Shallower, silent, with_events
+from embrix.machine.events import (
+    ClauseChosen,
+    Counted,
+    Deeper,
+    Leave,
+    Shallower,
+    silent,
+    with_events,
+)
 from embrix.machine.inlining import DEEPEST, Inlining
 from embrix.machine.numbering import bound_slots
-from embrix.machine.planned import INSIDE, Entering, Inlined, Known, Stuck, TailCall
+from embrix.machine.planned import INSIDE, Entering, Inlined, Known, NoClause, TailCall
 from embrix.machine.pycode import assign, const, load, loop, when
 from embrix.machine.specialising import specialised
 from embrix.machine.tail_calls import TailCalls
@@ -72,8 +80,8 @@ def shown(statements: list[ast.stmt]) -> str:
 def statements() -> list[ast.stmt]:
     """What a function with all kinds of ends may be made of, new each time."""
     return [
-        Deeper(), Happened("lookups"),
-        when(load("a"), [Chosen(2), Leave(load("x"), judged=True), assign("dead", const(1))],
+        Deeper(), Counted("lookups"),
+        when(load("a"), [ClauseChosen(2), Leave(load("x"), judged=True), assign("dead", const(1))],
              [Leave(ast.BinOp(load("x"), ast.Add(), const(1)), judged=True)]),
         Shallower(), assign("dead", const(2)),
     ]  # fmt: skip
@@ -215,7 +223,7 @@ def test_a_known_term_leaves_only_the_work_on_values(make_course: Maker) -> None
     two = (tags["Lit"], place, 2)
     term = (tags["Add"], place, two, (tags["Var"], place, "x"))
     made = specialised(unit, "run", term, unit.free("run"))
-    assert parts(made, Stuck) == []
+    assert parts(made, NoClause) == []
     assert [one.key.value for one in parts(made, k.Lookup)] == ["x"]
     # Only the values that come back are still looked at.
     assert len(parts(made, k.Match)) == 2
@@ -229,6 +237,6 @@ def test_a_term_that_no_clause_takes_is_stuck(make_course: Maker) -> None:
     unit = Unit(course.interpreters["Tiny"]["tally"], "plain")
     tags = {one.name: one.tag for one in unit.interpreter.constructors.values()}
     name = (tags["Var"], (0, 1), "x")
-    assert [one.subjects[0].value for one in parts(specialised(unit, "run", name, 9), Stuck)] == [
-        name
-    ]
+    assert [
+        one.subjects[0].value for one in parts(specialised(unit, "run", name, 9), NoClause)
+    ] == [name]

@@ -7,7 +7,7 @@ from dataclasses import replace
 from embrix.brix import core as k
 from embrix.brix import syntax as s
 from embrix.brix.builtins import BUILT_INS, BuiltIn
-from embrix.brix.calls import Calls
+from embrix.brix.calls import CallChecks
 from embrix.brix.scope import WRONG
 from embrix.brix.world import unify
 from embrix.terms.types import (
@@ -42,7 +42,7 @@ BUILT_IN = (
 )  # fmt: skip
 
 
-class BuiltInCalls(Calls):
+class BuiltInCalls(CallChecks):
     """What is known without a declaration, applied."""
 
     def built_in(self, name: str, expr: s.Apply) -> tuple[k.Core, Type]:

@@ -25,7 +25,7 @@ from embrix.text.source import Span
 from embrix.text.suggest import did_you_mean
 
 
-class Calls(Scope):
+class CallChecks(Scope):
     """Functions, constructors and function values with their arguments."""
 
     def arguments(

@@ -23,15 +23,15 @@ from embrix.machine.constructs import (
     step_list,
 )
 from embrix.machine.emitter import Target, spent
-from embrix.machine.events import Deeper, Entered, Happened
+from embrix.machine.events import Counted, Deeper, Entered
 from embrix.machine.matching import LEAVE, Matching
 from embrix.machine.planned import (
     Entering,
     Inlined,
     InPlace,
     Known,
+    NoClause,
     Planned,
-    Stuck,
     TailCall,
     changed_clause,
 )
@@ -102,7 +102,7 @@ class Body(CallEmitter):
             # What never comes back to itself is bounded by what calls it.
             inner += spent()
         number = self.unit.numbers[self.key]
-        inner += [Happened(f"n{number}"), *self.out]
+        inner += [Counted(f"n{number}"), *self.out]
         begin: list[ast.stmt] = [ast.Nonlocal(list(self.counters)), Deeper()]
         if self.judged:
             begin.append(Entered(number, row(*(load(p) for p in params[: len(target.slots)]))))
@@ -139,7 +139,7 @@ class Body(CallEmitter):
                 self.call_last(node)
             case InPlace():
                 self.in_place(node, target)
-            case Stuck(subjects):
+            case NoClause(subjects):
                 self.out.append(self.stuck_at(self.operands(subjects)))
             case k.Test(test, yes, no):
                 condition = self.value(test)
@@ -222,7 +222,7 @@ class Body(CallEmitter):
                 return load(f"s{slot}")
             case k.Build(constructor, args):
                 if self.counts_made and constructor.role == "suspended":
-                    self.out.append(Happened("made"))
+                    self.out.append(Counted("made"))
                 place = self.place() if constructor.is_form else const(None)
                 return row(const(constructor.tag), place, *self.operands(args))
             case k.BuildTuple(items):
@@ -298,7 +298,7 @@ class Body(CallEmitter):
                 return call("unfinished", const(note), load(self.here), const(code))
             case k.Test(test, yes, no):
                 return self.chosen(test, yes, no)
-            case k.Match() | k.Emit() | k.Knot() | k.Attempt() | Inlined() | InPlace() | Stuck():
+            case k.Match() | k.Emit() | k.Knot() | k.Attempt() | Inlined() | InPlace() | NoClause():
                 name = self.temporary()
                 self.into(node, name)
                 return load(name)
@@ -332,7 +332,7 @@ class Body(CallEmitter):
         if operation in _PLACED:
             args = [*args, load(self.here)]
         if operation in _COUNTED:
-            self.out.append(Happened(_COUNTED[operation]))
+            self.out.append(Counted(_COUNTED[operation]))
         return call(operation, *args)
 
     def quickly(self, operation: str, args: list[ast.expr]) -> ast.expr:

@@ -9,15 +9,15 @@ from collections.abc import Sequence
 from embrix.brix import core as k
 from embrix.machine.emitter import BOUNCE, Emitter, Target, spent
 from embrix.machine.events import (
-    Asked,
+    CallBegun,
+    Counted,
     DeepAgain,
     Deeper,
     Finished,
     GivesPlace,
-    Happened,
     Leave,
-    Put,
     Shallower,
+    Substituted,
     Waits,
 )
 from embrix.machine.planned import Inlined, InPlace, Known, TailCall
@@ -155,7 +155,7 @@ class CallEmitter(Emitter):
             self.out.append(Deeper())
         if node.framed and node.function in self.unit.calls.recursive:
             self.out += spent()
-        self.out.append(Happened(f"n{self.unit.numbers[node.function]}"))
+        self.out.append(Counted(f"n{self.unit.numbers[node.function]}"))
         if isinstance(node.here, Known):
             self.here = self.name_of(node.here.value)
         elif node.here is not None:
@@ -191,7 +191,7 @@ class CallEmitter(Emitter):
         name, before = self.temporary(), self.temporary()
         bounced = compare(load(name), ast.Is(), load(BOUNCE))
         self.out += [
-            Asked(before), assign(name, made), when(bounced, [Finished(name, before)]),
+            CallBegun(before), assign(name, made), when(bounced, [Finished(name, before)]),
         ]  # fmt: skip
         return load(name)
 
@@ -202,12 +202,15 @@ class CallEmitter(Emitter):
         kept = [value if atomic(value) else self.held(value) for value in values]
         value, variable, term = (kept[number] for number in self.unit.substituting[name])
         result = self.temporary()
-        self.out += [assign(result, self.call(name, kept)), Put(result, variable, value, term)]
+        self.out += [
+            assign(result, self.call(name, kept)),
+            Substituted(result, variable, value, term),
+        ]
         return load(result)
 
     def counts_call(self, name: str) -> None:
         if name in self.unit.substituting and name != self.key:
-            self.out.append(Happened("substituted"))
+            self.out.append(Counted("substituted"))
 
     def jump(self, values: list[ast.expr]) -> None:
         """A tail call of the function to itself."""

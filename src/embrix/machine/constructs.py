@@ -8,7 +8,7 @@ import ast
 from embrix.brix import core as k
 from embrix.machine.calling import CallEmitter
 from embrix.machine.emitter import BOUNCE, Target, spent
-from embrix.machine.events import Caught, Happened, Protected
+from embrix.machine.events import Caught, Counted, Protected
 from embrix.machine.matching import Matching
 from embrix.machine.planned import INSIDE, Inlined
 from embrix.machine.pycode import (
@@ -150,7 +150,7 @@ def fetch(body: CallEmitter, node: k.Fetch) -> ast.expr:
     """What is under a key of a store, map or list."""
     container, key = body.operands((node.container, node.key))
     if node.kind == "store":
-        body.out.append(Happened("read"))
+        body.out.append(Counted("read"))
     result = body.temporary()
     if node.instead is None and node.kind == "store":
         # The walk is written out; `store_at` says what is missing.
@@ -250,7 +250,7 @@ def lookup(body: CallEmitter, node: k.Lookup) -> ast.expr:
     environment, key = body.operands((node.environment, node.key))
     frame, name = body.temporary(), body.temporary()
     body.out += [assign(frame, environment), assign(name, key)]
-    body.out.append(Happened("lookups"))
+    body.out.append(Counted("lookups"))
     here = load(frame)
     unlike = compare(item(here, FIELDS), ast.NotEq(), load(name))
     empty = body.unit.constant(EMPTY_NODE)
@@ -258,7 +258,7 @@ def lookup(body: CallEmitter, node: k.Lookup) -> ast.expr:
     walk: list[ast.stmt] = [assign(frame, call(FAR, here, load(name)))]
     for _ in range(NEAR):
         onward = assign(frame, item(here, FIELDS + 2))
-        walk = [when(going, [Happened("hops"), onward, *walk])]
+        walk = [when(going, [Counted("hops"), onward, *walk])]
     body.out += walk
     found = compare(here, ast.IsNot(), empty)
     value = item(here, FIELDS + 1)
@@ -287,7 +287,7 @@ def repeat(body: CallEmitter, node: k.Repeat) -> ast.expr:
         body.out.append(assign(name, value))
     subject = names[relation.subjects[0]]
     final = call(f"final_f{number}", load(subject))
-    outer, body.out = body.out, [*spent(), Happened("rounds")]
+    outer, body.out = body.out, [*spent(), Counted("rounds")]
     made = body.call(node.function, [load(name) for name in names])
     if not node.threads:
         body.out.append(assign(subject, made))

@@ -6,10 +6,10 @@ import ast
 
 from embrix.machine.events import (
     Caught,
+    Counted,
     DeepAgain,
     Deeper,
-    Event,
-    Happened,
+    Effect,
     Leave,
     Protected,
     Shallower,
@@ -24,10 +24,10 @@ COUNTED = [
 """What counted code counts besides the calls of each function."""
 
 
-def counted(event: Event) -> list[ast.stmt]:
+def counted(event: Effect) -> list[ast.stmt]:
     """What an event becomes where costs are counted."""
     match event:
-        case Happened():
+        case Counted():
             return [add_to(event.counter, 1)]
         case Deeper():
             deeper = compare(load("depth"), ast.Gt(), load("deepest"))

@@ -15,13 +15,13 @@ from typing import TypeAlias
 from embrix.machine.pycode import assign, call
 
 
-class Event(ast.stmt):
+class Effect(ast.stmt):
     """Something that a variant may want to know."""
 
     _fields = ()
 
 
-class Happened(Event):
+class Counted(Effect):
     """Something that has a counter of its own."""
 
     def __init__(self, counter: str) -> None:
@@ -29,19 +29,19 @@ class Happened(Event):
         self.counter = counter
 
 
-class Deeper(Event):
+class Deeper(Effect):
     """A call begins."""
 
 
-class Shallower(Event):
+class Shallower(Effect):
     """A call has its result, or gives its place to another."""
 
 
-class DeepAgain(Event):
+class DeepAgain(Effect):
     """What took the place of a call is over, and the call counts as open again."""
 
 
-class Entered(Event):
+class Entered(Effect):
     """A judgement begins: the number of its function, and its arguments."""
 
     def __init__(self, number: int, arguments: ast.expr) -> None:
@@ -49,7 +49,7 @@ class Entered(Event):
         self.number, self.arguments = number, arguments
 
 
-class Chosen(Event):
+class ClauseChosen(Effect):
     """A clause of the judgement takes its subjects."""
 
     def __init__(self, clause: int) -> None:
@@ -57,15 +57,15 @@ class Chosen(Event):
         self.clause = clause
 
 
-class GivesPlace(Event):
+class GivesPlace(Effect):
     """The judgement calls another one in tail position."""
 
 
-class Waits(Event):
+class Waits(Effect):
     """The judgement leaves its call to whoever called first."""
 
 
-class Leave(Event):
+class Leave(Effect):
     """The function gives its result; `judged` where the result is that of a judgement."""
 
     def __init__(self, value: ast.expr, judged: bool) -> None:
@@ -73,7 +73,7 @@ class Leave(Event):
         self.value, self.judged = value, judged
 
 
-class Asked(Event):
+class CallBegun(Effect):
     """A call that may come back with another call is about to be made."""
 
     def __init__(self, before: str) -> None:
@@ -81,7 +81,7 @@ class Asked(Event):
         self.before = before
 
 
-class Finished(Event):
+class Finished(Effect):
     """The calls that came back instead of a result are made, and their result goes to a name."""
 
     def __init__(self, name: str, before: str) -> None:
@@ -89,7 +89,7 @@ class Finished(Event):
         self.name, self.before = name, before
 
 
-class Put(Event):
+class Substituted(Effect):
     """A function of the definition has put a value for a variable in a term."""
 
     def __init__(self, result: str, variable: ast.expr, value: ast.expr, term: ast.expr) -> None:
@@ -97,7 +97,7 @@ class Put(Event):
         self.result, self.variable, self.value, self.term = result, variable, value, term
 
 
-class Protected(Event):
+class Protected(Effect):
     """A value is about to be evaluated whose failure may be taken."""
 
     def __init__(self, kept: str) -> None:
@@ -105,7 +105,7 @@ class Protected(Event):
         self.kept = kept
 
 
-class Caught(Event):
+class Caught(Effect):
     """The failure of a protected value has been taken."""
 
     def __init__(self, kept: str) -> None:
@@ -113,11 +113,11 @@ class Caught(Event):
         self.kept = kept
 
 
-Meaning: TypeAlias = Callable[[Event], list[ast.stmt]]
+Meaning: TypeAlias = Callable[[Effect], list[ast.stmt]]
 """What an event becomes."""
 
 
-def silent(event: Event) -> list[ast.stmt]:
+def silent(event: Effect) -> list[ast.stmt]:
     """Code that neither counts nor records: only results are handed on."""
     match event:
         case Leave():
@@ -133,7 +133,7 @@ def with_events(statements: Iterable[ast.stmt], meaning: Meaning) -> list[ast.st
     stands behind a result, a jump or the end of a loop."""
     made: list[ast.stmt] = []
     for statement in statements:
-        parts = meaning(statement) if isinstance(statement, Event) else [statement]
+        parts = meaning(statement) if isinstance(statement, Effect) else [statement]
         for part in parts:
             made.append(_inside(part, meaning))
             if isinstance(part, _ENDS):

@@ -9,7 +9,7 @@ from typing import TypeAlias
 from embrix.brix.core import Among, Bind, CoreClause, CorePattern, Equals, Named, Shape, parts_of
 from embrix.machine.calling import CallEmitter
 from embrix.machine.emitter import Target
-from embrix.machine.events import Chosen, Happened
+from embrix.machine.events import ClauseChosen, Counted
 from embrix.machine.pycode import assign, compare, const, item, load, when
 from embrix.terms.node import FIELDS
 
@@ -123,8 +123,8 @@ class Matching:
             body.give(body.value(clause.body), target, bare=True)
             return
         if body.judged and any(clause is one for one in body.own):
-            body.out.append(Chosen(number))
-        body.out += [Happened(name) for name in self.roles(clause)]
+            body.out.append(ClauseChosen(number))
+        body.out += [Counted(name) for name in self.roles(clause)]
         body.into(clause.body, target)
         if done == LEAVE:
             body.out.append(ast.Break())

@@ -41,7 +41,7 @@ class Known:
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Stuck:
+class NoClause:
     """No clause takes these values."""
 
     subjects: tuple[Planned, ...]
@@ -74,12 +74,12 @@ class Entering:
     call: k.Call
 
 
-Planned: TypeAlias = "k.Core | Inlined | Known | Stuck | TailCall | InPlace | Entering"
+Planned: TypeAlias = "k.Core | Inlined | Known | NoClause | TailCall | InPlace | Entering"
 
-_OWN = (Inlined, Known, Stuck, TailCall, InPlace, Entering)
+_OWN = (Inlined, Known, NoClause, TailCall, InPlace, Entering)
 INSIDE: dict[type, tuple[str, ...]] = {
     **k.INSIDE,
-    Inlined: ("args", "body"), Known: (), Stuck: ("subjects",), TailCall: ("call",),
+    Inlined: ("args", "body"), Known: (), NoClause: ("subjects",), TailCall: ("call",),
     InPlace: ("call",), Entering: ("call",),
 }  # fmt: skip
 """Where each kind of part may have others inside."""

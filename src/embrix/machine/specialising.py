@@ -11,7 +11,7 @@ from typing import Any
 from embrix.brix import core as k
 from embrix.machine.inlining import Inlining
 from embrix.machine.numbering import bound_slots, moved
-from embrix.machine.planned import Inlined, InPlace, Known, Stuck, changed_clause, with_parts
+from embrix.machine.planned import Inlined, InPlace, Known, NoClause, changed_clause, with_parts
 from embrix.machine.tails import VALUES
 from embrix.machine.unit import Unit
 from embrix.terms.node import FIELDS, Node, Value
@@ -119,7 +119,7 @@ class _Specialising:
                 return body
             guard = inner.change(clause.guard, False)
             return k.Test(guard, body, self.chosen(clauses[number + 1 :], value, last, mapping))
-        return Stuck((Known(value),))
+        return NoClause((Known(value),))
 
     # ---------------------------------------------------------------- calls
 

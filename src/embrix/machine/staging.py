@@ -21,7 +21,7 @@ from typing import Any
 from embrix.machine.body import Body
 from embrix.machine.compiler import Compiled
 from embrix.machine.emitter import spent
-from embrix.machine.events import Deeper, Happened, with_events
+from embrix.machine.events import Counted, Deeper, with_events
 from embrix.machine.pycode import function, located
 from embrix.machine.specialising import specialised
 from embrix.machine.tail_calls import TailCalls
@@ -119,6 +119,6 @@ class _Part(Body):
         begin: list[ast.stmt] = [ast.Nonlocal(list(self.counters)), Deeper()]
         if self.key in unit.calls.recursive:
             begin += spent()
-        begin.append(Happened(f"n{unit.numbers[self.key]}"))
+        begin.append(Counted(f"n{unit.numbers[self.key]}"))
         self.into(marked, None)
         return function("part", params, [*begin, *self.out])

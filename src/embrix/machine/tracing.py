@@ -5,28 +5,28 @@ from __future__ import annotations
 import ast
 
 from embrix.machine.events import (
-    Asked,
+    CallBegun,
     Caught,
-    Chosen,
+    ClauseChosen,
+    Effect,
     Entered,
-    Event,
     Finished,
     GivesPlace,
     Leave,
     Protected,
-    Put,
+    Substituted,
     Waits,
     silent,
 )
 from embrix.machine.pycode import assign, call, const, do, load
 
 
-def traced(event: Event) -> list[ast.stmt]:
+def traced(event: Effect) -> list[ast.stmt]:
     """What an event becomes where a record is kept; `i` is the judgement at work."""
     match event:
         case Entered():
             return [assign("i", call("enter", const(event.number), event.arguments))]
-        case Chosen():
+        case ClauseChosen():
             chosen = ast.Subscript(load("clause_of"), load("i"), ast.Store())
             return [ast.Assign([chosen], const(event.clause))]
         case GivesPlace():
@@ -35,11 +35,11 @@ def traced(event: Event) -> list[ast.stmt]:
             return [do(call("wait", load("i")))]
         case Leave() if event.judged:
             return [ast.Return(call("leave", load("i"), event.value))]
-        case Asked():
+        case CallBegun():
             return [assign(event.before, call("waiting"))]
         case Finished():
             return [assign(event.name, call("settle", call("w"), load(event.before)))]
-        case Put():
+        case Substituted():
             told = (event.variable, event.value, event.term, load(event.result))
             return [assign(event.result, call("put", *told))]
         case Protected():

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from typing import Any, Literal, TypeAlias
 
 from embrix.brix import core as k
-from embrix.machine.deciding import only_decided
+from embrix.machine.decided import only_decided
 from embrix.machine.inlining import Calls, Inlining
 from embrix.machine.numbering import bound_slots, renumbered
 from embrix.machine.pycode import const, load
