@@ -17,7 +17,7 @@ from embrix.machine.events import (
     GivesPlace,
     Leave,
     Shallower,
-    Substituted,
+    ValuePut,
     Waits,
 )
 from embrix.machine.planned import Inlined, InPlace, Known, TailCall
@@ -204,7 +204,7 @@ class CallEmitter(Emitter):
         result = self.temporary()
         self.out += [
             assign(result, self.call(name, kept)),
-            Substituted(result, variable, value, term),
+            ValuePut(result, variable, value, term),
         ]
         return load(result)
 

@@ -89,7 +89,7 @@ class Finished(Effect):
         self.name, self.before = name, before
 
 
-class Substituted(Effect):
+class ValuePut(Effect):
     """A function of the definition has put a value for a variable in a term."""
 
     def __init__(self, result: str, variable: ast.expr, value: ast.expr, term: ast.expr) -> None:

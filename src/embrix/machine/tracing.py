@@ -14,7 +14,7 @@ from embrix.machine.events import (
     GivesPlace,
     Leave,
     Protected,
-    Substituted,
+    ValuePut,
     Waits,
     silent,
 )
@@ -39,7 +39,7 @@ def traced(event: Effect) -> list[ast.stmt]:
             return [assign(event.before, call("waiting"))]
         case Finished():
             return [assign(event.name, call("settle", call("w"), load(event.before)))]
-        case Substituted():
+        case ValuePut():
             told = (event.variable, event.value, event.term, load(event.result))
             return [assign(event.result, call("put", *told))]
         case Protected():
