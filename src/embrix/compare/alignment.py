@@ -8,7 +8,8 @@ from difflib import SequenceMatcher
 from embrix.compare.direct import handing_on
 from embrix.machine.recorder import NOT_LEFT
 from embrix.terms.node import Place
-from embrix.trace.walk import BRIEF, Walk
+from embrix.trace.judgements import BRIEF
+from embrix.trace.walk import Walk
 
 MOST_STOPS = 1_500
 """Stops of each walk that are laid beside each other."""

@@ -9,7 +9,8 @@ from embrix.machine.lane import BadBinding
 from embrix.machine.recorder import NOT_LEFT
 from embrix.messages.replies import JudgementRow, JudgementTree
 from embrix.text.visible import cut
-from embrix.trace.walk import BRIEF, Walk
+from embrix.trace.judgements import BRIEF
+from embrix.trace.walk import Walk
 
 MOST = 20_000
 """Judgements of a derivation that are told of."""
