@@ -31,7 +31,7 @@ KEPT_AGAIN = 2
 """Such parts that are kept."""
 
 
-class Judgements:
+class RecordedJudgements:
     """The judgements of a traced run, as one record or the other has them."""
 
     def __init__(self, lane: Lane, traced: Traced) -> None:

@@ -17,7 +17,7 @@ from embrix.grammar.printed import Path, Printed
 from embrix.terms.node import FIELDS, Node
 from embrix.terms.telling import told_substitution
 from embrix.text.source import Span
-from embrix.trace.judgements import BRIEF, Judgements
+from embrix.trace.judgements import BRIEF, RecordedJudgements
 from embrix.trace.reductions import Reductions
 from embrix.trace.spread import spread
 from embrix.trace.stations import Put, Station
@@ -41,7 +41,7 @@ def walkable(interpreter: Interpreter) -> bool:
     return any(function.judgement is not None for function in interpreter.functions.values())
 
 
-class Walk(Judgements):
+class Walk(RecordedJudgements):
     """The stations of one traced run."""
 
     @property

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from functools import partial
 from pathlib import Path
 from typing import Any, ClassVar
 
@@ -11,7 +10,6 @@ from textual import events, on
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 from textual.containers import Horizontal, Vertical
-from textual.timer import Timer
 from textual.widget import Widget
 from textual.widgets import Static, TextArea
 from watchfiles import awatch
@@ -23,20 +21,13 @@ from embrix.messages.replies import (
     CaseRow,
     CaseVerdict,
     CourseSummary,
-    Ending,
-    Look,
     Note,
-    Refusal,
-    RunResult,
     SuiteReport,
 )
-from embrix.messages.requests import LookAt, RunLane
-from embrix.text.hidden import can_hide, hidden_in
-from embrix.text.plural import counted
-from embrix.text.source import Source, Unreadable
-from embrix.text.visible import cut, visible
+from embrix.text.source import Unreadable
 from embrix.tui.annotated import AnnotatedEditor
-from embrix.tui.bars import Footer, Masthead, Title, tell
+from embrix.tui.bars import Footer, Masthead, Title
+from embrix.tui.bench_commands import FACES, PANES
 from embrix.tui.checking import Checking
 from embrix.tui.choosing import Choosing
 from embrix.tui.commands import (
@@ -47,44 +38,26 @@ from embrix.tui.commands import (
     everywhere,
     of_place,
 )
-from embrix.tui.comparing import Comparing
-from embrix.tui.deciding import Deciding
-from embrix.tui.deriving import Deriving
-from embrix.tui.desk import PATIENCE, Delivered, Desk, Faulted
-from embrix.tui.dialogs import Help
+from embrix.tui.desk import Delivered, Desk, Faulted
 from embrix.tui.document import Document
 from embrix.tui.drafting import Drafting
 from embrix.tui.drawing import Drawings
-from embrix.tui.editor import KEEPING, ProgramEditor
+from embrix.tui.editor import ProgramEditor
 from embrix.tui.faces import CasesFace, GrammarFace, LanesView, NotesFace, TokensFace, TreeFace
-from embrix.tui.growing import Growing
-from embrix.tui.hunting import Hunting
-from embrix.tui.prompting import Prompting
+from embrix.tui.program_pane import ProgramPane
 from embrix.tui.rows import Rows
 from embrix.tui.search_pane import Seeking
 from embrix.tui.tally import Tally
-from embrix.tui.text_actions import TextActions
-from embrix.tui.unsaved_text import discard, save
 from embrix.tui.view import View
 from embrix.tui.walk_pane import Gauge, Moment, Stations
 from embrix.tui.walking import Walking
 from embrix.tui.workbench import Say
 
-MORE_MISTAKES = 4
-"""Mistakes of a rejected program that are told beside it; all of them are marked in it."""
-FACES = ("tree", "tokens", "grammar", "cases", "notes")
-PANES = ("text", "program", "lanes", "side", "walk")
-
-
 NARROW = 104
 """Columns below which one pane is shown at a time."""
 
 
-LONGEST_SUPPLY = 24
-"""Characters of supplied names, or of input, that the title of the program shows."""
-
-
-class Bench(TextActions):
+class Bench(ProgramPane):
     """The one screen of the workbench."""
 
     CSS_PATH = "bench.tcss"
@@ -95,15 +68,8 @@ class Bench(TextActions):
 
     def __init__(self, folder: Path, program: Path | None) -> None:
         super().__init__(folder, program)
-        self.checking: Checking
-        self.seeking: Seeking
-        self.drawing: Drawings
-        self.choosing: Choosing
         self.face = "tree"
-        self.version = 0
         self.told = ""
-        self._draft_timer: Timer | None = None
-        self._waiting: Timer | None = None
 
     # ---------------------------------------------------------------- layout
 
@@ -184,11 +150,6 @@ class Bench(TextActions):
         if focused is None or focused.id is None:
             return "program"
         return "side" if focused.id in FACES else focused.id
-
-    @property
-    def place(self) -> str:
-        """The pane with the focus, or the face that the side pane shows."""
-        return self.face if self.pane == "side" else self.pane
 
     def _footer_commands(self) -> list[Command]:
         own = [command for command in of_place(self.place) if command.short][:2]
@@ -281,182 +242,6 @@ class Bench(TextActions):
             self.rule = ""
         self.checking.ask_grammar(self.language, self.rule)
 
-    # ---------------------------------------------------------------- the program
-
-    def open_unnamed(self) -> None:
-        """Show a text without a name: what was typed there last, if anything was."""
-        document, text, draft = Document.without_name(self.folder)
-        self._show(document, text, draft=draft)
-
-    def open_program(self, path: Path) -> None:
-        """Show a program; what was not saved of the present one is kept as a draft."""
-        self.keep_draft()
-        try:
-            document, text, draft = Document.open(path)
-        except Unreadable as fault:
-            self.say(str(fault), "brick")
-            return
-        if not can_hide(text):
-            self.say(
-                f"{path.name} has private characters that this editor needs for itself", "brick"
-            )
-            return
-        self._show(document, text, draft=draft)
-
-    def _show(self, document: Document, text: str, *, draft: bool) -> None:
-        self.document = document
-        if document.named:
-            self.note_open(document.path)
-        self._take_supplies(document.path)
-        self.text = text
-        self.editor.load_text(text)
-        if draft:
-            self.say("text that was not saved last time is back; Ctrl+S saves it", "brass")
-        elif hidden_in(text):
-            kept = counted(hidden_in(text), "character")
-            self.say(f"{kept} that cannot be typed here: shown by signs, and kept as they are")
-        else:
-            self.say("")
-        if self.summary:
-            self.languages_changed()
-            self.checking.follow(document)
-        self.show_title()
-
-    def show_title(self) -> None:
-        document = self.document
-        name = "no file yet"
-        saved = True
-        if document is not None and document.named:
-            path, folder = document.path.resolve(), self.folder.resolve()
-            name = path.relative_to(folder).as_posix() if path.is_relative_to(folder) else path.name
-        if document is not None:
-            saved = document.is_saved(self.editor.text)
-        right = "" if saved else "● not saved"
-        if self.rule:
-            right = f"at rule {self.rule}  {right}"
-        if self.input:
-            right = f"input {cut('; '.join(self.input), LONGEST_SUPPLY)}  {right}"
-        if self.walking.given:
-            names = "; ".join(f"{name} = {value}" for name, value in self.walking.given.items())
-            right = f"with {cut(names, LONGEST_SUPPLY)}  {right}"
-        self.query_one("#program-title", Title).show(name, right, "brass")
-
-    @on(TextArea.Changed, "#program")
-    def _program_changed(self) -> None:
-        self.text = self.editor.text
-        self.show_title()
-        self.text_changed()
-        if self._draft_timer is None:
-            self._draft_timer = self.set_timer(KEEPING, self._keep_soon)
-
-    def _keep_soon(self) -> None:
-        self._draft_timer = None
-        self.keep_draft()
-
-    def keep_draft(self) -> None:
-        if self.document is not None:
-            try:
-                self.document.keep(self.text)
-            except (OSError, ValueError) as fault:
-                if self.is_attached:
-                    self.say(f"unsaved text cannot be kept: {fault}", "brick")
-
-    def text_changed(self) -> None:
-        """Ask anew what the program means and gives."""
-        if self.desk is None or not self.summary or not self.language:
-            return
-        self.version += 1
-        version = self.version
-        text = self.editor.text
-        self.desk.drop("program")
-        self.lanes.fresh.clear()
-        request = LookAt(language=self.language, text=text, rule=self.rule or None)
-        self.desk.ask("program", request, partial(self._looked, version, text))
-        if self._reads_a_part:
-            # A part of a program has a tree, but nothing to run.
-            self.lanes.results = {}
-            self.lanes.idle = f"read at rule {self.rule}: no program to run"
-            self.lanes.refresh()
-            self.query_one("#lanes-title", Title).show(right="")
-            self.walking.forget()
-            return
-        self.lanes.idle = ""
-        if not self.lanes.lanes:
-            return
-        self._ask_walk(self.at)
-        for lane in self.lanes.lanes:
-            take = partial(self._ran, version, lane)
-            run = RunLane(
-                language=self.language, text=text, lane=lane, input=self.input,
-                given=self.walking.given,
-            )  # fmt: skip
-            self.desk.ask("program", run, take)
-        if self._waiting is None:
-            self._waiting = self.set_timer(PATIENCE, self._still_running)
-
-    def _still_running(self) -> None:
-        """Say of what another text gave that it did."""
-        self._waiting = None
-        if len(self.lanes.fresh) < len(self.lanes.lanes):
-            self.lanes.refresh()
-            self.query_one("#lanes-title", Title).show(right="running")
-
-    @property
-    def _reads_a_part(self) -> bool:
-        """Whether the text is read at a rule that no program starts with."""
-        language = self.languages.get(self.language)
-        return bool(self.rule) and (language is None or self.rule not in language.starts)
-
-    def _looked(self, version: int, text: str, look: Look) -> None:
-        if version != self.version:
-            return
-        self.editor.explain(text, look)
-        refused = look.refused
-        reading = refused.reading if refused else None
-        self.query_one(TreeFace).show(look.tree, look.cut, reading)
-        self.query_one(TokensFace).show(text, look)
-        self.side_title()
-        self._notice(text, refused)
-        if refused and refused.trees:
-            self.query_one(TreeFace).show([*refused.trees[0], *refused.trees[1]], 0)
-
-    def _notice(self, text: str, outcome: Ending | Refusal | None) -> None:
-        """Say beside the program what is wrong with it."""
-        notice = self.query_one("#notice", Static)
-        if outcome is None or outcome.kind == "value":
-            tell(notice, "")
-            return
-        place = ""
-        if outcome.place is not None:
-            line, column = Source("", text).position(outcome.place[0])
-            place = f"{line}:{column}  "
-        name = f"{outcome.name}: " if outcome.kind == "failure" else ""
-        told = f"{place}{name}{visible(outcome.text)}"
-        mistakes = outcome.mistakes[1:MORE_MISTAKES] if isinstance(outcome, Refusal) else ()
-        for one in mistakes:
-            line, column = Source("", text).position(one.start)
-            told += f"\n{line}:{column}  {visible(one.message)}"
-        tell(notice, told)
-
-    def _ran(self, version: int, lane: str, result: RunResult) -> None:
-        if version != self.version:
-            return
-        self.lanes.results[lane] = result
-        self.lanes.fresh.add(lane)
-        self.lanes.refresh()
-        if lane == self.lane and result.outcome.kind != "rejected":
-            self._notice(self.editor.text, result.outcome)
-        if len(self.lanes.fresh) == len(self.lanes.lanes):
-            if self._waiting is not None:
-                self._waiting.stop()
-                self._waiting = None
-            found = {LanesView.told(r) for r in self.lanes.results.values()}
-            agree = len(found) == 1
-            right = "all agree" if agree else f"{len(found)} different outcomes"
-            self.query_one("#lanes-title", Title).show(
-                self.language, right, "moss" if agree else "brass"
-            )
-
     # ---------------------------------------------------------------- the walk
 
     @on(Stations.Wanted)
@@ -468,26 +253,13 @@ class Bench(TextActions):
         if message.rows is self.stations:
             self.walking.go(message.number)
         elif message.rows is self.lanes and self.lanes.chosen:
-            self._choose_lane(self.lanes.chosen)
+            self.choose_lane(self.lanes.chosen)
         elif isinstance(message.rows, TreeFace) and message.rows.has_focus:
             self.editor.mark(self.editor.text, message.rows.place)
 
     @on(Gauge.Jump)
     def _jumped(self, message: Gauge.Jump) -> None:
         self.walking.go(round(message.share * (self.stations.length - 1)))
-
-    def _choose_lane(self, lane: str) -> None:
-        self.lane = lane
-        self.lanes.cursor = self.lanes.lanes.index(lane)
-        self.lanes.refresh()
-        result = self.lanes.results.get(lane)
-        if result is not None and lane in self.lanes.fresh:
-            self._notice(self.editor.text, result.outcome)
-        self._ask_walk(0)
-
-    def _ask_walk(self, at: int) -> None:
-        key = f"{self.version}:{self.lane}"
-        self.walking.ask(key, self.language, self.lane, self.editor.text, at, self.input)
 
     # ---------------------------------------------------------------- cases
 
@@ -532,43 +304,6 @@ class Bench(TextActions):
         self.supply(dict(case.given), list(case.input))
         self.languages_changed()
         self.set_focus(self.stations)
-
-    def _take_supplies(self, path: Path) -> None:
-        """The names and lines that were supplied to a program before, if any were."""
-        given, lines = self.supplied.get(path, ({}, []))
-        self.walking.given, self.input = dict(given), list(lines)
-
-    def supply(self, given: dict[str, str], lines: list[str]) -> None:
-        self.walking.given, self.input = given, lines
-        if self.document is not None:
-            self.supplied[self.document.path] = given, lines
-        self.show_title()
-        self.text_changed()
-
-    def walk_lane(self, lane: str, at: int) -> None:
-        """A lane of the program at a station."""
-        self.to_lane(lane)
-        if lane in self.lanes.lanes:
-            self.lanes.cursor = self.lanes.lanes.index(lane)
-            self.lanes.refresh()
-        self._ask_walk(at)
-        self.set_focus(self.stations)
-
-    def show_case(self, name: str, program: str) -> None:
-        """Put the program of a case into the editor, as a file that does not exist yet."""
-        folder = self.program_folder
-        stem = "".join(c if c.isalnum() else "_" for c in name)[:40].strip("_")
-        self.show_program(folder / f"case_{stem}.{self.extension}", program)
-        self.say(f"the program of the case “{name}”")
-
-    def show_program(self, path: Path, text: str) -> None:
-        """Put a text into the editor, as a file that need not exist yet."""
-        self.keep_draft()
-        self.document = Document(path)
-        self._take_supplies(path)
-        self.text = text
-        self.editor.load_text(text)
-        self.show_title()
 
     # ---------------------------------------------------------------- the course on disk
 
@@ -638,71 +373,6 @@ class Bench(TextActions):
     async def _footer_chosen(self, message: Footer.Chosen) -> None:
         await self.run_action(message.action)
 
-    def unavailable(self) -> dict[str, str]:
-        """Commands that cannot be carried out now, with the reason."""
-        reasons: dict[str, str] = {}
-        if not self.summary:
-            reasons = dict.fromkeys(("open", "new", "suite"), "the course is still being read")
-        elif not self.summary.suites:
-            reasons["suite"] = "the course has no suite"
-        if len(self.lanes.lanes) < 2:
-            reasons.update(dict.fromkeys(("lane", "hunt"), "there is no other lane"))
-        if self.stations.length < 2:
-            steps = ("back", "forward", "ends", "first", "last", "leap_back", "leap_on")
-            reasons.update(dict.fromkeys(steps, "the run has no steps"))
-        return reasons
-
-    def action_help(self) -> None:
-        async def carry_out(action: str | None) -> None:
-            if action is not None:
-                await self.run_action(f"screen.{action}")
-
-        self.app.push_screen(Help(self.place, self.unavailable()), carry_out)
-
-    def action_palette(self) -> None:
-        self.action_help()
-
-    def action_open(self) -> None:
-        self.choosing.file()
-
-    def action_rule(self) -> None:
-        self.choosing.rule()
-
-    def action_choice(self) -> None:
-        self.choosing.choice_or_version()
-
-    def action_input(self) -> None:
-        self.choosing.input()
-
-    def action_names(self) -> None:
-        self.choosing.names()
-
-    def action_new(self) -> None:
-        self.choosing.new()
-
-    def action_draft(self) -> None:
-        """The drafting table for the definition that is open, or for the language of the
-        program."""
-        language = self.languages.get(self.language)
-        if language is None or self.desk is None:
-            return
-        document = self.writing.document
-        if document is None or document.path.suffix != ".brix":
-            self.writing.open(self.course_folder / language.file)
-            self.writing.reveal("grammar")
-        if self.writing.is_open:
-            self.writing.read_now()
-            text = self.editor.text
-            self.app.push_screen(Drafting(self, self.desk, self.language, self.writing, text))
-
-    def action_clause(self) -> None:
-        """From the moment to the clause of the definition that applies."""
-        station = self.stations.stations.get(self.at)
-        if station is None or not station.clause:
-            self.say("no clause applies at this step", "brass")
-            return
-        self.open_text(self.course_folder / station.clause.file, int(station.clause.line))
-
     def open_text(self, path: Path, line: int = 0) -> None:
         self.names.leave()
         self.writing.open(path, line)
@@ -736,157 +406,3 @@ class Bench(TextActions):
     def _text_cursor_moved(self) -> None:
         self.writing.remark()
         self.names.cursor_moved()
-
-    def action_prompt(self) -> None:
-        """The prompt for the language of the program."""
-        if self.desk is not None and self.language:
-            said = self.transcripts.setdefault(self.language, [])
-            self.app.push_screen(Prompting(self.desk, self.language, said))
-
-    def action_face(self) -> None:
-        self.show_face(FACES[(FACES.index(self.face) + 1) % len(FACES)])
-        if self.has_class("narrow"):
-            self.query_one(f"#{self.face}").focus()
-
-    def action_lane(self) -> None:
-        lanes = self.lanes.lanes
-        if lanes:
-            at = lanes.index(self.lane) if self.lane in lanes else -1
-            self._choose_lane(lanes[(at + 1) % len(lanes)])
-
-    def action_suite(self) -> None:
-        report = self.query_one(CasesFace).report
-        if self.summary and self.face == "cases" and report and self.desk is not None:
-            self.app.push_screen(Tally(self, self.desk, report))
-            return
-        if self.summary:
-            self.show_face("cases")
-            if self.has_class("narrow"):
-                self.query_one(CasesFace).focus()
-            self.checking.run_suite(self.document)
-
-    def action_mend(self) -> None:
-        """The repair of what is noted where the cursor stands, in the file or among the notes."""
-        note = self.query_one(NotesFace).note if self.place == "notes" else None
-        if note is not None:
-            self.open_text(self.course_folder / note.file, note.line)
-        if self.writing.is_open:
-            self.writing.mend(self.writing.editor.cursor_location[0], self.say)
-        else:
-            self.say("F2 opens a file of the course; a repair is for the line of its cursor")
-
-    def action_case(self) -> None:
-        """The program becomes a case of the suite."""
-        self.writing.add_case()
-
-    def action_try_case(self) -> None:
-        self.query_one(CasesFace).key_enter()
-
-    def action_go_to_note(self) -> None:
-        self.query_one(NotesFace).action_go()
-
-    def action_pane(self) -> None:
-        panes = [name for name in PANES if name != "text" or self.writing.is_open]
-        target = panes[(panes.index(self.pane) + 1) % len(panes)]
-        # At once, not by Widget.focus, which waits: a second key may come with the first.
-        self.set_focus(self.query_one(f"#{self.face}" if target == "side" else f"#{target}"))
-
-    def action_seek(self, kind: str, forward: bool) -> None:
-        self.seeking.seek(kind, forward)
-
-    def action_seek_again(self, forward: bool) -> None:
-        self.seeking.again(forward)
-
-    def action_to_number(self) -> None:
-        self.seeking.to_number()
-
-    def action_mark(self) -> None:
-        self.seeking.mark()
-
-    def action_next_mark(self, forward: bool) -> None:
-        self.seeking.next_mark(forward)
-
-    def action_save_walk(self) -> None:
-        self.seeking.save()
-
-    def action_beside(self) -> None:
-        """All lanes beside each other."""
-        if self.desk is not None and self.lanes.lanes:
-            self.app.push_screen(Comparing(self, self.desk))
-
-    def action_hunt(self) -> None:
-        """The smallest program on which two lanes differ."""
-        if self.desk is not None and len(self.lanes.lanes) > 1:
-            self.app.push_screen(Hunting(self, self.desk))
-
-    def action_growth(self) -> None:
-        """How a cost grows when a name goes over a range."""
-        if self.desk is not None and self.lanes.lanes:
-            self.app.push_screen(Growing(self, self.desk))
-
-    def action_decisions(self) -> None:
-        """The questions of the suites and the choices, with what each lane decides."""
-        if self.desk is not None and self.summary:
-            self.app.push_screen(Deciding(self, self.desk))
-
-    def action_derive(self) -> None:
-        """The derivation of the run."""
-        if self.desk is not None and self.lanes.lanes:
-            self.app.push_screen(Deriving(self, self.desk))
-
-    def action_draw(self) -> None:
-        if self.desk is not None and self.lanes.lanes:
-            self.drawing.choose()
-
-    def action_back(self) -> None:
-        self.walking.go(self.at - 1)
-
-    def action_forward(self) -> None:
-        self.walking.go(self.at + 1)
-
-    def action_leap_back(self) -> None:
-        self.walking.go(self.at - 10)
-
-    def action_leap_on(self) -> None:
-        self.walking.go(self.at + 10)
-
-    def action_first(self) -> None:
-        self.walking.go(0)
-
-    def action_last(self) -> None:
-        self.walking.go(self.stations.length - 1)
-
-    def action_ends(self) -> None:
-        last = self.stations.length - 1
-        self.walking.go(0 if self.at == last else last)
-
-    def action_lamp(self) -> None:
-        self.app.action_lamp()  # type: ignore[attr-defined]
-
-    def action_save(self) -> None:
-        """Save the text with the focus; from another pane the file, if it is not saved."""
-        if self.pane == "text" or (self.pane != "program" and self.writing.changed):
-            self.writing.save(self.say)
-            return
-        if self.document is None or not self.document.named:
-            self.choosing.name_it()
-            return
-        document = self.document
-
-        def saved() -> None:
-            self.say(f"saved {document.path.name}")
-            self.show_title()
-
-        save(self.app, document, lambda: self.editor.text, self.say, saved)
-
-    def action_discard(self) -> None:
-        """Back to what is in the file, for the text with the focus."""
-        if self.pane == "text":
-            self.writing.discard(self.say)
-        elif self.document is not None:
-            discard(self.app, self.document, self.editor.text, self.say, self.editor.replace_all)
-
-    def action_quit(self) -> None:
-        self.keep_draft()
-        self.writing.keep()
-        self.app.exit()

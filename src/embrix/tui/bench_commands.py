@@ -1,0 +1,285 @@
+"""What the keys of the workbench do outside of its texts: views, panes, the walk, files."""
+
+from __future__ import annotations
+
+from abc import abstractmethod
+
+from embrix.tui.checking import Checking
+from embrix.tui.choosing import Choosing
+from embrix.tui.comparing import Comparing
+from embrix.tui.deciding import Deciding
+from embrix.tui.deriving import Deriving
+from embrix.tui.dialogs import Help
+from embrix.tui.drafting import Drafting
+from embrix.tui.drawing import Drawings
+from embrix.tui.faces import CasesFace, NotesFace
+from embrix.tui.growing import Growing
+from embrix.tui.hunting import Hunting
+from embrix.tui.prompting import Prompting
+from embrix.tui.search_pane import Seeking
+from embrix.tui.tally import Tally
+from embrix.tui.text_actions import TextActions
+from embrix.tui.unsaved_text import discard, save
+
+FACES = ("tree", "tokens", "grammar", "cases", "notes")
+
+PANES = ("text", "program", "lanes", "side", "walk")
+
+
+class BenchCommands(TextActions):
+    """The commands of the workbench, each a few lines; the work is done by its helpers."""
+
+    checking: Checking
+    seeking: Seeking
+    drawing: Drawings
+    choosing: Choosing
+    face: str
+    """What the side pane shows."""
+
+    @property
+    def place(self) -> str:
+        """The pane with the focus, or the face that the side pane shows."""
+        return self.face if self.pane == "side" else self.pane
+
+    @abstractmethod
+    def show_face(self, face: str) -> None:
+        """Show one of the faces of the side pane."""
+
+    @abstractmethod
+    def show_title(self) -> None:
+        """Bring the title of the program into step with it."""
+
+    @abstractmethod
+    def keep_draft(self) -> None:
+        """Keep what is not saved of the program."""
+
+    @abstractmethod
+    def choose_lane(self, lane: str) -> None:
+        """Walk another lane from now on, from its beginning."""
+
+    def unavailable(self) -> dict[str, str]:
+        """Commands that cannot be carried out now, with the reason."""
+        reasons: dict[str, str] = {}
+        if not self.summary:
+            reasons = dict.fromkeys(("open", "new", "suite"), "the course is still being read")
+        elif not self.summary.suites:
+            reasons["suite"] = "the course has no suite"
+        if len(self.lanes.lanes) < 2:
+            reasons.update(dict.fromkeys(("lane", "hunt"), "there is no other lane"))
+        if self.stations.length < 2:
+            steps = ("back", "forward", "ends", "first", "last", "leap_back", "leap_on")
+            reasons.update(dict.fromkeys(steps, "the run has no steps"))
+        return reasons
+
+    # ---------------------------------------------------------------- views
+
+    def action_help(self) -> None:
+        async def carry_out(action: str | None) -> None:
+            if action is not None:
+                await self.run_action(f"screen.{action}")
+
+        self.app.push_screen(Help(self.place, self.unavailable()), carry_out)
+
+    def action_palette(self) -> None:
+        self.action_help()
+
+    def action_open(self) -> None:
+        self.choosing.file()
+
+    def action_rule(self) -> None:
+        self.choosing.rule()
+
+    def action_choice(self) -> None:
+        self.choosing.choice_or_version()
+
+    def action_input(self) -> None:
+        self.choosing.input()
+
+    def action_names(self) -> None:
+        self.choosing.names()
+
+    def action_new(self) -> None:
+        self.choosing.new()
+
+    def action_draft(self) -> None:
+        """The drafting table for the definition that is open, or for the language of the
+        program."""
+        language = self.languages.get(self.language)
+        if language is None or self.desk is None:
+            return
+        document = self.writing.document
+        if document is None or document.path.suffix != ".brix":
+            self.writing.open(self.course_folder / language.file)
+            self.writing.reveal("grammar")
+        if self.writing.is_open:
+            self.writing.read_now()
+            text = self.editor.text
+            self.app.push_screen(Drafting(self, self.desk, self.language, self.writing, text))
+
+    def action_clause(self) -> None:
+        """From the moment to the clause of the definition that applies."""
+        station = self.stations.stations.get(self.at)
+        if station is None or not station.clause:
+            self.say("no clause applies at this step", "brass")
+            return
+        self.open_text(self.course_folder / station.clause.file, int(station.clause.line))
+
+    def action_prompt(self) -> None:
+        """The prompt for the language of the program."""
+        if self.desk is not None and self.language:
+            said = self.transcripts.setdefault(self.language, [])
+            self.app.push_screen(Prompting(self.desk, self.language, said))
+
+    def action_suite(self) -> None:
+        report = self.query_one(CasesFace).report
+        if self.summary and self.face == "cases" and report and self.desk is not None:
+            self.app.push_screen(Tally(self, self.desk, report))
+            return
+        if self.summary:
+            self.show_face("cases")
+            if self.has_class("narrow"):
+                self.query_one(CasesFace).focus()
+            self.checking.run_suite(self.document)
+
+    def action_beside(self) -> None:
+        """All lanes beside each other."""
+        if self.desk is not None and self.lanes.lanes:
+            self.app.push_screen(Comparing(self, self.desk))
+
+    def action_hunt(self) -> None:
+        """The smallest program on which two lanes differ."""
+        if self.desk is not None and len(self.lanes.lanes) > 1:
+            self.app.push_screen(Hunting(self, self.desk))
+
+    def action_growth(self) -> None:
+        """How a cost grows when a name goes over a range."""
+        if self.desk is not None and self.lanes.lanes:
+            self.app.push_screen(Growing(self, self.desk))
+
+    def action_decisions(self) -> None:
+        """The questions of the suites and the choices, with what each lane decides."""
+        if self.desk is not None and self.summary:
+            self.app.push_screen(Deciding(self, self.desk))
+
+    def action_derive(self) -> None:
+        """The derivation of the run."""
+        if self.desk is not None and self.lanes.lanes:
+            self.app.push_screen(Deriving(self, self.desk))
+
+    def action_draw(self) -> None:
+        if self.desk is not None and self.lanes.lanes:
+            self.drawing.choose()
+
+    # ---------------------------------------------------------------- panes
+
+    def action_face(self) -> None:
+        self.show_face(FACES[(FACES.index(self.face) + 1) % len(FACES)])
+        if self.has_class("narrow"):
+            self.query_one(f"#{self.face}").focus()
+
+    def action_lane(self) -> None:
+        lanes = self.lanes.lanes
+        if lanes:
+            at = lanes.index(self.lane) if self.lane in lanes else -1
+            self.choose_lane(lanes[(at + 1) % len(lanes)])
+
+    def action_pane(self) -> None:
+        panes = [name for name in PANES if name != "text" or self.writing.is_open]
+        target = panes[(panes.index(self.pane) + 1) % len(panes)]
+        # At once, not by Widget.focus, which waits: a second key may come with the first.
+        self.set_focus(self.query_one(f"#{self.face}" if target == "side" else f"#{target}"))
+
+    def action_mend(self) -> None:
+        """The repair of what is noted where the cursor stands, in the file or among the notes."""
+        note = self.query_one(NotesFace).note if self.place == "notes" else None
+        if note is not None:
+            self.open_text(self.course_folder / note.file, note.line)
+        if self.writing.is_open:
+            self.writing.mend(self.writing.editor.cursor_location[0], self.say)
+        else:
+            self.say("F2 opens a file of the course; a repair is for the line of its cursor")
+
+    def action_case(self) -> None:
+        """The program becomes a case of the suite."""
+        self.writing.add_case()
+
+    def action_try_case(self) -> None:
+        self.query_one(CasesFace).key_enter()
+
+    def action_go_to_note(self) -> None:
+        self.query_one(NotesFace).action_go()
+
+    # ---------------------------------------------------------------- the walk
+
+    def action_seek(self, kind: str, forward: bool) -> None:
+        self.seeking.seek(kind, forward)
+
+    def action_seek_again(self, forward: bool) -> None:
+        self.seeking.again(forward)
+
+    def action_to_number(self) -> None:
+        self.seeking.to_number()
+
+    def action_mark(self) -> None:
+        self.seeking.mark()
+
+    def action_next_mark(self, forward: bool) -> None:
+        self.seeking.next_mark(forward)
+
+    def action_save_walk(self) -> None:
+        self.seeking.save()
+
+    def action_back(self) -> None:
+        self.walking.go(self.at - 1)
+
+    def action_forward(self) -> None:
+        self.walking.go(self.at + 1)
+
+    def action_leap_back(self) -> None:
+        self.walking.go(self.at - 10)
+
+    def action_leap_on(self) -> None:
+        self.walking.go(self.at + 10)
+
+    def action_first(self) -> None:
+        self.walking.go(0)
+
+    def action_last(self) -> None:
+        self.walking.go(self.stations.length - 1)
+
+    def action_ends(self) -> None:
+        last = self.stations.length - 1
+        self.walking.go(0 if self.at == last else last)
+
+    # ---------------------------------------------------------------- files
+
+    def action_save(self) -> None:
+        """Save the text with the focus; from another pane the file, if it is not saved."""
+        if self.pane == "text" or (self.pane != "program" and self.writing.changed):
+            self.writing.save(self.say)
+            return
+        if self.document is None or not self.document.named:
+            self.choosing.name_it()
+            return
+        document = self.document
+
+        def saved() -> None:
+            self.say(f"saved {document.path.name}")
+            self.show_title()
+
+        save(self.app, document, lambda: self.editor.text, self.say, saved)
+
+    def action_discard(self) -> None:
+        """Back to what is in the file, for the text with the focus."""
+        if self.pane == "text":
+            self.writing.discard(self.say)
+        elif self.document is not None:
+            discard(self.app, self.document, self.editor.text, self.say, self.editor.replace_all)
+
+    def action_lamp(self) -> None:
+        self.app.action_lamp()  # type: ignore[attr-defined]
+
+    def action_quit(self) -> None:
+        self.keep_draft()
+        self.writing.keep()
+        self.app.exit()

@@ -1,0 +1,281 @@
+"""The program on the workbench: which it is, what it means, and what every lane gives."""
+
+from __future__ import annotations
+
+from abc import abstractmethod
+from functools import partial
+from pathlib import Path
+
+from textual import on
+from textual.timer import Timer
+from textual.widgets import Static, TextArea
+
+from embrix.messages.replies import (
+    Ending,
+    Look,
+    Refusal,
+    RunResult,
+)
+from embrix.messages.requests import LookAt, RunLane
+from embrix.text.hidden import can_hide, hidden_in
+from embrix.text.plural import counted
+from embrix.text.source import Source, Unreadable
+from embrix.text.visible import cut, visible
+from embrix.tui.bars import Title, tell
+from embrix.tui.bench_commands import BenchCommands
+from embrix.tui.desk import PATIENCE
+from embrix.tui.document import Document
+from embrix.tui.editor import KEEPING
+from embrix.tui.faces import LanesView, TokensFace, TreeFace
+
+MORE_MISTAKES = 4
+"""Mistakes of a rejected program that are told beside it; all of them are marked in it."""
+
+LONGEST_SUPPLY = 24
+"""Characters of supplied names, or of input, that the title of the program shows."""
+
+
+class ProgramPane(BenchCommands):
+    """The program, its tree and tokens, its outcomes and its walk, kept in step as it is typed."""
+
+    def __init__(self, folder: Path, program: Path | None) -> None:
+        super().__init__(folder, program)
+        self.version = 0
+        """Of the text: answers about another one come too late."""
+        self._draft_timer: Timer | None = None
+        self._waiting: Timer | None = None
+
+    @abstractmethod
+    def side_title(self) -> None:
+        """Bring the title of the side pane into step with what it shows."""
+
+    def open_unnamed(self) -> None:
+        """Show a text without a name: what was typed there last, if anything was."""
+        document, text, draft = Document.without_name(self.folder)
+        self._show(document, text, draft=draft)
+
+    def open_program(self, path: Path) -> None:
+        """Show a program; what was not saved of the present one is kept as a draft."""
+        self.keep_draft()
+        try:
+            document, text, draft = Document.open(path)
+        except Unreadable as fault:
+            self.say(str(fault), "brick")
+            return
+        if not can_hide(text):
+            self.say(
+                f"{path.name} has private characters that this editor needs for itself", "brick"
+            )
+            return
+        self._show(document, text, draft=draft)
+
+    def _show(self, document: Document, text: str, *, draft: bool) -> None:
+        self.document = document
+        if document.named:
+            self.note_open(document.path)
+        self._take_supplies(document.path)
+        self.text = text
+        self.editor.load_text(text)
+        if draft:
+            self.say("text that was not saved last time is back; Ctrl+S saves it", "brass")
+        elif hidden_in(text):
+            kept = counted(hidden_in(text), "character")
+            self.say(f"{kept} that cannot be typed here: shown by signs, and kept as they are")
+        else:
+            self.say("")
+        if self.summary:
+            self.languages_changed()
+            self.checking.follow(document)
+        self.show_title()
+
+    def show_program(self, path: Path, text: str) -> None:
+        """Put a text into the editor, as a file that need not exist yet."""
+        self.keep_draft()
+        self.document = Document(path)
+        self._take_supplies(path)
+        self.text = text
+        self.editor.load_text(text)
+        self.show_title()
+
+    def show_case(self, name: str, program: str) -> None:
+        """Put the program of a case into the editor, as a file that does not exist yet."""
+        folder = self.program_folder
+        stem = "".join(c if c.isalnum() else "_" for c in name)[:40].strip("_")
+        self.show_program(folder / f"case_{stem}.{self.extension}", program)
+        self.say(f"the program of the case “{name}”")
+
+    def show_title(self) -> None:
+        document = self.document
+        name = "no file yet"
+        saved = True
+        if document is not None and document.named:
+            path, folder = document.path.resolve(), self.folder.resolve()
+            name = path.relative_to(folder).as_posix() if path.is_relative_to(folder) else path.name
+        if document is not None:
+            saved = document.is_saved(self.editor.text)
+        right = "" if saved else "● not saved"
+        if self.rule:
+            right = f"at rule {self.rule}  {right}"
+        if self.input:
+            right = f"input {cut('; '.join(self.input), LONGEST_SUPPLY)}  {right}"
+        if self.walking.given:
+            names = "; ".join(f"{name} = {value}" for name, value in self.walking.given.items())
+            right = f"with {cut(names, LONGEST_SUPPLY)}  {right}"
+        self.query_one("#program-title", Title).show(name, right, "brass")
+
+    @on(TextArea.Changed, "#program")
+    def _program_changed(self) -> None:
+        self.text = self.editor.text
+        self.show_title()
+        self.text_changed()
+        if self._draft_timer is None:
+            self._draft_timer = self.set_timer(KEEPING, self._keep_soon)
+
+    def _keep_soon(self) -> None:
+        self._draft_timer = None
+        self.keep_draft()
+
+    def keep_draft(self) -> None:
+        if self.document is not None:
+            try:
+                self.document.keep(self.text)
+            except (OSError, ValueError) as fault:
+                if self.is_attached:
+                    self.say(f"unsaved text cannot be kept: {fault}", "brick")
+
+    # ---------------------------------------------------------------- what it gives
+
+    def text_changed(self) -> None:
+        """Ask anew what the program means and gives."""
+        if self.desk is None or not self.summary or not self.language:
+            return
+        self.version += 1
+        version = self.version
+        text = self.editor.text
+        self.desk.drop("program")
+        self.lanes.fresh.clear()
+        request = LookAt(language=self.language, text=text, rule=self.rule or None)
+        self.desk.ask("program", request, partial(self._looked, version, text))
+        if self._reads_a_part:
+            # A part of a program has a tree, but nothing to run.
+            self.lanes.results = {}
+            self.lanes.idle = f"read at rule {self.rule}: no program to run"
+            self.lanes.refresh()
+            self.query_one("#lanes-title", Title).show(right="")
+            self.walking.forget()
+            return
+        self.lanes.idle = ""
+        if not self.lanes.lanes:
+            return
+        self._ask_walk(self.at)
+        for lane in self.lanes.lanes:
+            take = partial(self._ran, version, lane)
+            run = RunLane(
+                language=self.language, text=text, lane=lane, input=self.input,
+                given=self.walking.given,
+            )  # fmt: skip
+            self.desk.ask("program", run, take)
+        if self._waiting is None:
+            self._waiting = self.set_timer(PATIENCE, self._still_running)
+
+    def _still_running(self) -> None:
+        """Say of what another text gave that it did."""
+        self._waiting = None
+        if len(self.lanes.fresh) < len(self.lanes.lanes):
+            self.lanes.refresh()
+            self.query_one("#lanes-title", Title).show(right="running")
+
+    @property
+    def _reads_a_part(self) -> bool:
+        """Whether the text is read at a rule that no program starts with."""
+        language = self.languages.get(self.language)
+        return bool(self.rule) and (language is None or self.rule not in language.starts)
+
+    def _looked(self, version: int, text: str, look: Look) -> None:
+        if version != self.version:
+            return
+        self.editor.explain(text, look)
+        refused = look.refused
+        reading = refused.reading if refused else None
+        self.query_one(TreeFace).show(look.tree, look.cut, reading)
+        self.query_one(TokensFace).show(text, look)
+        self.side_title()
+        self._notice(text, refused)
+        if refused and refused.trees:
+            self.query_one(TreeFace).show([*refused.trees[0], *refused.trees[1]], 0)
+
+    def _notice(self, text: str, outcome: Ending | Refusal | None) -> None:
+        """Say beside the program what is wrong with it."""
+        notice = self.query_one("#notice", Static)
+        if outcome is None or outcome.kind == "value":
+            tell(notice, "")
+            return
+        place = ""
+        if outcome.place is not None:
+            line, column = Source("", text).position(outcome.place[0])
+            place = f"{line}:{column}  "
+        name = f"{outcome.name}: " if outcome.kind == "failure" else ""
+        told = f"{place}{name}{visible(outcome.text)}"
+        mistakes = outcome.mistakes[1:MORE_MISTAKES] if isinstance(outcome, Refusal) else ()
+        for one in mistakes:
+            line, column = Source("", text).position(one.start)
+            told += f"\n{line}:{column}  {visible(one.message)}"
+        tell(notice, told)
+
+    def _ran(self, version: int, lane: str, result: RunResult) -> None:
+        if version != self.version:
+            return
+        self.lanes.results[lane] = result
+        self.lanes.fresh.add(lane)
+        self.lanes.refresh()
+        if lane == self.lane and result.outcome.kind != "rejected":
+            self._notice(self.editor.text, result.outcome)
+        if len(self.lanes.fresh) == len(self.lanes.lanes):
+            if self._waiting is not None:
+                self._waiting.stop()
+                self._waiting = None
+            found = {LanesView.told(r) for r in self.lanes.results.values()}
+            agree = len(found) == 1
+            right = "all agree" if agree else f"{len(found)} different outcomes"
+            self.query_one("#lanes-title", Title).show(
+                self.language, right, "moss" if agree else "brass"
+            )
+
+    # ---------------------------------------------------------------- lanes and steps
+
+    def choose_lane(self, lane: str) -> None:
+        """Walk another lane from now on, from its beginning."""
+        self.lane = lane
+        self.lanes.cursor = self.lanes.lanes.index(lane)
+        self.lanes.refresh()
+        result = self.lanes.results.get(lane)
+        if result is not None and lane in self.lanes.fresh:
+            self._notice(self.editor.text, result.outcome)
+        self._ask_walk(0)
+
+    def _ask_walk(self, at: int) -> None:
+        key = f"{self.version}:{self.lane}"
+        self.walking.ask(key, self.language, self.lane, self.editor.text, at, self.input)
+
+    def walk_lane(self, lane: str, at: int) -> None:
+        """A lane of the program at a station."""
+        self.to_lane(lane)
+        if lane in self.lanes.lanes:
+            self.lanes.cursor = self.lanes.lanes.index(lane)
+            self.lanes.refresh()
+        self._ask_walk(at)
+        self.set_focus(self.stations)
+
+    # ---------------------------------------------------------------- what is supplied by hand
+
+    def _take_supplies(self, path: Path) -> None:
+        """The names and lines that were supplied to a program before, if any were."""
+        given, lines = self.supplied.get(path, ({}, []))
+        self.walking.given, self.input = dict(given), list(lines)
+
+    def supply(self, given: dict[str, str], lines: list[str]) -> None:
+        self.walking.given, self.input = given, lines
+        if self.document is not None:
+            self.supplied[self.document.path] = given, lines
+        self.show_title()
+        self.text_changed()
