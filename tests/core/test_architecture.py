@@ -173,5 +173,6 @@ def test_no_two_classes_have_one_name() -> None:
             if isinstance(node, ast.ClassDef) and not node.name.startswith("_"):
                 found.setdefault(node.name, []).append(path.name)
     twice = {name: files for name, files in found.items() if len(files) > 1}
-    allowed = {"syntax.py", "core.py", "api.py"}
+    allowed = {"expression_syntax.py", "grammar_syntax.py", "syntax.py", "core_parts.py", "core.py",
+               "api.py"}  # fmt: skip
     assert [n for n, files in twice.items() if len(set(files) - allowed) > 1] == []
