@@ -18,7 +18,7 @@ from textual.pilot import Pilot
 
 from bench.terminal import Terminal
 from embrix.course.shipped import shipped_course
-from embrix.messages.replies import SuiteReport
+from embrix.messages.replies_on_suites import SuiteReport
 from embrix.messages.requests import Load, TestSuite
 from embrix.services.answering import Service
 from embrix.tui.app import WorkbenchApp

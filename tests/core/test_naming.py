@@ -12,7 +12,7 @@ from embrix.checking.verdicts import check_suite
 from embrix.course.load import Course
 from embrix.course.shipped import shipped_course
 from embrix.lanes.session import Session
-from embrix.messages.replies import NameHere, Renaming
+from embrix.messages.replies_on_writing import NameHere, Renaming
 from embrix.services.renaming import CAPITAL, Names, name_here, renamed
 from embrix.services.text_search import course_texts
 from embrix.text.diagnostic import Findings

@@ -8,7 +8,7 @@ from textual import events
 from textual.pilot import Pilot
 from textual.widgets import Input, Static
 
-from embrix.messages.replies import FileChange
+from embrix.messages.replies_on_writing import FileChange
 from embrix.tui.bars import Masthead
 from embrix.tui.bench import Bench
 from embrix.tui.clause_grid import ClauseGrid, GridRows

@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterator
 from embrix.checking.verdicts import answered, with_output
 from embrix.lanes.session import Session
 from embrix.machine.lane import BadBinding, Lane
-from embrix.messages.replies import ChangedCase, ChoiceRow, DecisionTable, QuestionRow
+from embrix.messages.replies_on_suites import ChangedCase, ChoiceRow, DecisionTable, QuestionRow
 from embrix.suite.cases import Case, Suite
 from embrix.text.diagnostic import Findings
 from embrix.text.suggest import did_you_mean

@@ -24,12 +24,11 @@ from embrix.lanes.outside_lane import check_outside
 from embrix.lanes.session import Session
 from embrix.machine.lane import BadBinding, Lane
 from embrix.machine.outcome import Result
-from embrix.messages.replies import (
+from embrix.messages.replies import Note, Place
+from embrix.messages.replies_on_suites import (
     CaseRow,
     CaseVerdict,
     LaneAnswer,
-    Note,
-    Place,
     QuestionRow,
     SuiteReport,
 )

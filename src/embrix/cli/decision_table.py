@@ -16,7 +16,7 @@ from embrix.compare.meaning import between_interpreters, between_languages, told
 from embrix.course.naming import plain_name, split_version
 from embrix.lanes.names import NoVersion
 from embrix.lanes.session import Session
-from embrix.messages.replies import ChangedCase, ChoiceRow, QuestionRow
+from embrix.messages.replies_on_suites import ChangedCase, ChoiceRow, QuestionRow
 from embrix.text.suggest import did_you_mean
 from embrix.text.visible import cut, visible
 

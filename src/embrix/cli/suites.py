@@ -21,7 +21,7 @@ from embrix.cli.usage import Faulty, Usage, course_folder, new_file
 from embrix.course.replacing import Changed, Damaged, go_back, replace_file
 from embrix.lanes.session import Session
 from embrix.machine.lane import BadBinding
-from embrix.messages.replies import CaseVerdict, SuiteReport
+from embrix.messages.replies_on_suites import CaseVerdict, SuiteReport
 from embrix.suite.accept import Acceptance, CannotAccept, accept
 from embrix.suite.adopt import adopt
 from embrix.suite.cases import Suite

@@ -22,7 +22,8 @@ from embrix.draw.scene import (
     text_block,
     wide,
 )
-from embrix.messages.replies import Look, SuiteReport
+from embrix.messages.replies import Look
+from embrix.messages.replies_on_suites import SuiteReport
 from embrix.text.source import Source
 from embrix.text.visible import cut, visible
 

@@ -7,6 +7,9 @@ from typing import Any, ClassVar, Literal, TypeAlias
 import msgspec
 
 from embrix.messages import replies as r
+from embrix.messages import replies_on_comparing as on_comparing
+from embrix.messages import replies_on_suites as on_suites
+from embrix.messages import replies_on_writing as on_writing
 
 
 class Request(msgspec.Struct, frozen=True, tag_field="do", forbid_unknown_fields=True):
@@ -112,7 +115,7 @@ class LookAtDefinition(Request, frozen=True, kw_only=True, tag="definition"):
 class Mend(Request, frozen=True, kw_only=True, tag="mend"):
     """What a file would be if the note on a line were mended; lines count from one."""
 
-    reply: ClassVar[Any] = r.TextChange
+    reply: ClassVar[Any] = on_writing.TextChange
     file: str
     text: str
     line: int
@@ -129,27 +132,27 @@ class OnDefinition(Request, frozen=True, kw_only=True):
 class AskName(OnDefinition, frozen=True, kw_only=True, tag="name"):
     """What the name at a place means, and where else it is meant."""
 
-    reply: ClassVar[Any] = r.NameHere
+    reply: ClassVar[Any] = on_writing.NameHere
 
 
 class Rename(OnDefinition, frozen=True, kw_only=True, tag="rename"):
     """What the files would be if the name at a place were another one everywhere."""
 
-    reply: ClassVar[Any] = r.Renaming
+    reply: ClassVar[Any] = on_writing.Renaming
     new: str
 
 
 class AskProposals(OnDefinition, frozen=True, kw_only=True, tag="proposals"):
     """What can be written at a place of a definition or a suite."""
 
-    reply: ClassVar[Any] = list[r.Proposal]
+    reply: ClassVar[Any] = list[on_writing.Proposal]
 
 
 class FindText(Request, frozen=True, kw_only=True, tag="find"):
     """Where a text or a pattern stands in some files, which come with their texts, and with
     `course` in all others of the course; with `by` what all would be with that in its place."""
 
-    reply: ClassVar[Any] = r.TextHits
+    reply: ClassVar[Any] = on_writing.TextHits
     what: str
     pattern: bool = False
     by: str | None = None
@@ -160,7 +163,7 @@ class FindText(Request, frozen=True, kw_only=True, tag="find"):
 class AskOutline(Request, frozen=True, kw_only=True, tag="outline"):
     """The clauses of a lane by form and function; with `count` also which of them cases come to."""
 
-    reply: ClassVar[Any] = r.OutlineGrid
+    reply: ClassVar[Any] = on_writing.OutlineGrid
     language: str
     lane: str
     count: bool = False
@@ -169,7 +172,7 @@ class AskOutline(Request, frozen=True, kw_only=True, tag="outline"):
 class WriteClause(Request, frozen=True, kw_only=True, tag="write_clause"):
     """What the file of a lane would be with a clause for a form, its result to be written."""
 
-    reply: ClassVar[Any] = r.TextChange
+    reply: ClassVar[Any] = on_writing.TextChange
     language: str
     lane: str
     function: str
@@ -254,7 +257,7 @@ class TestSuite(Request, frozen=True, kw_only=True, tag="test"):
     comes of it is remembered for the next time."""
 
     __test__: ClassVar[bool] = False
-    reply: ClassVar[Any] = r.SuiteReport
+    reply: ClassVar[Any] = on_suites.SuiteReport
     suite: str
     grammar: str | None = None
     share: tuple[int, int] = (0, 1)
@@ -266,7 +269,7 @@ class TestSuite(Request, frozen=True, kw_only=True, tag="test"):
 class AcceptCase(Request, frozen=True, kw_only=True, tag="accept"):
     """What a suite would be with what a lane gives as the expectation of a case."""
 
-    reply: ClassVar[Any] = r.TextChange
+    reply: ClassVar[Any] = on_writing.TextChange
     suite: str
     case: str
     lane: str
@@ -277,7 +280,7 @@ class AcceptCase(Request, frozen=True, kw_only=True, tag="accept"):
 class ArrangeCase(Request, frozen=True, kw_only=True, tag="arrange"):
     """What a suite would be with a case duplicated, renamed or removed."""
 
-    reply: ClassVar[Any] = r.TextChange
+    reply: ClassVar[Any] = on_writing.TextChange
     suite: str
     case: str
     how: Literal["duplicate", "rename", "remove"]
@@ -287,7 +290,7 @@ class ArrangeCase(Request, frozen=True, kw_only=True, tag="arrange"):
 class CoverClause(Request, frozen=True, kw_only=True, tag="cover"):
     """What a suite would be with a case that comes to a clause of a lane."""
 
-    reply: ClassVar[Any] = r.TextChange
+    reply: ClassVar[Any] = on_writing.TextChange
     suite: str
     language: str
     lane: str
@@ -298,14 +301,14 @@ class CoverClause(Request, frozen=True, kw_only=True, tag="cover"):
 class AskDecisions(Request, frozen=True, kw_only=True, tag="decisions"):
     """The questions of the suites with the answers of the lanes, and the choices."""
 
-    reply: ClassVar[Any] = r.DecisionTable
+    reply: ClassVar[Any] = on_suites.DecisionTable
     language: str
 
 
 class TryDecision(Request, frozen=True, kw_only=True, tag="try_decision"):
     """The cases that change when a choice is decided as `CHOICE=WAY`."""
 
-    reply: ClassVar[Any] = r.ChangedCases
+    reply: ClassVar[Any] = on_suites.ChangedCases
     language: str
     decision: str
 
@@ -314,12 +317,12 @@ class TryDecision(Request, frozen=True, kw_only=True, tag="try_decision"):
 
 
 class CompareLanes(OnRun, frozen=True, kw_only=True, tag="compare"):
-    reply: ClassVar[Any] = r.LaneComparison
+    reply: ClassVar[Any] = on_comparing.LaneComparison
     lanes: list[str]
 
 
 class AlignWalks(OnRun, frozen=True, kw_only=True, tag="align"):
-    reply: ClassVar[Any] = r.AlignedWalks
+    reply: ClassVar[Any] = on_comparing.AlignedWalks
     one: str
     other: str
 
@@ -327,7 +330,7 @@ class AlignWalks(OnRun, frozen=True, kw_only=True, tag="align"):
 class ListJudgements(OnRun, frozen=True, kw_only=True, tag="judgements"):
     """The tree of judgements of a run; of a reduction sequence, of the step at a number."""
 
-    reply: ClassVar[Any] = r.JudgementTree
+    reply: ClassVar[Any] = on_comparing.JudgementTree
     lane: str
     number: int
 
@@ -335,7 +338,7 @@ class ListJudgements(OnRun, frozen=True, kw_only=True, tag="judgements"):
 class MeasureGrowth(OnRun, frozen=True, kw_only=True, tag="growth"):
     """Counted costs with a name over a range."""
 
-    reply: ClassVar[Any] = r.GrowthTable
+    reply: ClassVar[Any] = on_comparing.GrowthTable
     lanes: list[str]
     name: str
     first: int
@@ -347,7 +350,7 @@ class MeasureGrowth(OnRun, frozen=True, kw_only=True, tag="growth"):
 class HuntDifference(Request, frozen=True, kw_only=True, tag="hunt"):
     """The smallest program on which two lanes differ."""
 
-    reply: ClassVar[Any] = r.HuntState
+    reply: ClassVar[Any] = on_comparing.HuntState
     language: str
     lanes: list[str]
     most: int
@@ -360,7 +363,7 @@ class AddFoundCase(Request, frozen=True, kw_only=True, tag="add_case"):
     """What a suite would be with a program as a case, each lane expected to give what it gives;
     or the first one to take the steps it takes, or the program to be cut or read as it is."""
 
-    reply: ClassVar[Any] = r.TextChange
+    reply: ClassVar[Any] = on_writing.TextChange
     suite: str
     program: str
     lanes: list[str]

@@ -10,7 +10,7 @@ from typing import Any, BinaryIO, TypeAlias
 
 import msgspec
 
-from embrix.messages.replies import HuntState
+from embrix.messages.replies_on_comparing import HuntState
 from embrix.messages.requests import AnyRequest, Request
 
 LONGEST_FRAME = 64 << 20

@@ -18,6 +18,9 @@ from embrix.lanes.session import Session
 from embrix.machine.lane import OnStart
 from embrix.machine.limits import LIVE, Limits
 from embrix.messages import replies as r
+from embrix.messages import replies_on_comparing as on_comparing
+from embrix.messages import replies_on_suites as on_suites
+from embrix.messages import replies_on_writing as on_writing
 from embrix.messages import requests as q
 from embrix.services.case_changes import acceptance, arrangement, covering_case
 from embrix.services.completing import proposals
@@ -68,7 +71,7 @@ class Service:
     that begins can be stopped from another thread.
     """
 
-    progress: Callable[[int, int, r.HuntState | None], None]
+    progress: Callable[[int, int, on_comparing.HuntState | None], None]
     on_start: OnStart
     _loaded: Loaded | None = None
 
@@ -155,38 +158,38 @@ def _definition(_service: Service, a: q.LookAtDefinition) -> r.Look:
 
 
 @_answers(q.Mend)
-def _mend(service: Service, a: q.Mend) -> r.TextChange:
+def _mend(service: Service, a: q.Mend) -> on_writing.TextChange:
     return mended(service.session, a.file, a.text, a.line)
 
 
 @_answers(q.AskName)
-def _name(service: Service, a: q.AskName) -> r.NameHere:
+def _name(service: Service, a: q.AskName) -> on_writing.NameHere:
     return name_here(service.session, a.file, a.text, a.offset)
 
 
 @_answers(q.Rename)
-def _rename(service: Service, a: q.Rename) -> r.Renaming:
+def _rename(service: Service, a: q.Rename) -> on_writing.Renaming:
     return renamed(service.session, a.file, a.text, a.offset, a.new)
 
 
 @_answers(q.AskProposals)
-def _proposals(service: Service, a: q.AskProposals) -> list[r.Proposal]:
+def _proposals(service: Service, a: q.AskProposals) -> list[on_writing.Proposal]:
     return proposals(service.session, a.file, a.text, a.offset)
 
 
 @_answers(q.FindText)
-def _find(service: Service, a: q.FindText) -> r.TextHits:
+def _find(service: Service, a: q.FindText) -> on_writing.TextHits:
     texts = {**course_texts(service.session), **a.texts} if a.course else a.texts
     return found_in(texts, a.what, a.by, pattern=a.pattern)
 
 
 @_answers(q.AskOutline)
-def _outline(service: Service, a: q.AskOutline) -> r.OutlineGrid:
+def _outline(service: Service, a: q.AskOutline) -> on_writing.OutlineGrid:
     return outline_grid(service.session, a.language, a.lane, count=a.count)
 
 
 @_answers(q.WriteClause)
-def _write_clause(service: Service, a: q.WriteClause) -> r.TextChange:
+def _write_clause(service: Service, a: q.WriteClause) -> on_writing.TextChange:
     return clause_written(service.session, a.language, a.lane, a.function, a.form)
 
 
@@ -256,7 +259,7 @@ def _save_walk(service: Service, a: q.SaveWalk) -> r.Completion:
 
 
 @_answers(q.TestSuite)
-def _test(service: Service, a: q.TestSuite) -> r.SuiteReport:
+def _test(service: Service, a: q.TestSuite) -> on_suites.SuiteReport:
     report = check_suite(
         service.session, Path(a.suite), service.so_far, a.grammar, a.share, a.ask, a.lanes
     )
@@ -264,59 +267,59 @@ def _test(service: Service, a: q.TestSuite) -> r.SuiteReport:
 
 
 @_answers(q.AcceptCase)
-def _accept(service: Service, a: q.AcceptCase) -> r.TextChange:
+def _accept(service: Service, a: q.AcceptCase) -> on_writing.TextChange:
     return acceptance(service.session, Path(a.suite), a.case, a.lane, a.what, a.typed)
 
 
 @_answers(q.ArrangeCase)
-def _arrange(service: Service, a: q.ArrangeCase) -> r.TextChange:
+def _arrange(service: Service, a: q.ArrangeCase) -> on_writing.TextChange:
     return arrangement(service.session, Path(a.suite), a.case, a.how, a.name)
 
 
 @_answers(q.CoverClause)
-def _cover(service: Service, a: q.CoverClause) -> r.TextChange:
+def _cover(service: Service, a: q.CoverClause) -> on_writing.TextChange:
     return covering_case(service.session, Path(a.suite), a.language, a.lane, a.function, a.form)
 
 
 @_answers(q.AskDecisions)
-def _decisions(service: Service, a: q.AskDecisions) -> r.DecisionTable:
+def _decisions(service: Service, a: q.AskDecisions) -> on_suites.DecisionTable:
     return decision_table(service.session, a.language)
 
 
 @_answers(q.TryDecision)
-def _try_decision(service: Service, a: q.TryDecision) -> r.ChangedCases:
+def _try_decision(service: Service, a: q.TryDecision) -> on_suites.ChangedCases:
     try:
         rows = changed_by(service.session, a.language, a.decision, service.so_far)
     except NoDecision as wrong:
-        return r.ChangedCases([], str(wrong))
-    return r.ChangedCases(rows)
+        return on_suites.ChangedCases([], str(wrong))
+    return on_suites.ChangedCases(rows)
 
 
 # ---------------------------------------------------------------------- comparing
 
 
 @_answers(q.CompareLanes)
-def _compare(service: Service, a: q.CompareLanes) -> r.LaneComparison:
+def _compare(service: Service, a: q.CompareLanes) -> on_comparing.LaneComparison:
     return compare_lanes(service.session, a.language, a.lanes, a.text, a.given, a.input)
 
 
 @_answers(q.AlignWalks)
-def _align(service: Service, a: q.AlignWalks) -> r.AlignedWalks:
+def _align(service: Service, a: q.AlignWalks) -> on_comparing.AlignedWalks:
     return align_walks(service.session, a.language, a.one, a.other, a.text, a.given, a.input)
 
 
 @_answers(q.ListJudgements)
-def _judgements(service: Service, a: q.ListJudgements) -> r.JudgementTree:
+def _judgements(service: Service, a: q.ListJudgements) -> on_comparing.JudgementTree:
     return judgement_tree(service.session, a.language, a.lane, a.text, a.given, a.input, a.number)
 
 
 @_answers(q.MeasureGrowth)
-def _growth(service: Service, a: q.MeasureGrowth) -> r.GrowthTable:
+def _growth(service: Service, a: q.MeasureGrowth) -> on_comparing.GrowthTable:
     return growth_table(service.session, a, service.so_far)
 
 
 @_answers(q.HuntDifference)
-def _hunt(service: Service, a: q.HuntDifference) -> r.HuntState:
+def _hunt(service: Service, a: q.HuntDifference) -> on_comparing.HuntState:
     return hunted(
         service.session, a.language, a.lanes, a.most, a.seed, costs=a.costs, endless=a.endless,
         progress=lambda state: service.progress(state.tried, state.asked, state),
@@ -324,7 +327,7 @@ def _hunt(service: Service, a: q.HuntDifference) -> r.HuntState:
 
 
 @_answers(q.AddFoundCase)
-def _add_case(service: Service, a: q.AddFoundCase) -> r.TextChange:
+def _add_case(service: Service, a: q.AddFoundCase) -> on_writing.TextChange:
     return as_case(service.session, Path(a.suite), a.program, a.lanes, a.origin, a.what, a.given,
                    a.input)  # fmt: skip
 

@@ -11,7 +11,7 @@ from embrix.course.missing import NoFunction
 from embrix.course.naming import plain_name
 from embrix.lanes.session import Session
 from embrix.machine.lane import BadBinding
-from embrix.messages.replies import TextChange
+from embrix.messages.replies_on_writing import TextChange
 from embrix.services.found_case import as_case
 from embrix.suite.accept import Acceptance, CannotAccept, accept
 from embrix.suite.arranging import Arrangement, arrange

@@ -9,10 +9,10 @@ from embrix.brix import syntax as s
 from embrix.brix.builtin_help import FUNCTIONS
 from embrix.brix.builtins import BUILT_INS
 from embrix.brix.declared import Declarations, Meaning
-from embrix.brix.expressions import WORDS
 from embrix.brix.lexer import chunks, lex
+from embrix.brix.pattern_reader import WORDS
 from embrix.lanes.session import Session
-from embrix.messages.replies import Proposal
+from embrix.messages.replies_on_writing import Proposal
 from embrix.services.renaming import Names
 from embrix.suite.mentions import language_of
 from embrix.suite.read import CASE_KEYS

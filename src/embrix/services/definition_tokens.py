@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import re
 
-from embrix.brix.expressions import WORDS
 from embrix.brix.lexer import chunks, lex
+from embrix.brix.pattern_reader import WORDS
 from embrix.messages.replies import Look, TokenSlice
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Source

@@ -12,7 +12,7 @@ from embrix.grammar.parser import Parsed
 from embrix.lanes.names import NoLane
 from embrix.lanes.session import Session
 from embrix.machine.lane import BadBinding, Lane
-from embrix.messages.replies import TextChange
+from embrix.messages.replies_on_writing import TextChange
 from embrix.suite.accept import CannotAccept, found_entries
 from embrix.suite.adopt import adopt
 from embrix.suite.cases import Case, Steps

@@ -9,7 +9,7 @@ from embrix.lanes.names import NoLane
 from embrix.lanes.session import Session
 from embrix.machine.lane import BadBinding
 from embrix.machine.limits import LIVE
-from embrix.messages.replies import GrowthTable
+from embrix.messages.replies_on_comparing import GrowthTable
 from embrix.messages.requests import MeasureGrowth
 
 

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 
 from embrix.lanes.names import NoLane
 from embrix.lanes.session import Session
-from embrix.messages.replies import HuntState
+from embrix.messages.replies_on_comparing import HuntState
 
 
 def hunted(

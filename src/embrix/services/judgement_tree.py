@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from embrix.lanes.session import Session
 from embrix.machine.lane import BadBinding
 from embrix.machine.recorder import NOT_LEFT
-from embrix.messages.replies import JudgementRow, JudgementTree
+from embrix.messages.replies_on_comparing import JudgementRow, JudgementTree
 from embrix.text.visible import cut
 from embrix.trace.judgements import BRIEF
 from embrix.trace.walk import Walk

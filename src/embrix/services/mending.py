@@ -9,7 +9,8 @@ from pathlib import Path
 
 from embrix.checking.diagnostics import note_of
 from embrix.lanes.session import Session
-from embrix.messages.replies import Note, TextChange
+from embrix.messages.replies import Note
+from embrix.messages.replies_on_writing import TextChange
 from embrix.text.diagnostic import Findings
 from embrix.text.line_difference import difference
 from embrix.text.source import Source

@@ -11,7 +11,7 @@ from embrix.course.missing import NoFunction
 from embrix.course.naming import plain_name
 from embrix.lanes.names import interpreter_of
 from embrix.lanes.session import Session
-from embrix.messages.replies import OutlineCell, OutlineGrid, OutlineRow, TextChange
+from embrix.messages.replies_on_writing import OutlineCell, OutlineGrid, OutlineRow, TextChange
 from embrix.terms.node import Constructor
 
 

@@ -11,13 +11,13 @@ from embrix.brix import declared
 from embrix.brix import syntax as s
 from embrix.brix.builtin_help import FUNCTIONS
 from embrix.brix.declared import Meaning
-from embrix.brix.expressions import WORDS
 from embrix.brix.occurrences import Occurrence, occurrences
+from embrix.brix.pattern_reader import WORDS
 from embrix.brix.reader import read_file
 from embrix.course.checked import MEMORY
 from embrix.course.load import load_course
 from embrix.lanes.session import Session
-from embrix.messages.replies import FileChange, NameHere, NamePlace, Renaming
+from embrix.messages.replies_on_writing import FileChange, NameHere, NamePlace, Renaming
 from embrix.suite.mentions import language_of, mentions
 from embrix.text.diagnostic import Findings
 from embrix.text.line_difference import difference

@@ -10,7 +10,7 @@ from embrix.lanes.names import NoLane
 from embrix.lanes.results import ending
 from embrix.lanes.session import Session
 from embrix.machine.lane import BadBinding
-from embrix.messages.replies import (
+from embrix.messages.replies_on_comparing import (
     AlignedRow,
     AlignedStop,
     AlignedWalks,

@@ -9,7 +9,7 @@ import regex
 
 from embrix.course.drafts import find_draft
 from embrix.lanes.session import Session
-from embrix.messages.replies import FileChange, NamePlace, TextHits
+from embrix.messages.replies_on_writing import FileChange, NamePlace, TextHits
 from embrix.services.renaming import texts_of
 from embrix.text.source import Source, Unreadable, read_source
 

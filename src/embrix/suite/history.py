@@ -18,7 +18,7 @@ from typing import Any
 
 import platformdirs
 
-from embrix.messages.replies import SuiteReport
+from embrix.messages.replies_on_suites import SuiteReport
 
 VERSION = 1
 MOST_SECONDS = 250_000_000_000

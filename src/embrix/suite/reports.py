@@ -8,7 +8,7 @@ from collections.abc import Iterator, Sequence
 from typing import Any
 from xml.etree import ElementTree
 
-from embrix.messages.replies import CaseRow, CaseVerdict, SuiteReport
+from embrix.messages.replies_on_suites import CaseRow, CaseVerdict, SuiteReport
 from embrix.suite.expected_steps import marks
 from embrix.text.visible import visible
 

@@ -17,13 +17,8 @@ from watchfiles import awatch
 from embrix.course.drafts import drafts_below, is_unnamed
 from embrix.course.finding import files_of
 from embrix.course.naming import plain_name
-from embrix.messages.replies import (
-    CaseRow,
-    CaseVerdict,
-    CourseSummary,
-    Note,
-    SuiteReport,
-)
+from embrix.messages.replies import CourseSummary, Note
+from embrix.messages.replies_on_suites import CaseRow, CaseVerdict, SuiteReport
 from embrix.text.source import Unreadable
 from embrix.tui.annotated import AnnotatedEditor
 from embrix.tui.bars import Footer, Masthead, Title

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import msgspec
 
-from embrix.messages.replies import TextChange
+from embrix.messages.replies_on_writing import TextChange
 from embrix.messages.requests import AddFoundCase
 from embrix.tui.desk import Desk
 from embrix.tui.dialogs import Pick

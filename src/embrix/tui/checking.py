@@ -6,7 +6,7 @@ from pathlib import Path
 
 from textual.timer import Timer
 
-from embrix.messages.replies import SuiteReport
+from embrix.messages.replies_on_suites import SuiteReport
 from embrix.messages.requests import AskNotes, DescribeGrammar, TestSuite
 from embrix.messages.wire import Progress
 from embrix.text.plural import counted

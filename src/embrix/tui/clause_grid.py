@@ -11,7 +11,7 @@ from textual.app import ComposeResult
 from textual.binding import BindingType
 from textual.widgets import Static
 
-from embrix.messages.replies import OutlineCell, OutlineGrid, TextChange
+from embrix.messages.replies_on_writing import OutlineCell, OutlineGrid, TextChange
 from embrix.messages.requests import AskOutline, CoverClause, WriteClause
 from embrix.text.plural import counted
 from embrix.tui.bars import Masthead, Title

@@ -14,13 +14,13 @@ from textual.containers import Horizontal, Vertical
 from textual.widgets import Static
 
 from embrix.course.naming import plain_name
-from embrix.messages.replies import (
+from embrix.messages.replies import TextLines
+from embrix.messages.replies_on_comparing import (
     AlignedRow,
     AlignedWalks,
     LaneComparison,
     LaneResult,
     PartingText,
-    TextLines,
 )
 from embrix.messages.requests import AlignWalks, CompareLanes, CompareMeaning, ShowExtension
 from embrix.suite.cases import costs_by_spread

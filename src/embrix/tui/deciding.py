@@ -15,7 +15,13 @@ from textual.binding import BindingType
 from textual.containers import Horizontal, Vertical
 from textual.widgets import Static
 
-from embrix.messages.replies import ChangedCase, ChangedCases, ChoiceRow, DecisionTable, QuestionRow
+from embrix.messages.replies_on_suites import (
+    ChangedCase,
+    ChangedCases,
+    ChoiceRow,
+    DecisionTable,
+    QuestionRow,
+)
 from embrix.messages.requests import AskDecisions, TryDecision
 from embrix.messages.wire import Progress
 from embrix.text.plural import counted

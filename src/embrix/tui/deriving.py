@@ -11,7 +11,7 @@ from textual.app import ComposeResult
 from textual.binding import BindingType
 
 from embrix.draw.cells import lay_out
-from embrix.messages.replies import JudgementRow, JudgementTree
+from embrix.messages.replies_on_comparing import JudgementRow, JudgementTree
 from embrix.messages.requests import ListJudgements
 from embrix.text.plural import counted
 from embrix.text.visible import width

@@ -11,16 +11,8 @@ from textual.binding import Binding, BindingType
 from textual.message import Message
 
 from embrix.course.naming import short_name
-from embrix.messages.replies import (
-    CaseRow,
-    CaseVerdict,
-    Look,
-    Note,
-    Place,
-    RunResult,
-    SuiteReport,
-    TreeRow,
-)
+from embrix.messages.replies import Look, Note, Place, RunResult, TreeRow
+from embrix.messages.replies_on_suites import CaseRow, CaseVerdict, SuiteReport
 from embrix.text.plural import counted
 from embrix.text.source import Source
 from embrix.text.visible import cut, visible, width

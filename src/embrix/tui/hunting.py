@@ -13,7 +13,8 @@ from textual.app import ComposeResult
 from textual.binding import BindingType
 from textual.widgets import Static
 
-from embrix.messages.replies import AlignedWalks, HuntState, LaneComparison, TextChange
+from embrix.messages.replies_on_comparing import AlignedWalks, HuntState, LaneComparison
+from embrix.messages.replies_on_writing import TextChange
 from embrix.messages.requests import AddFoundCase, AlignWalks, CompareLanes, HuntDifference
 from embrix.messages.wire import Progress
 from embrix.text.plural import counted

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from textual.timer import Timer
 
-from embrix.messages.replies import NameHere, NamePlace, Proposal, Renaming
+from embrix.messages.replies_on_writing import NameHere, NamePlace, Proposal, Renaming
 from embrix.messages.requests import AskName, AskProposals, Rename
 from embrix.text.plural import counted
 from embrix.tui.desk import Desk

@@ -10,12 +10,7 @@ from textual import on
 from textual.timer import Timer
 from textual.widgets import Static, TextArea
 
-from embrix.messages.replies import (
-    Ending,
-    Look,
-    Refusal,
-    RunResult,
-)
+from embrix.messages.replies import Ending, Look, Refusal, RunResult
 from embrix.messages.requests import LookAt, RunLane
 from embrix.text.hidden import can_hide, hidden_in
 from embrix.text.plural import counted

@@ -14,7 +14,7 @@ from textual.scroll_view import ScrollView
 from textual.strip import Strip
 
 from embrix.draw.cells import Placed, Sheet, lay_out
-from embrix.messages.replies import JudgementRow
+from embrix.messages.replies_on_comparing import JudgementRow
 from embrix.text.visible import width
 from embrix.tui.rows import Piece, pieces_to_strip
 from embrix.tui.theme import ink

@@ -17,7 +17,8 @@ from textual.binding import BindingType
 from textual.containers import Horizontal, Vertical
 from textual.widgets import Static
 
-from embrix.messages.replies import CaseRow, CaseVerdict, SuiteReport, TextChange
+from embrix.messages.replies_on_suites import CaseRow, CaseVerdict, SuiteReport
+from embrix.messages.replies_on_writing import TextChange
 from embrix.messages.requests import AcceptCase, ArrangeCase, TestSuite
 from embrix.messages.wire import Progress
 from embrix.text.plural import counted

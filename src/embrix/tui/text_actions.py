@@ -6,7 +6,7 @@ import re
 from functools import partial
 
 from embrix.course.naming import plain_name
-from embrix.messages.replies import FileChange, NamePlace
+from embrix.messages.replies_on_writing import FileChange, NamePlace
 from embrix.tui.clause_grid import ClauseGrid
 from embrix.tui.desk import Desk
 from embrix.tui.dialogs import AskText

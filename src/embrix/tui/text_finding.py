@@ -10,7 +10,7 @@ from textual.binding import Binding, BindingType
 from textual.containers import Vertical
 from textual.widgets import Input, Static
 
-from embrix.messages.replies import FileChange, NamePlace, TextHits
+from embrix.messages.replies_on_writing import FileChange, NamePlace, TextHits
 from embrix.messages.requests import FindText
 from embrix.text.plural import counted
 from embrix.tui.bars import Title

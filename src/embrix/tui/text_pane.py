@@ -14,7 +14,9 @@ from pathlib import Path
 from textual.timer import Timer
 from textual.widgets import Static
 
-from embrix.messages.replies import FileChange, Note, SuiteReport, TextChange
+from embrix.messages.replies import Note
+from embrix.messages.replies_on_suites import SuiteReport
+from embrix.messages.replies_on_writing import FileChange, TextChange
 from embrix.messages.requests import LookAtDefinition, Mend
 from embrix.text.hidden import can_hide
 from embrix.text.source import Unreadable

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from embrix.messages.replies import AlignedRow, AlignedStop
+from embrix.messages.replies_on_comparing import AlignedRow, AlignedStop
 from embrix.text.visible import cut, visible, width
 from embrix.tui.rows import Piece, Rows
 from embrix.tui.theme import ink

@@ -13,14 +13,8 @@ from typing import Any, TypeAlias
 
 from textual.screen import Screen
 
-from embrix.messages.replies import (
-    CaseRow,
-    CaseVerdict,
-    CourseSummary,
-    LanguageSummary,
-    Note,
-    SuiteReport,
-)
+from embrix.messages.replies import CourseSummary, LanguageSummary, Note
+from embrix.messages.replies_on_suites import CaseRow, CaseVerdict, SuiteReport
 from embrix.tui.bars import Masthead
 from embrix.tui.desk import Desk
 from embrix.tui.document import Document

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from embrix.course.replacing import Changed, Damaged, go_back, replace_file
-from embrix.messages.replies import TextChange
+from embrix.messages.replies_on_writing import TextChange
 from embrix.text.source import Unreadable
 from embrix.tui.dialogs import Show
 from embrix.tui.view import View

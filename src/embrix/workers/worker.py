@@ -18,7 +18,7 @@ from typing import BinaryIO
 
 from embrix.course.missing import NotThere
 from embrix.machine.limits import MEMORY
-from embrix.messages.replies import HuntState
+from embrix.messages.replies_on_comparing import HuntState
 from embrix.messages.wire import (
     Answered,
     Ask,

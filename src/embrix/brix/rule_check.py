@@ -1,0 +1,266 @@
+"""Checking the rules of a grammar: their symbols, and what their alternatives make."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from embrix.brix import syntax as s
+from embrix.brix.templates import Templates
+from embrix.brix.world import World, count, unify
+from embrix.grammar.model import (
+    Alternative,
+    Compose,
+    Item,
+    Kind,
+    Operand,
+    Quoted,
+    Repeated,
+    Rule,
+    Symbol,
+    Use,
+)
+from embrix.grammar.pattern import NOTHING
+from embrix.grammar.tokens import TokenKind
+from embrix.terms.types import TEXT, UNKNOWN, Con, Hole, Type, listing, maybe, settle, show_type
+from embrix.text.source import Span
+from embrix.text.suggest import did_you_mean
+
+
+class RuleChecks:
+    """Checks the rules of one grammar: what stands in them, and what they make."""
+
+    def __init__(
+        self, world: World, grammar: s.GrammarSyntax, kinds: tuple[TokenKind, ...]
+    ) -> None:
+        self.world = world
+        self.grammar = grammar
+        self.kinds = {kind.name: kind for kind in kinds if not kind.skip}
+        self.unwritten: dict[str, TokenKind] = {}
+        self.types: dict[str, Type] = {}
+        self.literals: dict[str, None] = {}
+        self.starts: list[str] = []
+        self.used: set[str] = set()
+        self.extra: list[Rule] = []
+        """Rules in place of what has errors."""
+
+    def hole(self, mark: int, span: Span, read: Sequence[Symbol] = ()) -> Alternative:
+        """An alternative in place of what has been wrong since a mark: reading stops there, behind
+        what can be `read` of it."""
+        items = [*(Item(symbol) for symbol in read), Item(self.missing(mark))]
+        return Alternative(tuple(items), None, span, len(read))
+
+    def missing(self, mark: int) -> Symbol:
+        """A token that no text has, in place of what has been wrong since a mark."""
+        if self.world.mark() == mark:
+            return self.unread("a line that cannot be read")
+        return self.unread(f"an error at {self.world.causes[mark].place}")
+
+    def is_unread(self, symbol: Symbol) -> bool:
+        return isinstance(symbol, Kind) and symbol.name.startswith("todo an error at ")
+
+    def unread(self, note: str) -> Symbol:
+        """A token that no text has."""
+        name = f"todo {note}"
+        self.unwritten[name] = TokenKind(name, NOTHING, "", None, label=note, made="todo")
+        return Kind(name)
+
+    def rule_named(self, name: str, span: Span) -> bool:
+        if name in self.types:
+            return True
+        if self.world.is_lost(name):
+            return False
+        known = [*self.types, *self.kinds]
+        hint = did_you_mean(name, known, "known are " + ", ".join(known))
+        if name in self.world.constructors:
+            hint = f"{name} is a form: write makes {name}"
+        elif name[:1].islower() and "did you mean" not in hint:
+            hint = f'for a word of the program write "{name}"; {hint}'
+        self.world.error("unknown_rule", f"there is no rule called {name}", span, hint)
+        return False
+
+    # ---------------------------------------------------------------- rules
+
+    def rule(self, rule: s.RuleSyntax) -> Rule:
+        wanted = self.types[rule.name]
+        alternatives = []
+        for written in rule.written:
+            mark = self.world.mark()
+            symbols = [self.symbol(item) for item in written.items]
+            made = self.alternative(rule.name, wanted, written, symbols)
+            if made is None:
+                read = [found[0] for found in symbols if found is not None]
+                made = self.hole(mark, written.span, read if len(read) == len(symbols) else ())
+            alternatives.append(made)
+        return Rule(rule.name, show_type(wanted), tuple(alternatives), rule.span)
+
+    def symbol(self, item: s.ItemSyntax) -> tuple[Symbol, Type] | None:
+        """A symbol with the type of its value; None when it was reported."""
+        found = self.plain(item)
+        if found is None or not item.sign:
+            return found
+        symbol, kind = found
+        if item.separator:
+            self.literals[item.separator] = None
+        elif isinstance(symbol, Use) and item.sign in "*+" and self.may_be_empty(symbol.rule):
+            self.world.error(
+                "empty_repetition", f"{symbol.rule} can be empty, so repeating it has no end",
+                item.span, "repeat something that takes at least one token",
+            )  # fmt: skip
+            return None
+        repeated = Repeated(symbol, item.sign, item.separator, item.greedy)
+        return repeated, maybe(kind) if item.sign == "?" else listing(kind)
+
+    def may_be_empty(self, name: str, seen: frozenset[str] = frozenset()) -> bool:
+        """Whether a rule derives the empty text (as far as its syntax tells)."""
+        for rule in self.grammar.rules:
+            if rule.name != name or name in seen or not isinstance(rule, s.RuleSyntax):
+                continue
+            inner = seen | {name}
+            return any(
+                all(
+                    i.sign in ("?", "*")
+                    or (i.text is None and i.name not in self.kinds
+                        and self.may_be_empty(i.name, inner))
+                    for i in alternative.items
+                )
+                for alternative in rule.written
+            )  # fmt: skip
+        return False
+
+    def plain(self, item: s.ItemSyntax) -> tuple[Symbol, Type] | None:
+        if item.todo is not None:
+            return self.still_to_write(item), Hole()
+        if item.text is not None:
+            if not item.text:
+                self.world.error("empty_token", "a literal holds at least one character", item.span)
+                return None
+            self.literals[item.text] = None
+            return Quoted(item.text), TEXT
+        mark = self.world.mark()
+        if item.name in self.kinds and self.world.is_lost(item.name):
+            return self.missing(mark), UNKNOWN
+        if item.name in self.kinds:
+            return Kind(item.name), Con(self.kinds[item.name].conversion or "Text")
+        if item.name == "skip":
+            self.world.error("unknown_rule", "skipped tokens cannot stand in a rule", item.span)
+            return None
+        if not self.rule_named(item.name, item.span):
+            return self.missing(mark), UNKNOWN
+        self.used.add(item.name)
+        return Use(item.name), self.types[item.name]
+
+    def still_to_write(self, item: s.ItemSyntax) -> Symbol:
+        """A token that no text has, in place of what is not written yet."""
+        note = item.todo or ""
+        self.world.warning(
+            "unfinished", f"still to be written: {note}", item.span,
+            "no program can be read beyond this place",
+        )  # fmt: skip
+        return self.unread(note)
+
+    def alternative(
+        self,
+        rule: str,
+        wanted: Type,
+        alternative: s.AlternativeSyntax,
+        found: Sequence[tuple[Symbol, Type] | None],
+    ) -> Alternative | None:
+        """An alternative of a rule from what its items stand for; None when that is wrong."""
+        pairs = zip(alternative.items, found, strict=True)
+        symbols = [(item, one) for item, one in pairs if one is not None]
+        if len(symbols) < len(found):
+            return None
+        if alternative.makes is None:
+            return self.passing(rule, wanted, alternative, symbols)
+        made = self.made(symbols, alternative.makes, wanted)
+        if made is None:
+            return None
+        return Alternative(made[0], made[1], alternative.span)
+
+    def made(
+        self,
+        symbols: Sequence[tuple[s.ItemSyntax, tuple[Symbol, Type]]],
+        makes: s.Expr,
+        wanted: Type,
+    ) -> tuple[tuple[Item, ...], Compose] | None:
+        """The items with their slots, and the term that is made of them."""
+        template = Templates(self.world, makes, wanted)
+        items: list[Item] = []
+        for item, (symbol, kind) in symbols:
+            slot: int | None = None
+            if item.capture:
+                slot = template.capture(item.capture, kind, item.span, item.name)
+            elif self.is_unread(symbol):
+                pass
+            elif not isinstance(symbol, Quoted | Operand) and not self.is_layout(symbol):
+                what = f"what {item.name} reads here" if item.name else "what is repeated here"
+                self.world.warning(
+                    "dropped_part", f"{what} is thrown away", item.span,
+                    f"capture it: FIELD:{item.name}",
+                )  # fmt: skip
+            items.append(Item(symbol, slot))
+        made = template.finish()
+        return (tuple(items), made) if made is not None else None
+
+    def is_layout(self, symbol: Symbol) -> bool:
+        """Whether a symbol stands for line ends or indentation, which carry no value."""
+        if isinstance(symbol, Repeated):
+            return self.is_layout(symbol.symbol)
+        kind = self.kinds.get(symbol.name) if isinstance(symbol, Kind) else None
+        return kind is not None and kind.made in ("newline", "indent", "dedent")
+
+    def passing(
+        self,
+        rule: str,
+        wanted: Type,
+        alternative: s.AlternativeSyntax,
+        symbols: Sequence[tuple[s.ItemSyntax, tuple[Symbol, Type]]],
+    ) -> Alternative | None:
+        """An alternative that makes nothing hands on the value of its one rule or token; in a rule
+        of texts a literal that stands alone hands on its text."""
+        alone = len(symbols) == 1 and settle(wanted) == TEXT
+        values = [
+            (item, kind)
+            for item, (symbol, kind) in symbols
+            if (alone or not isinstance(symbol, Quoted)) and not self.is_layout(symbol)
+        ]
+        if any(self.is_unread(symbol) for _, (symbol, _) in symbols):
+            return None  # what is wrong here has been told
+        if len(values) != 1:
+            self.world.error(
+                "makes_nothing", "this alternative makes no form, and it has "
+                f"{count(len(values), 'part')} that could be handed on instead of one",
+                alternative.span, "add `makes FORM`",
+            )  # fmt: skip
+            return None
+        item, kind = values[0]
+        if not unify(kind, wanted):
+            self.world.error(
+                "type_mismatch", f"this hands on {show_type(kind)}, but the rule {rule} is of "
+                f"type {show_type(wanted)}", item.span, "add `makes FORM`",
+            )  # fmt: skip
+            return None
+        if item.capture:
+            self.world.warning(
+                "dropped_part", f"{item.capture} captures for nothing: no form is made", item.span,
+                "add `makes FORM`, or remove the capture",
+            )  # fmt: skip
+        items = tuple(Item(symbol) for _, (symbol, _) in symbols)
+        place = next(n for n, (own, _) in enumerate(symbols) if own is item)
+        return Alternative(items, None, alternative.span, place)
+
+
+def references(expr: s.Expr) -> list[str]:
+    """The names that a term after `makes` refers to, `left` before `right`."""
+    found: dict[str, None] = {}
+    pending: list[s.Expr] = [expr]
+    while pending:
+        part = pending.pop(0)
+        if isinstance(part, s.Make):
+            pending = [*part.args, *pending]
+        elif isinstance(part, s.Otherwise):
+            pending = [part.value, part.instead, *pending]
+        elif isinstance(part, s.Ref) and part.name not in ("true", "false"):
+            found[part.name] = None
+    names = list(found)
+    return ["left", "right"] if set(names) == {"left", "right"} else names

@@ -1,0 +1,103 @@
+"""Answers about lanes beside each other, costs and hunts."""
+
+from __future__ import annotations
+
+from typing import TypeAlias
+
+from embrix.messages.reply import Packed, Reply
+
+Place: TypeAlias = tuple[int, int]
+TokenSlice: TypeAlias = tuple[int, int, str]
+"""Where a token begins and ends, and its kind."""
+
+
+class LaneResult(Reply):
+    lane: str
+    kind: str
+    sentence: str
+    output: list[str]
+    state: list[str]
+    costs: dict[str, int]
+    style: str
+    length: int
+
+
+class PartingText(Reply):
+    """Where a lane parts from the first one, in words, and the stations of both walks."""
+
+    sentence: str
+    more: list[str]
+    stations: list[int | None]
+
+
+class LaneComparison(Reply):
+    lanes: list[LaneResult]
+    left_out: int
+    partings: dict[str, PartingText]
+    first: str
+
+
+class AlignedStop(Packed):
+    station: int
+    depth: int
+    text: str
+    place: Place | None
+
+
+class AlignedRow(Packed):
+    left: AlignedStop | None
+    right: AlignedStop | None
+    parts: bool
+
+
+class AlignedWalks(Reply):
+    """Two walks in rows, and the number of the row in which they part (-1: none)."""
+
+    rows: list[AlignedRow] = []
+    parting: int = -1
+    refused: str = ""
+
+
+class JudgementRow(Packed):
+    """A judgement of a derivation: how deep, what is concluded, the form of its clause, the numbers
+    of the stations at which it is entered and left (-1: never), how many premises it has."""
+
+    depth: int
+    text: str
+    clause: str
+    entered: int
+    left: int
+    premises: int
+
+
+class JudgementTree(Reply):
+    rows: list[JudgementRow] = []
+    refused: str = ""
+    steps: bool = False
+    more: int = 0
+
+
+class GrowthTable(Reply):
+    """Points by cost and lane, the growth that fits each, and the runs that ended otherwise than
+    with a value: lane, number, how."""
+
+    refused: str = ""
+    points: dict[str, dict[str, list[tuple[float, float]]]] = {}
+    growths: dict[str, dict[str, str]] = {}
+    ended: list[tuple[str, float, str]] = []
+
+
+class HuntState(Reply):
+    """How far a hunt is, and what it has found."""
+
+    refused: str = ""
+    lanes: list[str] = []
+    seed: int = 0
+    tried: int = 0
+    sentence: str = ""
+    distribution: str = ""
+    asked: int = 0
+    occurring: str = ""
+    program: str = ""
+    nodes: int = 0
+    ends: list[str] = []
