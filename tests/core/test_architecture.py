@@ -159,6 +159,11 @@ def test_no_files_import_each_other_in_a_circle() -> None:
     assert len(graph) > 200
 
 
+def test_no_file_is_longer_than_one_reads_at_once() -> None:
+    lines = {path.name: path.read_text().count("\n") for path in ROOT.rglob("*.py")}
+    assert {name: many for name, many in lines.items() if many > 500} == {}
+
+
 def test_no_two_files_have_one_name() -> None:
     names = [path.name for path in ROOT.rglob("*.py") if not path.name.startswith("__")]
     assert [name for name, count in Counter(names).items() if count > 1] == []
