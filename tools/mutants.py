@@ -149,10 +149,11 @@ def known(files: list[str], anew: bool) -> Known:
     data, times = KEPT / f"{digest}.coverage", KEPT / f"{digest}.xml"
     if anew or not data.exists() or not times.exists():
         settings = KEPT / "settings"
-        settings.write_text(f"[run]\ndata_file = {data}\nsource = {SOURCES}\n"
-                            "dynamic_context = test_function\n")  # fmt: skip
-        command = [sys.executable, "-m", "coverage", "run", f"--rcfile={settings}", "-m", "pytest",
-                   "-q", "--timeout=0", *files, f"--junitxml={times}"]  # fmt: skip
+        settings.write_text(f"[run]\ndata_file = {data}\nsource = {SOURCES}\n")
+        command = [
+            sys.executable, "-m", "coverage", "run", f"--rcfile={settings}", "-m", "pytest", "-q",
+            "--timeout=0", "-p", "tools.noting", *files, f"--junitxml={times}",
+        ]  # fmt: skip
         subprocess.run(command, cwd=ROOT, check=True)
     import coverage  # needed by nobody else here
 
@@ -162,7 +163,7 @@ def known(files: list[str], anew: bool) -> Known:
     for path in found.measured_files():
         file = Path(path).relative_to(SOURCES).as_posix()
         for line, tests in found.contexts_by_lineno(path).items():
-            lines[file, line] = {_address(one) for one in tests if ".test_" in one}
+            lines[file, line] = {one for one in tests if one}
     seconds: Counter[str] = Counter()
     for case in Tree.parse(times).iter("testcase"):
         name = case.attrib["name"].partition("[")[0]

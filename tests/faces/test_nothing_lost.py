@@ -31,6 +31,7 @@ from embrix.tui.drafting import Drafting
 from embrix.tui.faces import CasesFace
 from tests.conftest import TINY_LANGUAGE
 from tests.faces.test_workbench import bench, opened, settled, shown, text_of, until, write
+from tests.waiting import Patience
 
 
 @pytest.fixture
@@ -180,9 +181,9 @@ def test_killing_the_workbench_loses_a_second_at_most(course_copy: Path, tmp_pat
             return subprocess.run([*tmux, "capture-pane", "-p"], capture_output=True, text=True,
                                   check=False).stdout  # fmt: skip
 
-        for _ in range(600):
-            if "31.75" in screen():
-                break
+        patience = Patience(os.getpid())
+        while "31.75" not in (seen := screen()):
+            assert not patience.over(seen)
             time.sleep(0.1)
         times: list[float] = []
         begun = time.monotonic()

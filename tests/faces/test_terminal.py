@@ -13,6 +13,7 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import leave_only
+from tests.waiting import Patience
 
 pytestmark = pytest.mark.terminal
 
@@ -41,14 +42,15 @@ class Terminal:
     def screen(self) -> str:
         return self.tmux("capture-pane", "-p")
 
-    def until(self, condition: Callable[[str], bool], what: str, seconds: float = 60) -> str:
-        end = time.monotonic() + seconds
-        while time.monotonic() < end:
-            screen = self.screen()
-            if condition(screen):
-                return screen
+    def until(self, condition: Callable[[str], bool], what: str) -> str:
+        """The screen when a condition holds; waited for as long as anything moves."""
+        patience = Patience(
+            int(self.tmux("list-panes", "-F", "#{pane_pid}").split()[0]), itself=True
+        )
+        while not condition(screen := self.screen()):
+            assert not patience.over(screen), f"waited in vain for {what}; on screen:\n{screen}"
             time.sleep(0.1)
-        raise AssertionError(f"waited in vain for {what}; on screen:\n{self.screen()}")
+        return screen
 
     def close(self) -> None:
         self.tmux("kill-server")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import os
 from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager
 from pathlib import Path
@@ -21,6 +22,7 @@ from embrix.tui.faces import CasesFace, GrammarFace, NotesFace, TokensFace, Tree
 from embrix.tui.rows import Rows
 from embrix.tui.walk_pane import Gauge, Moment
 from tests.conftest import leave_only, shorten_suites
+from tests.waiting import Patience
 
 
 def bench(pilot: Pilot[None]) -> Bench:
@@ -43,11 +45,10 @@ def text_of(draft: Draft | None) -> str | None:
 
 async def until(condition: Callable[[], bool], what: str) -> None:
     """Wait for something the worker processes bring about."""
-    for _ in range(3_000):
-        if condition():
-            return
+    patience = Patience(os.getpid())
+    while not condition():
+        assert not patience.over(), f"waited in vain for {what}"
         await asyncio.sleep(0.02)
-    raise AssertionError(f"waited in vain for {what}")
 
 
 WHOLE = 1_000
