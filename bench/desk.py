@@ -175,11 +175,12 @@ async def _edited(folder: Path) -> tuple[list[float], list[float]]:
             screen.open_text(file)
             await asyncio.sleep(3)
             editor = screen.writing.editor
-            row, column = editor.place_of(editor.text.index("\n", editor.text.index("=> ")))
-            before = ""
+            begins = editor.text.index("=> ") + len("=> ")
+            row, column = editor.place_of(begins)
+            before = gives = editor.text[begins : editor.text.index("\n", begins)]
             for number in range(EDITS // 3):
-                # A text that has never been there: nothing is remembered about it.
-                now = f"  # {number}"
+                # A clause that has never been there: nothing is remembered about it.
+                now = f"if {number} == {number} then {gives} else {gives}"
                 waiting.clear()
                 begin = time.perf_counter()
                 editor.replace(now, (row, column), (row, column + len(before)))

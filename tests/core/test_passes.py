@@ -118,17 +118,17 @@ def test_what_stands_behind_an_end_goes_and_nothing_else() -> None:
 def test_no_compiled_function_has_statements_behind_its_end(lockside: Course) -> None:
     """Over every shipped interpreter and variant."""
     from embrix.machine.body import Body
-    from embrix.machine.compiler import MEANINGS
+    from embrix.machine.compiler import TRANSLATIONS
 
     ends = (ast.Return, ast.Continue, ast.Break, ast.Raise)
     looked_at = 0
     for lanes in lockside.interpreters.values():
         for interpreter in lanes.values():
-            for variant, meaning in MEANINGS.items():
+            for variant, translation in TRANSLATIONS.items():
                 unit = Unit(interpreter, variant)
                 for name, target in unit.functions.items():
                     written = Body(unit, target, ["fuel"]).definition(f"f{unit.numbers[name]}")
-                    for node in ast.walk(ast.Module(with_events(written, meaning), [])):
+                    for node in ast.walk(ast.Module(with_events(written, translation), [])):
                         for block in (getattr(node, "body", ()), getattr(node, "orelse", ())):
                             if isinstance(block, list):
                                 looked_at += 1

@@ -21,7 +21,7 @@ from embrix.machine.body import Body
 from embrix.machine.constructs import FAR
 from embrix.machine.counting import COUNTED, counted
 from embrix.machine.emitter import BOUNCE
-from embrix.machine.events import Meaning, silent, with_events
+from embrix.machine.events import Translation, silent, with_events
 from embrix.machine.pycode import (
     add_to,
     assign,
@@ -63,8 +63,8 @@ class Compiled:
     """What it was made of, for parts of a program that are turned into Python while it runs."""
 
     @property
-    def meaning(self) -> Meaning:
-        return MEANINGS[self.unit.variant]
+    def translation(self) -> Translation:
+        return TRANSLATIONS[self.unit.variant]
 
 
 def compile_interpreter(
@@ -92,7 +92,7 @@ def _linked(unit: Unit) -> Compiled:
     written: list[ast.stmt] = []
     for name, target in unit.functions.items():
         written += Body(unit, target, counters).definition(f"f{unit.numbers[name]}")
-    body += with_events(written, MEANINGS[unit.variant])
+    body += with_events(written, TRANSLATIONS[unit.variant])
     stop: list[ast.stmt] = [ast.Nonlocal(["fuel"]), assign("fuel", const(-1))]
     body.append(function("stop", [], stop))
     spend: list[ast.stmt] = [
@@ -125,7 +125,7 @@ def _linked(unit: Unit) -> Compiled:
     return Compiled(space["link"], tuple(unit.constants), unit)
 
 
-MEANINGS: dict[Variant, Meaning] = {"plain": silent, "counted": counted, "traced": traced}
+TRANSLATIONS: dict[Variant, Translation] = {"plain": silent, "counted": counted, "traced": traced}
 """What the events of the intermediate form become in each variant."""
 
 

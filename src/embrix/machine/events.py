@@ -113,7 +113,7 @@ class Caught(Effect):
         self.kept = kept
 
 
-Meaning: TypeAlias = Callable[[Effect], list[ast.stmt]]
+Translation: TypeAlias = Callable[[Effect], list[ast.stmt]]
 """What an event becomes."""
 
 
@@ -128,14 +128,14 @@ def silent(event: Effect) -> list[ast.stmt]:
             return []
 
 
-def with_events(statements: Iterable[ast.stmt], meaning: Meaning) -> list[ast.stmt]:
+def with_events(statements: Iterable[ast.stmt], translation: Translation) -> list[ast.stmt]:
     """The statements with what the events in them mean, and without what nothing comes to: what
     stands behind a result, a jump or the end of a loop."""
     made: list[ast.stmt] = []
     for statement in statements:
-        parts = meaning(statement) if isinstance(statement, Effect) else [statement]
+        parts = translation(statement) if isinstance(statement, Effect) else [statement]
         for part in parts:
-            made.append(_inside(part, meaning))
+            made.append(_inside(part, translation))
             if isinstance(part, _ENDS):
                 return made
         if _ends(made[-1:]):
@@ -146,15 +146,15 @@ def with_events(statements: Iterable[ast.stmt], meaning: Meaning) -> list[ast.st
 _ENDS = (ast.Return, ast.Continue, ast.Break, ast.Raise)
 
 
-def _inside(statement: ast.stmt, meaning: Meaning) -> ast.stmt:
+def _inside(statement: ast.stmt, translation: Translation) -> ast.stmt:
     match statement:
         case ast.If():
-            statement.body = with_events(statement.body, meaning) or [ast.Pass()]
-            statement.orelse = with_events(statement.orelse, meaning)
+            statement.body = with_events(statement.body, translation) or [ast.Pass()]
+            statement.orelse = with_events(statement.orelse, translation)
         case ast.While() | ast.FunctionDef():
-            statement.body = with_events(statement.body, meaning) or [ast.Pass()]
+            statement.body = with_events(statement.body, translation) or [ast.Pass()]
         case ast.Try():
-            statement.body = with_events(statement.body, meaning) or [ast.Pass()]
+            statement.body = with_events(statement.body, translation) or [ast.Pass()]
     return statement
 
 

@@ -92,7 +92,7 @@ class Stages:
         known = self.variables()
         for number in range(len(self.compiled.constants), len(unit.constants)):
             known[f"k{number}"] = CellType(unit.constants[number])
-        written = with_events([made], self.compiled.meaning)
+        written = with_events([made], self.compiled.translation)
         module = ast.Module([function("around", list(known), written)], [])
         compiled = compile(located(module), "<part of a program>", "exec")
         code = _inside(_inside(compiled))
