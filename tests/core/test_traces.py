@@ -18,7 +18,7 @@ from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
 from embrix.terms.binding import substitute
 from embrix.terms.telling import told_substitution
-from embrix.trace import walk as walk_module
+from embrix.trace import judgements
 from embrix.trace.data import station_data
 from embrix.trace.saved import SavedWalk, Unusable, save_walk
 from embrix.trace.seeking import seek
@@ -53,8 +53,8 @@ def test_what_was_not_kept_is_recorded_again_the_same(
     whole = walked(lane, text)
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(lane_module, "LAST", data.draw(st.integers(1, 40)))
-        patch.setattr(walk_module, "AGAIN", data.draw(st.integers(30, 60)))
-        patch.setattr(walk_module, "BEFORE", data.draw(st.integers(0, 29)))
+        patch.setattr(judgements, "AGAIN", data.draw(st.integers(30, 60)))
+        patch.setattr(judgements, "BEFORE", data.draw(st.integers(0, 29)))
         moments = len(whole.traced.recorder.moments)
         cut = walked(lane, text, moments=data.draw(st.integers(1, moments - 3)))
         assert len(cut) == len(whole)

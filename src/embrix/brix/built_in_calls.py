@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from embrix.brix import core as k
 from embrix.brix import syntax as s
-from embrix.brix.builtins import BUILT_INS, BuiltIn
+from embrix.brix.builtins import BUILT_INS, BuiltIn, Shape
 from embrix.brix.calls import CallChecks
 from embrix.brix.scope import WRONG
 from embrix.brix.world import unify
@@ -97,7 +97,7 @@ class BuiltInCalls(CallChecks):
         if given is not None and given.others and len(expr.args) == len(given.params):
             return self.of_several_types(given, expr)
         if given is not None:
-            shape, gives = given.shape()
+            shape, gives = self.as_here(given.shape())
             args = self.arguments(name, expr.args, given.params, shape, expr.span)
             if name in ("has", "added") and args is not None:
                 self.plain_key(shape[-1], expr.args[-1].span)
@@ -111,10 +111,15 @@ class BuiltInCalls(CallChecks):
             self.infer(arg)
         return WRONG, UNKNOWN
 
+    def as_here(self, shape: Shape) -> Shape:
+        """The types of a built-in operation as this language has them."""
+        types, gives = shape
+        return tuple(map(self.world.as_here, types)), self.world.as_here(gives)
+
     def of_several_types(self, given: BuiltIn, expr: s.Apply) -> tuple[k.Core, Type]:
         """A function whose first parameter may be of several types; a list where nothing tells."""
         first, found = self.infer(expr.args[0])
-        shapes = [shape() for shape in (given.shape, *given.others)]
+        shapes = [self.as_here(shape()) for shape in (given.shape, *given.others)]
         for types, gives in shapes:
             if unify(found, types[0]):
                 rest = [self.check(arg, kind)
@@ -170,7 +175,7 @@ class BuiltInCalls(CallChecks):
         name = settled.name if isinstance(settled, Con) else ""
         wanted: dict[str, tuple[Type, Type]] = {
             "Env": (NAME, env(hole)), "Store": (LOC, store_of(hole)),
-            "Map": (of_key, map_of(of_key, hole)), "List": (INT, listing(hole)),
+            "Map": (of_key, map_of(of_key, hole)), "List": (self.world.as_here(INT), listing(hole)),
         }  # fmt: skip
         key_type, whole = wanted.get(name, (NAME, env(hole)))
         if isinstance(key, s.NumberLit) and key_type == INT:

@@ -97,7 +97,8 @@ class _Interpreter:
         self.syntax = syntax
         self.language = language
         sorts = set(language.signature.sorts)
-        self.world = World(syntax.source, findings, sorts, language.numbers)
+        whole = language.numbers == "integer" and not language.other_numbers
+        self.world = World(syntax.source, findings, sorts, language.numbers, whole)
         self.world.constructors.update(language.signature.by_name)
         self.world.errors.update({error.name: error for error in language.errors})
         self.world.choices.update(language.choices)

@@ -34,7 +34,9 @@ def check_language(
         syntax = standing_alone(written, findings)
     sorts = {decl.name for decl in syntax.types}
     kinds_said = [row.kind for row in syntax.numbers if not row.choice]
-    world = World(syntax.source, findings, sorts, kinds_said[-1] if kinds_said else "rational")
+    numbered = kinds_said[-1] if kinds_said else "rational"
+    whole = numbered == "integer" and all(not row.choice for row in syntax.numbers)
+    world = World(syntax.source, findings, sorts, numbered, whole)
     world.lost.update(syntax.lost)
     forms = declare_constructors(world, syntax.types, FIRST_FREE_TAG)
     signature = Signature(tuple(forms))

@@ -9,6 +9,7 @@ from embrix.brix.core import Choice, ErrorType, Todo
 from embrix.terms.node import Constructor
 from embrix.terms.types import (
     ARITY,
+    NUMBER,
     Con,
     Fn,
     Hole,
@@ -57,6 +58,8 @@ class World:
     findings: Findings
     sorts: set[str]
     numbers: str = "rational"
+    one_number: bool = False
+    """Whether all numbers are whole, so that `Int` and `Number` are one type."""
     types: dict[str, str] = field(default_factory=dict)
     """The author's value and data types: name and the word that declared it."""
     constructors: dict[str, Constructor] = field(default_factory=dict)
@@ -149,7 +152,20 @@ class World:
                 f"write {syntax.name}" + ("[" + ", ".join(["…"] * arity) + "]" if arity else ""),
             )  # fmt: skip
             return Unknown(self.causes[-1])
-        return Con(syntax.name, tuple(self.type(arg) for arg in syntax.args))
+        return self.as_here(Con(syntax.name, tuple(self.type(arg) for arg in syntax.args)))
+
+    def as_here(self, kind: Type) -> Type:
+        """A type as this language has it: `Number` for `Int` where all numbers are whole."""
+        match kind if self.one_number else None:
+            case Con("Int", ()):
+                return NUMBER
+            case Con(name, args) if args:
+                return Con(name, tuple(map(self.as_here, args)))
+            case Tup(items):
+                return Tup(tuple(map(self.as_here, items)))
+            case Fn(params, result):
+                return Fn(tuple(map(self.as_here, params)), self.as_here(result))
+        return kind
 
     def blame(self, *kinds: Type) -> None:
         """Note why something of one of these types cannot be used: the type is not known."""
