@@ -10,6 +10,7 @@ from typing import NoReturn
 
 from embrix.brix import slips
 from embrix.brix import syntax as s
+from embrix.brix.either import each_clause, each_final
 from embrix.brix.expressions import Expressions
 from embrix.brix.lexer import Chunk, Tok, lex, unescape
 from embrix.brix.parse import Cursor, Misread
@@ -230,7 +231,9 @@ class DeclarationReader:
         subjects: tuple[tuple[str, Span], ...] = ()
         if c.accept("by"):
             subjects = self.names(c)
-        doc = self.doc(c)
+        # A text alone is what the function gives; with more behind it, what is said of it.
+        alone = not subjects and c.peek().kind == "text" and c.ahead(1).kind == "end"
+        doc = "" if alone else self.doc(c)
         rows: tuple[s.DefineRow, ...] = ()
         body: s.Expr | None = None
         if subjects:
@@ -314,6 +317,10 @@ class DeclarationReader:
             if isinstance(row, s.DeliberateAnswer):
                 covers = rows[number + 1].span if number + 1 < len(rows) else None
                 self.parts.answers.append(replace(row, covers=covers))
+            elif isinstance(row, s.Clause | s.NoClause):
+                kept += each_clause([row])
+            elif isinstance(row, s.Final):
+                kept += each_final(row)
             else:
                 kept.append(row)
         return tuple(kept)

@@ -301,7 +301,15 @@ class PAs:
     span: Span
 
 
-Pattern: TypeAlias = PVar | PAny | PConst | PMake | PTuple | PList | PAs
+@dataclass(frozen=True, slots=True)
+class PEither:
+    """`P | Q`: one of several patterns. A clause with one is read as a clause for each."""
+
+    options: tuple[Pattern, ...]
+    span: Span
+
+
+Pattern: TypeAlias = PVar | PAny | PConst | PMake | PTuple | PList | PAs | PEither
 
 
 @dataclass(frozen=True, slots=True)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from embrix.brix import slips
 from embrix.brix import syntax as s
+from embrix.brix.either import each_clause
 from embrix.brix.lexer import Tok, lex, unescape
 from embrix.brix.parse import Cursor, Misread
 from embrix.brix.pattern_reader import WORDS, PatternReader
@@ -100,7 +101,7 @@ class Expressions(PatternReader):
             self.c.expect("=>")
             body = self.body(column)
             misses.append(s.Clause((miss,), None, body, self.c.since(miss.span)))
-        return s.Let(pattern, value, tuple(misses), self.c.since(start.span))
+        return s.Let(pattern, value, tuple(each_clause(misses)), self.c.since(start.span))
 
     # ---------------------------------------------------------------- expressions
 
@@ -343,7 +344,7 @@ class Expressions(PatternReader):
         clauses = self.c.rows(column, self.clause)
         if not clauses:
             self.c.fail("`match` needs clauses, indented further")
-        return s.Match(tuple(subjects), tuple(clauses), self.c.since(start.span))
+        return s.Match(tuple(subjects), tuple(each_clause(clauses)), self.c.since(start.span))
 
     def clause(self, column: int = 0) -> s.Clause:
         """`PATTERN, PATTERN when GUARD => BODY`; `column` is that of its line, if it begins before
@@ -388,7 +389,7 @@ class Expressions(PatternReader):
         handlers = self.c.rows(column, handler)
         if not handlers:
             self.c.fail("`attempt` needs lines `on ERROR => …`, indented further")
-        return s.Attempt(value, tuple(handlers), self.c.since(start.span))
+        return s.Attempt(value, tuple(each_clause(handlers)), self.c.since(start.span))
 
     def _fail(self, _column: int) -> s.Expr:
         start = self.c.take()

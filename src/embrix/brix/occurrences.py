@@ -45,6 +45,10 @@ class _File:
         self.own: Declared = course.files[file]
         self.source = self.own.syntax.source
         self.found: list[Occurrence] = []
+        self._noted: set[Occurrence] = set()
+        self._alternatives: dict[Span, dict[str, Meaning]] = {}
+        """What the first of several clauses at one place binds: the others bind the same."""
+        self._alike: dict[str, Meaning] = {}
         self.scope: dict[str, Meaning] = {}
         self.open_names = False
         """Whether a name that is not known is a variable from there on, as in a law."""
@@ -68,8 +72,9 @@ class _File:
     def note(self, meaning: Meaning | None, start: int) -> None:
         if meaning is not None:
             at = Occurrence(self.file, start, start + len(meaning.name), meaning)
-            if self.source.text[at.start : at.end] == meaning.name:
+            if self.source.text[at.start : at.end] == meaning.name and at not in self._noted:
                 self.found.append(at)
+                self._noted.add(at)
 
     def find(self, kind: str, name: str) -> Meaning | None:
         return self.course.find(self.own, kind, name)
@@ -90,7 +95,7 @@ class _File:
 
     def variable(self, name: str, start: int, about: str = "") -> None:
         """A name that is bound here and means this from now on."""
-        meaning = Meaning("name", name, self.file, start, about or name)
+        meaning = self._alike.get(name) or Meaning("name", name, self.file, start, about or name)
         self.note(meaning, start)
         self.scope[name] = meaning
 
@@ -267,6 +272,7 @@ class _File:
     def clause(self, clause: s.Clause, *, error: bool = False) -> None:
         before = self.scope
         self.scope = dict(before)
+        self._alike = self._alternatives.get(clause.span, {})
         for pattern in clause.patterns:
             if error and isinstance(pattern, s.PMake):
                 self.use("error", pattern.name, pattern.span)
@@ -274,6 +280,9 @@ class _File:
                     self.pattern(inner)
             else:
                 self.pattern(pattern)
+        bound = {name: one for name, one in self.scope.items() if before.get(name) is not one}
+        self._alternatives.setdefault(clause.span, bound)
+        self._alike = {}
         self.look(clause.guard)
         self.look(clause.body)
         self.scope = before

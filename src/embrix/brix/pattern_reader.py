@@ -98,6 +98,14 @@ class PatternReader:
         return self.c.nested(self._pattern)
 
     def _pattern(self) -> s.Pattern:
+        first = self._one_pattern()
+        several = [first]
+        while self.c.sees("|") and not self.c.peek().first:
+            self.c.take()
+            several.append(self._one_pattern())
+        return first if len(several) == 1 else s.PEither(tuple(several), self.c.since(first.span))
+
+    def _one_pattern(self) -> s.Pattern:
         inner = self._plain_pattern()
         if self.c.accept("as"):
             name = self.variable("the name for the whole")

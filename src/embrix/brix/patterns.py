@@ -64,6 +64,12 @@ class Patterns:
                 return tail
             case s.PMake():
                 return self.shape(pattern, kind)
+            case s.PEither(options, span):
+                self.world.error(
+                    "wrong_pattern", "alternatives stand in clauses only, where each may give "
+                    "the same", span, "write a `match` with a clause for them",
+                )  # fmt: skip
+                return self.check(options[0], kind)
 
     def variable(self, name: str, kind: Type, span: Span) -> int:
         if name in self.seen:

@@ -40,6 +40,7 @@ from embrix.brix.expression_syntax import (
     PAs,
     Pattern,
     PConst,
+    PEither,
     PList,
     PMake,
     PTuple,
@@ -84,10 +85,10 @@ __all__ = [
     "JudgementDecl", "Lambda", "LanguageSyntax", "LawDecl", "Let", "LetRec", "LevelSyntax",
     "LibrarySyntax", "Line", "LinesDecl", "ListOf", "MainDecl", "Make", "Match", "More",
     "NoClause", "NumberLit", "NumbersSyntax", "OperatorSyntax", "Order", "Otherwise", "PAny",
-    "PAs", "PConst", "PList", "PMake", "PTuple", "PVar", "Param", "Pattern", "PatternSyntax",
-    "Ref", "Repeat", "Require", "RuleSyntax", "TableSyntax", "TextLit", "Todo", "TokenDecl",
-    "TokensSyntax", "Tuple", "TypeDecl", "TypeFunction", "TypeName", "TypeSyntax", "TypeTuple",
-    "Unary", "UseDecl", "Widening", "With", "WithAll",
+    "PAs", "PConst", "PEither", "PList", "PMake", "PTuple", "PVar", "Param", "Pattern",
+    "PatternSyntax", "Ref", "Repeat", "Require", "RuleSyntax", "TableSyntax", "TextLit", "Todo",
+    "TokenDecl", "TokensSyntax", "Tuple", "TypeDecl", "TypeFunction", "TypeName", "TypeSyntax",
+    "TypeTuple", "Unary", "UseDecl", "Widening", "With", "WithAll",
 ]  # fmt: skip
 
 # ---------------------------------------------------------------------- declarations

@@ -143,10 +143,11 @@ class RecordedJudgements:
         subject = self._subject(instance)
         if chosen < 1 or subject is None or len(function.subjects) != 1:
             return ()
-        return tuple(
+        taken = function.clauses[chosen].span
+        return tuple(dict.fromkeys(
             clause.span for clause in function.clauses[:chosen]
-            if _shape(clause.patterns[0]) in (None, subject[0])
-        )  # fmt: skip
+            if _shape(clause.patterns[0]) in (None, subject[0]) and clause.span is not taken
+        ))  # fmt: skip
 
     def _stack(self, instance: int) -> tuple[str, ...]:
         found: list[str] = []
