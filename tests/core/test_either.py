@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from embrix.brix import syntax as s
 from embrix.brix.either import MOST, options
 from embrix.brix.reader import read_file
+from embrix.draw.rules import inference_rules
 from embrix.lanes.session import Session
 from embrix.services.renaming import renamed
 from embrix.text.diagnostic import Findings
@@ -174,3 +175,15 @@ def test_a_function_may_be_one_text() -> None:
     note, told = syntax.functions
     assert (note.doc, told.doc) == ("", "what it is")
     assert isinstance(note.body, s.TextLit | s.Block)
+
+
+def test_on_paper_each_alternative_is_a_rule(make_course: Maker) -> None:
+    course = make_course(tiny=TINY_LANGUAGE, lane=LANE)
+    lane = course.interpreters["Tiny"]["lane"]
+    concluded = [rule.conclusion for rule in inference_rules(lane, ["size_of"])]
+    assert concluded == [
+        "Lit(_) has 1", "Var(_) has 1",
+        "Add(Lit(a), Lit(b)) has a * 10 + b", "Add(Add(Lit(a), _), Lit(b)) has a * 10 + b",
+        "Let(_, Lit(a), Lit(b)) has a * 10 + b",
+        "Add(l, r) has v1 + v2", "Let(_, l, r) has v1 + v2",
+    ]  # fmt: skip

@@ -90,7 +90,7 @@ class _Rules:
         for row in define.rows:
             if isinstance(row, s.Clause):
                 shapes = {
-                    name: self._text(pattern)
+                    name: self._one(pattern)
                     for (name, _), pattern in zip(define.subjects, row.patterns, strict=False)
                 }
                 first = row.patterns[0]
@@ -350,6 +350,17 @@ class _Rules:
     def _text(self, node: s.Expr | s.Pattern) -> str:
         source = self._source(node.span)
         return " ".join(source.text[node.span.start : node.span.end].split())
+
+    def _one(self, pattern: s.Pattern) -> str:
+        """A pattern that is one of several at its place, without the others."""
+        match pattern:
+            case s.PMake(name, args, _, None) if args:
+                return f"{name}({', '.join(map(self._one, args))})"
+            case s.PTuple(items):
+                return f"({', '.join(map(self._one, items))})"
+            case s.PAs(inner, name):
+                return f"{self._one(inner)} as {name}"
+        return self._text(pattern)
 
     def _source(self, span: Span) -> Source:
         return span.source or self._interpreter.source
