@@ -66,11 +66,13 @@ class Knotted:
 
 @dataclass(slots=True)
 class Judged:
-    """A judgement that was entered: the function, its arguments, the clause that took them."""
+    """A judgement that was entered: the function, its arguments, the clause that took them, and
+    what it gave, if it came to an end."""
 
     function: str
     arguments: tuple[Value, ...]
     clause: int = -1
+    result: Value = None
 
 
 @dataclass(slots=True)
@@ -191,9 +193,13 @@ class _Run:
             judged = Judged(function.name, tuple(args))
             self.told.judged.append(judged)
         if function.body is not None:
-            return self.value(function.body, slots, here)
-        subjects = [args[number] for number in function.subjects]
-        return self.choose(subjects, function.clauses, slots, here, judged)
+            given = self.value(function.body, slots, here)
+        else:
+            subjects = [args[number] for number in function.subjects]
+            given = self.choose(subjects, function.clauses, slots, here, judged)
+        if judged is not None:
+            judged.result = given
+        return given
 
     def choose(
         self,
