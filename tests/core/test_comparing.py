@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from embrix.compare.alignment import aligned
 from embrix.compare.applied import EvaluatedRun
-from embrix.compare.growth import best, fits, told
+from embrix.compare.growth import best, described, fits
 from embrix.compare.search import Hunt, NoPrograms, hunt
 from embrix.compare.sides import ENDLESS, Parted, parted, side
 from embrix.course.load import Course
@@ -129,9 +129,9 @@ def test_growths_that_cannot_be_told_apart_are_both_named() -> None:
     names = [fit.name for fit in best(points)]
     assert len(names) > 1
     assert "linear" in names
-    assert told(points).startswith("cannot be told apart: ")
-    assert told([(1, 2.0)]) == "constant (2, nothing left over)"
-    assert told([(1, 2.0), (2, 9.0)]) == "too few points to say how it grows"
+    assert described(points).startswith("cannot be told apart: ")
+    assert described([(1, 2.0)]) == "constant (2, nothing left over)"
+    assert described([(1, 2.0), (2, 9.0)]) == "too few points to say how it grows"
     assert all(fit.rest >= 0 for fit in fits(points))
 
 

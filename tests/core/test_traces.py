@@ -190,14 +190,14 @@ def test_what_a_substitution_does_is_told(session: Session) -> None:
     walk = walked(session.lane("Drip", "rewriting"), text)
     assert walk.station(0).put == ()
     (put,) = walk.station(1).put
-    assert (put.value, put.told.name) == ("2", "x")
+    assert (put.value, put.details.name) == ("2", "x")
     free = [text.index("x *"), text.index("x in x + x)")]
-    assert sorted(place[0] for place in put.told.places if place) == free
-    assert put.told.stopped == (("Let", (text.index("let x = x"), len(text) - 1)),)
-    assert put.told.renamed == ()
+    assert sorted(place[0] for place in put.details.places if place) == free
+    assert put.details.stopped == (("Let", (text.index("let x = x"), len(text) - 1)),)
+    assert put.details.renamed == ()
     big = walked(session.lane("Rill", "substitution"), "(given x: given y: x + y) 3")
     found = [(n, put) for n in range(len(big)) for put in big.station(n).put]
-    assert [(put.told.name, put.value, len(put.told.places)) for _, put in found] == [
+    assert [(put.details.name, put.value, len(put.details.places)) for _, put in found] == [
         ("x", "3", 1)
     ]  # fmt: skip
 

@@ -487,7 +487,7 @@ async def test_a_program_reads_the_input_it_is_given(course_copy: Path) -> None:
         await pilot.press(*"30; 10; 0", "enter")
         await until(lambda: screen.lanes.results["store_passing"].sentence == "done", "the lines")
         assert screen.lanes.results["store_passing"].output == ["90\n"]
-        assert "▤ 90" in screen.lanes.told(screen.lanes.results["rewriting"])
+        assert "▤ 90" in screen.lanes.ending(screen.lanes.results["rewriting"])
 
 
 async def test_a_choice_is_decided_otherwise_in_a_lane_beside(course_copy: Path) -> None:

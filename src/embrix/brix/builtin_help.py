@@ -81,8 +81,8 @@ def _help(name: str) -> FunctionHelp:
         return FunctionHelp(f"{name}{types}", meaning, example, gives)
     one = BUILT_INS[name]
     types_of, result = one.shape()
-    told = zip(one.params, types_of, strict=True)
-    params = ", ".join(f"{param}: {show_type(kind)}" for param, kind in told)
+    typed = zip(one.params, types_of, strict=True)
+    params = ", ".join(f"{param}: {show_type(kind)}" for param, kind in typed)
     return FunctionHelp(f"{name}({params}) -> {show_type(result)}", one.meaning, example, gives)
 
 

@@ -218,9 +218,9 @@ class Interpreter:
     @property
     def role(self) -> str:
         """The lane that suites speak of: whatever the version."""
-        told = [f"{name}={way}" for name, way in self.decided.items()
+        rows = [f"{name}={way}" for name, way in self.decided.items()
                 if way != self.choices[name].default]  # fmt: skip
-        return f"{self.name}[{', '.join(told)}]" if told else self.name
+        return f"{self.name}[{', '.join(rows)}]" if rows else self.name
 
     def deciding(self, decisions: dict[str, str]) -> Interpreter:
         """The interpreter with some choices decided in another way."""

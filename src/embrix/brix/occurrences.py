@@ -251,8 +251,8 @@ class _File:
                 form = self.use("form", name, span)
                 names = self.course.names(form) if form is not None else []
                 for number, inner in enumerate(args):
-                    told = self.type_text(form, names[number]) if number < len(names) else ""
-                    self.pattern(inner, told)
+                    text = self.type_text(form, names[number]) if number < len(names) else ""
+                    self.pattern(inner, text)
                 for field, inner, place in named or ():
                     if form is not None:
                         self.note(self.course.inside(form, field), place.start)

@@ -213,16 +213,16 @@ class Paths:
                     going = both(going, self.ways(value, scope))
                     if misses:
                         ended += both(going, self.chosen(misses, scope))
-                    told = self.given(value, scope)
+                    origin = self.given(value, scope)
                     bound = self.bind(pattern, scope, "let")
-                    if bound is not None and told.base is not None:
-                        bound.base, bound.added = told.base, told.added
+                    if bound is not None and origin.base is not None:
+                        bound.base, bound.added = origin.base, origin.added
                 case s.LetRec(name, value, span):
                     bound = self._variable(name, span, scope, "let")
                     going = both(going, self.ways(value, scope))
-                    told = self.given(value, scope)
+                    origin = self.given(value, scope)
                     if bound is not None:
-                        bound.base, bound.added = told.base, told.added
+                        bound.base, bound.added = origin.base, origin.added
                 case s.Require(test, otherwise):
                     asked: list[Way] = [(Asked(self.mentioned(test, scope)),)]
                     going = both(both(going, self.ways(test, scope)), asked)

@@ -40,7 +40,7 @@ class _Silent:
         self.signature = world.functions[define.name]
         self.types = types
         self.judged = judged
-        self.told: set[tuple[str, int, int]] = set()
+        self.reported: set[tuple[str, int, int]] = set()
         self.asked_above: set[tuple[str, int]] = set()
         """The binders by form and field that the guard of a clause further up has asked about."""
         self.orders: list[tuple[str, bool, Span]] = []
@@ -48,8 +48,8 @@ class _Silent:
 
     def warn(self, code: str, message: str, span: Span, hint: str) -> None:
         key = (code, span.start, span.end)
-        if key not in self.told:
-            self.told.add(key)
+        if key not in self.reported:
+            self.reported.add(key)
             self.world.warning(code, message, span, hint)
 
     def own(self, span: Span) -> bool:

@@ -111,24 +111,24 @@ class Trial:
         before = source.text.split("\n")[line - 1].strip()
         after = text.split("\n")[line - 1].strip()
 
-        def told(how: str, by: str = "") -> Noticed:
+        def noticed(how: str, by: str = "") -> Noticed:
             return Noticed(mistake, line, before, after, how, by)
 
         checked, findings = self._checked(text)
         new = Counter(finding.code for finding in findings.sorted()) - known
         if checked is None:
             errors = [f.code for f in findings.sorted() if f.severity == "error"]
-            return told("refused", errors[0] if errors else "")
+            return noticed("refused", errors[0] if errors else "")
         if new:
-            return told("warned", next(iter(new)))
+            return noticed("warned", next(iter(new)))
         lanes = {name: self.make_lane(checked, name) for name in dict.fromkeys(n for _, n in right)}
         for case, name in right:
             if check_case(case, lanes[name], LIMITS).state == "failed":
-                return told("red", case.name)
+                return noticed("red", case.name)
         for law in checked.laws:
             if try_law(lanes[self.interpreter.name].machine, law).counterexample is not None:
-                return told("law", law.text)
-        return told("not found")
+                return noticed("law", law.text)
+        return noticed("not found")
 
 
 def try_mistakes(

@@ -48,9 +48,9 @@ class Missing:
     """A small program that meets it, where one was found."""
 
     def as_data(self) -> dict[str, object]:
-        told = {"what": self.what, "owner": self.owner, "file": self.file, "line": self.line,
+        data = {"what": self.what, "owner": self.owner, "file": self.file, "line": self.line,
                 "text": self.text}  # fmt: skip
-        return {**told, "program": self.program} if self.program else told
+        return {**data, "program": self.program} if self.program else data
 
 
 @dataclass(slots=True)
@@ -207,9 +207,9 @@ def _programs_for(
         for marked in list(met.marked.values()):
             for key in marked.taken(text, limits=SMALL) & wanted:
                 own = marked.lane.name
-                told = f"{text}   on {own}" if "[" in own else text
-                if key not in found or len(told) < len(found[key]):
-                    found[key] = told
+                message = f"{text}   on {own}" if "[" in own else text
+                if key not in found or len(message) < len(found[key]):
+                    found[key] = message
     return found
 
 
@@ -287,12 +287,12 @@ def _of_interpreters(
             key = (missing.what + missing.text, place)
             if key not in found or source is lane.source:
                 found[key] = lane, missing
-    told: dict[str, list[Missing]] = {}
+    rows: dict[str, list[Missing]] = {}
     for lane in lanes:
-        own = told.setdefault(lane.language.name, [])
+        own = rows.setdefault(lane.language.name, [])
         own += [missing for owner, missing in found.values() if owner is lane]
         own += _choices(lane, met[lane.language.name])
-    return told
+    return rows
 
 
 Gap = tuple[Source, Place, Missing]
@@ -351,5 +351,5 @@ def _choices(lane: Interpreter, met: _Met) -> Iterator[Missing]:
     for name, choice in lane.choices.items():
         for alternative in choice.alternatives:
             if (name, alternative) not in met.decisions:
-                told = f"{name}={alternative}"
-                yield Missing("choice", lane.language.name, lane.language.source.name, 1, told)
+                text = f"{name}={alternative}"
+                yield Missing("choice", lane.language.name, lane.language.source.name, 1, text)

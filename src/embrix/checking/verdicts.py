@@ -67,8 +67,8 @@ def unfailing(case: Case, lane: LaneT, check: Callable[[Case, LaneT], Verdict]) 
         return check(case, lane)
     except Exception as fault:
         _log.exception("the case %r on %s", case.name, lane.name)
-        told = f"an internal error of Embrix: {type(fault).__name__}: {fault}"
-        return Verdict(case.name, lane.name, "failed", "a verdict", told, "outcome")
+        text = f"an internal error of Embrix: {type(fault).__name__}: {fault}"
+        return Verdict(case.name, lane.name, "failed", "a verdict", text, "outcome")
 
 
 class Testing:

@@ -36,10 +36,10 @@ def allow_commands(arguments: argparse.Namespace) -> int:
         })  # fmt: skip
         if arguments.json:
             continue
-        told = "allowed" if allowed else "not allowed"
+        text = "allowed" if allowed else "not allowed"
         command = visible(shlex.join(one.command))
         print(f"{one.name} ({one.language}): {command}")
-        print(f"    {told} in {course.folder.name}; one run may take "
+        print(f"    {text} in {course.folder.name}; one run may take "
               f"{counted(one.seconds, 'second')} and {one.memory} MB of memory")  # fmt: skip
     if arguments.json:
         print_answer("allow", listed)

@@ -67,9 +67,9 @@ def _language(course: Course, name: str | None) -> str:
     known = course.languages
     if name is None and len(known) == 1:
         return next(iter(known))
-    told = "there are: " + (", ".join(known) or "none")
+    text = "there are: " + (", ".join(known) or "none")
     if name is None:
-        raise Usage(f"say of which language, with --language ({told})")
+        raise Usage(f"say of which language, with --language ({text})")
     if name not in known:
-        raise Usage(f"there is no language called {name}; {did_you_mean(name, known, told)}")
+        raise Usage(f"there is no language called {name}; {did_you_mean(name, known, text)}")
     return name

@@ -14,7 +14,7 @@ from embrix.cli.streams import print_answer
 from embrix.cli.streams import progress as progress_line
 from embrix.cli.suites import suites_of, write_after_a_look
 from embrix.cli.usage import Usage
-from embrix.compare.growth import measured, told
+from embrix.compare.growth import described, measured
 from embrix.compare.range import BadRange, range_of
 from embrix.compare.sides import Side, parted, side
 from embrix.machine.lane import BadBinding, Lane
@@ -118,7 +118,7 @@ def growth(arguments: argparse.Namespace) -> int:
         print(f"! {lane} at {visible(cut(ended, 100))}", file=sys.stderr)
     if arguments.json:
         print_answer("growth", {"cost": cost, "over": name, "lanes": {
-            lane: {"points": points, "growth": told(points)} for lane, points in table.items()
+            lane: {"points": points, "growth": described(points)} for lane, points in table.items()
         }})  # fmt: skip
         return 0
     lanes = list(table)
@@ -131,7 +131,7 @@ def growth(arguments: argparse.Namespace) -> int:
                  for one, w in zip(row, widths, strict=True)]  # fmt: skip
         print(f"{number:>8}  {'  '.join(cells)}")
     for shown, points in table.items():
-        print(f"{cost} of {shown}: {told(points)}")
+        print(f"{cost} of {shown}: {described(points)}")
     return 0
 
 

@@ -31,7 +31,7 @@ def format_files(arguments: argparse.Namespace) -> int:
         paths = [one.path for one in course.sources.values() if one.path is not None]
         paths = sorted(path for path in paths if path.suffix == ".brix")
     changed = broken = 0
-    told: list[dict[str, str]] = []
+    rows: list[dict[str, str]] = []
     say = (lambda _: None) if arguments.json else print
     for path in paths:
         try:
@@ -41,7 +41,7 @@ def format_files(arguments: argparse.Namespace) -> int:
         text = formatted(Source(path.name, source.text))
         if text is None:
             broken += 1
-            told.append({"file": shown(path), "state": "unreadable"})
+            rows.append({"file": shown(path), "state": "unreadable"})
             say(f"{shown(path)}: left as it is, because it cannot be read; see embrix check")
         elif text != source.text:
             changed += 1
@@ -52,12 +52,12 @@ def format_files(arguments: argparse.Namespace) -> int:
                 except OSError as fault:
                     reason = fault.strerror or fault
                     raise Usage(f"{shown(path)} cannot be written: {reason}") from fault
-            told.append({"file": shown(path), "state": "changed"})
+            rows.append({"file": shown(path), "state": "changed"})
             say(f"{shown(path)}: {'would be' if arguments.check else 'has been'} laid out anew")
         else:
-            told.append({"file": shown(path), "state": "well"})
+            rows.append({"file": shown(path), "state": "well"})
     if arguments.json:
-        print_answer("format", told)
+        print_answer("format", rows)
     elif not changed and not broken:
         print(f"{counted(len(paths), 'file')}, all laid out well")
     if broken:

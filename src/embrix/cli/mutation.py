@@ -24,14 +24,14 @@ def mistakes(arguments: argparse.Namespace) -> int:
     """Make mistakes in interpreters, one at a time, and tell what notices each."""
     session = Session(course_folder(arguments.course, about=True))
     total: Counter[str] = Counter()
-    told: list[dict[str, object]] = []
+    rows: list[dict[str, object]] = []
     for language, name in _wanted(session, arguments):
         found_here: Counter[str] = Counter()
         for found in try_mistakes(session, language, name, arguments.most):
             found_here[found.how] += 1
             lane = f"{language}.{name}"
             if arguments.json:
-                told.append(_data(lane, found))
+                rows.append(_data(lane, found))
             elif arguments.table:
                 print(_row(lane, found))
             elif arguments.all or found.how == "not found":
@@ -41,7 +41,7 @@ def mistakes(arguments: argparse.Namespace) -> int:
             print(f"{language}.{name}: {_summary(found_here)}")
         sys.stdout.flush()
     if arguments.json:
-        print_answer("mistakes", told)
+        print_answer("mistakes", rows)
     elif not arguments.table:
         print(f"all: {_summary(total)}")
     return 1 if total["not found"] else 0

@@ -283,9 +283,9 @@ def _tokens(found: Look, source: Source) -> list[dict[str, Any]]:
 
 
 def _token_line(token: dict[str, Any]) -> str:
-    told = f"   = {visible(token['value'])}" if "value" in token else ""
+    text = f"   = {visible(token['value'])}" if "value" in token else ""
     place = f"{token['line']}:{token['column']:<4}"
-    return f"{place} {token['kind']:<10} {visible(token['text'])}{told}"
+    return f"{place} {token['kind']:<10} {visible(token['text'])}{text}"
 
 
 def sketch(arguments: argparse.Namespace) -> int:
@@ -294,9 +294,9 @@ def sketch(arguments: argparse.Namespace) -> int:
     lanes = session.lanes(language)
     stages = how_far(session.course, language, lanes, session.parser(language), source.text)
     if arguments.json:
-        print_answer("sketch", [{"stage": stage, "told": told} for stage, told in stages])
+        print_answer("sketch", [{"stage": stage, "told": text} for stage, text in stages])
     else:
         width = max(len(stage) for stage, _ in stages)
-        for stage, told in stages:
-            print(f"{stage:<{width}}  {told}")
+        for stage, text in stages:
+            print(f"{stage:<{width}}  {text}")
     return int(any(stage == "obstacle" for stage, _ in stages))

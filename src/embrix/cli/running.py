@@ -88,9 +88,9 @@ def _census(session: Session, findings: Sequence[Diagnostic]) -> str:
         parts.append(f"{name} with {', '.join(lanes) or 'no interpreter'}")
     errors = sum(finding.severity == "error" for finding in findings)
     warnings = len(findings) - errors
-    told = f"{counted(errors, 'error')}, {counted(warnings, 'warning')}"
-    told = told if findings else "nothing to report"
-    return f"{course.title}: {'; '.join(parts) or 'no languages'}. {told}"
+    text = f"{counted(errors, 'error')}, {counted(warnings, 'warning')}"
+    text = text if findings else "nothing to report"
+    return f"{course.title}: {'; '.join(parts) or 'no languages'}. {text}"
 
 
 # ---------------------------------------------------------------------- programs
@@ -104,12 +104,12 @@ def run(arguments: argparse.Namespace) -> int:
         answers = [{"interpreter": lane.name, **_data(work, result)} for lane, result in results]
         print_answer("run", answers[0] if len(answers) == 1 else answers)
     else:
-        told: set[str] = set()
+        seen: set[str] = set()
         for lane, result in results:
             unread = result.outcome.kind in UNREAD
-            if unread and result.outcome.sentence in told:
+            if unread and result.outcome.sentence in seen:
                 continue  # a program is refused once, not once for each lane
-            told.add(result.outcome.sentence)
+            seen.add(result.outcome.sentence)
             label = lane.name if len(results) > 1 and not unread else ""
             _print_result(work, result, label)
             if unread:

@@ -48,9 +48,9 @@ def test(arguments: argparse.Namespace) -> int:
         raise Usage("--jobs must be between 1 and 64")
     session = Session(folder)
     paths = suites_of(session, arguments.suites)
-    found, told = _run_all(session, paths, arguments)
+    found, notes = _run_all(session, paths, arguments)
     reports = [only(report, arguments.tags, arguments.lanes) for report in found]
-    findings = [finding for finding in told if finding.severity == "error"]
+    findings = [finding for finding in notes if finding.severity == "error"]
     failed = any(v.state == "failed" for r in reports for c in r.cases for v in c.verdicts)
     form = "json" if arguments.json else arguments.report
     if form is not None:
@@ -177,20 +177,20 @@ def _print_report(report: SuiteReport, path: Path, session: Session, *, since: b
     lanes = ", ".join(plain) or "no interpreter"
     if decided:
         lanes += f" and {counted(decided, 'lane')} with choices decided otherwise"
-    told = f"{tally['passed']} passed, {tally['failed']} failed"
+    text = f"{tally['passed']} passed, {tally['failed']} failed"
     if tally["left out"]:
-        told += f", {tally['left out']} left out"
+        text += f", {tally['left out']} left out"
     waiting = sum(not case.verdicts for case in report.cases)
     if not report.lanes:
-        told = f"{waiting} waiting"
+        text = f"{waiting} waiting"
     elif waiting:
-        told += f", {waiting} waiting for an interpreter"
+        text += f", {waiting} waiting for an interpreter"
     for name in report.not_allowed:
         print(f"! {name} was not run: its command has not been allowed (embrix allow {name})")
     for name in report.broken:
         print(f"! {name} was not run: its definition has errors")
     cases = counted(len(report.cases), "case")
-    print(f"{report.file}: {cases} on {lanes}: {told}")
+    print(f"{report.file}: {cases} on {lanes}: {text}")
 
 
 def _alike(wrong: list[CaseVerdict], since: dict[str, str]) -> list[list[CaseVerdict]]:
@@ -310,8 +310,8 @@ def _accepted(session: Session, suite: Suite, arguments: argparse.Namespace) -> 
     wrong = [verdict for verdict in testing.verdicts(case) if verdict.state == "failed"]
     wanted = [v for v in wrong if arguments.lane in (None, v.lane)]
     if not wanted:
-        told = f" on {arguments.lane}" if arguments.lane else ""
-        raise Usage(f"the case holds{told}: there is nothing to accept")
+        text = f" on {arguments.lane}" if arguments.lane else ""
+        raise Usage(f"the case holds{text}: there is nothing to accept")
     verdict = wanted[0]
     lane = next(lane for lane in testing.lanes if lane.name == verdict.lane)
     if not arguments.json:

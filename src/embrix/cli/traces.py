@@ -49,8 +49,8 @@ def walk(arguments: argparse.Namespace) -> int:
     if arguments.find is not None:
         kind, _, what = arguments.find.partition("=")
         if kind not in KINDS:
-            told = ", ".join(f"{name} ({text})" for name, text in KINDS.items())
-            raise Usage(f"nothing called {kind} can be found; there are: {told}")
+            message = ", ".join(f"{name} ({text})" for name, text in KINDS.items())
+            raise Usage(f"nothing called {kind} can be found; there are: {message}")
         place = seek(found, _kind(kind), what, at, not arguments.back)
         if place is None:
             print("nowhere", file=sys.stderr)
@@ -101,8 +101,8 @@ def _print(
     arguments: argparse.Namespace, head: dict[str, Any], stations: list[StationData]
 ) -> None:
     if arguments.json:
-        told = {key: value for key, value in head.items() if key != "levels"}
-        print(json.dumps({**told, "stations": msgspec.to_builtins(stations)}, indent=2))
+        answer = {key: value for key, value in head.items() if key != "levels"}
+        print(json.dumps({**answer, "stations": msgspec.to_builtins(stations)}, indent=2))
         return
     print(f"{head['language']} {head['lane']}: {counted(head['length'], 'station')}")
     for one in stations:
@@ -121,20 +121,20 @@ def _details(station: StationData) -> None:
     if station.brief != station.text:
         print(f"  in full   {visible(station.text)}")
     for bound in station.bindings:
-        told = "shadowed" if bound.shadowed else bound.origin
-        print(f"  {bound.name:<9} {visible(bound.value)}   ({told})")
+        text = "shadowed" if bound.shadowed else bound.origin
+        print(f"  {bound.name:<9} {visible(bound.value)}   ({text})")
     for held in station.store:
-        told = f"   ({held.role})" if held.role else ""
-        told += f"   (used again {times(held.reused)})" if held.reused else ""
-        told += "   (changed)" if held.location in station.changed else ""
-        print(f"  {held.location:<9} {visible(held.value)}{told}")
+        text = f"   ({held.role})" if held.role else ""
+        text += f"   (used again {times(held.reused)})" if held.reused else ""
+        text += "   (changed)" if held.location in station.changed else ""
+        print(f"  {held.location:<9} {visible(held.value)}{text}")
     if station.clause is not None:
         print(f"  clause    {_clause(station.clause)}")
     for put in station.put:
-        told = counted(len(put.places), "place")
-        told += "".join(f", stopped by {form}" for form, _ in put.stopped)
-        told += "".join(f", {old} renamed {new}" for old, new in put.renamed)
-        print(f"  put       {visible(put.value)} for {put.name}: {told}")
+        text = counted(len(put.places), "place")
+        text += "".join(f", stopped by {form}" for form, _ in put.stopped)
+        text += "".join(f", {old} renamed {new}" for old, new in put.renamed)
+        print(f"  put       {visible(put.value)} for {put.name}: {text}")
     for clause in station.refused:
         print(f"  not taken {_clause(clause)}")
     for judgement in station.stack:

@@ -45,8 +45,8 @@ def fits(points: Sequence[tuple[float, float]]) -> list[Fit]:
     found: list[Fit] = []
     spread = max((y for _, y in points), default=0.0) - min((y for _, y in points), default=0.0)
     if spread == 0:
-        told = f"{points[0][1]:,.0f}" if points else "0"
-        return [Fit("constant", told, 0.0)]
+        text = f"{points[0][1]:,.0f}" if points else "0"
+        return [Fit("constant", text, 0.0)]
     candidates: list[tuple[str, str, Basis]] = []
     if min(sizes) > 0:
         candidates.append(("logarithmic", "log n", lambda n: [1.0, math.log(n)]))
@@ -181,7 +181,7 @@ def measured(
     return table, ended
 
 
-def told(points: Sequence[tuple[float, float]]) -> str:
+def described(points: Sequence[tuple[float, float]]) -> str:
     """The growth for people, with how well it fits."""
     found = best(points)
     if not found:

@@ -74,10 +74,10 @@ def told_changes(found: Sequence[Change]) -> list[str]:
     same = [change for change in found if change.state == "taken over"]
     counts = {part: sum(one.part == part for one in same) for part in dict.fromkeys(
         one.part for one in same)}  # fmt: skip
-    told = ", ".join(_counted(part, n) for part, n in counts.items())
+    text = ", ".join(_counted(part, n) for part, n in counts.items())
     if not lines:
-        return [f"no difference in meaning ({told})" if told else "no difference in meaning"]
-    return [*lines, f"taken over: {told}"] if told else lines
+        return [f"no difference in meaning ({text})" if text else "no difference in meaning"]
+    return [*lines, f"taken over: {text}"] if text else lines
 
 
 def _from_difference(before: str, after: str) -> tuple[str, str]:
@@ -186,7 +186,7 @@ def _bodies(functions: Sequence[s.Define]) -> dict[str, Span]:
 
 def _constructor(part: str, one: Constructor) -> _Part:
     kinds = tuple(map(show_type, one.types))
-    told = ", ".join(f"{field}: {kind}" for field, kind in zip(one.fields, kinds, strict=True))
+    text = ", ".join(f"{field}: {kind}" for field, kind in zip(one.fields, kinds, strict=True))
     meaning = (one.owner, one.fields, kinds, one.binds, one.uses, one.role)
     extra = "  uses " + ", ".join(one.fields[index] for index in one.uses) if one.uses else ""
     for bind in one.binds:
@@ -196,7 +196,7 @@ def _constructor(part: str, one: Constructor) -> _Part:
             for spots in (bind.names, bind.scopes)
         )  # fmt: skip
         extra += f"  binds {bound} in {inside or 'rest'}"
-    return _Part(part, one.name, meaning, f"{one.name}({told}){extra}" if told else one.name)
+    return _Part(part, one.name, meaning, f"{one.name}({text}){extra}" if text else one.name)
 
 
 def _declared(
@@ -204,11 +204,13 @@ def _declared(
 ) -> Iterator[_Part]:
     for error in errors:
         kinds = tuple(map(show_type, error.types))
-        told = ", ".join(f"{name}: {kind}" for name, kind in zip(error.fields, kinds, strict=True))
+        message = ", ".join(
+            f"{name}: {kind}" for name, kind in zip(error.fields, kinds, strict=True)
+        )
         says = "".join(
             part if isinstance(part, str) else f"{{{error.fields[part]}}}" for part in error.message
         )
-        text = f"{error.name}({told})" if told else error.name
+        text = f"{error.name}({message})" if message else error.name
         yield _Part("error", error.name, (error.fields, kinds, error.message), f"{text} “{says}”")
     for choice in choices:
         ways = ", ".join(
@@ -222,11 +224,13 @@ def _function(
 ) -> Iterator[_Part]:
     """A function by its signature, its judgement, and clause by clause."""
     kinds = tuple(map(show_type, function.types))
-    told = ", ".join(f"{name}: {kind}" for name, kind in zip(function.params, kinds, strict=True))
+    message = ", ".join(
+        f"{name}: {kind}" for name, kind in zip(function.params, kinds, strict=True)
+    )
     result = show_type(function.result)
     finals = _meaning((), function.finals, names)
     yield _Part("function", function.name, (kinds, result, finals),
-                f"{function.name}({told}) -> {result}")  # fmt: skip
+                f"{function.name}({message}) -> {result}")  # fmt: skip
     if function.judgement is not None:
         shown = "".join(
             part if isinstance(part, str) else _hole(function, part) for part in function.judgement

@@ -75,9 +75,9 @@ class Hunt:
     def sentence(self) -> str:
         seed = f"(seed {self.seed})"
         if self.unread and not self.program:
-            told = counted(self.unread, "term")
+            text = counted(self.unread, "term")
             return (
-                f"{told} of {self.tried:,} tell the lanes apart, but no text is read as one {seed}"
+                f"{text} of {self.tried:,} tell the lanes apart, but no text is read as one {seed}"
             )
         if self.program:
             after = counted(self.tried, "program")
@@ -107,8 +107,8 @@ class Hunt:
         known = [name for name in self.known if self.forms[name]]
         never = [name for name in self.known if not self.forms[name]]
         shares = [f"{name} {self.forms[name] / max(1, self.tried):.0%}" for name in known]
-        told = f"forms: {', '.join(shares) or 'none'}"
-        return f"{told}; never: {', '.join(never)}" if never else told
+        text = f"forms: {', '.join(shares) or 'none'}"
+        return f"{text}; never: {', '.join(never)}" if never else text
 
 
 class NoPrograms(Exception):
@@ -205,10 +205,10 @@ class _Search:
         self.done.program = written(self.one, term)
         self.done.nodes = count_forms(language.signature, term)
         ends = [lane.run(self.done.program, limits=LIMITS) for lane in (self.one, self.other)]
-        told = [end.outcome.sentence for end in ends]
-        if told[0] == told[1]:
-            told = ["  ".join([end.outcome.sentence, *_besides(end)]) for end in ends]
-        self.done.ends = (told[0], told[1])
+        rows = [end.outcome.sentence for end in ends]
+        if rows[0] == rows[1]:
+            rows = ["  ".join([end.outcome.sentence, *_besides(end)]) for end in ends]
+        self.done.ends = (rows[0], rows[1])
 
     def differs(self, term: Value) -> bool:
         """Whether the lanes disagree on a program."""
@@ -310,8 +310,8 @@ def _chooser(data: bytes) -> Callable[[int], int]:
 
 def _besides(end: Result) -> list[str]:
     """What tells two runs with the same outcome apart."""
-    told = [f"writes {visible(''.join(end.output))}"] if end.output else []
-    return told + ([f"holding {', '.join(end.state)}"] if end.state else [])
+    text = [f"writes {visible(''.join(end.output))}"] if end.output else []
+    return text + ([f"holding {', '.join(end.state)}"] if end.state else [])
 
 
 def _related(one: Lane, other: Lane) -> bool:

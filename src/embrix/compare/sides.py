@@ -125,8 +125,8 @@ def parted(program: str, one: Side, other: Side) -> Parted:
     if one.style != other.style or one.style != "moments" or not (one.events and other.events):
         same = ends
         if _end(one) == _end(other):
-            told = _besides(one, other)
-            same = f"both end with {_end(one)}" + (f"; {told}" if told else "")
+            text = _besides(one, other)
+            same = f"both end with {_end(one)}" + (f"; {text}" if text else "")
         return Parted(one.lane, other.lane, same, (0, 0), tuple(more))
     innermost = None
     for left, right in zip(one.events, other.events, strict=False):
@@ -160,8 +160,8 @@ def parted(program: str, one: Side, other: Side) -> Parted:
     told_all = all(event.own for event in (*one.events, *other.events))
     ending = "with the same results" if told_all else "and end alike"
     same = f"they evaluate the same parts in the same order, {ending}"
-    told = _besides(one, other)
-    same = f"{same}; {told}" if told else same
+    text = _besides(one, other)
+    same = f"{same}; {text}" if text else same
     return Parted(one.lane, other.lane, same if _end(one) == _end(other) else ends, (0, 0),
                   tuple(more))  # fmt: skip
 
@@ -201,19 +201,19 @@ def _repeated(program: str, one: Side, other: Side) -> list[str]:
         (place for place in set(left) | set(right) if left[place] != right[place]),
         key=lambda place: (-abs(left[place] - right[place]), place[0] - place[1]),
     )
-    told: list[str] = []
+    rows: list[str] = []
     taken: list[Place] = []
     for place in places:
         if any(a <= place[0] and place[1] <= b for a, b in taken):
             continue
         taken.append(place)
-        told.append(
+        rows.append(
             f"{one.lane} evaluates {_part(program, place)} {times(left[place])}, "
             f"{other.lane} {times(right[place])}"
         )
-        if len(told) == MOST_TOLD:
+        if len(rows) == MOST_TOLD:
             break
-    return told
+    return rows
 
 
 def _given(event: Event, side: Side) -> str:

@@ -168,12 +168,12 @@ class _Loader:
         if file and (not path.is_symlink() or self.folder in path.resolve().parents):
             return True
         name = path.relative_to(self.folder).as_posix()
-        code, told = "outside_link", "is a link that leads out of the course"
+        code, text = "outside_link", "is a link that leads out of the course"
         if not file:
-            code, told = "no_file", "is no file with a text"
+            code, text = "no_file", "is no file with a text"
         if file or name.endswith(COURSE_FILES):
             self.findings.warning(
-                code, f"{name} {told}; it is left out", self.blank(name), Span(0, 0)
+                code, f"{name} {text}; it is left out", self.blank(name), Span(0, 0)
             )
         return False
 

@@ -194,9 +194,9 @@ def write_new(files: Mapping[Path, str]) -> list[Path]:
 
 
 def _check(kind: str, name: str) -> None:
-    pattern, told = NAMES[kind]
+    pattern, text = NAMES[kind]
     if not re.fullmatch(pattern, name):
-        raise NotBegun(f"{name!r} is no name: the name of a {kind} {told}")
+        raise NotBegun(f"{name!r} is no name: the name of a {kind} {text}")
 
 
 def _known(names: Mapping[str, object]) -> str:

@@ -207,10 +207,10 @@ def _cases(
             if tags and not set(tags) & set(case.tags):
                 continue
             expected = case.expectation_for(lanes[0]) if lanes else case.expected
-            told = ""
+            text = ""
             if expected is not None:
                 named = {"error": "error ", "rejected": "refused by "}.get(expected.kind, "")
-                told = f"{named}{expected.text}"
-            rows.append((case.name, visible(" ".join(case.program.split())), visible(told)))
+                text = f"{named}{expected.text}"
+            rows.append((case.name, visible(" ".join(case.program.split())), visible(text)))
         yield HandoutPart("heading", "Cases")
         yield HandoutPart("table", rows=(("case", "program", "expected"), *rows))

@@ -61,10 +61,10 @@ def make_starter(
     ]  # fmt: skip
     missing = set(forms) - {one.form for one in removed}
     if missing or not removed:
-        told = sorted(missing)[0] if missing else "of this kind"
+        message = sorted(missing)[0] if missing else "of this kind"
         known_forms = [c.name for c in lane.language.signature.by_tag.values()]
         raise NoStarter(
-            f"{interpreter} has no clause for {told}; {did_you_mean(told, known_forms)}"
+            f"{interpreter} has no clause for {message}; {did_you_mean(message, known_forms)}"
         )
     files = {name: course.sources[name].text for name in _definitions(course, lane)}
     for name, changes in edits.items():
@@ -97,7 +97,7 @@ def _taken_out(
         return None
     fields = next((row.pattern if isinstance(row, s.Order) else row.patterns[0]) for row in rows
                   if isinstance(row, s.Clause | s.Order))  # fmt: skip
-    told = hint or f"what {form} means"
+    text = hint or f"what {form} means"
     texts: list[str] = []
     for number, row in enumerate(rows):
         assert isinstance(row, s.Clause | s.Order)
@@ -106,7 +106,7 @@ def _taken_out(
         indent = source.text[begin : row.span.start]
         others = [] if isinstance(row, s.Order) else row.patterns[1:]
         head = ", ".join([_head(fields, form), *("_" for _ in others)])
-        todo = f"{indent}{head} => todo {json.dumps(told, ensure_ascii=False)}\n"
+        todo = f"{indent}{head} => todo {json.dumps(text, ensure_ascii=False)}\n"
         edits.setdefault(source.name, []).append((begin, end, "" if number else todo))
         body = row.body.span if isinstance(row, s.Clause) else row.span
         texts.append(source.text[body.start : body.end])
@@ -219,9 +219,9 @@ def _for_lanes(entry: Mapping[str, Any], lanes: Collection[str]) -> dict[str, An
     left: dict[str, Any] = {}
     for key, value in entry.items():
         if key in ("for", "steps") and isinstance(value, Mapping):
-            told = {name: one for name, one in value.items() if known(name)}
-            if told:
-                left[key] = told
+            kept = {name: one for name, one in value.items() if known(name)}
+            if kept:
+                left[key] = kept
         elif key == "lanes" and isinstance(value, list):
             left[key] = [name for name in value if known(name)]
             if not left[key]:

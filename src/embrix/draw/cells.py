@@ -59,14 +59,14 @@ def lay_out(
     shown, children = _shown(depths, folded)
     if not shown:
         return Sheet((), 0, 0)
-    told = {node: shortened(visible(texts[node])) for node in shown}
+    labels = {node: shortened(visible(texts[node])) for node in shown}
     hidden = {node: f"⋯ {counts[node]} folded" for node in shown if node in folded and counts[node]}
     inner: dict[int, int] = {}
     whole: dict[int, int] = {}
     for node in reversed(shown):
         below = children.get(node, [])
         inner[node] = sum(whole[one] for one in below) + GAP * max(0, len(below) - 1)
-        broad = max(inner[node], width(told[node]), width(hidden.get(node, "")))
+        broad = max(inner[node], width(labels[node]), width(hidden.get(node, "")))
         whole[node] = broad + (1 + width(names[node]) if names[node] else 0)
     height = 2 * (max(depths[node] - depths[shown[0]] for node in shown) + 1)
     height += any(depths[node] - depths[shown[0]] == height // 2 - 1 for node in hidden)
@@ -82,8 +82,8 @@ def lay_out(
             at += whole[one] + GAP
         mark = hidden.get(node, "")
         placed.append(Placed(
-            node, begin + (broad - width(told[node])) // 2,
-            height - 1 - 2 * (depths[node] - depths[shown[0]]), told[node], begin, broad,
+            node, begin + (broad - width(labels[node])) // 2,
+            height - 1 - 2 * (depths[node] - depths[shown[0]]), labels[node], begin, broad,
             name, mark, begin + (broad - width(mark)) // 2,
         ))  # fmt: skip
     return Sheet(tuple(placed), max(one.end for one in placed), height)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 
-from embrix.compare.growth import told
+from embrix.compare.growth import described
 from embrix.compare.range import Scale
 from embrix.draw.scene import (
     LINE,
@@ -127,7 +127,7 @@ def draw_growth(
             label(x(a) - shift, y(b) + 2.4, sign, role, size=7)
             for at, (a, b) in enumerate(row) if at % every == 0 or at == len(row) - 1
         ]  # fmt: skip
-        legend = f"{sign} {lane}: {told(row)}"
+        legend = f"{sign} {lane}: {described(row)}"
         items.append(label(0, LINE * (3.4 + number) + HIGH, legend, role))
         broad = max(broad, wide(legend))
     high = LINE * (3.6 + len(table)) + HIGH
@@ -154,6 +154,6 @@ def _growth_text(
              for at, row in enumerate(grid)]  # fmt: skip
     lines.append(f"{'':>{len(edge)}} └{'─' * columns}")
     lines.append(f"{'':>{len(edge)}}  {first:g} … {last:g} = {parameter}   ({cost})")
-    lines += [f"{MARKS[number % len(MARKS)]} {lane}: {told(row)}"
+    lines += [f"{MARKS[number % len(MARKS)]} {lane}: {described(row)}"
               for number, (lane, row) in enumerate(table.items())]  # fmt: skip
     return "\n".join(line.rstrip() for line in lines) + "\n"

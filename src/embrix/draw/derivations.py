@@ -98,7 +98,7 @@ def derivation_block(root: Derivation) -> Tile:
     return made[id(root)]
 
 
-def told(node: Derivation) -> str:
+def folded_note(node: Derivation) -> str:
     """What stands above a judgement in place of what is not shown."""
     if node.page:
         return f"page {node.page}"
@@ -107,7 +107,7 @@ def told(node: Derivation) -> str:
 
 def rule_block(node: Derivation, above: list[Tile]) -> Tile:
     """A conclusion under a line under parts beside each other."""
-    hidden = told(node)
+    hidden = folded_note(node)
     if hidden:
         made = label(0, RISE * SIZE + (LINE - SIZE) / 2, hidden, "faint")
         above = [*above, Tile(wide(hidden), LINE, (made,))]
@@ -190,7 +190,9 @@ def _cut(root: Derivation, page: float) -> Derivation | None:
     widths: dict[int, float] = {}
     for node in reversed(order):
         above = sum(widths[id(one)] for one in node.premises)
-        above += GAP * max(0, len(node.premises) - 1 + bool(told(node))) + wide(told(node))
+        above += GAP * max(0, len(node.premises) - 1 + bool(folded_note(node))) + wide(
+            folded_note(node)
+        )
         own = max(above, _wide(node.conclusion))
         widths[id(node)] = own + 4 + wide(visible(node.rule), SIZE * 0.75)
     if widths[id(root)] <= page:
@@ -220,9 +222,9 @@ def draw_derivation(root: Derivation, title: str, page: float = PAGE) -> Drawing
 
 
 def _numbered(scene: Scene, number: int) -> Scene:
-    told = label(MARGIN, MARGIN + SIZE, f"page {number}", "faint", bold=True)
+    text = label(MARGIN, MARGIN + SIZE, f"page {number}", "faint", bold=True)
     moved = Tile(scene.width, scene.height, scene.items)
-    return Scene.of(scene.width, scene.height + LINE, (told, *moved.at(0, LINE)), scene.title)
+    return Scene.of(scene.width, scene.height + LINE, (text, *moved.at(0, LINE)), scene.title)
 
 
 def derivation_latex(root: Derivation) -> str:
@@ -233,8 +235,8 @@ def derivation_latex(root: Derivation) -> str:
         order.extend(node.premises)
     for node in reversed(order):
         above = [made.pop(id(one)) for one in node.premises]
-        if told(node):
-            above.append(rf"\text{{{in_text(told(node))}}}")
+        if folded_note(node):
+            above.append(rf"\text{{{in_text(folded_note(node))}}}")
         made[id(node)] = rule_latex(above, in_math(node.conclusion), node.rule)
     return "\\[\n" + made[id(root)] + "\n\\]"
 

@@ -158,20 +158,20 @@ class _Rules:
             case s.Block(lines, result):
                 yield from self._block(lines, result, path)
             case s.If(test, yes, no):
-                told, path = self._hoisted(test, path)
-                yield from self._paths(yes, _when(path, told))
-                yield from self._paths(no, _when(path, _not(told)))
+                text, path = self._hoisted(test, path)
+                yield from self._paths(yes, _when(path, text))
+                yield from self._paths(no, _when(path, _not(text)))
             case s.Match(subjects, clauses):
                 texts = []
                 for subject in subjects:
-                    told, path = self._hoisted(subject, path)
-                    texts.append(told)
+                    text, path = self._hoisted(subject, path)
+                    texts.append(text)
                 for clause in clauses:
                     inner = path
-                    for told, pattern in zip(texts, clause.patterns, strict=False):
+                    for text, pattern in zip(texts, clause.patterns, strict=False):
                         if not isinstance(pattern, s.PAny):
                             inner = self._named(inner, pattern)
-                            inner = _when(inner, f"{told} = {self._said(inner, pattern)}")
+                            inner = _when(inner, f"{text} = {self._said(inner, pattern)}")
                     if clause.guard is not None:
                         guard, inner = self._hoisted(clause.guard, inner)
                         inner = _when(inner, guard)
@@ -180,13 +180,13 @@ class _Rules:
                 yield from self._paths(value, path)
                 for handler in handlers:
                     failing = self._named(path, handler.patterns[0])
-                    told = self._said(failing, handler.patterns[0])
-                    failing = _when(failing, f"{self._said(path, value)} fails with {told}")
+                    text = self._said(failing, handler.patterns[0])
+                    failing = _when(failing, f"{self._said(path, value)} fails with {text}")
                     yield from self._paths(handler.body, failing)
             case s.Otherwise(value, instead):
                 yield from self._paths(value, path)
-                told = f"there is no {self._said(path, value)}"
-                yield from self._paths(instead, _when(path, told))
+                text = f"there is no {self._said(path, value)}"
+                yield from self._paths(instead, _when(path, text))
             case s.Fail(error, _, _):
                 yield replace(path, result=(f"error {error}",))
             case s.Todo():
@@ -199,18 +199,18 @@ class _Rules:
             case s.Tuple(items):
                 results_: list[str] = []
                 for item in items:
-                    told, path = self._hoisted(item, path)
-                    results_.append(told)
+                    text, path = self._hoisted(item, path)
+                    results_.append(text)
                 yield replace(path, result=tuple(results_))
             case _:
-                told, path = self._hoisted(expr, path)
+                text, path = self._hoisted(expr, path)
                 count = self._components()
                 if count == 1:
-                    yield replace(path, result=(told,))
+                    yield replace(path, result=(text,))
                     return
                 # One expression gives all results: they get names.
                 names = tuple(self._names.fresh("v" if n == 0 else "s") for n in range(count))
-                yield replace(_when(path, f"({', '.join(names)}) = {told}"), result=names)
+                yield replace(_when(path, f"({', '.join(names)}) = {text}"), result=names)
 
     def _block(self, lines: tuple[s.Line, ...], result: s.Expr, path: _Path) -> Iterator[_Path]:
         if not lines:
@@ -219,30 +219,32 @@ class _Rules:
         line, rest = lines[0], lines[1:]
         match line:
             case s.Let(pattern, s.Otherwise(value, instead), misses):
-                told = f"there is no {self._said(path, value)}"
+                message = f"there is no {self._said(path, value)}"
                 bound = replace(line, value=value)
                 yield from self._block((bound, *rest), result, path)
-                yield from self._paths(instead, _when(path, told))
+                yield from self._paths(instead, _when(path, message))
             case s.Let(pattern, value, misses):
                 after = self._bound(pattern, value, path)
                 yield from self._block(rest, result, after)
                 for miss in misses:
-                    told, before = self._hoisted(value, path)
+                    message, before = self._hoisted(value, path)
                     before = self._named(before, miss.patterns[0])
-                    missed = _when(before, f"{told} = {self._said(before, miss.patterns[0])}")
+                    missed = _when(before, f"{message} = {self._said(before, miss.patterns[0])}")
                     yield from self._paths(miss.body, missed)
             case s.LetRec(name, value):
-                told, path = self._hoisted(value, path)
+                message, path = self._hoisted(value, path)
                 path = self._renamed(path, [name])
                 shown = dict(path.names).get(name, name)
-                yield from self._block(rest, result, _when(path, f"{shown} = {told}, recursively"))
+                yield from self._block(
+                    rest, result, _when(path, f"{shown} = {message}, recursively")
+                )
             case s.Require(test, otherwise):
-                told, path = self._hoisted(test, path)
-                yield from self._block(rest, result, _when(path, told))
-                yield from self._paths(otherwise, _when(path, _not(told)))
+                message, path = self._hoisted(test, path)
+                yield from self._block(rest, result, _when(path, message))
+                yield from self._paths(otherwise, _when(path, _not(message)))
             case s.Emit(text):
-                told, path = self._hoisted(text, path)
-                yield from self._block(rest, result, _when(path, f"{told} is written"))
+                message, path = self._hoisted(text, path)
+                yield from self._block(rest, result, _when(path, f"{message} is written"))
 
     def _bound(self, pattern: s.Pattern, value: s.Expr, path: _Path) -> _Path:
         """What is known after `let pattern = value`."""
@@ -251,8 +253,8 @@ class _Rules:
             if judged is not None:
                 items = pattern.items if isinstance(pattern, s.PTuple) else (pattern,)
                 after = self._named(path, pattern)
-                told = tuple(self._said(after, item) for item in items)
-                made = self._premise(judged, value.args, path, told)[1]
+                text = tuple(self._said(after, item) for item in items)
+                made = self._premise(judged, value.args, path, text)[1]
                 return replace(made, names=after.names)
         told_value, path = self._hoisted(value, path)
         path = self._named(path, pattern)
@@ -277,8 +279,8 @@ class _Rules:
     ) -> tuple[tuple[str, ...], _Path]:  # fmt: skip
         texts = []
         for arg in args:
-            told, path = self._hoisted(arg, path)
-            texts.append(told)
+            text, path = self._hoisted(arg, path)
+            texts.append(text)
         if not results:
             parts = judged.judgement or ()
             count = len({part for part in parts if isinstance(part, int) and part < 0})

@@ -96,7 +96,7 @@ def draw_environment(walk: Walk, number: int, title: str) -> Drawing:
     for frame in frames:
         shadowed = frame.shadowed
         text = f"{frame.name} = {cut(visible(frame.value), LONGEST)}"
-        note = "shadowed" if shadowed else frame.told
+        note = "shadowed" if shadowed else frame.note
         broad = max(wide(text), wide(note)) + 12
         boxes[frame.key] = (x, broad)
         items.append(Box(x, top, broad, high + (LINE if note else 0),
@@ -135,7 +135,7 @@ def draw_environment(walk: Walk, number: int, title: str) -> Drawing:
     scene = scene_of(Tile(broad, bottom, tuple(items)), title)
     told_lines = [f"moment {number}: {visible(station.brief)}"]
     for frame in frames:
-        note = "shadowed" if frame.shadowed else frame.told
+        note = "shadowed" if frame.shadowed else frame.note
         line = f"  {frame.name} = {visible(frame.value)}"
         told_lines.append(f"{line}   ({note})" if note else line)
     return Drawing((scene,), "\n".join(told_lines) + "\n")
@@ -189,9 +189,9 @@ def draw_suspensions(walk: Walk, title: str) -> Drawing:
             if event.done is not None:
                 items.append(Line(x(done), y, x(last), y, "ink"))
         items += [Line(x(n), y - 4, x(n), y + 4, "good", 1.2) for n in event.reused]
-        told = "never forced" if event.forced is None else _again(len(event.reused))
-        items.append(label(left + broad + 10, BASE, told, "faint"))
-        rows.append(Tile(left + broad + 10 + wide(told), LINE, tuple(items)))
+        text = "never forced" if event.forced is None else _again(len(event.reused))
+        items.append(label(left + broad + 10, BASE, text, "faint"))
+        rows.append(Tile(left + broad + 10 + wide(text), LINE, tuple(items)))
     note = "dashed: waits · box: being forced · line: done · strokes: used again"
     rows = rows or [text_block("nothing is suspended in this run", "faint")]
     scene = scene_of(stacked([*rows, text_block(note, "faint")], 4), title)

@@ -55,12 +55,12 @@ def _element(item: Item, colours: dict[str, str]) -> str:
                 f'rx="{_n(round_)}" fill="{inside}" stroke="{edge}" stroke-width="0.8"/>'
             )
         case Path(points, role, thick, round_):
-            told = " ".join(
+            message = " ".join(
                 word + " " + " ".join(f"{_n(a)} {_n(b)}" for a, b in pairs)
                 for word, pairs in rounded(points, round_)
             )
             return (
-                f'<path d="{told}" fill="none" stroke="{colours[role]}" '
+                f'<path d="{message}" fill="none" stroke="{colours[role]}" '
                 f'stroke-width="{_n(thick)}"/>'
             )
 

@@ -98,8 +98,8 @@ def draw_suite(report: SuiteReport, title: str) -> Drawing:
         row: list[tuple[str, Role]] = [(cut(case.name, 60), "ink")]
         row += [SIGNS.get(verdicts.get(lane, "left out"), ("·", "faint")) for lane in lanes]
         rows.append(row)
-    told = f"◆ as expected   ✗ not ({failed})   · not asked"
-    block = stacked([table_block(["", *lanes], rows), text_block(told, "faint")], 6)
+    text = f"◆ as expected   ✗ not ({failed})   · not asked"
+    block = stacked([table_block(["", *lanes], rows), text_block(text, "faint")], 6)
     scene = scene_of(block, title)
     return Drawing((scene,), write_text(scene))
 

@@ -120,8 +120,8 @@ def tree_text(root: Tree) -> list[str]:
     while pending:
         node, depth = pending.pop()
         sign = "≠ " if node.differs else "  "
-        told = f" {node.detail}" if node.detail else ""
-        lines.append(f"{sign}{'│ ' * depth}{visible(node.text)}{visible(told)}".rstrip())
+        text = f" {node.detail}" if node.detail else ""
+        lines.append(f"{sign}{'│ ' * depth}{visible(node.text)}{visible(text)}".rstrip())
         pending += [(child, depth + 1) for child in reversed(node.children)]
     return lines
 

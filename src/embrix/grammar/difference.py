@@ -166,12 +166,12 @@ def structure(grammar: Grammar, term: Value) -> str:
 def comparison_text(comparison: Comparison, names: Mapping[str, str] | None = None) -> list[str]:
     """A comparison as lines of text; `names` says what the kinds of differences are called."""
     called = names or {}
-    told = f"{comparison.tried:,} sentences up to length {comparison.length}"
+    text = f"{comparison.tried:,} sentences up to length {comparison.length}"
     if comparison.further:
-        told += f", and up to {comparison.further} with tokens that are used alike not told apart"
+        text += f", and up to {comparison.further} with tokens that are used alike not told apart"
     if not comparison.differences:
-        return [f"no difference on {told}"]
-    lines = [f"differences on {told}, the shortest of each kind:"]
+        return [f"no difference on {text}"]
+    lines = [f"differences on {text}, the shortest of each kind:"]
     for difference in comparison.differences:
         kind = called.get(difference.kind, difference.kind)
         lines.append(f"  {kind}: {difference.sentence}")

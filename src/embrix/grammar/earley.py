@@ -12,7 +12,7 @@ import itertools
 from typing import TypeAlias
 
 from embrix.grammar.actions import Unfit, finish
-from embrix.grammar.expecting import in_order, span_at, told
+from embrix.grammar.expecting import explained, in_order, span_at
 from embrix.grammar.lr_tables import name_of, production_text
 from embrix.grammar.model import Grammar, Production
 from embrix.grammar.parser import (
@@ -256,7 +256,7 @@ class _Run:
         }
         order = in_order(self.grammar, wanted, closing)
         expected = tuple(self.grammar.describe(terminal) for terminal in order)
-        message = told(self.grammar, self.tokens, index, text, expected)
+        message = explained(self.grammar, self.tokens, index, text, expected)
         span = span_at(self.tokens.tokens, index, text)
         return Refused("grammar", message, span, self.tokens, expected, self._reading(items))
 

@@ -50,9 +50,9 @@ class _Export:
                 pattern = kind.pattern_text.replace("*)", "* )").replace("*/", "* /")
                 result.append(f"{open_}skipped between tokens: {pattern}{close}")
             elif kind.made:
-                told = kind.label or _MADE[kind.made]
+                text = kind.label or _MADE[kind.made]
                 name = self.terminal(kind)
-                result.append(f"{name} = ? {told} ? ;" if self.iso else f"{name} ::= /* {told} */")
+                result.append(f"{name} = ? {text} ? ;" if self.iso else f"{name} ::= /* {text} */")
             elif self.iso:
                 result.append(f"{kind.name} = ? /{kind.pattern_text.replace('?', '{0,1}')}/ ? ;")
             else:

@@ -35,7 +35,9 @@ def span_at(tokens: tuple[Token, ...], index: int, text: str) -> Span:
     return end_span(text, tokens)
 
 
-def told(grammar: Grammar, tokens: Tokens, index: int, text: str, expected: tuple[str, ...]) -> str:
+def explained(
+    grammar: Grammar, tokens: Tokens, index: int, text: str, expected: tuple[str, ...]
+) -> str:
     """What stands at a token where reading stopped, and what is expected there."""
     span = span_at(tokens.tokens, index, text)
     if index < len(tokens.tokens):

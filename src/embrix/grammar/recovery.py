@@ -19,7 +19,7 @@ from bisect import bisect_left
 from dataclasses import dataclass, field
 from typing import TypeAlias
 
-from embrix.grammar.expecting import in_order, span_at, told
+from embrix.grammar.expecting import explained, in_order, span_at
 from embrix.grammar.model import Grammar, Production
 from embrix.grammar.parser import Refused
 from embrix.grammar.sets import sets_of
@@ -187,7 +187,7 @@ class _Recovery:
         }
         order = in_order(self._grammar, wanted, closing)
         expected = tuple(map(self._grammar.describe, order))
-        message = told(self._grammar, self._tokens, at, self._text, expected)
+        message = explained(self._grammar, self._tokens, at, self._text, expected)
         return Mishap(message, span_at(self._tokens.tokens, at, self._text))
 
     # ---------------------------------------------------------------- repairs

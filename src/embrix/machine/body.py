@@ -244,7 +244,7 @@ class Body(CallEmitter):
                 return self.unit.constant(EMPTIES.get(named, EMPTY_NODE))
             case k.Call(name, args):
                 self.counts_call(name)
-                return self.told(name, self.operands(args))
+                return self.watched_call(name, self.operands(args))
             case Entering(k.Call(name, args)):
                 self.counts_call(name)
                 return self.enter(name, self.operands(args))

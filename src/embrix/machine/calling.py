@@ -195,7 +195,7 @@ class CallEmitter(Emitter):
         ]  # fmt: skip
         return load(name)
 
-    def told(self, name: str, values: list[ast.expr]) -> ast.expr:
+    def watched_call(self, name: str, values: list[ast.expr]) -> ast.expr:
         """A call; in a trace it is told of what a substitution by hand puts where."""
         if not self.unit.tells_of(name, self.key):
             return self.call(name, values)

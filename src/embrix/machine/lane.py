@@ -129,8 +129,8 @@ class Lane:
         found = find_cycle(self.interpreter, recorder)
         if found is None:
             return replace(result, outcome=self._last_new(result.outcome, recorder))
-        told = f"step {found[1]} begins with the term of step {found[0]}, and so on for ever"
-        return replace(result, outcome=Outcome("cycle", told))
+        text = f"step {found[1]} begins with the term of step {found[0]}, and so on for ever"
+        return replace(result, outcome=Outcome("cycle", text))
 
     def _last_new(self, outcome: Outcome, recorder: Recorder) -> Outcome:
         found = last_new(recorder)
@@ -139,13 +139,13 @@ class Lane:
         instance, repeats = found
         function = self.machine.function_number(recorder.functions[instance])
         arguments = recorder.arguments[instance]
-        told = f"{outcome.text}; it was still coming to something new"
+        text = f"{outcome.text}; it was still coming to something new"
         if repeats:
             judged = function.judgement or (function.name,)
             shown = visible(self.machine.fill(judged, arguments, room=BRIEF))
-            told = f"{outcome.text}; nothing new after judgement {instance + 1}, {cut(shown, 80)}"
+            text = f"{outcome.text}; nothing new after judgement {instance + 1}, {cut(shown, 80)}"
         place = arguments[function.subject][1] if function.subject is not None else None
-        return replace(outcome, text=told, place=place if repeats else None)
+        return replace(outcome, text=text, place=place if repeats else None)
 
     def trace(
         self,

@@ -127,7 +127,7 @@ class _Run:
         self.interpreter = machine.interpreter
         self.lines = lines
         self.calls = limits.calls
-        self.told = Evaluated()
+        self.record = Evaluated()
         self.functions = self.interpreter.functions
         signature = self.interpreter.signature
         printer = machine.printer
@@ -155,7 +155,7 @@ class _Run:
 
     def whole(self, term: Node, given: Sequence[tuple[str, Value]]) -> Evaluated:
         """`main` applied to the program."""
-        told = self.told
+        record = self.record
         main = self.functions[self.interpreter.main]
         args: list[Value] = [term]
         if len(main.params) >= 2:
@@ -167,31 +167,31 @@ class _Run:
             value = self.call(main, args, term)
             if isinstance(settle(main.result), Tup):
                 value, *rest = value[FIELDS:]
-                told.state = tuple(rest)
-            told.value = value
+                record.state = tuple(rest)
+            record.value = value
         except Failed as end:
-            told.kind, told.name, told.place = "failure", end.error.name, _place(end)
+            record.kind, record.name, record.place = "failure", end.error.name, _place(end)
         except Stuck as end:
-            told.kind, told.place = "stuck", _place(end)
+            record.kind, record.place = "stuck", _place(end)
         except Unfinished as end:
-            told.kind, told.place = "unfinished", _place(end)
+            record.kind, record.place = "unfinished", _place(end)
         except (OutOfFuel, TooLarge, RecursionError):
-            told.kind, told.name = "out of fuel", "calls"
-        return told
+            record.kind, record.name = "out of fuel", "calls"
+        return record
 
     # ---------------------------------------------------------------- functions
 
     def call(self, function: k.Function, args: Sequence[Value], here: Node) -> Value:
         """A function applied to values; `here` is the term that is current where it has none."""
         self.spend(1)
-        self.told.counts[f"calls of {function.name}"] += 1
+        self.record.counts[f"calls of {function.name}"] += 1
         if function.subject is not None:
             here = args[function.subject]
         slots = dict(zip(function.slots, args, strict=True))
         judged = None
         if function.judgement is not None or function.finals:
             judged = Judged(function.name, tuple(args))
-            self.told.judged.append(judged)
+            self.record.judged.append(judged)
         if function.body is not None:
             given = self.value(function.body, slots, here)
         else:
@@ -233,7 +233,7 @@ class _Run:
                 role = self.roles.get(part.tag, "")
                 counted = {"suspended": "suspensions forced", "settled": "suspensions reused"}
                 if role in counted:
-                    self.told.counts[counted[role]] += 1
+                    self.record.counts[counted[role]] += 1
 
     def matches(self, pattern: k.CorePattern, value: Value, bound: Slots) -> bool:
         match pattern:
@@ -279,7 +279,7 @@ class _Run:
                 return slots[slot]
             case k.Build(constructor, args):
                 if constructor.role == "suspended":
-                    self.told.counts["suspensions made"] += 1
+                    self.record.counts["suspensions made"] += 1
                 place = here[1] if constructor.is_form else None
                 return (constructor.tag, place, *self.values(args, slots, here))
             case k.BuildTuple(items):
@@ -320,7 +320,7 @@ class _Run:
                 own_slots = {**slots, **dict(zip(own, found, strict=True))}
                 return self.choose(found, clauses, own_slots, here)
             case k.Emit(text, then):
-                self.told.output.append(self.value(text, slots, here))
+                self.record.output.append(self.value(text, slots, here))
                 return self.value(then, slots, here)
             case k.Template(parts):
                 return "".join(
@@ -375,7 +375,7 @@ class _Run:
             "substitute": "substitutions",
         }.get(operation)  # fmt: skip
         if counted is not None:
-            self.told.counts[counted] += 1
+            self.record.counts[counted] += 1
         try:
             return self.operations[operation](*args)
         except DividedByZero:
@@ -384,13 +384,13 @@ class _Run:
     def lookup(self, node: k.Lookup, slots: Slots, here: Node) -> Value:
         """The value of the innermost frame with a name."""
         frame, key = self.values((node.environment, node.key), slots, here)
-        self.told.counts["lookups"] += 1
+        self.record.counts["lookups"] += 1
         while frame is not EMPTY_NODE:
             knot = frame[FIELDS] if isinstance(frame[FIELDS], Knotted) else None
             if (knot.name if knot is not None else frame[FIELDS]) == key:
                 value = knot.value if knot is not None else frame[FIELDS + 1]
                 return (SOME, None, value) if node.wraps else value
-            self.told.counts["hops"] += 1
+            self.record.counts["hops"] += 1
             frame = frame[FIELDS + 2]
         if node.instead is None:
             raise Stuck(f"the environment has no {key}", (), here)
@@ -399,7 +399,7 @@ class _Run:
     def fetch(self, node: k.Fetch, slots: Slots, here: Node) -> Value:
         container, key = self.values((node.container, node.key), slots, here)
         if node.kind == "store":
-            self.told.counts["reads"] += 1
+            self.record.counts["reads"] += 1
         found = self.operations[f"{node.kind}_find"](container, key)
         if found is not ABSENT:
             return (SOME, None, found) if node.wraps else found
@@ -458,7 +458,7 @@ class _Run:
         args = self.values(node.args, slots, here)
         subject = relation.subjects[0]
         while not self.final(relation, args[subject]):
-            self.told.counts["rounds"] += 1
+            self.record.counts["rounds"] += 1
             step = self.call(relation, args, here)
             if not node.threads:
                 args[subject] = step

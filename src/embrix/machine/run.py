@@ -380,11 +380,11 @@ class _Session:
         def plain(value: Value, name: str, term: Value) -> Value:
             return substitute(signature, value, name, term, accept, self.walk)
 
-        def told(value: Value, name: str, term: Value) -> Value:
+        def recorded(value: Value, name: str, term: Value) -> Value:
             assert recorder is not None
             return recorder.substituted(name, value, term, plain(value, name, term))
 
-        return plain if recorder is None else told
+        return plain if recorder is None else recorded
 
     def call(self, name: str, *args: Any) -> Any:
         """A function of the definition, with whatever it bounces to."""

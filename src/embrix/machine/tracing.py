@@ -40,8 +40,8 @@ def traced(event: Effect) -> list[ast.stmt]:
         case Finished():
             return [assign(event.name, call("settle", call("w"), load(event.before)))]
         case ValuePut():
-            told = (event.variable, event.value, event.term, load(event.result))
-            return [assign(event.result, call("put", *told))]
+            text = (event.variable, event.value, event.term, load(event.result))
+            return [assign(event.result, call("put", *text))]
         case Protected():
             return [assign(event.kept, call("mark"))]
         case Caught():

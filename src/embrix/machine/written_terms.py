@@ -76,11 +76,11 @@ class TermParser:
         if tokens.invalid:
             return Refused("tokens", tokens.invalid[0].message, tokens.invalid[0].span, tokens)
         span = Span(begin, min(len(text), begin + 1))
-        told = f"{self._language.name} has no grammar"
+        message = f"{self._language.name} has no grammar"
         if not self._language.signature.forms:
-            return Refused("grammar", f"{told} yet: there are its tokens alone", span, tokens)
+            return Refused("grammar", f"{message} yet: there are its tokens alone", span, tokens)
         return Refused(
-            "grammar", f"{told}: write {MARK} and a term of its forms", span, tokens,
+            "grammar", f"{message}: write {MARK} and a term of its forms", span, tokens,
             (f"`{MARK}`",),
         )  # fmt: skip
 

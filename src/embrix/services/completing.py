@@ -65,10 +65,10 @@ def _all(session: Session, file: str, text: str, offset: int, begun: str) -> Ite
         yield from (one for one in forms if clause is None)
     yield from _local(clause or "", block, declared)
     yield from declared
-    for name, told in FUNCTIONS.items():
-        params = re.findall(r"(\w+)(?=:|,|\))", told.call.partition(" -> ")[0].partition("(")[2])
+    for name, known in FUNCTIONS.items():
+        params = re.findall(r"(\w+)(?=:|,|\))", known.call.partition(" -> ")[0].partition("(")[2])
         insert = f"{name}({', '.join(BUILT_INS[name].params if name in BUILT_INS else params)})"
-        yield Proposal("built-in", name, insert, f"{told.call}  {told.meaning}")
+        yield Proposal("built-in", name, insert, f"{known.call}  {known.meaning}")
 
 
 def _written(course: Declarations, meaning: Meaning) -> str:

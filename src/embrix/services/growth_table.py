@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from embrix.compare.growth import measured, told
+from embrix.compare.growth import described, measured
 from embrix.lanes.names import NoLane
 from embrix.lanes.session import Session
 from embrix.machine.lane import BadBinding
@@ -34,7 +34,7 @@ def growth_table(
             table.points.setdefault(cost, {}).update(of_lane)
         table.ended += [(own, n, result.outcome.sentence) for own, n, result in ends]
     table.growths = {
-        cost: {lane: told(points) for lane, points in of_cost.items()}
+        cost: {lane: described(points) for lane, points in of_cost.items()}
         for cost, of_cost in table.points.items()
     }
     return table

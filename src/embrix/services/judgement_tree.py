@@ -49,8 +49,8 @@ def judgement_tree(
             break
         depth = depths[instance] = depths[parent] + 1 if parent in depths else 0
         done = recorder.results[instance] is not NOT_LEFT
-        told = cut(walk.judgement(instance, done, BRIEF), 300)
-        rows.append(JudgementRow(depth, told, walk.clause_name(instance),
+        message = cut(walk.judgement(instance, done, BRIEF), 300)
+        rows.append(JudgementRow(depth, message, walk.clause_name(instance),
                                  entered.get(instance, -1), left.get(instance, -1), 0))  # fmt: skip
         if len(rows) >= MOST:
             break

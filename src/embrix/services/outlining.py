@@ -26,12 +26,12 @@ def outline_grid(session: Session, language: str, lane: str, *, count: bool = Fa
     seen = met(session, language, plain_name(lane)) if count else None
     rows = []
     for form, cells in found.forms:
-        told = []
+        entries = []
         for cell in cells:
             source = session.course.sources.get(cell.file)
             line = source.position(cell.start)[0] if source is not None and cell.state else 0
-            told.append(OutlineCell(cell.state, cell.file, line, seen.of(cell) if seen else ""))
-        rows.append(OutlineRow(_written(form), form.owner, told))
+            entries.append(OutlineCell(cell.state, cell.file, line, seen.of(cell) if seen else ""))
+        rows.append(OutlineRow(_written(form), form.owner, entries))
     return OutlineGrid("", list(found.functions), rows, count)
 
 

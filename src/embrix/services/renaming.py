@@ -96,10 +96,10 @@ def texts_of(session: Session) -> Iterator[tuple[str, str]]:
     for path in course.suites:
         text = unsaved.get(path)
         try:
-            told = read_source(path).text if text is None else text
+            message = read_source(path).text if text is None else text
         except Unreadable:
             continue
-        yield path.relative_to(course.folder).as_posix(), told
+        yield path.relative_to(course.folder).as_posix(), message
 
 
 def name_here(session: Session, file: str, text: str, offset: int) -> NameHere:
@@ -211,11 +211,12 @@ def _worse(names: Names, meaning: Meaning, new: str, texts: Mapping[str, str]) -
     means = {(o.file, o.start): (o.meaning.file, o.meaning.start) for o in after.all}
     for at, other in sorted(means.items()):
         if meant.get(at) != other:
-            told = _place(after, *at)
-            return f"then {new} would mean something else in {told.file}:{told.line}: {told.text}"
+            where = _place(after, *at)
+            line_there = f"{where.file}:{where.line}: {where.text}"
+            return f"then {new} would mean something else in {line_there}"
     for at in sorted(meant.keys() - means.keys()):
-        told = _place(after, *at)
-        return f"then a name in {told.file}:{told.line} would mean nothing: {told.text}"
+        where = _place(after, *at)
+        return f"then a name in {where.file}:{where.line} would mean nothing: {where.text}"
     unsaved = {**names.session.unsaved, **{folder / file: text for file, text in names.own.items()}}
     before = [d for d in load_course(folder, unsaved).diagnostics if d.severity == "error"]
     unsaved.update({folder / file: text for file, text in texts.items()})
@@ -231,6 +232,6 @@ def _lines(names: Names, texts: Mapping[str, str]) -> list[str]:
     """The lines that change, under the name of each file."""
     lines = [counted(len(texts), "file")]
     for file, text in sorted(texts.items()):
-        told = difference(names.texts[file], text, around=0)
-        lines += [f"{file}:", *(line for line in told if line[:1] in "+-")]
+        changed = difference(names.texts[file], text, around=0)
+        lines += [f"{file}:", *(line for line in changed if line[:1] in "+-")]
     return lines

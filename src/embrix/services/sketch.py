@@ -58,10 +58,10 @@ def _no_tree(parsed: Refused | Ambiguous | GaveUp, source: Source) -> list[tuple
     if isinstance(parsed, Refused):
         before = sum(t.end <= parsed.span.start for t in parsed.tokens.tokens)
         reading = parsed.reading[0][0] if parsed.reading else ""
-        told = f"none; {before} of {counted(len(parsed.tokens.tokens), 'token')} could be read"
+        text = f"none; {before} of {counted(len(parsed.tokens.tokens), 'token')} could be read"
         if reading:
-            told += f", in the middle of {reading}"
-        return [("tree", told), ("obstacle", f"{line}:{column}  {visible(parsed.message)}")]
+            text += f", in the middle of {reading}"
+        return [("tree", text), ("obstacle", f"{line}:{column}  {visible(parsed.message)}")]
     if isinstance(parsed, Ambiguous):
         return [("tree", "two of them"), ("obstacle", "the grammar is ambiguous for this program")]
     return [("tree", "not decided"), ("obstacle", f"{line}:{column}  parsing took too many steps")]

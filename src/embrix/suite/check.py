@@ -83,17 +83,17 @@ def _misses(case: Case, lane: Lane, limits: Limits | None) -> Iterator[_Miss]:
         result = run_case(case, lane, limits)
         outcome, written = result.outcome, "".join(result.output)
         if output is not None and written != output:
-            told = f"output {visible(written)}" if written else "no output: nothing was emitted"
-            yield _Miss("output", f"output {visible(output)}", told)
+            text = f"output {visible(written)}" if written else "no output: nothing was emitted"
+            yield _Miss("output", f"output {visible(output)}", text)
         if expected is None and outcome.kind != "value":
-            told = describe(outcome, case.program, place=True)
-            yield _Miss("outcome", "an end without failure", told)
+            text = describe(outcome, case.program, place=True)
+            yield _Miss("outcome", "an end without failure", text)
         if expected is not None and not fits(expected, outcome, case.program):
-            told = describe(outcome, case.program, place=expected.at is not None,
+            text = describe(outcome, case.program, place=expected.at is not None,
                             says=bool(expected.says))  # fmt: skip
             if expected.kind == "value" and outcome.structure and expected.text.endswith(")"):
-                told = outcome.structure
-            yield _Miss("outcome", expected.sentence, told)
+                text = outcome.structure
+            yield _Miss("outcome", expected.sentence, text)
         found = ", ".join(result.state) if state is not None else ""
         if state is not None and found != ", ".join(state):
             found = found or "nothing beside the value"

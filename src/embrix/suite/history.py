@@ -222,8 +222,8 @@ def since_text(since: Since, now: float | None = None) -> str:
     at = time.localtime(min(max(since.at, 0.0), MOST_SECONDS))
     today = time.localtime(time.time() if now is None else now)
     form = "%H:%M" if at[:3] == today[:3] else "%Y-%m-%d %H:%M"
-    told = f"since {time.strftime(form, at)}"
-    return f"{told}, {since.edits} edits ago" if since.edits > 1 else told
+    text = f"since {time.strftime(form, at)}"
+    return f"{text}, {since.edits} edits ago" if since.edits > 1 else text
 
 
 def rows_of(report: SuiteReport) -> list[tuple[str, str, str, str]]:

@@ -136,9 +136,9 @@ class _Reader:
         for at, row in enumerate(rows):
             row = self.entries.unknown_keys(row, _ROW_KEYS, part)
             given = {**shared.get("given", {}), **self.entries.table(row, "given", part)}
-            told = ", ".join(f"{one} = {value}" for one, value in given.items())
-            told = told or ", ".join(map(str, row.get("input", ()))) or f"row {at + 1}"
-            merged = {**shared, **row, "given": given, "name": f"{name}: {told}"}
+            text = ", ".join(f"{one} = {value}" for one, value in given.items())
+            text = text or ", ".join(map(str, row.get("input", ()))) or f"row {at + 1}"
+            merged = {**shared, **row, "given": given, "name": f"{name}: {text}"}
             yield self.case(merged, part, (number, at))
 
     def case(self, data: Mapping[str, Any], part: int, entry: tuple[int, int]) -> Case:
@@ -221,9 +221,9 @@ class _Reader:
                     part, key, f"{name} is not decided by {way or 'nothing'}",
                     did_you_mean(way, known[name], "there are: " + ", ".join(known[name])),
                 )  # fmt: skip
-        told = ", ".join(f"{name}={way}" for name, way in wanted.items())
+        text = ", ".join(f"{name}={way}" for name, way in wanted.items())
         names = [name for name, own in self.choices.items() if wanted.keys() <= own.keys()]
-        return [f"{name}[{told}]" for name in names if not limited or name in limited]
+        return [f"{name}[{text}]" for name in names if not limited or name in limited]
 
     def sensible(self, case: Case, part: int) -> None:
         """Something is expected, and nothing contradicts itself."""

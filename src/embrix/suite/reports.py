@@ -76,14 +76,14 @@ def as_json(title: str, reports: Sequence[SuiteReport]) -> str:
 
 
 def _verdict(verdict: CaseVerdict) -> dict[str, Any]:
-    told: dict[str, Any] = {"lane": verdict.lane, "state": verdict.state}
+    rows: dict[str, Any] = {"lane": verdict.lane, "state": verdict.state}
     if verdict.state == "failed":
-        told |= {
+        rows |= {
             "about": verdict.what, "expected": verdict.expected, "actual": verdict.actual,
         }  # fmt: skip
         if verdict.station >= 0:
-            told["station"] = verdict.station
-    return told
+            rows["station"] = verdict.station
+    return rows
 
 
 # ---------------------------------------------------------------------- JUnit
@@ -153,11 +153,11 @@ def tap(reports: Sequence[SuiteReport]) -> str:
         skip = " # SKIP the case is not about it" if verdict.state == "left out" else ""
         lines.append(f"{sign} {number} - {name}{skip}")
         if verdict.state == "failed":
-            told = {"about": verdict.what or "outcome", "expected": verdict.expected,
+            entries = {"about": verdict.what or "outcome", "expected": verdict.expected,
                     "actual": verdict.actual,
                     "file": report.file, "line": case.line}  # fmt: skip
             lines.append("  ---")
-            lines += [f"  {key}: {json.dumps(value)}" for key, value in told.items()]
+            lines += [f"  {key}: {json.dumps(value)}" for key, value in entries.items()]
             lines.append("  ...")
     return "\n".join(lines) + "\n"
 
@@ -188,8 +188,8 @@ _SIGNS = {"passed": ("◆", "passed"), "failed": ("✗", "failed"), "left out": 
 def page(title: str, reports: Sequence[SuiteReport]) -> str:
     """One page that needs nothing else: counts, cases × lanes, what failed and how, questions."""
     counts = counted(reports)
-    told = f"{counts['passed']} hold, {counts['failed']} do not"
-    body = [f"<h1>{_text(title)}</h1>", f"<p>{told}.</p>"]
+    text = f"{counts['passed']} hold, {counts['failed']} do not"
+    body = [f"<h1>{_text(title)}</h1>", f"<p>{text}.</p>"]
     for report in reports:
         body += _section(report)
     return (

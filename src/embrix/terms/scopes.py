@@ -106,12 +106,12 @@ def _part(
                 binders.add(spot.inner)
         here = [spot for spot in bind.scopes if spot.field == index]
         if here:
-            told = tuple(n for at in bind.names for n in names_at(signature, node, at))
+            text = tuple(n for at in bind.names for n in names_at(signature, node, at))
             for spot in here:
                 if spot.inner:
-                    bound[spot.inner] = (*bound.get(spot.inner, ()), *told)
+                    bound[spot.inner] = (*bound.get(spot.inner, ()), *text)
                 else:
-                    names = (*names, *told)
+                    names = (*names, *text)
     if binder:
         return _BINDER
     if not names and not binders and not bound:

@@ -40,9 +40,9 @@ def station_data(walk: Walk, station: Station) -> StationData:
 
 
 def put_data(put: Put) -> Substituted:
-    told = put.told
+    details = put.details
     return Substituted(
-        told.name, put.value, list(told.places), list(told.stopped), list(told.renamed)
+        details.name, put.value, list(details.places), list(details.stopped), list(details.renamed)
     )
 
 

@@ -22,7 +22,7 @@ class HeldFrame:
     key: int
     name: str
     value: str
-    told: str
+    note: str
     shadowed: bool
     holds: int | None
 
@@ -36,13 +36,13 @@ def frames_at(walk: Walk, number: int) -> list[HeldFrame]:
     for binding in station.bindings[:MOST_FRAMES]:
         if frame is None or frame[0] not in (FRAME, KNOT):
             break
-        told = "" if binding.origin == "around" else binding.origin
+        text = "" if binding.origin == "around" else binding.origin
         found.append(
             HeldFrame(
                 id(frame),
                 binding.name,
                 binding.value,
-                told,
+                text,
                 binding.shadowed,
                 _held(frame[FIELDS + 1]),
             )

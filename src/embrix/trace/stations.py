@@ -42,7 +42,7 @@ class Put:
     """A substitution: what was put, and what became of the name."""
 
     value: str
-    told: Told
+    details: Told
 
 
 @dataclass(frozen=True, slots=True)

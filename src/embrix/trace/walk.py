@@ -243,8 +243,8 @@ class Walk(RecordedJudgements):
         for moments, name, value, term, result in recorder.put[at : at + MOST_PUT]:
             if moments > last:
                 break
-            told = told_substitution(signature, name, term, result)
-            found.append(Put(self._print(value).text, told))
+            text = told_substitution(signature, name, term, result)
+            found.append(Put(self._print(value).text, text))
         return tuple(found)
 
     def _redex(self, instance: int) -> tuple[Path, int]:

@@ -64,7 +64,7 @@ class Bench(ProgramPane):
     def __init__(self, folder: Path, program: Path | None) -> None:
         super().__init__(folder, program)
         self.face = "tree"
-        self.told = ""
+        self.told_of = ""
 
     # ---------------------------------------------------------------- layout
 
@@ -160,10 +160,10 @@ class Bench(ProgramPane):
     def on_faulted(self, message: Faulted) -> None:
         """Tell it where it can be seen: on the view that lies over the bench."""
         last = message.text.strip().splitlines()[-1]
-        told = last if message.missing else f"Embrix itself failed: {last}"
+        text = last if message.missing else f"Embrix itself failed: {last}"
         for screen in reversed(self.app.screen_stack):
             if isinstance(screen, View | Drafting) or screen is self:
-                screen.say(told, "brass" if message.missing else "brick")
+                screen.say(text, "brass" if message.missing else "brick")
                 return
 
     def _loaded(self, summary: CourseSummary) -> None:
@@ -330,8 +330,8 @@ class Bench(ProgramPane):
             document.saved = disk
             self.editor.load_text(disk)
             self.say("the program was changed outside and has been read again")
-        elif disk != self.told:
-            self.told = disk
+        elif disk != self.told_of:
+            self.told_of = disk
             self.say("the file was changed outside; your text is still here, not saved", "brass")
 
     # ---------------------------------------------------------------- faces and panes

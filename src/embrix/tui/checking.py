@@ -59,10 +59,10 @@ class Checking:
         cases = self._bench.query_one(CasesFace)
         if suite is None:
             self._tell_no_more()
-            told = f"no suite for {self._bench.language}" if self._bench.language else "no suite"
-            self._masthead.show(suite=told, suite_alarm="")
+            text = f"no suite for {self._bench.language}" if self._bench.language else "no suite"
+            self._masthead.show(suite=text, suite_alarm="")
             cases.begin("")
-            cases.empty_text = told
+            cases.empty_text = text
             self.suite = None
             return
         self.suite = suite
@@ -83,8 +83,8 @@ class Checking:
         """Say that the suite still runs, and how far it is."""
         self._telling = None
         done = self._progress
-        told = f"suite {done.done}/{done.of}" if done is not None else "suite …"
-        self._masthead.show(suite=told, suite_alarm="")
+        text = f"suite {done.done}/{done.of}" if done is not None else "suite …"
+        self._masthead.show(suite=text, suite_alarm="")
 
     def suite_near(self, document: Document | None) -> Path | None:
         """The suite of the present language that lies nearest to a program, if there is any."""
@@ -118,14 +118,14 @@ class Checking:
         verdicts = [v for case in report.cases for v in case.verdicts]
         failed = sum(v.state == "failed" for v in verdicts)
         passed = sum(v.state == "passed" for v in verdicts)
-        told = f"✗ {failed} of {failed + passed} fail" if failed else f"◆ {passed} pass"
+        text = f"✗ {failed} of {failed + passed} fail" if failed else f"◆ {passed} pass"
         if not verdicts:
-            told = f"{counted(len(report.cases), 'case')} waiting"
+            text = f"{counted(len(report.cases), 'case')} waiting"
         broken = len(report.broken)
         if broken:
-            told += f", {counted(broken, 'lane')} not run"
+            text += f", {counted(broken, 'lane')} not run"
         alarm = "yes" if failed or broken else ""
-        self._masthead.show(suite=f"suite {told}", suite_alarm=alarm)
+        self._masthead.show(suite=f"suite {text}", suite_alarm=alarm)
         self._bench.side_title()
 
     def ask_notes(self) -> None:

@@ -80,8 +80,8 @@ class Choosing:
             for name in others
         ]
         if bench.text_beside:
-            told = f"{bench.text_beside}, which is open beside the program"
-            programs.insert(0, ("close", told, CLOSE))
+            text = f"{bench.text_beside}, which is open beside the program"
+            programs.insert(0, ("close", text, CLOSE))
         programs = self._lately_first(programs)
 
         def opened(path: str | None) -> None:
@@ -124,8 +124,8 @@ class Choosing:
         """Show a walk from a file, with its program in the editor."""
         bench = self._bench
         if walk.refused or walk.language not in bench.languages:
-            told = walk.refused or f"the course has no language called {walk.language}"
-            bench.say(f"not opened: {told}", "brick")
+            text = walk.refused or f"the course has no language called {walk.language}"
+            bench.say(f"not opened: {text}", "brick")
             bench.text_changed()
             return
         bench.language = walk.language
@@ -178,10 +178,10 @@ class Choosing:
             for way, why in choice.alternatives.items()
         ]
 
-        wide = max(wide, *(len(told) for told, _, _ in VERSIONS))
+        wide = max(wide, *(len(entries) for entries, _, _ in VERSIONS))
         rows += [
-            ("version", f"  {told:<{wide}}  {why}", f"@{version}")
-            for told, why, version in VERSIONS
+            ("version", f"  {entries:<{wide}}  {why}", f"@{version}")
+            for entries, why, version in VERSIONS
         ]
 
         def picked(decision: str | None) -> None:
@@ -192,8 +192,8 @@ class Choosing:
                 return
             name, _, way = decision.partition("=")
             decided[name] = way
-            told = [f"{n}={w}" for n, w in decided.items() if w != choices[n].default]
-            self._beside(f"{base}[{', '.join(told)}]" if told else base)
+            entries = [f"{n}={w}" for n, w in decided.items() if w != choices[n].default]
+            self._beside(f"{base}[{', '.join(entries)}]" if entries else base)
 
         title = f"choices and versions of {base}"
         bench.app.push_screen(Pick(title, rows, "No such choice."), picked)
@@ -301,7 +301,7 @@ class Choosing:
     def _new_interpreter(self, language: str) -> None:
         summary = self._bench.summary
         strategies = summary.strategies if summary is not None else {}
-        rows = [(name, told, name) for name, told in strategies.items()]
+        rows = [(name, text, name) for name, text in strategies.items()]
 
         def picked(strategy: str | None) -> None:
             if strategy is not None:

@@ -103,8 +103,8 @@ class GridRows(Rows):
                 colour = "ink"
             if cell.met:
                 colour = "brick" if cell.met == "failing" else "brass"
-            told = f"[{text}]" if here else f" {text} "
-            pieces.append((f"{told:<{width + 1}}", ink(self.app, colour, bold=here)))
+            message = f"[{text}]" if here else f" {text} "
+            pieces.append((f"{message:<{width + 1}}", ink(self.app, colour, bold=here)))
         return pieces
 
     def head(self) -> str:
@@ -166,11 +166,11 @@ class ClauseGrid(View):
         self._rows.take(grid)
         missing = sum(cell.state == "missing" for row in grid.rows for cell in row.cells)
         unmet = sum(cell.met == "unmet" for row in grid.rows for cell in row.cells)
-        told = f"{counted(missing, 'clause')} missing" if missing else "no clause is missing"
+        text = f"{counted(missing, 'clause')} missing" if missing else "no clause is missing"
         if grid.counted:
-            told += f", no case comes to {unmet}" if unmet else ", cases come to all that judge"
+            text += f", no case comes to {unmet}" if unmet else ", cases come to all that judge"
         title = self.query_one("#outline-title", Title)
-        title.show(f"{self._bench.language} {self._lane}", told, "brass" if missing else "faint")
+        title.show(f"{self._bench.language} {self._lane}", text, "brass" if missing else "faint")
         self._show_cell()
 
     def _show_cell(self) -> None:
@@ -181,12 +181,12 @@ class ClauseGrid(View):
             return
         form = rows.grid.rows[rows.cursor].form
         function = rows.grid.functions[rows.column]
-        told = TOLD.get(cell.state, f"{function} is not about this")
+        text = TOLD.get(cell.state, f"{function} is not about this")
         if cell.state and cell.state != "missing":
-            told += f", {cell.file}:{cell.line}"
+            text += f", {cell.file}:{cell.line}"
         more = {"unmet": "; no case of the suites comes to it",
                 "failing": "; only cases that fail come to it"}.get(cell.met, "")  # fmt: skip
-        self.query_one("#cell", Static).update(f"{function} of {form}: {told}{more}")
+        self.query_one("#cell", Static).update(f"{function} of {form}: {text}{more}")
 
     def on_rows_moved(self) -> None:
         self._show_cell()

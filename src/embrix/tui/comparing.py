@@ -72,17 +72,17 @@ class Costs(Rows):
         app, one = self.app, self.lanes[number]
         wide = max(len(lane.lane) for lane in self.lanes)
         sign, colour = OUTCOME_SIGNS.get(one.kind, ("◆", "moss"))
-        told = one.sentence
+        text = one.sentence
         if one.output:
-            told = f"{told}  ▤ {' ▤ '.join(''.join(one.output).splitlines())}"
+            text = f"{text}  ▤ {' ▤ '.join(''.join(one.output).splitlines())}"
         if one.state:
-            told = f"{told}  holding {', '.join(one.state)}"
+            text = f"{text}  holding {', '.join(one.state)}"
         other = told_of(self.lanes[0]) != told_of(one)
         room = max(10, self.size.width - wide - 36)
         most = max((lane.costs.get(self.kind, 0) for lane in self.lanes), default=0)
         cost = one.costs.get(self.kind, 0)
         length = round(16 * cost / most) if most else 0
-        shown = cut(visible(told), room - 1)
+        shown = cut(visible(text), room - 1)
         return [
             ("▶ " if one.lane == self.first else "  ", ink(app, "brass", bold=True)),
             (f"{one.lane:<{wide}} ", ink(app, "ink", bold=True)),
@@ -176,8 +176,8 @@ class Comparing(View):
         self.query_one("#why").styles.height = max(5, min(12, len(found.lanes)))
         ends = {told_of(one) for one in found.lanes}
         more = f", {found.left_out} more lanes not run" if found.left_out else ""
-        told = "all lanes agree" if len(ends) == 1 else f"{len(ends)} different outcomes"
-        self.query_one(Masthead).show(notice=told + more)
+        text = "all lanes agree" if len(ends) == 1 else f"{len(ends)} different outcomes"
+        self.query_one(Masthead).show(notice=text + more)
         costs.renew(cursor=self._first_look(found.lanes))
         self._titles()
         self._lane_chosen()
@@ -226,8 +226,8 @@ class Comparing(View):
             return
         self.query_one(Together).show(found.rows, found.parting, found.refused)
         differing = sum(row.parts for row in found.rows)
-        told = f"differing rows: {differing} of {len(found.rows)}" if found.rows else ""
-        self.query_one("#together-title", Title).show(None, told)
+        text = f"differing rows: {differing} of {len(found.rows)}" if found.rows else ""
+        self.query_one("#together-title", Title).show(None, text)
 
     # ---------------------------------------------------------------- commands
 

@@ -89,10 +89,10 @@ class Table(Rows):
         entry = self.entries[number]
         room = self.name_room
         if isinstance(entry, QuestionRow):
-            sign, colour, told = "?", "water", entry.name
+            sign, colour, message = "?", "water", entry.name
         else:
-            sign, colour, told = "◇", "heather", f"{entry.name}: {entry.question}"
-        shown = cut(visible(told), room - 3)
+            sign, colour, message = "◇", "heather", f"{entry.name}: {entry.question}"
+        shown = cut(visible(message), room - 3)
         pieces: list[Piece] = [
             (f" {sign} ", ink(app, colour, bold=True)),
             (shown + " " * max(0, room - 2 - width(shown)), ink(app, "ink", bold=True)),
@@ -233,8 +233,8 @@ class Deciding(View):
         table = self.query_one(Table)
         table.show(found)
         questions = counted(len(found.questions), "question")
-        told = f"{questions} ?, {counted(len(found.choices), 'choice')} ◇"
-        self.query_one("#decisions-title", Title).show(self._bench.language, told)
+        text = f"{questions} ?, {counted(len(found.choices), 'choice')} ◇"
+        self.query_one("#decisions-title", Title).show(self._bench.language, text)
         self.call_after_refresh(self._columns)
         self.query_one(DecisionCard).show(table.entry)
 
@@ -305,8 +305,8 @@ class Deciding(View):
         self.say(found.refused, "brick")
         self.query_one(Changes).show(found.rows, decision)
         cases = len({row.case for row in found.rows})
-        told = f"{counted(cases, 'case')} {'changes' if cases == 1 else 'change'}"
-        self.query_one("#changes-title", Title).show(decision, told, "brass" if cases else "moss")
+        text = f"{counted(cases, 'case')} {'changes' if cases == 1 else 'change'}"
+        self.query_one("#changes-title", Title).show(decision, text, "brass" if cases else "moss")
 
     def _to_program(self, name: str, program: str) -> None:
         bench = self._bench

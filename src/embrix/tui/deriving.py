@@ -127,12 +127,12 @@ class Judgements(Rows):
         sign = "▹" if folded else "╌" if open_ else "─" if premises else "╶"
         shown = text if not (self.view == 2 and open_) else _without_result(text)
         room = max(8, self.size.width - len(bars) - len(name) - 10)
-        told = shown if width(shown) <= room else shown[: room - 1] + "…"
+        message = shown if width(shown) <= room else shown[: room - 1] + "…"
         return [
             ("  ", ink(app, "ink")),
             (bars, ink(app, "wall")),
             (f"{sign}{sign} ", ink(app, "brick" if open_ else "brass", bold=True)),
-            (told, ink(app, "brick" if open_ and left < 0 else "ink", bold=True)),
+            (message, ink(app, "brick" if open_ and left < 0 else "ink", bold=True)),
             (f"  {name}", ink(app, "water", italic=True)),
             (f"  {premises} folded" if folded else "", ink(app, "faint")),
         ]
@@ -243,8 +243,8 @@ class Deriving(View):
         judgements = self.judgements
         step = f", step {self._bench.at:,}" if self._steps else ""
         subject = f"{self._bench.lane}{step}"
-        told = f"{VIEWS[judgements.view]} · {len(judgements.shown):,} of {len(judgements.all):,}"
-        self.query_one("#judgements-title", Title).show(subject, told)
+        text = f"{VIEWS[judgements.view]} · {len(judgements.shown):,} of {len(judgements.all):,}"
+        self.query_one("#judgements-title", Title).show(subject, text)
 
     # ---------------------------------------------------------------- commands
 

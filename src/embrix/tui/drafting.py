@@ -267,15 +267,15 @@ class Drafting(Once, Screen[None]):
                 look.tree if look else [], 0, refused.reading if refused else None,
                 differing=marks[number],
             )  # fmt: skip
-            told = "the grammar cannot be used" if look is None or look.unusable else ""
+            message = "the grammar cannot be used" if look is None or look.unusable else ""
             if refused:
-                told = refused.kind
+                message = refused.kind
             elif marks[number]:
-                told = "≠"
+                message = "≠"
             header = self.query_one(f"#{name}-title", Title)
             header.label = title
             subject = "" if self._view == "both" else self._view
-            header.show(subject, told, "brick" if refused or look is None else "brass")
+            header.show(subject, message, "brick" if refused or look is None else "brass")
 
     def _show_tokens(self, text: str, look: Look) -> None:
         """The tokens near the cursor on one line, each with its kind."""
@@ -340,8 +340,8 @@ class Drafting(Once, Screen[None]):
         self._hand_over()
         self._pane.save(self._saved)
 
-    def _saved(self, told: str, colour: str = "ink") -> None:
-        self.say(told, colour)
+    def _saved(self, text: str, colour: str = "ink") -> None:
+        self.say(text, colour)
         self._titles()
 
     def _hand_over(self) -> None:

@@ -233,8 +233,8 @@ class ProgramEditor(TextArea, inherit_bindings=False):
                 marks.setdefault(line, []).append((left, right))
         if put and text == self.text:
             source = Source("", text)
-            touched = [(one, "put") for told in put for one in told.places]
-            touched += [(one, "stopped") for told in put for _, one in told.stopped]
+            touched = [(one, "put") for one_put in put for one in one_put.places]
+            touched += [(one, "stopped") for one_put in put for _, one in one_put.stopped]
             for span, kind in touched:
                 if span is not None and 0 <= span[0] <= span[1] <= len(text):
                     for line, left, right in _lines(source, span[0], span[1]):
@@ -315,8 +315,8 @@ class ProgramEditor(TextArea, inherit_bindings=False):
             line.stylize(Style(bgcolor=ink(self.app, "ink", "lamp").bgcolor), left, right)
         for left, right, kind in self._replaced.get(line_index, ()):
             put = kind == "put"
-            told = ink(self.app, "moss" if put else "brass", bold=True, underline=put)
-            line.stylize(told if put else told + Style(strike=True), left, right)
+            text = ink(self.app, "moss" if put else "brass", bold=True, underline=put)
+            line.stylize(text if put else text + Style(strike=True), left, right)
         for left, right in self._faults.get(line_index, ()):
             line.stylize(ink(self.app, "brick", underline=True, bold=True), left, right)
         return line

@@ -98,8 +98,8 @@ class LanesView(Rows):
             # What another text gave: seen by the sign, not by a shade alone.
             sign, cost = "⋯", ""
             room = max(8, self.size.width - label - 9)
-        told = self.told(result)
-        sentence = cut(told if fresh else f"running; the text before gave {told}", room)
+        text = self.ending(result)
+        sentence = cut(text if fresh else f"running; the text before gave {text}", room)
         pad = " " * max(1, room - width(sentence) + 1)
         style = ink(app, colour, bold=True) if fresh else ink(app, "faint")
         differs = self._differs(number)
@@ -116,10 +116,10 @@ class LanesView(Rows):
             return False
         first = self.results.get(self.lanes[0])
         own = self.results.get(self.lanes[number])
-        return bool(first and own) and self.told(first) != self.told(own)  # type: ignore[arg-type]
+        return bool(first and own) and self.ending(first) != self.ending(own)  # type: ignore[arg-type]
 
     @staticmethod
-    def told(result: RunResult) -> str:
+    def ending(result: RunResult) -> str:
         """The end of a run with what it wrote."""
         written = "".join(result.output).split("\n")
         shown = " ⏎ ".join(line for line in written if line)
@@ -196,8 +196,8 @@ class TreeFace(Rows):
         app = self.app
         if self.reading:
             if number == 0:
-                told = " no tree yet; what was tried here, and why it was given up"
-                return [(told, ink(app, "faint"))]
+                text = " no tree yet; what was tried here, and why it was given up"
+                return [(text, ink(app, "faint"))]
             row, begun, why = self.reading[number - 1]
             before, _, after = row.partition("•")
             return [

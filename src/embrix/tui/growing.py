@@ -78,11 +78,11 @@ class Growths(Rows):
         app, lane = self.app, self.lanes[number]
         wide = max(map(len, self.lanes))
         colour = INKS[number % len(INKS)]
-        told = self.growths.get(lane, "nothing counted")
+        text = self.growths.get(lane, "nothing counted")
         pieces: list[Piece] = [
             (f" {LETTERS[number % len(LETTERS)]} ", ink(app, colour, bold=True)),
             (f"{lane:<{wide}}  ", ink(app, "ink", bold=True)),
-            (told, ink(app, "ink")),
+            (text, ink(app, "ink")),
         ]
         if lane in self.ended:
             pieces.append((f"   ✗ {visible(self.ended[lane])}", ink(app, "brick")))
@@ -191,12 +191,12 @@ class Growing(View):
         chart.refresh()
         growths.lanes = list(self._bench.lanes.lanes)
         growths.growths = {
-            lane: told
-            for lane, told in found.growths.get(self._cost, {}).items()
+            lane: text
+            for lane, text in found.growths.get(self._cost, {}).items()
             if any(y for _, y in chart.table[lane])
         }
         name = self._over.partition("=")[0]
-        growths.ended = {lane: f"{name} = {number:g}: {told}" for lane, number, told in found.ended}
+        growths.ended = {lane: f"{name} = {number:g}: {text}" for lane, number, text in found.ended}
         growths.styles.height = min(10, max(1, len(growths.lanes)))
         growths.renew()
         axes = {"linear": "linear axes", "logarithmic": "logarithmic axis",

@@ -55,10 +55,10 @@ class Quarry(Static):
         text.append(f"{self.lanes[0]}", ink(app, "ink", bold=True))
         text.append("  against  ", ink(app, "faint"))
         text.append(f"{self.lanes[1]}", ink(app, "ink", bold=True))
-        told = [f"seed {self.seed}"]
-        told += ["costs count"] if self.costs else []
-        told += ["never ending counts"] if self.endless else []
-        text.append(f"    {', '.join(told)}\n", ink(app, "faint"))
+        rows = [f"seed {self.seed}"]
+        rows += ["costs count"] if self.costs else []
+        rows += ["never ending counts"] if self.endless else []
+        text.append(f"    {', '.join(rows)}\n", ink(app, "faint"))
         tried = found.tried if found else 0
         if self.running:
             full = round(GAUGE * tried / self.most)
@@ -153,8 +153,8 @@ class Hunting(View):
 
     def _renew(self) -> None:
         quarry = self.quarry
-        told = "under way" if quarry.running else ""
-        self.query_one("#hunt-title", Title).show(" and ".join(quarry.lanes), told, "brass")
+        text = "under way" if quarry.running else ""
+        self.query_one("#hunt-title", Title).show(" and ".join(quarry.lanes), text, "brass")
         quarry.refresh(layout=True)
 
     def _underway(self, progress: Progress) -> None:
@@ -211,8 +211,8 @@ class Hunting(View):
         self._desk.drop("hunt")
         quarry.running = False
         tried = quarry.found.tried if quarry.found else 0
-        told = f"stopped: no difference in {counted(tried, 'program')} (seed {quarry.seed})"
-        quarry.found = replace(quarry.found or HuntState(), program="", sentence=told)
+        text = f"stopped: no difference in {counted(tried, 'program')} (seed {quarry.seed})"
+        quarry.found = replace(quarry.found or HuntState(), program="", sentence=text)
         self.say("stopped")
         self._renew()
 

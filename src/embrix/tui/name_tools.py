@@ -61,9 +61,9 @@ class NameTools:
 
     def _declared(self, found: NameHere) -> None:
         if found.declared is None:
-            told = f"{found.name} is built in: {found.about}" if found.kind else ""
-            self._bench.say(told.replace("\n", "  ") or "no name of the course stands here",
-                            "ink" if told else "brass")  # fmt: skip
+            text = f"{found.name} is built in: {found.about}" if found.kind else ""
+            self._bench.say(text.replace("\n", "  ") or "no name of the course stands here",
+                            "ink" if text else "brass")  # fmt: skip
             return
         self.go(found.declared)
 
@@ -115,8 +115,8 @@ class NameTools:
 
     def _ask_new_name(self, found: NameHere) -> None:
         if found.declared is None:
-            told = f"{found.name} is built in" if found.kind else ""
-            self._bench.say(told or "no name of the course stands here", "brass")
+            text = f"{found.name} is built in" if found.kind else ""
+            self._bench.say(text or "no name of the course stands here", "brass")
             return
 
         def typed(new: str | None) -> None:
@@ -139,8 +139,8 @@ class NameTools:
         def answered(yes: str | None) -> None:
             if yes is not None:
                 places = counted(change.places, "place")
-                told = f"{change.name} is {new} now, in {places} of {change.changes[0]}"
-                self._pane.change_files(change.files, told)
+                text = f"{change.name} is {new} now, in {places} of {change.changes[0]}"
+                self._pane.change_files(change.files, text)
 
         subject = f"{change.kind} {change.name}: {counted(change.places, 'place')}"
         lines = change.changes[1:]

@@ -210,12 +210,12 @@ class ProgramPane(BenchCommands):
             line, column = Source("", text).position(outcome.place[0])
             place = f"{line}:{column}  "
         name = f"{outcome.name}: " if outcome.kind == "failure" else ""
-        told = f"{place}{name}{visible(outcome.text)}"
+        message = f"{place}{name}{visible(outcome.text)}"
         mistakes = outcome.mistakes[1:MORE_MISTAKES] if isinstance(outcome, Refusal) else ()
         for one in mistakes:
             line, column = Source("", text).position(one.start)
-            told += f"\n{line}:{column}  {visible(one.message)}"
-        tell(notice, told)
+            message += f"\n{line}:{column}  {visible(one.message)}"
+        tell(notice, message)
 
     def _ran(self, version: int, lane: str, result: RunResult) -> None:
         if version != self.version:
@@ -229,7 +229,7 @@ class ProgramPane(BenchCommands):
             if self._waiting is not None:
                 self._waiting.stop()
                 self._waiting = None
-            found = {LanesView.told(r) for r in self.lanes.results.values()}
+            found = {LanesView.ending(r) for r in self.lanes.results.values()}
             agree = len(found) == 1
             right = "all agree" if agree else f"{len(found)} different outcomes"
             self.query_one("#lanes-title", Title).show(

@@ -166,5 +166,5 @@ class Seeking:
         self._bench.app.push_screen(AskText("keep the walk", question, f"{stem}_{lane}"), named)
 
     def _saved(self, name: str, answer: Completion) -> None:
-        told = answer.refused or f"the walk is kept in {name}"
-        self._bench.say(told, "brick" if answer.refused else "ink")
+        text = answer.refused or f"the walk is kept in {name}"
+        self._bench.say(text, "brick" if answer.refused else "ink")

@@ -152,8 +152,8 @@ class CaseCard(Static):
         sign, colour = SIGNS[state]
         text.append(f"\n{sign} ", ink(app, colour, bold=True))
         text.append(lane, ink(app, "ink", bold=True))
-        told = {"passed": "as expected", "failed": "not as expected", "left out": "not asked"}
-        text.append(f"  {told[state]}", ink(app, colour))
+        states = {"passed": "as expected", "failed": "not as expected", "left out": "not asked"}
+        text.append(f"  {states[state]}", ink(app, colour))
         since = case.since.get(lane, "")
         text.append(f"  {since}\n" if since else "\n", ink(app, "faint"))
         if state != "failed":
@@ -262,11 +262,11 @@ class Tally(View):
         for case in report.cases:
             for verdict in case.verdicts:
                 counts[verdict.state] = counts.get(verdict.state, 0) + 1
-        told = f"✗ {counts['failed']} of {counts['failed'] + counts['passed']} fail"
+        text = f"✗ {counts['failed']} of {counts['failed'] + counts['passed']} fail"
         if not counts["failed"]:
-            told = f"◆ {counts['passed']} pass"
+            text = f"◆ {counts['passed']} pass"
         self.query_one(Masthead).show(
-            suite=f"{report.file}  {told}", suite_alarm="yes" if counts["failed"] else ""
+            suite=f"{report.file}  {text}", suite_alarm="yes" if counts["failed"] else ""
         )
         looked = f"/{self.word}  " if self.word else ""
         only = "only red  " if self.red else ""
@@ -371,8 +371,8 @@ class Tally(View):
     def action_stop(self) -> None:
         """Give a running suite up; what the last run found stays."""
         self._desk.drop("suite")
-        told = "stopped; what stands here is from the run before"
-        self.say(told if self.running else "the suite is not running")
+        text = "stopped; what stands here is from the run before"
+        self.say(text if self.running else "the suite is not running")
         self.running = False
 
     def _tested(self, report: SuiteReport) -> None:

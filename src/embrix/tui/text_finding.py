@@ -90,12 +90,12 @@ class LookFor(Dialog[Answer]):
 
     def _found(self, hits: TextHits) -> None:
         self._hits = hits
-        told = hits.refused
-        if not told:
-            told = counted(hits.count, "place") if self._what else ""
+        text = hits.refused
+        if not text:
+            text = counted(hits.count, "place") if self._what else ""
             if hits.count > len(hits.places):
-                told += f", the first {len(hits.places)} of which are listed"
-        self.query_one("#told", Static).update(told)
+                text += f", the first {len(hits.places)} of which are listed"
+        self.query_one("#told", Static).update(text)
         self.query_one(_Hits).show(hits.places, named=self._whole)
 
     def on_input_changed(self, event: Input.Changed) -> None:

@@ -255,24 +255,24 @@ class TextPane:
         document = self.document
         if document is None:
             return
-        name, told = document.path.name, ""
+        name, text = document.path.name, ""
         try:
             disk = document.disk_changed()
         except Unreadable as fault:
             self._bench.say(str(fault), "brick")
             return
         if document.vanished():
-            told = f"{name} is gone; its text is still here, not saved"
+            text = f"{name} is gone; its text is still here, not saved"
             self._count(document, self._text)
             self._title()
         elif disk is not None and self.changed:
-            told = f"{name} was changed outside; your text is still here, not saved"
+            text = f"{name} was changed outside; your text is still here, not saved"
         elif disk is not None:
             document.saved = disk
             self.editor.replace_all(disk)
-            told = f"{name} was changed outside and has been read again"
-        if told:
-            self._bench.say(told, "brass")
+            text = f"{name} was changed outside and has been read again"
+        if text:
+            self._bench.say(text, "brass")
 
     # ---------------------------------------------------------------- what is said about it
 
@@ -318,10 +318,10 @@ class TextPane:
     def remark(self) -> None:
         """What there is to say about the line of the cursor in full, or about the name there."""
         note = self._bench.query_one("#text-note", Static)
-        place, told = self._told
+        place, message = self._told
         text = in_full(self.editor.remarks_here)
-        if told and not text and place == self.editor.cursor_location:
-            text = visible(told, keep="\n")
+        if message and not text and place == self.editor.cursor_location:
+            text = visible(message, keep="\n")
         tell(note, text)
 
     def mend(self, line: int, say: Say, put: Callable[[str], None] | None = None) -> None:
@@ -349,7 +349,7 @@ class TextPane:
 
     # ---------------------------------------------------------------- several files at once
 
-    def change_files(self, changes: list[FileChange], told: str) -> None:
+    def change_files(self, changes: list[FileChange], message: str) -> None:
         """Put other texts in place of those of some files, none of them saved yet: one change, that
         is taken back as a whole."""
         folder = self._bench.course_folder.resolve()
@@ -359,7 +359,7 @@ class TextPane:
                 return
         self._together = [(folder / one.file, one.old, one.text) for one in changes]
         if self._put([(path, text) for path, _, text in self._together]):
-            self._bench.say(f"{told}. Alt+S saves them, Ctrl+Z takes it back")
+            self._bench.say(f"{message}. Alt+S saves them, Ctrl+Z takes it back")
 
     def undo_together(self) -> bool:
         """Take the last change of several files back, if nothing has been typed since then."""
@@ -429,8 +429,8 @@ class TextPane:
                 return
             self._unsaved.pop(path, None)
             saved.append(path.name)
-        told = f"saved {', '.join(saved)}" if saved else "every file of the course is saved"
-        self._bench.say(told)
+        message = f"saved {', '.join(saved)}" if saved else "every file of the course is saved"
+        self._bench.say(message)
         self._bench.read_course()
 
     def add_case(self) -> None:
@@ -479,14 +479,14 @@ def verdicts(report: SuiteReport) -> list[Remark]:
         passed = [one for one in case.verdicts if one.state == "passed"]
         if failed:
             first = failed[0]
-            told = f"{first.lane}: expected {first.expected}, but got {first.actual}"
+            text = f"{first.lane}: expected {first.expected}, but got {first.actual}"
             more = ", ".join(one.lane for one in failed[1:])
             hint = f"fails on {more} as well" if more else ""
-            remarks.append(Remark(case.line - 1, "error", told, hint))
+            remarks.append(Remark(case.line - 1, "error", text, hint))
         elif passed:
             lanes = len({one.lane for one in passed})
-            told = "as expected" if lanes == 1 else f"as expected on {lanes} lanes"
-            remarks.append(Remark(case.line - 1, "good", told))
+            text = "as expected" if lanes == 1 else f"as expected on {lanes} lanes"
+            remarks.append(Remark(case.line - 1, "good", text))
         else:
             remarks.append(Remark(case.line - 1, "warning", "waits for an interpreter"))
     return remarks

@@ -277,8 +277,8 @@ class Moment(Static):
         text.append(" ← ", ink(app, "deep"))
         text.append(f"{cut(visible(put.value), room - 24)}\n", ink(app, "ink", bold=True))
         places = len(put.places)
-        told = f"in {counted(places, 'place')}" if places else "nowhere: the name does not occur"
-        text.append(f"  {told}\n", ink(app, "ink"))
+        message = f"in {counted(places, 'place')}" if places else "nowhere: the name does not occur"
+        text.append(f"  {message}\n", ink(app, "ink"))
         for form, _ in put.stopped:
             text.append(f"  stopped by {form}, which binds {put.name} itself\n",
                         ink(app, "brass"))  # fmt: skip
@@ -296,12 +296,12 @@ class Moment(Static):
         for one in reversed(held[-MOST_HELD:]):
             location = one.location
             sign, colour, word = ROLES.get(one.role, ("=", "ink", ""))
-            told = f"{word}, used again {times(one.reused)}" if one.reused else word
-            line = cut(visible(one.value), max(8, room - 11 - len(told)))
+            message = f"{word}, used again {times(one.reused)}" if one.reused else word
+            line = cut(visible(one.value), max(8, room - 11 - len(message)))
             text.append(f"  {location:<5}", ink(app, "heather", bold=True))
             text.append(f"{sign} ", ink(app, colour, bold=True))
             text.append(line, ink(app, colour, bold=location in changed))
-            text.append(f"  {told}" if told else "", ink(app, "faint", italic=True))
+            text.append(f"  {message}" if message else "", ink(app, "faint", italic=True))
             text.append("  changed\n" if location in changed else "\n", ink(app, "brass"))
         more = station.store_size - min(len(held), MOST_HELD)
         if more > 0:
@@ -320,17 +320,19 @@ class Moment(Static):
         for one in station.bindings[:12]:
             name = one.name
             line = cut(f"{visible(one.value)}", room - label - 15)
-            sign, told = ORIGINS.get(one.origin, ORIGINS["around"])
+            sign, message = ORIGINS.get(one.origin, ORIGINS["around"])
             if one.shadowed:
                 text.append("  ")
                 text.append(name, ink(app, "faint", strike=True))
                 text.append(" " * (label - len(name) + 1) + "╌ ", ink(app, "faint"))
-                text.append(f"{line}  shadowed {told}\n", ink(app, "faint", italic=True))
+                text.append(f"{line}  shadowed {message}\n", ink(app, "faint", italic=True))
             else:
                 text.append(f"  {name:<{label}} ", ink(app, "moss", bold=True))
-                text.append(f"{sign} ", ink(app, "brass" if told else "deep", bold=bool(told)))
+                text.append(
+                    f"{sign} ", ink(app, "brass" if message else "deep", bold=bool(message))
+                )
                 text.append(line, ink(app, "ink", bold=True))
-                text.append(f"  {told}\n" if told else "\n", ink(app, "faint", italic=True))
+                text.append(f"  {message}\n" if message else "\n", ink(app, "faint", italic=True))
         more = len(station.bindings) - 12
         if more > 0:
             text.append(f"  and {more} more\n", ink(app, "faint"))
