@@ -14,17 +14,17 @@ from embrix.messages.requests import MeasureGrowth
 
 
 def growth_table(
-    session: Session, asked: MeasureGrowth, progress: Callable[[int, int], None]
+    session: Session, request: MeasureGrowth, progress: Callable[[int, int], None]
 ) -> GrowthTable:
     """The costs, with the growth that fits each."""
-    numbers = range(asked.first, asked.last + 1, asked.step)
+    numbers = range(request.first, request.last + 1, request.step)
     table = GrowthTable()
-    for number, name in enumerate(asked.lanes):
-        progress(number, len(asked.lanes))
+    for number, name in enumerate(request.lanes):
+        progress(number, len(request.lanes))
         try:
-            lane = session.runner(asked.language, name)
-            found, ends = measured([lane], asked.text, asked.name, numbers, asked.costs,
-                                   asked.given, asked.input, LIVE)  # fmt: skip
+            lane = session.runner(request.language, name)
+            found, ends = measured([lane], request.text, request.name, numbers, request.costs,
+                                   request.given, request.input, LIVE)  # fmt: skip
         except BadBinding as wrong:
             return GrowthTable(str(wrong))
         except NoLane as wrong:

@@ -17,34 +17,34 @@ from embrix.messages.replies import Written
 from embrix.messages.requests import Begin, WriteHandout, WritePicture, WriteStarter
 
 
-def write_picture(session: Session, asked: WritePicture) -> Written:
-    name, *bounds = asked.over if asked.over is not None else ("",)
+def write_picture(session: Session, request: WritePicture) -> Written:
+    name, *bounds = request.over if request.over is not None else ("",)
     wish = Wish(
-        cast(Kind, asked.kind), asked.language, asked.text, tuple(asked.lanes), asked.given,
-        tuple(asked.input), None, asked.number,
-        over=(name, range(*bounds)) if bounds else ("", ()), cost=asked.cost,
-        scale=cast(Scale, asked.scale),
+        cast(Kind, request.kind), request.language, request.text, tuple(request.lanes), request.given,
+        tuple(request.input), None, request.number,
+        over=(name, range(*bounds)) if bounds else ("", ()), cost=request.cost,
+        scale=cast(Scale, request.scale),
     )  # fmt: skip
     try:
         written = write_drawing(
-            picture(session, wish), Path(asked.path), cast(ThemeName, asked.theme),
-            replace=asked.replace,
+            picture(session, wish), Path(request.path), cast(ThemeName, request.theme),
+            replace=request.replace,
         )  # fmt: skip
     except (NoPicture, Unwritable, BadBinding, NoLane) as wrong:
         return Written([], str(wrong))
     return Written([path.name for path in written])
 
 
-def write_handout(session: Session, asked: WriteHandout) -> Written:
+def write_handout(session: Session, request: WriteHandout) -> Written:
     from embrix.documents.handout import Selection, handout
     from embrix.documents.handout_files import write_handout as write
 
     chosen = Selection(
-        tuple(asked.languages), tuple(asked.lanes),
-        (asked.program,) if asked.program is not None else None, tuple(asked.marks),
-        given=asked.given, input=tuple(asked.input),
+        tuple(request.languages), tuple(request.lanes),
+        (request.program,) if request.program is not None else None, tuple(request.marks),
+        given=request.given, input=tuple(request.input),
     )  # fmt: skip
-    path = Path(asked.path)
+    path = Path(request.path)
     try:
         write(handout(session, chosen), path)
     except (NoPicture, BadBinding, ValueError) as wrong:
@@ -54,13 +54,13 @@ def write_handout(session: Session, asked: WriteHandout) -> Written:
     return Written([path.name])
 
 
-def write_starter(session: Session, asked: WriteStarter) -> Written:
+def write_starter(session: Session, request: WriteStarter) -> Written:
     from embrix.documents.starter import NoStarter, make_starter, write_files
 
-    forms = [form.strip() for form in asked.forms.split(",") if form.strip()]
-    path = Path(asked.path)
+    forms = [form.strip() for form in request.forms.split(",") if form.strip()]
+    path = Path(request.path)
     try:
-        made = make_starter(session.course, asked.language, asked.lane, forms, "")
+        made = make_starter(session.course, request.language, request.lane, forms, "")
         write_files(made.files, path)
     except NoStarter as wrong:
         return Written([], str(wrong))
@@ -69,21 +69,23 @@ def write_starter(session: Session, asked: WriteStarter) -> Written:
     return Written([str(path)])
 
 
-def begin(session: Session, asked: Begin) -> Written:
+def begin(session: Session, request: Begin) -> Written:
     """Nothing that exists is written over."""
     from embrix.documents import beginnings as b
 
     course = session.course
     try:
-        match asked.kind:
+        match request.kind:
             case "language":
-                files = b.begin_language(course, asked.name, asked.extends or None)
+                files = b.begin_language(course, request.name, request.extends or None)
             case "interpreter":
-                files = b.begin_interpreter(course, asked.language, asked.name, asked.strategy)
+                files = b.begin_interpreter(
+                    course, request.language, request.name, request.strategy
+                )
             case "suite":
-                files = b.begin_suite(course, asked.language, asked.name)
+                files = b.begin_suite(course, request.language, request.name)
             case _:
-                files = b.begin_program(course, asked.language, asked.name)
+                files = b.begin_program(course, request.language, request.name)
         written = b.write_new(files)
     except b.NotBegun as wrong:
         return Written([], str(wrong))
