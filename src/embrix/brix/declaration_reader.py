@@ -150,6 +150,19 @@ class DeclarationReader:
         rows = c.rows(0, lambda: self.constructor(c), lambda row: c.lose(row.name))
         return s.TypeDecl(word.text, name.text, tuple(rows), name.span, tuple(params))
 
+    def abbreviation(self, c: Cursor) -> s.TypeDecl:
+        """`type NAME = TYPE`, perhaps with types in brackets that it leaves open."""
+        c.take()
+        name = self.cased(c, "the type", capital=True)
+        params: list[tuple[str, Span]] = []
+        if c.accept("["):
+            inside = Expressions(c).separated("]", lambda: c.expect_kind("Name", "a capital"))
+            params = [(tok.text, tok.span) for tok in inside]
+        c.expect("=", " before the type that it stands for")
+        means = Expressions(c).type()
+        self.whole(c)
+        return s.TypeDecl("type", name.text, (), name.span, tuple(params), means=means)
+
     def fields(self, c: Cursor) -> tuple[s.FieldDecl, ...]:
         if not c.accept("("):
             return ()

@@ -116,10 +116,14 @@ class _Interpreter:
                         did_you_mean(decl.name, world.sorts),
                     )  # fmt: skip
                 continue
-            if decl.name in world.sorts or decl.name in world.types:
+            if decl.name in world.known_types:
                 world.error("declared_twice", f"{decl.name} is declared already", decl.span)
+            if decl.means is not None:
+                world.abbreviations.setdefault(decl.name, decl)
+                continue
             world.types[decl.name] = decl.word
             world.arities[decl.name] = len(decl.params)
+        world.check_abbreviations()
         for choice in syntax.choices:
             declare_choice(world, choice)
         first = FIRST_FREE_TAG + len(self.language.signature.forms)

@@ -112,6 +112,8 @@ class _File:
     def types(self, types: Sequence[s.TypeDecl]) -> None:
         for kind in types:
             self.use("type", kind.name, kind.span)
+            if kind.means is not None:
+                self.look(kind.means)
             for form in kind.constructors:
                 meaning = self.use("form", form.name, form.span)
                 self.field_types(form.fields)

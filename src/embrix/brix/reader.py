@@ -6,6 +6,7 @@ nothing in the others.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from dataclasses import replace
 
@@ -225,6 +226,9 @@ class _File(DeclarationReader):
                     self.parts.answers.append(replace(answer, covers=covers))
                     continue
 
+                if chunk.word == "type" and "data" in known and self.abbreviates(chunk):
+                    self.parts.types.append(self.abbreviation(self.cursor(chunk)))
+                    continue
                 if chunk.word not in known:
                     end = chunk.span.start + max(1, len(chunk.word))
                     self.unknown_word(chunk.word, Span(chunk.span.start, end), known)
@@ -238,6 +242,11 @@ class _File(DeclarationReader):
                 self.lose("main" if chunk.word == "main" else self.named(chunk))
                 if chunk.word in ("value", "data", "forms"):
                     self.lose_lines(chunk)
+
+    def abbreviates(self, chunk: Chunk) -> bool:
+        """Whether a block says what a type stands for, and not which values it has."""
+        line = self.source.text[chunk.span.start : chunk.span.end].partition("\n")[0]
+        return re.match(r"type +\w+(\[[\w, ]*\])? *=", line) is not None and "|" not in line
 
     def named(self, chunk: Chunk) -> str:
         """The name that a declaration declares, if it can be seen."""

@@ -197,7 +197,8 @@ class ConstructorDecl:
 
 @dataclass(frozen=True, slots=True)
 class TypeDecl:
-    """`forms Expr`, `value Value` or `data Cell` with its constructors."""
+    """`forms Expr`, `value Value` or `data Cell` with its constructors; or `type Heap = …`, which
+    `means` another type and has none."""
 
     word: str
     name: str
@@ -205,6 +206,7 @@ class TypeDecl:
     span: Span
     params: tuple[tuple[str, Span], ...] = ()
     extends: bool = False
+    means: TypeSyntax | None = None
 
 
 @dataclass(frozen=True, slots=True)

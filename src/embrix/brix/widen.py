@@ -190,9 +190,11 @@ def _types(
                      did_you_mean(decl.name, joined))  # fmt: skip
             joined[decl.name] = decl
         elif known is not None and not decl.extends:
+            there = known in base
             findings.error(
-                "declared_twice", f"{decl.name} is declared in the base already", own.source,
-                decl.span, f"write: extend {decl.word} {decl.name}",
+                "declared_twice",
+                f"{decl.name} is declared {'in the base ' if there else ''}already", own.source,
+                decl.span, f"write: extend {decl.word} {decl.name}" if there else "",
             )  # fmt: skip
         elif known is not None:
             joined[decl.name] = _more_constructors(known, decl, own, findings)

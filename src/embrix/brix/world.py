@@ -68,6 +68,12 @@ class World:
     choices: dict[str, Choice] = field(default_factory=dict)
     arities: dict[str, int] = field(default_factory=dict)
     """How many types the author's generic types take."""
+    abbreviations: dict[str, s.TypeDecl] = field(default_factory=dict)
+    """What names stand for another type."""
+    open_types: dict[str, Type] = field(default_factory=dict)
+    """What the types in brackets of an abbreviation are, while it is looked at."""
+    opened: tuple[str, ...] = ()
+    """The abbreviations that are looked at, one inside the other."""
     variables: set[str] | None = None
     """The type variables met in a signature; None where there can be none."""
     lost: dict[str, Diagnostic] = field(default_factory=dict)
@@ -130,7 +136,11 @@ class World:
         if isinstance(syntax, s.TypeFunction):
             params = tuple(self.type(param) for param in syntax.params)
             return Fn(params, self.type(syntax.result))
+        if syntax.name in self.open_types and not syntax.args:
+            return self.open_types[syntax.name]
         arity = ARITY.get(syntax.name)
+        if syntax.name in self.abbreviations:
+            arity = len(self.abbreviations[syntax.name].params)
         if arity is None and (syntax.name in self.sorts or syntax.name in self.types):
             arity = self.arities.get(syntax.name, 0)
         if arity is None and self.variables is not None and len(syntax.name) == 1:
@@ -139,7 +149,7 @@ class World:
         if arity is None and self.is_lost(syntax.name):
             return Unknown(self.causes[-1])
         if arity is None:
-            known = [*ARITY, *self.sorts, *self.types]
+            known = [*ARITY, *self.known_types]
             self.error(
                 "unknown_type", f"there is no type called {syntax.name}", syntax.span,
                 did_you_mean(syntax.name, known, "known are " + ", ".join(known)),
@@ -152,7 +162,35 @@ class World:
                 f"write {syntax.name}" + ("[" + ", ".join(["…"] * arity) + "]" if arity else ""),
             )  # fmt: skip
             return Unknown(self.causes[-1])
-        return self.as_here(Con(syntax.name, tuple(self.type(arg) for arg in syntax.args)))
+        args = tuple(self.type(arg) for arg in syntax.args)
+        if syntax.name in self.abbreviations:
+            return self._meant(self.abbreviations[syntax.name], args, syntax.span)
+        return self.as_here(Con(syntax.name, args))
+
+    @property
+    def known_types(self) -> tuple[str, ...]:
+        """The names of what this file declares."""
+        return (*self.sorts, *self.types, *self.abbreviations)
+
+    def check_abbreviations(self) -> None:
+        """Look at what every abbreviation stands for, used or not."""
+        for decl in self.abbreviations.values():
+            self._meant(decl, tuple(Con(name) for name, _ in decl.params), decl.span)
+
+    def _meant(self, decl: s.TypeDecl, args: tuple[Type, ...], span: Span) -> Type:
+        """The type that an abbreviation stands for."""
+        if decl.name in self.opened:
+            self.error("unknown_type", f"{decl.name} stands for a type with itself inside", span,
+                       "a type with itself inside is declared by `data`")  # fmt: skip
+            return Unknown(self.causes[-1])
+        assert decl.means is not None
+        before = self.open_types, self.opened, self.variables
+        names = (name for name, _ in decl.params)
+        self.open_types = dict(zip(names, args, strict=True))
+        self.opened, self.variables = (*self.opened, decl.name), None
+        meant = self.type(decl.means)
+        self.open_types, self.opened, self.variables = before
+        return meant
 
     def as_here(self, kind: Type) -> Type:
         """A type as this language has it: `Number` for `Int` where all numbers are whole."""

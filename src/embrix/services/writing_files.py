@@ -20,8 +20,8 @@ from embrix.messages.requests import Begin, WriteHandout, WritePicture, WriteSta
 def write_picture(session: Session, request: WritePicture) -> Written:
     name, *bounds = request.over if request.over is not None else ("",)
     wish = Wish(
-        cast(Kind, request.kind), request.language, request.text, tuple(request.lanes), request.given,
-        tuple(request.input), None, request.number,
+        cast(Kind, request.kind), request.language, request.text, tuple(request.lanes),
+        request.given, tuple(request.input), None, request.number,
         over=(name, range(*bounds)) if bounds else ("", ()), cost=request.cost,
         scale=cast(Scale, request.scale),
     )  # fmt: skip
