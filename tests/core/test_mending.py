@@ -15,7 +15,7 @@ LANGUAGE = """\
 language Small
   "s"
   extension "small"
-numbers integer
+numbers rational
 tokens
   number /\\d+/ as Number
   name /[a-z]+/ as Name

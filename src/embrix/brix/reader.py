@@ -246,7 +246,7 @@ class _File(DeclarationReader):
     def abbreviates(self, chunk: Chunk) -> bool:
         """Whether a block says what a type stands for, and not which values it has."""
         line = self.source.text[chunk.span.start : chunk.span.end].partition("\n")[0]
-        return re.match(r"type +\w+(\[[\w, ]*\])? *=", line) is not None and "|" not in line
+        return re.match(r"type +\w+(\[[\w, ]*\])? *= *[\w(]", line) is not None and "|" not in line
 
     def named(self, chunk: Chunk) -> str:
         """The name that a declaration declares, if it can be seen."""
