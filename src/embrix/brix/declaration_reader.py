@@ -24,6 +24,7 @@ class _Parts:
     """What the declarations of a file add up to."""
 
     doc: str = ""
+    only_extended: bool = False
     extension: str = ""
     numbers: list[s.NumbersSyntax] = field(default_factory=list)
     notes: list[tuple[str, str]] = field(default_factory=list)

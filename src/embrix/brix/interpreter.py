@@ -205,6 +205,8 @@ class _Interpreter:
 
     def main(self) -> str | None:
         decl = self.syntax.main
+        if decl is None and self.syntax.only_extended:
+            return None
         if decl is None and self.world.is_lost("main"):
             return None
         if decl is None:

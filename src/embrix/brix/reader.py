@@ -143,7 +143,7 @@ class _File(DeclarationReader):
             self.source, name, language.text, language.span, p.doc, tuple(p.types),
             tuple(p.errors), tuple(p.judgements), p.mains[0] if p.mains else None,
             tuple(p.functions), tuple(p.laws), tuple(p.widenings), tuple(p.choices),
-            tuple(p.answers), tuple(p.uses), base, span, tuple(p.lost),
+            tuple(p.answers), tuple(p.uses), base, span, tuple(p.lost), p.only_extended,
         )  # fmt: skip
 
     def heading(self, c: Cursor) -> None:
@@ -157,6 +157,10 @@ class _File(DeclarationReader):
         if tok.kind == "text":
             c.take()
             self.parts.doc = unescape(tok, self.source, self.findings)
+        elif tok.text == "only" and c.ahead(1).text == "extended":
+            c.take()
+            c.take()
+            self.parts.only_extended = True
         else:
             self.note(c)
 

@@ -287,6 +287,8 @@ class InterpreterSyntax:
     span: Span
     lost: tuple[tuple[str, Diagnostic], ...] = ()
     """Names whose declarations cannot be read, with what is wrong with them."""
+    only_extended: bool = False
+    """Whether it runs no programs itself: other interpreters extend it."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -111,7 +111,9 @@ class Interpreters(Mapping[str, dict[str, Interpreter]]):
         if language not in self._owners:
             raise KeyError(language)
         if language not in self._made:
-            checked = {name: self._check((language, name)).made for name in self._names(language)}
+            lanes = [name for name in self._names(language)
+                     if not self._written[language, name].only_extended]  # fmt: skip
+            checked = {name: self._check((language, name)).made for name in lanes}
             self._made[language] = {name: one for name, one in checked.items() if one is not None}
         return self._made[language]
 
