@@ -53,7 +53,7 @@ def test_it_is_checked_and_extended_and_runs_nothing(make_course: Maker) -> None
     program = "let a = 5 in a + 2"
     ends = [lane.run(program).outcome.text for lane in session.lanes("Tiny")]
     assert ends == ["Num(3)", "Num(7)"]
-    with pytest.raises(NoLane):
+    with pytest.raises(NoLane, match="shared is only extended: it runs no programs"):
         session.lane("Tiny", "shared")
 
 

@@ -190,6 +190,8 @@ def _lanes(arguments: argparse.Namespace, session: Session, language: str) -> li
             raise Usage(f"the command of {name} has not been allowed: see embrix allow")
         if name in allowed and own_steps:
             raise Usage(f"{name} is outside the course; the workbench walks what it tells of")
+        if name in course.interpreters.only_extended(language):
+            raise Usage(f"{name} is only extended: it runs no programs")
         if name not in usable and name not in allowed:
             hint = did_you_mean(name, usable, "there are: " + (", ".join(usable) or "none"))
             raise Usage(f"{language} has no interpreter called {name}; {hint}")

@@ -111,8 +111,8 @@ class Interpreters(Mapping[str, dict[str, Interpreter]]):
         if language not in self._owners:
             raise KeyError(language)
         if language not in self._made:
-            lanes = [name for name in self._names(language)
-                     if not self._written[language, name].only_extended]  # fmt: skip
+            bases = self.only_extended(language)
+            lanes = [name for name in self._names(language) if name not in bases]
             checked = {name: self._check((language, name)).made for name in lanes}
             self._made[language] = {name: one for name, one in checked.items() if one is not None}
         return self._made[language]
@@ -122,6 +122,11 @@ class Interpreters(Mapping[str, dict[str, Interpreter]]):
 
     def __len__(self) -> int:
         return len(self._owners)
+
+    def only_extended(self, language: str) -> list[str]:
+        """The names of those that are no lanes, and are there for others to extend."""
+        return [name for name in self._names(language)
+                if self._written[language, name].only_extended]  # fmt: skip
 
     def found(self) -> Iterator[Diagnostic]:
         """What is wrong with them, in all languages."""

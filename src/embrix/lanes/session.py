@@ -60,7 +60,10 @@ class Session:
         key = (language, name, grammar, brief)
         if key not in self._lanes:
             known = self.course.interpreters.get(language, {})
-            own = known.get(plain.partition("[")[0].strip())
+            role = plain.partition("[")[0].strip()
+            if role in self.course.interpreters.only_extended(language):
+                raise NoLane(f"{role} is only extended: it runs no programs")
+            own = known.get(role)
             # With what has been compiled for it, where nothing it is made of has changed.
             self._lanes[key], _ = MEMORY.recall(
                 ("lane", name, grammar, brief), (own, self.parser(language, grammar)),
