@@ -110,7 +110,7 @@ class Entries:
         plain = str(name).partition("[")[0]
         if plain not in lanes:
             self.findings.error(
-                "unknown_interpreter", f"there is no interpreter called {name}", self.source,
+                "unknown_interpreter", f"there is no lane called {name}", self.source,
                 self.entry(part, key), did_you_mean(str(name), lanes),
             )  # fmt: skip
             raise Wrong
