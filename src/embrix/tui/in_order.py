@@ -71,7 +71,8 @@ class KeysInOrder(App[Result]):
             screen, focused = self.screen, self.focused
             way: list[MessagePump] = [self, *(focused or screen).ancestors_with_self, self]
             for place in way:
-                await _called(place, place.call_later)
+                if not await _called(place, place.call_later):
+                    return
             if not self.screen_stack:
                 return
             if (screen, focused) != (self.screen, self.focused):
@@ -87,13 +88,17 @@ def _typed_into(place: Widget | None, event: events.Event) -> TypeGuard[Widget]:
     return typed and isinstance(place, Input | TextArea)
 
 
-async def _called(place: MessagePump, later: Callable[[Callable[[], None]], bool]) -> None:
-    """Until a place has come to a call, it is closed, or nothing has come of it for long."""
+async def _called(place: MessagePump, later: Callable[[Callable[[], None]], bool]) -> bool:
+    """Wait until a place has come to a call, or is closed; False where nothing comes of it for
+    long, so that one place that is busy holds no key back for ever."""
     reached, end = asyncio.Event(), monotonic() + PATIENCE
     while not place.is_running and not place._closed and monotonic() < end:
         await asyncio.sleep(0.005)  # a screen that is about to come
     if not later(reached.set):
-        return
-    while not reached.is_set() and place.is_running and monotonic() < end:
+        return True
+    while not reached.is_set() and place.is_running:
+        if monotonic() > end:
+            return False
         with suppress(TimeoutError):
             await asyncio.wait_for(reached.wait(), 0.05)
+    return True
