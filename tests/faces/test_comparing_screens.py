@@ -242,7 +242,7 @@ async def test_handouts_and_starters_are_written_from_the_bench(course_copy: Pat
             await pilot.press("f4")
             await settled(screen)
         screen.set_focus(screen.stations)
-        await pilot.press("right", "right", "b", "ctrl+e", *"moments that are marked", "enter")
+        await pilot.press("right", "right", "b", "ctrl+e", *"steps that are marked", "enter")
         await until(lambda: isinstance(screen.app.screen, AskText), "the name")
         await pilot.press("enter")
         page = course_copy / "drip" / "programs" / "toll.html"

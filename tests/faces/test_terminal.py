@@ -80,12 +80,12 @@ def test_a_lesson_in_a_real_terminal(terminal: Terminal, course_copy: Path) -> N
 
     terminal.keys("F4", "F4", "F9")
     screen = terminal.until(
-        lambda s: "term 3 of 3" in s and "drip/rewriting.brix:22" in s, "the last step"
+        lambda s: "step 3 of 3" in s and "drip/rewriting.brix:22" in s, "the last step"
     )
     assert "6:15  DivisionByZero: division by zero" in screen
     terminal.keys("F7")
     redex = "let average = 120 / 0 in let fee = 7 in fee + 120 / 10"
-    terminal.until(lambda s: "term 2 of 3" in s and redex in s, "one step back")
+    terminal.until(lambda s: "step 2 of 3" in s and redex in s, "one step back")
 
     terminal.keys("C-End")
     time.sleep(0.5)

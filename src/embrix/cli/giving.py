@@ -30,7 +30,7 @@ def give_handout(arguments: argparse.Namespace) -> int:
     if len(languages) > 1 and (arguments.lanes or arguments.programs):
         raise Usage("lanes and programs are those of one language: name it with --language")
     if arguments.at and not (arguments.programs and arguments.lanes):
-        raise Usage("--at marks moments of a run: --program and --with say of which")
+        raise Usage("--at marks steps of a run: --program and --with say of which")
     try:
         notes = read_source(arguments.notes).text if arguments.notes is not None else ""
         programs = tuple((path.name, read_source(path).text) for path in arguments.programs)

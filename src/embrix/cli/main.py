@@ -176,7 +176,7 @@ def parser() -> argparse.ArgumentParser:
         (
             "walk",
             "traces.walk",
-            "print stations of a recorded run: moments or terms, with what is known",
+            "print the steps of a recorded run, with what is known at each",
         ),
     ):
         sub = add(name, command, text)
@@ -201,7 +201,7 @@ def parser() -> argparse.ArgumentParser:
                              help="the name and its range: n=1..20, n=10..200/10")  # fmt: skip
             sub.add_argument("--cost", metavar="COST", default="calls",
                              help="what is counted (default: calls)")  # fmt: skip
-    sub.add_argument("--at", metavar="N", type=int, default=0, help="the first station to print")
+    sub.add_argument("--at", metavar="N", type=int, default=0, help="the first step to print")
     sub.add_argument("--show", metavar="N", type=int, default=20, help="how many (default: 20)")
     sub.add_argument(
         "--find", metavar="WHAT",
@@ -361,7 +361,7 @@ def _pictures(add: Adding) -> None:
     draw.add_argument("--grammar", metavar="NAME", help="one of several grammars")
     draw.add_argument("--input", metavar="FILE", help="lines the program may read; - for input")
     draw.add_argument("--rule", metavar="RULE", help="a rule of the grammar to begin with")
-    draw.add_argument("--at", metavar="N", type=int, default=0, help="a station of the walk")
+    draw.add_argument("--at", metavar="N", type=int, default=0, help="a step of the walk")
     draw.add_argument("--deep", metavar="N", type=int, help="levels of a derivation that are shown")
     draw.add_argument("--over", metavar="NAME=A..B", help="for growth: the name and its range")
     draw.add_argument("--cost", metavar="COST", default="calls", help="for growth: what is counted")
@@ -380,7 +380,7 @@ def _pictures(add: Adding) -> None:
     give.add_argument("--program", metavar="FILE", dest="programs", type=Path, action="append",
                       default=[], help="only this program; may be given several times")  # fmt: skip
     give.add_argument("--at", metavar="N", type=int, action="append", default=[],
-                      help="only the program, with this moment of its run")  # fmt: skip
+                      help="only the program, with this step of its run")  # fmt: skip
     give.add_argument("--tag", metavar="TAG", dest="tags", action="append", default=[],
                       help="only cases with this tag; may be given several times")  # fmt: skip
     give.add_argument("--notes", metavar="FILE", type=Path, help="a text to begin with")

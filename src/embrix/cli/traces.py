@@ -73,7 +73,7 @@ def _keep(found: Walk, program: str, language: str, path: Path) -> int:
         save_walk(found, program, language, path)
     except OSError as fault:
         raise Usage(f"{path} cannot be written: {fault.strerror or fault}") from fault
-    print(f"written to {path}: {counted(len(found), 'station')}")
+    print(f"written to {path}: {counted(len(found), 'step')}")
     return 0
 
 
@@ -104,7 +104,7 @@ def _print(
         answer = {key: value for key, value in head.items() if key != "levels"}
         print(json.dumps({**answer, "stations": msgspec.to_builtins(stations)}, indent=2))
         return
-    print(f"{head['language']} {head['lane']}: {counted(head['length'], 'station')}")
+    print(f"{head['language']} {head['lane']}: {counted(head['length'], 'step')}")
     for one in stations:
         sign = {"enter": "┌ ", "leave": "└ ", "term": "→ ", "end": "◆ "}.get(one.kind, "  ")
         print(f"{one.number:>7,}  {'│ ' * min(one.depth, 30)}{sign}{visible(one.brief)}")

@@ -177,7 +177,7 @@ def _of_run(walk: Walk, wish: Wish, title: str) -> Drawing:
             return draw_reduction(walk, name)
         case "environment":
             if not 0 <= wish.number < len(walk):
-                raise NoPicture(f"the run has stations 0 to {len(walk) - 1:,}")
+                raise NoPicture(f"the run has steps 0 to {len(walk) - 1:,}")
             return draw_environment(walk, wish.number, name)
         case "store":
             return draw_store(walk, name)

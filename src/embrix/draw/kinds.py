@@ -19,7 +19,7 @@ KINDS: dict[Kind, str] = {
     "rules": "the inference rules of an interpreter",
     "derivation": "the derivation of a run",
     "steps": "the reduction sequence of a run, or its conclusions",
-    "environment": "the names at a moment, with frames and closures",
+    "environment": "the names at a step, with frames and closures",
     "store": "what each location holds over time",
     "suspensions": "what waits, is forced and used again",
     "costs": "the costs of several lanes as bars",

@@ -91,7 +91,7 @@ def draw_environment(walk: Walk, number: int, title: str) -> Drawing:
     gap, x, top = 26.0, 0.0, LINE * 1.6
     high = LINE * 1.6
     boxes: dict[int, tuple[float, float]] = {}
-    items.append(label(0, BASE, f"moment {number:,}:  {cut(visible(station.brief), 90)}", "faint"))
+    items.append(label(0, BASE, f"step {number:,}:  {cut(visible(station.brief), 90)}", "faint"))
     lines: list[float] = []
     for frame in frames:
         shadowed = frame.shadowed
@@ -133,7 +133,7 @@ def draw_environment(walk: Walk, number: int, title: str) -> Drawing:
     labels = [item.box for item in items if isinstance(item, Label)]
     broad = max(x + wide("∅"), *(box.x + box.width for box in labels))
     scene = scene_of(Tile(broad, bottom, tuple(items)), title)
-    told_lines = [f"moment {number}: {visible(station.brief)}"]
+    told_lines = [f"step {number}: {visible(station.brief)}"]
     for frame in frames:
         note = "shadowed" if frame.shadowed else frame.note
         line = f"  {frame.name} = {visible(frame.value)}"

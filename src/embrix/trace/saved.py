@@ -98,7 +98,7 @@ class SavedWalk:
             self._file.write(line)
         if len(self._places) != self.head["length"]:
             raise Unusable(
-                f"{name} holds {counted(len(self._places), 'station')} of {self.head['length']:,}"
+                f"{name} holds {counted(len(self._places), 'step')} of {self.head['length']:,}"
             )
 
     def __len__(self) -> int:
@@ -117,7 +117,7 @@ class SavedWalk:
         if not 0 <= station.depth <= MOST_STATIONS:
             raise Unusable(f"{self._name}:{number + 2}: `depth` is none that a walk has")
         if station.number != number:
-            raise Unusable(f"{self._name}:{number + 2}: station {number} is not where it belongs")
+            raise Unusable(f"{self._name}:{number + 2}: step {number} is not where it belongs")
         return station
 
     def find(self, text: str, start: int, forward: bool) -> int | None:

@@ -26,7 +26,7 @@ GROUPS = {
 
 
 GIVEN = {
-    "program": "this program on this lane as a page, with the moments that are marked (b)",
+    "program": "this program on this lane as a page, with the steps that are marked (b)",
     "language": "this language as a page: grammar, forms, rules, programs, cases",
     "course": "all languages of the course as a page",
     "starter": "this interpreter as a course in which clauses are left to be written",

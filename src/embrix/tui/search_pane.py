@@ -134,7 +134,7 @@ class Seeking:
     def next_mark(self, forward: bool) -> None:
         marks, at = self._bench.walking.marks, self._bench.at
         if not marks:
-            self._bench.say("nothing is marked; b marks the moment", "brass")
+            self._bench.say("nothing is marked; b marks the step", "brass")
             return
         ahead = [mark for mark in marks if mark > at] or marks
         behind = [mark for mark in marks if mark < at] or marks

@@ -19,8 +19,6 @@ from embrix.tui.walk_pane import NO_WALK, Gauge, Moment, Stations
 WINDOW = 60
 """Stations that are fetched at once."""
 
-_WORDS = {"steps": "term", "moments": "moment"}
-
 
 class Walking:
     """Keeps gauge, stations, moment, editor and tree at one moment of one run."""
@@ -190,7 +188,6 @@ class Walking:
         if self._shown != self.key and stations.length:
             title.show(f"{self.lane} ⋯ running; below is the run before", "", "ink")
             return
-        word = _WORDS[stations.style_of_walk]
-        position = f"{word} {self.at:,} of {max(0, stations.length - 1):,}"
+        position = f"step {self.at:,} of {max(0, stations.length - 1):,}"
         subject = f"{self.lane}, from a file" if self.held else self.lane
         title.show(subject, position if stations.length else "", "ink")
