@@ -7,7 +7,7 @@ import random
 import pytest
 
 from embrix.compare.search import hunt
-from embrix.compare.taste import Tasting, learned, written
+from embrix.compare.weights import WeightedGenerator, learned, written
 from embrix.grammar.parser import Parsed
 from embrix.grammar.pattern import read_pattern
 from embrix.grammar.sentences import samples
@@ -166,12 +166,12 @@ def test_only_what_the_grammar_writes_is_made_up(make_course: Maker) -> None:
     """Operators that are captured, names and numbers of narrow tokens, forms of no rule."""
     course = make_course(ops=OPS, one=ONE)
     lane = Session(course.folder).lane("Ops", "one")
-    taste = learned(lane, "Expr", 3, lambda: None)
+    weights = learned(lane, "Expr", 3, lambda: None)
     chance = random.Random(7)
     language = course.languages["Ops"]
     met: set[str] = set()
     for _ in range(300):
-        term = Tasting(language, chance.randrange, taste).program("Expr")
+        term = WeightedGenerator(language, chance.randrange, weights).program("Expr")
         read = lane.parser.parse(written(lane, term))
         assert isinstance(read, Parsed)
         assert same(read.term, term)

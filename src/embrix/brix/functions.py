@@ -8,9 +8,9 @@ from embrix.brix import core as k
 from embrix.brix import syntax as s
 from embrix.brix.clauses import report_coverage, report_match
 from embrix.brix.infer import Infer
+from embrix.brix.lint import report_lint
 from embrix.brix.order import expand_order
 from embrix.brix.patterns import Patterns
-from embrix.brix.silent import report_silent
 from embrix.brix.world import FunctionSignature, World
 from embrix.terms.types import BOOL, Con, Hole, Type, settle
 from embrix.text.suggest import did_you_mean
@@ -121,7 +121,7 @@ def check_function(
     if sound:
         for word, match, types in infer.matches:
             report_match(world, word, match, types)
-        report_silent(world, define, infer.bound, judged)
+        report_lint(world, define, infer.bound, judged)
     return function
 
 

@@ -18,7 +18,7 @@ from embrix.brix.language import (
     declare_constructors,
     template_parts,
 )
-from embrix.brix.silent import report_code_without_environment
+from embrix.brix.lint import report_code_without_environment
 from embrix.brix.widen import extended_interpreter, standing_alone, with_libraries
 from embrix.brix.world import World, unify
 from embrix.grammar.model import Pass
@@ -334,7 +334,7 @@ class _Interpreter:
         mark = self.world.mark()
         names = _law_names(law, self.world)
         holes: list[Type] = [Hole() for _ in names]
-        guessing = Infer(self.world.silent(), wavering=True)
+        guessing = Infer(self.world.aside(), wavering=True)
         self._law_body(guessing, law, names, holes)
         infer = Infer(self.world)
         slots, body = self._law_body(infer, law, names, holes)

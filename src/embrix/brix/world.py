@@ -85,7 +85,7 @@ class World:
     contained: list[Diagnostic] = field(default_factory=list)
     """Errors that stand in a part which gives way to a hole of its own."""
 
-    def silent(self) -> World:
+    def aside(self) -> World:
         """The same world, with what is found in it kept apart."""
         return replace(self, findings=Findings(), causes=[], contained=[])
 

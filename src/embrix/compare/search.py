@@ -20,7 +20,7 @@ from hypothesis.errors import NoSuchExample
 
 from embrix.compare.applied import EvaluatedRun
 from embrix.compare.smaller import count_forms, smallest
-from embrix.compare.taste import LIMITS, Tasting, forms_of, remembered, written
+from embrix.compare.weights import LIMITS, WeightedGenerator, forms_of, remembered, written
 from embrix.grammar.parser import Parsed
 from embrix.machine.lane import Lane
 from embrix.machine.outcome import Result
@@ -170,7 +170,7 @@ class _Search:
         )
         """Whether programs need not be written and read: both lanes have the same numbers."""
         try:
-            self.taste = remembered(one, kind.name, done.seed, self._tell)
+            self.weights = remembered(one, kind.name, done.seed, self._tell)
         except NoTerm as none:
             raise NoPrograms(f"there is no finite {none}, so no program can be made up") from none
         self.known: set[Value] = set()
@@ -187,7 +187,7 @@ class _Search:
         def programs(draw: st.DrawFn) -> Value:
             # In one piece: many small draws take longer than the programs do.
             choose = _chooser(draw(st.binary(min_size=BYTES, max_size=BYTES)))
-            return Tasting(language, choose, self.taste, words).program(self.sort)
+            return WeightedGenerator(language, choose, self.weights, words).program(self.sort)
 
         chosen = settings(
             max_examples=most * AGAIN, database=None, deadline=None, derandomize=False,

@@ -17,7 +17,7 @@ from embrix.text.source import Span
 _STORE_CHANGES = ("alloc", "reserve")
 
 
-def report_silent(
+def report_lint(
     world: World,
     define: s.Define,
     types: dict[tuple[int, int], Type],

@@ -69,7 +69,7 @@ Pair = tuple[str, int, str]
 """A form, the number of a field, the form (or the number of items) that stands in it."""
 
 
-class Taste:
+class Weights:
     """Which forms go well in which fields: those that were evaluated to an end there, and not those
     in a node at which a program failed. So no types have to be known."""
 
@@ -187,14 +187,14 @@ def weighed(weights: Mapping[Constructor, float]) -> Weighed:
     return tuple(weights), tuple(accumulate(counts))
 
 
-class Tasting(Generator):
-    """Makes up programs by taste."""
+class WeightedGenerator(Generator):
+    """Makes up programs by weights."""
 
     def __init__(
-        self, language: Language, choose: Choose, taste: Taste, words: Words | None = None
+        self, language: Language, choose: Choose, weights: Weights, words: Words | None = None
     ) -> None:
-        super().__init__(language.signature, choose, words or taste.words)
-        self._taste = taste
+        super().__init__(language.signature, choose, words or weights.words)
+        self._weights = weights
 
     def program(self, sort: str) -> Value:
         """A closed term."""
@@ -205,12 +205,12 @@ class Tasting(Generator):
     ) -> Constructor:
         if self.gone_astray(depth):
             return super().pick(sort, depth, at, scoped=scoped)
-        forms, ends = self._taste.slots(sort, depth, at or TOP, scoped=scoped)
+        forms, ends = self._weights.slots(sort, depth, at or TOP, scoped=scoped)
         return forms[bisect_right(ends, self.choose(ends[-1]))]
 
     def count(self, depth: int, at: tuple[str, int] | None) -> int:
         lengths = range(MOST_ITEMS + 1) if depth > 0 else range(2)
-        shares = [self._taste.share((*(at or TOP), str(one))) for one in lengths]
+        shares = [self._weights.share((*(at or TOP), str(one))) for one in lengths]
         best = max(shares)
         slots = [
             one
@@ -220,10 +220,10 @@ class Tasting(Generator):
         return slots[self.choose(len(slots))]
 
 
-def learned(lane: Lane, sort: str, seed: int, underway: Callable[[], None]) -> Taste:
+def learned(lane: Lane, sort: str, seed: int, underway: Callable[[], None]) -> Weights:
     """What programs made up on a lane have taught. `underway` is called now and then."""
     language = lane.interpreter.language
-    taste = Taste(language.signature, words_of(lane.interpreter, lane.machine.printer))
+    weights = Weights(language.signature, words_of(lane.interpreter, lane.machine.printer))
     seeded = random.Random(seed)
     unread = 0
     for number in range(LEARNING):
@@ -231,7 +231,7 @@ def learned(lane: Lane, sort: str, seed: int, underway: Callable[[], None]) -> T
             break  # the grammar has errors: none of them can be written
         if number % TELLING == 0:
             underway()
-        term = Tasting(language, seeded.randrange, taste).program(sort)
+        term = WeightedGenerator(language, seeded.randrange, weights).program(sort)
         if number < WRITTEN:
             parsed = lane.parser.parse(written(lane, term))
             if not isinstance(parsed, Parsed):
@@ -240,15 +240,15 @@ def learned(lane: Lane, sort: str, seed: int, underway: Callable[[], None]) -> T
             term = parsed.term
         recorder = Recorder(LIMITS.calls)
         lane.machine.run(term, variant="traced", limits=LIMITS, recorder=recorder)
-        taste.learn(recorder, lane)
-    taste.settled = True
-    return taste
+        weights.learn(recorder, lane)
+    weights.settled = True
+    return weights
 
 
-_KNOWN: WeakKeyDictionary[Interpreter, dict[tuple[str, int], Taste]] = WeakKeyDictionary()
+_KNOWN: WeakKeyDictionary[Interpreter, dict[tuple[str, int], Weights]] = WeakKeyDictionary()
 
 
-def remembered(lane: Lane, sort: str, seed: int, underway: Callable[[], None]) -> Taste:
+def remembered(lane: Lane, sort: str, seed: int, underway: Callable[[], None]) -> Weights:
     """What has been learned, once for each interpreter and seed: the same always comes of it."""
     known = _KNOWN.setdefault(lane.interpreter, {})
     if (sort, seed) not in known:
