@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from embrix.grammar.automaton import Automaton
 from embrix.grammar.pattern import BadPattern, literal, matches_empty, read_pattern
 from embrix.grammar.tokens import TokenKind, TokenTable
+from tests.conftest import Maker
 
 ATOMS = st.sampled_from(["a", "b", "[ab]", "[^a]", ".", "\\d", "(ab|b)", "c"])
 PIECES = st.builds(
@@ -131,3 +132,14 @@ def test_a_literal_matches_itself_only() -> None:
     automaton = Automaton([literal("a+b")])
     assert automaton.match("a+b", 0, set()) == (0, 3)
     assert automaton.match("aab", 0, set())[0] == -1
+
+
+def test_literals_are_known_where_the_grammar_cannot_be_used(make_course: Maker) -> None:
+    """Without a block of tokens, and with a rule that is missing; and where there is nothing."""
+    text = "language Signs\n\nforms Sign\n  Go\n\n"
+    course = make_course(a=text + 'grammar\n  start Sign\n  Sign ::= "go" "now" Missing makes Go\n')
+    assert course.has_errors
+    tokens = course.languages["Signs"].tokens
+    assert tokens is not None
+    assert set(tokens.literals) == {"go", "now"}
+    assert make_course(a=text).languages["Signs"].tokens is None

@@ -166,12 +166,13 @@ def _rebuild(
             built = _rebuild(infer, inner, instead)
             return (built[0], k.Named(built[1], slot)) if built else None
         case k.Shape(tag, fields, wide):
-            parts = [_rebuild(infer, f, instead) for f in fields]
-            kept = [part for part in parts if part is not None]
-            core = _built(infer, tag, tuple(part[0] for part in kept))
-            if core is None or len(kept) < len(parts):
+            parts = [part for f in fields if (part := _rebuild(infer, f, instead)) is not None]
+            if len(parts) < len(fields):
                 return None
-            return core, k.Shape(tag, tuple(part[1] for part in kept), wide)
+            core = _built(infer, tag, tuple(part[0] for part in parts))
+            if core is None:
+                return None
+            return core, k.Shape(tag, tuple(part[1] for part in parts), wide)
     return None
 
 
