@@ -7,6 +7,7 @@ from typing import Any
 
 from embrix.brix import core as k
 from embrix.course.load import Course
+from embrix.machine.body import Body
 from embrix.machine.counting import counted
 from embrix.machine.events import (
     ClauseChosen,
@@ -117,7 +118,7 @@ def test_what_stands_behind_an_end_goes_and_nothing_else() -> None:
 
 def test_no_compiled_function_has_statements_behind_its_end(lockside: Course) -> None:
     """Over every shipped interpreter and variant."""
-    from embrix.machine.body import Body
+
     from embrix.machine.compiler import TRANSLATIONS
 
     ends = (ast.Return, ast.Continue, ast.Break, ast.Raise)
@@ -240,3 +241,55 @@ def test_a_term_that_no_clause_takes_is_stuck(make_course: Maker) -> None:
     assert [
         one.subjects[0].value for one in parts(specialised(unit, "run", name, 9), NoClause)
     ] == [name]
+
+
+# ---------------------------------------------------------------- clauses
+
+
+def wide_unit(make_course: Maker, forms: int) -> Unit:
+    """A function with a clause for each of many forms, the last of which looks inside."""
+    names = [f"F{number}" for number in range(forms)]
+    language = "language Wide\n\nforms Form\n" + "".join(f"  {one}(n: Number)\n" for one in names)
+    clauses = "".join(f"  {one}(n) => n + {number}\n" for number, one in enumerate(names[:-1]))
+    lane = (
+        "interpreter wide for Wide\n\nmain value_of\n\ndefine value_of(f: Form) -> Number by f\n"
+        f"{clauses}  {names[-1]}(7) => 0\n  {names[-1]}(n) => n\n"
+    )
+    return Unit(make_course(a=language, b=lane).interpreters["Wide"]["wide"], "plain")
+
+
+def test_clauses_become_a_search_over_tags(make_course: Maker) -> None:
+    """Of 32 forms none is further than six comparisons of tags away, and each clause is there
+    once."""
+    unit = wide_unit(make_course, 32)
+    target = unit.functions["value_of"]
+    (written,) = Body(unit, target, ["fuel"]).definition("f")
+    assert isinstance(written, ast.FunctionDef)
+    deepest = 0
+
+    def down(statements: list[ast.stmt], depth: int) -> None:
+        nonlocal deepest
+        for one in statements:
+            if isinstance(one, ast.If):
+                left = one.test.left if isinstance(one.test, ast.Compare) else None
+                tags = isinstance(left, ast.Name) and left.id.startswith("t")
+                deepest = max(deepest, depth + tags)
+                down(one.body, depth + tags)
+                down(one.orelse, depth + tags)
+
+    down(written.body, 0)
+    assert 5 <= deepest <= 6
+    sums = [one for one in ast.walk(written)
+            if isinstance(one, ast.BinOp) and isinstance(one.right, ast.Constant)]  # fmt: skip
+    assert len(sums) == 31
+
+
+def test_a_known_tag_needs_no_comparison(make_course: Maker) -> None:
+    unit = wide_unit(make_course, 1)
+    (written,) = Body(unit, unit.functions["value_of"], ["fuel"]).definition("f")
+    compared = [one for one in ast.walk(written) if isinstance(one, ast.Compare)]
+    tags = [one.tag for one in unit.interpreter.constructors.values()]
+    constants = [part.value for one in compared for part in one.comparators
+                 if isinstance(part, ast.Constant)]  # fmt: skip
+    assert 7 in constants
+    assert not set(tags) & set(constants)
