@@ -9,7 +9,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from embrix.grammar.automaton import Automaton
-from embrix.grammar.pattern import BadPattern, literal, matches_empty, read_pattern
+from embrix.grammar.pattern import (
+    LAST,
+    BadPattern,
+    complement,
+    literal,
+    matches_empty,
+    read_pattern,
+)
 from embrix.grammar.tokens import TokenKind, TokenTable
 from tests.conftest import Maker
 
@@ -143,3 +150,10 @@ def test_literals_are_known_where_the_grammar_cannot_be_used(make_course: Maker)
     assert tokens is not None
     assert set(tokens.literals) == {"go", "now"}
     assert make_course(a=text).languages["Signs"].tokens is None
+
+
+def test_what_a_set_leaves_out_reaches_from_the_first_character_to_the_last() -> None:
+    assert complement(((0, LAST - 1),)) == ((LAST, LAST),)
+    assert complement(((1, LAST),)) == ((0, 0),)
+    assert complement(((0, LAST),)) == ()
+    assert complement(()) == ((0, LAST),)
