@@ -11,7 +11,7 @@ from __future__ import annotations
 
 import asyncio
 from collections import deque
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from contextlib import suppress
 from time import monotonic
 from typing import TypeGuard, TypeVar
@@ -46,6 +46,12 @@ class KeysInOrder(App[Result]):
                 return
             self._under_way = asyncio.create_task(self._carry_out(event))
         await super().on_event(event)
+
+    async def _press_keys(self, keys: Iterable[str]) -> None:
+        """Keys that a program presses: they have been carried out when this is done."""
+        await super()._press_keys(keys)
+        while self._under_way is not None:
+            await asyncio.sleep(0.005)
 
     async def _carry_out(self, event: events.Event) -> None:
         """Wait for the key that was given out; then the held ones, in their order."""
