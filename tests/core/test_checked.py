@@ -228,6 +228,30 @@ def test_errors_are_told_with_their_place_after_an_edit_in_a_comment(make_course
     assert "(b.brix:9:16)" in lane.run("1 + 2").outcome.sentence
 
 
+def test_what_cannot_be_read_is_told_with_its_place_after_an_edit_in_a_comment(
+    make_course: Maker,
+) -> None:
+    """The clause cannot be read, so that checking finds nothing wrong."""
+    unread = BROKEN.replace("nowhere(l)", "l +")
+    for above in (0, 2):
+        course = make_course(a=TINY_LANGUAGE, b="# higher\n" * above + unread)
+        lane = Session(course.folder).lane("Tiny", "half")
+        assert f"(b.brix:{8 + above}:" in lane.run("1 + 2").outcome.sentence
+
+
+def test_a_rule_that_cannot_be_read_is_told_with_its_place_after_an_edit(
+    make_course: Maker,
+) -> None:
+    broken = TINY_LANGUAGE.replace("x:name makes Var", "x:name makes Var(")
+    line = next(n for n, one in enumerate(broken.split("\n"), 1) if "makes Var(" in one)
+    sentences = []
+    for above in (0, 3):
+        course = make_course(a="# higher\n" * above + broken, b=BROKEN)
+        lane = Session(course.folder).lane("Tiny", "half")
+        sentences.append(lane.run("x").outcome.sentence.replace(f":{line + above}:", ":LINE:"))
+    assert sentences[0] == sentences[1]
+
+
 BROKEN = """\
 interpreter half for Tiny
 

@@ -53,7 +53,7 @@ def _print_question(question: QuestionRow) -> None:
     print(question.name)
     print(textwrap.indent(visible(question.program, keep="\n").rstrip("\n"), "    │ "))
     wide = max((len(one.lane) for one in question.answers), default=0)
-    labels = max(len(one.label or "none of these") for one in question.answers)
+    labels = max((len(one.label or "none of these") for one in question.answers), default=0)
     for one in question.answers:
         label = one.label or "none of these"
         print(f"    {one.lane:<{wide}}  {label:<{labels}}  {visible(one.came)}")

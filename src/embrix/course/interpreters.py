@@ -8,10 +8,10 @@ from functools import partial
 from typing import TypeAlias, TypeVar
 
 from embrix.brix import syntax as s
-from embrix.brix.core import Interpreter, Language, Meaning
+from embrix.brix.core import Interpreter, Language
 from embrix.brix.interpreter import check_interpreter
-from embrix.brix.said import said
 from embrix.course.checked import MEMORY
+from embrix.course.meanings import meaning_of
 from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.plural import counted
 from embrix.text.suggest import did_you_mean, nearest
@@ -71,13 +71,11 @@ def _interpreter(
     findings: Findings,
 ) -> Interpreter | None:
     made = check_interpreter(syntax, language, findings, base, libraries)
-    if made is None or findings.has_errors:
-        return made  # what has an error tells of its place
-    sources = [syntax.source, *(library.source for library in libraries.values())]
-    texts = tuple(said(source.text) for source in sources)
+    if made is None:
+        return None
+    sources = (syntax.source, *(library.source for library in libraries.values()))
     before = (language.meaning, *(() if base is None else (base.meaning,)))
-    meaning, _ = MEMORY.recall(("meaning", texts), before, lambda _: Meaning())
-    return replace(made, meaning=meaning)
+    return replace(made, meaning=meaning_of(sources, before, findings))
 
 
 class Interpreters(Mapping[str, dict[str, Interpreter]]):

@@ -14,13 +14,12 @@ from functools import partial
 from pathlib import Path
 
 from embrix.brix import syntax as s
-from embrix.brix.core import Language, Meaning
+from embrix.brix.core import Language
 from embrix.brix.language import check_language
-from embrix.brix.reader import read_file
-from embrix.brix.said import said
 from embrix.course.checked import MEMORY
 from embrix.course.finding import COURSE_FILE, COURSE_FILES
 from embrix.course.interpreters import Interpreters
+from embrix.course.meanings import meaning_of, syntax_of
 from embrix.course.missing import Languages
 from embrix.course.outside import Outside, read_outside
 from embrix.machine.conversions import with_conversions
@@ -104,13 +103,8 @@ def _language(
 ) -> Language:
     findings.extend(before.sorted())
     made = with_conversions(check_language(syntax, findings, base))
-    if findings.has_errors:
-        return made
-    meaning, _ = MEMORY.recall(
-        ("meaning", said(syntax.source.text)), () if base is None else (base.meaning,),
-        lambda _: Meaning(),
-    )  # fmt: skip
-    return replace(made, meaning=meaning)
+    before_it = () if base is None else (base.meaning,)
+    return replace(made, meaning=meaning_of((syntax.source,), before_it, findings))
 
 
 class _Loader:
@@ -219,7 +213,7 @@ class _Loader:
 
     def syntax(self, source: Source) -> s.FileSyntax | None:
         """What a file says."""
-        syntax, found = MEMORY.recall("syntax", (source,), partial(read_file, source))
+        syntax, found = syntax_of(source)
         self.findings.extend(found)
         return syntax
 

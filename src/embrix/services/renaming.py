@@ -13,9 +13,9 @@ from embrix.brix.builtin_help import FUNCTIONS
 from embrix.brix.declared import Meaning
 from embrix.brix.occurrences import Occurrence, occurrences
 from embrix.brix.pattern_reader import WORDS
-from embrix.brix.reader import read_file
 from embrix.course.checked import MEMORY
 from embrix.course.load import load_course
+from embrix.course.meanings import syntax_of
 from embrix.lanes.session import Session
 from embrix.messages.replies_on_writing import FileChange, NameHere, NamePlace, Renaming
 from embrix.suite.mentions import language_of, mentions
@@ -41,7 +41,7 @@ class Names:
         for file, text in self.texts.items():
             if file.endswith(".brix"):
                 source = MEMORY.source(file, text, self.session.course.folder / file)
-                syntax, found = MEMORY.recall("syntax", (source,), partial(read_file, source))
+                syntax, found = syntax_of(source)
                 if syntax is not None:
                     self.files[file] = syntax
                 if syntax is None or any(one.severity == "error" for one in found):

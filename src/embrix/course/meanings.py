@@ -1,0 +1,32 @@
+"""What files say: read once, and one meaning for all that say the same."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from functools import partial
+
+from embrix.brix import syntax as s
+from embrix.brix.core import Meaning
+from embrix.brix.reader import read_file
+from embrix.brix.said import said
+from embrix.course.checked import MEMORY
+from embrix.text.diagnostic import Diagnostic, Findings
+from embrix.text.source import Source
+
+
+def syntax_of(source: Source) -> tuple[s.FileSyntax | None, tuple[Diagnostic, ...]]:
+    """The syntax of a file, and what is wrong with how it is written."""
+    return MEMORY.recall("syntax", (source,), partial(read_file, source))
+
+
+def meaning_of(
+    sources: Iterable[Source], before: tuple[Meaning, ...], findings: Findings
+) -> Meaning:
+    """The meaning of a definition that some files make up, on top of others. What has an error, in
+    its reading or (told by `findings`) in its checking, tells of its place: it shares none."""
+    texts: list[str] = []
+    for source in sources:
+        if findings.has_errors or any(one.severity == "error" for one in syntax_of(source)[1]):
+            return Meaning()
+        texts.append(said(source.text))
+    return MEMORY.recall(("meaning", tuple(texts)), before, lambda _: Meaning())[0]
