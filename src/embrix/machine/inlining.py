@@ -86,20 +86,23 @@ class Inlining:
         fits = depth < DEEPEST and self._calls.written_out(name)
         return fits and (self._last or not last)
 
+    def inside(self, name: str, mapping: Mapping[int, int]) -> Any:
+        """The body of a function with other numbers for its variables; clauses as a `match`."""
+        callee = self._functions[name]
+        if callee.body is not None:
+            return moved(callee.body, mapping)
+        chosen = tuple(mapping[callee.slots[number]] for number in callee.subjects)
+        subjects = tuple(k.Local(slot) for slot in chosen)
+        return k.Match(subjects, chosen, moved(callee.clauses, mapping), callee.span)
+
     def opened(self, node: k.Call, args: tuple[Any, ...], first: int) -> tuple[Inlined, int]:
         """A call with the body of its function, numbered from `first` on; the body is as it stands
         in the definition. Also the first number that is free then."""
         callee = self._functions[node.function]
         mapping = self.room(node.function, first)
         slots = tuple(mapping[slot] for slot in callee.slots)
-        body: Any
-        if callee.body is not None:
-            body = moved(callee.body, mapping)
-        else:
-            chosen = tuple(slots[number] for number in callee.subjects)
-            subjects = tuple(k.Local(slot) for slot in chosen)
-            body = k.Match(subjects, chosen, moved(callee.clauses, mapping), callee.span)
         here = slots[callee.subject] if callee.subject is not None else None
+        body = self.inside(node.function, mapping)
         return Inlined(node.function, slots, args, body, here), first + len(mapping)
 
     def room(self, name: str, first: int) -> dict[int, int]:

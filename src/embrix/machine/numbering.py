@@ -9,8 +9,6 @@ from typing import Any
 
 from embrix.brix import core as k
 
-_PLAIN = ("constructor", "error", "type", "span")
-
 
 @lru_cache(maxsize=4_000)
 def renumbered(function: k.Function) -> k.Function:
@@ -59,6 +57,6 @@ def moved(node: Any, mapping: Mapping[int, int]) -> Any:
             slots = value if isinstance(value, tuple) else (value,)
             changed = tuple(mapping.get(slot, slot) for slot in slots)
             made[one.name] = changed if isinstance(value, tuple) else changed[0]
-        elif one.name not in _PLAIN:
+        elif one.name in k.INSIDE[type(node)]:
             made[one.name] = moved(value, mapping)
     return replace(node, **made)

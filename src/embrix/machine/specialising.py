@@ -172,11 +172,12 @@ class _Specialising:
         """The body of a small function in place of its call."""
         plan = self.plan
         callee = plan.unit.functions[node.function]
-        whole, free = plan.inlining.opened(node, (), self.first)
         mapping = plan.inlining.room(node.function, self.first)
         slots, args, known = self._passed(callee, node.args, mapping)
-        inner = replace(self, known=known, first=free, depth=self.depth + 1)
-        body = inner.change(whole.body, last and not (plan.unit.counts and not self.outermost))
+        first = self.first + len(mapping)
+        inner = replace(self, known=known, first=first, depth=self.depth + 1)
+        inside = plan.inlining.inside(node.function, mapping)
+        body = inner.change(inside, last and not (plan.unit.counts and not self.outermost))
         here = self._here(callee, mapping, known)
         return Inlined(node.function, slots, args, body, here)
 
