@@ -1,0 +1,66 @@
+"""What stands beside the program: trees at a rule, conflicts, stores and suspensions."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from embrix.tui.bars import Title
+from embrix.tui.faces import GrammarFace, NotesFace
+from embrix.tui.walk_pane import Moment
+from tests.faces.test_workbench import bench, opened, outcomes, settled, shown, until, write
+
+
+async def test_a_text_is_read_at_any_rule(course_copy: Path) -> None:
+    """Ctrl+R chooses a rule: tokens and tree follow, no lane runs; and back to programs."""
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        await write(pilot, "(1 + 2)")
+        await pilot.press("ctrl+r", *"atom", "enter")
+        await until(lambda: screen.rule == "Atom", "the rule")
+        assert "at rule Atom" in screen.query_one("#program-title", Title).right
+        await until(lambda: "no program to run" in shown(screen.lanes)[0], "idle lanes")
+        screen.editor.load_text("1 + 2")
+        notice = screen.query_one("#notice")
+        await until(lambda: "the end of the program could stand" in str(notice.render()), "why")
+        await pilot.press("ctrl+r", *"as a", "enter")
+        await until(lambda: outcomes(screen).get("rewriting") == "3", "the lanes again")
+
+
+async def test_a_conflict_is_shown_on_the_grammar_face(course_copy: Path) -> None:
+    """Breaking the grammar shows the ambiguous sentence with its two trees."""
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        await pilot.press("f3", "f3")
+        assert screen.face == "grammar"
+        face = screen.query_one(GrammarFace)
+        await until(lambda: any("LALR(1)    yes" in line for line in face.lines), "the verdict")
+        path = course_copy / "drip" / "drip.brix"
+        path.write_text(
+            path.read_text().replace(
+                "    | Sum\n", '    | Sum\n    | left:Expr "plus" right:Expr makes Add\n'
+            )
+        )
+        await until(lambda: any("ambiguous  yes" in line for line in face.lines), "the ambiguity")
+        assert any("conflict 1: after" in line for line in face.lines)
+        notes = shown(screen.query_one(NotesFace))
+        await until(
+            lambda: any("ambiguous_grammar" in n for n in shown(screen.query_one(NotesFace))),
+            f"the note among {notes}",
+        )
+
+
+async def test_stores_and_suspensions_stand_beside_the_names(course_copy: Path) -> None:
+    async with opened(course_copy, "rill/programs/costly.rill") as pilot:
+        screen = bench(pilot)
+        assert screen.lanes.lanes[1] == "by_need"
+        await pilot.press("f4", "f9")
+        await settled(screen)
+        await pilot.press("f7", "f7")
+        moment = screen.query_one(Moment)
+        await until(lambda: bool(moment.station and moment.station.store), "the store")
+        assert moment.station is not None
+        roles = {one.role for one in moment.station.store}
+        assert "settled" in roles
+        shown = str(moment.render())
+        assert "store" in shown
+        assert "●" in shown
