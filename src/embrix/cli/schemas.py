@@ -451,4 +451,17 @@ def schema_of(command: str) -> dict[str, Any]:
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         "title": f"embrix {command} --json",
     }
-    return {**head, **made}
+    return {**head, **_described_in_one_line(made)}
+
+
+def _described_in_one_line(part: Any) -> Any:
+    """A schema whose descriptions do not show how the docstrings are broken into lines (versions
+    of the library differ in what they leave of the indentation)."""
+    if isinstance(part, dict):
+        return {
+            key: " ".join(value.split())
+            if key == "description" and isinstance(value, str)
+            else _described_in_one_line(value)
+            for key, value in part.items()
+        }
+    return [_described_in_one_line(each) for each in part] if isinstance(part, list) else part
