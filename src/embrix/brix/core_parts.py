@@ -350,9 +350,10 @@ def parts_of(root: object, inside: Mapping[type, tuple[str, ...]] | None = None)
         kind = type(node)
         if kind is tuple:
             pending += node  # type: ignore[arg-type]
-        elif kind in known:
+        elif (names := known.get(kind)) is not None:
             yield node
-            pending += [getattr(node, name) for name in known[kind]]
+            for name in names:
+                pending.append(getattr(node, name))
 
 
 PARTS = (
@@ -363,8 +364,11 @@ PARTS = (
 )  # fmt: skip
 
 PATTERNS = (Bind, Equals, Shape, Named, Among)
-_PLAIN = ("constructor", "error", "type", "span")
 INSIDE: dict[type, tuple[str, ...]] = {
-    kind: tuple(name for name in kind.__slots__ if name not in _PLAIN) for kind in PARTS
-}
+    kind: tuple(
+        name for name, written in kind.__annotations__.items()
+        if "Core" in written or "Handler" in written
+    )
+    for kind in PARTS
+}  # fmt: skip
 """Where each kind of part may have others inside."""

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, fields, is_dataclass
+from functools import cache
 from typing import Any, TypeAlias
 
 from embrix.brix import syntax as s
@@ -255,18 +256,27 @@ class Paths:
         )  # fmt: skip
 
 
-def inside(node: object) -> list[Any]:
+def inside(node: Any) -> list[Any]:
     """All parts of a piece of syntax, itself among them."""
     found: list[Any] = []
     pending = [node]
     while pending:
         part = pending.pop()
-        if isinstance(part, tuple):
+        if type(part) is tuple:
             pending += part
-        elif is_dataclass(part) and not isinstance(part, Span):
+        elif (names := _fields_of(type(part))) is not None:  # type: ignore[arg-type]
             found.append(part)
-            pending += [getattr(part, one.name) for one in fields(part)]
+            for name in names:
+                pending.append(getattr(part, name))
     return found
+
+
+@cache
+def _fields_of(kind: type[Any]) -> tuple[str, ...] | None:
+    """The fields of a kind of syntax; None for a place, or what is no syntax at all."""
+    if not is_dataclass(kind) or kind is Span:
+        return None
+    return tuple(one.name for one in fields(kind))
 
 
 def _children(node: s.Expr) -> list[s.Expr]:

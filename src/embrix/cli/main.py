@@ -22,6 +22,7 @@ from embrix.cli.streams import give_up_output, safe_streams
 from embrix.cli.usage import Faulty, Usage
 from embrix.compare.range import SCALES
 from embrix.suite.reports import FORMATS
+from embrix.terms.collecting import collect_seldom
 from embrix.text.log import log_file, start_logging
 
 Command = Callable[[argparse.Namespace], int]
@@ -32,6 +33,7 @@ Adding = Callable[[str, str, str], argparse.ArgumentParser]
 def main(argv: Sequence[str] | None = None) -> int:
     """Run the command line; the exit status."""
     start_logging()
+    collect_seldom()
     _end_in_order()
     with safe_streams():
         try:

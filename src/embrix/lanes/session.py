@@ -21,7 +21,7 @@ from embrix.lanes.outside_lane import OutsideLane
 from embrix.lanes.versions import unsaved_of
 from embrix.machine.lane import Lane, parser_for
 from embrix.suite.cases import Suite
-from embrix.suite.read import read_suite
+from embrix.suite.read import language_of, read_suite
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Source, Span, Unreadable, read_source
 
@@ -186,31 +186,45 @@ class Session:
         name = path.relative_to(course.folder).as_posix()
         text = self.unsaved.get(path.resolve())
         try:
-            source = read_source(path, name) if text is None else Source(name, text, path)
+            text = read_source(path, name).text if text is None else text
         except Unreadable as fault:
             findings.error("unreadable_file", str(fault), Source(name, "", path), Span(0, 0))
             return None
+        source = MEMORY.source(name, text, path)
         languages = tuple(course.languages)
-        known = course.interpreters
+        lanes_of = course.interpreters
 
         def lanes(name: str) -> list[str]:
             outside = (one.name for one in course.outside if one.language == name)
-            return [*known.get(name, {}), *course.broken.get(name, ()), *outside]
+            return [*lanes_of.get(name, {}), *course.broken.get(name, ()), *outside]
 
         def errors(name: str) -> set[str]:
             own = {error.name for error in course.languages[name].errors}
             return own.union(*(
-                {error.name for error in one.errors} for one in known.get(name, {}).values()
+                {error.name for error in one.errors} for one in lanes_of.get(name, {}).values()
             ))  # fmt: skip
 
         def choices(name: str) -> dict[str, dict[str, dict[str, str]]]:
             return {
                 lane: {choice.name: choice.alternatives for choice in one.choices.values()}
-                for lane, one in known.get(name, {}).items()
+                for lane, one in lanes_of.get(name, {}).items()
             }
 
         grammars = {name: one.grammars for name, one in course.languages.items()}
-        return read_suite(
-            source, EachLanguage(languages, lanes), EachLanguage(languages, errors), findings,
-            grammars, EachLanguage(languages, choices),
-        )  # fmt: skip
+
+        def read(found: Findings) -> Suite | None:
+            return read_suite(
+                source, EachLanguage(languages, lanes), EachLanguage(languages, errors), found,
+                grammars, EachLanguage(languages, choices),
+            )  # fmt: skip
+
+        owner, _ = MEMORY.recall("suite language", (source,), lambda _: language_of(source))
+        known: tuple[object, ...] = languages
+        if owner in languages:
+            ways = [(lane, choice, *way) for lane, of in choices(owner).items()
+                    for choice, way in of.items()]  # fmt: skip
+            known = (owner, *lanes(owner), None, *sorted(errors(owner)), None, *grammars[owner],
+                     *ways)  # fmt: skip
+        suite, found = MEMORY.recall(("suite", *known), (source,), read)
+        findings.extend(found)
+        return suite

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Sequence
+from typing import Any
 
 
 def load(name: str) -> ast.expr:
@@ -77,18 +78,19 @@ def atomic(value: ast.expr) -> bool:
 
 def located(module: ast.Module) -> ast.Module:
     """The same tree with a place in every node: Python wants one, and there is no text."""
-    pending: list[ast.AST] = [module]
+    pending: list[Any] = [module]
     while pending:
         node = pending.pop()
         kind = type(node)
+        if kind is str or node is None:
+            continue  # a name in a list of names, or no default
         if kind._attributes:
-            node.lineno = node.col_offset = 1  # type: ignore[attr-defined]
+            node.lineno = node.col_offset = 1
         if kind is ast.Name or kind is ast.Constant:
             continue
-        for name in kind._fields:
-            inner = getattr(node, name, None)
-            if isinstance(inner, ast.AST):
+        for inner in node.__dict__.values():
+            if type(inner) is list:
+                pending += inner
+            elif isinstance(inner, ast.AST):
                 pending.append(inner)
-            elif isinstance(inner, list):
-                pending += [one for one in inner if isinstance(one, ast.AST)]
     return module

@@ -72,6 +72,15 @@ def read_suite(
     )  # fmt: skip
 
 
+def language_of(source: Source) -> str:
+    """The language that a suite is for; nothing where it does not say so."""
+    try:
+        found = read_toml(source.text, parse_float=str).get("language")
+    except tomllib.TOMLDecodeError:
+        return ""
+    return found if isinstance(found, str) else ""
+
+
 Choices: TypeAlias = Mapping[str, Mapping[str, Collection[str]]]
 """For each interpreter its choices, with the ways in which each can be decided."""
 

@@ -31,7 +31,7 @@ from embrix.tui.editor import KEEPING
 from embrix.tui.unsaved_text import discard, plain, save
 from embrix.tui.workbench import Say, Workbench
 
-SOONEST, RESTING, PATIENCE = 0.02, 0.15, 0.5
+SOONEST, RESTING, PATIENCE = 0.001, 0.15, 0.5
 """Seconds after a single key until the course is read with what has been typed, and after the last
 of several in a row, which are not to be held up; seconds after which that is done even if the last
 reading is not over."""

@@ -31,6 +31,7 @@ from embrix.messages.wire import (
     write_frame,
 )
 from embrix.services.answering import Service
+from embrix.terms.collecting import collect_seldom
 from embrix.workers.interrupting import Stopped, forget_interruption, interrupt
 from embrix.workers.memory_limit import limit_memory
 
@@ -169,6 +170,7 @@ def main() -> None:
     os.dup2(nowhere, 1)
     limit_memory(int(sys.argv[1]) if len(sys.argv) > 1 else MEMORY)
     sys.setswitchinterval(0.002)
+    collect_seldom()
     if hasattr(os, "nice"):
         os.nice(YIELDING)
     Worker(source, sink).serve()
