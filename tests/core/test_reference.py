@@ -12,10 +12,11 @@ from hypothesis import strategies as st
 from embrix.course.load import Course
 from embrix.grammar.parser import Parsed
 from embrix.lanes.session import Session
+from embrix.machine.evaluated import Evaluated
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
 from embrix.machine.recorder import Recorder
-from embrix.machine.reference import Evaluated, evaluate
+from embrix.machine.reference import evaluate
 from embrix.suite.cases import Case
 from embrix.terms.node import FIELDS, FRAME, KNOT, Node, same
 from embrix.text.diagnostic import Findings

@@ -23,6 +23,7 @@ from embrix.course.replacing import replace_file
 from embrix.grammar.lr import parser_of
 from embrix.grammar.parser import Parsed
 from embrix.lanes.session import Session
+from embrix.suite.all_ways import all_words
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Source
 from tests.conftest import TINY_LANGUAGE, Maker, leave_only
@@ -75,7 +76,11 @@ def test_every_command_of_the_documents_works(
     import io
     import sys
 
-    used = [name for name in ("rill", "weir", "mere") if name in command.lower()]
+    used = [
+        one
+        for one in ("rill", "weir", "mere", "race")
+        if f".{one}" in command.lower() or one.capitalize() in command
+    ]
     used += ["rill"] if "FILE.brix" in command or "truth" in command else []
     leave_only(course_copy, "drip", *used)
     monkeypatch.chdir(course_copy)
@@ -94,6 +99,7 @@ def test_every_command_of_the_documents_works(
         "FILE.weir": course_copy / "weir" / "programs" / "tolls.weir",
         "FILE.brix": course_copy / "rill" / "by_need.brix",
         "FILE.rill": course_copy / "rill" / "programs" / "rates.rill",
+        "FILE.race": course_copy / "race" / "programs" / "level.race",
         "FILE.xml": tmp_path / "report.xml",
         "RUN.walk.gz": tmp_path / "run.walk.gz",
         **{f"PICTURE.{one}": tmp_path / f"picture.{one}" for one in ("svg", "pdf", "tex")},
@@ -144,7 +150,7 @@ def test_the_suites_of_the_documents_hold(course_copy: Path) -> None:
     path = course_copy / "documents.suite.toml"
     counts = []
     for block in shown:
-        language = "Weir" if "assignment" in block else "Drip"
+        language = "Weir" if "assignment" in block else "Race" if "beside" in block else "Drip"
         text = block if block.startswith("language") else f'language = "{language}"\n{block}'
         path.write_text(text)
         (course_copy / "programs").mkdir(exist_ok=True)
@@ -153,7 +159,7 @@ def test_the_suites_of_the_documents_hold(course_copy: Path) -> None:
         failed = [v for case in report.cases for v in case.verdicts if v.state == "failed"]
         assert failed == []
         counts.append((len(report.cases), len(report.questions)))
-    assert counts == [(5, 0), (1, 0), (3, 0), (0, 1), (1, 0)]
+    assert counts == [(5, 0), (1, 0), (1, 0), (3, 0), (0, 1), (1, 0)]
 
 
 def test_the_grammar_of_the_documents_is_a_language() -> None:
@@ -205,6 +211,7 @@ def test_the_reference_is_carried_out(tmp_path: Path) -> None:
     """Every definition of the reference is sound, and every program gives what is written."""
     (tmp_path / "course.toml").write_text('title = "reference"\n')
     runs: list[tuple[str, str, str]] = []
+    several: list[tuple[str, str, str]] = []
     languages: dict[str, str] = {}
     lane = ""
     for kind, block in re.findall(r"```(\w*)\n(.*?)```", REFERENCE, re.S):
@@ -214,6 +221,10 @@ def test_the_reference_is_carried_out(tmp_path: Path) -> None:
             if word == "interpreter":
                 lane = name
                 languages[name] = block.split()[3]
+        elif " ⇉ " in block:
+            for line in block.strip().split("\n"):
+                program, expected = (part.strip() for part in line.split(" ⇉ "))
+                several.append((lane, program, expected))
         elif " → " in block:
             for line in block.strip().split("\n"):
                 program, expected = (part.strip() for part in line.split(" → "))
@@ -225,6 +236,10 @@ def test_the_reference_is_carried_out(tmp_path: Path) -> None:
     for name, program, expected in runs:
         result = session.lane(languages[name.partition("[")[0]], name).run(program)
         assert result.outcome.sentence == expected, (name, program)
+    assert several
+    for name, program, expected in several:
+        found = all_words(session.lane(languages[name], name).explore(program))
+        assert sorted(found) == sorted(expected.split(", ")), (name, program)
 
 
 def test_the_table_of_mistakes_is_what_the_command_prints(

@@ -163,6 +163,20 @@ class Blocks(BuiltInCalls):
             self.scopes.pop()
         return k.Attempt(value, tuple(handlers), expr.span)
 
+    def any_of(self, expr: s.AnyOf, wanted: Type) -> k.Core:
+        """The way that a run takes is looked up by its number."""
+        guards: list[k.Core] = []
+        clauses: list[k.CoreClause] = []
+        for number, way in enumerate(expr.ways):
+            mark = self.world.mark()
+            guards.append(self.check(way.guard, BOOL) if way.guard is not None else k.Const(True))
+            body = self.check(way.body, wanted)
+            taken: k.CorePattern = k.Equals(number) if way is not expr.ways[-1] else k.Bind(None)
+            body = self.world.contain(mark, way.span) or body
+            clauses.append(k.CoreClause((taken,), None, body, way.span))
+        took = k.TakeWay(tuple(guards), expr.span)
+        return k.Match((took,), (self.slot(),), tuple(clauses), expr.span)
+
     # ---------------------------------------------------------------- choices
 
     def choice_is(self, expr: s.ChoiceIs) -> k.Core:

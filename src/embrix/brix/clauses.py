@@ -144,7 +144,7 @@ class _Ways:
                 reached.add(number)
             if guard is True:
                 rows += own
-            elif clause.steps is not None:
+            elif clause.steps:
                 forms = constructors_of(world, function)
                 for row in own:
                     covered, open_ = _while_stepping(clause, function, row, self.names, forms)
@@ -199,7 +199,7 @@ def _while_stepping(
     and those that it may cover: a guard, or a pattern that looks deeper than one form, says when
     that form is final."""
     head = row[0]
-    if clause.steps is None or not isinstance(head, Head):
+    if not clause.steps or not isinstance(head, Head):
         return [], []
     asked = [part for part in parts_of(clause.guard) if isinstance(part, IsFinal)]
     if any(part.function != function.name or part.listed for part in asked):
@@ -216,9 +216,11 @@ def _while_stepping(
     covered: list[Row] = []
     open_: list[Row] = []
     for name, count in forms:
-        if name not in always:
+        if name in always:
+            continue
+        for part in clause.steps:
             args: list[Pat] = list(head.args)
-            args[clause.steps] = Head(name, (ANY,) * count)
+            args[part] = Head(name, (ANY,) * count)
             (open_ if name in perhaps else covered).append((Head(head.name, tuple(args)),))
     return covered, open_
 

@@ -50,6 +50,7 @@ from embrix.brix.core_parts import (
     Repeat,
     Shape,
     StepList,
+    TakeWay,
     Template,
     TemplateParts,
     Test,
@@ -70,8 +71,8 @@ __all__ = [
     "CorePattern", "Decided", "Emit", "Empty", "Equals", "ErrorType", "Extend", "ExtendAll",
     "Fail", "Fetch", "Function", "Handler", "Interpreter", "IsFinal", "Knot", "Lambda",
     "Language", "Law", "Local", "Lookup", "Loop", "Match", "Meaning", "Named", "Optional",
-    "Primitive", "Repeat", "Shape", "StepList", "Template", "TemplateParts", "Test", "Todo",
-    "parts_of",
+    "Primitive", "Repeat", "Shape", "StepList", "TakeWay", "Template", "TemplateParts", "Test",
+    "Todo", "parts_of",
 ]  # fmt: skip
 
 # ---------------------------------------------------------------------- declarations
@@ -249,9 +250,17 @@ class Interpreter:
         return found
 
     @property
+    def several(self) -> bool:
+        """Whether a run may have several ways to go on."""
+        return any(
+            isinstance(part, TakeWay)
+            for name in self.reached for part in parts_of(self.functions[name].inside)
+        )  # fmt: skip
+
+    @property
     def steps(self) -> Function | None:
         """The small-step relation that `main` repeats, or None."""
-        for node in parts_of(self.functions[self.main].body):
+        for node in parts_of(self.functions[self.main].inside):
             if isinstance(node, Repeat):
                 return self.functions[node.function]
         return None

@@ -220,6 +220,14 @@ class Ask:
 
 
 @dataclass(frozen=True, slots=True)
+class TakeWay:
+    """The number of the way that a run takes among those that are open; *stuck* where none is."""
+
+    open: tuple[Core, ...]
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
 class Decided:
     """Whether a choice is decided in this way."""
 
@@ -264,7 +272,7 @@ class StepList:
 Core: TypeAlias = (
     Const | Local | Build | BuildTuple | BuildList | Optional | Empty | Call | Primitive | Lookup
     | Extend | ExtendAll | Test | Match | Emit | Template | Fail | Repeat | IsFinal | Todo
-    | Lambda | CallValue | Knot | Attempt | Ask | Decided | Fetch | Loop | StepList
+    | Lambda | CallValue | Knot | Attempt | Ask | TakeWay | Decided | Fetch | Loop | StepList
 )  # fmt: skip
 
 # ---------------------------------------------------------------------- patterns
@@ -310,13 +318,14 @@ CorePattern: TypeAlias = Bind | Equals | Shape | Named | Among
 
 @dataclass(frozen=True, slots=True)
 class CoreClause:
-    """One clause. `steps` names the field whose step an `order` line put here, by its index."""
+    """One clause. `steps` names the fields whose steps an `order` line put here, by their index:
+    several where any of them may be next."""
 
     patterns: tuple[CorePattern, ...]
     guard: Core | None
     body: Core
     span: Span
-    steps: int | None = None
+    steps: tuple[int, ...] = ()
 
 
 # ---------------------------------------------------------------------- errors
@@ -359,8 +368,8 @@ def parts_of(root: object, inside: Mapping[type, tuple[str, ...]] | None = None)
 PARTS = (
     Const, Local, Build, BuildTuple, BuildList, Optional, Empty, Call, Primitive, Lookup, Extend,
     ExtendAll, Test, Match, Emit, Template, Fail, Repeat, IsFinal, Todo, Lambda, CallValue, Knot,
-    Handler, Attempt, Ask, Decided, Fetch, Loop, StepList, Bind, Equals, Shape, Named, Among,
-    CoreClause,
+    Handler, Attempt, Ask, TakeWay, Decided, Fetch, Loop, StepList, Bind, Equals, Shape, Named,
+    Among, CoreClause,
 )  # fmt: skip
 
 PATTERNS = (Bind, Equals, Shape, Named, Among)

@@ -378,8 +378,13 @@ class DeclarationReader:
             pattern = expressions.pattern()
             c.expect(":", " before the parts that take steps")
             children = self.names(c)
+            free = c.sees("in") and c.ahead(1).text == "any"
+            if free:
+                c.take()
+                c.take()
+                c.expect("order", " after `in any`")
             guard = expressions.expression() if c.accept("when") else None
-            return s.Order(pattern, children, guard, c.since(start.span))
+            return s.Order(pattern, children, guard, c.since(start.span), free)
         return expressions.clause()
 
     # ---------------------------------------------------------------- other declarations

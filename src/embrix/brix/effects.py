@@ -1,10 +1,10 @@
-"""Where output and input have no place: guards, displays, laws."""
+"""Where output, input and `any of` have no place: guards, displays, laws."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
 
-from embrix.brix.core import Ask, Call, CallValue, Emit, Function, Law, parts_of
+from embrix.brix.core import Ask, Call, CallValue, Emit, Function, Law, TakeWay, parts_of
 from embrix.brix.world import World
 from embrix.text.source import Span
 
@@ -29,8 +29,8 @@ def check_effects(
 
 def _report(world: World, what: str, span: Span) -> None:
     world.error(
-        "wrong_place", f"{what} neither writes output nor asks for input", span,
-        "do that in a line of its own, before or after",
+        "wrong_place", f"{what} neither writes output nor asks for input nor has several ways",
+        span, "do that in a line of its own, before or after",
     )  # fmt: skip
 
 
@@ -54,4 +54,6 @@ def _has_effect(body: object, effects: set[str]) -> bool:
 def _effect(part: object, effects: set[str]) -> bool:
     if isinstance(part, CallValue):
         return bool(effects)
-    return isinstance(part, Emit | Ask) or (isinstance(part, Call) and part.function in effects)
+    if isinstance(part, Call):
+        return part.function in effects
+    return isinstance(part, Emit | Ask | TakeWay)

@@ -198,6 +198,24 @@ class Ask:
 
 
 @dataclass(frozen=True, slots=True)
+class Way:
+    """`when GUARD => BODY` among the lines of `any of`; without a guard BODY alone."""
+
+    guard: Expr | None
+    body: Expr
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class AnyOf:
+    """`any of` and its ways, one a line: the definition does not say which of those that are open
+    is taken."""
+
+    ways: tuple[Way, ...]
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
 class ChoiceIs:
     """`NAME is ALTERNATIVE`"""
 
@@ -249,6 +267,7 @@ Line: TypeAlias = Let | LetRec | Require | Emit
 Expr: TypeAlias = (
     NumberLit | TextLit | Ref | Make | Apply | Index | Binary | Unary | Otherwise | With | WithAll
     | If | Match | Tuple | ListOf | Fail | Repeat | Todo | Block | Lambda | Attempt | Ask | ChoiceIs
+    | AnyOf
 )  # fmt: skip
 
 # ---------------------------------------------------------------------- patterns
@@ -362,9 +381,11 @@ class Final:
 
 @dataclass(frozen=True, slots=True)
 class Order:
-    """`order PATTERN : child, child` among the clauses of a small-step relation."""
+    """`order PATTERN : child, child` among the clauses of a small-step relation; `free` where it
+    ends with `in any order`."""
 
     pattern: Pattern
     children: tuple[tuple[str, Span], ...]
     guard: Expr | None
     span: Span
+    free: bool = False

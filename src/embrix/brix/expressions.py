@@ -119,6 +119,9 @@ class Expressions(PatternReader):
                 return special(self._line_column())
             if start.text == "repeat":
                 return self._repeat()
+            after = self.c.ahead(1)
+            if start.text == "any" and after.text == "of" and not after.first:
+                return self._any_of(self._line_column())
             if start.text == "todo":
                 self.c.take()
                 note = self.c.expect_kind("text", "what is to be done, in quotes,")
@@ -390,6 +393,23 @@ class Expressions(PatternReader):
         if not handlers:
             self.c.fail("`attempt` needs lines `on ERROR => …`, indented further")
         return s.Attempt(value, tuple(each_clause(handlers)), self.c.since(start.span))
+
+    def _any_of(self, column: int) -> s.Expr:
+        start = self.c.take()
+        self.c.take()
+
+        def way() -> s.Way:
+            first = self.c.peek()
+            guard = None
+            if self.c.accept("when"):
+                guard = self.expression()
+                self.c.expect_or("=>", slips.ARROWS, "before what this way gives")
+            return s.Way(guard, self.body(first.column), self.c.since(first.span))
+
+        ways = self.c.rows(column, way)
+        if not ways:
+            self.c.fail("`any of` needs its ways, one a line, indented further")
+        return s.AnyOf(tuple(ways), self.c.since(start.span))
 
     def _fail(self, _column: int) -> s.Expr:
         start = self.c.take()

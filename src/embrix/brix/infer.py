@@ -71,6 +71,8 @@ class Infer(Blocks):
             return self.function_value(expr, wanted)
         if isinstance(expr, s.Attempt):
             return self.attempt(expr, wanted)
+        if isinstance(expr, s.AnyOf):
+            return self.any_of(expr, wanted)
         result, found = self.towards(expr, wanted)
         if not unify(found, wanted):
             self.mismatch(found, wanted, expr.span)
@@ -135,7 +137,7 @@ class Infer(Blocks):
                 return self.repeat(expr)
             case s.Todo(note, span, code):
                 return k.Todo(note, span, code), Hole()
-            case s.If() | s.Match() | s.Block() | s.Tuple() | s.Lambda() | s.Attempt():
+            case s.If() | s.Match() | s.Block() | s.Tuple() | s.Lambda() | s.Attempt() | s.AnyOf():
                 hole = Hole()
                 return self.check(expr, hole), hole
             case s.ChoiceIs():

@@ -1,9 +1,12 @@
 """`order P : a, b` among the clauses of a small-step relation: the clauses it stands for.
 
 For each named part, in order: when it is not final, it takes a step and is put back where it was.
+With `in any order` all of these are ways, open where the part is not final.
 """
 
 from __future__ import annotations
+
+from collections.abc import Sequence
 
 from embrix.brix import core as k
 from embrix.brix import syntax as s
@@ -19,7 +22,8 @@ from embrix.text.suggest import did_you_mean
 def expand_order(
     infer: Infer, row: s.Order, signature: FunctionSignature, slots: tuple[int, ...]
 ) -> list[k.CoreClause]:
-    """One clause for each part that an `order` line names."""
+    """One clause for each part that an `order` line names; one for all where their order is left
+    open."""
     world = infer.world
     if len(signature.subjects) != 1:
         world.error("wrong_number", "a small-step relation has one subject", row.span)
@@ -36,7 +40,42 @@ def expand_order(
         clause = _Part(infer, row, signature, slots, name, span).clause()
         if clause is not None:
             clauses.append(clause)
+    if row.free and len(clauses) > 1:
+        return [_in_any_order(infer, clauses, signature, slots)]
     return clauses
+
+
+def _in_any_order(
+    infer: Infer,
+    clauses: Sequence[k.CoreClause],
+    signature: FunctionSignature,
+    slots: Sequence[int],
+) -> k.CoreClause:
+    """The clauses of the parts as the ways of one clause that takes what any of them takes."""
+    subject = k.Local(slots[signature.subjects[0]])
+    span = clauses[0].span
+
+    def matched(clause: k.CoreClause, body: k.Core, instead: k.Core | None) -> k.Core:
+        """What a body gives with the variables of a clause."""
+        taken = k.CoreClause(clause.patterns, None, body, span)
+        missed = [k.CoreClause((k.Bind(None),), None, instead, span)] if instead else []
+        return k.Match((subject,), (infer.slot(),), (taken, *missed), span)
+
+    no = k.Const(False)
+    open_ = [matched(clause, clause.guard or k.Const(True), no) for clause in clauses]
+    some: k.Core = no
+    for one in reversed(open_):
+        some = k.Test(one, k.Const(True), some)
+    taken = tuple(
+        k.CoreClause(
+            (k.Equals(number) if clause is not clauses[-1] else k.Bind(None),), None,
+            matched(clause, clause.body, None), span,
+        )
+        for number, clause in enumerate(clauses)
+    )  # fmt: skip
+    took = k.Match((k.TakeWay(tuple(open_), span),), (infer.slot(),), taken, span)
+    parts = tuple(part for clause in clauses for part in clause.steps)
+    return k.CoreClause(clauses[0].patterns, some, took, span, parts)
 
 
 class _Part:
@@ -95,7 +134,9 @@ class _Part:
         )
         if guard is not None:
             pending = k.Test(guard, pending, k.Const(False))
-        return k.CoreClause((rebuilt[1],), pending, body, row.span, index)
+        return k.CoreClause(
+            (rebuilt[1],), pending, body, row.span, () if index is None else (index,)
+        )
 
     def stepping(
         self, relation: FunctionSignature, slot: int, stepped: int, whole: k.Core, *, listed: bool

@@ -168,6 +168,12 @@ class Paths:
                 return both(self.row(subjects, scope), self.chosen(clauses, scope))
             case s.Attempt(value, handlers):
                 return [*self.ways(value, scope), *self.chosen(handlers, scope)]
+            case s.AnyOf(several):
+                found = []
+                for one in several:
+                    guard = [one.guard] if one.guard is not None else []
+                    found += self.row((*guard, one.body), scope)
+                return found[:MOST]
             case s.Otherwise(value, instead):
                 found = self.ways(value, scope)
                 return [*found, *both(found[:1], self.ways(instead, scope))][:MOST]

@@ -34,6 +34,8 @@ class Chosen:
     given: dict[str, str]
     limits: Limits
     input: tuple[str, ...] = ()
+    ways: tuple[int, ...] = ()
+    """Those to take where several are open, counted from zero."""
 
 
 def chosen(arguments: argparse.Namespace) -> Chosen:
@@ -51,12 +53,23 @@ def chosen(arguments: argparse.Namespace) -> Chosen:
         limits = Limits(calls=arguments.calls)
     found = Chosen(
         session, language, source, _lanes(arguments, session, language), _given(arguments.bind),
-        limits, _input(arguments.input),
+        limits, _input(arguments.input), ways_of(getattr(arguments, "ways", None)),
     )  # fmt: skip
     for name in unused_names(session, language, source.text, found.given):
         if name != getattr(arguments, "over", "").partition("=")[0]:
             print(f"embrix: --bind {name} is not used by the program", file=sys.stderr)
     return found
+
+
+def ways_of(text: str | None) -> tuple[int, ...]:
+    """The ways that `--ways 2,1,3` names. Raises `Usage`."""
+    parts = text.split(",") if text else []
+    if not all(part.strip().isdecimal() and 1 <= int(part) <= MOST_WAYS for part in parts):
+        raise Usage(f"--ways {text}: write the numbers of ways with commas between them: 2,1,2")
+    return tuple(int(part) - 1 for part in parts)
+
+
+MOST_WAYS = 1_000
 
 
 def _input(name: str | None) -> tuple[str, ...]:

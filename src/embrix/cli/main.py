@@ -22,7 +22,7 @@ from embrix.cli.streams import give_up_output, safe_streams
 from embrix.cli.usage import Faulty, Usage
 from embrix.compare.range import SCALES
 from embrix.suite.reports import FORMATS
-from embrix.terms.collecting import collect_seldom
+from embrix.text.collecting import collect_seldom
 from embrix.text.log import log_file, start_logging
 
 Command = Callable[[argparse.Namespace], int]
@@ -169,6 +169,7 @@ def parser() -> argparse.ArgumentParser:
     for name, command, text in (
         ("run", "running.run", "run a program and print its value or failure"),
         ("steps", "running.steps", "print a run step by step"),
+        ("outcomes", "outcomes.outcomes", "tell of everything that a program can come to"),
         (
             "compare",
             "comparison.compare",
@@ -198,6 +199,12 @@ def parser() -> argparse.ArgumentParser:
         sub.add_argument("--input", metavar="FILE", help="lines the program may read; - for input")
         sub.add_argument("--json", action="store_true", help="print the answer as JSON")
         sub.add_argument("--calls", metavar="N", type=int, help="how many calls the run may make")
+        if name == "outcomes":
+            sub.add_argument("--runs", metavar="N", type=int,
+                             help="how many runs the search may take")  # fmt: skip
+        if name in ("run", "steps", "walk"):
+            sub.add_argument("--ways", metavar="N,N,…",
+                             help="the ways to take where several are open")  # fmt: skip
         if name == "growth":
             sub.add_argument("--over", metavar="NAME=A..B", required=True,
                              help="the name and its range: n=1..20, n=10..200/10")  # fmt: skip

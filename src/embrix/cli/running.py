@@ -124,7 +124,10 @@ def _refused(work: Chosen) -> Refusal:
 
 def _result(work: Chosen, lane: Lane) -> Result:
     try:
-        return lane.run(work.source.text, work.given, limits=work.limits, given_input=work.input)
+        return lane.run(
+            work.source.text, work.given, limits=work.limits, given_input=work.input,
+            ways=work.ways,
+        )  # fmt: skip
     except BadBinding as bad:
         raise Usage(f"--bind {bad}") from bad
 
@@ -134,7 +137,9 @@ def _data(work: Chosen, result: Result) -> dict[str, Any]:
     if result.outcome.place is not None:
         line, column = work.source.position(result.outcome.place[0])
         outcome["line"], outcome["column"] = line, column
-    state = {"state": list(result.state)} if result.state else {}
+    state: dict[str, Any] = {"state": list(result.state)} if result.state else {}
+    if result.ways:
+        state["ways"] = [{"taken": taken + 1, "open": count} for taken, count in result.ways]
     return {"outcome": outcome, "output": list(result.output), "costs": result.costs, **state}
 
 
@@ -154,7 +159,20 @@ def _print_result(work: Chosen, result: Result, label: str) -> None:
         print(f"  state: {visible(cut(', '.join(result.state), 200))}", file=stream)
     for line in _where(work, outcome):
         print(line, file=stream)
+    if result.ways:
+        print(f"  one of several ways: {ways_text(result.ways)}; embrix outcomes tells of all",
+              file=stream)  # fmt: skip
     stream.flush()
+
+
+MOST_NAMED = 12
+
+
+def ways_text(ways: Sequence[tuple[int, int]]) -> str:
+    """Which ways a run took, counted from one: `2 of 3, 1 of 2`."""
+    shown = [f"{taken + 1} of {count}" for taken, count in ways[:MOST_NAMED]]
+    more = [f"and {len(ways) - MOST_NAMED} more"] if ways[MOST_NAMED:] else []
+    return ", ".join((*shown, *more))
 
 
 def _where(work: Chosen, outcome: Outcome) -> list[str]:
@@ -175,8 +193,9 @@ def steps(arguments: argparse.Namespace) -> int:
     for lane in work.lanes:
         try:
             traced = lane.trace(
-                work.source.text, work.given, limits=work.limits, given_input=work.input
-            )
+                work.source.text, work.given, limits=work.limits, given_input=work.input,
+                ways=work.ways,
+            )  # fmt: skip
         except BadBinding as bad:
             raise Usage(f"--bind {bad}") from bad
         outcome = traced.result.outcome

@@ -134,6 +134,37 @@ class Run(AnswerData):
     output: list[str]
     costs: dict[str, int]
     state: list[str] | UnsetType = UNSET
+    ways: list[WayData] | UnsetType = UNSET
+
+
+class WayData(AnswerData):
+    """The number of a way that was taken, and how many were open."""
+
+    taken: Annotated[int, Meta(ge=1)]
+    open: Annotated[int, Meta(ge=2)]
+
+
+class ReachedData(AnswerData):
+    """An outcome that a program can come to, and the ways that lead there: counted from one, the
+    first way being taken when there are no more."""
+
+    outcome: OutcomeData
+    output: list[str]
+    state: list[str]
+    ways: list[Annotated[int, Meta(ge=1)]]
+
+
+class OutcomesData(AnswerData):
+    """One lane of embrix outcomes: `whole` where no bound cut the search short, `endless` where
+    some run never ends."""
+
+    interpreter: str
+    outcomes: list[ReachedData]
+    runs: Count
+    states: Count
+    steps: Count
+    whole: bool
+    endless: bool
 
 
 class StepsData(AnswerData):
@@ -425,6 +456,7 @@ class WrittenData(AnswerData):
 
 ANSWERS: dict[str, Any] = {
     "check": Check, "run": Run | list[Run], "steps": StepsData | list[StepsData],
+    "outcomes": OutcomesData | list[OutcomesData],
     "compare": Compared, "growth": Growth, "hunt": Hunted,
     "parse": ParsedData, "sketch": list[Stage],
     "grammar": list[GrammarData], "questions": dict[str, Decisions | list[ChangedCaseData]],

@@ -38,7 +38,9 @@ def walk(arguments: argparse.Namespace) -> int:
     lane = work.lanes[0]
     limits = work.limits
     try:
-        traced = lane.trace(work.source.text, work.given, limits=limits, given_input=work.input)
+        traced = lane.trace(
+            work.source.text, work.given, limits=limits, given_input=work.input, ways=work.ways
+        )
     except BadBinding as bad:
         raise Usage(f"--bind {bad}") from bad
     found = Walk(lane, traced)

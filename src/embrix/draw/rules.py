@@ -137,7 +137,7 @@ class _Rules:
             inner = tuple(child if p == subject else p for p in params)
             outer = tuple(whole if p == subject else p for p in params)
             after = (_renamed_words(whole, ((child, stepped[0]),)), *stepped[1:])
-            conditions = [f"{one} is final" for one in before]
+            conditions = [f"{one} is final" for one in before if not row.free]
             conditions += [self._text(row.guard)] if row.guard is not None else []
             yield InferenceRule(
                 self._function.name, f"{form}-{child}",
@@ -183,6 +183,13 @@ class _Rules:
                     text = self._said(failing, handler.patterns[0])
                     failing = _when(failing, f"{self._said(path, value)} fails with {text}")
                     yield from self._paths(handler.body, failing)
+            case s.AnyOf(ways):
+                for way in ways:
+                    inner = path
+                    if way.guard is not None:
+                        guard, inner = self._hoisted(way.guard, inner)
+                        inner = _when(inner, guard)
+                    yield from self._paths(way.body, inner)
             case s.Otherwise(value, instead):
                 yield from self._paths(value, path)
                 text = f"there is no {self._said(path, value)}"

@@ -18,8 +18,8 @@ from embrix.grammar.model import Compose, Grammar, Pass, Production, Slot
 from embrix.grammar.parser import Parsed, Parser, ParseResult, Refused
 from embrix.grammar.sets import sets_of
 from embrix.grammar.tokens import Token, Tokens
-from embrix.terms.collecting import uncollected
 from embrix.terms.node import Place, Value
+from embrix.text.collecting import uncollected
 
 
 class TableParser:

@@ -84,6 +84,7 @@ class OutsideLane(Lane):
         on_start: OnStart | None = None,
         given_input: Sequence[str] = (),
         kept: Sequence[Value] | None = None,
+        ways: Sequence[int] = (),
     ) -> Result:
         """What the command makes of a program. Names supplied by hand and lines of input are
         handed on where the command has a place for them."""

@@ -21,7 +21,7 @@ from embrix.lanes.outside_lane import OutsideLane
 from embrix.lanes.versions import unsaved_of
 from embrix.machine.lane import Lane, parser_for
 from embrix.suite.cases import Suite
-from embrix.suite.read import language_of, read_suite
+from embrix.suite.read import depends_on, read_program, read_suite
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Source, Span, Unreadable, read_source
 
@@ -218,13 +218,22 @@ class Session:
                 grammars, EachLanguage(languages, choices),
             )  # fmt: skip
 
-        owner, _ = MEMORY.recall("suite language", (source,), lambda _: language_of(source))
+        (owner, files), _ = MEMORY.recall("suite", (source,), lambda _: depends_on(source))
+        texts = [_text_or_fault(source, name) for name in files]
         known: tuple[object, ...] = languages
         if owner in languages:
             ways = [(lane, choice, *way) for lane, of in choices(owner).items()
                     for choice, way in of.items()]  # fmt: skip
-            known = (owner, *lanes(owner), None, *sorted(errors(owner)), None, *grammars[owner],
-                     *ways)  # fmt: skip
+            known = (owner, *texts, *lanes(owner), None, *sorted(errors(owner)), None,
+                     *grammars[owner], *ways)  # fmt: skip
         suite, found = MEMORY.recall(("suite", *known), (source,), read)
         findings.extend(found)
         return suite
+
+
+def _text_or_fault(suite: Source, name: str) -> tuple[bool, str]:
+    """Whether a program that a suite names can be read, and its text, or why it cannot."""
+    try:
+        return True, read_program(suite, name)
+    except Unreadable as fault:
+        return False, str(fault)

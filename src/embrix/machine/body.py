@@ -260,6 +260,11 @@ class Body(CallEmitter):
                 name = self.temporary()
                 self.out.append(assign(name, call("ask")))
                 return load(name)
+            case k.TakeWay(guards):
+                name = self.temporary()
+                open_ = row(*self.operands(guards))
+                self.out.append(assign(name, call("take_way", open_, load(self.here))))
+                return load(name)
             case k.Decided(choice, alternative):
                 if choice in self.unit.undecided:
                     way = self.unit.constant(self.unit.undecided[choice])

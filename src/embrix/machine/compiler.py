@@ -45,8 +45,8 @@ HELPERS = (
     "exhausted", "fail", "stuck", "absent", "unfinished", "add", "subtract", "multiply", "negate",
     "divide", "floor_divide", "modulo", "equal", "free", "substitute", "alike", "fresh", "emit",
     "text", "extend_all", "enter", "leave", "clause_of", "mark", "caught", "tail", "wait",
-    "waiting", "settle", "failed", "ask", "store_at", "store_find", "store_with", "map_at",
-    "map_find", "map_with",
+    "waiting", "settle", "failed", "ask", "take_way", "at_state", "store_at",
+    "store_find", "store_with", "map_at", "map_find", "map_with",
     "list_at", "list_find", "kind_of", "whole_kind", "rejoined", "identity", "heat", "put",
     *BUILT_INS,
 )  # fmt: skip

@@ -60,7 +60,10 @@ class Calls:
         )
 
 
-_HELD = (k.Lambda, k.CallValue, k.Knot, k.Attempt, k.Ask, k.Loop, k.Repeat, k.StepList, k.Emit)
+_HELD = (
+    k.Lambda, k.CallValue, k.Knot, k.Attempt, k.Ask, k.TakeWay, k.Loop, k.Repeat, k.StepList,
+    k.Emit,
+)  # fmt: skip
 """What keeps a function as it is: it has an inside of its own, or is told of in its order."""
 
 

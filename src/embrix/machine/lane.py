@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 from embrix.brix.core import Interpreter, Language
 from embrix.grammar.lr import parser_of
 from embrix.grammar.parser import Ambiguous, GaveUp, Parsed, Parser, ParseResult, Refused
 from embrix.machine.endless import CALLS, find_cycle, last_new
+from embrix.machine.exploring import MOST_RUNS, Explored, Reached, explore
 from embrix.machine.limits import Limits
 from embrix.machine.marks import Marks
 from embrix.machine.outcome import Outcome, Result
@@ -92,9 +94,11 @@ class Lane:
         on_start: OnStart | None = None,
         given_input: Sequence[str] = (),
         kept: Sequence[Value] | None = None,
+        ways: Sequence[int] = (),
     ) -> Result:
         """The outcome of a program text; `given` maps names to expressions of the language, `kept`
-        is what another run of the lane has left beside its value.
+        is what another run of the lane has left beside its value. `ways` are those to take where
+        several are open, the first ones when there are no more.
 
         Raises `BadBinding`.
         """
@@ -104,10 +108,10 @@ class Lane:
         term, values = self._given(parsed.term, given or {}, limits)
         result = self.machine.run(
             term, values, limits=limits, variant=variant, on_start=on_start,
-            given_input=given_input, kept=kept,
+            given_input=given_input, kept=kept, ways=ways,
         )  # fmt: skip
         if variant != "plain" and result.outcome.name in _ENDLESS:
-            return self._without_end(term, values, result, given_input, on_start, kept)
+            return self._without_end(term, values, result, given_input, on_start, kept, ways)
         return result
 
     def _without_end(
@@ -118,13 +122,14 @@ class Lane:
         given_input: Sequence[str],
         on_start: OnStart | None,
         kept: Sequence[Value] | None,
+        ways: Sequence[int],
     ) -> Result:
         """A run that came to its limit, told with where it comes back to, or with the last moment
         at which anything new happened."""
         recorder = Recorder(CALLS)
         self.machine.run(
             term, values, limits=Limits(calls=CALLS, moments=CALLS), variant="traced",
-            recorder=recorder, given_input=given_input, on_start=on_start, kept=kept,
+            recorder=recorder, given_input=given_input, on_start=on_start, kept=kept, ways=ways,
         )  # fmt: skip
         found = find_cycle(self.interpreter, recorder)
         if found is None:
@@ -156,6 +161,7 @@ class Lane:
         on_start: OnStart | None = None,
         given_input: Sequence[str] = (),
         kept: Sequence[Value] | None = None,
+        ways: Sequence[int] = (),
     ) -> Traced:
         """A run of a program text with its record. Raises `BadBinding`."""
         recorder = Recorder((limits or Limits()).moments)
@@ -167,7 +173,7 @@ class Lane:
         def again(other: Recorder) -> Result:
             return self.machine.run(
                 term, values, limits=limits, variant="traced", recorder=other, on_start=on_start,
-                given_input=given_input, kept=kept,
+                given_input=given_input, kept=kept, ways=ways,
             )  # fmt: skip
 
         result = again(recorder)
@@ -176,6 +182,33 @@ class Lane:
         recorder.moments.pop()  # what began there was not let happen
         last = Window(None, LAST, Marks(self.interpreter))
         return Traced(again(last), term, recorder, last, again)
+
+    @cached_property
+    def several(self) -> bool:
+        """Whether a run may have several ways to go on."""
+        return self.interpreter.several
+
+    def explore(
+        self,
+        text: str,
+        given: Mapping[str, str] | None = None,
+        *,
+        given_input: Sequence[str] = (),
+        most_runs: int = MOST_RUNS,
+        progress: Callable[[int], None] | None = None,
+    ) -> Explored:
+        """All that a program can come to. Raises `BadBinding`, and what `progress` raises."""
+        parsed = self.parser.parse(text)
+        if not isinstance(parsed, Parsed):
+            return Explored([Reached(rejection(parsed), (), (), ())], runs=1)
+        term, values = self._given(parsed.term, given or {}, None)
+        if not self.several:
+            ended = self.machine.run(term, values, variant="plain", given_input=given_input)
+            only = Reached(ended.outcome, ended.output, tuple(ended.state), ())
+            return Explored([only], runs=1)
+        return explore(
+            self.machine, term, values, given_input, most_runs=most_runs, progress=progress
+        )
 
     def _given(
         self, term: Node, given: Mapping[str, str], limits: Limits | None

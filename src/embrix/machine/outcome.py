@@ -94,3 +94,6 @@ class Result:
     costs: dict[str, int] = field(default_factory=dict)
     state: Sequence[str] = field(default_factory=Shown)
     """What came beside the value, as shown: a store, say."""
+    ways: tuple[tuple[int, int], ...] = ()
+    """Where several ways were open: the number of the one that was taken, and how many there were.
+    """

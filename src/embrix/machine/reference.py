@@ -12,16 +12,14 @@ from __future__ import annotations
 
 import sys
 import threading
-from collections import Counter
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
 from functools import partial
 from typing import Any
 
 from embrix.brix import core as k
+from embrix.machine.evaluated import Evaluated, Judged, Knotted
 from embrix.machine.faults import Ended, Failed, OutOfFuel, Stuck, Unfinished
 from embrix.machine.limits import Limits
-from embrix.machine.outcome import Outcome
 from embrix.machine.primitives import primitives
 from embrix.machine.run import Machine
 from embrix.terms.binding import alike, free_names, fresh, substitute
@@ -56,55 +54,17 @@ STACK = 256 << 20
 """Bytes of stack for a run: each expression inside another takes a call of Python."""
 
 
-@dataclass(slots=True)
-class Knotted:
-    """The name of a frame whose value mentions the environment, and the value, once it is made."""
-
-    name: Value
-    value: Value = None
-
-
-@dataclass(slots=True)
-class Judged:
-    """A judgement that was entered: the function, its arguments, the clause that took them, and
-    what it gave, if it came to an end."""
-
-    function: str
-    arguments: tuple[Value, ...]
-    clause: int = -1
-    result: Value = None
-
-
-@dataclass(slots=True)
-class Evaluated:
-    """What came of a run: an outcome (without text), output, the final state, counts, and the
-    judgements in the order in which they were entered."""
-
-    kind: str = "value"
-    name: str = ""
-    value: Value = None
-    place: tuple[int, int] | None = None
-    output: list[str] = field(default_factory=list)
-    state: tuple[Value, ...] = ()
-    counts: Counter[str] = field(default_factory=Counter)
-    judged: list[Judged] = field(default_factory=list)
-
-    def agrees(self, outcome: Outcome) -> bool:
-        """Whether it is an outcome, as far as it is told here."""
-        if (self.kind, self.name, self.place) != (outcome.kind, outcome.name, outcome.place):
-            return False
-        return self.kind != "value" or same(self.value, outcome.value)
-
-
 def evaluate(
     machine: Machine,
     term: Node,
     given: Sequence[tuple[str, Value]] = (),
     given_input: Sequence[str] = (),
     limits: Limits | None = None,
+    ways: Sequence[int] = (),
 ) -> Evaluated:
-    """Run a program by the definition of its interpreter."""
-    run = _Run(machine, limits or Limits(), list(given_input))
+    """Run a program by the definition of its interpreter, `ways` being those it takes in turn where
+    several are open (the first ones when there are no more)."""
+    run = _Run(machine, limits or Limits(), list(given_input), list(ways))
     found: list[Evaluated] = []
     deepest = sys.getrecursionlimit()
     before = threading.stack_size(STACK)
@@ -122,7 +82,8 @@ Slots = dict[int, Value]
 
 
 class _Run:
-    def __init__(self, machine: Machine, limits: Limits, lines: list[str]) -> None:
+    def __init__(self, machine: Machine, limits: Limits, lines: list[str], ways: list[int]) -> None:
+        self.ways = ways
         self.machine = machine
         self.interpreter = machine.interpreter
         self.lines = lines
@@ -344,6 +305,8 @@ class _Run:
                 return self.attempt(node, slots, here)
             case k.Ask():
                 return (SOME, None, self.lines.pop(0)) if self.lines else NONE_NODE
+            case k.TakeWay(guards):
+                return self.take_way([bool(self.value(one, slots, here)) for one in guards], here)
             case k.Decided(choice, alternative):
                 known_choice = self.interpreter.choices[choice]
                 return self.interpreter.decided.get(choice, known_choice.default) == alternative
@@ -449,6 +412,18 @@ class _Run:
             value = function(one)
             made += [value] if node.kind == "map" else [one] if value else []
         return make_list(made)
+
+    def take_way(self, open_: Sequence[bool], here: Node) -> int:
+        """The number of a way that is open: the first, or what is asked for."""
+        numbers = [number for number, one in enumerate(open_) if one]
+        if not numbers:
+            raise Stuck("no way is open", (), here)
+        if len(numbers) == 1:
+            return numbers[0]
+        at = self.ways.pop(0) if self.ways else 0
+        if at >= len(numbers):
+            raise Stuck(f"there is no way {at + 1} here, only {len(numbers)}", (), here)
+        return numbers[at]
 
     # ---------------------------------------------------------------- small steps
 

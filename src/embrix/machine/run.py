@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import sys
 from collections.abc import Callable, Hashable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
@@ -14,48 +13,28 @@ from embrix.brix.core import RESULT, Function, Interpreter, Law, Meaning, Templa
 from embrix.grammar.printed import Part, Parts
 from embrix.grammar.printing import Printer
 from embrix.machine.body import nothing_kept
-from embrix.machine.compiler import HELPERS, Compiled, compile_interpreter
+from embrix.machine.compiler import Compiled, compile_interpreter
 from embrix.machine.display import Display, plainly
 from embrix.machine.faults import (
     Ended,
-    Failed,
     OutOfFuel,
-    Stuck,
-    Unfinished,
-    absent,
-    exhausted,
-    fail,
-    stuck,
-    unfinished,
 )
 from embrix.machine.limits import Limits
-from embrix.machine.outcome import Outcome, Result, Shown
-from embrix.machine.primitives import CHARACTERS, primitives
+from embrix.machine.one_run import OneRun, Watch
+from embrix.machine.outcome import Result
 from embrix.machine.recorder import NOT_LEFT, Recorder
-from embrix.machine.stack import with_room
-from embrix.machine.staging import Stages
-from embrix.machine.unit import Undecided, Variant, substituters
-from embrix.terms.binding import alike, free_names, fresh, substitute
-from embrix.terms.collecting import uncollected
+from embrix.machine.unit import Variant, substituters
 from embrix.terms.node import (
     FIELDS,
     FRAME,
     KNOT,
     NIL_NODE,
-    NONE_NODE,
-    SOME,
     STORE,
     Node,
-    Place,
     Value,
     make_list,
-    same,
     tuple_of,
 )
-from embrix.terms.numbers import DividedByZero, Number, TooLarge, operations
-from embrix.terms.signature import Signature
-from embrix.terms.types import Tup, settle
-from embrix.text.plural import counted
 from embrix.text.visible import cut
 
 _FURTHER = {
@@ -63,17 +42,6 @@ _FURTHER = {
     "suspensions forced": "forced", "suspensions reused": "reused", "substitutions": "substituted",
 }  # fmt: skip
 """What is told of the costs only where there is any of it."""
-
-_LIMIT_TEXTS: dict[str, Callable[[Limits], str]] = {
-    "calls": lambda most: f"more than {counted(most.calls, 'call')}",
-    "depth": lambda most: f"calls nested more than {most.depth:,} deep",
-    "output": lambda most: f"more than {counted(most.output, 'character')} of output",
-    "numbers": lambda most: f"a number of more than {counted(most.number_bits, 'bit')}",
-    "text": lambda most: f"a text of more than {counted(most.text, 'character')}",
-    "memory": lambda most: "all the memory a run may have",
-    "recorded moments": lambda most: f"more than {counted(most.moments, 'recorded step')}",
-}
-
 
 NESTED, NESTED_CALLS = 40, 1_000
 """How deep displays may be worked out inside each other by functions of a definition, and how many
@@ -107,7 +75,7 @@ class Machine:
         self._brief = brief and interpreter.base is not None
         grammar = interpreter.language.grammar
         self.printer = Printer(grammar, self._show_other) if grammar is not None else None
-        self._aside: _Session | None = None
+        self._aside: OneRun | None = None
         self._showing = 0
         """How many displays are being worked out inside each other."""
         self._nested_left = 0
@@ -137,14 +105,18 @@ class Machine:
         on_start: Callable[[Callable[[], None]], None] | None = None,
         given_input: Sequence[str] = (),
         kept: Sequence[Value] | None = None,
+        ways: Sequence[int] = (),
+        watch: Watch | None = None,
     ) -> Result:
         """Run a program on lines of input. Every way to end is an outcome; nothing is raised.
-        `kept` is what another run has left beside its value, where `main` takes that up.
+        `kept` is what another run has left beside its value, where `main` takes that up; `ways`
+        are those to take where several are open, the first ones when there are no more. `watch`
+        is told of each state that a `repeat` comes to, where there may be several ways.
 
         `on_start` is told how to stop the run from another thread. A traced run needs a recorder.
         """
         limits = limits or Limits()
-        session = _Session(self, limits, variant, recorder, given_input)
+        session = OneRun(self, limits, variant, recorder, given_input, ways, watch)
         if on_start is not None:
             on_start(session.space[" stop"])
         main = self.interpreter.functions[self.interpreter.main]
@@ -158,13 +130,13 @@ class Machine:
         costs = {}
         if variant == "counted":
             costs = self._costs(session.space[" counts"](), session.visited)
-        return Result(outcome, tuple(session.output), costs, state)
+        return Result(outcome, tuple(session.output), costs, state, tuple(session.taken))
 
     @contextmanager
     def evaluator(self, limits: Limits) -> Iterator[Callable[[Node], Value]]:
         """A function that evaluates programs one after another on one lot of fuel, without
         bindings, and gives their values as they are. It raises `Ended`."""
-        session = _Session(self, limits, "plain", None)
+        session = OneRun(self, limits, "plain", None)
         main = self.interpreter.functions[self.interpreter.main]
         given = [NIL_NODE, *nothing_kept(main)] if self.takes_bindings else []
         run = session.space[main.name]
@@ -185,7 +157,7 @@ class Machine:
         self, law: Law, args: Sequence[Value], limits: Limits | None = None
     ) -> bool | None:
         """Whether a law holds for these terms; None when that could not be found out."""
-        session = _Session(self, limits or Limits(calls=100_000), "plain", None)
+        session = OneRun(self, limits or Limits(calls=100_000), "plain", None)
         number = self.interpreter.laws.index(law)
         root = next((arg for arg in args if isinstance(arg, tuple)), NIL_NODE)
         try:
@@ -247,7 +219,7 @@ class Machine:
         function = self.interpreter.functions.get(name)
         extra = [root] if function is None or function.subject is None else []
         for last in (False, True):
-            session = self._aside or _Session(self, ASIDE, "plain", None)
+            session = self._aside or OneRun(self, ASIDE, "plain", None)
             self._aside = session
             try:
                 return session.guarded(partial(session.call, name, *args, *extra), roomy=False)
@@ -297,200 +269,3 @@ class Machine:
     def function_number(self, number: int) -> Function:
         """The function that a recorder knows by a number."""
         return list(self.interpreter.functions.values())[number]
-
-
-class _Session:
-    """One run: the helpers that compiled code calls, with the limits of this run."""
-
-    def __init__(
-        self,
-        machine: Machine,
-        limits: Limits,
-        variant: Variant,
-        recorder: Recorder | None,
-        given_input: Sequence[str] = (),
-    ) -> None:
-        self.machine = machine
-        self.limits = limits
-        self.recorder = recorder
-        self.visited = 0
-        """Nodes that substitutions have gone by."""
-        self.output: list[str] = []
-        self.input = given_input
-        self._asked = 0
-        self._written = 0
-        interpreter = machine.interpreter
-        language = interpreter.language
-        signature = interpreter.signature
-        compiled = machine.compiled(variant)
-        arithmetic = operations(language.numbers, limits.number_bits, self.spend)
-        printer = machine.printer
-
-        def accept(name: str) -> bool:
-            return printer is None or printer.literal(name) is not None
-
-        def placed(name: str) -> Callable[[Number, Number, Node], Number]:
-            operation = arithmetic[name]
-
-            def divided(a: Number, b: Number, here: Node) -> Number:
-                try:
-                    return operation(a, b)
-                except DividedByZero:
-                    reason = "a division by zero that no clause takes care of"
-                    raise Stuck(reason, (), here) from None
-
-            return divided
-
-        helpers: dict[str, Any] = {
-            "exhausted": exhausted, "fail": fail, "stuck": stuck, "absent": absent,
-            "unfinished": unfinished, **arithmetic,
-            **{name: placed(name) for name in ("divide", "floor_divide", "modulo")},
-            "equal": lambda a, b: same(a, b, self.spend),
-            "free": lambda e: free_names(signature, e, self.spend),
-            "substitute": self._substitution(signature, accept),
-            "put": recorder.substituted if recorder else None,
-            "alike": lambda a, b: alike(signature, a, b, self.spend),
-            "fresh": lambda x, names: fresh(x, names, accept),
-            "emit": self.emit, "text": self.text,
-            **primitives(limits, self.spend, language.numbers, compiled.constants[3]),
-            "failed": Failed, "ask": self.ask, "kind_of": type, "whole_kind": int,
-            "mark": recorder.mark if recorder else None,
-            "caught": recorder.caught if recorder else None,
-            "enter": recorder.enter if recorder else None,
-            "leave": recorder.leave if recorder else None,
-            "clause_of": recorder.clauses if recorder else None,
-            "tail": recorder.tails.add if recorder else None,
-            "wait": recorder.pending.append if recorder else None,
-            "waiting": recorder.pending.__len__ if recorder else None,
-            "settle": recorder.settle if recorder else None,
-        }  # fmt: skip
-        stages = Stages(compiled)
-        helpers |= {"identity": id, "heat": stages.heat}
-        self.space: dict[str, Any] = compiled.link(
-            limits.calls, *map(self._constant, compiled.constants),
-            *(helpers[name] for name in HELPERS), *stages.finders(),
-        )  # fmt: skip
-        stages.connect(self.space.get(" variables"))
-
-    def _substitution(
-        self, signature: Signature, accept: Callable[[str], bool]
-    ) -> Callable[[Value, str, Value], Value]:
-        recorder = self.recorder
-
-        def plain(value: Value, name: str, term: Value) -> Value:
-            return substitute(signature, value, name, term, accept, self.walk)
-
-        def recorded(value: Value, name: str, term: Value) -> Value:
-            assert recorder is not None
-            return recorder.substituted(name, value, term, plain(value, name, term))
-
-        return plain if recorder is None else recorded
-
-    def call(self, name: str, *args: Any) -> Any:
-        """A function of the definition, with whatever it bounces to."""
-        result = self.space[name](*args)
-        if result is not self.space[" bounce"]:
-            return result
-        result = self.space[" run"]()
-        return self.recorder.settle(result, 0) if self.recorder is not None else result
-
-    def ask(self) -> Node:
-        """The next line of input."""
-        if self._asked >= len(self.input):
-            return NONE_NODE
-        self._asked += 1
-        return (SOME, None, self.input[self._asked - 1])
-
-    def walk(self, nodes: int) -> None:
-        """A substitution has gone by so many nodes."""
-        self.visited += nodes
-        self.spend(nodes)
-
-    def _constant(self, value: Any) -> Any:
-        """A constant of compiled code; one that stands for a choice is what decides it here."""
-        if not isinstance(value, Undecided):
-            return value
-        interpreter = self.machine.interpreter
-        known = interpreter.choices[value.choice]
-        return interpreter.decided.get(value.choice, known.default)
-
-    def spend(self, nodes: int) -> None:
-        """Walks over terms use fuel as well, so that every run is bounded."""
-        self.space[" spend"](nodes)
-
-    def emit(self, text: str) -> None:
-        self._written += len(text)
-        if self._written > self.limits.output:
-            raise OutOfFuel("output")
-        self.output.append(text)
-        if self.recorder is not None:
-            self.recorder.wrote()
-
-    def text(self, plain: tuple[bool, ...], parts: tuple[Value, ...]) -> str:
-        """The text of a template; nothing in it is cut off, it is too long or it is whole."""
-        most = self.limits.text
-        show = self.machine.display.show
-        pieces = [
-            part if is_plain or isinstance(part, str) else show(part, most)
-            for is_plain, part in zip(plain, parts, strict=True)
-        ]
-        length = sum(map(len, pieces))
-        if length > most:
-            raise OutOfFuel("text")
-        if length > CHARACTERS:
-            self.spend(length // CHARACTERS)
-        return "".join(pieces)
-
-    def guarded(self, work: Callable[[], Any], *, roomy: bool = True) -> Any:
-        """Do something with deep recursion allowed; what goes wrong is raised as `Ended`."""
-        before = sys.getrecursionlimit()
-        sys.setrecursionlimit(max(before, self.limits.depth + 1_000))
-        try:
-            with uncollected():
-                return with_room(work) if roomy else work()
-        except RecursionError:
-            raise OutOfFuel("depth") from None
-        except (MemoryError, SystemError):
-            # CPython reports a frame that finds no memory as an "error return without exception".
-            raise OutOfFuel("memory") from None
-        except TooLarge:
-            raise OutOfFuel("numbers") from None
-        finally:
-            sys.setrecursionlimit(before)
-
-    def outcome(self, work: Callable[[], Value]) -> tuple[Outcome, Shown]:
-        """How a run ended, and the final state: what comes beside the value."""
-        display = self.machine.display
-        try:
-            value = self.guarded(work)
-        except Ended as end:
-            return self._ended(end), Shown()
-        main = self.machine.interpreter.functions[self.machine.interpreter.main]
-        state = Shown()
-        if isinstance(settle(main.result), Tup) and len(value) > FIELDS:
-            state = Shown(value[FIELDS + 1 :], display.show)
-            value = value[FIELDS]
-        shown = display.outcome(value)
-        return Outcome("value", shown, "", display.structure(value), None, value), state
-
-    def _ended(self, ended: Ended) -> Outcome:
-        machine = self.machine
-        try:
-            raise ended
-        except Failed as failed:
-            text = machine.fill(failed.error.message, failed.payload)
-            return Outcome("failure", text, failed.error.name, place=_place(failed))
-        except Stuck as end:
-            shown = ", ".join(machine.display.structure(value) for value in end.subjects)
-            text = f"{end.reason}: {shown}" if shown else end.reason
-            return Outcome("stuck", text, place=_place(end))
-        except Unfinished as end:
-            return Outcome("unfinished", end.note, end.code, place=_place(end))
-        except OutOfFuel as end:
-            text = _LIMIT_TEXTS[end.limit](self.limits)
-            return Outcome("out of fuel", text, end.limit)
-        raise AssertionError(f"{ended!r} is no way to end")
-
-
-def _place(end: Ended) -> Place | None:
-    return end.node[1] if end.node is not None else None

@@ -73,6 +73,7 @@ class Unit:
         self.staged = stageable(self.functions, self.calls) if plain else ()
         """The functions that go through a term: what they do with one part of a program can be
         turned into Python once it has been done often."""
+        self.watched = watched(self.functions, interpreter.main)
         self.knots = any(isinstance(part, k.Knot) for part in k.parts_of(tuple(bodies)))
 
     def constant(self, value: Any) -> ast.expr:
@@ -135,6 +136,21 @@ def substituters(interpreter: k.Interpreter) -> dict[str, tuple[int, int, int]]:
                     if len(order) == 3:
                         found[part.function] = (order[0], order[1], order[2])
     return found
+
+
+def watched(functions: Mapping[str, k.Function], main: str) -> k.Repeat | None:
+    """The steps of which a run tells the states, where it may have several ways to go on: those
+    that `main` repeats, if that is done once in a run."""
+    parts = list(k.parts_of(tuple(target.inside for target in functions.values())))
+    if not any(isinstance(part, k.TakeWay) for part in parts):
+        return None
+    if any(isinstance(part, k.Call) and part.function == main for part in parts):
+        return None
+    inside = list(k.parts_of(functions[main].inside))
+    found = [part for part in inside if isinstance(part, k.Repeat)]
+    if len(found) != 1 or any(isinstance(part, k.Lambda | k.Attempt) for part in inside):
+        return None
+    return found[0]
 
 
 def stageable(functions: Mapping[str, k.Function], calls: Calls) -> tuple[str, ...]:

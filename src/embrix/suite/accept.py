@@ -11,6 +11,7 @@ import tomlkit
 from tomlkit.exceptions import TOMLKitError
 
 from embrix.machine.lane import Lane
+from embrix.suite.all_ways import all_words
 from embrix.suite.cases import Case
 from embrix.suite.check import run_case, steps_of
 from embrix.suite.expected_steps import ANY, OPEN
@@ -84,6 +85,10 @@ def typed_entries(typed: str) -> dict[str, Any]:
 
 def found_entries(case: Case, lane: Lane, what: str) -> dict[str, Any]:
     """What a lane gives, as entries of a suite."""
+    if what == "outcome" and lane.records and lane.several:
+        return {
+            "outcomes": all_words(lane.explore(case.program, case.given, given_input=case.input))
+        }
     result = run_case(case, lane)
     outcome = result.outcome
     if what == "output":

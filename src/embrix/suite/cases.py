@@ -8,7 +8,9 @@ from typing import Literal, TypeAlias
 
 from embrix.text.source import Source, Span
 
-ExpectationKind: TypeAlias = Literal["value", "shows", "error", "rejected", "accepted", "diverges"]
+ExpectationKind: TypeAlias = Literal[
+    "value", "shows", "error", "rejected", "accepted", "diverges", "outcomes", "may", "confluent",
+]  # fmt: skip
 Relation: TypeAlias = Literal["exactly", "at most", "at least"]
 
 ENOUGH = 100_000
@@ -40,7 +42,8 @@ def costs_by_spread(lanes: Sequence[Mapping[str, float]]) -> list[str]:
 class Expectation:
     """`text` is the value as shown or as it is built, the name of the error, what refuses (tokens,
     grammar), or the calls after which a program that diverges has not ended; a program that is
-    merely accepted may end in any way.
+    merely accepted may end in any way. For `outcomes` (these and no others) and `may` (these among
+    others) it is one outcome a line.
 
     `at` is the place in the program as line and column counted from one, or None.
     """
@@ -52,13 +55,19 @@ class Expectation:
     """The sentence of the error, with its payload; empty where it does not matter."""
 
     @property
+    def listed(self) -> str:
+        """Several outcomes with commas between them."""
+        return ", ".join(self.text.split("\n"))
+
+    @property
     def sentence(self) -> str:
         place = f" “{self.says}”" if self.says else ""
         place += f" at {self.at[0]}:{self.at[1]}" if self.at else ""
         word = {
             "value": self.text, "shows": f"shown as {self.text}", "error": f"error {self.text}",
             "rejected": f"rejected by the {self.text}", "accepted": "accepted",
-            "diverges": "no end",
+            "diverges": "no end", "outcomes": f"outcomes {self.listed}",
+            "may": f"{self.listed} among the outcomes", "confluent": "one outcome, whichever way",
         }[self.kind]  # fmt: skip
         return f"{word}{place}"
 

@@ -10,6 +10,7 @@ from embrix.grammar.parser import Parsed
 from embrix.machine.lane import BadBinding, Lane
 from embrix.machine.limits import Limits
 from embrix.machine.outcome import Outcome, Result
+from embrix.suite.all_ways import SEVERAL, missed
 from embrix.suite.cases import Case, Expectation, Steps
 from embrix.suite.expected_steps import Alike, parting, reads_like
 from embrix.terms.binding import alike
@@ -79,31 +80,73 @@ def _misses(case: Case, lane: Lane, limits: Limits | None) -> Iterator[_Miss]:
     yield from _reading(case, lane)
     expected, output = case.expectation_for(lane.role), case.output_for(lane.role)
     state, bounds = case.state_for(lane.role), case.costs_for(lane.role)
-    if expected is not None or output is not None or state is not None or bounds:
-        result = run_case(case, lane, limits)
-        outcome, written = result.outcome, "".join(result.output)
-        if output is not None and written != output:
-            text = f"output {visible(written)}" if written else "no output: nothing was emitted"
-            yield _Miss("output", f"output {visible(output)}", text)
-        if expected is None and outcome.kind != "value":
-            text = describe(outcome, case.program, place=True)
-            yield _Miss("outcome", "an end without failure", text)
-        if expected is not None and not fits(expected, outcome, case.program):
-            text = describe(outcome, case.program, place=expected.at is not None,
-                            says=bool(expected.says))  # fmt: skip
-            if expected.kind == "value" and outcome.structure and expected.text.endswith(")"):
-                text = outcome.structure
-            yield _Miss("outcome", expected.sentence, text)
-        found = ", ".join(result.state) if state is not None else ""
-        if state is not None and found != ", ".join(state):
-            found = found or "nothing beside the value"
-            yield _Miss("state", f"state {', '.join(state)}", f"state {visible(found)}")
-        for bound in bounds:
-            count = result.costs.get(bound.cost, 0)
-            if not bound.holds(count):
-                yield _Miss("costs", bound.sentence, f"{bound.cost} {count:,}")
+    several = expected is not None and expected.kind in SEVERAL
+    if several or (lane.records and lane.several):
+        yield from _all_ways(case, lane, limits)
+    elif expected is not None or output is not None or state is not None or bounds:
+        yield from _run_misses(case, lane, run_case(case, lane, limits))
     if lane.role in case.steps:
         yield from _steps(case, lane, case.steps[lane.role], limits)
+
+
+def _all_ways(case: Case, lane: Lane, limits: Limits | None) -> Iterator[_Miss]:
+    """What is not as it should be, whichever ways a program takes. A case that names one outcome
+    says that there is no other."""
+    explored = lane.explore(case.program, case.given, given_input=case.input)
+    expected = case.expectation_for(lane.role)
+    if expected is not None and expected.kind in SEVERAL:
+        for wanted, came in missed(expected, explored):
+            yield _Miss("outcome", wanted, came)
+        expected = Expectation("accepted", "")
+    elif expected is not None and expected.kind == "diverges":
+        if not explored.endless:
+            yield _Miss("outcome", expected.sentence, "an end, whichever way")
+        return
+    elif explored.endless or not explored.whole:
+        wanted = expected.sentence if expected is not None else "an end without failure"
+        came = "no end, by some ways" if explored.endless else "more runs than were tried"
+        yield _Miss("outcome", wanted, came)
+    one = replace(case, expected=expected, instead={})
+    for found in explored.outcomes:
+        if found.outcome.kind == "out of fuel":
+            continue
+        result = Result(found.outcome, found.output, {}, found.left)
+        ways = ",".join(str(way + 1) for way in found.ways)
+        for miss in _run_misses(replace(one, costs={}), lane, result):
+            yield replace(miss, actual=f"{miss.actual}, by the ways {ways}") if ways else miss
+    if case.costs_for(lane.role):
+        yield from _bounds(case, lane, run_case(case, lane, limits))
+
+
+def _run_misses(case: Case, lane: Lane, result: Result) -> Iterator[_Miss]:
+    """What is not as it should be in a run."""
+    expected, output = case.expectation_for(lane.role), case.output_for(lane.role)
+    state = case.state_for(lane.role)
+    outcome, written = result.outcome, "".join(result.output)
+    if output is not None and written != output:
+        text = f"output {visible(written)}" if written else "no output: nothing was emitted"
+        yield _Miss("output", f"output {visible(output)}", text)
+    if expected is None and outcome.kind != "value":
+        text = describe(outcome, case.program, place=True)
+        yield _Miss("outcome", "an end without failure", text)
+    if expected is not None and not fits(expected, outcome, case.program):
+        text = describe(outcome, case.program, place=expected.at is not None,
+                        says=bool(expected.says))  # fmt: skip
+        if expected.kind == "value" and outcome.structure and expected.text.endswith(")"):
+            text = outcome.structure
+        yield _Miss("outcome", expected.sentence, text)
+    found = ", ".join(result.state) if state is not None else ""
+    if state is not None and found != ", ".join(state):
+        found = found or "nothing beside the value"
+        yield _Miss("state", f"state {', '.join(state)}", f"state {visible(found)}")
+    yield from _bounds(case, lane, result)
+
+
+def _bounds(case: Case, lane: Lane, result: Result) -> Iterator[_Miss]:
+    for bound in case.costs_for(lane.role):
+        count = result.costs.get(bound.cost, 0)
+        if not bound.holds(count):
+            yield _Miss("costs", bound.sentence, f"{bound.cost} {count:,}")
 
 
 def _reading(case: Case, lane: Lane) -> Iterator[_Miss]:

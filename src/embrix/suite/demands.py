@@ -10,7 +10,9 @@ from embrix.suite.cases import COSTS, ENOUGH, Bound, Expectation, Relation, Step
 from embrix.suite.entries import Entries
 from embrix.text.suggest import did_you_mean
 
-OUTCOMES = ("value", "shows", "error", "rejected", "accepted", "diverges")
+OUTCOMES = (
+    "value", "shows", "error", "rejected", "accepted", "diverges", "outcomes", "may", "confluent",
+)  # fmt: skip
 DEMANDS = (*OUTCOMES, "at", "says", "output", "state", "costs")
 _STEP_KEYS = ("lines", "under", "deep", "only", "renaming")
 _RELATIONS: tuple[Relation, ...] = ("at most", "at least", "exactly")
@@ -45,6 +47,8 @@ def expectation(
                 'write accepted = true, or rejected = "grammar"',
             )  # fmt: skip
         return Expectation("accepted", "", at)
+    if key in ("outcomes", "may", "confluent"):
+        return _of_all_ways(entries, key, value, part, at)
     if key == "diverges":
         calls = ENOUGH if value is True else value
         if isinstance(calls, bool) or not isinstance(calls, int) or calls < 1:
@@ -66,6 +70,29 @@ def expectation(
         raise entries.wrong(part, key, "a program is rejected by its tokens or by its grammar",
                             'write "tokens" or "grammar"')  # fmt: skip
     return Expectation("rejected", value, at)
+
+
+def _of_all_ways(
+    entries: Entries, key: str, value: object, part: int, at: tuple[int, int] | None
+) -> Expectation:
+    """What is said of all ways in which a program can go on."""
+    if at is not None:
+        raise entries.wrong(part, "at", "several outcomes have no place in common")
+    if key == "confluent":
+        if value is not True:
+            raise entries.wrong(
+                part, key, "a program with several outcomes has another entry",
+                'write confluent = true, or outcomes = ["…", "…"]',
+            )  # fmt: skip
+        return Expectation("confluent", "")
+    items = value if isinstance(value, list) else [value]
+    texts = [str(one) for one in items if isinstance(one, str | int) and not isinstance(one, bool)]
+    if not texts or len(texts) < len(items) or any("\n" in one for one in texts):
+        raise entries.wrong(
+            part, key, f"`{key}` is a list of outcomes, each as it is told",
+            f'{key} = ["3", "error Unbound", "stuck", "endless"]',
+        )  # fmt: skip
+    return Expectation("outcomes" if key == "outcomes" else "may", "\n".join(texts))
 
 
 def place(entries: Entries, data: Mapping[str, Any], part: int) -> tuple[int, int] | None:

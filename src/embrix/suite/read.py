@@ -72,13 +72,29 @@ def read_suite(
     )  # fmt: skip
 
 
-def language_of(source: Source) -> str:
-    """The language that a suite is for; nothing where it does not say so."""
+def depends_on(source: Source) -> tuple[str, tuple[str, ...]]:
+    """What a suite names outside itself: its language (nothing where it does not say that), and
+    the files that its programs stand in."""
     try:
-        found = read_toml(source.text, parse_float=str).get("language")
+        data = read_toml(source.text, parse_float=str)
     except tomllib.TOMLDecodeError:
-        return ""
-    return found if isinstance(found, str) else ""
+        return "", ()
+    language = data.get("language")
+    entries = [
+        entry.get("file") for kind in ("case", "question")
+        for entry in tables(data.get(kind, [])) or ()
+    ]  # fmt: skip
+    files = dict.fromkeys(one for one in entries if isinstance(one, str))
+    return language if isinstance(language, str) else "", tuple(files)
+
+
+def read_program(suite: Source, name: str) -> str:
+    """The program in a file that a suite names. Raises `Unreadable`."""
+    folder = (suite.path or Path()).parent.resolve()
+    path = (folder / name).resolve()
+    if folder not in path.parents:
+        raise Unreadable(f"{name} lies outside the folder of the suite")
+    return read_source(path, name).text
 
 
 Choices: TypeAlias = Mapping[str, Mapping[str, Collection[str]]]
@@ -316,11 +332,7 @@ class _Reader:
         if "file" not in data:
             return entries.text(data, "program", part, needed=True)
         name = entries.text(data, "file", part)
-        folder = (entries.source.path or Path()).parent.resolve()
-        path = (folder / name).resolve()
-        if folder not in path.parents:
-            raise entries.wrong(part, "file", f"{name} lies outside the folder of the suite")
         try:
-            return read_source(path, name).text
+            return read_program(entries.source, name)
         except Unreadable as fault:
             raise entries.wrong(part, "file", str(fault)) from fault

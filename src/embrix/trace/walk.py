@@ -273,9 +273,9 @@ class Walk(RecordedJudgements):
         part = recorder.arguments[inner][self._function(inner).subjects[0]]
         clause = recorder.clauses[outer]
         if clause >= 0:
-            index = function.clauses[clause].steps
-            if index is not None and whole[FIELDS + index] is part:
-                return [index]
+            for index in function.clauses[clause].steps:
+                if whole[FIELDS + index] is part:
+                    return [index]
         pending: list[tuple[Node, list[int]]] = [(whole, [])]
         for node, way in pending:  # which grows while it is gone through
             for index, field in enumerate(node[FIELDS:]):

@@ -31,7 +31,7 @@ from embrix.messages.wire import (
     write_frame,
 )
 from embrix.services.answering import Service
-from embrix.terms.collecting import collect_seldom
+from embrix.text.collecting import collect_seldom
 from embrix.workers.interrupting import Stopped, forget_interruption, interrupt
 from embrix.workers.memory_limit import limit_memory
 

@@ -1,0 +1,304 @@
+"""One run of an interpreter: the helpers that compiled code calls, within the limits of the run,
+and how it ends."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Callable, Sequence
+from typing import Any, Protocol, TypeAlias
+
+from embrix.brix.core import Interpreter, TemplateParts
+from embrix.grammar.printing import Printer
+from embrix.machine.compiler import HELPERS, Compiled
+from embrix.machine.display import Display
+from embrix.machine.faults import (
+    Ended,
+    Failed,
+    OutOfFuel,
+    Stuck,
+    Unfinished,
+    absent,
+    exhausted,
+    fail,
+    stuck,
+    unfinished,
+)
+from embrix.machine.limits import Limits
+from embrix.machine.outcome import Outcome, Shown
+from embrix.machine.primitives import CHARACTERS, primitives
+from embrix.machine.recorder import Recorder
+from embrix.machine.stack import with_room
+from embrix.machine.staging import Stages
+from embrix.machine.unit import Undecided, Variant
+from embrix.terms.binding import alike, free_names, fresh, substitute
+from embrix.terms.node import (
+    FIELDS,
+    NONE_NODE,
+    SOME,
+    Node,
+    Place,
+    Value,
+    same,
+)
+from embrix.terms.numbers import DividedByZero, Number, TooLarge, operations
+from embrix.terms.signature import Signature
+from embrix.terms.types import Tup, settle
+from embrix.text.collecting import uncollected
+from embrix.text.plural import counted
+
+_LIMIT_TEXTS: dict[str, Callable[[Limits], str]] = {
+    "calls": lambda most: f"more than {counted(most.calls, 'call')}",
+    "depth": lambda most: f"calls nested more than {most.depth:,} deep",
+    "output": lambda most: f"more than {counted(most.output, 'character')} of output",
+    "numbers": lambda most: f"a number of more than {counted(most.number_bits, 'bit')}",
+    "text": lambda most: f"a text of more than {counted(most.text, 'character')}",
+    "memory": lambda most: "all the memory a run may have",
+    "recorded moments": lambda most: f"more than {counted(most.moments, 'recorded step')}",
+}
+
+
+class RunSoFar(Protocol):
+    """How far a run has come when it is at a state."""
+
+    output: list[str]
+    taken: list[tuple[int, int]]
+    asked: int
+
+
+Watch: TypeAlias = Callable[[tuple[Value, ...], RunSoFar], None]
+
+
+class Runnable(Protocol):
+    """An interpreter that is ready to run."""
+
+    interpreter: Interpreter
+    printer: Printer | None
+    display: Display
+
+    def compiled(self, variant: Variant) -> Compiled: ...
+
+    def fill(self, parts: TemplateParts, values: Sequence[Value]) -> str: ...
+
+
+class OneRun:
+    """One run: the helpers that compiled code calls, with the limits of this run."""
+
+    def __init__(
+        self,
+        machine: Runnable,
+        limits: Limits,
+        variant: Variant,
+        recorder: Recorder | None,
+        given_input: Sequence[str] = (),
+        ways: Sequence[int] = (),
+        watch: Watch | None = None,
+    ) -> None:
+        self.machine = machine
+        self.ways = ways
+        self.taken: list[tuple[int, int]] = []
+        """The number of each way that was taken where several were open, and how many there were.
+        """
+        self.watch = watch
+        self.limits = limits
+        self.recorder = recorder
+        self.visited = 0
+        """Nodes that substitutions have gone by."""
+        self.output: list[str] = []
+        self.input = given_input
+        self.asked = 0
+        self._written = 0
+        interpreter = machine.interpreter
+        language = interpreter.language
+        signature = interpreter.signature
+        compiled = machine.compiled(variant)
+        arithmetic = operations(language.numbers, limits.number_bits, self.spend)
+        printer = machine.printer
+
+        def accept(name: str) -> bool:
+            return printer is None or printer.literal(name) is not None
+
+        def placed(name: str) -> Callable[[Number, Number, Node], Number]:
+            operation = arithmetic[name]
+
+            def divided(a: Number, b: Number, here: Node) -> Number:
+                try:
+                    return operation(a, b)
+                except DividedByZero:
+                    reason = "a division by zero that no clause takes care of"
+                    raise Stuck(reason, (), here) from None
+
+            return divided
+
+        helpers: dict[str, Any] = {
+            "exhausted": exhausted, "fail": fail, "stuck": stuck, "absent": absent,
+            "unfinished": unfinished, **arithmetic,
+            **{name: placed(name) for name in ("divide", "floor_divide", "modulo")},
+            "equal": lambda a, b: same(a, b, self.spend),
+            "free": lambda e: free_names(signature, e, self.spend),
+            "substitute": self._substitution(signature, accept),
+            "put": recorder.substituted if recorder else None,
+            "alike": lambda a, b: alike(signature, a, b, self.spend),
+            "fresh": lambda x, names: fresh(x, names, accept),
+            "emit": self.emit, "text": self.text,
+            **primitives(limits, self.spend, language.numbers, compiled.constants[3]),
+            "failed": Failed, "ask": self.ask, "take_way": self.take_way, "at_state": self.at_state,
+             "kind_of": type, "whole_kind": int,
+            "mark": recorder.mark if recorder else None,
+            "caught": recorder.caught if recorder else None,
+            "enter": recorder.enter if recorder else None,
+            "leave": recorder.leave if recorder else None,
+            "clause_of": recorder.clauses if recorder else None,
+            "tail": recorder.tails.add if recorder else None,
+            "wait": recorder.pending.append if recorder else None,
+            "waiting": recorder.pending.__len__ if recorder else None,
+            "settle": recorder.settle if recorder else None,
+        }  # fmt: skip
+        stages = Stages(compiled)
+        helpers |= {"identity": id, "heat": stages.heat}
+        self.space: dict[str, Any] = compiled.link(
+            limits.calls, *map(self._constant, compiled.constants),
+            *(helpers[name] for name in HELPERS), *stages.finders(),
+        )  # fmt: skip
+        stages.connect(self.space.get(" variables"))
+
+    def _substitution(
+        self, signature: Signature, accept: Callable[[str], bool]
+    ) -> Callable[[Value, str, Value], Value]:
+        recorder = self.recorder
+
+        def plain(value: Value, name: str, term: Value) -> Value:
+            return substitute(signature, value, name, term, accept, self.walk)
+
+        def recorded(value: Value, name: str, term: Value) -> Value:
+            assert recorder is not None
+            return recorder.substituted(name, value, term, plain(value, name, term))
+
+        return plain if recorder is None else recorded
+
+    def call(self, name: str, *args: Any) -> Any:
+        """A function of the definition, with whatever it bounces to."""
+        result = self.space[name](*args)
+        if result is not self.space[" bounce"]:
+            return result
+        result = self.space[" run"]()
+        return self.recorder.settle(result, 0) if self.recorder is not None else result
+
+    def ask(self) -> Node:
+        """The next line of input."""
+        if self.asked >= len(self.input):
+            return NONE_NODE
+        self.asked += 1
+        return (SOME, None, self.input[self.asked - 1])
+
+    def take_way(self, open_: tuple[bool, ...], here: Node) -> int:
+        """The number of the way that is taken: one that is open."""
+        numbers = [number for number, one in enumerate(open_) if one]
+        if not numbers:
+            raise Stuck("no way is open", (), here)
+        if len(numbers) == 1:
+            return numbers[0]
+        turn = len(self.taken)
+        at = self.ways[turn] if turn < len(self.ways) else 0
+        if at >= len(numbers):
+            raise Stuck(f"there is no way {at + 1} here, only {len(numbers)}", (), here)
+        self.taken.append((at, len(numbers)))
+        return numbers[at]
+
+    def at_state(self, state: tuple[Value, ...]) -> None:
+        """A `repeat` is about to take a step from a state."""
+        if self.watch is not None:
+            self.watch(state, self)
+
+    def walk(self, nodes: int) -> None:
+        """A substitution has gone by so many nodes."""
+        self.visited += nodes
+        self.spend(nodes)
+
+    def _constant(self, value: Any) -> Any:
+        """A constant of compiled code; one that stands for a choice is what decides it here."""
+        if not isinstance(value, Undecided):
+            return value
+        interpreter = self.machine.interpreter
+        known = interpreter.choices[value.choice]
+        return interpreter.decided.get(value.choice, known.default)
+
+    def spend(self, nodes: int) -> None:
+        """Walks over terms use fuel as well, so that every run is bounded."""
+        self.space[" spend"](nodes)
+
+    def emit(self, text: str) -> None:
+        self._written += len(text)
+        if self._written > self.limits.output:
+            raise OutOfFuel("output")
+        self.output.append(text)
+        if self.recorder is not None:
+            self.recorder.wrote()
+
+    def text(self, plain: tuple[bool, ...], parts: tuple[Value, ...]) -> str:
+        """The text of a template; nothing in it is cut off, it is too long or it is whole."""
+        most = self.limits.text
+        show = self.machine.display.show
+        pieces = [
+            part if is_plain or isinstance(part, str) else show(part, most)
+            for is_plain, part in zip(plain, parts, strict=True)
+        ]
+        length = sum(map(len, pieces))
+        if length > most:
+            raise OutOfFuel("text")
+        if length > CHARACTERS:
+            self.spend(length // CHARACTERS)
+        return "".join(pieces)
+
+    def guarded(self, work: Callable[[], Any], *, roomy: bool = True) -> Any:
+        """Do something with deep recursion allowed; what goes wrong is raised as `Ended`."""
+        before = sys.getrecursionlimit()
+        sys.setrecursionlimit(max(before, self.limits.depth + 1_000))
+        try:
+            with uncollected():
+                return with_room(work) if roomy else work()
+        except RecursionError:
+            raise OutOfFuel("depth") from None
+        except (MemoryError, SystemError):
+            # CPython reports a frame that finds no memory as an "error return without exception".
+            raise OutOfFuel("memory") from None
+        except TooLarge:
+            raise OutOfFuel("numbers") from None
+        finally:
+            sys.setrecursionlimit(before)
+
+    def outcome(self, work: Callable[[], Value]) -> tuple[Outcome, Shown]:
+        """How a run ended, and the final state: what comes beside the value."""
+        display = self.machine.display
+        try:
+            value = self.guarded(work)
+        except Ended as end:
+            return self._ended(end), Shown()
+        main = self.machine.interpreter.functions[self.machine.interpreter.main]
+        state = Shown()
+        if isinstance(settle(main.result), Tup) and len(value) > FIELDS:
+            state = Shown(value[FIELDS + 1 :], display.show)
+            value = value[FIELDS]
+        shown = display.outcome(value)
+        return Outcome("value", shown, "", display.structure(value), None, value), state
+
+    def _ended(self, ended: Ended) -> Outcome:
+        machine = self.machine
+        try:
+            raise ended
+        except Failed as failed:
+            text = machine.fill(failed.error.message, failed.payload)
+            return Outcome("failure", text, failed.error.name, place=_place(failed))
+        except Stuck as end:
+            shown = ", ".join(machine.display.structure(value) for value in end.subjects)
+            text = f"{end.reason}: {shown}" if shown else end.reason
+            return Outcome("stuck", text, place=_place(end))
+        except Unfinished as end:
+            return Outcome("unfinished", end.note, end.code, place=_place(end))
+        except OutOfFuel as end:
+            text = _LIMIT_TEXTS[end.limit](self.limits)
+            return Outcome("out of fuel", text, end.limit)
+        raise AssertionError(f"{ended!r} is no way to end")
+
+
+def _place(end: Ended) -> Place | None:
+    return end.node[1] if end.node is not None else None
