@@ -163,6 +163,9 @@ def test_every_picture_has_a_sound_geometry_and_is_written_in_every_form(
     lane = "rewriting" if kind == "steps" else "by_need"
     text = "let toll = 3 * 4 in let rate = 2 in toll + toll * rate"
     wish = Wish(kind, "Rill", text, (lane,), number=6)  # type: ignore[arg-type]
+    if kind == "states":
+        text = "open := 0; { while open = 0 do rest beside open := 1 } give open"
+        wish = Wish("states", "Race", text, ("interleaving",))
     drawing = picture(session, wish)
     assert drawing.text.strip()
     for scene in drawing.pages:

@@ -19,6 +19,7 @@ from embrix.draw.railroad import draw_grammar
 from embrix.draw.rules import draw_rules, inference_rules
 from embrix.draw.runs import draw_environment, draw_reduction, draw_store, draw_suspensions
 from embrix.draw.scene import Drawing
+from embrix.draw.states import TooMany, draw_states
 from embrix.draw.tables import TableRow, draw_decisions, draw_suite, draw_tokens
 from embrix.draw.trees import Tree, draw_tree, draw_trees, mark_difference, tree_of_rows
 from embrix.lanes.inspection import derivation, look
@@ -28,6 +29,7 @@ from embrix.machine.limits import LIVE, Limits
 from embrix.messages.replies import TreeRow
 from embrix.suite.cases import COSTS, MAIN_COSTS
 from embrix.text.diagnostic import Findings
+from embrix.trace.state_graph import states_of
 from embrix.trace.walk import Walk
 
 LIMITS = Limits(calls=400_000, depth=20_000, output=100_000, moments=200_000)
@@ -80,6 +82,8 @@ def picture(session: Session, wish: Wish) -> Drawing:
             return _suite(session, wish, title)
         case "decisions":
             return _decisions(session, wish, title)
+        case "states":
+            return _states(session, wish)
         case "costs":
             return _costs(session, wish, title)
         case "growth":
@@ -187,6 +191,25 @@ def _of_run(walk: Walk, wish: Wish, title: str) -> Drawing:
     if root is None:
         raise NoPicture("nothing was concluded in this run")
     return draw_derivation(root, name)
+
+
+def _states(session: Session, wish: Wish) -> Drawing:
+    lane = session.lane(wish.language, wish.lanes[0])
+    explored = lane.explore(wish.text, wish.given, given_input=wish.input)
+    if not explored.states:
+        one = explored.outcomes[0].outcome if explored.outcomes else None
+        if one is not None and one.kind in ("rejected", "ambiguous", "gave up"):
+            raise NoPicture(f"the program cannot be read: {one.text}")
+        raise NoPicture(f"{lane.name} takes no steps by `repeat` in `main` among which there are "
+                        "several ways")  # fmt: skip
+    if not explored.whole:
+        raise NoPicture(f"there are more than {len(explored.states) - 1:,} states")
+    try:
+        return draw_states(
+            explored, states_of(lane, explored), f"{wish.language} {lane.name}: states"
+        )
+    except TooMany as many:
+        raise NoPicture(str(many)) from many
 
 
 def _costs(session: Session, wish: Wish, title: str) -> Drawing:

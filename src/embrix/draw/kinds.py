@@ -6,7 +6,7 @@ from typing import Literal
 
 Kind = Literal[
     "tokens", "tree", "grammar-tree", "trees", "grammar", "rules", "derivation", "steps",
-    "environment", "store", "suspensions", "costs", "growth", "suite", "decisions",
+    "environment", "store", "suspensions", "states", "costs", "growth", "suite", "decisions",
 ]  # fmt: skip
 
 KINDS: dict[Kind, str] = {
@@ -22,6 +22,7 @@ KINDS: dict[Kind, str] = {
     "environment": "the names at a step, with frames and closures",
     "store": "what each location holds over time",
     "suspensions": "what waits, is forced and used again",
+    "states": "all states that a program can come to, and what each leads to",
     "costs": "the costs of several lanes as bars",
     "growth": "how a cost grows with a name supplied by hand",
     "suite": "cases against lanes",
@@ -32,5 +33,5 @@ OF_TEXTS: tuple[Kind, ...] = ("tokens", "tree", "grammar-tree", "trees")
 
 OF_PROGRAMS: tuple[Kind, ...] = (
     "tokens", "tree", "grammar-tree", "trees", "derivation", "steps", "environment", "store",
-    "suspensions", "costs", "growth",
+    "suspensions", "states", "costs", "growth",
 )  # fmt: skip
