@@ -74,6 +74,11 @@ SCENES: list[Scene] = [
         ],
     ),
     (
+        "ways",
+        "race/programs/level.race",
+        [*["WAIT"] * 4, "alt+y", "WAIT", "WAIT", "Down", "Down", "F6", *["BackSpace"] * 4, "WAIT"],
+    ),
+    (
         "hunt",
         "rill/programs/rates.rill",
         ["WAIT", "F4", "F4", "F4", "WAIT", "ctrl+f", "WAIT", "o", "o", *["WAIT"] * 4],

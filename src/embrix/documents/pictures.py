@@ -29,6 +29,7 @@ from embrix.machine.limits import LIVE, Limits
 from embrix.messages.replies import TreeRow
 from embrix.suite.cases import COSTS, MAIN_COSTS
 from embrix.text.diagnostic import Findings
+from embrix.text.plural import counted
 from embrix.trace.state_graph import states_of
 from embrix.trace.walk import Walk
 
@@ -203,7 +204,7 @@ def _states(session: Session, wish: Wish) -> Drawing:
         raise NoPicture(f"{lane.name} takes no steps by `repeat` in `main` among which there are "
                         "several ways")  # fmt: skip
     if not explored.whole:
-        raise NoPicture(f"there are more than {len(explored.states) - 1:,} states")
+        raise NoPicture(f"there are more than {counted(len(explored.states) - 1, 'state')}")
     try:
         return draw_states(
             explored, states_of(lane, explored), f"{wish.language} {lane.name}: states"

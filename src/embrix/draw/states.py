@@ -30,6 +30,7 @@ from embrix.draw.scene import (
     wide,
 )
 from embrix.machine.exploring import Explored
+from embrix.text.plural import counted
 from embrix.text.visible import cut, visible
 from embrix.trace.state_graph import Chain, GraphState, chains, ranks
 
@@ -57,8 +58,7 @@ def draw_states(explored: Explored, states: list[GraphState], title: str) -> Dra
     kept, found = chains(states)
     if len(kept) > MOST_DRAWN:
         raise TooMany(
-            f"there are {len(kept):,} states at which something parts, meets or ends; a picture "
-            f"shows {MOST_DRAWN} at most"
+            f"{counted(len(kept), 'state')} part, meet or end; a picture shows {MOST_DRAWN} at most"
         )
     graph = _Graph(explored, states, kept, found)
     scene = scene_of(graph.tile(), title)

@@ -21,11 +21,12 @@ def run(
     limits: Limits = LIVE,
     on_start: OnStart | None = None,
     given_input: Sequence[str] = (),
+    ways: Sequence[int] = (),
 ) -> RunResult:
     """The outcome, output and costs of a program on a lane."""
     try:
         result = session.runner(language, lane).run(
-            text, given, limits=limits, on_start=on_start, given_input=given_input
+            text, given, limits=limits, on_start=on_start, given_input=given_input, ways=ways
         )
     except BadBinding as bad:
         result = Result(Outcome("rejected", str(bad), "binding"))
@@ -50,5 +51,5 @@ def result_data(result: Result) -> RunResult:
     """A result as it is told to other processes."""
     return RunResult(
         outcome_data(result.outcome), ending(result), list(result.output), result.costs,
-        list(result.state),
+        list(result.state), bool(result.ways),
     )  # fmt: skip

@@ -179,6 +179,8 @@ class RunResult(Reply):
     output: list[str]
     costs: dict[str, int]
     state: list[str] = []
+    several: bool = False
+    """Whether there were several ways to go on, of which one was taken."""
 
 
 class WalkSummary(Reply):

@@ -101,3 +101,46 @@ class HuntState(Reply):
     program: str = ""
     nodes: int = 0
     ends: list[str] = []
+
+
+class ReachedOutcome(Reply):
+    """An outcome that a program can come to, and the ways that lead there; the number of the state
+    from which its last step begins, or -1."""
+
+    kind: str
+    sentence: str
+    output: str
+    left: list[str]
+    ways: list[int]
+    state: int
+
+
+class StateStep(Reply):
+    """To which state a step leads, and by which ways."""
+
+    to: int
+    ways: list[int]
+
+
+class StateRow(Reply):
+    """A state: the term, what is beside it, what has been written; its steps, and the numbers of
+    the outcomes that it may come to at once."""
+
+    text: str
+    beside: list[str]
+    output: str
+    steps: list[StateStep]
+    ends: list[int]
+
+
+class WaysFound(Reply):
+    """Everything that a program can come to. `whole` where no bound cut the search short, `endless`
+    where some run never ends, `several` where the definition leaves several ways open."""
+
+    outcomes: list[ReachedOutcome] = []
+    states: list[StateRow] = []
+    runs: int = 0
+    whole: bool = True
+    endless: bool = False
+    several: bool = False
+    refused: str = ""

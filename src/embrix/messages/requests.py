@@ -41,6 +41,7 @@ class WalkRecipe(msgspec.Struct, frozen=True):
     given: dict[str, str] = {}
     input: list[str] = []
     file: str = ""
+    ways: list[int] = []
 
 
 class OnProgram(Request, frozen=True, kw_only=True):
@@ -213,6 +214,15 @@ class RunLane(OnRun, frozen=True, kw_only=True, tag="run"):
     reply: ClassVar[Any] = r.RunResult
     lane: str
     limits: RunLimits | None = None
+    ways: list[int] = []
+    """Those to take where several are open, counted from zero; then the first ones."""
+
+
+class ExploreWays(OnRun, frozen=True, kw_only=True, tag="ways"):
+    """Everything that a program can come to on a lane."""
+
+    reply: ClassVar[Any] = on_comparing.WaysFound
+    lane: str
 
 
 class OpenWalk(Request, frozen=True, kw_only=True, tag="walk"):
@@ -446,7 +456,7 @@ AnyRequest: TypeAlias = (
     | AskOutline | WriteClause | Rename | AskProposals | FindText | TryChange
     | CompareChange | PromptLine | RunLane | OpenWalk | FetchStations | SeekStation | SaveWalk
     | TestSuite | AcceptCase | ArrangeCase | CoverClause | AskDecisions | TryDecision
-    | CompareLanes | AlignWalks
+    | CompareLanes | AlignWalks | ExploreWays
     | ListJudgements | MeasureGrowth | HuntDifference | AddFoundCase | CompareMeaning
     | ShowExtension | WritePicture | WriteHandout | WriteStarter | Begin
 )  # fmt: skip

@@ -15,6 +15,7 @@ from embrix.grammar.report import report_on, report_text
 from embrix.lanes.inspection import look
 from embrix.lanes.results import run
 from embrix.lanes.session import Session
+from embrix.machine.exploring import MOST_RUNS
 from embrix.machine.lane import OnStart
 from embrix.machine.limits import LIVE, Limits
 from embrix.messages import replies as r
@@ -22,6 +23,7 @@ from embrix.messages import replies_on_comparing as on_comparing
 from embrix.messages import replies_on_suites as on_suites
 from embrix.messages import replies_on_writing as on_writing
 from embrix.messages import requests as q
+from embrix.services.all_ways_reply import explore_ways
 from embrix.services.case_changes import acceptance, arrangement, covering_case
 from embrix.services.completing import proposals
 from embrix.services.definition_tokens import definition_tokens
@@ -228,8 +230,14 @@ def _run(service: Service, a: q.RunLane) -> r.RunResult:
     if a.limits is not None:
         limits = Limits(calls=a.limits.calls, depth=a.limits.depth, output=a.limits.output)
     return run(
-        service.session, a.language, a.lane, a.text, a.given, limits, service.on_start, a.input
-    )
+        service.session, a.language, a.lane, a.text, a.given, limits, service.on_start, a.input,
+        a.ways,
+    )  # fmt: skip
+
+
+@_answers(q.ExploreWays)
+def _explore_ways(service: Service, a: q.ExploreWays) -> on_comparing.WaysFound:
+    return explore_ways(service.session, a, lambda runs: service.progress(runs, MOST_RUNS, None))
 
 
 @_answers(q.OpenWalk)

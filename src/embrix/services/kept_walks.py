@@ -66,8 +66,9 @@ def _carried_out(
                 raise NoWalk(found.text)
             return SavedWalk.of_lines(found, lane.name)
         traced = lane.trace(
-            recipe.text, recipe.given, limits=limits, on_start=on_start, given_input=recipe.input
-        )
+            recipe.text, recipe.given, limits=limits, on_start=on_start, given_input=recipe.input,
+            ways=recipe.ways,
+        )  # fmt: skip
         return Walk(lane, traced)
     except (Unusable, BadBinding, NoLane) as wrong:
         raise NoWalk(str(wrong)) from wrong

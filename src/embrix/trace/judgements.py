@@ -8,7 +8,7 @@ from embrix.brix.core import CorePattern, Function, Named, Shape
 from embrix.machine.lane import Lane, Traced
 from embrix.machine.recorder import NOT_LEFT, Recorder, Window
 from embrix.terms.keys import entries
-from embrix.terms.node import FIELDS, Node, Value, bindings
+from embrix.terms.node import FIELDS, MAP, Node, Value, bindings
 from embrix.terms.types import Con, Tup, Type, settle
 from embrix.text.source import Span
 from embrix.trace.frames import origins
@@ -208,6 +208,9 @@ class RecordedJudgements:
         store = self._store_of(instance, left=left)
         if store is None:
             return ()
+        if store[0] == MAP:
+            return tuple(Held(name, self._machine.display.show(value), "")
+                         for name, value in self._named(store))  # fmt: skip
         waiting = self._waiting()
         forcing = waiting.being_forced(instance)
         before = instance if until is None else until
@@ -230,7 +233,7 @@ class RecordedJudgements:
 
     def _store_of(self, instance: int, *, left: bool) -> Node | None:
         """The store that a judgement was given, or when it has been left the one that it gave
-        back."""
+        back. Where there is none, a map is what is kept."""
         function = self._function(instance)
         recorder = self._recorder
         kinds: Sequence[Type] = function.types
@@ -239,12 +242,18 @@ class RecordedJudgements:
         if left and isinstance(result, Tup) and recorder.results[instance] is not NOT_LEFT:
             kinds = (*result.items, *kinds)
             values = (*recorder.results[instance][FIELDS:], *values)
-        for kind, value in zip(kinds, values, strict=True):
-            settled = settle(kind)
-            if isinstance(settled, Con) and settled.name == "Store":
-                store: Node = value
-                return store
+        for wanted in ("Store", "Map"):
+            for kind, value in zip(kinds, values, strict=True):
+                settled = settle(kind)
+                if isinstance(settled, Con) and settled.name == wanted:
+                    store: Node = value
+                    return store
         return None
+
+    def _named(self, kept: Node) -> list[tuple[str, Value]]:
+        """What a map has, by its keys as they are shown."""
+        show = self._machine.display.show
+        return [(show(key), value) for key, value in entries(kept)]
 
     def _held(self, number: int, value: Value, forcing: bool, reused: int) -> Held:
         constructor = None
@@ -263,6 +272,9 @@ class RecordedJudgements:
         after = self._store_of(instance, left=True)
         if before is None or after is None or before is after:
             return ()
+        if before[0] == MAP or after[0] == MAP:
+            had = dict(self._named(before)) if before[0] == MAP else {}
+            return tuple(name for name, value in self._named(after) if had.get(name) is not value)
         old, new = before[FIELDS], after[FIELDS]
         return tuple(
             f"@{number}" for number, value in entries(after) if old.get(number) is not new[number]

@@ -13,6 +13,7 @@ from embrix.tui.dialogs import Help
 from embrix.tui.drafting import Drafting
 from embrix.tui.drawing import Drawings
 from embrix.tui.faces import CasesFace, NotesFace
+from embrix.tui.forking import Forking
 from embrix.tui.growing import Growing
 from embrix.tui.hunting import Hunting
 from embrix.tui.prompting import Prompting
@@ -160,6 +161,11 @@ class BenchCommands(TextActions):
         """The questions of the suites and the choices, with what each lane decides."""
         if self.desk is not None and self.summary:
             self.app.push_screen(Deciding(self, self.desk))
+
+    def action_ways(self) -> None:
+        """Everything that the program can come to on the chosen lane."""
+        if self.desk is not None and self.lane in self.lanes.lanes:
+            self.app.push_screen(Forking(self, self.desk, self.lane))
 
     def action_derive(self) -> None:
         """The derivation of the run."""

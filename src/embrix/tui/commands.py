@@ -62,7 +62,7 @@ WALKING = (
 """Letters that go places in the walk; capitals go back."""
 
 
-VIEWS = ("tally", "compare", "derivation", "hunt", "growth", "decisions", "outline")
+VIEWS = ("tally", "compare", "derivation", "hunt", "growth", "decisions", "outline", "ways")
 """Views that lie over the bench and have some keys in common."""
 
 
@@ -140,6 +140,9 @@ COMMANDS: tuple[Command, ...] = (
     Command("ctrl+y", "decisions", "decisions",
             "List questions and choices, and how each lane decides them",
             footer=False),
+    Command("alt+y", "ways", "all ways",
+            "Show everything that the program can come to on this lane",
+            footer=False, shown_key="Alt+Y"),
     Command("ctrl+e", "draw", "draw", "Write a picture, a handout or a starter to a file",
             footer=False),
     Command("ctrl+l", "input", "input", "Set the input lines that the program reads",
@@ -279,6 +282,17 @@ COMMANDS: tuple[Command, ...] = (
             "decisions"),
     Command("d", "draw", "draw", "Write the questions and answers as a picture", "decisions"),
     Command("escape", "leave", "back", "Back", "decisions", shown_key="Esc"),
+    Command("enter", "go_on", "go on",
+            "Take the chosen way; on an outcome, go to the state that leads to it", "ways",
+            shown_key="Enter"),
+    Command("backspace", "step_back", "back a step", "Back to the state before", "ways",
+            shown_key="Backspace"),
+    Command("home", "begin", "", "To the first state", "ways", False, "Home"),
+    Command("w", "walk", "walk it",
+            "Walk the way to this outcome, or the one you have taken, on the bench", "ways"),
+    Command("f6", "pane", "pane", "Move to the outcomes, or to the ways on", "ways"),
+    Command("d", "draw", "draw", "Write the states as a picture", "ways"),
+    Command("escape", "leave", "back", "Back to the bench", "ways", shown_key="Esc"),
     Command("k", "beside", "compare", "Compare all lanes on this program", "tally",
             footer=False),
     Command("y", "decisions", "decisions",

@@ -123,7 +123,8 @@ class LanesView(Rows):
         """The end of a run with what it wrote."""
         written = "".join(result.output).split("\n")
         shown = " ⏎ ".join(line for line in written if line)
-        return f"{result.sentence}  ▤ {shown}" if shown else result.sentence
+        sentence = result.sentence + (", by one of several ways" if result.several else "")
+        return f"{sentence}  ▤ {shown}" if shown else sentence
 
     def _cost(self, costs: dict[str, int]) -> str:
         if "steps" in costs:

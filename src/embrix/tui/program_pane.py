@@ -22,6 +22,7 @@ from embrix.tui.desk import PATIENCE
 from embrix.tui.document import Document
 from embrix.tui.editor import KEEPING
 from embrix.tui.faces import LanesView, TokensFace, TreeFace
+from embrix.tui.forking import ways_text
 
 MORE_MISTAKES = 4
 """Mistakes of a rejected program that are told beside it; all of them are marked in it."""
@@ -39,6 +40,8 @@ class ProgramPane(BenchCommands):
         """Of the text: answers about another one come too late."""
         self._draft_timer: Timer | None = None
         self._waiting: Timer | None = None
+        self._ways: tuple[str, str, list[int]] = ("", "", [])
+        """A program and a lane, and the ways that were chosen for it."""
 
     @abstractmethod
     def side_title(self) -> None:
@@ -111,6 +114,8 @@ class ProgramPane(BenchCommands):
         right = "" if saved else "● not saved"
         if self.rule:
             right = f"at rule {self.rule}  {right}"
+        if ways := self.ways_on(self.lane):
+            right = f"by the ways {cut(ways_text(ways), LONGEST_SUPPLY)}  {right}"
         if self.input:
             right = f"input {cut('; '.join(self.input), LONGEST_SUPPLY)}  {right}"
         if self.walking.given:
@@ -164,14 +169,17 @@ class ProgramPane(BenchCommands):
             return
         self._ask_walk(self.at)
         for lane in self.lanes.lanes:
-            take = partial(self._ran, version, lane)
-            run = RunLane(
-                language=self.language, text=text, lane=lane, input=self.input,
-                given=self.walking.given,
-            )  # fmt: skip
-            self.desk.ask("program", run, take)
+            self._run_lane(lane)
         if self._waiting is None:
             self._waiting = self.set_timer(PATIENCE, self._still_running)
+
+    def _run_lane(self, lane: str) -> None:
+        assert self.desk is not None
+        run = RunLane(
+            language=self.language, text=self.editor.text, lane=lane, input=self.input,
+            given=self.walking.given, ways=self.ways_on(lane),
+        )  # fmt: skip
+        self.desk.ask("program", run, partial(self._ran, self.version, lane))
 
     def _still_running(self) -> None:
         """Say of what another text gave that it did."""
@@ -249,8 +257,9 @@ class ProgramPane(BenchCommands):
         self._ask_walk(0)
 
     def _ask_walk(self, at: int) -> None:
-        key = f"{self.version}:{self.lane}"
-        self.walking.ask(key, self.language, self.lane, self.editor.text, at, self.input)
+        ways = self.ways_on(self.lane)
+        key = f"{self.version}:{self.lane}:{ways_text(ways)}"
+        self.walking.ask(key, self.language, self.lane, self.editor.text, at, self.input, ways)
 
     def walk_lane(self, lane: str, at: int) -> None:
         """A lane of the program at a station."""
@@ -260,6 +269,18 @@ class ProgramPane(BenchCommands):
             self.lanes.refresh()
         self._ask_walk(at)
         self.set_focus(self.stations)
+
+    def ways_on(self, lane: str) -> list[int]:
+        """The ways that were chosen for the program as it stands on a lane."""
+        return self._ways[2] if self._ways[:2] == (self.editor.text, lane) else []
+
+    def walk_ways(self, lane: str, ways: list[int], at: int) -> None:
+        """Run and walk the program on a lane by some ways, until it changes."""
+        self._ways = (self.editor.text, lane, ways)
+        self.walk_lane(lane, at)
+        self.show_title()
+        self.lanes.fresh.discard(lane)
+        self._run_lane(lane)
 
     # ---------------------------------------------------------------- what is supplied by hand
 

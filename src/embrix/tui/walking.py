@@ -60,14 +60,17 @@ class Walking:
         here = self.at in self._stations.stations or not self._stations.length
         return self._shown == self.key and here
 
-    def ask(self, key: str, language: str, lane: str, text: str, at: int, lines: list[str]) -> None:
-        """Record a run of a text on a lane; the moment will be near number `at`."""
+    def ask(
+        self, key: str, language: str, lane: str, text: str, at: int, lines: list[str],
+        ways: list[int],
+    ) -> None:  # fmt: skip
+        """Record a run of a text on a lane by some ways; the moment will be near number `at`."""
         if self.held is not None and self.held == (text, lane):
             return
         self.held = self._begins = None
         self._desk.drop("walk")
         self.key, self.lane, self.at = key, lane, at
-        self.recipe = WalkRecipe(key, language, lane, text, self.given, lines)
+        self.recipe = WalkRecipe(key, language, lane, text, self.given, lines, ways=ways)
         request = OpenWalk(walk=self.recipe)
         self._desk.ask("walk", request, partial(self._walked, key, text))
         self._bench.set_timer(PATIENCE, self.show_title)

@@ -208,6 +208,10 @@ class Workbench(Screen[None]):
         """A lane of the program at a station."""
 
     @abstractmethod
+    def walk_ways(self, lane: str, ways: list[int], at: int) -> None:
+        """Run and walk the program on a lane by some ways, until it changes."""
+
+    @abstractmethod
     def action_beside(self) -> None:
         """All lanes beside each other."""
 
