@@ -103,7 +103,7 @@ def _cell(
         state = "wrong" if first.body.code else "to do"
     elif not own:
         state = "for several"
-    elif all(one.steps is not None for one in own):
+    elif all(one.steps for one in own):
         state = "order"
     else:
         place = (first.span.source or interpreter.source).name

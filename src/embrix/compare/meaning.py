@@ -254,7 +254,7 @@ def _reached(clauses: Sequence[CoreClause]) -> Iterator[CoreClause]:
         shapes = _forms_taken(clause)
         if shapes in taken:
             continue
-        if clause.guard is None and clause.steps is None and shapes is not None:
+        if clause.guard is None and not clause.steps and shapes is not None:
             taken.add(shapes)
         yield clause
 
