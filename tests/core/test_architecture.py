@@ -16,7 +16,8 @@ ROOT = Path(embrix.__file__).parent
 
 ROAD = (
     "messages", "text", "terms", "grammar", "brix", "machine", "trace", "suite", "course",
-    "compare", "draw", "lanes", "checking", "documents", "services", "workers", "tui", "cli",
+    "compare", "draw", "lanes", "lessons", "checking", "documents", "services", "workers", "tui",
+    "cli",
 )  # fmt: skip
 """The road of a program: every package knows only those before it."""
 
@@ -32,6 +33,7 @@ NEVER = {
         "machine",
         "trace",
         "lanes",
+        "lessons",
         "checking",
         "documents",
         "services",

@@ -60,6 +60,7 @@ DOCUMENTED = [
         "docs/grammars.md",
         "docs/checks.md",
         "docs/suites.md",
+        "docs/lessons.md",
         "docs/pictures.md",
         "docs/comparing.md",
     )
@@ -99,6 +100,8 @@ def test_every_command_of_the_documents_works(
         "FILE.weir": course_copy / "weir" / "programs" / "tolls.weir",
         "FILE.brix": course_copy / "rill" / "by_need.brix",
         "FILE.rill": course_copy / "rill" / "programs" / "rates.rill",
+        "NAMES.lesson.toml": course_copy / "drip" / "names.lesson.toml",
+        "SLIDES.html": tmp_path / "slides.html",
         "FILE.race": course_copy / "race" / "programs" / "level.race",
         "FILE.xml": tmp_path / "report.xml",
         "RUN.walk.gz": tmp_path / "run.walk.gz",

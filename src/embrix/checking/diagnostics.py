@@ -14,6 +14,8 @@ from embrix.course.checked import MEMORY
 from embrix.grammar.model import Grammar
 from embrix.grammar.report import Report, report_on
 from embrix.lanes.session import Session
+from embrix.lessons.lesson_reader import lesson_of
+from embrix.lessons.playing import check_lesson
 from embrix.machine.lane import Lane
 from embrix.machine.laws import LawReport, try_law
 from embrix.messages.replies import Note
@@ -49,6 +51,11 @@ def diagnostics(
         suite = session.suite(path, findings)
         if suite is not None and (suites is None or path in suites):
             concerned.add(suite.language)
+    if suites is None:
+        for path in session.course.lessons:
+            lesson = lesson_of(session, path, findings)
+            if lesson is not None:
+                check_lesson(session, lesson, findings)
     for name, language in session.course.languages.items():
         if suites is not None and name not in concerned:
             continue

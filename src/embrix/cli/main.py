@@ -396,6 +396,16 @@ def _pictures(add: Adding) -> None:
 
     give.add_argument("--json", action="store_true", help="print the answer as JSON")
 
+    given = add("lessons", "lessons.lessons", "print the stops of lessons, and what is wrong there")
+    given.add_argument("lessons", metavar="LESSON", nargs="*", type=Path,
+                       help="lessons (default: all of the course)")  # fmt: skip
+    given.add_argument("--json", action="store_true", help="print the answer as JSON")
+    page = add("slides", "lessons.make_slides", "write a lesson as slides: one page for a browser")
+    page.add_argument("lesson", metavar="LESSON", type=Path, help="a .lesson.toml file")
+    page.add_argument("--to", metavar="FILE", type=Path, required=True, help="a .html file")
+    _replacing(page)
+    page.add_argument("--json", action="store_true", help="print the answer as JSON")
+
     new = add("new", "beginning.begin", "begin a course, language, interpreter, suite or program")
     new.add_argument("kind", choices=("course", "language", "interpreter", "suite", "program"),
                      help="what is begun")  # fmt: skip

@@ -9,30 +9,8 @@ from typing import Annotated, Any, Literal
 import msgspec
 from msgspec import UNSET, Meta, UnsetType
 
-Place = Annotated[list[int], Meta(min_length=2, max_length=2, description="From, to: offsets.")]
-Line = Annotated[int, Meta(ge=1, description="From one.")]
-Count = Annotated[int, Meta(ge=0)]
-
-
-class AnswerData(msgspec.Struct, omit_defaults=True, forbid_unknown_fields=True):
-    """A part of an answer. What has a default may be left out."""
-
-
-# ---------------------------------------------------------------------- definitions
-
-
-class Finding(AnswerData):
-    """Something wrong in a definition or a suite; `embrix explain` tells what its code means."""
-
-    code: str
-    severity: Literal["error", "warning"]
-    message: str
-    file: str
-    line: Line
-    column: Line
-    end_line: Line
-    end_column: Line
-    hint: str | UnsetType = UNSET
+from embrix.cli.lesson_answers import LessonsData
+from embrix.cli.schema_parts import AnswerData, Count, Finding, Line, Place
 
 
 class LawData(AnswerData):
@@ -446,7 +424,7 @@ class Accepted(AnswerData):
 
 
 class WrittenData(AnswerData):
-    """embrix draw, handout, starter: the files written; a picture as text where none is."""
+    """embrix draw, handout, slides, starter: the files written; a picture as text where none is."""
 
     files: list[str]
     text: str | UnsetType = UNSET
@@ -456,6 +434,7 @@ class WrittenData(AnswerData):
 
 ANSWERS: dict[str, Any] = {
     "check": Check, "run": Run | list[Run], "steps": StepsData | list[StepsData],
+    "lessons": LessonsData,
     "outcomes": OutcomesData | list[OutcomesData],
     "compare": Compared, "growth": Growth, "hunt": Hunted,
     "parse": ParsedData, "sketch": list[Stage],
@@ -463,7 +442,7 @@ ANSWERS: dict[str, Any] = {
     "changed": list[ChangedVerdict], "accept": Accepted, "mistakes": list[MistakeData],
     "uncovered": list[Uncovered], "differences": list[ChangeData], "allow": list[AllowedData],
     "format": list[Formatted], "explain": dict[str, str], "draw": WrittenData,
-    "handout": WrittenData, "starter": WrittenData, "new": WrittenData,
+    "handout": WrittenData, "slides": WrittenData, "starter": WrittenData, "new": WrittenData,
 }  # fmt: skip
 """By command. What `test --json` and `walk --json` print has schemas of its own: a report, and the
 lines of a walk."""

@@ -8,7 +8,7 @@ from pathlib import Path
 COURSE_FILE = "course.toml"
 
 
-COURSE_FILES = (".brix", ".suite.toml")
+COURSE_FILES = (".brix", ".suite.toml", ".lesson.toml")
 DEEPEST, MOST = 2, 2_000
 """How far into a folder files of a course are looked for, and how many entries are looked at."""
 

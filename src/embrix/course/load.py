@@ -1,7 +1,7 @@
 """Finding and reading a course.
 
 A course is a folder with a `course.toml`. Everything below it that ends in `.brix` is a definition,
-in `.suite.toml` a suite, and in the extension of a language a program.
+in `.suite.toml` a suite, in `.lesson.toml` a lesson, and in the extension of a language a program.
 """
 
 from __future__ import annotations
@@ -44,6 +44,7 @@ class Course:
     languages: Languages
     interpreters: Interpreters
     suites: tuple[Path, ...]
+    lessons: tuple[Path, ...]
     programs: dict[str, tuple[Path, ...]]
     read: tuple[Diagnostic, ...]
     """What is wrong with it, apart from its interpreters."""
@@ -207,6 +208,7 @@ class _Loader:
         return Course(
             self.folder, title, about, languages, interpreters,
             tuple(path for path in files if path.name.endswith(".suite.toml")),
+            tuple(path for path in files if path.name.endswith(".lesson.toml")),
             {name: tuple(paths) for name, paths in programs.items()},
             self.findings.sorted(), self.sources, libraries, tuple(outside),
         )  # fmt: skip

@@ -21,7 +21,7 @@ def word_of(outcome: Outcome) -> str:
         return outcome.text
     if outcome.kind == "failure":
         return f"error {outcome.name}"
-    return ENDLESS if outcome.kind == "out of fuel" else outcome.kind
+    return ENDLESS if outcome.kind in ("out of fuel", "cycle") else outcome.kind
 
 
 def is_written(text: str, outcome: Outcome) -> bool:

@@ -30,13 +30,21 @@ class Wrong(Exception):
 
 
 class Entries:
-    """Takes values out of tables. `part` is the number of a `[[case]]` or `[[question]]` in the
-    order of the file, None for the head of the file."""
+    """Takes values out of tables. `part` is the number of a `[[case]]` or `[[question]]` (or of
+    another kind of table) in the order of the file, None for the head of the file. What is wrong
+    has a code."""
 
-    def __init__(self, source: Source, findings: Findings) -> None:
+    def __init__(
+        self,
+        source: Source,
+        findings: Findings,
+        kinds: Collection[str] = ("case", "question"),
+        code: str = "bad_suite",
+    ) -> None:
         self.source = source
         self.findings = findings
-        self.heads = heads(source.text, ("case", "question"))
+        self.code = code
+        self.heads = heads(source.text, kinds)
         self.odd: set[int | None] = set()
         """The parts that have an entry which means nothing."""
 
@@ -59,7 +67,7 @@ class Entries:
         return Span(begin, min(end, begin + len("[[case]]")))
 
     def wrong(self, part: int | None, key: str, message: str, hint: str = "") -> Wrong:
-        self.findings.error("bad_suite", message, self.source, self.entry(part, key), hint)
+        self.findings.error(self.code, message, self.source, self.entry(part, key), hint)
         return Wrong()
 
     def unknown_keys(

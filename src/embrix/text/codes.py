@@ -6,11 +6,16 @@ Codes stay: scripts and notes refer to them. `embrix explain CODE` prints these 
 from __future__ import annotations
 
 CODES: dict[str, str] = {
+    "lost_stop": "The moment that a stop of a lesson means does not come: what it is found by does "
+    "not happen in the run, or not so often. The nearest moment is told.",
+    "wrong_answer": "An answer of a lesson is not what the run gives.",
     "ambiguous_grammar": "A sentence has more than one tree; programs that hold it are refused.",
     "bad_pattern": "A token pattern cannot be read. Patterns know characters, classes in [ ], "
     "groups, | and the repetitions * + ? {m,n}; no anchors and no look-around.",
     "bad_suite": "A suite cannot be read: the TOML is wrong, an entry has a wrong type, or a case "
     "states no expectation or two that exclude each other.",
+    "bad_lesson": "A lesson cannot be read: the TOML is wrong, an entry has a wrong type, or a "
+    "program of it is refused.",
     "bad_toml": "The file is not TOML.",
     "declared_twice": "The same name is declared twice where one declaration is meant.",
     "dropped_part": "A rule reads something that reaches no field of the form it makes.",

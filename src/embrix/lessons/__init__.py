@@ -1,0 +1,1 @@
+"""Lessons: what is shown to a class, in which order, with what is asked."""
