@@ -72,6 +72,8 @@ class CourseSummary(Reply):
     suites: dict[str, str]
     """The files of suites with the language that each says it is for, or nothing."""
     diagnostics: list[Note]
+    lessons: list[str] = []
+    """The files of lessons."""
     strategies: dict[str, str] = {}
     """What a new interpreter can begin as, each in a sentence."""
 

@@ -8,6 +8,7 @@ import msgspec
 
 from embrix.messages import replies as r
 from embrix.messages import replies_on_comparing as on_comparing
+from embrix.messages import replies_on_lessons as on_lessons
 from embrix.messages import replies_on_suites as on_suites
 from embrix.messages import replies_on_writing as on_writing
 
@@ -326,6 +327,13 @@ class TryDecision(Request, frozen=True, kw_only=True, tag="try_decision"):
 # ---------------------------------------------------------------------- comparing
 
 
+class ShowLesson(Request, frozen=True, kw_only=True, tag="lesson"):
+    """A lesson with all of its stops, carried out."""
+
+    reply: ClassVar[Any] = on_lessons.LessonShown
+    file: str
+
+
 class CompareLanes(OnRun, frozen=True, kw_only=True, tag="compare"):
     reply: ClassVar[Any] = on_comparing.LaneComparison
     lanes: list[str]
@@ -456,7 +464,7 @@ AnyRequest: TypeAlias = (
     | AskOutline | WriteClause | Rename | AskProposals | FindText | TryChange
     | CompareChange | PromptLine | RunLane | OpenWalk | FetchStations | SeekStation | SaveWalk
     | TestSuite | AcceptCase | ArrangeCase | CoverClause | AskDecisions | TryDecision
-    | CompareLanes | AlignWalks | ExploreWays
+    | CompareLanes | AlignWalks | ExploreWays | ShowLesson
     | ListJudgements | MeasureGrowth | HuntDifference | AddFoundCase | CompareMeaning
     | ShowExtension | WritePicture | WriteHandout | WriteStarter | Begin
 )  # fmt: skip

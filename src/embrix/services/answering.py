@@ -20,6 +20,7 @@ from embrix.machine.lane import OnStart
 from embrix.machine.limits import LIVE, Limits
 from embrix.messages import replies as r
 from embrix.messages import replies_on_comparing as on_comparing
+from embrix.messages import replies_on_lessons as on_lessons
 from embrix.messages import replies_on_suites as on_suites
 from embrix.messages import replies_on_writing as on_writing
 from embrix.messages import requests as q
@@ -32,6 +33,7 @@ from embrix.services.found_case import as_case
 from embrix.services.growth_table import growth_table
 from embrix.services.hunts import hunted
 from embrix.services.judgement_tree import judgement_tree
+from embrix.services.lesson_shown import lesson_shown
 from embrix.services.mending import mended
 from embrix.services.outlining import clause_written, outline_grid
 from embrix.services.prompt import Prompt
@@ -233,6 +235,11 @@ def _run(service: Service, a: q.RunLane) -> r.RunResult:
         service.session, a.language, a.lane, a.text, a.given, limits, service.on_start, a.input,
         a.ways,
     )  # fmt: skip
+
+
+@_answers(q.ShowLesson)
+def _show_lesson(service: Service, a: q.ShowLesson) -> on_lessons.LessonShown:
+    return lesson_shown(service.session, Path(a.file))
 
 
 @_answers(q.ExploreWays)

@@ -24,6 +24,7 @@ def summary(session: Session) -> CourseSummary:
         languages={name: _language(session, one) for name, one in course.languages.items()},
         suites={str(path): _language_of_suite(path) for path in course.suites},
         diagnostics=[note_of(finding) for finding in course.diagnostics],
+        lessons=[str(path) for path in course.lessons],
         strategies=STRATEGIES,
     )
 

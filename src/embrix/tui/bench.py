@@ -18,6 +18,7 @@ from embrix.course.drafts import drafts_below, is_unnamed
 from embrix.course.finding import files_of
 from embrix.course.naming import plain_name
 from embrix.messages.replies import CourseSummary, Note
+from embrix.messages.replies_on_lessons import StopShown
 from embrix.messages.replies_on_suites import CaseRow, CaseVerdict, SuiteReport
 from embrix.text.source import Unreadable
 from embrix.tui.annotated import AnnotatedEditor
@@ -297,6 +298,20 @@ class Bench(ProgramPane):
         self.walking.at = max(0, verdict.station)
         self.show_case(case.name, case.program)
         self.supply(dict(case.given), list(case.input))
+        self.languages_changed()
+        self.set_focus(self.stations)
+
+    def walk_stop(self, lesson: Path, stop: StopShown) -> None:
+        """The program of a stop of a lesson, on its lane, at its step."""
+        self.to_lane(stop.lane)
+        self.walking.to_last = False
+        self.walking.at = max(0, stop.step)
+        if stop.file:
+            self.show_program((lesson.parent / stop.file).resolve(), stop.program)
+        else:
+            self.show_case(stop.name, stop.program)
+        self.supply(dict(stop.given), list(stop.input))
+        self.choose_ways(stop.lane, stop.ways)
         self.languages_changed()
         self.set_focus(self.stations)
 

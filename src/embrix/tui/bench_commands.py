@@ -3,19 +3,21 @@
 from __future__ import annotations
 
 from abc import abstractmethod
+from pathlib import Path
 
 from embrix.tui.checking import Checking
 from embrix.tui.choosing import Choosing
 from embrix.tui.comparing import Comparing
 from embrix.tui.deciding import Deciding
 from embrix.tui.deriving import Deriving
-from embrix.tui.dialogs import Help
+from embrix.tui.dialogs import Help, Pick
 from embrix.tui.drafting import Drafting
 from embrix.tui.drawing import Drawings
 from embrix.tui.faces import CasesFace, NotesFace
 from embrix.tui.forking import Forking
 from embrix.tui.growing import Growing
 from embrix.tui.hunting import Hunting
+from embrix.tui.lecturing import Lecturing
 from embrix.tui.prompting import Prompting
 from embrix.tui.search_pane import Seeking
 from embrix.tui.tally import Tally
@@ -161,6 +163,33 @@ class BenchCommands(TextActions):
         """The questions of the suites and the choices, with what each lane decides."""
         if self.desk is not None and self.summary:
             self.app.push_screen(Deciding(self, self.desk))
+
+    def action_lesson(self) -> None:
+        """A lesson of the course; where there are several, one that is chosen."""
+        if self.desk is None or not self.summary:
+            return
+        paths = [Path(path) for path in self.summary.lessons]
+        if not paths:
+            self.say("the course has no lesson: see docs/lessons.md", "brick")
+        elif len(paths) == 1:
+            self._give(paths[0])
+        else:
+            rows = [("lesson", path.relative_to(self.course_folder).as_posix(), str(path))
+                    for path in paths]  # fmt: skip
+            rows.sort(key=lambda row: Path(row[2]) != self.lesson)
+
+            def picked(path: str | None) -> None:
+                if path is not None:
+                    self._give(Path(path))
+
+            self.app.push_screen(Pick("which lesson?", rows, "No such lesson."), picked)
+
+    def _give(self, path: Path) -> None:
+        """Show a lesson, at the stop where it was left."""
+        assert self.desk is not None
+        self.lesson = path
+        at = self.lesson_at.get(path, 0)
+        self.app.push_screen(Lecturing(self, self.desk, path, at))
 
     def action_ways(self) -> None:
         """Everything that the program can come to on the chosen lane."""

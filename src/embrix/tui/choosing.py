@@ -39,6 +39,8 @@ def kind_of(path: Path) -> str:
     """What a file of a course is, in a word."""
     if path.name == COURSE_FILE:
         return "course"
+    if path.name.endswith(".lesson.toml"):
+        return "lesson"
     return "suite" if path.name.endswith(".suite.toml") else "definition"
 
 

@@ -62,7 +62,17 @@ WALKING = (
 """Letters that go places in the walk; capitals go back."""
 
 
-VIEWS = ("tally", "compare", "derivation", "hunt", "growth", "decisions", "outline", "ways")
+VIEWS = (
+    "tally",
+    "compare",
+    "derivation",
+    "hunt",
+    "growth",
+    "decisions",
+    "outline",
+    "ways",
+    "lesson",
+)
 """Views that lie over the bench and have some keys in common."""
 
 
@@ -140,6 +150,8 @@ COMMANDS: tuple[Command, ...] = (
     Command("ctrl+y", "decisions", "decisions",
             "List questions and choices, and how each lane decides them",
             footer=False),
+    Command("alt+k", "lesson", "lesson", "Show a lesson of the course, stop by stop", footer=False,
+            shown_key="Alt+K"),
     Command("alt+y", "ways", "all ways",
             "Show everything that the program can come to on this lane",
             footer=False, shown_key="Alt+Y"),
@@ -293,6 +305,20 @@ COMMANDS: tuple[Command, ...] = (
     Command("f6", "pane", "pane", "Move to the outcomes, or to the ways on", "ways"),
     Command("d", "draw", "draw", "Write the states as a picture", "ways"),
     Command("escape", "leave", "back", "Back to the bench", "ways", shown_key="Esc"),
+    Command("left", "stop(-1)", "", "To the stop before", "lesson", False, "←"),
+    Command("right", "stop(1)", "stops", "To the next stop", "lesson", shown_key="← →"),
+    Command("space", "stop(1)", "", "To the next stop", "lesson", False, "Space"),
+    Command("home", "stop(-1000000)", "", "To the first stop", "lesson", False, "Home"),
+    Command("end", "stop(1000000)", "", "To the last stop", "lesson", False, "End"),
+    Command("up", "scroll(-3)", "", "Scroll up", "lesson", False, "↑"),
+    Command("down", "scroll(3)", "", "Scroll down", "lesson", False, "↓"),
+    Command("u", "uncover", "uncover",
+            "Uncover the next part that is covered; without one, cover all again", "lesson"),
+    Command("n", "notes", "notes", "Show the notes for the speaker, or hide them", "lesson"),
+    Command("w", "walk", "walk it",
+            "Walk freely on the bench from this moment on; Alt+K comes back to this stop",
+            "lesson"),
+    Command("escape", "leave", "back", "Back to the bench", "lesson", shown_key="Esc"),
     Command("k", "beside", "compare", "Compare all lanes on this program", "tally",
             footer=False),
     Command("y", "decisions", "decisions",

@@ -274,9 +274,13 @@ class ProgramPane(BenchCommands):
         """The ways that were chosen for the program as it stands on a lane."""
         return self._ways[2] if self._ways[:2] == (self.editor.text, lane) else []
 
+    def choose_ways(self, lane: str, ways: list[int]) -> None:
+        """From now on the program runs on a lane by some ways, until it changes."""
+        self._ways = (self.editor.text, lane, ways)
+
     def walk_ways(self, lane: str, ways: list[int], at: int) -> None:
         """Run and walk the program on a lane by some ways, until it changes."""
-        self._ways = (self.editor.text, lane, ways)
+        self.choose_ways(lane, ways)
         self.walk_lane(lane, at)
         self.show_title()
         self.lanes.fresh.discard(lane)

@@ -14,6 +14,7 @@ from typing import Any, TypeAlias
 from textual.screen import Screen
 
 from embrix.messages.replies import CourseSummary, LanguageSummary, Note
+from embrix.messages.replies_on_lessons import StopShown
 from embrix.messages.replies_on_suites import CaseRow, CaseVerdict, SuiteReport
 from embrix.tui.bars import Masthead
 from embrix.tui.desk import Desk
@@ -45,6 +46,10 @@ class Workbench(Screen[None]):
         self.lane = ""
         self.rule = ""
         """The rule at which the text is read; empty for a program."""
+        self.lesson: Path | None = None
+        """The lesson that was given last."""
+        self.lesson_at: dict[Path, int] = {}
+        """The number of the stop at which each lesson was left."""
         self.input: list[str] = []
         """Lines that the program may read."""
         self.supplied: dict[Path, tuple[dict[str, str], list[str]]] = {}
@@ -202,6 +207,10 @@ class Workbench(Screen[None]):
     @abstractmethod
     def walk_case(self, case: CaseRow, verdict: CaseVerdict) -> None:
         """The program of a case on the lane of a verdict, at its station or at the last one."""
+
+    @abstractmethod
+    def walk_stop(self, lesson: Path, stop: StopShown) -> None:
+        """The program of a stop of a lesson, on its lane, at its step."""
 
     @abstractmethod
     def walk_lane(self, lane: str, at: int) -> None:

@@ -1,0 +1,51 @@
+"""What is told of lessons."""
+
+from __future__ import annotations
+
+from embrix.messages.reply import Reply
+
+
+class HeldHere(Reply):
+    """What a location or name of a store holds, and whether it has just changed."""
+
+    location: str
+    value: str
+    changed: bool
+
+
+class StopShown(Reply):
+    """A stop as it is given. `place` and `focus` are the active parts of the program and of the
+    step, as offsets (none where they are the same); without a moment `step` is -1. `picture` is
+    what is shown in place of the moment, as text. `covered` names what is not shown before the room
+    has answered."""
+
+    name: str
+    program: str
+    file: str
+    lane: str
+    lanes: list[tuple[str, str]]
+    place: tuple[int, int]
+    step: int
+    length: int
+    text: str
+    focus: tuple[int, int]
+    names: list[tuple[str, str]]
+    store: list[HeldHere]
+    clause: str
+    picture: str
+    notes: str
+    question: str
+    covered: list[str]
+    given: dict[str, str]
+    input: list[str]
+    ways: list[int]
+
+
+class LessonShown(Reply):
+    """A lesson with all of its stops, or why it cannot be given."""
+
+    title: str = ""
+    language: str = ""
+    about: str = ""
+    stops: list[StopShown] = []
+    wrong: list[str] = []

@@ -1,0 +1,80 @@
+"""A lesson as plain data, fit to be shown."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from embrix.documents.pictures import NoPicture, Wish, picture
+from embrix.documents.slides import PICTURES
+from embrix.lanes.results import ending
+from embrix.lanes.session import Session
+from embrix.lessons.lesson import Lesson
+from embrix.lessons.lesson_reader import lesson_of
+from embrix.lessons.playing import Played, check_lesson, play
+from embrix.machine.lane import BadBinding
+from embrix.messages.replies_on_lessons import HeldHere, LessonShown, StopShown
+from embrix.text.diagnostic import Findings
+from embrix.text.visible import cut
+
+LONGEST = 2_000
+"""Characters of a text that is shown."""
+
+
+def lesson_shown(session: Session, path: Path) -> LessonShown:
+    """All stops of a lesson, carried out; what is wrong with it is told as well."""
+    findings = Findings()
+    lesson = lesson_of(session, path, findings)
+    stops: list[StopShown] = []
+    if lesson is not None:
+        check_lesson(session, lesson, findings)
+        for stop in lesson.stops:
+            try:
+                stops.append(_shown(session, lesson, play(session, lesson, stop)))
+            except BadBinding:
+                continue  # reported
+    wrong = [one.message for one in findings.sorted() if one.severity == "error"]
+    if lesson is None:
+        return LessonShown(wrong=wrong)
+    return LessonShown(lesson.title, lesson.language, lesson.about, stops, wrong)
+
+
+def _shown(session: Session, lesson: Lesson, played: Played) -> StopShown:
+    stop, walk = played.stop, played.walk
+    lanes = []
+    for lane, result in played.results.items():
+        lines = [line for line in "".join(result.output).split("\n") if line]
+        written = f"  ▤ {' ▤ '.join(lines)}" if lines else ""
+        lanes.append((lane, cut(ending(result) + written, LONGEST)))
+    shown = StopShown(
+        stop.name, stop.program, stop.file, stop.lanes[0], lanes, (0, 0), -1, 0, "", (0, 0), [], [],
+        "", "", stop.notes, stop.question, list(stop.covered), dict(stop.given), list(stop.input),
+        list(stop.ways),
+    )  # fmt: skip
+    if stop.shown != "walk":
+        shown.picture = _picture(session, lesson, played)
+    if walk is None or not len(walk) or stop.where is None:
+        return shown
+    station = walk.station(played.number)
+    shown.step, shown.length = played.number, len(walk)
+    shown.text = cut(station.text, LONGEST)
+    if station.focus is not None and station.focus.end <= len(shown.text):
+        shown.focus = (station.focus.start, station.focus.end)
+    shown.place = station.place or (0, 0)
+    shown.names = [(one.name, cut(one.value, LONGEST)) for one in station.bindings
+                   if not one.shadowed]  # fmt: skip
+    shown.store = [HeldHere(one.location, cut(one.value, LONGEST), one.location in station.changed)
+                   for one in station.store]  # fmt: skip
+    clause = station.clause
+    if clause is not None and clause.source is not None:
+        shown.clause = clause.source.text[clause.start : clause.end]
+    return shown
+
+
+def _picture(session: Session, lesson: Lesson, played: Played) -> str:
+    stop = played.stop
+    wish = Wish(PICTURES[stop.shown], lesson.language, stop.program, stop.lanes[:1], stop.given,
+                stop.input, number=played.number)  # fmt: skip
+    try:
+        return picture(session, wish).text
+    except NoPicture as nothing:
+        return str(nothing)

@@ -1,0 +1,116 @@
+"""A lesson on screen: stops, covers, notes, the way to the bench and back."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from textual.pilot import Pilot
+from textual.widgets import Static
+
+from embrix.tui.bars import Masthead, Title
+from embrix.tui.dialogs import Pick
+from embrix.tui.lecturing import Lecturing
+from tests.faces.test_workbench import bench, opened, settled, until
+
+
+def texts(view: Lecturing) -> str:
+    parts = ("#lecture-question", "#lecture-text", "#lecture-moment")
+    return "\n".join(str(view.query_one(one, Static).content) for one in parts)
+
+
+async def lecturing(pilot: Pilot[None]) -> Lecturing:
+    await pilot.press("alt+k")
+    await until(lambda: isinstance(pilot.app.screen, Lecturing), "the lesson")
+    view = pilot.app.screen
+    assert isinstance(view, Lecturing)
+    await until(lambda: bool(view.lesson.stops), "the stops")
+    return view
+
+
+async def test_stops_are_covered_until_they_are_uncovered(course_copy: Path) -> None:
+    async with opened(course_copy) as pilot:
+        view = await lecturing(pilot)
+        assert "What does the last line give?" in texts(view)
+        assert "15" not in str(view.query_one("#lecture-moment", Static).content)
+        await pilot.press("u")
+        assert "environment  15" in texts(view)
+        await pilot.press("u")  # nothing is left: all is covered again
+        assert "environment  15" not in texts(view)
+        await pilot.press("right", "space", "right")
+        assert "4 of 8" in str(view.query_one("#lesson-title", Title).render())
+        # The names are covered, and the step, which would tell them.
+        moment = str(view.query_one("#lecture-moment", Static).content)
+        assert "level  3" not in moment
+        assert "⊢ level" not in moment
+        await pilot.press("u", "u")
+        moment = str(view.query_one("#lecture-moment", Static).content)
+        assert "level  3" in moment
+        assert "upper = 7, level = 3 ⊢ level ⇓" in moment
+        await pilot.press("n")
+        assert view.has_class("noted")
+        await pilot.press("left", "left", "end")
+        assert view.at == 7
+        # What was uncovered stays so.
+        await pilot.press("left", "left", "left", "left")
+        assert not view.covers("names")
+
+
+async def test_one_walks_freely_and_comes_back(course_copy: Path) -> None:
+    async with opened(course_copy) as pilot:
+        view = await lecturing(pilot)
+        await pilot.press("right", "right", "right")
+        stop = view.stop
+        assert stop is not None
+        await pilot.press("w")
+        screen = bench(pilot)
+        assert pilot.app.screen is screen
+        await settled(screen)
+        assert screen.document is not None
+        assert screen.document.path.name == "shadow.drip"
+        assert (screen.lane, screen.at) == ("environment", stop.step)
+        await pilot.press("f8")
+        view = await lecturing(pilot)
+        assert view.at == 3
+        await pilot.press("escape")
+        assert pilot.app.screen is screen
+
+
+async def test_of_several_lessons_one_is_chosen(course_copy: Path) -> None:
+    async with opened(course_copy, "rill/programs/rates.rill") as pilot:
+        await pilot.press("alt+k")
+        assert isinstance(pilot.app.screen, Pick)
+        await pilot.press(*"rates", "enter")
+        await until(lambda: isinstance(pilot.app.screen, Lecturing), "the lesson")
+        view = pilot.app.screen
+        assert isinstance(view, Lecturing)
+        await until(lambda: bool(view.lesson.stops), "the stops")
+        assert view.lesson.title == "Which rate counts?"
+        await pilot.press("right", "right", "right", "right")
+        await until(lambda: "tons = 10" in texts(view), "the picture")
+
+
+async def test_what_is_wrong_with_a_lesson_is_told(course_copy: Path) -> None:
+    path = course_copy / "drip" / "names.lesson.toml"
+    path.write_text(path.read_text().replace("answer = 15", "answer = 16"))
+    async with opened(course_copy) as pilot:
+        view = await lecturing(pilot)
+        line = str(view.query_one(Masthead).render())
+        assert "is 16, but it gives 15" in line
+        await pilot.press("escape")
+        path.write_text("title = ")
+        await until(lambda: bool(bench(pilot).summary), "the course")
+        await pilot.press("alt+k")
+        await until(lambda: isinstance(pilot.app.screen, Lecturing), "the lesson")
+        view = pilot.app.screen
+        assert isinstance(view, Lecturing)
+        await until(lambda: bool(view.lesson.wrong), "what is wrong")
+        await pilot.press("right", "u", "w", "escape")
+        assert pilot.app.screen is bench(pilot)
+
+
+async def test_a_course_without_lessons_says_so(course_copy: Path) -> None:
+    (course_copy / "drip" / "names.lesson.toml").unlink()
+    async with opened(course_copy) as pilot:
+        await pilot.press("alt+k")
+        assert pilot.app.screen is bench(pilot)
+        assert "the course has no lesson" in str(bench(pilot).query_one(Masthead).render())
