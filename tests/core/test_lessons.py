@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from html import escape
 from html.parser import HTMLParser
 from pathlib import Path
 
@@ -11,13 +12,18 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from embrix.course.load import Course
+from embrix.documents.handout_files import write_handout
+from embrix.documents.lesson_handout import lesson_parts
 from embrix.documents.slides import slides
 from embrix.lanes.session import Session
-from embrix.lessons.lesson import Lesson
+from embrix.lessons.changing import CannotChange, moved, where_of, with_stop
+from embrix.lessons.lesson import Lesson, Where
 from embrix.lessons.lesson_reader import lesson_of, read_lesson
-from embrix.lessons.playing import check_lesson, play
+from embrix.lessons.moments import found as found_step
+from embrix.lessons.playing import LIMITS, check_lesson, play
 from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.source import Source
+from embrix.trace.walk import Walk
 
 HEAD = 'title = "T"\nlanguage = "Drip"\n'
 STOP = (
@@ -275,3 +281,96 @@ def test_lessons_are_checked_with_the_course(course_copy: Path) -> None:
     found = [one for one in diagnostics(Session(course_copy)).findings if one.severity == "error"]
     assert [one.code for one in found] == ["wrong_answer", "wrong_answer"]
     assert "on environment is 16, but it gives 15" in found[0].message
+
+
+# ---------------------------------------------------------------------- changing
+
+
+@pytest.mark.parametrize(
+    ("number", "sentence"),
+    [
+        (0, None), (3, "the clause Let(x, bound, body) applies, time 2"),
+        (5, "x is looked up"), (10, "x is looked up, time 2"), (14, "the end"),
+    ],
+)  # fmt: skip
+def test_a_moment_is_found_again_by_what_it_is_told_by(
+    lockside: Course, number: int, sentence: str | None
+) -> None:
+    lesson, _ = read(HEAD + STOP)
+    assert lesson is not None
+    stop = lesson.stops[0]
+    walk = play(Session(lockside.folder), lesson, stop).walk
+    assert walk is not None
+    where = where_of(walk, number, stop.program)
+    assert (where.sentence if where is not None else None) == sentence
+
+
+@pytest.mark.parametrize("language", ["Drip", "Rill", "Weir", "Mere", "Race", "Eddy"])
+def test_every_moment_can_be_found_again(lockside: Course, language: str) -> None:
+    """Of a program of each language on each lane every tenth step."""
+    session = Session(lockside.folder)
+    path = session.course.programs[language][0]
+    text = path.read_text()
+    for lane in session.lanes(language):
+        traced = lane.trace(text, limits=LIMITS)
+        walk = Walk(lane, traced)
+        for number in range(1, min(len(walk), 60), 10):
+            where = where_of(walk, number, text)
+            assert where is not None
+            assert found_step(walk, where) == (number, True), (lane.name, number, where)
+
+
+def test_a_stop_is_added_as_it_is_told(lockside: Course) -> None:
+    text = with_stop(
+        HEAD + STOP + "# the end\n",
+        {"name": 'an "odd" name', "program": "let x = 1 in\nx", "lanes": ["environment"],
+         "given": {}, "input": [], "ways": [2, 1]},
+        Where("lookup", "x", 2),
+    )  # fmt: skip
+    assert text.startswith(HEAD + STOP + "# the end\n\n[[stop]]\n")
+    lesson, wrong = read(text)
+    assert wrong == []
+    assert lesson is not None
+    last = lesson.stops[-1]
+    assert (last.name, last.program) == ('an "odd" name', "let x = 1 in\nx")
+    assert (last.where, last.ways) == (Where("lookup", "x", 2), (1, 0))
+
+
+def test_stops_change_places(lockside: Course) -> None:
+    comment = "# what comes now\n"
+    second, third = STOP.replace('"s"', '"t"'), STOP.replace('"s"', '"u"')
+    text = f"{HEAD}{STOP}\n{comment}{second}\n{third}"
+    lesson, _ = read(text)
+    assert lesson is not None
+    after, wrong = read(moved(lesson, 0, 1))
+    assert wrong == []
+    assert after is not None
+    assert [stop.name for stop in after.stops] == ["t", "s", "u"]
+    back, _ = read(moved(after, 1, -1))
+    assert back is not None
+    assert [stop.name for stop in back.stops] == ["s", "t", "u"]
+    assert comment in back.source.text
+    with pytest.raises(CannotChange, match="no stop to change places with"):
+        moved(lesson, 2, 1)
+
+
+def test_a_stop_that_leans_on_another_stays(lockside: Course) -> None:
+    lesson, _ = read(HEAD + STOP + '[[stop]]\nname = "more"\n')
+    assert lesson is not None
+    with pytest.raises(CannotChange, match="takes its program or lanes from the one before it"):
+        moved(lesson, 0, 1)
+
+
+def test_a_lesson_on_paper_has_every_stop(lockside: Course, tmp_path: Path) -> None:
+    session = Session(lockside.folder)
+    for path in session.course.lessons:
+        lesson = lesson_of(session, path, Findings())
+        assert lesson is not None
+        parts = lesson_parts(session, lesson)
+        heads = [part.text for part in parts if part.kind == "heading"]
+        assert heads == [f"{n}. {stop.name}" for n, stop in enumerate(lesson.stops, 1)]
+        assert sum(part.kind == "picture" for part in parts) >= 2
+        for ending in (".html", ".pdf"):
+            write_handout(parts, tmp_path / f"{path.stem}{ending}")
+        page = (tmp_path / f"{path.stem}.html").read_text()
+        assert all(escape(stop.name) in page for stop in lesson.stops)

@@ -114,3 +114,68 @@ async def test_a_course_without_lessons_says_so(course_copy: Path) -> None:
         await pilot.press("alt+k")
         assert pilot.app.screen is bench(pilot)
         assert "the course has no lesson" in str(bench(pilot).query_one(Masthead).render())
+
+
+async def test_a_moment_becomes_a_stop_and_stops_are_moved(course_copy: Path) -> None:
+    path = course_copy / "drip" / "names.lesson.toml"
+    async with opened(course_copy, "drip/programs/shadow.drip") as pilot:
+        screen = bench(pilot)
+        while screen.lane != "environment":
+            await pilot.press("f4")
+        await settled(screen)
+        screen.set_focus(screen.stations)
+        await pilot.press(*["right"] * 13)
+        await until(lambda: screen.at == 13, "the step")
+        await pilot.press("alt+j")
+        assert isinstance(pilot.app.screen, Pick)
+        await pilot.press("enter")
+        await until(lambda: screen.writing.document is not None, "the lesson")
+        assert screen.writing.document is not None
+        assert screen.writing.document.path.name == path.name
+        added = screen.writing.editor.text
+        assert added.startswith(path.read_text().rstrip("\n"))
+        assert added.endswith(
+            '[[stop]]\nname = "level is looked up, time 2"\nfile = "programs/shadow.drip"\n'
+            'lanes = ["environment"]\nwhere = {lookup = "level", time = 2}\n'
+        )
+        # It counts at once; saved it is when that is asked for.
+        view = await lecturing(pilot)
+        assert [stop.name for stop in view.lesson.stops][-1] == "level is looked up, time 2"
+        await pilot.press("escape")
+        screen.set_focus(screen.writing.editor)
+        await pilot.press("ctrl+s")
+        await until(lambda: path.read_text() == added, "the file")
+        # The stops of the lesson lean on those before them, but the last one does not.
+        view = await lecturing(pilot)
+        await pilot.press("end", "less_than_sign")
+        await until(lambda: "write them out first" in str(view.query_one(Masthead).render()),
+                    "the reason")  # fmt: skip
+        assert path.read_text() == added
+
+
+async def test_two_stops_change_places_and_back(course_copy: Path) -> None:
+    path = course_copy / "drip" / "names.lesson.toml"
+    stop = '[[stop]]\nname = "{}"\nprogram = "{} + 1"\nlanes = ["environment"]\n'
+    head = 'title = "T"\nlanguage = "Drip"\n\n'
+    path.write_text(head + stop.format("one", 1) + "\n" + stop.format("two", 2))
+    before = path.read_text()
+    async with opened(course_copy) as pilot:
+        view = await lecturing(pilot)
+        await pilot.press("greater_than_sign")
+        await until(lambda: [one.name for one in view.lesson.stops] == ["two", "one"], "the order")
+        assert view.at == 1
+        await pilot.press("z")
+        await until(lambda: [one.name for one in view.lesson.stops] == ["one", "two"], "the order")
+        assert path.read_text() == before
+
+
+async def test_the_first_stop_begins_a_lesson(course_copy: Path) -> None:
+    (course_copy / "drip" / "names.lesson.toml").unlink()
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        await pilot.press("alt+j")
+        await until(lambda: screen.writing.document is not None, "the lesson")
+        text = screen.writing.editor.text
+        assert text.startswith('title = "new"\nlanguage = "Drip"\n\n[[stop]]\n')
+        assert 'file = "programs/toll.drip"' in text
+        assert (course_copy / "drip" / "new.lesson.toml").is_file()

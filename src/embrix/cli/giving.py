@@ -3,23 +3,30 @@
 from __future__ import annotations
 
 import argparse
+import sys
+from collections.abc import Sequence
 from pathlib import Path
 
 from embrix.cli.streams import print_answer
 from embrix.cli.usage import Usage, course_folder, new_file
-from embrix.documents.handout import Selection, handout
+from embrix.documents.handout import HandoutPart, Selection, handout
 from embrix.documents.handout_files import ENDINGS, write_handout
+from embrix.documents.lesson_handout import lesson_parts
 from embrix.documents.pictures import NoPicture
 from embrix.documents.starter import NoStarter, make_starter, write_files
 from embrix.lanes.names import NoLane
 from embrix.lanes.session import Session
+from embrix.lessons.lesson_reader import lesson_of
+from embrix.lessons.playing import check_lesson
+from embrix.text.diagnostic import Findings, render
 from embrix.text.plural import counted
 from embrix.text.source import Unreadable, read_source
 
 
 def give_handout(arguments: argparse.Namespace) -> int:
-    """Write the handout of a course, of some languages, or of a selection."""
-    session = Session(course_folder(arguments.course))
+    """Write the handout of a course, of some languages, of a selection, or of a lesson."""
+    near = arguments.lesson.resolve().parent if arguments.lesson is not None else None
+    session = Session(course_folder(arguments.course, near))
     languages = arguments.languages or list(session.course.languages)
     for language in languages:
         _language(session, language)
@@ -31,6 +38,8 @@ def give_handout(arguments: argparse.Namespace) -> int:
         raise Usage("lanes and programs are those of one language: name it with --language")
     if arguments.at and not (arguments.programs and arguments.lanes):
         raise Usage("--at marks steps of a run: --program and --with say of which")
+    if arguments.lesson is not None:
+        return _write(arguments, _of_lesson(session, arguments.lesson))
     try:
         notes = read_source(arguments.notes).text if arguments.notes is not None else ""
         programs = tuple((path.name, read_source(path).text) for path in arguments.programs)
@@ -43,6 +52,29 @@ def give_handout(arguments: argparse.Namespace) -> int:
         raise Usage(str(nothing)) from nothing
     except NoLane as wrong:
         raise Usage(str(wrong)) from wrong
+    return _write(arguments, parts)
+
+
+def _of_lesson(session: Session, path: Path) -> Sequence[HandoutPart]:
+    """The parts of the handout of a lesson. Raises `Usage` where it cannot be given."""
+    findings = Findings()
+    if not path.is_file():
+        raise Usage(f"there is no file {path}")
+    lesson = lesson_of(session, path.resolve(), findings)
+    if lesson is not None:
+        check_lesson(session, lesson, findings)
+    for finding in findings.sorted():
+        print(render(finding), file=sys.stderr, end="\n\n")
+    if lesson is None or findings.has_errors:
+        raise Usage("the lesson cannot be given as it stands")
+    try:
+        return lesson_parts(session, lesson)
+    except NoPicture as nothing:
+        raise Usage(str(nothing)) from nothing
+
+
+def _write(arguments: argparse.Namespace, parts: Sequence[HandoutPart]) -> int:
+    target: Path = arguments.to
     try:
         write_handout(parts, target)
     except OSError as fault:

@@ -392,6 +392,8 @@ def _pictures(add: Adding) -> None:
                       help="only the program, with this step of its run")  # fmt: skip
     give.add_argument("--tag", metavar="TAG", dest="tags", action="append", default=[],
                       help="only cases with this tag; may be given several times")  # fmt: skip
+    give.add_argument("--lesson", metavar="LESSON", type=Path,
+                      help="a lesson instead: every stop with its notes and a picture")  # fmt: skip
     give.add_argument("--notes", metavar="FILE", type=Path, help="a text to begin with")
 
     give.add_argument("--json", action="store_true", help="print the answer as JSON")

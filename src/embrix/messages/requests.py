@@ -334,6 +334,28 @@ class ShowLesson(Request, frozen=True, kw_only=True, tag="lesson"):
     file: str
 
 
+class AddStop(OnRun, frozen=True, kw_only=True, tag="add_stop"):
+    """What a lesson would be with a moment of a run as its last stop; `file` is where the program
+    is saved, or nothing, `name` that of the stop (default: what happens there)."""
+
+    reply: ClassVar[Any] = on_writing.TextChange
+    lesson: str
+    lane: str
+    step: int
+    name: str = ""
+    file: str = ""
+    ways: list[int] = []
+
+
+class MoveStop(Request, frozen=True, kw_only=True, tag="move_stop"):
+    """What a lesson would be with a stop before the one before it, or behind the next one."""
+
+    reply: ClassVar[Any] = on_writing.TextChange
+    lesson: str
+    number: int
+    by: Literal[-1, 1]
+
+
 class CompareLanes(OnRun, frozen=True, kw_only=True, tag="compare"):
     reply: ClassVar[Any] = on_comparing.LaneComparison
     lanes: list[str]
@@ -465,6 +487,7 @@ AnyRequest: TypeAlias = (
     | CompareChange | PromptLine | RunLane | OpenWalk | FetchStations | SeekStation | SaveWalk
     | TestSuite | AcceptCase | ArrangeCase | CoverClause | AskDecisions | TryDecision
     | CompareLanes | AlignWalks | ExploreWays | ShowLesson
+    | AddStop | MoveStop
     | ListJudgements | MeasureGrowth | HuntDifference | AddFoundCase | CompareMeaning
     | ShowExtension | WritePicture | WriteHandout | WriteStarter | Begin
 )  # fmt: skip

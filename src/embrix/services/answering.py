@@ -33,6 +33,7 @@ from embrix.services.found_case import as_case
 from embrix.services.growth_table import growth_table
 from embrix.services.hunts import hunted
 from embrix.services.judgement_tree import judgement_tree
+from embrix.services.lesson_changes import stop_added, stop_moved
 from embrix.services.lesson_shown import lesson_shown
 from embrix.services.mending import mended
 from embrix.services.outlining import clause_written, outline_grid
@@ -240,6 +241,16 @@ def _run(service: Service, a: q.RunLane) -> r.RunResult:
 @_answers(q.ShowLesson)
 def _show_lesson(service: Service, a: q.ShowLesson) -> on_lessons.LessonShown:
     return lesson_shown(service.session, Path(a.file))
+
+
+@_answers(q.AddStop)
+def _add_stop(service: Service, a: q.AddStop) -> on_writing.TextChange:
+    return stop_added(service.session, a)
+
+
+@_answers(q.MoveStop)
+def _move_stop(service: Service, a: q.MoveStop) -> on_writing.TextChange:
+    return stop_moved(service.session, a)
 
 
 @_answers(q.ExploreWays)

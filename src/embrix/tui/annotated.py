@@ -10,6 +10,7 @@ from rich.text import Text
 from textual.geometry import Size
 
 from embrix.messages.replies import Note
+from embrix.messages.replies_on_suites import SuiteReport
 from embrix.text.visible import visible
 from embrix.tui.editor import ProgramEditor
 from embrix.tui.theme import ink
@@ -111,3 +112,24 @@ def in_full(remarks: Sequence[Remark]) -> str:
         if remark.hint:
             lines.append(f"→ {visible(remark.hint)}")
     return "\n".join(lines)
+
+
+def verdicts(report: SuiteReport) -> list[Remark]:
+    """One remark for each case: what its lanes give, or which of them fail."""
+    remarks = []
+    for case in report.cases:
+        failed = [one for one in case.verdicts if one.state == "failed"]
+        passed = [one for one in case.verdicts if one.state == "passed"]
+        if failed:
+            first = failed[0]
+            text = f"{first.lane}: expected {first.expected}, but got {first.actual}"
+            more = ", ".join(one.lane for one in failed[1:])
+            hint = f"fails on {more} as well" if more else ""
+            remarks.append(Remark(case.line - 1, "error", text, hint))
+        elif passed:
+            lanes = len({one.lane for one in passed})
+            text = "as expected" if lanes == 1 else f"as expected on {lanes} lanes"
+            remarks.append(Remark(case.line - 1, "good", text))
+        else:
+            remarks.append(Remark(case.line - 1, "warning", "waits for an interpreter"))
+    return remarks

@@ -184,6 +184,27 @@ class BenchCommands(TextActions):
 
             self.app.push_screen(Pick("which lesson?", rows, "No such lesson."), picked)
 
+    def action_add_stop(self) -> None:
+        """The moment of the walk as a stop of a lesson: of the one that was given last, or of the
+        course's; a new one where there is none."""
+        if self.desk is None or not self.summary or not self.lanes.lanes:
+            return
+        own = [path for path in map(Path, self.summary.lessons)
+               if self.document is None or path.parent in self.document.path.parents]  # fmt: skip
+        own.sort(key=lambda path: path != self.lesson)
+        folder = own[0].parent if own else self.program_folder.parent
+        rows = [("lesson", path.name, str(path)) for path in own]
+        rows.append(("new", "a lesson of its own", str(folder / "new.lesson.toml")))
+
+        def picked(path: str | None) -> None:
+            if path is not None:
+                self.writing.add_stop(Path(path))
+
+        if len(rows) > 1:
+            self.app.push_screen(Pick("to which lesson?", rows, "No such lesson."), picked)
+        else:
+            picked(rows[0][2])
+
     def _give(self, path: Path) -> None:
         """Show a lesson, at the stop where it was left."""
         assert self.desk is not None

@@ -1,4 +1,5 @@
-"""A case made of the program on the bench: what it states is chosen first."""
+"""A case made of the program on the bench, what it states being chosen first; a stop of a lesson
+made of the moment of the walk."""
 
 from __future__ import annotations
 
@@ -8,10 +9,11 @@ from pathlib import Path
 import msgspec
 
 from embrix.messages.replies_on_writing import TextChange
-from embrix.messages.requests import AddFoundCase
+from embrix.messages.requests import AddFoundCase, AddStop
+from embrix.text.saving import save_text
 from embrix.tui.desk import Desk
 from embrix.tui.dialogs import Pick
-from embrix.tui.workbench import Workbench
+from embrix.tui.workbench import Say, Workbench
 
 
 def make_case(
@@ -36,3 +38,28 @@ def make_case(
         desk.ask("case", msgspec.convert(fields, AddFoundCase), take)
 
     bench.app.push_screen(Pick("what the case states", rows, "No case states that."), picked)
+
+
+def make_stop(
+    bench: Workbench, desk: Desk, lesson: Path, take: Callable[[TextChange], None]
+) -> None:
+    """Ask what a lesson would be with the moment of the walk as its last stop."""
+    document = bench.document
+    request = AddStop(
+        language=bench.language, text=bench.editor.text, given=bench.walking.given,
+        input=bench.input, lesson=str(lesson), lane=bench.lane, step=bench.walking.at,
+        file=str(document.path) if document is not None and document.named else "",
+        ways=bench.ways_on(bench.lane),
+    )  # fmt: skip
+    desk.ask("case", request, take)
+
+
+def begun(lesson: Path, say: Say) -> bool:
+    """Whether a lesson has a file: an empty one is made where there is none."""
+    try:
+        if not lesson.exists():
+            save_text(lesson, "")
+    except OSError as fault:
+        say(f"{lesson.name} cannot be written: {fault.strerror}", "brick")
+        return False
+    return True

@@ -5,8 +5,9 @@ from __future__ import annotations
 
 import textwrap
 from collections.abc import Sequence
+from functools import partial
 from pathlib import Path
-from typing import ClassVar
+from typing import ClassVar, Literal
 
 from rich.text import Text
 from textual.app import ComposeResult
@@ -14,14 +15,18 @@ from textual.binding import BindingType
 from textual.containers import Horizontal, VerticalScroll
 from textual.widgets import Static
 
+from embrix.course.replacing import Changed, Damaged, replace_file
 from embrix.messages.replies_on_lessons import LessonShown, StopShown
-from embrix.messages.requests import ShowLesson
+from embrix.messages.replies_on_writing import TextChange
+from embrix.messages.requests import MoveStop, ShowLesson
+from embrix.text.source import Unreadable
 from embrix.text.visible import visible
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.desk import SUITE_WORKER, Desk
 from embrix.tui.theme import ink
 from embrix.tui.view import View, keys_of
 from embrix.tui.workbench import Workbench
+from embrix.tui.writing import take_back
 
 PLACE = "lesson"
 HATCH = "╱"
@@ -217,6 +222,42 @@ class Lecturing(View):
         pane = self.query_one("#lecture-shown", VerticalScroll)
         pane.scroll_relative(y=by, animate=False)
         self.query_one("#lecture-program", VerticalScroll).scroll_relative(y=by, animate=False)
+
+    def action_move_stop(self, by: Literal[-1, 1]) -> None:
+        """Let this stop and a neighbour change places in the file."""
+        if self.stop is not None:
+            request = MoveStop(lesson=str(self._path), number=self.at, by=by)
+            take = partial(self._moved, self.at + by)
+            self._desk.ask("lesson", request, take, worker=SUITE_WORKER)
+
+    def _moved(self, at: int, made: TextChange) -> None:
+        if made.refused:
+            self.say(made.refused, "brass")
+            return
+        try:
+            replace_file(self._path, made.old, made.text)
+        except (Changed, Damaged, Unreadable, OSError) as fault:
+            self.say(f"not written: {fault}", "brick")
+            return
+        self._read_again(at, "moved; z takes it back")
+
+    def _read_again(self, at: int, message: str) -> None:
+        """Have the lesson read anew, with the course as it is on disk now."""
+        self.at = at
+        self.opened.clear()
+        self._bench.read_course()
+        request = ShowLesson(file=str(self._path))
+
+        def came(lesson: LessonShown) -> None:
+            self._came(lesson)
+            if not lesson.wrong:
+                self.say(message)
+
+        self._desk.ask("lesson", request, came, worker=SUITE_WORKER)
+
+    def action_take_back(self) -> None:
+        if take_back(self, self._path):
+            self._read_again(self.at, "the lesson is as it was before")
 
     def action_walk(self) -> None:
         """Go on freely on the bench; the lesson is entered again where it was left."""

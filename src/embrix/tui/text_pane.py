@@ -21,9 +21,9 @@ from embrix.messages.requests import LookAtDefinition, Mend
 from embrix.text.hidden import can_hide
 from embrix.text.source import Unreadable
 from embrix.text.visible import visible
-from embrix.tui.annotated import AnnotatedEditor, Remark, in_full
+from embrix.tui.annotated import AnnotatedEditor, Remark, in_full, verdicts
 from embrix.tui.bars import Title, tell
-from embrix.tui.case_making import make_case
+from embrix.tui.case_making import begun, make_case, make_stop
 from embrix.tui.desk import Desk
 from embrix.tui.dialogs import Show
 from embrix.tui.document import ChangedElsewhere, Document
@@ -444,19 +444,33 @@ class TextPane:
             make_case(bench, self._desk, suite, bench.lane, partial(self._case_made, suite))
 
     def _case_made(self, suite: Path, made: TextChange) -> None:
+        self._added(suite, made, "[[case]]", "added as the last case, not saved yet: Ctrl+S saves "
+                    "it, Ctrl+Z takes it back")  # fmt: skip
+
+    def add_stop(self, lesson: Path) -> None:
+        """Put the moment of the walk into a lesson, as its last stop, and go there to write what is
+        to be said; saved it is when that is asked for."""
+        make_stop(self._bench, self._desk, lesson, partial(self._stop_made, lesson))
+
+    def _stop_made(self, lesson: Path, made: TextChange) -> None:
+        if not made.refused and not begun(lesson, self._bench.say):
+            return
+        self._added(lesson, made, "[[stop]]", "added as the last stop, not saved yet: write "
+                    "notes = …; Ctrl+S saves it")  # fmt: skip
+
+    def _added(self, path: Path, made: TextChange, head: str, message: str) -> None:
+        """Write what has been made into the text of its file, and go there."""
         if made.refused:
             self._bench.say(made.refused, "brass")
             return
-        self.open(suite)
+        self.open(path)
         if self._text != made.old:
-            self._bench.say("the suite has changed meanwhile; nothing was added", "brass")
+            self._bench.say(f"{path.name} has changed meanwhile; nothing was added", "brass")
             return
         self.editor.replace_all(made.text)
-        before, _, _ = made.text.rpartition("[[case]]")
+        before, _, _ = made.text.rpartition(head)
         self.editor.reveal_line(before.count("\n"))
-        self._bench.say(
-            "added as the last case, not saved yet: Ctrl+S saves it, Ctrl+Z takes it back"
-        )
+        self._bench.say(message)
 
     @property
     def name(self) -> str:
@@ -469,24 +483,3 @@ class TextPane:
     def _title(self) -> None:
         right = "● not saved" if self.changed else ""
         self._bench.query_one("#text-title", Title).show(self.name, right, "brass")
-
-
-def verdicts(report: SuiteReport) -> list[Remark]:
-    """One remark for each case: what its lanes give, or which of them fail."""
-    remarks = []
-    for case in report.cases:
-        failed = [one for one in case.verdicts if one.state == "failed"]
-        passed = [one for one in case.verdicts if one.state == "passed"]
-        if failed:
-            first = failed[0]
-            text = f"{first.lane}: expected {first.expected}, but got {first.actual}"
-            more = ", ".join(one.lane for one in failed[1:])
-            hint = f"fails on {more} as well" if more else ""
-            remarks.append(Remark(case.line - 1, "error", text, hint))
-        elif passed:
-            lanes = len({one.lane for one in passed})
-            text = "as expected" if lanes == 1 else f"as expected on {lanes} lanes"
-            remarks.append(Remark(case.line - 1, "good", text))
-        else:
-            remarks.append(Remark(case.line - 1, "warning", "waits for an interpreter"))
-    return remarks

@@ -209,6 +209,10 @@ class Workbench(Screen[None]):
         """The program of a case on the lane of a verdict, at its station or at the last one."""
 
     @abstractmethod
+    def ways_on(self, lane: str) -> list[int]:
+        """The ways that were chosen for the program as it stands on a lane."""
+
+    @abstractmethod
     def walk_stop(self, lesson: Path, stop: StopShown) -> None:
         """The program of a stop of a lesson, on its lane, at its step."""
 

@@ -32,11 +32,11 @@ def write_after_a_look(
 
 
 def take_back(view: View, path: Path) -> bool:
-    """Undo the last change of a suite; whether there was one."""
+    """Undo the last change of a suite or lesson; whether there was one."""
     try:
         found = go_back(path)
     except (Changed, Damaged, OSError) as fault:
         view.say(str(fault), "brick")
         return False
-    view.say("nothing to take back" if found is None else "the suite is as it was before")
+    view.say("nothing to take back" if found is None else f"{path.name} is as it was before")
     return found is not None

@@ -1,0 +1,56 @@
+"""A lesson on paper: every stop with its notes, what the lanes give, a picture of its moment."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from embrix.documents.handout import HandoutPart
+from embrix.documents.pictures import Wish, picture
+from embrix.documents.slides import PICTURES
+from embrix.draw.runs import draw_environment
+from embrix.lanes.session import Session
+from embrix.lessons.lesson import Lesson
+from embrix.lessons.playing import Played, answer_of, play
+from embrix.text.visible import cut, visible
+
+LONGEST = 160
+"""Characters of an answer or of a name's value."""
+
+
+def lesson_parts(session: Session, lesson: Lesson) -> list[HandoutPart]:
+    """The parts of the handout. Raises `NoPicture`, `BadBinding`."""
+    parts = [HandoutPart("title", lesson.title)]
+    parts += [HandoutPart("text", lesson.about.strip())] if lesson.about.strip() else []
+    before = ""
+    for number, stop in enumerate(lesson.stops, 1):
+        parts.append(HandoutPart("heading", f"{number}. {stop.name}"))
+        parts += [HandoutPart("text", stop.question)] if stop.question else []
+        if stop.program != before:
+            parts.append(HandoutPart("code", stop.program.rstrip("\n")))
+        before = stop.program
+        parts += _moment(session, lesson, play(session, lesson, stop))
+        parts += [HandoutPart("text", one) for one in stop.notes.strip().split("\n\n") if one]
+    return parts
+
+
+def _moment(session: Session, lesson: Lesson, played: Played) -> Iterator[HandoutPart]:
+    """What the lanes give, the step, the names there, and a picture."""
+    stop, walk = played.stop, played.walk
+    rows = [(lane, cut(visible(answer_of(one)), LONGEST)) for lane, one in played.results.items()]
+    yield HandoutPart("table", rows=(("lane", "gives"), *rows))
+    if stop.shown != "walk":
+        wish = Wish(PICTURES[stop.shown], lesson.language, stop.program, stop.lanes[:1], stop.given,
+                    stop.input, number=played.number)  # fmt: skip
+        yield HandoutPart("picture", pictures=picture(session, wish).pages)
+        return
+    if walk is None or not len(walk) or stop.where is None:
+        return
+    station = walk.station(played.number)
+    yield HandoutPart("subheading", f"{stop.lanes[0]}, step {played.number:,}")
+    yield HandoutPart("code", station.text)
+    if walk.style != "steps" and walk.environment_at(played.number) is not None:
+        drawn = draw_environment(walk, played.number, f"step {played.number}")
+        yield HandoutPart("picture", pictures=drawn.pages)
+    if station.store:
+        held = [(one.location, cut(visible(one.value), LONGEST)) for one in station.store]
+        yield HandoutPart("table", rows=(("store", "holds"), *held))
