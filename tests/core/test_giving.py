@@ -161,5 +161,5 @@ def test_a_handout_of_the_whole_course_and_of_marked_moments(
     assert "step 4" in drawn
     write_handout(parts, tmp_path / "marked.html")
     assert "Step 4" in (tmp_path / "marked.html").read_text()
-    with pytest.raises(ValueError, match=r"\.html or \.pdf"):
+    with pytest.raises(ValueError, match=r"\.html, \.pdf or \.tex"):
         write_handout(parts, tmp_path / "marked.txt")

@@ -102,6 +102,7 @@ def test_every_command_of_the_documents_works(
         "FILE.rill": course_copy / "rill" / "programs" / "rates.rill",
         "NAMES.lesson.toml": course_copy / "drip" / "names.lesson.toml",
         "SLIDES.html": tmp_path / "slides.html",
+        **{f"SHEET.{one}": tmp_path / f"sheet.{one}" for one in ("html", "pdf", "tex")},
         "FILE.race": course_copy / "race" / "programs" / "level.race",
         "FILE.xml": tmp_path / "report.xml",
         "RUN.walk.gz": tmp_path / "run.walk.gz",

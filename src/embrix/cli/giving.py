@@ -31,7 +31,7 @@ def give_handout(arguments: argparse.Namespace) -> int:
     for language in languages:
         _language(session, language)
     target: Path = arguments.to
-    if target.suffix not in ENDINGS:
+    if target.suffix not in ENDINGS[:2]:
         raise Usage("the name of the file ends in .html or .pdf")
     new_file(target, replace=arguments.replace)
     if len(languages) > 1 and (arguments.lanes or arguments.programs):

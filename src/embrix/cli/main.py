@@ -19,15 +19,13 @@ from pathlib import Path
 from embrix import __version__
 from embrix.cli.status import BROKEN_PIPE, FAULTY, INTERNAL, INTERRUPTED, NEGATIVE, USAGE
 from embrix.cli.streams import give_up_output, safe_streams
+from embrix.cli.teaching_commands import Adding, add_teaching, replacing
 from embrix.cli.usage import Faulty, Usage
-from embrix.compare.range import SCALES
 from embrix.suite.reports import FORMATS
 from embrix.text.collecting import collect_seldom
 from embrix.text.log import log_file, start_logging
 
 Command = Callable[[argparse.Namespace], int]
-Adding = Callable[[str, str, str], argparse.ArgumentParser]
-"""Adds a command: its name, the module and function that carry it out, what it does."""
 
 
 def main(argv: Sequence[str] | None = None) -> int:
@@ -219,9 +217,9 @@ def parser() -> argparse.ArgumentParser:
     )  # fmt: skip
     sub.add_argument("--back", action="store_true", help="look backwards from --at")
     sub.add_argument("--save", metavar="FILE", type=Path, help="keep the walk in a .walk.gz file")
-    _replacing(sub)
+    replacing(sub)
 
-    _pictures(add)
+    add_teaching(add)
 
     parse = add("parse", "reading.parse", "read a text and print its tree, or how it was read")
     parse.add_argument("file", metavar="FILE", nargs="?", help="a program, or - for input")
@@ -343,95 +341,6 @@ def parser() -> argparse.ArgumentParser:
     return top
 
 
-def _replacing(command: argparse.ArgumentParser) -> None:
-    command.add_argument("--replace", action="store_true", help="write over a file that exists")
-
-
-def _pictures(add: Adding) -> None:
-    """The command that draws."""
-    draw = add(
-        "draw",
-        "draw.draw",
-        "draw a tree, a grammar, rules, a derivation, a run, costs, a suite",
-    )
-    draw.add_argument("kind", metavar="WHAT", help="what is drawn: see docs/pictures.md")
-    draw.add_argument("file", metavar="FILE", nargs="?", help="a program, or - for input")
-    draw.add_argument("-e", metavar="TEXT", dest="text", help="a program text instead of a file")
-    draw.add_argument("--to", metavar="FILE", type=Path,
-                      help="a .svg, .pdf, .tex or .txt file (default: plain text)")  # fmt: skip
-    _replacing(draw)
-    draw.add_argument("--theme", choices=("paper", "light", "dark"), default="paper",
-                      help="colours (default: black on white)")  # fmt: skip
-    draw.add_argument("--language", metavar="NAME", help="the language")
-    draw.add_argument("--with", metavar="LANE", dest="lanes", action="append",
-                      help="the lane; several for costs, growth and suite")  # fmt: skip
-    draw.add_argument("--bind", metavar="NAME=EXPR", action="append", default=[],
-                      help="supply a name by hand; may be given several times")  # fmt: skip
-    draw.add_argument("--grammar", metavar="NAME", help="one of several grammars")
-    draw.add_argument("--input", metavar="FILE", help="lines the program may read; - for input")
-    draw.add_argument("--rule", metavar="RULE", help="a rule of the grammar to begin with")
-    draw.add_argument("--at", metavar="N", type=int, default=0, help="a step of the walk")
-    draw.add_argument("--deep", metavar="N", type=int, help="levels of a derivation that are shown")
-    draw.add_argument("--over", metavar="NAME=A..B", help="for growth: the name and its range")
-    draw.add_argument("--cost", metavar="COST", default="calls", help="for growth: what is counted")
-    draw.add_argument("--axes", choices=SCALES, default="linear",
-                      help="for growth: linear, the cost logarithmic, both")  # fmt: skip
-    draw.add_argument("--json", action="store_true", help="print the answer as JSON")
-    draw.set_defaults(calls=None, own_steps=False)
-
-    give = add("handout", "giving.give_handout", "what students take home: rules, programs, cases")
-    give.add_argument("--to", metavar="FILE", type=Path, required=True, help="a .html or .pdf file")
-    _replacing(give)
-    give.add_argument("--language", metavar="NAME", dest="languages", action="append",
-                      help="only this language; may be given several times")  # fmt: skip
-    give.add_argument("--with", metavar="LANE", dest="lanes", action="append",
-                      help="only this interpreter; may be given several times")  # fmt: skip
-    give.add_argument("--program", metavar="FILE", dest="programs", type=Path, action="append",
-                      default=[], help="only this program; may be given several times")  # fmt: skip
-    give.add_argument("--at", metavar="N", type=int, action="append", default=[],
-                      help="only the program, with this step of its run")  # fmt: skip
-    give.add_argument("--tag", metavar="TAG", dest="tags", action="append", default=[],
-                      help="only cases with this tag; may be given several times")  # fmt: skip
-    give.add_argument("--lesson", metavar="LESSON", type=Path,
-                      help="a lesson instead: every stop with its notes and a picture")  # fmt: skip
-    give.add_argument("--notes", metavar="FILE", type=Path, help="a text to begin with")
-
-    give.add_argument("--json", action="store_true", help="print the answer as JSON")
-
-    given = add("lessons", "lessons.lessons", "print the stops of lessons, and what is wrong there")
-    given.add_argument("lessons", metavar="LESSON", nargs="*", type=Path,
-                       help="lessons (default: all of the course)")  # fmt: skip
-    given.add_argument("--json", action="store_true", help="print the answer as JSON")
-    page = add("slides", "lessons.make_slides", "write a lesson as slides: one page for a browser")
-    page.add_argument("lesson", metavar="LESSON", type=Path, help="a .lesson.toml file")
-    page.add_argument("--to", metavar="FILE", type=Path, required=True, help="a .html file")
-    _replacing(page)
-    page.add_argument("--json", action="store_true", help="print the answer as JSON")
-
-    new = add("new", "beginning.begin", "begin a course, language, interpreter, suite or program")
-    new.add_argument("kind", choices=("course", "language", "interpreter", "suite", "program"),
-                     help="what is begun")  # fmt: skip
-    new.add_argument("name", metavar="NAME", help="its name; of a course, its folder")
-    new.add_argument("--language", metavar="NAME",
-                     help="the language of an interpreter, suite or program")  # fmt: skip
-    new.add_argument("--extends", metavar="BASE", help="the language that a new one extends")
-    new.add_argument(
-        "--strategy", metavar="STRATEGY", default="environment",
-        help="how a new interpreter works: environment (default), substitution, by_name, by_need, "
-        "store_passing, machine or steps",
-    )  # fmt: skip
-    new.add_argument("--json", action="store_true", help="print the answer as JSON")
-
-    start = add("starter", "giving.give_starter", "definitions with clauses left to be written")
-    start.add_argument("--to", metavar="FOLDER", type=Path, required=True, help="a new folder")
-    start.add_argument("--language", metavar="NAME", help="the language")
-    start.add_argument("--with", metavar="LANE", dest="lane", required=True, help="its interpreter")
-    start.add_argument("--without", metavar="FORM,…", required=True,
-                       help="the forms whose clauses are taken out")  # fmt: skip
-    start.add_argument("--hint", metavar="TEXT", default="", help="what stands in their place")
-    start.add_argument("--json", action="store_true", help="print the answer as JSON")
-
-
 def _command(where: str) -> Command:
     """A command by module and function. The module is read when the command is carried out: each
     needs another part of the core."""
@@ -451,7 +360,7 @@ def _suites(add: Adding) -> None:
     test.add_argument("--json", action="store_true", help="the same as --report json")
     test.add_argument("--report", choices=FORMATS, help="a report for other programs")
     test.add_argument("--to", metavar="FILE", type=Path, help="where the report is written")
-    _replacing(test)
+    replacing(test)
     test.add_argument(
         "--grammar", metavar="NAME", help="run the programs as another grammar writes them"
     )

@@ -424,7 +424,8 @@ class Accepted(AnswerData):
 
 
 class WrittenData(AnswerData):
-    """embrix draw, handout, slides, starter: the files written; a picture as text where none is."""
+    """embrix draw, handout, slides, worksheet, starter: the files written; a picture as text where
+    none is."""
 
     files: list[str]
     text: str | UnsetType = UNSET
@@ -442,7 +443,8 @@ ANSWERS: dict[str, Any] = {
     "changed": list[ChangedVerdict], "accept": Accepted, "mistakes": list[MistakeData],
     "uncovered": list[Uncovered], "differences": list[ChangeData], "allow": list[AllowedData],
     "format": list[Formatted], "explain": dict[str, str], "draw": WrittenData,
-    "handout": WrittenData, "slides": WrittenData, "starter": WrittenData, "new": WrittenData,
+    "handout": WrittenData, "slides": WrittenData, "worksheet": WrittenData,
+    "starter": WrittenData, "new": WrittenData,
 }  # fmt: skip
 """By command. What `test --json` and `walk --json` print has schemas of its own: a report, and the
 lines of a walk."""

@@ -9,13 +9,14 @@ from pathlib import Path
 from typing import Any
 
 from embrix.documents.handout import HandoutPart
+from embrix.documents.latex_pages import latex_of
 from embrix.draw.pdf import BOLD, PLAIN, has, paint, register
 from embrix.draw.scene import ADVANCE, Scene
 from embrix.draw.svg import write_svg
 from embrix.text.saving import save_bytes, save_text
 from embrix.text.visible import visible
 
-ENDINGS = (".html", ".pdf")
+ENDINGS = (".html", ".pdf", ".tex")
 
 
 def write_handout(parts: Sequence[HandoutPart], path: Path) -> None:
@@ -24,8 +25,10 @@ def write_handout(parts: Sequence[HandoutPart], path: Path) -> None:
         save_text(path, html_of(parts))
     elif path.suffix == ".pdf":
         save_bytes(path, pdf_of(parts))
+    elif path.suffix == ".tex":
+        save_text(path, latex_of(parts))
     else:
-        raise ValueError("the name of the file ends in .html or .pdf")
+        raise ValueError("the name of the file ends in .html, .pdf or .tex")
 
 
 # ---------------------------------------------------------------------- HTML

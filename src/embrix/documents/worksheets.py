@@ -1,0 +1,315 @@
+"""Exercises made from runs: a sheet with gaps, and a key in which every answer is computed."""
+
+from __future__ import annotations
+
+import random
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Literal, TypeAlias, TypeVar
+
+from embrix.checking.strength import try_mistakes
+from embrix.documents.handout import HandoutPart
+from embrix.draw.derivations import Derivation, derivation_of, draw_derivation
+from embrix.lanes.session import Session
+from embrix.lessons.playing import LIMITS, answer_of
+from embrix.machine.lane import Lane
+from embrix.suite.cases import Case
+from embrix.text.diagnostic import Findings
+from embrix.text.plural import counted
+from embrix.text.visible import cut, visible
+from embrix.trace.walk import Walk
+
+Exercise: TypeAlias = Literal[
+    "steps", "outcomes", "names", "store", "derivation", "mistakes", "apart"
+]
+EXERCISES: dict[Exercise, str] = {
+    "steps": "steps of a run that are left out",
+    "outcomes": "what each lane gives",
+    "names": "what names stand for at some steps",
+    "store": "what the store holds at some steps",
+    "derivation": "conclusions of a derivation",
+    "mistakes": "which clause is wrong: a mistake, and a case that shows it",
+    "apart": "which programs tell two lanes apart",
+}
+T = TypeVar("T")
+BLANK = "______"
+LONGEST = 300
+"""Characters of a line, a value or an answer."""
+MOST_STEPS = 60
+"""Steps of a run that goes on a sheet."""
+WIDE = 620.0
+MOST_TRIED = 120
+"""Mistakes that are tried, and programs that are run, until there are enough."""
+
+
+class NoExercise(Exception):
+    """There is nothing to ask; the message says why."""
+
+
+@dataclass(frozen=True, slots=True)
+class WorksheetWish:
+    """What exercises are made of: programs (names and texts) on lanes, how many gaps, and which of
+    all possible sheets."""
+
+    kind: Exercise
+    language: str
+    lanes: tuple[str, ...]
+    programs: tuple[tuple[str, str], ...] = ()
+    gaps: int = 4
+    seed: int = 1
+    given: Mapping[str, str] = field(default_factory=dict)
+    input: tuple[str, ...] = ()
+
+
+@dataclass(slots=True)
+class Worksheet:
+    """The parts of a worksheet, and the answers in the order of their numbers."""
+
+    parts: list[HandoutPart] = field(default_factory=list)
+    answers: list[str] = field(default_factory=list)
+
+    def gap(self, answer: str) -> str:
+        """A numbered gap whose answer goes into the key."""
+        self.answers.append(cut(visible(answer), LONGEST))
+        return f"({len(self.answers)}) {BLANK}"
+
+    def key(self, title: str) -> list[HandoutPart]:
+        """The key: every answer with its number."""
+        rows = [(f"({number})", answer) for number, answer in enumerate(self.answers, 1)]
+        return [HandoutPart("title", title), HandoutPart("table", rows=(("gap", "answer"), *rows))]
+
+
+def worksheet(session: Session, asked: WorksheetWish) -> Worksheet:
+    """A sheet. Raises `NoExercise`, `NoLane`, `BadBinding`."""
+    sheet = Worksheet()
+    chance = random.Random(f"{asked.seed} {asked.kind}")
+    head = f"{asked.language}: {EXERCISES[asked.kind]}"
+    sheet.parts.append(HandoutPart("title", head))
+    sheet.parts.append(HandoutPart("text", f"Name: {BLANK}{BLANK}   Sheet {asked.seed}"))
+    lanes = [session.lane(asked.language, name) for name in asked.lanes]
+    if not lanes:
+        raise NoExercise(f"{asked.language} has no interpreter")
+    if asked.kind == "mistakes":
+        _mistakes(session, asked, sheet, chance)
+    elif asked.kind == "apart":
+        _apart(session, asked, lanes, sheet, chance)
+    else:
+        if not asked.programs:
+            raise NoExercise(f"name a program: {asked.kind} are those of a run")
+        for name, text in asked.programs:
+            sheet.parts += [HandoutPart("heading", name), HandoutPart("code", text.rstrip("\n"))]
+            if asked.kind == "outcomes":
+                _outcomes(asked, lanes, text, sheet, chance)
+            else:
+                for lane in lanes:
+                    _of_run(asked, lane, text, sheet, chance)
+    if not sheet.answers:
+        raise NoExercise("there is nothing to leave out")
+    return sheet
+
+
+# ---------------------------------------------------------------------- of one program
+
+
+def _outcomes(
+    asked: WorksheetWish, lanes: Sequence[Lane], text: str, sheet: Worksheet, chance: random.Random
+) -> None:
+    open_ = set(_some(range(len(lanes)), asked.gaps, chance))
+    rows = []
+    for number, lane in enumerate(lanes):
+        result = lane.run(text, asked.given, limits=LIMITS, given_input=asked.input)
+        gives = answer_of(result)
+        rows.append((lane.name, sheet.gap(gives) if number in open_ else visible(gives)))
+    sheet.parts.append(HandoutPart("table", rows=(("lane", "gives"), *rows)))
+
+
+def _of_run(
+    asked: WorksheetWish, lane: Lane, text: str, sheet: Worksheet, chance: random.Random
+) -> None:
+    traced = lane.trace(text, asked.given, limits=LIMITS, given_input=asked.input)
+    if traced.term is None:
+        raise NoExercise(f"the program cannot be read: {traced.result.outcome.text}")
+    walk = Walk(lane, traced)
+    sheet.parts.append(HandoutPart("subheading", lane.name))
+    if asked.kind == "steps":
+        _steps(asked, walk, sheet, chance)
+    elif asked.kind == "derivation":
+        _derivation(asked, walk, sheet, chance)
+    else:
+        _held(asked, walk, sheet, chance)
+
+
+def _steps(asked: WorksheetWish, walk: Walk, sheet: Worksheet, chance: random.Random) -> None:
+    """The reduction sequence, or the conclusions; the first line stays."""
+    lines = [visible(line) for _, line in zip(range(MOST_STEPS), walk.each_line(), strict=False)]
+    if len(lines) < 2:
+        raise NoExercise(f"{walk.lane.name} takes no steps that could be left out")
+    left_out = set(_some(range(1, len(lines)), asked.gaps, chance))
+    shown = [sheet.gap(line) if number in left_out else cut(line, LONGEST)
+             for number, line in enumerate(lines)]  # fmt: skip
+    arrow = "→ " if walk.style == "steps" else ""
+    text = "\n".join(f"{'  ' if number == 0 and arrow else arrow}{line}"
+                     for number, line in enumerate(shown))  # fmt: skip
+    more = walk.count_lines() - len(lines)
+    sheet.parts.append(HandoutPart("code", text + (f"\n… and {more} more" if more > 0 else "")))
+
+
+def _derivation(asked: WorksheetWish, walk: Walk, sheet: Worksheet, chance: random.Random) -> None:
+    root = derivation_of(walk, 0)
+    if root is None:
+        raise NoExercise("nothing was concluded in this run")
+    order = [root]
+    for node in order:
+        order += node.premises
+    if len(order) > MOST_STEPS:
+        raise NoExercise(f"the derivation has {counted(len(order), 'conclusion')}: take a smaller "
+                         "program")  # fmt: skip
+    for node in _some_of([one for one in order if not one.unfinished], asked.gaps, chance):
+        _blank(node, sheet, chance)
+    pages = draw_derivation(root, walk.lane.name, WIDE)
+    sheet.parts.append(HandoutPart("picture", pages.text, pages.pages))
+
+
+def _blank(node: Derivation, sheet: Worksheet, chance: random.Random) -> None:
+    """Leave out what a judgement gives, or the name of its rule."""
+    head, sign, result = node.conclusion.rpartition("⇓")
+    if sign and (chance.random() < 0.6 or not node.rule):
+        node.conclusion = f"{head}{sign} {sheet.gap(result.strip())}"
+    elif node.rule:
+        node.rule = sheet.gap(node.rule)
+    else:
+        node.conclusion = sheet.gap(node.conclusion)
+
+
+def _held(asked: WorksheetWish, walk: Walk, sheet: Worksheet, chance: random.Random) -> None:
+    """Steps with what names stand for, or what the store holds, left open."""
+    store = asked.kind == "store"
+    fitting = []
+    for number in range(min(len(walk), 2_000)):
+        station = walk.station(number, renewed=False)
+        if station.store if store else station.bindings:
+            fitting.append(number)
+    if not fitting:
+        what = "a store" if store else "names"
+        raise NoExercise(f"{walk.lane.name} has no step with {what}: they are put into the term")
+    left = asked.gaps
+    for number in sorted(_some_of(fitting, asked.gaps, chance)):
+        if left <= 0:
+            break
+        station = walk.station(number)
+        pairs = [(one.location, one.value) for one in station.store] if store else [
+            (one.name, one.value) for one in station.bindings if not one.shadowed
+        ]  # fmt: skip
+        place = station.place
+        program = f": {_part(walk, place)}" if place is not None else ""
+        sheet.parts.append(HandoutPart("text", f"step {number}{cut(program, 120)}"))
+        rows = []
+        for name, value in pairs:
+            rows.append((name, sheet.gap(value) if left > 0 else visible(value)))
+            left -= 1
+        head = ("location", "holds") if store else ("name", "stands for")
+        sheet.parts.append(HandoutPart("table", rows=(head, *rows)))
+
+
+def _part(walk: Walk, place: tuple[int, int]) -> str:
+    """The part of the program at a place, on one line, as the printer writes it."""
+    printer = walk.lane.machine.printer
+    for node in _nodes(walk.traced.term):
+        if node[1] == place and printer is not None:
+            return printer.show(node).text
+    return f"the part from {place[0]} to {place[1]}"
+
+
+def _nodes(term: object) -> Iterator[tuple[object, ...]]:
+    pending = [term]
+    while pending:
+        node = pending.pop()
+        if isinstance(node, tuple):
+            yield node
+            pending += node[2:]
+
+
+# ---------------------------------------------------------------------- of a language
+
+
+def _mistakes(
+    session: Session, asked: WorksheetWish, sheet: Worksheet, chance: random.Random
+) -> None:
+    """Clauses with a mistake, each with a case that fails because of it."""
+    name = asked.lanes[0]
+    cases = {case.name: case for case in _cases(session, asked.language)}
+    found = [one for one in try_mistakes(session, asked.language, name, MOST_TRIED)
+             if one.how == "red" and one.by in cases]  # fmt: skip
+    if not found:
+        raise NoExercise(f"no case shows a mistake in {name}")
+    source = session.course.interpreters[asked.language][name].source
+    for number, one in enumerate(_some_of(found, asked.gaps, chance), 1):
+        case = cases[one.by]
+        lines = one.mistake.made(source.text).split("\n")
+        begin = max((at for at in range(one.line) if lines[at].startswith(("define", "replace",
+                     "extend"))), default=max(0, one.line - 6))  # fmt: skip
+        end = next((at for at in range(one.line, len(lines)) if not lines[at].strip()), len(lines))
+        shown = [f"{at + 1:>4}  {lines[at]}" for at in range(begin, end)]
+        expected = case.expectation_for(name)
+        wanted = expected.sentence if expected is not None else "an end without failure"
+        sheet.parts += [
+            HandoutPart("heading", f"Mistake {number}"),
+            HandoutPart("code", "\n".join(shown)),
+            HandoutPart("text", f"Which line is wrong? {sheet.gap(f'line {one.line}')}   What "
+                        f"should it be? {sheet.gap(one.before)}"),
+            HandoutPart("text", f"This program shows it; it should give {visible(wanted)}:"),
+            HandoutPart("code", case.program.rstrip("\n")),
+        ]  # fmt: skip
+
+
+def _apart(
+    session: Session,
+    asked: WorksheetWish,
+    lanes: Sequence[Lane],
+    sheet: Worksheet,
+    chance: random.Random,
+) -> None:
+    """Programs of the suites, or those that are named, some of which two lanes end otherwise."""
+    if len(lanes) != 2:
+        raise NoExercise("two lanes are told apart: name them with --with, twice")
+    programs = list(asked.programs) or [
+        (case.name, case.program) for case in _cases(session, asked.language)
+        if not case.given and not case.input
+    ]  # fmt: skip
+    chance.shuffle(programs)
+    different: list[tuple[str, str, str]] = []
+    same: list[tuple[str, str, str]] = []
+    for _, text in programs[:MOST_TRIED]:
+        one, other = (answer_of(lane.run(text, limits=LIMITS)) for lane in lanes)
+        (different if one != other else same).append((text, one, other))
+    if not different:
+        raise NoExercise(f"no program here tells {lanes[0].name} and {lanes[1].name} apart")
+    half = max(1, asked.gaps // 2)
+    chosen = [*different[:half], *same[: max(0, asked.gaps - half)]]
+    chance.shuffle(chosen)
+    names = f"{lanes[0].name} and {lanes[1].name}"
+    sheet.parts.append(HandoutPart("text", f"Do {names} give the same? If not: what does each?"))
+    for text, one, other in chosen:
+        answer = f"both {one}" if one == other else f"{one} and {other}"
+        sheet.parts += [
+            HandoutPart("code", text.rstrip("\n")),
+            HandoutPart("text", sheet.gap(answer)),
+        ]
+
+
+def _cases(session: Session, language: str) -> list[Case]:
+    suites = [session.suite(path, Findings()) for path in session.course.suites]
+    return [case for suite in suites if suite is not None and suite.language == language
+            for case in suite.cases]  # fmt: skip
+
+
+# ---------------------------------------------------------------------- chance
+
+
+def _some(numbers: range, count: int, chance: random.Random) -> list[int]:
+    return sorted(chance.sample(numbers, min(count, len(numbers))))
+
+
+def _some_of(items: Sequence[T], count: int, chance: random.Random) -> list[T]:
+    """Some items in the order in which they stand."""
+    return [items[at] for at in _some(range(len(items)), count, chance)]
