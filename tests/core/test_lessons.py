@@ -21,6 +21,7 @@ from embrix.lessons.lesson import Lesson, Where
 from embrix.lessons.lesson_reader import lesson_of, read_lesson
 from embrix.lessons.moments import found as found_step
 from embrix.lessons.playing import LIMITS, check_lesson, play
+from embrix.services.lesson_shown import lesson_shown
 from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.source import Source
 from embrix.trace.walk import Walk
@@ -374,3 +375,31 @@ def test_a_lesson_on_paper_has_every_stop(lockside: Course, tmp_path: Path) -> N
             write_handout(parts, tmp_path / f"{path.stem}{ending}")
         page = (tmp_path / f"{path.stem}.html").read_text()
         assert all(escape(stop.name) in page for stop in lesson.stops)
+
+
+def test_a_language_that_cannot_run_is_told_of_once(course_copy: Path) -> None:
+    """Where the grammar is of no use its own errors say so; a lesson says nothing about that."""
+    from embrix.checking.diagnostics import diagnostics
+
+    path = course_copy / "drip" / "drip.brix"
+    text = path.read_text()
+    path.write_text(text.replace("  start Expr\n  Expr ::=\n", "    | Sum\n  Expr ::=\n"))
+    session = Session(course_copy)
+    findings = diagnostics(session).findings
+    wrong = {one.source.name for one in findings if one.severity == "error"}
+    assert "drip/drip.brix" in wrong
+    assert not [name for name in wrong if name.endswith(".lesson.toml")]
+    shown = lesson_shown(session, course_copy / "drip" / "names.lesson.toml")
+    assert shown.stops == []
+    assert "cannot run" in shown.wrong[-1]
+
+
+def test_a_lane_that_is_broken_is_no_unknown_lane(course_copy: Path) -> None:
+    path = course_copy / "drip" / "environment.brix"
+    path.write_text(path.read_text().replace("for Drip", "for Drip extends Drip.nobody"))
+    session = Session(course_copy)
+    findings = Findings()
+    lesson = lesson_of(session, course_copy / "drip" / "names.lesson.toml", findings)
+    assert lesson is not None
+    check_lesson(session, lesson, findings)
+    assert list(findings.sorted()) == []

@@ -69,7 +69,7 @@ def _of_lesson(session: Session, path: Path) -> Sequence[HandoutPart]:
         raise Usage("the lesson cannot be given as it stands")
     try:
         return lesson_parts(session, lesson)
-    except NoPicture as nothing:
+    except (NoPicture, NoLane) as nothing:
         raise Usage(str(nothing)) from nothing
 
 

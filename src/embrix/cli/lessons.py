@@ -12,6 +12,7 @@ from embrix.cli.streams import print_answer
 from embrix.cli.usage import Usage, course_folder, new_file
 from embrix.documents.pictures import NoPicture
 from embrix.documents.slides import slides
+from embrix.lanes.names import NoLane
 from embrix.lanes.results import ending
 from embrix.lanes.session import Session
 from embrix.lessons.lesson import Lesson
@@ -60,7 +61,7 @@ def _told(session: Session, lesson: Lesson) -> dict[str, Any]:
     for stop in lesson.stops:
         try:
             played = play(session, lesson, stop)
-        except BadBinding:
+        except (BadBinding, NoLane):
             continue  # reported
         stops.append({
             "name": stop.name, "lanes": {lane: ending(r) for lane, r in played.results.items()},
@@ -111,7 +112,7 @@ def make_slides(arguments: argparse.Namespace) -> int:
     target = new_file(arguments.to, replace=arguments.replace)
     try:
         page = slides(session, lesson)
-    except NoPicture as nothing:
+    except (NoPicture, NoLane) as nothing:
         raise Usage(str(nothing)) from nothing
     try:
         save_text(target, page)

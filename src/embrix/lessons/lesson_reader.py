@@ -215,5 +215,8 @@ def lesson_of(session: Session, path: Path, findings: Findings) -> Lesson | None
     except Unreadable as fault:
         findings.error("unreadable_file", str(fault), Source(name, "", path), Span(0, 0))
         return None
-    lanes = {language: list(course.interpreters.get(language, {})) for language in course.languages}
+    lanes = {
+        language: [*course.interpreters.get(language, {}), *course.broken.get(language, ())]
+        for language in course.languages
+    }
     return read_lesson(source, lanes, findings)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from embrix.lanes.names import NoLane
 from embrix.lanes.session import Session
 from embrix.lessons.lesson import Lesson, LessonStop
 from embrix.lessons.moments import found
@@ -32,7 +33,7 @@ class Played:
 
 
 def play(session: Session, lesson: Lesson, stop: LessonStop) -> Played:
-    """Carry out a stop. Raises `BadBinding`."""
+    """Carry out a stop. Raises `BadBinding`, and `NoLane` where a lane cannot run."""
     results: dict[str, Result] = {}
     walk: Walk | None = None
     for name in stop.lanes:
@@ -67,21 +68,34 @@ def is_answer(wanted: str, result: Result) -> bool:
 
 
 def check_lesson(session: Session, lesson: Lesson, findings: Findings) -> None:
-    """Report what of a lesson is not as it says."""
+    """Report what of a lesson is not as it says; nothing of a language with errors of its own."""
+    if not session.course.languages[lesson.language].sound:
+        return
+    unread: set[str] = set()
     for stop in lesson.stops:
         try:
-            _check_stop(session, lesson, stop, findings)
+            _check_stop(session, lesson, stop, findings, unread)
         except BadBinding as bad:
             findings.error("bad_lesson", str(bad), lesson.source, stop.span)
+        except NoLane:
+            continue  # why it cannot run is told where it is defined
 
 
-def _check_stop(session: Session, lesson: Lesson, stop: LessonStop, findings: Findings) -> None:
+def _check_stop(
+    session: Session, lesson: Lesson, stop: LessonStop, findings: Findings, unread: set[str]
+) -> None:
+    """`unread` has the programs that have been reported as unreadable: that is said once."""
     played = play(session, lesson, stop)
     refused = next(
         (one.outcome for one in played.results.values()
          if one.outcome.kind in ("rejected", "ambiguous", "gave up")), None,
     )  # fmt: skip
     if refused is not None:
+        broken = any(one.severity == "error" and one.source.name.endswith(".brix")
+                     for one in session.course.read)  # fmt: skip
+        if stop.program in unread or broken:
+            return  # it follows from what is wrong in a definition, or has been said
+        unread.add(stop.program)
         findings.error(
             "bad_lesson", f"the program of the stop “{stop.name}” cannot be read: {refused.text}",
             lesson.source, stop.span,

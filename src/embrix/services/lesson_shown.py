@@ -6,6 +6,7 @@ from pathlib import Path
 
 from embrix.documents.pictures import NoPicture, Wish, picture
 from embrix.documents.slides import PICTURES
+from embrix.lanes.names import NoLane
 from embrix.lanes.results import ending
 from embrix.lanes.session import Session
 from embrix.lessons.lesson import Lesson
@@ -25,6 +26,7 @@ def lesson_shown(session: Session, path: Path) -> LessonShown:
     findings = Findings()
     lesson = lesson_of(session, path, findings)
     stops: list[StopShown] = []
+    unable = ""
     if lesson is not None:
         check_lesson(session, lesson, findings)
         for stop in lesson.stops:
@@ -32,7 +34,10 @@ def lesson_shown(session: Session, path: Path) -> LessonShown:
                 stops.append(_shown(session, lesson, play(session, lesson, stop)))
             except BadBinding:
                 continue  # reported
+            except NoLane as broken:
+                unable = str(broken)
     wrong = [one.message for one in findings.sorted() if one.severity == "error"]
+    wrong += [unable] if unable else []
     if lesson is None:
         return LessonShown(wrong=wrong)
     return LessonShown(lesson.title, lesson.language, lesson.about, stops, wrong)

@@ -14,9 +14,15 @@ from typing import Any
 
 from textual import _ansi_sequences
 
+DIGITS = "123"
+"""Those that arrange the panes. The library takes Escape and 3 for a pound sign."""
+
 
 def know_alt_letters() -> None:
-    """Tell the library that Escape and a small letter are a key, where it has no other for them."""
+    """Tell the library that Escape and a small letter are a key, where it has no other for them;
+    and so are Escape and some digits."""
     sequences: dict[str, Any] = _ansi_sequences.ANSI_SEQUENCES_KEYS  # type: ignore[assignment]
     for letter in ascii_lowercase:
         sequences.setdefault(f"\x1b{letter}", (SimpleNamespace(value=f"alt+{letter}"),))
+    for digit in DIGITS:
+        sequences[f"\x1b{digit}"] = (SimpleNamespace(value=f"alt+{digit}"),)

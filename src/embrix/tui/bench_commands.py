@@ -5,6 +5,7 @@ from __future__ import annotations
 from abc import abstractmethod
 from pathlib import Path
 
+from embrix.tui.arranging_panes import arrange_panes, fill, filled, pane_of
 from embrix.tui.checking import Checking
 from embrix.tui.choosing import Choosing
 from embrix.tui.comparing import Comparing
@@ -164,6 +165,13 @@ class BenchCommands(TextActions):
         if self.desk is not None and self.summary:
             self.app.push_screen(Deciding(self, self.desk))
 
+    def action_fill(self) -> None:
+        """The pane with the focus fills the screen, or goes back to its place."""
+        fill(self, "" if filled(self) else pane_of(self.focused))
+
+    def action_arrange(self, name: str) -> None:
+        arrange_panes(self, name)
+
     def action_lesson(self) -> None:
         """A lesson of the course; where there are several, one that is chosen."""
         if self.desk is None or not self.summary:
@@ -241,7 +249,13 @@ class BenchCommands(TextActions):
 
     def action_pane(self) -> None:
         panes = [name for name in PANES if name != "text" or self.writing.is_open]
+        if self.has_class("for-lecturing"):
+            panes = [name for name in panes if name in ("program", "walk")]
+        if self.pane not in panes:
+            panes.insert(0, self.pane)
         target = panes[(panes.index(self.pane) + 1) % len(panes)]
+        if filled(self):
+            fill(self, "side" if target == "lanes" else target)
         # At once, not by Widget.focus, which waits: a second key may come with the first.
         self.set_focus(self.query_one(f"#{self.face}" if target == "side" else f"#{target}"))
 

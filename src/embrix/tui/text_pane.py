@@ -118,6 +118,7 @@ class TextPane:
             if draft:
                 bench.say(f"{path.name}: a change that was not saved is back", "brass")
         bench.set_class(True, "writing")
+        bench.set_class(False, "for-lecturing")
         self.editor.reveal_line((line or self._unfinished) - 1)
         bench.set_focus(self.editor)
         self.show()

@@ -1,0 +1,46 @@
+"""How the panes of the bench share the screen: arrangements, and one pane on the whole screen."""
+
+from __future__ import annotations
+
+from textual.widget import Widget
+
+from embrix.tui.workbench import Workbench
+
+ARRANGEMENTS = {
+    "running": "program, lanes, walk: all beside each other",
+    "writing": "the text large, the walk small",
+    "lecturing": "program and walk large, nothing else",
+}
+FILLED = ("program", "text", "side", "walk")
+"""The panes that can fill the screen."""
+
+
+def arrange_panes(bench: Workbench, name: str) -> None:
+    """Put the panes into an arrangement; a pane that fills the screen goes back to its place."""
+    fill(bench, "")
+    for one in ARRANGEMENTS:
+        bench.set_class(one == name and one != "running", f"for-{one}")
+    bench.say(f"{name}: {ARRANGEMENTS[name]}")
+
+
+def fill(bench: Workbench, pane: str) -> None:
+    """Let one pane fill the screen; none where it has no name."""
+    for one in FILLED:
+        bench.set_class(one == pane, f"fill-{one}")
+
+
+def filled(bench: Workbench) -> str:
+    """Which pane fills the screen, or nothing."""
+    return next((one for one in FILLED if bench.has_class(f"fill-{one}")), "")
+
+
+def pane_of(focused: Widget | None) -> str:
+    """The pane that a widget belongs to."""
+    for widget in focused.ancestors_with_self if focused is not None else ():
+        if widget.id in ("program", "text"):
+            return str(widget.id)
+        if widget.id == "right":
+            return "side"
+        if widget.id == "low":
+            return "walk"
+    return "program"

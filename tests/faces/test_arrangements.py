@@ -1,0 +1,108 @@
+"""How the panes share the screen: three arrangements, and one pane on the whole of it."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+import pytest
+from textual.pilot import Pilot
+
+from tests.conftest import leave_only
+from tests.faces.test_terminal import Terminal
+from tests.faces.test_workbench import bench, opened, settled
+
+
+async def shown(pilot: Pilot[None]) -> dict[str, tuple[int, int]]:
+    """The panes that can be seen, with their sizes."""
+    await pilot.pause()
+    screen = bench(pilot)
+    panes = ("program", "text", "lanes", "side", "walk", "moment")
+    sizes = {name: screen.query_one(f"#{name}").region.size for name in panes}
+    return {name: (size.width, size.height) for name, size in sizes.items() if size.area}
+
+
+@pytest.mark.parametrize(
+    ("pane", "left"), [("program", {"program"}), ("walk", {"walk", "moment"}),
+                       ("lanes", {"lanes", "side"})],
+)  # fmt: skip
+async def test_a_pane_fills_the_screen_and_goes_back(
+    course_copy: Path, pane: str, left: set[str]
+) -> None:
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        screen.set_focus(screen.query_one(f"#{pane}"))
+        before = await shown(pilot)
+        assert set(before) == {"program", "lanes", "side", "walk", "moment"}
+        await pilot.press("alt+v")
+        filled = await shown(pilot)
+        assert set(filled) == left
+        assert sum(width for width, _ in filled.values()) > 130
+        assert screen.focused is screen.query_one(f"#{pane}")
+        await pilot.press("alt+v")
+        assert await shown(pilot) == before
+
+
+async def test_another_pane_fills_the_screen_when_it_is_gone_to(course_copy: Path) -> None:
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        await pilot.press("alt+v")
+        assert set(await shown(pilot)) == {"program"}
+        seen = []
+        for _ in range(4):
+            await pilot.press("f6")
+            seen.append(frozenset(await shown(pilot)))
+            assert screen.focused is not None
+        assert frozenset({"walk", "moment"}) in seen
+        assert frozenset({"lanes", "side"}) in seen
+        await pilot.press("alt+v")
+        assert len(await shown(pilot)) == 5
+
+
+async def test_three_arrangements(course_copy: Path) -> None:
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        running = await shown(pilot)
+        await pilot.press("alt+3")
+        lecturing = await shown(pilot)
+        assert set(lecturing) == {"program", "walk", "moment"}
+        assert lecturing["walk"][1] > running["walk"][1]
+        assert lecturing["program"][0] > running["program"][0]
+        # The walk goes on, and the focus stays where something can be seen.
+        await pilot.press("f6", "f8")
+        assert screen.focused is screen.stations
+        await pilot.press("f6")
+        assert screen.focused is screen.editor
+        await pilot.press("alt+1")
+        assert await shown(pilot) == running
+        screen.open_text(course_copy / "drip" / "environment.brix")
+        beside = await shown(pilot)
+        await pilot.press("alt+2")
+        writing = await shown(pilot)
+        assert writing["text"][1] > beside["text"][1]
+        assert writing["walk"][1] < beside["walk"][1]
+        await pilot.press("alt+3")
+        assert "text" not in await shown(pilot)
+        # A file that is opened is to be seen.
+        screen.open_text(course_copy / "drip" / "drip.brix")
+        assert "text" in await shown(pilot)
+        await settled(screen)
+
+
+def test_arrangements_in_a_real_terminal(course_copy: Path) -> None:
+    """Alt and a digit is a key there, and no sign that is typed."""
+    leave_only(course_copy, "drip")
+    command = f"{sys.executable} -m embrix open {course_copy}/drip/programs/toll.drip"
+    terminal = Terminal(command, course_copy)
+    try:
+        terminal.until(lambda screen: "◆ 31.75" in screen, "the outcomes")
+        terminal.keys("M-3")
+        screen = terminal.until(lambda one: "◆ 31.75" not in one, "the arrangement")
+        assert "£" not in screen
+        assert "not saved" not in screen
+        terminal.keys("M-v")
+        terminal.until(lambda screen: " walk " not in screen, "the program alone")
+        terminal.keys("M-v", "M-1")
+        terminal.until(lambda screen: "◆ 31.75" in screen and " walk " in screen, "all panes")
+    finally:
+        terminal.close()
