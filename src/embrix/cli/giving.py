@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import argparse
-import sys
 from collections.abc import Sequence
 from pathlib import Path
 
+from embrix.cli.lessons import sound_lesson
 from embrix.cli.streams import print_answer
 from embrix.cli.usage import Usage, course_folder, new_file
 from embrix.documents.handout import HandoutPart, Selection, handout
@@ -16,9 +16,6 @@ from embrix.documents.pictures import NoPicture
 from embrix.documents.starter import NoStarter, make_starter, write_files
 from embrix.lanes.names import NoLane
 from embrix.lanes.session import Session
-from embrix.lessons.lesson_reader import lesson_of
-from embrix.lessons.playing import check_lesson
-from embrix.text.diagnostic import Findings, render
 from embrix.text.plural import counted
 from embrix.text.source import Unreadable, read_source
 
@@ -57,18 +54,8 @@ def give_handout(arguments: argparse.Namespace) -> int:
 
 def _of_lesson(session: Session, path: Path) -> Sequence[HandoutPart]:
     """The parts of the handout of a lesson. Raises `Usage` where it cannot be given."""
-    findings = Findings()
-    if not path.is_file():
-        raise Usage(f"there is no file {path}")
-    lesson = lesson_of(session, path.resolve(), findings)
-    if lesson is not None:
-        check_lesson(session, lesson, findings)
-    for finding in findings.sorted():
-        print(render(finding), file=sys.stderr, end="\n\n")
-    if lesson is None or findings.has_errors:
-        raise Usage("the lesson cannot be given as it stands")
     try:
-        return lesson_parts(session, lesson)
+        return lesson_parts(session, sound_lesson(session, path))
     except (NoPicture, NoLane) as nothing:
         raise Usage(str(nothing)) from nothing
 

@@ -93,14 +93,10 @@ def _print(lesson: dict[str, Any]) -> None:
             print(f"       covers: {', '.join(stop['covered'])}")
 
 
-def make_slides(arguments: argparse.Namespace) -> int:
-    """Write a lesson as a page of slides."""
-    path: Path = arguments.lesson
+def sound_lesson(session: Session, path: Path) -> Lesson:
+    """A lesson that can be given. What is wrong with it is printed; raises `Usage` then."""
     if not path.is_file():
         raise Usage(f"there is no file {path}")
-    if arguments.to.suffix != ".html":
-        raise Usage("the name of the file ends in .html")
-    session = Session(course_folder(arguments.course, path.resolve().parent))
     findings = Findings()
     lesson = lesson_of(session, path.resolve(), findings)
     if lesson is not None:
@@ -109,6 +105,16 @@ def make_slides(arguments: argparse.Namespace) -> int:
         print(render(finding), file=sys.stderr, end="\n\n")
     if lesson is None or findings.has_errors:
         raise Usage("the lesson cannot be given as it stands")
+    return lesson
+
+
+def make_slides(arguments: argparse.Namespace) -> int:
+    """Write a lesson as a page of slides."""
+    path: Path = arguments.lesson
+    if arguments.to.suffix != ".html":
+        raise Usage("the name of the file ends in .html")
+    session = Session(course_folder(arguments.course, path.resolve().parent))
+    lesson = sound_lesson(session, path)
     target = new_file(arguments.to, replace=arguments.replace)
     try:
         page = slides(session, lesson)

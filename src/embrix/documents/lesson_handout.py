@@ -5,8 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from embrix.documents.handout import HandoutPart
-from embrix.documents.pictures import Wish, picture
-from embrix.documents.slides import PICTURES
+from embrix.documents.stop_pictures import stop_picture
 from embrix.draw.runs import draw_environment
 from embrix.lanes.session import Session
 from embrix.lessons.lesson import Lesson
@@ -39,9 +38,8 @@ def _moment(session: Session, lesson: Lesson, played: Played) -> Iterator[Handou
     rows = [(lane, cut(visible(answer_of(one)), LONGEST)) for lane, one in played.results.items()]
     yield HandoutPart("table", rows=(("lane", "gives"), *rows))
     if stop.shown != "walk":
-        wish = Wish(PICTURES[stop.shown], lesson.language, stop.program, stop.lanes[:1], stop.given,
-                    stop.input, number=played.number)  # fmt: skip
-        yield HandoutPart("picture", pictures=picture(session, wish).pages)
+        pages = stop_picture(session, lesson, played).pages
+        yield HandoutPart("picture", pictures=pages)
         return
     if walk is None or not len(walk) or stop.where is None:
         return

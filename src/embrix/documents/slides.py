@@ -5,9 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from html import escape
 
-from embrix.documents.pictures import NoPicture, Wish, picture
-from embrix.draw.kinds import Kind
-from embrix.draw.scene import Scene
+from embrix.documents.stop_pictures import stop_picture
 from embrix.draw.svg import write_svg
 from embrix.lanes.results import ending
 from embrix.lanes.session import Session
@@ -99,10 +97,6 @@ BESIDE = 440.0
 """Points up to which a picture stands beside the program."""
 LONGEST = 400
 """Characters of a step or value on a slide."""
-PICTURES: dict[str, Kind] = {
-    "steps": "steps", "derivation": "derivation", "environment": "environment", "store": "store",
-    "tree": "tree", "states": "states",
-}  # fmt: skip
 
 
 def slides(session: Session, lesson: Lesson) -> str:
@@ -142,7 +136,7 @@ def _slide(session: Session, lesson: Lesson, played: Played, number: int) -> Ite
         yield from _moment(played, station)
     wide = True
     if stop.shown != "walk":
-        drawn = _pictures(session, lesson, played)
+        drawn = stop_picture(session, lesson, played).pages
         wide = any(scene.width > BESIDE for scene in drawn)
         pictures = [write_svg(scene) for scene in drawn]
         if not wide:
@@ -185,16 +179,6 @@ def _moment(played: Played, station: Station) -> Iterator[str]:
         text = clause.source.text[clause.start : clause.end]
         lines = ["<h2>clause</h2>", f"<pre>{_text(text)}</pre>"]
         yield from _covered("next", stop, lines) if "next" in stop.covered else lines
-
-
-def _pictures(session: Session, lesson: Lesson, played: Played) -> Sequence[Scene]:
-    stop = played.stop
-    wish = Wish(PICTURES[stop.shown], lesson.language, stop.program, stop.lanes[:1], stop.given,
-                stop.input, number=played.number)  # fmt: skip
-    try:
-        return picture(session, wish).pages
-    except NoPicture as nothing:
-        raise NoPicture(f"the stop “{stop.name}”: {nothing}") from nothing
 
 
 GIVES_AWAY: dict[Covered, tuple[Covered, ...]] = {

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from embrix.documents.pictures import NoPicture, Wish, picture
-from embrix.documents.slides import PICTURES
+from embrix.documents.pictures import NoPicture
+from embrix.documents.stop_pictures import stop_picture
 from embrix.lanes.names import NoLane
 from embrix.lanes.results import ending
 from embrix.lanes.session import Session
@@ -76,10 +76,7 @@ def _shown(session: Session, lesson: Lesson, played: Played) -> StopShown:
 
 
 def _picture(session: Session, lesson: Lesson, played: Played) -> str:
-    stop = played.stop
-    wish = Wish(PICTURES[stop.shown], lesson.language, stop.program, stop.lanes[:1], stop.given,
-                stop.input, number=played.number)  # fmt: skip
     try:
-        return picture(session, wish).text
+        return stop_picture(session, lesson, played).text
     except NoPicture as nothing:
         return str(nothing)
