@@ -71,7 +71,8 @@ def census(lane: Lane, explored: Explored) -> str:
     if explored.states:
         parts = [counted(len(explored.states), "state"), counted(len(explored.steps), "step")
                  + " between them"]  # fmt: skip
-    parts.append("some run never ends" if explored.endless else "every run ends")
+    ends = "every run ends" if explored.whole else "no run so far is without end"
+    parts.append("some run never ends" if explored.endless else ends)
     return "; ".join((", ".join(parts[:-1]), parts[-1]))
 
 

@@ -201,8 +201,10 @@ def _states(session: Session, wish: Wish) -> Drawing:
         one = explored.outcomes[0].outcome if explored.outcomes else None
         if one is not None and one.kind in ("rejected", "ambiguous", "gave up"):
             raise NoPicture(f"the program cannot be read: {one.text}")
-        raise NoPicture(f"{lane.name} takes no steps by `repeat` in `main` among which there are "
-                        "several ways")  # fmt: skip
+        if not lane.several:
+            raise NoPicture(f"{lane.name} leaves nothing open: it comes to one outcome")
+        raise NoPicture("states are those between the steps that `main` repeats, and "
+                        f"{lane.name} repeats none")  # fmt: skip
     if not explored.whole:
         raise NoPicture(f"there are more than {counted(len(explored.states) - 1, 'state')}")
     try:

@@ -17,7 +17,7 @@ HAPPENINGS: dict[Happening, str] = {
     "binds": "a name comes to stand for something, or for something else",
     "location": "a location holds something else",
     "text": "a text stands in a step",
-    "applies": "a clause applies, written as in the definition",
+    "applies": "a clause begins to apply, written as in the definition",
     "output": "something is written",
     "end": "the end, or the failure",
 }

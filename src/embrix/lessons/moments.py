@@ -39,6 +39,8 @@ def _each(walk: Walk, where: Where) -> Iterator[int]:
     if where.happening == "applies":
         wanted = _plain(where.what)
         for number in range(min(len(walk), MOST_LOOKED_AT)):
+            if _leaves(walk, number):
+                continue  # it is the same one that was entered
             clause = walk.station(number, renewed=False).clause
             source = clause.source if clause is not None else None
             if clause is None or source is None:
@@ -62,6 +64,11 @@ def _each(walk: Walk, where: Where) -> Iterator[int]:
     while at is not None:
         yield at
         at = seek(walk, kind, where.what, at, True)
+
+
+def _leaves(walk: Walk, number: int) -> bool:
+    """Whether a judgement is left at a step."""
+    return walk.relation is None and number < len(walk) - 1 and walk.raw(number)[2]
 
 
 def _plain(text: str) -> str:
