@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import pytest
 from textual.pilot import Pilot
 from textual.widgets import Static
 
+from embrix.tui.app import WorkbenchApp
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.dialogs import Pick
 from embrix.tui.lecturing import Lecturing
+from tests.conftest import leave_only
 from tests.faces.test_workbench import bench, opened, settled, until
 
 
@@ -179,3 +182,22 @@ async def test_the_first_stop_begins_a_lesson(course_copy: Path) -> None:
         assert text.startswith('title = "new"\nlanguage = "Drip"\n\n[[stop]]\n')
         assert 'file = "programs/toll.drip"' in text
         assert (course_copy / "drip" / "new.lesson.toml").is_file()
+
+
+async def test_a_program_that_is_named_from_here_has_its_lessons(
+    course_copy: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The lesson beside a program is found however the program was named."""
+    monkeypatch.chdir(course_copy)
+    leave_only(course_copy, "drip")
+    app = WorkbenchApp(course_copy, Path("drip/programs/shadow.drip"))
+    async with app.run_test(size=(140, 44)) as pilot:
+        await settled(bench(pilot))
+        await pilot.press("alt+j")
+        assert isinstance(pilot.app.screen, Pick)
+        await pilot.press("enter")
+        screen = bench(pilot)
+        await until(lambda: screen.writing.document is not None, "the lesson")
+        assert screen.writing.document is not None
+        assert screen.writing.document.path.name == "names.lesson.toml"
+        assert 'file = "programs/shadow.drip"' in screen.writing.editor.text.rpartition("[[")[2]

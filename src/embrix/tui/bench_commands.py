@@ -197,8 +197,9 @@ class BenchCommands(TextActions):
         course's; a new one where there is none."""
         if self.desk is None or not self.summary or not self.lanes.lanes:
             return
-        own = [path for path in map(Path, self.summary.lessons)
-               if self.document is None or path.parent in self.document.path.parents]  # fmt: skip
+        around = self.document.path.resolve().parents if self.document is not None else ()
+        lessons = [Path(path) for path in self.summary.lessons]
+        own = [path for path in lessons if not around or path.parent in around]
         own.sort(key=lambda path: path != self.lesson)
         folder = own[0].parent if own else self.program_folder.parent
         rows = [("lesson", path.name, str(path)) for path in own]
