@@ -308,14 +308,14 @@ def test_a_moment_is_found_again_by_what_it_is_told_by(
 
 @pytest.mark.parametrize("language", ["Drip", "Rill", "Weir", "Mere", "Race", "Eddy"])
 def test_every_moment_can_be_found_again(lockside: Course, language: str) -> None:
-    """Of a program of each language on each lane every tenth step."""
+    """Of a program of each language on two lanes some steps."""
     session = Session(lockside.folder)
     path = session.course.programs[language][0]
     text = path.read_text()
-    for lane in session.lanes(language):
+    for lane in session.lanes(language)[:2]:
         traced = lane.trace(text, limits=LIMITS)
         walk = Walk(lane, traced)
-        for number in range(1, min(len(walk), 60), 10):
+        for number in range(1, min(len(walk), 40), 13):
             where = where_of(walk, number, text)
             assert where is not None
             assert found_step(walk, where) == (number, True), (lane.name, number, where)

@@ -31,6 +31,20 @@ BROKEN = {
 }
 
 
+LESSON = """\
+title = "T"
+language = "Tiny"
+[[stop]]
+name = "one"
+program = "1 + 2"
+lanes = ["values"]
+[[stop]]
+name = "two"
+program = "2 + 2"
+lanes = ["values"]
+"""
+
+
 def asked(folder: Path, text: str) -> list[Request]:
     """One request of each kind, as the workbench would ask it of the course as it was."""
     walk = WalkRecipe("1", "Tiny", "values", "let q = 8 in q + 1")
@@ -43,6 +57,7 @@ def asked(folder: Path, text: str) -> list[Request]:
         "function": "eval", "form": "Add", "decision": "first", "seed": 1, "kind": "lookup",
         "start": 0, "first": 0, "last": 2, "step": 1, "forward": True, "grammar": None, "most": 20,
         "costs": [], "endless": False, "one": "values", "other": "values", "number": 0,
+        "lesson": str(folder / "tiny.lesson.toml"), "by": 1,
         "program": "1 + 2", "origin": "a hunt", "forms": "Add", "choices": {}, "rule": "Expr",
     }  # fmt: skip
     costs = {"HuntDifference": False}
@@ -62,6 +77,7 @@ def test_every_question_about_a_language_that_broke_is_answered_or_told_to_be_ab
 ) -> None:
     folder = make_course(tiny=TINY_LANGUAGE, values=LANE).folder
     (folder / "tiny.suite.toml").write_text(SUITE)
+    (folder / "tiny.lesson.toml").write_text(LESSON)
     text = BROKEN[how]
     answers, told = 0, []
     for request in asked(folder, text):
