@@ -25,6 +25,7 @@ from embrix.services.lesson_shown import lesson_shown
 from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.source import Source
 from embrix.trace.walk import Walk
+from tests.conftest import leave_only
 
 HEAD = 'title = "T"\nlanguage = "Drip"\n'
 STOP = (
@@ -403,3 +404,19 @@ def test_a_lane_that_is_broken_is_no_unknown_lane(course_copy: Path) -> None:
     assert lesson is not None
     check_lesson(session, lesson, findings)
     assert list(findings.sorted()) == []
+
+
+def test_the_suites_are_not_run_without_the_lessons(
+    course_copy: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    """Unless a suite is named: `embrix test` holds the answers of lessons as well."""
+    from embrix.cli.main import main
+
+    leave_only(course_copy, "drip")
+    assert main(["test", "--course", str(course_copy)]) == 0
+    path = course_copy / "drip" / "names.lesson.toml"
+    path.write_text(path.read_text().replace("answer = 15", "answer = 16"))
+    assert main(["test", "--course", str(course_copy)]) == 4
+    assert "on environment is 16, but it gives 15" in capsys.readouterr().out
+    suite = str(course_copy / "drip" / "drip.suite.toml")
+    assert main(["test", "--course", str(course_copy), suite]) == 0

@@ -38,10 +38,15 @@ class Checked:
 
 
 def diagnostics(
-    session: Session, suites: Collection[Path] | None = None, lanes: Collection[str] = ()
+    session: Session,
+    suites: Collection[Path] | None = None,
+    lanes: Collection[str] = (),
+    *,
+    lessons: bool = True,
 ) -> Checked:
-    """Everything there is to say about definitions, suites and laws. With some `suites` only
-    what concerns them is looked at beyond the definitions, with some `lanes` only their laws.
+    """Everything there is to say about definitions, suites, laws and, where they are asked for,
+    lessons. With some `suites` only what concerns them is looked at beyond the definitions, with
+    some `lanes` only their laws.
     """
     findings = Findings()
     laws: list[tuple[str, LawReport]] = []
@@ -51,7 +56,7 @@ def diagnostics(
         suite = session.suite(path, findings)
         if suite is not None and (suites is None or path in suites):
             concerned.add(suite.language)
-    if suites is None:
+    if lessons:
         for path in session.course.lessons:
             lesson = lesson_of(session, path, findings)
             if lesson is not None:

@@ -132,7 +132,9 @@ def _run_all(
 
     shared = Shared.begin(work, len(paths) * shares, workers, telling)
     try:
-        findings = diagnostics(session, paths, arguments.lanes or ()).findings
+        findings = diagnostics(
+            session, paths, arguments.lanes or (), lessons=not arguments.suites
+        ).findings
         answers = [msgspec.convert(one, SuiteReport) for one in shared.wait()]
     except Lost as lost:
         raise Usage(f"the suites were not run: {lost}") from lost
