@@ -39,8 +39,9 @@ def play(session: Session, lesson: Lesson, stop: LessonStop) -> Played:
     for name in stop.lanes:
         lane = session.lane(lesson.language, name)
         results[name] = lane.run(
-            stop.program, stop.given, limits=LIMITS, given_input=stop.input, ways=stop.ways
-        )
+            stop.program, stop.given, limits=LIMITS, variant="plain", given_input=stop.input,
+            ways=stop.ways,
+        )  # fmt: skip
         if walk is None:
             walk = _walk(lane, stop)
     number, there = found(walk, stop.where) if walk is not None else (0, stop.where is None)
