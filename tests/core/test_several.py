@@ -357,3 +357,23 @@ def test_cases_speak_of_all_ways(
     lockside: Course, tmp_path: Path, entry: str, lane: str, message: str
 ) -> None:
     assert verdict(lockside, tmp_path, entry, lane) == message
+
+
+@pytest.mark.parametrize(
+    "entry",
+    [
+        'program = "rest give nobody"\nterm = "Give(Rest, Var(nobody))"',
+        'program = "while 1 do rest give 1"\naccepted = true',
+        'program = "x := 1 give"\nrejected = "grammar"',
+    ],
+)
+def test_what_is_said_of_a_text_holds_however_it_ends(lockside: Course, entry: str) -> None:
+    from embrix.suite.check import check_case
+    from embrix.suite.read import read_suite
+    from embrix.text.source import Source
+
+    text = f'language = "Race"\n[[case]]\nname = "c"\n{entry}\n'
+    suite = read_suite(Source("s", text), {"Race": ["interleaving"]}, {}, Findings())
+    assert suite is not None
+    told = check_case(suite.cases[0], Session(lockside.folder).lane("Race", "interleaving"))
+    assert told.state == "passed", told

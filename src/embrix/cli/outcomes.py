@@ -72,7 +72,9 @@ def census(lane: Lane, explored: Explored) -> str:
         parts = [counted(len(explored.states), "state"), counted(len(explored.steps), "step")
                  + " between them"]  # fmt: skip
     ends = "every run ends" if explored.whole else "no run so far is without end"
-    parts.append("some run never ends" if explored.endless else ends)
+    if explored.cut_off:
+        ends = "some run had not ended at its limits"
+    parts.append("some run never ends" if explored.circle() else ends)
     return "; ".join((", ".join(parts[:-1]), parts[-1]))
 
 

@@ -134,7 +134,7 @@ class ReachedData(AnswerData):
 
 class OutcomesData(AnswerData):
     """One lane of embrix outcomes: `whole` where no bound cut the search short, `endless` where
-    some run never ends."""
+    some run never ends, or had not ended at its limits."""
 
     interpreter: str
     outcomes: list[ReachedData]

@@ -63,7 +63,7 @@ class Step:
 @dataclass(slots=True)
 class Explored:
     """All that was found. `whole` is False where a bound cut the search short; `endless` tells that
-    some run never ends: it comes back to a state, or is cut off."""
+    some run has no end that was seen: it comes back to a state, or was cut off at its limits."""
 
     outcomes: list[Reached] = field(default_factory=list)
     states: list[Configuration] = field(default_factory=list)
@@ -75,9 +75,14 @@ class Explored:
 
     @property
     def endless(self) -> bool:
-        return any(one.outcome.kind == "out of fuel" for one in self.outcomes) or self._circle()
+        return self.cut_off or self.circle()
 
-    def _circle(self) -> bool:
+    @property
+    def cut_off(self) -> bool:
+        """Whether some run was ended by its limits: nobody knows whether it would end."""
+        return any(one.outcome.kind == "out of fuel" for one in self.outcomes)
+
+    def circle(self) -> bool:
         """Whether the steps lead from a state back to it (by taking away what leads nowhere)."""
         after: dict[int, set[int]] = {number: set() for number in range(len(self.states))}
         before: dict[int, set[int]] = {number: set() for number in range(len(self.states))}

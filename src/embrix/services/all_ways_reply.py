@@ -51,5 +51,5 @@ def explore_ways(
         for one in states_of(lane, explored)
     ]  # fmt: skip
     return WaysFound(
-        outcomes, states, explored.runs, explored.whole, explored.endless, lane.several
+        outcomes, states, explored.runs, explored.whole, explored.circle(), lane.several
     )
