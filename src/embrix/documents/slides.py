@@ -11,6 +11,7 @@ from embrix.lanes.results import ending
 from embrix.lanes.session import Session
 from embrix.lessons.lesson import COVERED, Covered, Lesson, LessonStop
 from embrix.lessons.playing import Played, play
+from embrix.messages.replies_on_lessons import GIVES_AWAY
 from embrix.text.visible import cut, visible
 from embrix.trace.stations import Station
 
@@ -179,12 +180,6 @@ def _moment(played: Played, station: Station) -> Iterator[str]:
         text = clause.source.text[clause.start : clause.end]
         lines = ["<h2>clause</h2>", f"<pre>{_text(text)}</pre>"]
         yield from _covered("next", stop, lines) if "next" in stop.covered else lines
-
-
-GIVES_AWAY: dict[Covered, tuple[Covered, ...]] = {
-    "next": ("names", "store"), "names": ("store",), "store": (), "result": (),
-}  # fmt: skip
-"""Each part of a slide with those whose cover lies over it as well: it would tell what is there."""
 
 
 def _covered(what: Covered, stop: LessonStop, lines: Sequence[str]) -> Iterator[str]:

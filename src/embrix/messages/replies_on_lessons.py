@@ -4,6 +4,11 @@ from __future__ import annotations
 
 from embrix.messages.reply import Reply
 
+GIVES_AWAY: dict[str, tuple[str, ...]] = {
+    "next": ("names", "store"), "names": ("store",), "store": (), "result": (),
+}  # fmt: skip
+"""Each part of a stop with those whose cover lies over it as well: it would tell what is there."""
+
 
 class HeldHere(Reply):
     """What a location or name of a store holds, and whether it has just changed."""

@@ -16,7 +16,7 @@ from textual.containers import Horizontal, VerticalScroll
 from textual.widgets import Static
 
 from embrix.course.replacing import Changed, Damaged, replace_file
-from embrix.messages.replies_on_lessons import LessonShown, StopShown
+from embrix.messages.replies_on_lessons import GIVES_AWAY, LessonShown, StopShown
 from embrix.messages.replies_on_writing import TextChange
 from embrix.messages.requests import MoveStop, ShowLesson
 from embrix.text.source import Unreadable
@@ -30,8 +30,6 @@ from embrix.tui.writing import take_back
 
 PLACE = "lesson"
 HATCH = "╱"
-GIVES_AWAY = {"next": ("names", "store"), "names": ("store",), "store": (), "result": ()}
-"""Each part of a stop with those whose cover lies over it as well: it would tell what is there."""
 WORDS = {
     "result": "what the lanes give", "next": "the step", "names": "the names",
     "store": "the store",
