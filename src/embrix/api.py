@@ -84,7 +84,7 @@ class Result:
 
 @dataclass(frozen=True, slots=True)
 class Step:
-    """A station of a walk: a term of a small-step run, or the beginning (`enter`) or the end
+    """A step of a walk: a term of a small-step run, or the beginning (`enter`) or the end
     (`leave`) of a judgement. `names` has the environment there, the innermost first."""
 
     kind: str
@@ -144,7 +144,7 @@ class Lane:
     def walk(
         self, program: str, names: Mapping[str, str] | None = None, lines: Sequence[str] = ()
     ) -> Iterator[Step]:
-        """The stations of a run, one after another. Raises `BadValue`."""
+        """The steps of a run, one after another. Raises `BadValue`."""
         try:
             traced = self._lane.trace(program, dict(names or {}), given_input=lines)
         except BadBinding as bad:
@@ -152,10 +152,10 @@ class Lane:
         walk = Walk(self._lane, traced)
         source = Source("", program)
         for number in range(len(walk)):
-            station = walk.station(number)
-            place = source.position(station.place[0]) if station.place is not None else None
-            bound = tuple((one.name, one.value) for one in station.bindings)
-            yield Step(station.kind, station.text, station.depth, place, bound)
+            step = walk.step(number)
+            place = source.position(step.place[0]) if step.place is not None else None
+            bound = tuple((one.name, one.value) for one in step.bindings)
+            yield Step(step.kind, step.text, step.depth, place, bound)
 
 
 class Course:

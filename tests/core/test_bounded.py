@@ -68,7 +68,7 @@ def test_a_case_that_diverges_in_such_rounds_passes(make_course: Maker) -> None:
     endless = Case("endless", "1", Expectation("diverges", "1000"))
     assert check_case(endless, lane).state == "passed"
     walk = Walk(lane, lane.trace("1", limits=Limits(calls=50)))
-    assert walk.station(3).text == "3"
+    assert walk.step(3).text == "3"
 
 
 def test_long_lists_of_values_are_shown(lockside: Course) -> None:
@@ -79,7 +79,7 @@ def test_long_lists_of_values_are_shown(lockside: Course) -> None:
     wanted = " ~ ".join(f"{n}.0" for n in range(125, 0, -1)) + " ~ end"
     assert lane.run(text).outcome.text == wanted
     walk = Walk(lane, lane.trace(text))
-    assert wanted in walk.station(len(walk) - 1).text
+    assert wanted in walk.step(len(walk) - 1).text
 
 
 def test_values_nested_deeply_are_shown_as_far_as_there_is_room(lockside: Course) -> None:
@@ -98,7 +98,7 @@ def test_shared_parts_are_not_gone_through_again_and_again(lockside: Course) -> 
         lane = session.lane("Mere", name)
         assert lane.run(pairs).outcome.kind == "value"
         walk = Walk(lane, lane.trace(pairs))
-        assert walk.station(len(walk) - 1).text
+        assert walk.step(len(walk) - 1).text
 
 
 SHOWN = """\
@@ -221,7 +221,7 @@ def test_a_sum_of_many_terms_is_walked_and_printed(lockside: Course) -> None:
     for name in ("environment", "rewriting"):
         lane = session.lane("Drip", name)
         walk = Walk(lane, lane.trace(text, limits=Limits(calls=200_000, moments=100_000)))
-        assert walk.station(2).text
+        assert walk.step(2).text
         assert walk.levels()
     grammar = session.course.languages["Drip"].grammar
     assert grammar is not None

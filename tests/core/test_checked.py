@@ -18,7 +18,7 @@ from embrix.brix.said import said
 from embrix.checking.diagnostics import diagnostics
 from embrix.checking.verdicts import check_suite
 from embrix.course import interpreters
-from embrix.course.checked import READINGS, Memory
+from embrix.course.checked import MOST_READINGS, ROOM, Memory
 from embrix.course.load import Course, load_course
 from embrix.course.shipped import shipped_course
 from embrix.grammar.earley import EarleyParser
@@ -105,20 +105,45 @@ def test_what_a_reading_needs_is_there_for_the_next_one(count: int) -> None:
     assert made == [*range(count)]
 
 
-def test_what_no_reading_needs_any_more_is_forgotten() -> None:
-    memory = Memory()
-    made: list[str] = []
+def _read(memory: Memory, made: list[str], text: str) -> None:
+    """A reading that needs a text and what is made of it."""
     memory.begin()
-    memory.recall("old", (), lambda _: made.append("old"))
-    for _ in range(READINGS):
+    source = memory.source("file", text, None)
+    memory.recall("checked", (source,), lambda _: made.append(text[0]))
+
+
+def test_what_was_needed_before_is_remembered_as_long_as_there_is_room() -> None:
+    """Texts of a quarter of the room each: with the newest, the four before it are kept."""
+    memory, made = Memory(), list[str]()
+    for letter in "abcde":
+        _read(memory, made, letter * (ROOM // 4))
+    _read(memory, made, "a" * (ROOM // 4))
+    assert made == [*"abcde"]
+    _read(memory, made, "f" * (ROOM // 4))
+    _read(memory, made, "g" * (ROOM // 4))
+    _read(memory, made, "c" * (ROOM // 4))
+    assert made == [*"abcdefg"]
+    _read(memory, made, "b" * (ROOM // 4))
+    assert made == [*"abcdefgb"]
+
+
+def test_a_text_larger_than_all_room_is_known_to_the_next_reading_alone() -> None:
+    memory, made = Memory(), list[str]()
+    for letter in "aaba":
+        _read(memory, made, letter * (ROOM + 1))
+    assert made == ["a", "b", "a"]
+
+
+def test_readings_of_nothing_new_are_remembered_up_to_a_number() -> None:
+    memory, made = Memory(), list[str]()
+    _read(memory, made, "a")
+    for _ in range(MOST_READINGS - 1):
         memory.begin()
-        memory.recall("new", (), lambda _: made.append("new"))
-    memory.recall("old", (), lambda _: made.append("old"))
-    assert made == ["old", "new"]
-    for _ in range(READINGS + 1):
+    _read(memory, made, "a")
+    for _ in range(MOST_READINGS + 1):
         memory.begin()
-    memory.recall("old", (), lambda _: made.append("old"))
-    assert made == ["old", "new", "old"]
+    _read(memory, made, "a")
+    assert made == ["a", "a"]
 
 
 def test_what_a_text_means_is_worked_out_once(

@@ -44,7 +44,7 @@ def test_lanes_part_where_a_name_is_looked_up(session: Session) -> None:
     found = parting(session, SCOPE, "environment", "dynamic_scope")
     column = SCOPE.index("rate in let rate") + 1
     assert found.sentence == (f"`rate` (1:{column}) gives 2 in environment, 10 in dynamic_scope")
-    assert found.stations == (17, 17)
+    assert found.steps == (17, 17)
     assert found.more == ()
 
 

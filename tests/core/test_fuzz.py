@@ -59,8 +59,8 @@ def test_any_text_gets_an_outcome_a_look_and_a_walk(text: str, lane: str) -> Non
     assert place is None or 0 <= place[0] <= place[1] <= len(text)
     walks = WalkService(SESSION, SMALL)
     walk = walks.open(WalkRecipe("fuzz", "Drip", lane, text))
-    stations = walks.stations(WalkRecipe("fuzz"), 0, walk.length)
-    assert [station.number for station in stations] == list(range(walk.length))
+    steps = walks.steps(WalkRecipe("fuzz"), 0, walk.length)
+    assert [step.number for step in steps] == list(range(walk.length))
     assert walk.length >= 1
 
 

@@ -16,7 +16,7 @@ def walked(lockside: Course, text: str) -> Walk:
 def test_a_map_is_what_a_step_finds(lockside: Course) -> None:
     walk = walked(lockside, "b := 1; a := 2; b := a + 3 give b")
     held = [
-        [(one.location, one.value) for one in walk.station(number).store]
+        [(one.location, one.value) for one in walk.step(number).store]
         for number in range(len(walk))
     ]
     # `b := 1` is put in by the first step, then the semicolon goes, and so on.

@@ -106,7 +106,7 @@ def test_a_moment_survives_a_change_of_the_program(lockside: Course) -> None:
         played = play(Session(lockside.folder), lesson, lesson.stops[0])
         assert played.there
         assert played.walk is not None
-        found.append((played.number, played.walk.station(played.number).place))
+        found.append((played.number, played.walk.step(played.number).place))
     assert found[0][0] < found[1][0]
     places = [place for _, place in found if place is not None]
     assert [text[slice(*place)] for text, place in zip(texts, places, strict=True)] == ["x", "x"]

@@ -152,7 +152,7 @@ def test_steps_of_an_outside_interpreter_are_walked(course_copy: Path) -> None:
     walks = WalkService(with_outside(course_copy, ABACUS))
     told = walks.open(WalkRecipe("k", "Drip", "abacus", "let x = 2 in x * 3"))
     assert told.length == 6
-    texts = [one.text for one in walks.stations(WalkRecipe("k"), 0, 9)]
+    texts = [one.text for one in walks.steps(WalkRecipe("k"), 0, 9)]
     assert texts == ["2 gives 2", "x gives 2", "3 gives 3", "(x * 3) gives 6",
                      "let x = 2 in (x * 3) gives 6", "6"]  # fmt: skip
     assert walks.seek(WalkRecipe("k"), "text", "(X", 0, True) == 3
@@ -259,7 +259,7 @@ def test_names_and_input_are_handed_on_where_there_is_a_place(course_copy: Path)
     assert lane.run("tons * 2 - fee", {"tons": "3 + 4", "fee": "0.5"}).outcome.text == "13.5"
     walks = WalkService(session)
     told = walks.open(WalkRecipe("k", "Drip", "abacus", "tons + 1", {"tons": "2"}))
-    (bound,) = walks.stations(WalkRecipe("k"), 0, 1)[0].bindings
+    (bound,) = walks.steps(WalkRecipe("k"), 0, 1)[0].bindings
     assert bound == BoundName("tons", "2", False, "around")
     assert told.length == 4
     assert lane.run("1", given_input=["a"]).outcome.kind == "unfinished"

@@ -16,13 +16,13 @@ import pytest
 from embrix.messages.requests import (
     AskNotes,
     DescribeGrammar,
-    FetchStations,
+    FetchSteps,
     LookAt,
     OpenWalk,
     Request,
     RunLane,
     RunLimits,
-    SeekStation,
+    SeekStep,
     TestSuite,
     TryChange,
     WalkRecipe,
@@ -206,18 +206,18 @@ WALK = WalkRecipe("1", "Tiny", "loops", "2")
 
 
 def test_a_walk_outlives_its_worker(pool: Pool) -> None:
-    """Stations, places and files of a walk come from a worker that never recorded it."""
+    """Steps, places and files of a walk come from a worker that never recorded it."""
     assert answer_to(pool, OpenWalk(walk=WALK)).length == 1
     kill_worker(pool)
-    (station,) = answer_to(pool, FetchStations(walk=WALK, first=0, last=60))
-    assert station.kind == "end"
+    (step,) = answer_to(pool, FetchSteps(walk=WALK, first=0, last=60))
+    assert step.kind == "end"
     kill_worker(pool)
-    wanted = SeekStation(walk=WALK, kind="end", what="", start=0, forward=True)
+    wanted = SeekStep(walk=WALK, kind="end", what="", start=0, forward=True)
     assert answer_to(pool, wanted).number is None
     gone = WalkRecipe("2", "Tiny", "nowhere", "2")
     refused = answer_to(pool, OpenWalk(walk=gone)).refused
     assert refused == "no lane called nowhere can run; there are: loops"
-    assert answer_to(pool, FetchStations(walk=gone, first=0, last=60)) == []
+    assert answer_to(pool, FetchSteps(walk=gone, first=0, last=60)) == []
 
 
 def test_a_walk_survives_definitions_that_are_read_again(pool: Pool, tmp_path: Path) -> None:
@@ -225,7 +225,7 @@ def test_a_walk_survives_definitions_that_are_read_again(pool: Pool, tmp_path: P
     done = threading.Event()
     pool.load(str(tmp_path), lambda _: done.set())
     assert done.wait(30)
-    assert len(answer_to(pool, FetchStations(walk=WALK, first=0, last=60))) == 1
+    assert len(answer_to(pool, FetchSteps(walk=WALK, first=0, last=60))) == 1
 
 
 @pytest.mark.parametrize("what", ["notes", "grammar", "look", "try", "test"])

@@ -435,7 +435,7 @@ def test_deep_continuations_can_be_recorded(make_course: Maker) -> None:
 def test_calls_in_tail_position_are_told(lockside: Course) -> None:
     lane = Session(lockside.folder).lane("Rill", "environment")
     walk = Walk(lane, lane.trace("let x = 1 in x + 2"))
-    told = {s.text: s.note for s in map(walk.station, range(len(walk))) if s.kind == "enter"}
+    told = {s.text: s.note for s in map(walk.step, range(len(walk))) if s.kind == "enter"}
     assert told["∅ ⊢ let x = 1 in x + 2 ⇓ …"] == ""
     assert told["∅ ⊢ 1 ⇓ …"] == ""
     assert told["x = 1 ⊢ x + 2 ⇓ …"] == "tail call"

@@ -183,7 +183,7 @@ def test_a_changed_definition_changes_the_language(course_copy: Path) -> None:
     walks = WalkService(session)
     steps = walks.open(WalkRecipe("k", "Drip", "rewriting", "take x = 2 so x"))
     assert steps.length == 2
-    assert walks.stations(WalkRecipe("k"), 0, 1)[0].text == "take x = 2 so x"
+    assert walks.steps(WalkRecipe("k"), 0, 1)[0].text == "take x = 2 so x"
 
 
 READING = """\

@@ -19,7 +19,7 @@ from embrix.machine.limits import Limits
 from embrix.terms.binding import substitute
 from embrix.terms.telling import told_substitution
 from embrix.trace import judgements
-from embrix.trace.data import station_data
+from embrix.trace.data import step_data
 from embrix.trace.saved import SavedWalk, Unusable, save_walk
 from embrix.trace.seeking import seek
 from embrix.trace.walk import Walk
@@ -45,7 +45,7 @@ def walked(lane: Lane, text: str, moments: int = 10**6) -> Walk:
 def test_what_was_not_kept_is_recorded_again_the_same(
     session: Session, name: str, data: st.DataObject
 ) -> None:
-    """With room for few moments every station is what it is with room for all."""
+    """With room for few moments every step is what it is with room for all."""
     lane = session.lane("Rill", name)
     few = FIB.replace("f 9", "f 3")  # terms take many moments
     texts = [few, SCOPE] if name == "rewriting" else [FIB, LOOP, SCOPE]
@@ -61,7 +61,7 @@ def test_what_was_not_kept_is_recorded_again_the_same(
         assert cut.traced.result.outcome == whole.traced.result.outcome
         numbers = data.draw(st.lists(st.integers(0, len(whole) - 1), min_size=1, max_size=12))
         for number in [*numbers, len(whole) - 1]:
-            assert cut.station(number) == whole.station(number), number
+            assert cut.step(number) == whole.step(number), number
 
 
 def test_a_cut_recording_holds_a_bounded_part(session: Session) -> None:
@@ -77,12 +77,12 @@ def test_a_cut_recording_holds_a_bounded_part(session: Session) -> None:
     assert max(cut.levels()) > 0
 
 
-def stations_where(walk: Walk, test: object) -> list[int]:
-    return [n for n in range(len(walk)) if test(walk.station(n))]  # type: ignore[operator]
+def steps_where(walk: Walk, test: object) -> list[int]:
+    return [n for n in range(len(walk)) if test(walk.step(n))]  # type: ignore[operator]
 
 
 def test_lookups_are_found_both_ways(session: Session) -> None:
-    """Stations were counted by hand: `rate` is looked up once, inside the function."""
+    """Steps were counted by hand: `rate` is looked up once, inside the function."""
     walk = walked(session.lane("Rill", "environment"), SCOPE)
     assert seek(walk, "lookup", "rate", 0, True) == 17
     assert seek(walk, "lookup", "rate", 17, True) is None
@@ -111,7 +111,7 @@ def test_changes_of_names_and_locations(session: Session) -> None:
     walk = walked(session.lane("Rill", "environment"), SCOPE)
     place = seek(walk, "name", "rate", 3, True)
     assert place is not None
-    (bound,) = [b for b in walk.station(place).bindings if b.name == "rate" and not b.shadowed]
+    (bound,) = [b for b in walk.step(place).bindings if b.name == "rate" and not b.shadowed]
     assert bound.value == "10"
     back = seek(walk, "name", "rate", place, True)
     assert back == 14  # inside the function rate is 2 again
@@ -119,17 +119,17 @@ def test_changes_of_names_and_locations(session: Session) -> None:
     found = []
     at: int | None = 0
     while (at := seek(weir, "location", "@0", at, True)) is not None:
-        found.append({h.location: h.value for h in weir.station(at).store}["@0"])
+        found.append({h.location: h.value for h in weir.step(at).store}["@0"])
         if len(found) > 20:
             break
     assert found[0] == "2"
-    assert "@0" in weir.station(seek(weir, "location", "@0", 0, True) or 0).changed
+    assert "@0" in weir.step(seek(weir, "location", "@0", 0, True) or 0).changed
 
 
 def test_suspensions_wait_are_forced_and_used_again(session: Session) -> None:
     """By hand: `3 * 4` waits until the first `toll`, is forced there, and used again twice."""
     walk = walked(session.lane("Rill", "by_need"), "let toll = 3 * 4 in toll + toll + toll")
-    told = [[(h.role, h.reused) for h in walk.station(n).store] for n in range(len(walk) - 1)]
+    told = [[(h.role, h.reused) for h in walk.step(n).store] for n in range(len(walk) - 1)]
     assert told[0] == []
     assert told[1:4] == [[("suspended", 0)]] * 3
     assert told[4:11] == [[("forcing", 0)]] * 7
@@ -147,16 +147,16 @@ def test_outputs_texts_and_clauses(session: Session) -> None:
     assert second is not None
     assert seek(walk, "output", "", second, True) is None
     assert seek(walk, "output", "", second, False) == first
-    assert seek(walk, "text", "A + 1", 0, True) == stations_where(
+    assert seek(walk, "text", "A + 1", 0, True) == steps_where(
         walk, lambda s: "a + 1" in s.text.casefold()
     )[1]  # fmt: skip
-    station = next(s for s in map(walk.station, range(len(walk))) if s.clause is not None)
-    assert station.clause is not None
-    source = station.clause.source or lane.interpreter.source
-    line, _ = source.position(station.clause.start)
+    step = next(s for s in map(walk.step, range(len(walk))) if s.clause is not None)
+    assert step.clause is not None
+    source = step.clause.source or lane.interpreter.source
+    line, _ = source.position(step.clause.start)
     where = f"{source.name}:{line}"
     assert seek(walk, "clause", where, len(walk) - 1, False) == max(
-        stations_where(walk, lambda s: s.clause == station.clause and s.kind == "enter")
+        steps_where(walk, lambda s: s.clause == step.clause and s.kind == "enter")
     )
 
 
@@ -164,39 +164,39 @@ def test_where_frames_come_from(session: Session) -> None:
     """Inside the function: its parameter is fresh, what the closure holds is captured; inside the
     sum of the body both are around."""
     walk = walked(session.lane("Rill", "environment"), SCOPE)
-    body = {b.name: b.origin for b in walk.station(14).bindings}
+    body = {b.name: b.origin for b in walk.step(14).bindings}
     assert body == {"tons": "fresh", "rate": "captured"}
-    inner = {b.name: b.origin for b in walk.station(17).bindings}
+    inner = {b.name: b.origin for b in walk.step(17).bindings}
     assert inner == {"tons": "around", "rate": "around"}
-    third = {(b.name, b.value): (b.origin, b.shadowed) for b in walk.station(9).bindings}
+    third = {(b.name, b.value): (b.origin, b.shadowed) for b in walk.step(9).bindings}
     assert third["rate", "10"] == ("fresh", False)
     assert third["rate", "2"] == ("around", True)
     weir = walked(session.lane("Weir", "store_passing"), "new a := 1; new b := 2; show a")
-    kinds = {b.origin for n in range(len(weir)) for b in weir.station(n).bindings}
+    kinds = {b.origin for n in range(len(weir)) for b in weir.step(n).bindings}
     assert "captured" not in kinds
 
 
 def test_the_stack_and_clauses_that_were_not_taken(session: Session) -> None:
     walk = walked(session.lane("Rill", "environment"), SCOPE)
-    station = walk.station(17)
-    assert len(station.stack) == 5
-    assert station.stack[0].endswith("tons * rate ⇓ …")
-    assert station.refused == ()
+    step = walk.step(17)
+    assert len(step.stack) == 5
+    assert step.stack[0].endswith("tons * rate ⇓ …")
+    assert step.refused == ()
 
 
 def test_what_a_substitution_does_is_told(session: Session) -> None:
     """By hand: x stands free before the inner let and in what that binds; its body is its own."""
     text = "let x = 1 + 1 in x * (let x = x in x + x)"
     walk = walked(session.lane("Drip", "rewriting"), text)
-    assert walk.station(0).put == ()
-    (put,) = walk.station(1).put
+    assert walk.step(0).put == ()
+    (put,) = walk.step(1).put
     assert (put.value, put.details.name) == ("2", "x")
     free = [text.index("x *"), text.index("x in x + x)")]
     assert sorted(place[0] for place in put.details.places if place) == free
     assert put.details.stopped == (("Let", (text.index("let x = x"), len(text) - 1)),)
     assert put.details.renamed == ()
     big = walked(session.lane("Rill", "substitution"), "(given x: given y: x + y) 3")
-    found = [(n, put) for n in range(len(big)) for put in big.station(n).put]
+    found = [(n, put) for n in range(len(big)) for put in big.step(n).put]
     assert [(put.details.name, put.value, len(put.details.places)) for _, put in found] == [
         ("x", "3", 1)
     ]  # fmt: skip
@@ -207,12 +207,12 @@ def test_the_last_change_of_a_term_and_what_was_written(session: Session) -> Non
     walk = walked(session.lane("Drip", "rewriting"), "1 + 2 * 3")
     told = []
     for number in range(len(walk)):
-        station = walk.station(number)
-        part = station.renewed
-        told.append(station.text[part.start : part.end] if part is not None else None)
+        step = walk.step(number)
+        part = step.renewed
+        told.append(step.text[part.start : part.end] if part is not None else None)
     assert told == [None, "6", "7"]
     weir = walked(session.lane("Weir", "store_passing"), "show 1; show 2; show 3")
-    texts = [weir.station(number).written for number in range(len(weir))]
+    texts = [weir.step(number).written for number in range(len(weir))]
     assert texts[0] == ""
     assert texts[-1] == "1\n2\n3\n"
     assert list(dict.fromkeys(texts)) == ["", "1\n", "1\n2\n", "1\n2\n3\n"]
@@ -230,7 +230,7 @@ def test_a_reduction_sequence_has_a_term_for_each_step(lockside: Course, session
             continue
         walk = Walk(lane, lane.trace(text, limits=limits, given_input=lines))
         assert len(walk) == result.costs["steps"] + 1, path.name
-        assert walk.station(len(walk) - 1).written == "".join(result.output)[-200:]
+        assert walk.step(len(walk) - 1).written == "".join(result.output)[-200:]
 
 
 def test_the_redex_is_found_in_statements(session: Session) -> None:
@@ -238,9 +238,9 @@ def test_the_redex_is_found_in_statements(session: Session) -> None:
     walk = walked(session.lane("Weir", "rewriting"), "show 1 + 2; show 5")
     told = []
     for number in range(len(walk) - 1):
-        station = walk.station(number)
-        assert station.focus is not None
-        told.append(station.text[station.focus.start : station.focus.end])
+        step = walk.step(number)
+        assert step.focus is not None
+        told.append(step.text[step.focus.start : step.focus.end])
     assert told == ["1 + 2", "show 3", "{}; show 5", "show 5", "{}"]
 
 
@@ -270,8 +270,8 @@ def test_a_saved_walk_is_the_same_walk(kept: tuple[Walk, Path]) -> None:
     assert len(opened) == len(walk)
     assert opened.head["outcome"]["name"] == "Unbound"
     for number in reversed(range(len(walk))):
-        told = station_data(walk, walk.station(number))
-        assert opened.station(number) == told
+        told = step_data(walk, walk.step(number))
+        assert opened.step(number) == told
     assert opened.find("SHOW A", 0, True) == seek(walk, "text", "show a", 0, True)
 
 
@@ -307,7 +307,7 @@ def test_files_that_are_no_walks(kept: tuple[Walk, Path], spoil: object, message
         SavedWalk(path)
 
 
-def test_broken_bytes_and_stations_out_of_place(kept: tuple[Walk, Path]) -> None:
+def test_broken_bytes_and_steps_out_of_place(kept: tuple[Walk, Path]) -> None:
     path = kept[1]
     raw = path.read_bytes()
     path.write_bytes(raw[: len(raw) // 2])
@@ -320,4 +320,4 @@ def test_broken_bytes_and_stations_out_of_place(kept: tuple[Walk, Path]) -> None
     lines[1], lines[2] = lines[2], lines[1]
     path.write_bytes(gzip.compress(b"".join(lines)))
     with pytest.raises(Unusable, match="not where it belongs"):
-        SavedWalk(path).station(0)
+        SavedWalk(path).step(0)

@@ -7,9 +7,9 @@ from hypothesis import strategies as st
 
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
-from embrix.trace.data import station_data
-from embrix.trace.stations import Station
+from embrix.trace.data import step_data
 from embrix.trace.walk import Walk
+from embrix.trace.walk_steps import WalkStep
 from tests.strategies import terms
 
 
@@ -17,21 +17,21 @@ def walk(lane: Lane, text: str, **given_names: str) -> Walk:
     return Walk(lane, lane.trace(text, given_names))
 
 
-def focused(station: Station) -> str:
-    assert station.focus is not None
-    return station.text[station.focus.start : station.focus.end]
+def focused(step: WalkStep) -> str:
+    assert step.focus is not None
+    return step.text[step.focus.start : step.focus.end]
 
 
-def marked(station: Station, program: str) -> str:
-    return program[slice(*station.place)] if station.place else ""
+def marked(step: WalkStep, program: str) -> str:
+    return program[slice(*step.place)] if step.place else ""
 
 
 def test_the_redex_is_marked_in_the_term_and_in_the_program(drip_lanes: dict[str, Lane]) -> None:
     """Worked out by hand: which part is rewritten at each step, and where it came from."""
     program = "let x = 1 + 2 in (x + 4) * -x"
     found = walk(drip_lanes["rewriting"], program)
-    stations = [found.station(n) for n in range(len(found))]
-    assert [s.text for s in stations] == [
+    steps = [found.step(n) for n in range(len(found))]
+    assert [s.text for s in steps] == [
         "let x = 1 + 2 in (x + 4) * -x",
         "let x = 3 in (x + 4) * -x",
         "(3 + 4) * -3",
@@ -39,22 +39,22 @@ def test_the_redex_is_marked_in_the_term_and_in_the_program(drip_lanes: dict[str
         "7 * ‹-3›",
         "‹-21›",
     ]
-    assert [focused(s) for s in stations[:5]] == [
+    assert [focused(s) for s in steps[:5]] == [
         "1 + 2", "let x = 3 in (x + 4) * -x", "3 + 4", "-3", "7 * ‹-3›",
     ]  # fmt: skip
-    assert [marked(s, program) for s in stations[:5]] == [
+    assert [marked(s, program) for s in steps[:5]] == [
         "1 + 2", program, "x + 4", "-x", "(x + 4) * -x",
     ]  # fmt: skip
-    assert stations[5].note == "final"
+    assert steps[5].note == "final"
 
 
 def test_moments_show_the_names_in_scope_and_what_shadows_what(drip_lanes: dict[str, Lane]) -> None:
     program = "let x = 1 in let x = x + 1 in x"
     found = walk(drip_lanes["environment"], program)
     at_end = [
-        found.station(n)
+        found.step(n)
         for n in range(len(found))
-        if found.station(n).kind == "enter" and marked(found.station(n), program) == "x"
+        if found.step(n).kind == "enter" and marked(found.step(n), program) == "x"
     ]
     assert [[(b.name, b.value, b.shadowed) for b in s.bindings] for s in at_end] == [
         [("x", "1", False)],
@@ -68,27 +68,27 @@ def test_a_failed_run_ends_with_its_failure_and_the_moment_it_struck(
     program = "let x = 4 in 1 + x / 0"
     for name, lane in drip_lanes.items():
         found = walk(lane, program)
-        last = found.station(len(found) - 1)
+        last = found.step(len(found) - 1)
         assert (last.kind, last.note) == ("end", "failure"), name
         assert marked(last, program) == "x / 0", name
     environment = walk(drip_lanes["environment"], program)
-    names = environment.station(len(environment) - 1).bindings
+    names = environment.step(len(environment) - 1).bindings
     assert [(b.name, b.value) for b in names] == [("x", "4")]
 
 
-def test_the_clause_of_a_station_is_the_one_that_applied(drip_lanes: dict[str, Lane]) -> None:
+def test_the_clause_of_a_step_is_the_one_that_applied(drip_lanes: dict[str, Lane]) -> None:
     lane = drip_lanes["rewriting"]
     found = walk(lane, "8 / 0")
-    clause = found.station(0).clause
+    clause = found.step(0).clause
     assert clause is not None
     text = lane.interpreter.source.text[clause.start : clause.end]
     assert text == "Div(Lit(_), Lit(0))  => fail DivisionByZero"
 
 
-def test_rejected_programs_have_one_station(drip_lanes: dict[str, Lane]) -> None:
+def test_rejected_programs_have_one_step(drip_lanes: dict[str, Lane]) -> None:
     found = walk(drip_lanes["environment"], "1 +")
     assert len(found) == 1
-    assert found.station(0).kind == "end"
+    assert found.step(0).kind == "end"
     assert found.lines() == []
     assert found.levels() == []
 
@@ -109,17 +109,17 @@ def test_every_entering_has_its_leaving_and_depths_fit(
     printer = lane.machine.printer
     assert printer is not None
     found = walk(lane, printer.show(term).text)
-    stations = [found.station(n) for n in range(len(found) - 1)]
+    steps = [found.step(n) for n in range(len(found) - 1)]
     depth = 0
-    for station in stations:
-        depth -= station.kind == "leave"
-        assert station.depth == depth
-        depth += station.kind == "enter"
+    for step in steps:
+        depth -= step.kind == "leave"
+        assert step.depth == depth
+        depth += step.kind == "enter"
     assert (depth == 0) == (found.traced.result.outcome.kind == "value")
-    assert max(found.levels()) == max(s.depth for s in stations)
-    assert len(found.lines()) == sum(s.kind == "leave" for s in stations)
+    assert max(found.levels()) == max(s.depth for s in steps)
+    assert len(found.lines()) == sum(s.kind == "leave" for s in steps)
     # What is looked through for a text is what stands there.
-    assert [found.text(n) for n in range(len(found) - 1)] == [one.text for one in stations]
+    assert [found.text(n) for n in range(len(found) - 1)] == [one.text for one in steps]
 
 
 @given(data=st.data())
@@ -145,17 +145,17 @@ def test_a_deep_redex_is_shown_with_what_is_near_it(drip_lanes: dict[str, Lane])
     text = " + ".join(["7", "8", *["1"] * 1_098])
     walk = Walk(lane, lane.trace(text, limits=Limits(calls=10_000_000)))
     for number, redex in ((0, "7 + 8"), (1, "15 + 1")):
-        station = walk.station(number)
-        assert station.focus is not None
-        assert station.text[station.focus.start : station.focus.end] == redex
-        assert station.text.startswith(f"… {redex} + 1")
-        assert station.text.endswith(" …")
-        assert len(station.text) < 2_000
+        step = walk.step(number)
+        assert step.focus is not None
+        assert step.text[step.focus.start : step.focus.end] == redex
+        assert step.text.startswith(f"… {redex} + 1")
+        assert step.text.endswith(" …")
+        assert len(step.text) < 2_000
 
 
 def test_a_clause_is_told_as_it_is_written(drip_lanes: dict[str, Lane]) -> None:
     told = walk(drip_lanes["environment"], "6 / 2")
-    clause = station_data(told, told.station(0)).clause
+    clause = step_data(told, told.step(0)).clause
     assert clause is not None
     assert clause.text.split("\n") == [
         "Div(left, right)  =>",

@@ -70,7 +70,7 @@ async def test_three_arrangements(course_copy: Path) -> None:
         assert lecturing["program"][0] > running["program"][0]
         # The walk goes on, and the focus stays where something can be seen.
         await pilot.press("f6", "f8")
-        assert screen.focused is screen.stations
+        assert screen.focused is screen.step_rows
         await pilot.press("f6")
         assert screen.focused is screen.editor
         await pilot.press("alt+1")

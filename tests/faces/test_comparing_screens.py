@@ -47,8 +47,8 @@ async def test_two_walks_go_together_from_where_they_part(course_copy: Path) -> 
         await pilot.press("r")
         await until(lambda: screen.lane == "dynamic_scope", "the other lane")
         await settled(screen)
-        assert screen.at == right.station
-        assert screen.stations.stations[screen.at].text.endswith("⊢ rate ⇓ …")
+        assert screen.at == right.step
+        assert screen.step_rows.known_steps[screen.at].text.endswith("⊢ rate ⇓ …")
 
 
 async def test_the_derivation_is_folded_and_leads_to_the_walk(course_copy: Path) -> None:
@@ -85,9 +85,9 @@ async def test_the_derivation_is_folded_and_leads_to_the_walk(course_copy: Path)
         await pilot.press("v")  # what is so far: at the first moment only the beginning
         assert rows.count() == 1
         await pilot.press("v", "v", "up", "up")
-        station = rows.all[rows.chosen].entered
+        step = rows.all[rows.chosen].entered
         await pilot.press("enter")
-        await until(lambda: screen.at == station, "the moment")
+        await until(lambda: screen.at == step, "the moment")
 
 
 async def test_a_picture_is_drawn_beside_the_program(course_copy: Path) -> None:
@@ -241,7 +241,7 @@ async def test_handouts_and_starters_are_written_from_the_bench(course_copy: Pat
         while screen.lane != "environment":
             await pilot.press("f4")
             await settled(screen)
-        screen.set_focus(screen.stations)
+        screen.set_focus(screen.step_rows)
         await pilot.press("right", "right", "b", "ctrl+e", *"steps that are marked", "enter")
         await until(lambda: isinstance(screen.app.screen, AskText), "the name")
         await pilot.press("enter")

@@ -70,7 +70,7 @@ async def test_a_state_in_the_middle_is_walked_to(course_copy: Path) -> None:
         await settled(screen)
         assert screen.walking.recipe.ways == [1]
         assert screen.at == 3
-        text = screen.stations.stations[3].text
+        text = screen.step_rows.known_steps[3].text
         assert text == "level := level + 1 beside level := 2 * 2"
 
 

@@ -126,7 +126,7 @@ async def test_a_moment_becomes_a_stop_and_stops_are_moved(course_copy: Path) ->
         while screen.lane != "environment":
             await pilot.press("f4")
         await settled(screen)
-        screen.set_focus(screen.stations)
+        screen.set_focus(screen.step_rows)
         await pilot.press(*["right"] * 13)
         await until(lambda: screen.at == 13, "the step")
         await pilot.press("alt+j")

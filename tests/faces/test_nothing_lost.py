@@ -359,7 +359,7 @@ def _key(name: str) -> Any:
 async def test_numbers_that_are_none(course_copy: Path) -> None:
     async with opened(course_copy) as pilot:
         screen = bench(pilot)
-        screen.set_focus(screen.stations)
+        screen.set_focus(screen.step_rows)
         await pilot.press("g")
         await until(lambda: isinstance(pilot.app.screen, AskText), "the question")
         pilot.app.screen.query_one("#answer").value = "²"

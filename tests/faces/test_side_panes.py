@@ -57,9 +57,9 @@ async def test_stores_and_suspensions_stand_beside_the_names(course_copy: Path) 
         await settled(screen)
         await pilot.press("f7", "f7")
         moment = screen.query_one(Moment)
-        await until(lambda: bool(moment.station and moment.station.store), "the store")
-        assert moment.station is not None
-        roles = {one.role for one in moment.station.store}
+        await until(lambda: bool(moment.step and moment.step.store), "the store")
+        assert moment.step is not None
+        roles = {one.role for one in moment.step.store}
         assert "settled" in roles
         shown = str(moment.render())
         assert "store" in shown

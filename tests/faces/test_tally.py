@@ -52,7 +52,7 @@ async def tally(pilot: Pilot[None]) -> Tally:
 async def walking_environment(pilot: Pilot[None]) -> Bench:
     """The bench with the keys in the walk through the lane `environment`."""
     screen = bench(pilot)
-    screen.set_focus(screen.stations)
+    screen.set_focus(screen.step_rows)
     while screen.lane != "environment":
         await pilot.press("f4")
         await settled(screen)
@@ -83,7 +83,7 @@ async def test_a_red_cell_is_two_keys_from_the_step_that_differs(course_copy: Pa
         await settled(screen)
         assert screen.lane == "rewriting"
         assert screen.at == 2
-        assert screen.stations.stations[2].text == "7 - 4"
+        assert screen.step_rows.known_steps[2].text == "7 - 4"
 
 
 async def test_a_case_with_bindings_is_walked_with_them(course_copy: Path) -> None:
@@ -199,7 +199,7 @@ async def test_going_places_in_the_walk(course_copy: Path) -> None:
         await until(lambda: screen.at > 0, "the lookup")
         await settled(screen)
         first = screen.at
-        assert screen.stations.stations[first].text.endswith("rate ⇓ …")
+        assert screen.step_rows.known_steps[first].text.endswith("rate ⇓ …")
         await pilot.press("b", "n")
         await until(lambda: screen.at > first, "the next lookup")
         second = screen.at
@@ -214,7 +214,7 @@ async def test_going_places_in_the_walk(course_copy: Path) -> None:
         await pilot.press("j")
         assert screen.at == first
         await pilot.press("e")
-        await until(lambda: screen.at == screen.stations.length - 1, "the end")
+        await until(lambda: screen.at == screen.step_rows.length - 1, "the end")
         await looked("g", "3")
         assert screen.at == 3
         await pilot.press("d")
@@ -222,7 +222,7 @@ async def test_going_places_in_the_walk(course_copy: Path) -> None:
         await looked("w", "kept")
         path = course_copy / "rill" / "programs" / "kept.walk.gz"
         await until(path.exists, "the file")
-        assert len(SavedWalk(path)) == screen.stations.length
+        assert len(SavedWalk(path)) == screen.step_rows.length
 
 
 async def test_from_a_moment_to_its_clause_and_back(course_copy: Path) -> None:
@@ -230,16 +230,16 @@ async def test_from_a_moment_to_its_clause_and_back(course_copy: Path) -> None:
     async with opened(course_copy, program=program) as pilot:
         screen = await walking_environment(pilot)
         await pilot.press("e")
-        await until(lambda: screen.at == screen.stations.length - 1, "the end")
+        await until(lambda: screen.at == screen.step_rows.length - 1, "the end")
         await pilot.press("left")
         await settled(screen)
-        clause = screen.stations.stations[screen.at].clause
+        clause = screen.step_rows.known_steps[screen.at].clause
         await pilot.press("c")
         await until(lambda: screen.text_beside == "environment.brix", "the definition")
         editor = screen.query_one("#text", AnnotatedEditor)
         line = editor.text.split("\n")[editor.cursor_location[0]]
         assert line.split("=>")[0].strip() == clause.text.split("=>")[0].strip()
-        screen.set_focus(screen.stations)
+        screen.set_focus(screen.step_rows)
         await pilot.press("k")
         await until(lambda: isinstance(pilot.app.screen, AskText), "the question")
         assert pilot.app.screen.query_one(Input).value == f"{clause.file}:{clause.line}"
@@ -248,15 +248,15 @@ async def test_from_a_moment_to_its_clause_and_back(course_copy: Path) -> None:
 async def test_a_walk_from_a_file_is_opened_as_it_was_recorded(course_copy: Path) -> None:
     async with opened(course_copy, "drip/programs/toll.drip") as pilot:
         screen = await walking_environment(pilot)
-        length = screen.stations.length
+        length = screen.step_rows.length
         await pilot.press("w", *"kept", "enter")
         path = course_copy / "drip" / "programs"
         await until(lambda: any(path.glob("*.walk.gz")), "the file")
         (kept,) = path.glob("*.walk.gz")
         screen.editor.load_text("1 + 1")
-        await until(lambda: screen.stations.length == 7 and screen.walking.settled, "another walk")
+        await until(lambda: screen.step_rows.length == 7 and screen.walking.settled, "another walk")
         await pilot.press("f2", *kept.name, "enter")
-        await until(lambda: screen.stations.length == length, "the walk from the file")
+        await until(lambda: screen.step_rows.length == length, "the walk from the file")
         await settled(screen)
         title = screen.query_one("#walk-title", Title)
         assert "from a file" in title.subject
@@ -268,7 +268,7 @@ async def test_a_walk_from_a_file_is_opened_as_it_was_recorded(course_copy: Path
         kept.write_bytes(b"no walk")
         await pilot.press("f2", *kept.name, "enter")
         await until(lambda: "not opened" in screen.query_one(Masthead).notice, "what is wrong")
-        assert screen.stations.length > 0
+        assert screen.step_rows.length > 0
 
 
 async def test_a_running_suite_is_stopped(

@@ -155,23 +155,23 @@ async def test_the_timeline_steps_both_ways_and_marks_the_program(course_copy: P
         while screen.lane != "environment":
             await pilot.press("f4")
         await settled(screen)
-        station = screen.stations.stations
+        step = screen.step_rows.known_steps
         seen = []
         for _ in range(9):
-            seen.append((screen.at, station[screen.at].text))
+            seen.append((screen.at, step[screen.at].text))
             await pilot.press("f8")
         assert [at for at, _ in seen] == list(range(9))
         assert screen.editor.marked_lines == [1]
-        names = station[screen.at].bindings
+        names = step[screen.at].bindings
         assert [(one.name, one.value) for one in names] == [("x", "5")]
         gauge = screen.query_one(Gauge)
         column = gauge.column()
         await pilot.press("f7", "f7")
         assert screen.at == 7
-        assert station[7].text == seen[7][1]
+        assert step[7].text == seen[7][1]
         assert gauge.column() < column
         await pilot.press("f9")
-        assert screen.at == screen.stations.length - 1
+        assert screen.at == screen.step_rows.length - 1
         await pilot.press("f9")
         assert screen.at == 0
 
@@ -181,14 +181,14 @@ async def test_marks_are_seen_again_when_their_lane_is(course_copy: Path) -> Non
         screen = bench(pilot)
         await write(pilot, "let x = 2 + 3 in\nx * 4")
         await settled(screen)
-        screen.set_focus(screen.stations)
+        screen.set_focus(screen.step_rows)
         await pilot.press("f8", "f8", "b")
         lane = screen.lane
-        assert "◗" in shown(screen.stations)[2]
+        assert "◗" in shown(screen.step_rows)[2]
         for _ in screen.lanes.lanes:
             await pilot.press("f4")
             await settled(screen)
-            assert any("◗" in row for row in shown(screen.stations)) == (screen.lane == lane)
+            assert any("◗" in row for row in shown(screen.step_rows)) == (screen.lane == lane)
         assert screen.lane == lane
 
 
@@ -199,9 +199,9 @@ async def test_the_small_step_lane_shows_its_terms(course_copy: Path) -> None:
         while screen.lane != "rewriting":
             await pilot.press("f4")
         await settled(screen)
-        lines = [line.split("→")[-1].split("◆")[-1].strip() for line in shown(screen.stations)]
+        lines = [line.split("→")[-1].split("◆")[-1].strip() for line in shown(screen.step_rows)]
         assert lines == ["let x = 2 + 3 in x * 4", "let x = 5 in x * 4", "5 * 4", "20"]
-        assert screen.stations.stations[0].focus == (8, 13)
+        assert screen.step_rows.known_steps[0].focus == (8, 13)
 
 
 async def test_the_suite_is_run_again_and_its_state_is_visible(course_copy: Path) -> None:
@@ -376,7 +376,7 @@ async def test_a_command_is_carried_out_from_the_list(course_copy: Path) -> None
     async with opened(course_copy) as pilot:
         screen = bench(pilot)
         await pilot.press("ctrl+p", *"to the last", "enter")
-        await until(lambda: screen.at == screen.stations.length - 1, "the last step")
+        await until(lambda: screen.at == screen.step_rows.length - 1, "the last step")
         await write(pilot, "1 +")
         await pilot.press("ctrl+p", *"step forward")
         listed = shown(pilot.app.screen.query_one(Rows))

@@ -183,7 +183,7 @@ def verdict_row(verdict: Verdict) -> CaseVerdict:
         parts = (list(expected), list(actual))
     return CaseVerdict(
         verdict.lane, verdict.state, verdict.expected, verdict.actual, verdict.what,
-        verdict.station, parts,
+        verdict.step, parts,
     )  # fmt: skip
 
 

@@ -46,7 +46,7 @@ def compare(arguments: argparse.Namespace) -> int:
                        "output": list(one.result.output), "state": list(one.result.state),
                        "costs": one.result.costs} for one in sides],
             "partings": [{"first": p.first, "second": p.second, "sentence": p.sentence,
-                          "stations": list(p.stations), "more": list(p.more)}
+                          "steps": list(p.steps), "more": list(p.more)}
                          for p in partings],
         })  # fmt: skip
         return _compared(sides, ends)
@@ -70,8 +70,8 @@ def compare(arguments: argparse.Namespace) -> int:
             print(f"{'':<{wide}}  writes {visible(cut(written, 80))}")
     for parting in partings:
         print(f"\n{parting.first} and {parting.second}: {parting.sentence}")
-        if any(parting.stations):
-            first, second = parting.stations
+        if any(parting.steps):
+            first, second = parting.steps
             print(f"    at step {first:,} and step {second:,} of their walks")
         for line in parting.more:
             print(f"    {line}")

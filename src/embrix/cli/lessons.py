@@ -75,7 +75,7 @@ def _told(session: Session, lesson: Lesson) -> dict[str, Any]:
 def _step(played: Played) -> str:
     if played.walk is None or not len(played.walk):
         return ""
-    return played.walk.station(played.number, renewed=False).text
+    return played.walk.step(played.number, renewed=False).text
 
 
 def _print(lesson: dict[str, Any]) -> None:

@@ -164,12 +164,12 @@ class SideData(AnswerData):
 
 
 class PartingData(AnswerData):
-    """Where two lanes part: the stations of their walks, empty ones where they have none."""
+    """Where two lanes part: the steps of their walks, empty ones where they have none."""
 
     first: str
     second: str
     sentence: str
-    stations: list[int | None]
+    steps: list[int | None]
     more: list[str]
 
 

@@ -1,4 +1,4 @@
-"""A recorded run on the command line: stations, what happens where, keeping it in a file."""
+"""A recorded run on the command line: steps, what happens where, keeping it in a file."""
 
 from __future__ import annotations
 
@@ -14,10 +14,10 @@ from embrix.cli.choice import chosen
 from embrix.cli.status import NEGATIVE, OK, REJECTED, UNREAD
 from embrix.cli.usage import Usage, new_file
 from embrix.machine.lane import BadBinding
-from embrix.messages.replies import ClausePlace, StationData
+from embrix.messages.replies import ClausePlace, StepData
 from embrix.text.plural import counted
 from embrix.text.visible import times, visible
-from embrix.trace.data import head_data, station_data
+from embrix.trace.data import head_data, step_data
 from embrix.trace.saved import SavedWalk, Unusable, save_walk
 from embrix.trace.seeking import KINDS, Kind, seek
 from embrix.trace.walk import Walk
@@ -26,7 +26,7 @@ ENDING = ".walk.gz"
 
 
 def walk(arguments: argparse.Namespace) -> int:
-    """Print stations of a walk, from a program or from a file that holds one."""
+    """Print steps of a walk, from a program or from a file that holds one."""
     if arguments.show < 1:
         raise Usage("--show must be at least 1")
     if arguments.file is not None and arguments.file.endswith(ENDING):
@@ -60,7 +60,7 @@ def walk(arguments: argparse.Namespace) -> int:
         at = place
     head = head_data(found, work.source.text, work.language, levels=False)
     numbers = range(max(0, at), min(at + arguments.show, len(found)))
-    _print(arguments, head, [station_data(found, found.station(n)) for n in numbers])
+    _print(arguments, head, [step_data(found, found.step(n)) for n in numbers])
     return REJECTED if traced.result.outcome.kind in UNREAD else OK
 
 
@@ -93,24 +93,22 @@ def _saved(arguments: argparse.Namespace) -> int:
                 return NEGATIVE
             at = place
         numbers = range(max(0, at), min(at + arguments.show, len(found)))
-        _print(arguments, found.head, [found.station(number) for number in numbers])
+        _print(arguments, found.head, [found.step(number) for number in numbers])
     except Unusable as wrong:
         raise Usage(str(wrong)) from wrong
     return 0
 
 
-def _print(
-    arguments: argparse.Namespace, head: dict[str, Any], stations: list[StationData]
-) -> None:
+def _print(arguments: argparse.Namespace, head: dict[str, Any], steps: list[StepData]) -> None:
     if arguments.json:
         answer = {key: value for key, value in head.items() if key != "levels"}
-        print(json.dumps({**answer, "stations": msgspec.to_builtins(stations)}, indent=2))
+        print(json.dumps({**answer, "steps": msgspec.to_builtins(steps)}, indent=2))
         return
     print(f"{head['language']} {head['lane']}: {counted(head['length'], 'step')}")
-    for one in stations:
+    for one in steps:
         sign = {"enter": "┌ ", "leave": "└ ", "term": "→ ", "end": "◆ "}.get(one.kind, "  ")
         print(f"{one.number:>7,}  {'│ ' * min(one.depth, 30)}{sign}{visible(one.brief)}")
-        if len(stations) == 1:
+        if len(steps) == 1:
             _details(one)
 
 
@@ -118,26 +116,26 @@ def _clause(clause: ClausePlace) -> str:
     return f"{clause.file}:{clause.line}  {visible(' '.join(clause.text.split()))}"
 
 
-def _details(station: StationData) -> None:
-    """Everything about one station."""
-    if station.brief != station.text:
-        print(f"  in full   {visible(station.text)}")
-    for bound in station.bindings:
+def _details(step: StepData) -> None:
+    """Everything about one step."""
+    if step.brief != step.text:
+        print(f"  in full   {visible(step.text)}")
+    for bound in step.bindings:
         text = "shadowed" if bound.shadowed else bound.origin
         print(f"  {bound.name:<9} {visible(bound.value)}   ({text})")
-    for held in station.store:
+    for held in step.store:
         text = f"   ({held.role})" if held.role else ""
         text += f"   (used again {times(held.reused)})" if held.reused else ""
-        text += "   (changed)" if held.location in station.changed else ""
+        text += "   (changed)" if held.location in step.changed else ""
         print(f"  {held.location:<9} {visible(held.value)}{text}")
-    if station.clause is not None:
-        print(f"  clause    {_clause(station.clause)}")
-    for put in station.put:
+    if step.clause is not None:
+        print(f"  clause    {_clause(step.clause)}")
+    for put in step.put:
         text = counted(len(put.places), "place")
         text += "".join(f", stopped by {form}" for form, _ in put.stopped)
         text += "".join(f", {old} renamed {new}" for old, new in put.renamed)
         print(f"  put       {visible(put.value)} for {put.name}: {text}")
-    for clause in station.refused:
+    for clause in step.refused:
         print(f"  not taken {_clause(clause)}")
-    for judgement in station.stack:
+    for judgement in step.stack:
         print(f"  inside    {visible(judgement)}")

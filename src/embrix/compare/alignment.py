@@ -17,10 +17,10 @@ MOST_STOPS = 1_500
 
 @dataclass(frozen=True, slots=True)
 class Stop:
-    """A station, the part of the program it is about, how deep it lies, what it says and what it
+    """A step, the part of the program it is about, how deep it lies, what it says and what it
     comes to; None where that is not told (a term, or a result that is handed on)."""
 
-    station: int
+    step: int
     place: Place | None
     depth: int
     text: str
@@ -52,8 +52,8 @@ def stops_of(walk: Walk) -> list[Stop]:
         found = []
         for number in range(min(len(walk), MOST_STOPS)):
             redex = walk.redex(number)
-            station = walk.station(number)
-            found.append(Stop(number, redex[1] if redex else None, 0, station.text, None))
+            step = walk.step(number)
+            found.append(Stop(number, redex[1] if redex else None, 0, step.text, None))
         return found
     recorder = walk.traced.recorder
     handed_on = handing_on(walk.lane.interpreter)

@@ -28,13 +28,13 @@ LONGEST = 40
 @dataclass(frozen=True, slots=True)
 class Event:
     """A judgement about a part of the program: where that stands, what it gave (None where it did
-    not come to anything), the station at which it was entered."""
+    not come to anything), the step at which it was entered."""
 
     place: Place
     result: str | None
-    station: int
+    step: int
     left: int = 0
-    """The station at which it was left; behind all others when it was not."""
+    """The step at which it was left; behind all others when it was not."""
     own: bool = True
     """Whether the result is what the part itself gives: its function does not hand it on (as in a
     machine, or to a continuation), and the part stands in the program (no clause made it)."""
@@ -66,12 +66,12 @@ class Side:
 
 @dataclass(frozen=True, slots=True)
 class Parted:
-    """Where two lanes part company, in a sentence, with the station of each."""
+    """Where two lanes part company, in a sentence, with the step of each."""
 
     first: str
     second: str
     sentence: str
-    stations: tuple[int, int]
+    steps: tuple[int, int]
     more: tuple[str, ...] = field(default=())
     """Further differences that the traces show."""
 
@@ -98,11 +98,11 @@ def side(
             forms.add((node[1], node[0]))
         handed_on = handing_on(lane.interpreter)
         open_events: dict[int, int] = {}
-        for station, moment in enumerate(recorder.moments):
+        for step, moment in enumerate(recorder.moments):
             if moment < 0:
                 at = open_events.pop(~moment, None)
                 if at is not None:
-                    events[at] = replace(events[at], left=station)
+                    events[at] = replace(events[at], left=step)
                 continue
             function = walk.function_of(moment)
             subject = walk.subject(moment)
@@ -114,7 +114,7 @@ def side(
             open_events[moment] = len(events)
             own = id(subject) in written and function.name not in handed_on
             made = (subject[1], subject[0]) not in forms
-            events.append(Event(subject[1], shown, station, len(recorder.moments), own, made))
+            events.append(Event(subject[1], shown, step, len(recorder.moments), own, made))
     return Side(lane.name, counted, walk.style, tuple(events), len(walk))
 
 
@@ -130,16 +130,16 @@ def parted(program: str, one: Side, other: Side) -> Parted:
         return Parted(one.lane, other.lane, same, (0, 0), tuple(more))
     innermost = None
     for left, right in zip(one.events, other.events, strict=False):
-        if innermost is not None and innermost[0].left < left.station:
+        if innermost is not None and innermost[0].left < left.step:
             break
         if left.part != right.part:
             sentence = (
                 f"{one.lane} goes on with {_named(program, left)}, "
                 f"{other.lane} with {_named(program, right)}"
             )
-            stations = (left.station, right.station)
+            steps = (left.step, right.step)
             more = [*_first_result(program, one, other), *more]
-            return Parted(one.lane, other.lane, sentence, stations, tuple(more))
+            return Parted(one.lane, other.lane, sentence, steps, tuple(more))
         differ = left.result != right.result and left.own and right.own
         if differ and (innermost is None or left.left <= innermost[0].left):
             innermost = left, right
@@ -149,14 +149,14 @@ def parted(program: str, one: Side, other: Side) -> Parted:
             f"{_named(program, left)} gives {_given(left, one)} in {one.lane}, "
             f"{_given(right, other)} in {other.lane}"
         )
-        return Parted(one.lane, other.lane, sentence, (left.station, right.station), tuple(more))
+        return Parted(one.lane, other.lane, sentence, (left.step, right.step), tuple(more))
     if len(one.events) != len(other.events):
         longer, shorter = (one, other) if len(one.events) > len(other.events) else (other, one)
         extra = longer.events[len(shorter.events)]
         going = f"{longer.lane} goes on with {_named(program, extra)}"
         sentence = f"{going}, where {shorter.lane} is done"
-        stations = (extra.station, extra.station)
-        return Parted(one.lane, other.lane, sentence, stations, tuple(more))
+        steps = (extra.step, extra.step)
+        return Parted(one.lane, other.lane, sentence, steps, tuple(more))
     told_all = all(event.own for event in (*one.events, *other.events))
     ending = "with the same results" if told_all else "and end alike"
     same = f"they evaluate the same parts in the same order, {ending}"

@@ -48,7 +48,7 @@ class HandoutPart:
 @dataclass(frozen=True, slots=True)
 class Selection:
     """What a handout is made of. Without lanes or programs all of a language are meant; with
-    `marks`, numbers of stations, only the programs with these moments of their runs."""
+    `marks`, numbers of steps, only the programs with these moments of their runs."""
 
     languages: tuple[str, ...]
     lanes: tuple[str, ...] = ()
@@ -182,7 +182,7 @@ def _moments(walk: Walk, marks: Sequence[int]) -> Iterator[HandoutPart]:
         if not 0 <= number < len(walk):
             continue
         yield HandoutPart("subheading", f"Step {number:,}")
-        yield HandoutPart("code", walk.station(number, renewed=False).text)
+        yield HandoutPart("code", walk.step(number, renewed=False).text)
         if walk.style == "steps":
             continue
         if walk.environment_at(number) is not None:

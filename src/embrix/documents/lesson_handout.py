@@ -43,12 +43,12 @@ def _moment(session: Session, lesson: Lesson, played: Played) -> Iterator[Handou
         return
     if walk is None or not len(walk) or stop.where is None:
         return
-    station = walk.station(played.number)
+    step = walk.step(played.number)
     yield HandoutPart("subheading", f"{stop.lanes[0]}, step {played.number:,}")
-    yield HandoutPart("code", station.text)
+    yield HandoutPart("code", step.text)
     if walk.style != "steps" and walk.environment_at(played.number) is not None:
         drawn = draw_environment(walk, played.number, f"step {played.number}")
         yield HandoutPart("picture", pictures=drawn.pages)
-    if station.store:
-        held = [(one.location, cut(visible(one.value), LONGEST)) for one in station.store]
+    if step.store:
+        held = [(one.location, cut(visible(one.value), LONGEST)) for one in step.store]
         yield HandoutPart("table", rows=(("store", "holds"), *held))

@@ -42,7 +42,7 @@ class NoPicture(Exception):
 
 @dataclass(frozen=True, slots=True)
 class Wish:
-    """What is to be drawn. `number` is a station, `deep` how many levels of a derivation are shown,
+    """What is to be drawn. `number` is a step, `deep` how many levels of a derivation are shown,
     `over` a name with the numbers that it stands for."""
 
     kind: Kind

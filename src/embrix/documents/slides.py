@@ -13,7 +13,7 @@ from embrix.lessons.lesson import COVERED, Covered, Lesson, LessonStop
 from embrix.lessons.playing import Played, play
 from embrix.messages.replies_on_lessons import GIVES_AWAY
 from embrix.text.visible import cut, visible
-from embrix.trace.stations import Station
+from embrix.trace.walk_steps import WalkStep
 
 STYLE = """
 :root { --ink: #10181d; --ground: #fbfaf7; --faint: #5c6a70; --accent: #8a5a00; --line: #cfd6d8;
@@ -124,17 +124,17 @@ def _slide(session: Session, lesson: Lesson, played: Played, number: int) -> Ite
     if stop.question:
         yield f'<div class="question">{_text(stop.question)}</div>'
     yield '<div class="columns"><div>'
-    station = _station(played)
+    step = _step(played)
     yield f"<h2>{_text(stop.file.rpartition('/')[2] or 'program')}</h2>"
-    yield f"<pre>{_program(stop, station)}</pre>"
+    yield f"<pre>{_program(stop, step)}</pre>"
     if stop.given:
         yield "<p>" + _text(", ".join(f"{n} = {value}" for n, value in stop.given.items())) + "</p>"
     yield "</div><div>"
     rows = [(lane, ending(result) + _written(result.output))
             for lane, result in played.results.items()]  # fmt: skip
     yield from _covered("result", stop, _table("lanes", rows))
-    if station is not None and stop.where is not None and stop.shown == "walk":
-        yield from _moment(played, station)
+    if step is not None and stop.where is not None and stop.shown == "walk":
+        yield from _moment(played, step)
     wide = True
     if stop.shown != "walk":
         drawn = stop_picture(session, lesson, played).pages
@@ -155,27 +155,27 @@ def _written(output: Sequence[str]) -> str:
     return f"   writes {', '.join(lines)}" if lines else ""
 
 
-def _station(played: Played) -> Station | None:
+def _step(played: Played) -> WalkStep | None:
     if played.walk is None or not len(played.walk):
         return None
-    return played.walk.station(played.number)
+    return played.walk.step(played.number)
 
 
-def _moment(played: Played, station: Station) -> Iterator[str]:
+def _moment(played: Played, step: WalkStep) -> Iterator[str]:
     """The step at which the stop is, names, what the store holds, the clause."""
     stop = played.stop
     assert played.walk is not None
-    step = [f"<h2>{_text(stop.lanes[0])}, step {station.number} of {len(played.walk) - 1}</h2>",
-            f"<pre>{_marked(station)}</pre>"]  # fmt: skip
-    yield from _covered("next", stop, step)
-    names = [(one.name, visible(one.value)) for one in station.bindings if not one.shadowed]
+    block = [f"<h2>{_text(stop.lanes[0])}, step {step.number} of {len(played.walk) - 1}</h2>",
+            f"<pre>{_marked(step)}</pre>"]  # fmt: skip
+    yield from _covered("next", stop, block)
+    names = [(one.name, visible(one.value)) for one in step.bindings if not one.shadowed]
     if names:
         yield from _covered("names", stop, _table("names", names))
-    held = [(f"{one.location}{' ●' if one.location in station.changed else ''}", visible(one.value))
-            for one in station.store]  # fmt: skip
+    held = [(f"{one.location}{' ●' if one.location in step.changed else ''}", visible(one.value))
+            for one in step.store]  # fmt: skip
     if held:
         yield from _covered("store", stop, _table("store", held))
-    clause = station.clause
+    clause = step.clause
     if clause is not None and clause.source is not None:
         text = clause.source.text[clause.start : clause.end]
         lines = ["<h2>clause</h2>", f"<pre>{_text(text)}</pre>"]
@@ -198,17 +198,17 @@ def _table(title: str, rows: Sequence[tuple[str, str]]) -> list[str]:
     return [*found, "</table>"]
 
 
-def _program(stop: LessonStop, station: Station | None) -> str:
+def _program(stop: LessonStop, step: WalkStep | None) -> str:
     text = stop.program.rstrip("\n")
-    place = station.place if station is not None and stop.where is not None else None
+    place = step.place if step is not None and stop.where is not None else None
     if place is None or stop.shown != "walk":
         return _text(text)
     begin, end = place
     return f"{_text(text[:begin])}<mark>{_text(text[begin:end])}</mark>{_text(text[end:])}"
 
 
-def _marked(station: Station) -> str:
-    text, focus = station.text, station.focus
+def _marked(step: WalkStep) -> str:
+    text, focus = step.text, step.focus
     if focus is None or len(text) > LONGEST:
         return _text(cut(text, LONGEST))
     parts = (text[: focus.start], text[focus.start : focus.end], text[focus.end :])

@@ -186,8 +186,8 @@ def _held(asked: WorksheetWish, walk: Walk, sheet: Worksheet, chance: random.Ran
     store = asked.kind == "store"
     fitting = []
     for number in range(min(len(walk), 2_000)):
-        station = walk.station(number, renewed=False)
-        if station.store if store else station.bindings:
+        step = walk.step(number, renewed=False)
+        if step.store if store else step.bindings:
             fitting.append(number)
     if not fitting:
         what = "a store" if store else "names"
@@ -196,11 +196,11 @@ def _held(asked: WorksheetWish, walk: Walk, sheet: Worksheet, chance: random.Ran
     for number in sorted(_some_of(fitting, asked.gaps, chance)):
         if left <= 0:
             break
-        station = walk.station(number)
-        pairs = [(one.location, one.value) for one in station.store] if store else [
-            (one.name, one.value) for one in station.bindings if not one.shadowed
+        step = walk.step(number)
+        pairs = [(one.location, one.value) for one in step.store] if store else [
+            (one.name, one.value) for one in step.bindings if not one.shadowed
         ]  # fmt: skip
-        place = station.place
+        place = step.place
         program = f": {_part(walk, place)}" if place is not None else ""
         sheet.parts.append(HandoutPart("text", f"step {number}{cut(program, 120)}"))
         rows = []

@@ -26,8 +26,8 @@ from embrix.draw.scene import (
 from embrix.draw.tables import table_block
 from embrix.text.visible import cut, times, visible
 from embrix.trace.holding import frames_at, store_changes, suspensions
-from embrix.trace.stations import Station
 from embrix.trace.walk import Walk
+from embrix.trace.walk_steps import WalkStep
 
 MOST_STEPS = 400
 MOST_DRAWN = 50_000
@@ -52,9 +52,9 @@ def draw_reduction(walk: Walk, title: str) -> Drawing:
         for number in range(count):
             if drawn > MOST_DRAWN:
                 break
-            station = walk.station(number, renewed=False)
-            drawn += len(station.text)
-            blocks.append(_step(station))
+            step = walk.step(number, renewed=False)
+            drawn += len(step.text)
+            blocks.append(_step(step))
         left = len(walk) - len(blocks)
     if left > 0:
         blocks.append(text_block(f"… and {left:,} more", "faint"))
@@ -62,14 +62,14 @@ def draw_reduction(walk: Walk, title: str) -> Drawing:
     return Drawing((scene,), write_text(scene))
 
 
-def _step(station: Station) -> Tile:
-    arrow = {"term": "→ ", "end": "✗ " if station.note == "failure" else "◆ "}.get(station.kind, "")
-    if station.number == 0:
+def _step(step: WalkStep) -> Tile:
+    arrow = {"term": "→ ", "end": "✗ " if step.note == "failure" else "◆ "}.get(step.kind, "")
+    if step.number == 0:
         arrow = "  "
     items: list[Item] = [label(0, BASE, arrow, "faint")]
     at = wide(arrow)
-    begin, end = (station.focus.start, station.focus.end) if station.focus else (0, 0)
-    text = station.text
+    begin, end = (step.focus.start, step.focus.end) if step.focus else (0, 0)
+    text = step.text
     for piece, active in ((text[:begin], False), (text[begin:end], True), (text[end:], False)):
         if piece:
             made = label(at, BASE, piece, "accent" if active else "ink", underlined=active)
@@ -85,13 +85,13 @@ def _again(count: int) -> str:
 def draw_environment(walk: Walk, number: int, title: str) -> Drawing:
     """The names at a moment, the innermost first, each frame linked to the one around it; a closure
     points to the frames it holds."""
-    station = walk.station(number)
+    step = walk.step(number)
     frames = frames_at(walk, number)
     items: list[Item] = []
     gap, x, top = 26.0, 0.0, LINE * 1.6
     high = LINE * 1.6
     boxes: dict[int, tuple[float, float]] = {}
-    items.append(label(0, BASE, f"step {number:,}:  {cut(visible(station.brief), 90)}", "faint"))
+    items.append(label(0, BASE, f"step {number:,}:  {cut(visible(step.brief), 90)}", "faint"))
     lines: list[float] = []
     for frame in frames:
         shadowed = frame.shadowed
@@ -133,7 +133,7 @@ def draw_environment(walk: Walk, number: int, title: str) -> Drawing:
     labels = [item.box for item in items if isinstance(item, Label)]
     broad = max(x + wide("∅"), *(box.x + box.width for box in labels))
     scene = scene_of(Tile(broad, bottom, tuple(items)), title)
-    told_lines = [f"step {number}: {visible(station.brief)}"]
+    told_lines = [f"step {number}: {visible(step.brief)}"]
     for frame in frames:
         note = "shadowed" if frame.shadowed else frame.note
         line = f"  {frame.name} = {visible(frame.value)}"
@@ -144,7 +144,7 @@ def draw_environment(walk: Walk, number: int, title: str) -> Drawing:
 def draw_store(walk: Walk, title: str) -> Drawing:
     """What each location holds at the moments at which the store changes."""
     moments = store_changes(walk, MOST_COLUMNS)
-    held = [{one.location: one for one in walk.station(number).store} for number in moments]
+    held = [{one.location: one for one in walk.step(number).store} for number in moments]
     locations = list(dict.fromkeys(key for store in held for key in store))
     head = ["", *(f"{number:,}" for number in moments)]
     rows: list[list[tuple[str, Role]]] = []

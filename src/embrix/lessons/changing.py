@@ -33,11 +33,11 @@ def where_of(walk: Walk, number: int, program: str) -> Where | None:
         return None
     if number == len(walk) - 1:
         return Where("end")
-    station = walk.station(number, renewed=False)
-    text = program[slice(*station.place)] if station.place is not None else ""
+    step = walk.step(number, renewed=False)
+    text = program[slice(*step.place)] if step.place is not None else ""
     if text and seek(walk, "lookup", text, number - 1, True) == number:
         return _counted(walk, number, Where("lookup", text))
-    clause = station.clause
+    clause = step.clause
     if clause is not None and clause.source is not None:
         written = clause.source.text[clause.start : clause.end]
         head = written.partition("=>")[0].split("\n")[0].strip()

@@ -41,7 +41,7 @@ def _each(walk: Walk, where: Where) -> Iterator[int]:
         for number in range(min(len(walk), MOST_LOOKED_AT)):
             if _leaves(walk, number):
                 continue  # it is the same one that was entered
-            clause = walk.station(number, renewed=False).clause
+            clause = walk.step(number, renewed=False).clause
             source = clause.source if clause is not None else None
             if clause is None or source is None:
                 continue
@@ -51,14 +51,14 @@ def _each(walk: Walk, where: Where) -> Iterator[int]:
     if where.happening == "binds":
         before: str | None = None
         for number in range(min(len(walk), MOST_LOOKED_AT)):
-            bindings = walk.station(number, renewed=False).bindings
+            bindings = walk.step(number, renewed=False).bindings
             own = [one.value for one in bindings if one.name == where.what and not one.shadowed]
             if own and own[0] != before:
                 before = own[0]
                 yield number
         return
     kind = _KINDS[where.happening]
-    if kind == "text" and len(walk) and where.what in walk.station(0, renewed=False).text:
+    if kind == "text" and len(walk) and where.what in walk.step(0, renewed=False).text:
         yield 0
     at = seek(walk, kind, where.what, 0, True)
     while at is not None:

@@ -194,7 +194,7 @@ class WalkSummary(Reply):
     levels: list[int] = []
     refused: str = ""
     cut: int = 0
-    """How many stations are recorded from the first on where not all are."""
+    """How many steps are recorded from the first on where not all are."""
     program: str = ""
     lane: str = ""
     language: str = ""
@@ -234,7 +234,7 @@ class Substituted(Reply):
     renamed: list[tuple[str, str]]
 
 
-class StationData(Reply):
+class StepData(Reply):
     """A stop of a walk; `docs/schemas/walk.schema.json` says what it looks like in a file."""
 
     number: int
@@ -258,7 +258,7 @@ class StationData(Reply):
 
 
 class Found(Reply):
-    """The number of the station that was looked for, if there is one."""
+    """The number of the step that was looked for, if there is one."""
 
     number: int | None
 

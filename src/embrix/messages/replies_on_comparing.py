@@ -23,11 +23,11 @@ class LaneResult(Reply):
 
 
 class PartingText(Reply):
-    """Where a lane parts from the first one, in words, and the stations of both walks."""
+    """Where a lane parts from the first one, in words, and the steps of both walks."""
 
     sentence: str
     more: list[str]
-    stations: list[int | None]
+    steps: list[int | None]
 
 
 class LaneComparison(Reply):
@@ -38,7 +38,7 @@ class LaneComparison(Reply):
 
 
 class AlignedStop(Packed):
-    station: int
+    step: int
     depth: int
     text: str
     place: Place | None
@@ -60,7 +60,7 @@ class AlignedWalks(Reply):
 
 class JudgementRow(Packed):
     """A judgement of a derivation: how deep, what is concluded, the form of its clause, the numbers
-    of the stations at which it is entered and left (-1: never), how many premises it has."""
+    of the steps at which it is entered and left (-1: never), how many premises it has."""
 
     depth: int
     text: str

@@ -13,7 +13,7 @@ TokenSlice: TypeAlias = tuple[int, int, str]
 
 
 class CaseVerdict(Packed):
-    """A verdict on one lane: `what` the two sentences are about, the station of the walk at which
+    """A verdict on one lane: `what` the two sentences are about, the step of the walk at which
     it shows (-1: its end), the slices of both that differ."""
 
     lane: str
@@ -21,7 +21,7 @@ class CaseVerdict(Packed):
     expected: str
     actual: str
     what: str
-    station: int
+    step: int
     parts: tuple[list[Place], list[Place]]
 
 

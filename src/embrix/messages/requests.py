@@ -233,16 +233,16 @@ class OpenWalk(Request, frozen=True, kw_only=True, tag="walk"):
     walk: WalkRecipe
 
 
-class FetchStations(Request, frozen=True, kw_only=True, tag="stations"):
-    """Stations of a walk, from a number to before another."""
+class FetchSteps(Request, frozen=True, kw_only=True, tag="steps"):
+    """Steps of a walk, from a number to before another."""
 
-    reply: ClassVar[Any] = list[r.StationData]
+    reply: ClassVar[Any] = list[r.StepData]
     walk: WalkRecipe
     first: int
     last: int
 
 
-class SeekStation(Request, frozen=True, kw_only=True, tag="seek"):
+class SeekStep(Request, frozen=True, kw_only=True, tag="seek"):
     """Where something happens next in a walk."""
 
     reply: ClassVar[Any] = r.Found
@@ -484,7 +484,7 @@ AnyRequest: TypeAlias = (
     Load | DescribeCourse | Process | AskNotes | DescribeGrammar | LookAt | LookAtDefinition
     | Mend | AskName
     | AskOutline | WriteClause | Rename | AskProposals | FindText | TryChange
-    | CompareChange | PromptLine | RunLane | OpenWalk | FetchStations | SeekStation | SaveWalk
+    | CompareChange | PromptLine | RunLane | OpenWalk | FetchSteps | SeekStep | SaveWalk
     | TestSuite | AcceptCase | ArrangeCase | CoverClause | AskDecisions | TryDecision
     | CompareLanes | AlignWalks | ExploreWays | ShowLesson
     | AddStop | MoveStop

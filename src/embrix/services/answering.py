@@ -263,13 +263,13 @@ def _open_walk(service: Service, a: q.OpenWalk) -> r.WalkSummary:
     return service.loaded.walks.open(a.walk, service.on_start)
 
 
-@_answers(q.FetchStations)
-def _stations(service: Service, a: q.FetchStations) -> list[r.StationData]:
-    return service.loaded.walks.stations(a.walk, a.first, a.last, service.on_start)
+@_answers(q.FetchSteps)
+def _step_rows(service: Service, a: q.FetchSteps) -> list[r.StepData]:
+    return service.loaded.walks.steps(a.walk, a.first, a.last, service.on_start)
 
 
-@_answers(q.SeekStation)
-def _seek(service: Service, a: q.SeekStation) -> r.Found:
+@_answers(q.SeekStep)
+def _seek(service: Service, a: q.SeekStep) -> r.Found:
     walks = service.loaded.walks
     return r.Found(
         walks.seek(a.walk, a.kind, a.what, a.start, a.forward, service.on_start, service.so_far)

@@ -21,7 +21,7 @@ def judgement_tree(
     lines: Sequence[str], number: int,
 ) -> JudgementTree:  # fmt: skip
     """The tree of judgements of a run as rows, premises after their conclusion: depth, what is
-    concluded, the form of its clause, the numbers of the stations at which it is entered and left
+    concluded, the form of its clause, the numbers of the steps at which it is entered and left
     (-1: never), how many premises it has. For a reduction sequence the tree of one step."""
     runner = session.runner(language, lane)
     if not runner.records:

@@ -59,17 +59,17 @@ def _shown(session: Session, lesson: Lesson, played: Played) -> StopShown:
         shown.picture = _picture(session, lesson, played)
     if walk is None or not len(walk) or stop.where is None:
         return shown
-    station = walk.station(played.number)
+    step = walk.step(played.number)
     shown.step, shown.length = played.number, len(walk)
-    shown.text = cut(station.text, LONGEST)
-    if station.focus is not None and station.focus.end <= len(shown.text):
-        shown.focus = (station.focus.start, station.focus.end)
-    shown.place = station.place or (0, 0)
-    shown.names = [(one.name, cut(one.value, LONGEST)) for one in station.bindings
+    shown.text = cut(step.text, LONGEST)
+    if step.focus is not None and step.focus.end <= len(shown.text):
+        shown.focus = (step.focus.start, step.focus.end)
+    shown.place = step.place or (0, 0)
+    shown.names = [(one.name, cut(one.value, LONGEST)) for one in step.bindings
                    if not one.shadowed]  # fmt: skip
-    shown.store = [HeldHere(one.location, cut(one.value, LONGEST), one.location in station.changed)
-                   for one in station.store]  # fmt: skip
-    clause = station.clause
+    shown.store = [HeldHere(one.location, cut(one.value, LONGEST), one.location in step.changed)
+                   for one in step.store]  # fmt: skip
+    clause = step.clause
     if clause is not None and clause.source is not None:
         shown.clause = clause.source.text[clause.start : clause.end]
     return shown

@@ -46,7 +46,7 @@ def compare_lanes(
     partings: dict[str, PartingText] = {}
     for other in sides[1:]:
         found = parted(text, sides[0], other)
-        partings[other.lane] = PartingText(found.sentence, list(found.more), list(found.stations))
+        partings[other.lane] = PartingText(found.sentence, list(found.more), list(found.steps))
     first = sides[0].lane if sides else ""
     return LaneComparison(lanes, max(0, len(names) - MOST_LANES), partings, first)
 
@@ -79,4 +79,4 @@ def align_walks(
 def _stop(stop: Stop | None) -> AlignedStop | None:
     if stop is None:
         return None
-    return AlignedStop(stop.station, stop.depth, cut(stop.text, 400), stop.place)
+    return AlignedStop(stop.step, stop.depth, cut(stop.text, 400), stop.place)

@@ -1,4 +1,4 @@
-"""Walks through recorded runs: opening, fetching stations, seeking, keeping in a file."""
+"""Walks through recorded runs: opening, fetching steps, seeking, keeping in a file."""
 
 from __future__ import annotations
 
@@ -9,10 +9,10 @@ from typing import cast
 from embrix.lanes.session import Session
 from embrix.machine.lane import OnStart
 from embrix.machine.limits import LIVE, Limits
-from embrix.messages.replies import StationData, WalkSummary
+from embrix.messages.replies import StepData, WalkSummary
 from embrix.messages.requests import WalkRecipe
 from embrix.services.kept_walks import NoWalk, Walks
-from embrix.trace.data import station_data
+from embrix.trace.data import step_data
 from embrix.trace.saved import SavedWalk, save_walk
 from embrix.trace.seeking import Kind, seek
 
@@ -39,18 +39,18 @@ class WalkService:
             )  # fmt: skip
         return WalkSummary(len(walk), walk.style, walk.levels(), cut=walk.cut)
 
-    def stations(
+    def steps(
         self, recipe: WalkRecipe, first: int, last: int, on_start: OnStart | None = None
-    ) -> list[StationData]:
-        """Stations of a walk, from number `first` to before `last`."""
+    ) -> list[StepData]:
+        """Steps of a walk, from number `first` to before `last`."""
         try:
             walk = self._walks.kept(self._session, recipe, self._limits, on_start)
         except NoWalk:
             return []
         numbers = range(max(0, first), min(last, len(walk)))
         if isinstance(walk, SavedWalk):
-            return [walk.station(number) for number in numbers]
-        return [station_data(walk, walk.station(number)) for number in numbers]
+            return [walk.step(number) for number in numbers]
+        return [step_data(walk, walk.step(number)) for number in numbers]
 
     def seek(
         self, recipe: WalkRecipe, kind: str, what: str, start: int, forward: bool,

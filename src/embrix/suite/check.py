@@ -26,7 +26,7 @@ What: TypeAlias = Literal["", "outcome", "output", "state", "costs", "tokens", "
 @dataclass(frozen=True, slots=True)
 class Verdict:
     """How a case came out on a lane. `expected` and `actual` are sentences for people, `what` is
-    what they are about; for steps they tell of the first that differs, and `station` is where it
+    what they are about; for steps they tell of the first that differs, and `step` is where it
     stands in the walk."""
 
     case: str
@@ -35,7 +35,7 @@ class Verdict:
     expected: str = ""
     actual: str = ""
     what: What = ""
-    station: int = -1
+    step: int = -1
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,7 +43,7 @@ class _Miss:
     what: What
     expected: str
     actual: str
-    station: int = -1
+    step: int = -1
 
 
 def check_case(case: Case, lane: Lane, limits: Limits | None = None) -> Verdict:
@@ -54,7 +54,7 @@ def check_case(case: Case, lane: Lane, limits: Limits | None = None) -> Verdict:
     try:
         for miss in _misses(case, lane, limits):
             return Verdict(
-                case.name, lane.name, "failed", miss.expected, miss.actual, miss.what, miss.station
+                case.name, lane.name, "failed", miss.expected, miss.actual, miss.what, miss.step
             )
     except BadBinding as bad:
         expected = case.expectation_for(lane.role)
@@ -226,7 +226,7 @@ def describe(outcome: Outcome, program: str, *, place: bool, says: bool = False)
 def steps_of(
     case: Case, lane: Lane, wanted: Steps, limits: Limits | None = None
 ) -> list[tuple[int, str]]:
-    """What happened, as far as the steps of a case look at it: the number of each station and its
+    """What happened, as far as the steps of a case look at it: the number of each step and its
     line. Raises `BadBinding`."""
     traced = lane.trace(case.program, case.given, limits=limits, given_input=case.input)
     walk = Walk(lane, traced)
@@ -246,9 +246,9 @@ def _steps(case: Case, lane: Lane, wanted: Steps, limits: Limits | None) -> Iter
     if parted is None:
         return
     number = parted.number
-    station = found[min(number, len(found) - 1)][0] if found else 0
+    step = found[min(number, len(found) - 1)][0] if found else 0
     yield _Miss("steps", f"step {number}: {parted.expected}", f"step {number}: {parted.actual}",
-                station)  # fmt: skip
+                step)  # fmt: skip
 
 
 def _renamed(lane: Lane) -> Alike:

@@ -81,8 +81,8 @@ def _verdict(verdict: CaseVerdict) -> dict[str, Any]:
         rows |= {
             "about": verdict.what, "expected": verdict.expected, "actual": verdict.actual,
         }  # fmt: skip
-        if verdict.station >= 0:
-            rows["station"] = verdict.station
+        if verdict.step >= 0:
+            rows["step"] = verdict.step
     return rows
 
 

@@ -1,41 +1,39 @@
-"""Stations as what the workbench shows and what is kept in a file."""
+"""Steps as what the workbench shows and what is kept in a file."""
 
 from __future__ import annotations
 
 from typing import Any
 
-from embrix.messages.replies import BoundName, ClausePlace, HeldValue, StationData, Substituted
+from embrix.messages.replies import BoundName, ClausePlace, HeldValue, StepData, Substituted
 from embrix.text.source import Span
-from embrix.trace.stations import Put, Station
 from embrix.trace.walk import Walk
+from embrix.trace.walk_steps import Put, WalkStep
 
 MOST_HELD = 200
-"""Locations that are told of one station, the newest."""
+"""Locations that are told of one step, the newest."""
 
 
-def station_data(walk: Walk, station: Station) -> StationData:
-    """A station as it is told to other processes."""
-    return StationData(
-        number=station.number,
-        kind=station.kind,
-        text=station.text,
-        brief=station.brief or station.text,
-        focus=(station.focus.start, station.focus.end) if station.focus else None,
-        renewed=(station.renewed.start, station.renewed.end) if station.renewed else None,
-        written=station.written,
-        place=station.place,
-        depth=station.depth,
-        bindings=[BoundName(b.name, b.value, b.shadowed, b.origin) for b in station.bindings],
-        store=[
-            HeldValue(h.location, h.value, h.role, h.reused) for h in station.store[-MOST_HELD:]
-        ],
-        store_size=len(station.store),
-        changed=list(station.changed),
-        clause=clause_data(walk, station.clause) if station.clause is not None else None,
-        refused=[clause_data(walk, span) for span in station.refused],
-        stack=list(station.stack),
-        put=[put_data(one) for one in station.put],
-        note=station.note,
+def step_data(walk: Walk, step: WalkStep) -> StepData:
+    """A step as it is told to other processes."""
+    return StepData(
+        number=step.number,
+        kind=step.kind,
+        text=step.text,
+        brief=step.brief or step.text,
+        focus=(step.focus.start, step.focus.end) if step.focus else None,
+        renewed=(step.renewed.start, step.renewed.end) if step.renewed else None,
+        written=step.written,
+        place=step.place,
+        depth=step.depth,
+        bindings=[BoundName(b.name, b.value, b.shadowed, b.origin) for b in step.bindings],
+        store=[HeldValue(h.location, h.value, h.role, h.reused) for h in step.store[-MOST_HELD:]],
+        store_size=len(step.store),
+        changed=list(step.changed),
+        clause=clause_data(walk, step.clause) if step.clause is not None else None,
+        refused=[clause_data(walk, span) for span in step.refused],
+        stack=list(step.stack),
+        put=[put_data(one) for one in step.put],
+        note=step.note,
     )
 
 

@@ -6,12 +6,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from embrix.terms.node import EMPTY, FIELDS, FRAME, KNOT, Node, Value
-from embrix.trace.stations import Station
 from embrix.trace.walk import Walk
+from embrix.trace.walk_steps import WalkStep
 
 MOST_FRAMES = 40
 MOST_LOOKED_AT = 20_000
-"""Stations that are looked at for changes of the store."""
+"""Steps that are looked at for changes of the store."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,10 +30,10 @@ class HeldFrame:
 def frames_at(walk: Walk, number: int) -> list[HeldFrame]:
     """The frames of the environment at a moment, the innermost first."""
     environment = walk.environment_at(number)
-    station = walk.station(number)
+    step = walk.step(number)
     found: list[HeldFrame] = []
     frame = environment
-    for binding in station.bindings[:MOST_FRAMES]:
+    for binding in step.bindings[:MOST_FRAMES]:
         if frame is None or frame[0] not in (FRAME, KNOT):
             break
         text = "" if binding.origin == "around" else binding.origin
@@ -61,7 +61,7 @@ def _held(value: Value) -> int | None:
 
 
 def store_changes(walk: Walk, most: int) -> list[int]:
-    """The stations at which the store is another one than before, the first ones."""
+    """The steps at which the store is another one than before, the first ones."""
     found: list[int] = []
     before: Node | None = None
     for number in range(min(len(walk), MOST_LOOKED_AT)):
@@ -78,7 +78,7 @@ def store_changes(walk: Walk, most: int) -> list[int]:
 
 @dataclass(frozen=True, slots=True)
 class Suspension:
-    """A suspended computation: the numbers of the stations at which it is first seen waiting, being
+    """A suspended computation: the numbers of the steps at which it is first seen waiting, being
     forced, done, and used again."""
 
     location: str
@@ -93,8 +93,8 @@ def suspensions(walk: Walk) -> list[Suspension]:
     """Every suspension of a run, in the order in which they were made."""
     waiting: dict[str, list[object]] = {}
     for number in range(min(len(walk), MOST_LOOKED_AT)):
-        station: Station = walk.station(number)
-        for held in station.store:
+        step: WalkStep = walk.step(number)
+        for held in step.store:
             known = waiting.get(held.location)
             if known is None:
                 if held.role == "suspended":

@@ -12,8 +12,8 @@ from embrix.terms.node import FIELDS, MAP, Node, Value, bindings
 from embrix.terms.types import Con, Tup, Type, settle
 from embrix.text.source import Span
 from embrix.trace.frames import origins
-from embrix.trace.stations import Binding, Held, RecordView
 from embrix.trace.waiting import Waiting
+from embrix.trace.walk_steps import Binding, Held, RecordView
 
 MOST_BINDINGS = 60
 

@@ -1,5 +1,5 @@
 """Walks in files: JSON Lines, compressed. The first line tells of the walk, each other one is a
-station. A file from somewhere else is data: what is wrong with it is told by its line."""
+step. A file from somewhere else is data: what is wrong with it is told by its line."""
 
 from __future__ import annotations
 
@@ -15,15 +15,15 @@ from typing import Any
 
 import msgspec
 
-from embrix.messages.replies import StationData
+from embrix.messages.replies import StepData
 from embrix.text.plural import counted
 from embrix.text.saving import replacing
-from embrix.trace.data import head_data, station_data
+from embrix.trace.data import head_data, step_data
 from embrix.trace.walk import Walk
 
 VERSION = 1
 LONGEST_LINE = 4 << 20
-MOST_STATIONS = 20_000_000
+MOST_WALK_STEPS = 20_000_000
 MOST_BYTES = 1 << 30
 """What a saved walk may unpack to."""
 _HEAD = {"language": str, "lane": str, "program": str, "style": str, "length": int, "levels": list}
@@ -47,7 +47,7 @@ def save_walk(
     ):
         packed.write(_line(head_data(walk, program, language)))
         for number in range(len(walk)):
-            packed.write(_line(msgspec.to_builtins(station_data(walk, walk.station(number)))))
+            packed.write(_line(msgspec.to_builtins(step_data(walk, walk.step(number)))))
             if progress is not None and number % 1_000 == 0:
                 progress(number)
 
@@ -57,7 +57,7 @@ def _line(data: dict[str, Any]) -> bytes:
 
 
 class SavedWalk:
-    """A walk that was opened again. Its stations stay in a file; only their places are held."""
+    """A walk that was opened again. Its steps stay in a file; only their places are held."""
 
     def __init__(self, path: Path) -> None:
         """Raises `Unusable`."""
@@ -73,7 +73,7 @@ class SavedWalk:
         walk = SavedWalk.__new__(SavedWalk)
         walk._take(io.BytesIO(lines), name)
         for number in range(len(walk)):
-            walk.station(number)
+            walk.step(number)
         return walk
 
     def _take(self, lines: Any, name: str) -> None:
@@ -90,7 +90,7 @@ class SavedWalk:
         if self.head.get("version") != VERSION:
             raise Unusable(f"{name} was saved by another version of Embrix")
         while line := lines.readline(LONGEST_LINE):
-            if not line.endswith(b"\n") or len(self._places) >= MOST_STATIONS:
+            if not line.endswith(b"\n") or len(self._places) >= MOST_WALK_STEPS:
                 raise Unusable(f"{name}:{len(self._places) + 2}: the line is not whole")
             self._places.append(self._file.tell())
             if self._file.tell() > MOST_BYTES:
@@ -104,27 +104,27 @@ class SavedWalk:
     def __len__(self) -> int:
         return len(self._places)
 
-    def station(self, number: int) -> StationData:
-        """The station with a number. Raises IndexError and `Unusable`."""
+    def step(self, number: int) -> StepData:
+        """The step with a number. Raises IndexError and `Unusable`."""
         if not 0 <= number < len(self):
             raise IndexError(number)
         self._file.seek(self._places[number])
         data = _object(self._file.readline(), self._name, number + 2)
         try:
-            station = msgspec.convert(data, StationData)
+            step = msgspec.convert(data, StepData)
         except msgspec.ValidationError as wrong:
             raise Unusable(f"{self._name}:{number + 2}: {wrong}") from wrong
-        if not 0 <= station.depth <= MOST_STATIONS:
+        if not 0 <= step.depth <= MOST_WALK_STEPS:
             raise Unusable(f"{self._name}:{number + 2}: `depth` is none that a walk has")
-        if station.number != number:
+        if step.number != number:
             raise Unusable(f"{self._name}:{number + 2}: step {number} is not where it belongs")
-        return station
+        return step
 
     def find(self, text: str, start: int, forward: bool) -> int | None:
-        """The next station with a text in it."""
+        """The next step with a text in it."""
         wanted = text.casefold()
         numbers = range(start + 1, len(self)) if forward else range(start - 1, -1, -1)
-        found = (n for n in numbers if wanted in self.station(n).text.casefold())
+        found = (n for n in numbers if wanted in self.step(n).text.casefold())
         return next(found, None)
 
 

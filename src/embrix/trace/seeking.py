@@ -1,4 +1,4 @@
-"""Where in a walk something happens: looked for from one station on, in both directions."""
+"""Where in a walk something happens: looked for from one step on, in both directions."""
 
 from __future__ import annotations
 
@@ -29,14 +29,14 @@ KINDS: dict[Kind, str] = {
 
 Progress: TypeAlias = Callable[[int], None]
 EVERY = 2_000
-"""Stations between two calls of the progress."""
+"""Steps between two calls of the progress."""
 
 
 def seek(
     walk: Walk, kind: Kind, what: str, start: int, forward: bool, progress: Progress | None = None
 ) -> int | None:
-    """The number of the next station (before `start`, when not forward) at which something of a
-    kind happens, or None. `progress` is told how many stations have been looked at."""
+    """The number of the next step (before `start`, when not forward) at which something of a
+    kind happens, or None. `progress` is told how many steps have been looked at."""
     if kind == "end":
         last = len(walk) - 1
         return last if start != last else None
@@ -55,7 +55,7 @@ def seek(
 
 
 def _moments(walk: Walk) -> int:
-    """How many stations are moments."""
+    """How many steps are moments."""
     return len(walk) - 1 if walk.relation is None else 0
 
 
@@ -116,7 +116,7 @@ def _lookup(walk: Walk, what: str, _forward: bool) -> Test:
 
 
 def _output(walk: Walk, _what: str, _forward: bool) -> Test:
-    places = set(walk.output_stations())
+    places = set(walk.output_steps())
     return lambda number: number in places
 
 
@@ -179,14 +179,14 @@ def _clause(walk: Walk, what: str, _forward: bool) -> Test:
     wanted = typed_number(line)
 
     def test(number: int) -> bool:
-        station = walk.station(number)
-        if station.clause is None or station.kind == "leave":
+        step = walk.step(number)
+        if step.clause is None or step.kind == "leave":
             return False
-        source = station.clause.source or walk.lane.interpreter.source
+        source = step.clause.source or walk.lane.interpreter.source
         if file and source.name != file:
             return False
-        first, _ = source.position(station.clause.start)
-        last, _ = source.position(station.clause.end)
+        first, _ = source.position(step.clause.start)
+        last, _ = source.position(step.clause.end)
         return wanted is not None and first <= wanted <= last
 
     return test

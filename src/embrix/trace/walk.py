@@ -1,7 +1,7 @@
 """Walking through a recorded run.
 
-A walk is a row of stations. For a small-step interpreter a station is a term on its way, with the
-redex of the next step; for any other it is a moment: a judgement entered or left. Stations are made
+A walk is a row of steps. For a small-step interpreter a step is a term on its way, with the
+redex of the next step; for any other it is a moment: a judgement entered or left. Steps are made
 when they are looked at; the record itself stays in columns.
 """
 
@@ -20,13 +20,13 @@ from embrix.text.source import Span
 from embrix.trace.judgements import BRIEF, RecordedJudgements
 from embrix.trace.reductions import Reductions
 from embrix.trace.spread import spread
-from embrix.trace.stations import Put, Station
+from embrix.trace.walk_steps import Put, WalkStep
 
 MOST_PIECES, DEEP, NEAR = 4_000, 1_000, 200
 """Of a term: the pieces that are shown, the levels from its top, and the levels above a focus that
 lies deeper than that."""
 MOST_WRITTEN = 200
-"""Characters of the output that are told at each station."""
+"""Characters of the output that are told at each step."""
 MOST_PUT = 8
 """Substitutions that are told of one step."""
 MOST_SEARCHED = 400
@@ -42,14 +42,14 @@ def walkable(interpreter: Interpreter) -> bool:
 
 
 class Walk(RecordedJudgements):
-    """The stations of one traced run."""
+    """The steps of one traced run."""
 
     @property
     def style(self) -> Literal["steps", "moments"]:
         return "steps" if self.relation is not None else "moments"
 
     def __len__(self) -> int:
-        """The number of stations."""
+        """The number of steps."""
         if self.traced.term is None:
             return 1
         if self.relation is not None:
@@ -59,19 +59,19 @@ class Walk(RecordedJudgements):
 
     @property
     def _has_end(self) -> bool:
-        """Whether the last station is not a term or moment but how the run ended."""
+        """Whether the last step is not a term or moment but how the run ended."""
         return self.relation is None or self.traced.result.outcome.kind != "value"
 
     @property
     def cut(self) -> int:
-        """How many stations are recorded from the first on where not all are; else 0."""
+        """How many steps are recorded from the first on where not all are; else 0."""
         if self.traced.last is None:
             return 0
         moments = len(self._whole.recorder.moments)
         return moments if self.relation is None else self._reductions.begins_after(moments)
 
-    def station(self, number: int, *, renewed: bool = True) -> Station:
-        """The station with a number, counted from zero; of a term on request without what the step
+    def step(self, number: int, *, renewed: bool = True) -> WalkStep:
+        """The step with a number, counted from zero; of a term on request without what the step
         before it put there, which takes printing it twice. Raises IndexError."""
         if not 0 <= number < len(self):
             raise IndexError(number)
@@ -82,10 +82,10 @@ class Walk(RecordedJudgements):
         return self._moment(number)
 
     def text(self, number: int) -> str:
-        """The text of a station, without everything else that is known there."""
+        """The text of a step, without everything else that is known there."""
         moments = self.relation is None and not (number == len(self) - 1 and self._has_end)
         if not moments:
-            return self.station(number, renewed=False).text
+            return self.step(number, renewed=False).text
         _, instance, left = self.raw(number)
         return self.judgement(instance, left)
 
@@ -122,7 +122,7 @@ class Walk(RecordedJudgements):
         deep: int | None = None,
         begins: Callable[[str], bool] | None = None,
     ) -> list[tuple[int, str]]:
-        """The lines with the numbers of their stations.
+        """The lines with the numbers of their steps.
 
         `only` keeps judgements of some functions; `begins` starts at the first line, or judgement
         entered, that it takes; `deep` keeps judgements at most so many levels inside that one.
@@ -203,7 +203,7 @@ class Walk(RecordedJudgements):
         """The recorded terms with their numbers."""
         return list(enumerate(self.each_line()))
 
-    def _term(self, number: int, *, with_renewed: bool) -> Station:
+    def _term(self, number: int, *, with_renewed: bool) -> WalkStep:
         renewed = None
         if with_renewed:
             _, instance = self._step(number - 1)
@@ -214,13 +214,13 @@ class Walk(RecordedJudgements):
         if instance < 0:
             printed = self._print(term)
             written = self._written(self._recorder.now)
-            return Station(number, "term", printed.text, None, None, 0, (), None, "final",
+            return WalkStep(number, "term", printed.text, None, None, 0, (), None, "final",
                            renewed=renewed, written=written)  # fmt: skip
         steps = self._reductions
         path, innermost = self._redex(instance)
         redex = self._subject(innermost)
         printed = self._print(term, path)
-        return Station(
+        return WalkStep(
             number, "term", printed.text, printed.focus, redex[1] if redex else None, 0, (),
             self._clause(innermost), store=self._store(instance, left=False),
             put=self._put(steps.begun[number] + 1, steps.end(number)),
@@ -302,14 +302,14 @@ class Walk(RecordedJudgements):
 
     # ---------------------------------------------------------------- moments
 
-    def _moment(self, number: int) -> Station:
+    def _moment(self, number: int) -> WalkStep:
         _, instance, left = self.raw(number)
         view = self._turn_to(number)
         subject = self._subject(instance)
         depth = view.depths[number - view.first]
         # Of the moments up to this one, those that entered a judgement: as many more as are open.
         begun = (number + 1 + depth) // 2 if left else instance
-        return Station(
+        return WalkStep(
             number, "leave" if left else "enter", self.judgement(instance, left), None,
             subject[1] if subject else None, depth, self._bindings(instance, left),
             self._clause(instance), store=self._store(instance, left=left, until=begun),
@@ -319,13 +319,13 @@ class Walk(RecordedJudgements):
             put=self._put(number + 1, number + 1), written=self._written(number),
         )  # fmt: skip
 
-    def _end(self, number: int) -> Station:
+    def _end(self, number: int) -> WalkStep:
         outcome = self.traced.result.outcome
         self._recorder = self.traced.last or self.traced.recorder
         current = self._recorder.current
         known = self._bindings(current) if current >= 0 else ()
         clause = self._clause(current) if current >= 0 else None
-        return Station(
+        return WalkStep(
             number, "end", outcome.sentence, None, outcome.place, 0, known, clause, outcome.kind,
             written=self._written(number),
         )  # fmt: skip
@@ -333,13 +333,13 @@ class Walk(RecordedJudgements):
     # ---------------------------------------------------------------- parts
 
     def redex(self, number: int) -> Node | None:
-        """The part that the step at a station rewrites."""
+        """The part that a step rewrites."""
         if number >= len(self._reductions.taken):
             return None
         return self._subject(self._redex(self._step(number)[1])[1])
 
-    def output_stations(self) -> list[int]:
-        """The first station after each output."""
+    def output_steps(self) -> list[int]:
+        """The first step after each output."""
         places = list(self.traced.recorder.outputs)
         if self.traced.last is not None:
             places = list(self.traced.last.outputs)
@@ -348,7 +348,7 @@ class Walk(RecordedJudgements):
         return [self._reductions.begins_after(place) for place in places]
 
     def judgement_at(self, number: int) -> int:
-        """The judgement of a station: the one that is entered or left there, or takes the step."""
+        """The judgement of a step: the one that is entered or left there, or takes the step."""
         if self.traced.term is None or not 0 <= number < len(self):
             return -1
         if self.relation is not None:
@@ -368,7 +368,7 @@ class Walk(RecordedJudgements):
         return self._environment(instance)
 
     def store_at(self, number: int) -> Node | None:
-        """The store at a station."""
+        """The store at a step."""
         if self.relation is None:
             if number >= len(self) - 1:
                 return None

@@ -45,7 +45,7 @@ from embrix.tui.rows import Rows
 from embrix.tui.search_pane import Seeking
 from embrix.tui.tally import Tally
 from embrix.tui.view import View
-from embrix.tui.walk_pane import Gauge, Moment, Stations
+from embrix.tui.walk_pane import Gauge, Moment, StepRows
 from embrix.tui.walking import Walking
 from embrix.tui.workbench import Say
 
@@ -93,7 +93,7 @@ class Bench(ProgramPane):
             yield Title("walk", id="walk-title")
             yield Gauge(id="gauge")
             with Horizontal(id="walk-row"):
-                yield Stations(id="walk")
+                yield StepRows(id="walk")
                 yield Moment(id="moment")
         yield Footer(self._footer_commands)
 
@@ -240,13 +240,13 @@ class Bench(ProgramPane):
 
     # ---------------------------------------------------------------- the walk
 
-    @on(Stations.Wanted)
-    def _station_wanted(self, message: Stations.Wanted) -> None:
+    @on(StepRows.Wanted)
+    def _step_wanted(self, message: StepRows.Wanted) -> None:
         self.walking.fetch(message.number)
 
     @on(Rows.Moved)
     def _row_moved(self, message: Rows.Moved) -> None:
-        if message.rows is self.stations:
+        if message.rows is self.step_rows:
             self.walking.go(message.number)
         elif message.rows is self.lanes and self.lanes.chosen:
             self.choose_lane(self.lanes.chosen)
@@ -255,7 +255,7 @@ class Bench(ProgramPane):
 
     @on(Gauge.Jump)
     def _jumped(self, message: Gauge.Jump) -> None:
-        self.walking.go(round(message.share * (self.stations.length - 1)))
+        self.walking.go(round(message.share * (self.step_rows.length - 1)))
 
     # ---------------------------------------------------------------- cases
 
@@ -292,14 +292,14 @@ class Bench(ProgramPane):
             self.walk_case(message.case, verdict)
 
     def walk_case(self, case: CaseRow, verdict: CaseVerdict) -> None:
-        """The program of a case on the lane of a verdict, at its station or at the last one."""
+        """The program of a case on the lane of a verdict, at its step or at the last one."""
         self.to_lane(verdict.lane)
-        self.walking.to_last = verdict.station < 0
-        self.walking.at = max(0, verdict.station)
+        self.walking.to_last = verdict.step < 0
+        self.walking.at = max(0, verdict.step)
         self.show_case(case.name, case.program)
         self.supply(dict(case.given), list(case.input))
         self.languages_changed()
-        self.set_focus(self.stations)
+        self.set_focus(self.step_rows)
 
     def walk_stop(self, lesson: Path, stop: StopShown) -> None:
         """The program of a stop of a lesson, on its lane, at its step."""
@@ -313,7 +313,7 @@ class Bench(ProgramPane):
         self.supply(dict(stop.given), list(stop.input))
         self.choose_ways(stop.lane, stop.ways)
         self.languages_changed()
-        self.set_focus(self.stations)
+        self.set_focus(self.step_rows)
 
     # ---------------------------------------------------------------- the course on disk
 

@@ -70,7 +70,7 @@ class BenchCommands(TextActions):
             reasons["suite"] = "the course has no suite"
         if len(self.lanes.lanes) < 2:
             reasons.update(dict.fromkeys(("lane", "hunt"), "there is no other lane"))
-        if self.stations.length < 2:
+        if self.step_rows.length < 2:
             steps = ("back", "forward", "ends", "first", "last", "leap_back", "leap_on")
             reasons.update(dict.fromkeys(steps, "the run has no steps"))
         return reasons
@@ -122,11 +122,11 @@ class BenchCommands(TextActions):
 
     def action_clause(self) -> None:
         """From the moment to the clause of the definition that applies."""
-        station = self.stations.stations.get(self.at)
-        if station is None or not station.clause:
+        step = self.step_rows.known_steps.get(self.at)
+        if step is None or not step.clause:
             self.say("no clause applies at this step", "brass")
             return
-        self.open_text(self.course_folder / station.clause.file, int(station.clause.line))
+        self.open_text(self.course_folder / step.clause.file, int(step.clause.line))
 
     def action_prompt(self) -> None:
         """The prompt for the language of the program."""
@@ -316,10 +316,10 @@ class BenchCommands(TextActions):
         self.walking.go(0)
 
     def action_last(self) -> None:
-        self.walking.go(self.stations.length - 1)
+        self.walking.go(self.step_rows.length - 1)
 
     def action_ends(self) -> None:
-        last = self.stations.length - 1
+        last = self.step_rows.length - 1
         self.walking.go(0 if self.at == last else last)
 
     # ---------------------------------------------------------------- files

@@ -139,7 +139,7 @@ class Choosing:
         bench.lane = walk.lane  # even if the course has it no longer
         bench.walking.hold(path, walk)
         bench.say(f"the walk in {path.name}, as it was recorded; F4 walks the program anew")
-        bench.set_focus(bench.stations)
+        bench.set_focus(bench.step_rows)
 
     def rule(self) -> None:
         bench = self._bench

@@ -278,7 +278,7 @@ class Comparing(View):
         if not lane:
             return
         self.dismiss()
-        self._bench.walk_lane(lane, stop.station if stop else 0)
+        self._bench.walk_lane(lane, stop.step if stop else 0)
 
     def action_draw(self) -> None:
         lanes = [one.lane for one in self.query_one(Costs).lanes]

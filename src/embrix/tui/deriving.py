@@ -42,12 +42,12 @@ class Judgements(Rows):
         self.folded: set[int] = set()
         self.shown: list[int] = []
         self.until = -1
-        """The station up to which a derivation so far is shown."""
+        """The step up to which a derivation so far is shown."""
         self.empty_text = "The judgements of the run appear here."
 
     def take(self, rows: list[JudgementRow], at: int, levels: int) -> None:
         """New rows, so many levels of them unfolded; the cursor goes to the judgement of a
-        station."""
+        step."""
         self.all = rows
         self.folded = {n for n, row in enumerate(rows) if row.depth >= levels and row.premises}
         inside = [
@@ -267,9 +267,9 @@ class Deriving(View):
             self.dismiss()
             return
         row = judgements.all[judgements.chosen]
-        station = row.left if judgements.view == 1 and row.left >= 0 else row.entered
+        step = row.left if judgements.view == 1 and row.left >= 0 else row.entered
         self.dismiss()
-        self._bench.walking.go(station)
+        self._bench.walking.go(step)
 
     def action_draw(self) -> None:
         number = self._bench.at if self._steps else 0

@@ -262,13 +262,13 @@ class ProgramPane(BenchCommands):
         self.walking.ask(key, self.language, self.lane, self.editor.text, at, self.input, ways)
 
     def walk_lane(self, lane: str, at: int) -> None:
-        """A lane of the program at a station."""
+        """A lane of the program at a step."""
         self.to_lane(lane)
         if lane in self.lanes.lanes:
             self.lanes.cursor = self.lanes.lanes.index(lane)
             self.lanes.refresh()
         self._ask_walk(at)
-        self.set_focus(self.stations)
+        self.set_focus(self.step_rows)
 
     def ways_on(self, lane: str) -> list[int]:
         """The ways that were chosen for the program as it stands on a lane."""

@@ -6,7 +6,7 @@ from functools import partial
 
 from embrix.course.naming import plain_name
 from embrix.messages.replies import Completion, Found
-from embrix.messages.requests import SaveWalk, SeekStation
+from embrix.messages.requests import SaveWalk, SeekStep
 from embrix.messages.wire import Progress
 from embrix.text.typed_number import typed_number
 from embrix.tui.choosing import WALK
@@ -64,15 +64,15 @@ class Seeking:
 
     def _suggested(self, kind: str) -> str:
         """What stands at the moment and may be meant."""
-        station = self._bench.stations.stations.get(self._bench.at)
-        if station is None:
+        step = self._bench.step_rows.known_steps.get(self._bench.at)
+        if step is None:
             return ""
-        if kind == "clause" and station.clause:
-            return f"{station.clause.file}:{station.clause.line}"
-        if kind == "name" and station.bindings:
-            return station.bindings[0].name
-        if kind == "location" and station.store:
-            return station.store[-1].location
+        if kind == "clause" and step.clause:
+            return f"{step.clause.file}:{step.clause.line}"
+        if kind == "name" and step.bindings:
+            return step.bindings[0].name
+        if kind == "location" and step.store:
+            return step.store[-1].location
         return ""
 
     def _go(self, kind: str, what: str, forward: bool) -> None:
@@ -81,7 +81,7 @@ class Seeking:
         if kind not in ("over", "out", "end"):
             self._last = (kind, what)
         self._desk.drop("seek")
-        request = SeekStation(walk=self._bench.walking.recipe, kind=kind, what=what,
+        request = SeekStep(walk=self._bench.walking.recipe, kind=kind, what=what,
                               start=self._bench.at, forward=forward)  # fmt: skip
         take = partial(self._found, self._bench.walking.key, kind, forward)
         self._desk.ask("seek", request, take, progress=self._looking)
@@ -103,7 +103,7 @@ class Seeking:
     # ---------------------------------------------------------------- numbers and marks
 
     def to_number(self) -> None:
-        """To a station by its number."""
+        """To a step by its number."""
 
         def typed(text: str | None) -> None:
             digits = (text or "").strip().replace(",", "")
@@ -113,7 +113,7 @@ class Seeking:
             elif digits:
                 self._bench.say(f"{digits} is no number", "brass")
 
-        last = self._bench.stations.length - 1
+        last = self._bench.step_rows.length - 1
         self._bench.app.push_screen(
             AskText("go to", f"The number of a step, 0 to {last:,}:"), typed
         )
@@ -128,8 +128,8 @@ class Seeking:
             marks.append(at)
             marks.sort()
             self._bench.say(f"step {at:,} is marked; j goes to the next mark")
-        self._bench.stations.marks = set(marks)
-        self._bench.stations.refresh()
+        self._bench.step_rows.marks = set(marks)
+        self._bench.step_rows.refresh()
 
     def next_mark(self, forward: bool) -> None:
         marks, at = self._bench.walking.marks, self._bench.at

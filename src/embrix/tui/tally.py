@@ -148,7 +148,7 @@ class CaseCard(Static):
         app, verdict = self.app, self.verdict
         if verdict is None:
             return
-        lane, state, station = verdict.lane, verdict.state, verdict.station
+        lane, state, step = verdict.lane, verdict.state, verdict.step
         sign, colour = SIGNS[state]
         text.append(f"\n{sign} ", ink(app, colour, bold=True))
         text.append(lane, ink(app, "ink", bold=True))
@@ -176,7 +176,7 @@ class CaseCard(Static):
         ]  # fmt: skip
         if others:
             text.append(f"  the same on {', '.join(others)}\n", ink(app, "faint"))
-        where = f"step {station:,}" if station >= 0 else "the end of the run"
+        where = f"step {step:,}" if step >= 0 else "the end of the run"
         text.append(f"\n  Enter walks to {where}\n", ink(app, "water"))
         text.append(
             "  a accepts the result as expected (shows the change first)\n", ink(app, "water")

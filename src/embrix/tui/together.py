@@ -44,7 +44,7 @@ class Together(Rows):
         app = self.app
         if stop is None:
             return [(" " * room, ink(app, "ink"))]
-        lead = f"{stop.station:>6,} "
+        lead = f"{stop.step:>6,} "
         bars = "│ " * min(stop.depth, 10)
         shown = cut(visible(stop.text), max(4, room - len(lead) - len(bars)))
         gap = " " * max(0, room - len(lead) - len(bars) - width(shown))

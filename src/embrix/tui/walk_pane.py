@@ -1,4 +1,4 @@
-"""The walk: a gauge of the whole run, the steps around the moment, and the moment itself."""
+"""The walk: a gauge of the whole run, the steps around the present one, and that one in full."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from textual.strip import Strip
 from textual.widget import Widget
 from textual.widgets import Static
 
-from embrix.messages.replies import StationData, Substituted
+from embrix.messages.replies import StepData, Substituted
 from embrix.text.plural import counted
 from embrix.text.visible import cut, times, visible
 from embrix.tui.commands import of_place
@@ -95,7 +95,7 @@ class Gauge(Widget):
 NO_WALK = "The steps of the run appear here.\nF4 chooses the lane, F7 and F8 step."
 
 
-class Stations(Rows):
+class StepRows(Rows):
     """The steps of the run as lines; those not fetched yet are asked for."""
 
     BINDINGS: ClassVar[list[BindingType]] = [
@@ -103,7 +103,7 @@ class Stations(Rows):
     ]
 
     class Wanted(Message):
-        """Stations around a number are to be shown and have not been fetched."""
+        """Steps around a number are to be shown and have not been fetched."""
 
         def __init__(self, number: int) -> None:
             super().__init__()
@@ -113,7 +113,7 @@ class Stations(Rows):
         super().__init__(id=id)
         self.length = 0
         self.style_of_walk = "moments"
-        self.stations: dict[int, StationData] = {}
+        self.known_steps: dict[int, StepData] = {}
         self.marks: set[int] = set()
         self.empty_text = NO_WALK
 
@@ -121,22 +121,22 @@ class Stations(Rows):
         return self.length
 
     def begin(
-        self, length: int, style: str, at: int, known: Sequence[StationData] = (),
+        self, length: int, style: str, at: int, known: Sequence[StepData] = (),
         marks: Collection[int] = (),
     ) -> None:  # fmt: skip
-        """Another run, of which some stations are known, and some marked."""
+        """Another run, of which some steps are known, and some marked."""
         before = (self.length, self.style_of_walk, self.cursor, self.marks)
         same = before == (length, style, at, set(marks)) and bool(known)
-        same = same and all(self.stations.get(one.number) == one for one in known)
+        same = same and all(self.known_steps.get(one.number) == one for one in known)
         self.length, self.style_of_walk = length, style
-        self.stations = {one.number: one for one in known}
+        self.known_steps = {one.number: one for one in known}
         self.marks = set(marks)
         if not same:
             self.renew(cursor=at)
 
-    def add(self, known: Sequence[StationData]) -> None:
-        """Stations that have been fetched."""
-        self.stations.update({one.number: one for one in known})
+    def add(self, known: Sequence[StepData]) -> None:
+        """Steps that have been fetched."""
+        self.known_steps.update({one.number: one for one in known})
         self.refresh()
 
     def row(self, number: int) -> Sequence[Piece]:
@@ -146,35 +146,35 @@ class Stations(Rows):
             f"{number:>6,}{'◗' if marked else ' '}",
             ink(app, "brass" if marked else "faint", bold=marked),
         )
-        station = self.stations.get(number)
-        if station is None:
+        step = self.known_steps.get(number)
+        if step is None:
             self.post_message(self.Wanted(number))
             return [lead, ("…", ink(app, "faint"))]
-        kind = station.kind
+        kind = step.kind
         if kind == "end":
-            sign, colour = OUTCOME_SIGNS.get(station.note, ("◆", "moss"))
-            return [lead, (f"{sign} {station.text}", ink(app, colour, bold=True))]
+            sign, colour = OUTCOME_SIGNS.get(step.note, ("◆", "moss"))
+            return [lead, (f"{sign} {step.text}", ink(app, colour, bold=True))]
         if kind == "term":
-            final = station.note == "final"
+            final = step.note == "final"
             return [
                 lead,
                 ("◆ " if final else "→ ", ink(app, "moss" if final else "deep", bold=True)),
-                *self._focused(station),
+                *self._focused(step),
             ]
         entering = kind == "enter"
-        sign = "↳ " if station.note == "tail call" else "┌ " if entering else "└ "
-        depth = station.depth
+        sign = "↳ " if step.note == "tail call" else "┌ " if entering else "└ "
+        depth = step.depth
         return [
             lead,
             ("│ " * min(depth, 30), ink(app, "wall")),
             (sign, ink(app, "water" if entering else "moss", bold=True)),
-            (station.brief, ink(app, "ink" if not entering else "faint")),
+            (step.brief, ink(app, "ink" if not entering else "faint")),
         ]
 
-    def _focused(self, station: StationData) -> list[Piece]:
+    def _focused(self, step: StepData) -> list[Piece]:
         app = self.app
-        text, focus = station.text, station.focus
-        renewed = station.renewed or (0, 0)
+        text, focus = step.text, step.focus
+        renewed = step.renewed or (0, 0)
         marks = sorted({0, len(text), *(focus or ()), *renewed})
         pieces: list[Piece] = []
         for begin, end in pairwise(marks):
@@ -210,33 +210,33 @@ class Moment(Static):
 
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__("", id=id, markup=False)
-        self.station: StationData | None = None
+        self.step: StepData | None = None
         self.style_of_walk = "moments"
 
-    def show(self, station: StationData | None, style: str) -> None:
-        if (station, style) != (self.station, self.style_of_walk):
-            self.station, self.style_of_walk = station, style
+    def show(self, step: StepData | None, style: str) -> None:
+        if (step, style) != (self.step, self.style_of_walk):
+            self.step, self.style_of_walk = step, style
             self.refresh(layout=True)
 
     def render(self) -> RenderableType:
         text = Text(no_wrap=False, overflow="fold")
-        station = self.station
-        if station is None:
+        step = self.step
+        if step is None:
             return text
         app = self.app
         room = max(20, self.size.width - 2)
         text.append("names here\n", ink(app, "faint", italic=True))
-        self._names(text, station, room)
-        self._store(text, station, room)
-        for put in station.put:
+        self._names(text, step, room)
+        self._store(text, step, room)
+        for put in step.put:
             self._substitution(text, put, room)
-        written = station.written
+        written = step.written
         if written:
             text.append("\nwritten so far\n", ink(app, "faint", italic=True))
             lines = [line for line in written.split("\n") if line][-4:]
             for line in lines:
                 text.append(f"  ▤ {cut(visible(line), room - 4)}\n", ink(app, "ink"))
-        clause = station.clause
+        clause = step.clause
         if clause is not None:
             place = f"{clause.file}:{clause.line}"
             text.append("\nclause ", ink(app, "faint", italic=True))
@@ -249,18 +249,18 @@ class Moment(Static):
             if len(lines) > MOST_LINES:
                 more = counted(len(lines) - MOST_LINES, "more line")
                 text.append(f"  … {more}\n", ink(app, "faint"))
-        for refused in station.refused[:3]:
+        for refused in step.refused[:3]:
             text.append("  not ", ink(app, "brass", bold=True))
             line = f"{refused.line}  {visible(' '.join(refused.text.split()))}"
             text.append(f"{cut(line, room - 6)}\n", ink(app, "faint"))
-        if len(station.text) > SHORT or station.text != station.brief:
+        if len(step.text) > SHORT or step.text != step.brief:
             text.append("\nstep in full\n", ink(app, "faint", italic=True))
-            full = visible(station.text)
+            full = visible(step.text)
             shown = textwrap.wrap(full, room - 2, max_lines=6, placeholder=" …")
             text.append("".join(f"  {line}\n" for line in shown), ink(app, "ink"))
-        if station.note == "tail call":
+        if step.note == "tail call":
             text.append("  ↳ takes the place of its caller (a tail call)\n", ink(app, "faint"))
-        stack = station.stack
+        stack = step.stack
         if stack:
             text.append("\ninside\n", ink(app, "faint", italic=True))
             for judgement in stack[:6]:
@@ -285,14 +285,14 @@ class Moment(Static):
         for old, new in put.renamed:
             text.append(f"  {old} is called {new} from here on\n", ink(app, "heather"))
 
-    def _store(self, text: Text, station: StationData, room: int) -> None:
+    def _store(self, text: Text, step: StepData, room: int) -> None:
         """What the store holds, the newest first; what waits and what is settled is marked."""
         app = self.app
-        held = station.store
+        held = step.store
         if not held:
             return
         text.append("\nstore\n", ink(app, "faint", italic=True))
-        changed = set(station.changed)
+        changed = set(step.changed)
         for one in reversed(held[-MOST_HELD:]):
             location = one.location
             sign, colour, word = ROLES.get(one.role, ("=", "ink", ""))
@@ -303,21 +303,21 @@ class Moment(Static):
             text.append(line, ink(app, colour, bold=location in changed))
             text.append(f"  {message}" if message else "", ink(app, "faint", italic=True))
             text.append("  changed\n" if location in changed else "\n", ink(app, "brass"))
-        more = station.store_size - min(len(held), MOST_HELD)
+        more = step.store_size - min(len(held), MOST_HELD)
         if more > 0:
             text.append(f"  and {more} older\n", ink(app, "faint"))
 
-    def _names(self, text: Text, station: StationData, room: int) -> None:
+    def _names(self, text: Text, step: StepData, room: int) -> None:
         app = self.app
-        if not station.bindings:
+        if not step.bindings:
             none = {
                 "steps": "  none: this lane puts values into the term",
                 "moments": "  none",
             }[self.style_of_walk]
             text.append(none + "\n", ink(app, "faint"))
             return
-        label = min(16, max(len(one.name) for one in station.bindings))
-        for one in station.bindings[:12]:
+        label = min(16, max(len(one.name) for one in step.bindings))
+        for one in step.bindings[:12]:
             name = one.name
             line = cut(f"{visible(one.value)}", room - label - 15)
             sign, message = ORIGINS.get(one.origin, ORIGINS["around"])
@@ -333,6 +333,6 @@ class Moment(Static):
                 )
                 text.append(line, ink(app, "ink", bold=True))
                 text.append(f"  {message}\n" if message else "\n", ink(app, "faint", italic=True))
-        more = len(station.bindings) - 12
+        more = len(step.bindings) - 12
         if more > 0:
             text.append(f"  and {more} more\n", ink(app, "faint"))

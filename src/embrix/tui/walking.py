@@ -1,4 +1,4 @@
-"""The walk through the chosen lane: asking for it, fetching stations, moving the moment."""
+"""The walk through the chosen lane: asking for it, fetching steps, moving the moment."""
 
 from __future__ import annotations
 
@@ -8,20 +8,20 @@ from pathlib import Path
 
 from textual.widget import Widget
 
-from embrix.messages.replies import StationData, WalkSummary
-from embrix.messages.requests import FetchStations, OpenWalk, WalkRecipe
+from embrix.messages.replies import StepData, WalkSummary
+from embrix.messages.requests import FetchSteps, OpenWalk, WalkRecipe
 from embrix.tui.bars import Title
 from embrix.tui.desk import PATIENCE, Desk
 from embrix.tui.editor import ProgramEditor
 from embrix.tui.faces import TreeFace
-from embrix.tui.walk_pane import NO_WALK, Gauge, Moment, Stations
+from embrix.tui.walk_pane import NO_WALK, Gauge, Moment, StepRows
 
 WINDOW = 60
-"""Stations that are fetched at once."""
+"""Steps that are fetched at once."""
 
 
 class Walking:
-    """Keeps gauge, stations, moment, editor and tree at one moment of one run."""
+    """Keeps gauge, steps, moment, editor and tree at one moment of one run."""
 
     def __init__(self, bench: Widget, desk: Desk) -> None:
         self._bench = bench
@@ -33,31 +33,31 @@ class Walking:
         self._text = ""
         self._shown = ""
         self._begins: Callable[..., None] | None = None
-        """Shows the run that has been recorded, as soon as its first stations are there."""
+        """Shows the run that has been recorded, as soon as its first steps are there."""
         self._fetching: set[int] = set()
         self.at = 0
         self.to_last = False
-        """Whether the last station is wanted, whatever its number."""
+        """Whether the last step is wanted, whatever its number."""
         self.given: dict[str, str] = {}
         """Names supplied by hand."""
         self._marks: dict[tuple[str, str], list[int]] = {}
-        """Marked stations, by program and lane."""
+        """Marked steps, by program and lane."""
         self.held: tuple[str, str] | None = None
         """Program and lane of a walk from a file, which is not recorded anew while they stay."""
 
     @property
-    def _stations(self) -> Stations:
-        return self._bench.query_one(Stations)
+    def _step_rows(self) -> StepRows:
+        return self._bench.query_one(StepRows)
 
     @property
     def marks(self) -> list[int]:
-        """The stations of the run in view that are marked."""
+        """The steps of the run in view that are marked."""
         return self._marks.setdefault((self._text, self.lane), [])
 
     @property
     def settled(self) -> bool:
         """Whether the run that was asked for last is the one on screen, the moment fetched."""
-        here = self.at in self._stations.stations or not self._stations.length
+        here = self.at in self._step_rows.known_steps or not self._step_rows.length
         return self._shown == self.key and here
 
     def ask(
@@ -93,11 +93,11 @@ class Walking:
         self._desk.drop("walk")
         self.key = ""
         self._begins = None
-        self._stations.begin(0, "moments", 0)
+        self._step_rows.begin(0, "moments", 0)
         self.show()
 
     def _walked(self, key: str, text: str, walk: WalkSummary) -> None:
-        """A run is recorded. The one before stays in view until the stations of this one are
+        """A run is recorded. The one before stays in view until the steps of this one are
         there."""
         if key != self.key:
             return
@@ -113,17 +113,17 @@ class Walking:
             self.show()
 
     def _begin(
-        self, key: str, text: str, walk: WalkSummary, known: Sequence[StationData] = ()
+        self, key: str, text: str, walk: WalkSummary, known: Sequence[StepData] = ()
     ) -> None:
         self._begins = None
         self._text, self._shown = text, key
         self.at = max(0, min(self.at, walk.length - 1))
-        self._stations.begin(walk.length, walk.style, self.at, known, set(self.marks))
-        self._stations.empty_text = walk.refused or NO_WALK
+        self._step_rows.begin(walk.length, walk.style, self.at, known, set(self.marks))
+        self._step_rows.empty_text = walk.refused or NO_WALK
         self._bench.query_one(Gauge).show(walk.levels, walk.length, self.at)
 
     def fetch(self, number: int) -> None:
-        """Ask for the stations around a number, once."""
+        """Ask for the steps around a number, once."""
         block = number // WINDOW
         neighbour = block + 1 if number % WINDOW > WINDOW // 2 else block - 1
         for wanted in (block, neighbour):
@@ -131,66 +131,66 @@ class Walking:
                 continue
             self._fetching.add(wanted)
             first = wanted * WINDOW
-            request = FetchStations(walk=self.recipe, first=first, last=first + WINDOW)
+            request = FetchSteps(walk=self.recipe, first=first, last=first + WINDOW)
             self._desk.ask(
                 "walk", request, partial(self._fetched, self.key),
                 failed=partial(self._not_fetched, self.key, wanted),
             )  # fmt: skip
 
     def _not_fetched(self, key: str, block: int, _why: str) -> None:
-        """Stations that did not come are asked for again when they are looked at."""
+        """Steps that did not come are asked for again when they are looked at."""
         if key == self.key:
             self._fetching.discard(block)
             if self._begins is not None:
                 self._begins()
                 self.show()
 
-    def _fetched(self, key: str, found: list[StationData]) -> None:
+    def _fetched(self, key: str, found: list[StepData]) -> None:
         if key != self.key:
             return
         if self._begins is not None:
             self._begins(found)
         else:
-            self._stations.add(found)
+            self._step_rows.add(found)
         self.show()
 
     def go(self, number: int) -> None:
         """Make another moment the moment."""
-        stations = self._stations
-        if stations.length == 0:
+        rows = self._step_rows
+        if rows.length == 0:
             return
-        self.at = max(0, min(number, stations.length - 1))
-        stations.cursor = self.at
-        stations.show_cursor()
-        stations.refresh()
+        self.at = max(0, min(number, rows.length - 1))
+        rows.cursor = self.at
+        rows.show_cursor()
+        rows.refresh()
         self.show()
 
     def show(self) -> None:
         """Bring every view to the moment."""
-        stations, gauge = self._stations, self._bench.query_one(Gauge)
-        gauge.show(gauge.levels if stations.length else [], stations.length, self.at)
-        station = stations.stations.get(self.at)
-        if station is None and stations.length:
+        rows, gauge = self._step_rows, self._bench.query_one(Gauge)
+        gauge.show(gauge.levels if rows.length else [], rows.length, self.at)
+        step = rows.known_steps.get(self.at)
+        if step is None and rows.length:
             self.fetch(self.at)
-        style = stations.style_of_walk
-        self._bench.query_one(Moment).show(station, style)
-        place = station.place if station else None
+        style = rows.style_of_walk
+        self._bench.query_one(Moment).show(step, style)
+        place = step.place if step else None
         tree = self._bench.query_one(TreeFace)
         tree.highlight(place)
         # The program as a whole needs no mark; it would only drown the text in colour.
         whole = tree.nodes[0].place if tree.nodes else None
         editor = self._bench.query_one("#program", ProgramEditor)
-        put = station.put if station else ()
+        put = step.put if step else ()
         editor.mark(self._text, None if place == whole else place, put)
         self.show_title()
 
     def show_title(self) -> None:
         """Which run is shown: while another is recorded, that it is the one before."""
-        stations = self._stations
+        rows = self._step_rows
         title = self._bench.query_one("#walk-title", Title)
-        if self._shown != self.key and stations.length:
+        if self._shown != self.key and rows.length:
             title.show(f"{self.lane} ⋯ running; below is the run before", "", "ink")
             return
-        position = f"step {self.at:,} of {max(0, stations.length - 1):,}"
+        position = f"step {self.at:,} of {max(0, rows.length - 1):,}"
         subject = f"{self.lane}, from a file" if self.held else self.lane
-        title.show(subject, position if stations.length else "", "ink")
+        title.show(subject, position if rows.length else "", "ink")

@@ -21,7 +21,7 @@ from embrix.tui.desk import Desk
 from embrix.tui.document import Document
 from embrix.tui.editor import ProgramEditor
 from embrix.tui.faces import LanesView
-from embrix.tui.walk_pane import Stations
+from embrix.tui.walk_pane import StepRows
 from embrix.tui.walking import Walking
 
 Say: TypeAlias = Callable[[str, str], None]
@@ -74,8 +74,8 @@ class Workbench(Screen[None]):
         return self.query_one(LanesView)
 
     @property
-    def stations(self) -> Stations:
-        return self.query_one(Stations)
+    def step_rows(self) -> StepRows:
+        return self.query_one(StepRows)
 
     @property
     def at(self) -> int:
@@ -206,7 +206,7 @@ class Workbench(Screen[None]):
 
     @abstractmethod
     def walk_case(self, case: CaseRow, verdict: CaseVerdict) -> None:
-        """The program of a case on the lane of a verdict, at its station or at the last one."""
+        """The program of a case on the lane of a verdict, at its step or at the last one."""
 
     @abstractmethod
     def ways_on(self, lane: str) -> list[int]:
@@ -218,7 +218,7 @@ class Workbench(Screen[None]):
 
     @abstractmethod
     def walk_lane(self, lane: str, at: int) -> None:
-        """A lane of the program at a station."""
+        """A lane of the program at a step."""
 
     @abstractmethod
     def walk_ways(self, lane: str, ways: list[int], at: int) -> None:

@@ -12,7 +12,7 @@ from embrix.terms.telling import Told
 from embrix.text.source import Span
 from embrix.trace.frames import Origin
 
-StationKind: TypeAlias = Literal["term", "enter", "leave", "end"]
+StepKind: TypeAlias = Literal["term", "enter", "leave", "end"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,7 +46,7 @@ class Put:
 
 
 @dataclass(frozen=True, slots=True)
-class Station:
+class WalkStep:
     """One stop of a walk, fit to be shown.
 
     `text` is the term or judgement, `focus` the part of it that is active, `place` the active part
@@ -54,7 +54,7 @@ class Station:
     """
 
     number: int
-    kind: StationKind
+    kind: StepKind
     text: str
     focus: Span | None
     place: Place | None
