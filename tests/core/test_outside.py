@@ -10,11 +10,11 @@ import sys
 import time
 from collections.abc import Callable
 from contextlib import redirect_stderr, redirect_stdout
-from dataclasses import replace
 from pathlib import Path
 
 import platformdirs
 import pytest
+from msgspec.structs import replace
 
 from embrix.checking.verdicts import check_suite
 from embrix.cli.main import main

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from msgspec.structs import replace
 
 from embrix.brix import core as k
 from embrix.brix import syntax as s

@@ -6,7 +6,7 @@ m that holds 1 under "a"; a test runs them all.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from embrix.brix.builtins import BUILT_INS
 from embrix.terms.types import show_type
@@ -63,8 +63,7 @@ EXAMPLES = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class FunctionHelp:
+class FunctionHelp(Struct, frozen=True):
     """How a function is called with the types of its parts, what it is for, and an example with
     what that gives."""
 

@@ -4,8 +4,9 @@ out. A function that the author defines under such a name comes first."""
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import TypeAlias
+
+from msgspec import Struct
 
 from embrix.terms.types import (
     BOOL,
@@ -27,8 +28,7 @@ from embrix.terms.types import (
 Shape: TypeAlias = tuple[tuple[Type, ...], Type]
 
 
-@dataclass(frozen=True, slots=True)
-class BuiltIn:
+class BuiltIn(Struct, frozen=True):
     """`shape` gives the types of the parameters and of the result, with holes of their own."""
 
     name: str

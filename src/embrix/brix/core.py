@@ -7,7 +7,9 @@ its place in the definition.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from embrix.brix.core_parts import (
     INSIDE,
@@ -78,8 +80,7 @@ __all__ = [
 # ---------------------------------------------------------------------- declarations
 
 
-@dataclass(frozen=True, slots=True)
-class Choice:
+class Choice(Struct, frozen=True):
     """A decision of a definition: its question, and each alternative with the reason for it."""
 
     name: str
@@ -88,8 +89,7 @@ class Choice:
     default: str
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Function:
+class Function(Struct, frozen=True, eq=False):
     """A function of a definition. `subject` is the number of the parameter that is the current
     term, when one is; `finals` makes it a small-step relation."""
 
@@ -113,8 +113,7 @@ class Function:
         return (self.body, self.clauses, self.finals)
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Law:
+class Law(Struct, frozen=True, eq=False):
     """A statement about all terms: parameters by sort or type, condition and conclusion."""
 
     text: str
@@ -129,8 +128,7 @@ class Meaning:
     __slots__ = ("__weakref__",)
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Language:
+class Language(Struct, frozen=True, eq=False):
     """A checked language."""
 
     name: str
@@ -179,8 +177,7 @@ class Language:
         return replace(self, numbers=found[-1], grammars=counting)
 
 
-@dataclass(frozen=True, slots=True, eq=False, weakref_slot=True)
-class Interpreter:
+class Interpreter(Struct, frozen=True, eq=False, weakref=True):
     """A checked interpreter of a language.
 
     `constructors` lists everything a value may be built of by tag, the forms included. `shown`
@@ -198,7 +195,7 @@ class Interpreter:
     main: str
     signature: Signature
     """The forms that terms may have while a program runs: those of the language and its own."""
-    laws: tuple[Law, ...] = field(default=())
+    laws: tuple[Law, ...] = ()
     choices: dict[str, Choice] = field(default_factory=dict)
     decided: dict[str, str] = field(default_factory=dict)
     """How each choice is decided, where not by its default."""

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
 from fractions import Fraction
 from typing import Any, Literal, TypeAlias
+
+from msgspec import Struct
 
 from embrix.terms.node import Constructor
 from embrix.terms.types import Type
@@ -14,58 +15,49 @@ from embrix.text.source import Span
 # ---------------------------------------------------------------------- expressions
 
 
-@dataclass(frozen=True, slots=True)
-class Const:
+class Const(Struct, frozen=True):
     value: int | Fraction | float | str | bool
 
 
-@dataclass(frozen=True, slots=True)
-class Local:
+class Local(Struct, frozen=True):
     slot: int
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Build:
+class Build(Struct, frozen=True, eq=False):
     """A form or a constructor applied to all its fields; a form takes the current place."""
 
     constructor: Constructor
     args: tuple[Core, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class BuildTuple:
+class BuildTuple(Struct, frozen=True):
     items: tuple[Core, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class BuildList:
+class BuildList(Struct, frozen=True):
     items: tuple[Core, ...]
     rest: Core | None
 
 
-@dataclass(frozen=True, slots=True)
-class Optional:
+class Optional(Struct, frozen=True):
     """`Some(value)`, or `None` without a value."""
 
     value: Core | None
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Empty:
+class Empty(Struct, frozen=True, eq=False):
     """The empty environment or set, as its type says."""
 
     type: Type
 
 
-@dataclass(frozen=True, slots=True)
-class Call:
+class Call(Struct, frozen=True):
     function: str
     args: tuple[Core, ...]
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class Primitive:
+class Primitive(Struct, frozen=True):
     """An operation of the notation: see `machine.primitives`."""
 
     operation: str
@@ -73,8 +65,7 @@ class Primitive:
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class Lookup:
+class Lookup(Struct, frozen=True):
     """A name looked up in an environment; without `instead`, absence is *stuck*."""
 
     environment: Core
@@ -85,21 +76,18 @@ class Lookup:
     """Whether what is found is given as `Some`."""
 
 
-@dataclass(frozen=True, slots=True)
-class Extend:
+class Extend(Struct, frozen=True):
     environment: Core
     key: Core
     value: Core
 
 
-@dataclass(frozen=True, slots=True)
-class ExtendAll:
+class ExtendAll(Struct, frozen=True):
     environment: Core
     items: Core
 
 
-@dataclass(frozen=True, slots=True)
-class Test:
+class Test(Struct, frozen=True):
     """`if`, `and`, `or`: evaluates only the branch it chooses."""
 
     test: Core
@@ -107,37 +95,32 @@ class Test:
     no: Core
 
 
-@dataclass(frozen=True, slots=True)
-class Match:
+class Match(Struct, frozen=True):
     subjects: tuple[Core, ...]
     slots: tuple[int, ...]
     clauses: tuple[CoreClause, ...]
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class Emit:
+class Emit(Struct, frozen=True):
     text: Core
     then: Core
 
 
-@dataclass(frozen=True, slots=True)
-class Template:
+class Template(Struct, frozen=True):
     """A text with values shown inside it."""
 
     parts: tuple[str | Core, ...]
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Fail:
+class Fail(Struct, frozen=True, eq=False):
     error: ErrorType
     args: tuple[Core, ...]
     at: Core | None
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class Repeat:
+class Repeat(Struct, frozen=True):
     """Steps of a relation until its first subject is final.
 
     `threads` says for each further component of a step which parameter it becomes.
@@ -149,16 +132,14 @@ class Repeat:
     threads: tuple[int, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class IsFinal:
+class IsFinal(Struct, frozen=True):
     function: str
     value: Core
     listed: bool = False
     """Whether the value is a list, final when all its items are."""
 
 
-@dataclass(frozen=True, slots=True)
-class Todo:
+class Todo(Struct, frozen=True):
     """What is still to be written; with the `code` of a diagnostic, what has an error."""
 
     note: str
@@ -166,8 +147,7 @@ class Todo:
     code: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Lambda:
+class Lambda(Struct, frozen=True):
     """A function as a value; it remembers the current place."""
 
     slots: tuple[int, ...]
@@ -175,8 +155,7 @@ class Lambda:
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class CallValue:
+class CallValue(Struct, frozen=True):
     """A call of a function that is a value."""
 
     callee: Core
@@ -184,8 +163,7 @@ class CallValue:
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class Knot:
+class Knot(Struct, frozen=True):
     """An environment whose last frames hold values that mention it: `slot` inside the values.
 
     `then` is evaluated with the environment in `slot`.
@@ -197,16 +175,14 @@ class Knot:
     then: Core
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Handler:
+class Handler(Struct, frozen=True, eq=False):
     error: ErrorType
     patterns: tuple[CorePattern, ...]
     guard: Core | None
     body: Core
 
 
-@dataclass(frozen=True, slots=True)
-class Attempt:
+class Attempt(Struct, frozen=True):
     """A value, or what the first handler gives that takes the declared error."""
 
     value: Core
@@ -214,29 +190,25 @@ class Attempt:
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class Ask:
+class Ask(Struct, frozen=True):
     """The next line of input, or None."""
 
 
-@dataclass(frozen=True, slots=True)
-class TakeWay:
+class TakeWay(Struct, frozen=True):
     """The number of the way that a run takes among those that are open; *stuck* where none is."""
 
     open: tuple[Core, ...]
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class Decided:
+class Decided(Struct, frozen=True):
     """Whether a choice is decided in this way."""
 
     choice: str
     alternative: str
 
 
-@dataclass(frozen=True, slots=True)
-class Fetch:
+class Fetch(Struct, frozen=True):
     """What a store, map or list has under a key; without `instead`, absence is *stuck*."""
 
     kind: Literal["store", "map", "list"]
@@ -247,8 +219,7 @@ class Fetch:
     wraps: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Loop:
+class Loop(Struct, frozen=True):
     """`fold`, `map` or `filter`: a function called with each item of a list."""
 
     kind: Literal["fold", "map", "filter"]
@@ -258,8 +229,7 @@ class Loop:
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class StepList:
+class StepList(Struct, frozen=True):
     """The first item of a list that is not final takes a step of a relation; the list with it put
     back, as the first component of what the relation gives. `args` has a hole for the subject."""
 
@@ -278,20 +248,17 @@ Core: TypeAlias = (
 # ---------------------------------------------------------------------- patterns
 
 
-@dataclass(frozen=True, slots=True)
-class Bind:
+class Bind(Struct, frozen=True):
     """Matches anything and gives it to a slot; without a slot it only matches."""
 
     slot: int | None
 
 
-@dataclass(frozen=True, slots=True)
-class Equals:
+class Equals(Struct, frozen=True):
     value: int | Fraction | str | bool
 
 
-@dataclass(frozen=True, slots=True)
-class Shape:
+class Shape(Struct, frozen=True):
     """A node with this tag whose fields match. `wide`: other tags are possible in this place."""
 
     tag: int
@@ -299,14 +266,12 @@ class Shape:
     wide: bool
 
 
-@dataclass(frozen=True, slots=True)
-class Named:
+class Named(Struct, frozen=True):
     inner: CorePattern
     slot: int
 
 
-@dataclass(frozen=True, slots=True)
-class Among:
+class Among(Struct, frozen=True):
     """A node with one of these tags."""
 
     tags: frozenset[int]
@@ -316,8 +281,7 @@ class Among:
 CorePattern: TypeAlias = Bind | Equals | Shape | Named | Among
 
 
-@dataclass(frozen=True, slots=True)
-class CoreClause:
+class CoreClause(Struct, frozen=True):
     """One clause. `steps` names the fields whose steps an `order` line put here, by their index:
     several where any of them may be next."""
 
@@ -337,8 +301,7 @@ for its component number n (counted from 1)."""
 RESULT = -1
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class ErrorType:
+class ErrorType(Struct, frozen=True, eq=False):
     name: str
     fields: tuple[str, ...]
     types: tuple[Type, ...]

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, field, replace
 from itertools import pairwise
 from pathlib import Path
 from typing import NoReturn
+
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from embrix.brix import slips
 from embrix.brix import syntax as s
@@ -19,8 +21,7 @@ from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.source import Source, Span
 
 
-@dataclass(slots=True)
-class _Parts:
+class _Parts(Struct):
     """What the declarations of a file add up to."""
 
     doc: str = ""

@@ -8,14 +8,14 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from embrix.brix import syntax as s
 from embrix.text.source import Source, Span
 
 
-@dataclass(frozen=True, slots=True)
-class Meaning:
+class Meaning(Struct, frozen=True):
     """What a name stands for: something of a kind that is declared at a place of a file. `about` is
     the declaration as it is written."""
 
@@ -23,15 +23,14 @@ class Meaning:
     name: str
     file: str
     start: int
-    about: str = field(default="", compare=False)
+    about: str = ""
 
 
 TOP = ("type", "form", "error", "function", "token", "rule", "choice")
 """The kinds of what is declared at the margin of a file or in its blocks."""
 
 
-@dataclass(slots=True)
-class Declared:
+class Declared(Struct):
     """What one file declares. Fields stand under their constructor or error, parameters under
     their function, alternatives under their choice."""
 

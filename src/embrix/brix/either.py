@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Iterator, Sequence
-from dataclasses import replace
 from typing import TypeVar
+
+from msgspec.structs import replace
 
 from embrix.brix import syntax as s
 

@@ -7,20 +7,19 @@ constructors; a literal is a constructor of a type that has endlessly many.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
 from itertools import islice
 from typing import TypeAlias
+
+from msgspec import Struct
 
 from embrix.terms.types import Con, Tup, Type, settle
 
 
-@dataclass(frozen=True, slots=True)
-class Any:
+class Any(Struct, frozen=True):
     """Matches everything."""
 
 
-@dataclass(frozen=True, slots=True)
-class Head:
+class Head(Struct, frozen=True):
     """A constructor (its name), or a literal."""
 
     name: str | int | float | bool | object

@@ -2,30 +2,28 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from fractions import Fraction
 from typing import TypeAlias
+
+from msgspec import Struct
 
 from embrix.text.source import Span
 
 # ---------------------------------------------------------------------- types
 
 
-@dataclass(frozen=True, slots=True)
-class TypeName:
+class TypeName(Struct, frozen=True):
     name: str
     args: tuple[TypeSyntax, ...]
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class TypeTuple:
+class TypeTuple(Struct, frozen=True):
     items: tuple[TypeSyntax, ...]
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class TypeFunction:
+class TypeFunction(Struct, frozen=True):
     params: tuple[TypeSyntax, ...]
     result: TypeSyntax
     span: Span
@@ -36,30 +34,26 @@ TypeSyntax: TypeAlias = TypeName | TypeTuple | TypeFunction
 # ---------------------------------------------------------------------- expressions
 
 
-@dataclass(frozen=True, slots=True)
-class NumberLit:
+class NumberLit(Struct, frozen=True):
     value: int | Fraction
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class TextLit:
+class TextLit(Struct, frozen=True):
     """A text; `parts` alternates between plain text and the expressions in braces."""
 
     parts: tuple[str | Expr, ...]
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class Ref:
+class Ref(Struct, frozen=True):
     """A lower-case name: a variable, a function, a constant of the notation."""
 
     name: str
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class Make:
+class Make(Struct, frozen=True):
     """A capitalised name, perhaps with arguments: a form or constructor."""
 
     name: str
@@ -67,44 +61,38 @@ class Make:
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class Apply:
+class Apply(Struct, frozen=True):
     callee: Expr
     args: tuple[Expr, ...]
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class Index:
+class Index(Struct, frozen=True):
     container: Expr
     key: Expr
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class Binary:
+class Binary(Struct, frozen=True):
     operator: str
     left: Expr
     right: Expr
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class Unary:
+class Unary(Struct, frozen=True):
     operator: str
     operand: Expr
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class Otherwise:
+class Otherwise(Struct, frozen=True):
     value: Expr
     instead: Expr
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class With:
+class With(Struct, frozen=True):
     """`container with key = value`; the key of an environment is an expression of type Name."""
 
     container: Expr
@@ -113,58 +101,50 @@ class With:
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class WithAll:
+class WithAll(Struct, frozen=True):
     container: Expr
     items: Expr
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class If:
+class If(Struct, frozen=True):
     test: Expr
     yes: Expr
     no: Expr
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class Match:
+class Match(Struct, frozen=True):
     subjects: tuple[Expr, ...]
     clauses: tuple[Clause, ...]
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class Tuple:
+class Tuple(Struct, frozen=True):
     items: tuple[Expr, ...]
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class ListOf:
+class ListOf(Struct, frozen=True):
     items: tuple[Expr, ...]
     rest: Expr | None
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class Fail:
+class Fail(Struct, frozen=True):
     error: str
     args: tuple[Expr, ...]
     at: Expr | None
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class Repeat:
+class Repeat(Struct, frozen=True):
     step: str
     args: tuple[Expr, ...]
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class Todo:
+class Todo(Struct, frozen=True):
     """What is still to be written; with the `code` of a diagnostic, what cannot be read."""
 
     note: str
@@ -172,8 +152,7 @@ class Todo:
     code: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Lambda:
+class Lambda(Struct, frozen=True):
     """`fn(PATTERN, …) => BODY`"""
 
     params: tuple[Pattern, ...]
@@ -181,8 +160,7 @@ class Lambda:
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class Attempt:
+class Attempt(Struct, frozen=True):
     """`attempt VALUE` with `on ERROR(…) => …` below it."""
 
     value: Expr
@@ -190,15 +168,13 @@ class Attempt:
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class Ask:
+class Ask(Struct, frozen=True):
     """A line of input, or None when there is no more."""
 
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class Way:
+class Way(Struct, frozen=True):
     """`when GUARD => BODY` among the lines of `any of`; without a guard BODY alone."""
 
     guard: Expr | None
@@ -206,8 +182,7 @@ class Way:
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class AnyOf:
+class AnyOf(Struct, frozen=True):
     """`any of` and its ways, one a line: the definition does not say which of those that are open
     is taken."""
 
@@ -215,8 +190,7 @@ class AnyOf:
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class ChoiceIs:
+class ChoiceIs(Struct, frozen=True):
     """`NAME is ALTERNATIVE`"""
 
     name: str
@@ -224,8 +198,7 @@ class ChoiceIs:
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class LetRec:
+class LetRec(Struct, frozen=True):
     """`let rec NAME = ENV with KEY = VALUE …`, where the values may mention NAME."""
 
     name: str
@@ -233,29 +206,25 @@ class LetRec:
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class Let:
+class Let(Struct, frozen=True):
     pattern: Pattern
     value: Expr
     misses: tuple[Clause, ...]
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class Require:
+class Require(Struct, frozen=True):
     test: Expr
     otherwise: Expr
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class Emit:
+class Emit(Struct, frozen=True):
     text: Expr
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class Block:
+class Block(Struct, frozen=True):
     """Lines carried out in the order of the page, then the result."""
 
     lines: tuple[Line, ...]
@@ -273,25 +242,21 @@ Expr: TypeAlias = (
 # ---------------------------------------------------------------------- patterns
 
 
-@dataclass(frozen=True, slots=True)
-class PVar:
+class PVar(Struct, frozen=True):
     name: str
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class PAny:
+class PAny(Struct, frozen=True):
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class PConst:
+class PConst(Struct, frozen=True):
     value: int | Fraction | str | bool
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class PMake:
+class PMake(Struct, frozen=True):
     """`Form(a, b)`, or with `fields` `Form(.., body = b)`: the fields named, the others any."""
 
     name: str
@@ -300,28 +265,24 @@ class PMake:
     fields: tuple[tuple[str, Pattern, Span], ...] | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class PTuple:
+class PTuple(Struct, frozen=True):
     items: tuple[Pattern, ...]
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class PList:
+class PList(Struct, frozen=True):
     items: tuple[Pattern, ...]
     rest: Pattern | None
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class PAs:
+class PAs(Struct, frozen=True):
     inner: Pattern
     name: str
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class PEither:
+class PEither(Struct, frozen=True):
     """`P | Q`: one of several patterns. A clause with one is read as a clause for each."""
 
     options: tuple[Pattern, ...]
@@ -331,8 +292,7 @@ class PEither:
 Pattern: TypeAlias = PVar | PAny | PConst | PMake | PTuple | PList | PAs | PEither
 
 
-@dataclass(frozen=True, slots=True)
-class Clause:
+class Clause(Struct, frozen=True):
     """`patterns when guard => body`; the span is that of the whole clause."""
 
     patterns: tuple[Pattern, ...]
@@ -343,8 +303,7 @@ class Clause:
     """The forms that a pattern which takes everything stands for, where that is not all."""
 
 
-@dataclass(frozen=True, slots=True)
-class NoClause:
+class NoClause(Struct, frozen=True):
     """`no clause PATTERN "reason"`: that nothing takes this is meant."""
 
     patterns: tuple[Pattern, ...]
@@ -352,16 +311,14 @@ class NoClause:
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class Inherit:
+class Inherit(Struct, frozen=True):
     """`inherit _ for FORM, …`: the base's clause for everything else answers for these too."""
 
     forms: tuple[tuple[str, Span], ...]
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class DeliberateAnswer:
+class DeliberateAnswer(Struct, frozen=True):
     """`deliberately CODE "reason"`: the warning of this code inside `covers` is meant."""
 
     code: str
@@ -370,8 +327,7 @@ class DeliberateAnswer:
     covers: Span | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Final:
+class Final(Struct, frozen=True):
     """`final PATTERN when TEST` among the clauses of a small-step relation."""
 
     pattern: Pattern
@@ -379,8 +335,7 @@ class Final:
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class Order:
+class Order(Struct, frozen=True):
     """`order PATTERN : child, child` among the clauses of a small-step relation; `free` where it
     ends with `in any order`."""
 

@@ -8,8 +8,9 @@ by `replace`.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 from typing import TypeVar
+
+from msgspec.structs import replace
 
 from embrix.brix import syntax as s
 from embrix.text.diagnostic import Findings

@@ -6,7 +6,8 @@ was written.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, fields, is_dataclass, replace
+from msgspec import Struct
+from msgspec.structs import replace
 
 from embrix.brix.lexer import Tok, lex
 from embrix.brix.reader import read_file
@@ -26,8 +27,7 @@ _SPACED = ("=>", "->", "::=", "=", "==", "!=", "<=", ">=")
 _LEVELS = ("left", "right", "nonassociative", "prefix", "postfix", "operand")
 
 
-@dataclass(frozen=True, slots=True)
-class _Line:
+class _Line(Struct, frozen=True):
     """A line: where it began, its words as they will be written, and its comment."""
 
     indent: int
@@ -237,8 +237,8 @@ def _alike(one: object, other: object) -> bool:
             if len(a) != len(b):
                 return False
             pending += zip(a, b, strict=True)
-        elif is_dataclass(a):
-            pending += [(getattr(a, f.name), getattr(b, f.name)) for f in fields(a)]
+        elif isinstance(a, Struct):
+            pending += [(getattr(a, f), getattr(b, f)) for f in a.__struct_fields__]
         elif a != b:
             return False
     return True

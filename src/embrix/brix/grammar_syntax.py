@@ -2,29 +2,26 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from embrix.brix.expression_syntax import Expr, TypeSyntax
 from embrix.text.source import Span
 
 
-@dataclass(frozen=True, slots=True)
-class More:
+class More(Struct, frozen=True):
     """`...`: what the base has of this."""
 
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class PatternSyntax:
+class PatternSyntax(Struct, frozen=True):
     """A token pattern; the span is that of the text between the slashes."""
 
     text: str
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class TokenDecl:
+class TokenDecl(Struct, frozen=True):
     """`via` names the functions that read and write the token; `not_before` describes the
     character that may not follow it."""
 
@@ -38,8 +35,7 @@ class TokenDecl:
     replaces: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class LinesDecl:
+class LinesDecl(Struct, frozen=True):
     """`lines newline indent dedent except inside "(" ")"`."""
 
     names: tuple[tuple[str, Span], ...]
@@ -47,8 +43,7 @@ class LinesDecl:
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class TokensSyntax:
+class TokensSyntax(Struct, frozen=True):
     """`invalid` is empty where nothing is said about characters that begin no token."""
 
     rows: tuple[TokenDecl | More, ...] = ()
@@ -60,8 +55,7 @@ class TokensSyntax:
         return tuple(row for row in self.rows if isinstance(row, TokenDecl))
 
 
-@dataclass(frozen=True, slots=True)
-class ItemSyntax:
+class ItemSyntax(Struct, frozen=True):
     """A literal (`text` set) or a reference to a rule or token, perhaps captured; or a part that
     is still to be written (`todo` set)."""
 
@@ -76,8 +70,7 @@ class ItemSyntax:
     todo: str | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class AlternativeSyntax:
+class AlternativeSyntax(Struct, frozen=True):
     """`makes` is a form, or a term of forms, captures and constants; None hands a part on."""
 
     items: tuple[ItemSyntax, ...]
@@ -85,8 +78,7 @@ class AlternativeSyntax:
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class RuleSyntax:
+class RuleSyntax(Struct, frozen=True):
     name: str
     sort: TypeSyntax
     alternatives: tuple[AlternativeSyntax | More, ...]
@@ -98,8 +90,7 @@ class RuleSyntax:
         return tuple(row for row in self.alternatives if isinstance(row, AlternativeSyntax))
 
 
-@dataclass(frozen=True, slots=True)
-class OperatorSyntax:
+class OperatorSyntax(Struct, frozen=True):
     """A row of literals, operands (only `capture` set: the field) and captured rules."""
 
     row: tuple[ItemSyntax, ...]
@@ -108,15 +99,13 @@ class OperatorSyntax:
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class LevelSyntax:
+class LevelSyntax(Struct, frozen=True):
     fixity: str
     operators: tuple[OperatorSyntax, ...]
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class TableSyntax:
+class TableSyntax(Struct, frozen=True):
     """`operand` is the rule of the operands with its place; None where the base says it."""
 
     name: str
@@ -131,8 +120,7 @@ class TableSyntax:
         return tuple(row for row in self.levels if isinstance(row, LevelSyntax))
 
 
-@dataclass(frozen=True, slots=True)
-class GrammarSyntax:
+class GrammarSyntax(Struct, frozen=True):
     """A grammar; one of several over the same forms bears a name."""
 
     name: str
@@ -143,8 +131,7 @@ class GrammarSyntax:
     """Whether something of it cannot be read."""
 
 
-@dataclass(frozen=True, slots=True)
-class NumbersSyntax:
+class NumbersSyntax(Struct, frozen=True):
     """`numbers KIND`, or with `when CHOICE is ALTERNATIVE` another kind for one decision."""
 
     kind: str

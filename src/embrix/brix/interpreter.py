@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import fields, is_dataclass
+
+from msgspec import Struct
 
 from embrix.brix import core as k
 from embrix.brix import syntax as s
@@ -372,6 +373,6 @@ def _law_names(law: s.LawDecl, world: World) -> list[str]:
             pending += part.args
         elif isinstance(part, tuple):
             pending += part
-        elif is_dataclass(part):
-            pending += [getattr(part, one.name) for one in fields(part) if one.name != "span"]
+        elif isinstance(part, Struct):
+            pending += [getattr(part, one) for one in part.__struct_fields__ if one != "span"]
     return sorted((name for name in found if name not in bound), key=found.__getitem__)

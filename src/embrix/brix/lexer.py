@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Literal, TypeAlias
+
+from msgspec import Struct
 
 from embrix.brix import foreign_signs
 from embrix.text.diagnostic import Findings
@@ -14,8 +15,7 @@ from embrix.text.source import Source, Span
 TokKind: TypeAlias = Literal["name", "Name", "number", "text", "pattern", "symbol", "end"]
 
 
-@dataclass(frozen=True, slots=True)
-class Tok:
+class Tok(Struct, frozen=True):
     """A token; `first` says that it begins its line, `column` counts from 0.
 
     The text of a `text` token is what stands between its quotes, escapes not yet read; that of a
@@ -29,8 +29,7 @@ class Tok:
     first: bool
 
 
-@dataclass(frozen=True, slots=True)
-class Chunk:
+class Chunk(Struct, frozen=True):
     """A declaration: a line that begins at the margin, and the indented lines that follow it."""
 
     span: Span

@@ -8,7 +8,8 @@ is noticed is for others to find out.
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from embrix.brix import syntax as s
 from embrix.brix.paths import inside
@@ -19,8 +20,7 @@ _OTHERWISE = {"<": "<=", "<=": "<", ">": ">=", ">=": ">", "==": "!=", "!=": "=="
               "and": "or", "or": "and", "+": "-", "*": "+"}  # fmt: skip
 
 
-@dataclass(frozen=True, slots=True)
-class Mistake:
+class Mistake(Struct, frozen=True):
     """A change of a text: what stands at `span` becomes `instead`."""
 
     what: str

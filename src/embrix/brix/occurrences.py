@@ -7,16 +7,16 @@ not known is left out.
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, fields, is_dataclass
 from typing import TypeAlias
+
+from msgspec import Struct
 
 from embrix.brix import syntax as s
 from embrix.brix.declared import Declarations, Declared, Meaning, name_at
 from embrix.text.source import Span
 
 
-@dataclass(frozen=True, slots=True)
-class Occurrence:
+class Occurrence(Struct, frozen=True):
     """A name from `start` up to `end` in a file."""
 
     file: str
@@ -425,9 +425,9 @@ class _File:
             case tuple() | list():
                 for one in part:
                     self.look(one)
-            case _ if is_dataclass(part) and not isinstance(part, Span):
-                for one in fields(part):
-                    self.look(getattr(part, one.name))
+            case _ if isinstance(part, Struct) and not isinstance(part, Span):
+                for one in part.__struct_fields__:
+                    self.look(getattr(part, one))
 
 
 def _type_names(kind: s.TypeSyntax | None) -> Iterator[str]:

@@ -7,9 +7,10 @@ stands. There may be many ways, so that only some are followed; every part is on
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, fields, is_dataclass
 from functools import cache
 from typing import Any, TypeAlias
+
+from msgspec import Struct, field
 
 from embrix.brix import syntax as s
 from embrix.terms.types import Type, settle
@@ -19,8 +20,7 @@ MOST = 96
 """Ways through one expression that are followed."""
 
 
-@dataclass(slots=True, eq=False)
-class Variable:
+class Variable(Struct, eq=False):
     """A name that a parameter, a pattern or a `let` has bound. `form` and `index` say from which
     field of which form or constructor it comes; `base` is what an environment extends."""
 
@@ -37,8 +37,7 @@ class Variable:
     used: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Given:
+class Given(Struct, frozen=True):
     """An argument: the variable it is, or the environment it extends and by which names."""
 
     variable: Variable | None
@@ -48,29 +47,25 @@ class Given:
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class Used:
+class Used(Struct, frozen=True):
     variable: Variable
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class Called:
+class Called(Struct, frozen=True):
     function: str
     args: tuple[Given, ...]
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class Updated:
+class Updated(Struct, frozen=True):
     """A store has been changed: what was there before is outdated."""
 
     variable: Variable
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class Asked:
+class Asked(Struct, frozen=True):
     """A condition that mentions these variables."""
 
     variables: frozenset[Variable]
@@ -93,8 +88,7 @@ def both(first: Sequence[Way], second: Sequence[Way]) -> list[Way]:
     return [one + other for one in first for other in second]
 
 
-@dataclass(slots=True)
-class Paths:
+class Paths(Struct):
     """Follows expressions. `types` gives the type of each bound name by where it stands."""
 
     types: Mapping[tuple[int, int], Type]
@@ -280,16 +274,16 @@ def inside(node: Any) -> list[Any]:
 @cache
 def _fields_of(kind: type[Any]) -> tuple[str, ...] | None:
     """The fields of a kind of syntax; None for a place, or what is no syntax at all."""
-    if not is_dataclass(kind) or kind is Span:
+    if not issubclass(kind, Struct) or kind is Span:
         return None
-    return tuple(one.name for one in fields(kind))
+    return kind.__struct_fields__
 
 
 def _children(node: s.Expr) -> list[s.Expr]:
     """The expressions directly inside one, in the order of the page."""
     found: list[s.Expr] = []
-    for one in fields(node):
-        value = getattr(node, one.name)
+    for one in node.__struct_fields__:
+        value = getattr(node, one)
         for part in value if isinstance(value, tuple) else (value,):
             if isinstance(part, s.Expr.__args__):
                 found.append(part)
@@ -302,7 +296,7 @@ def _key(node: object, scope: Scope) -> Any:
         return scope.get(node.name, node.name)
     if isinstance(node, tuple):
         return tuple(_key(part, scope) for part in node)
-    if is_dataclass(node) and not isinstance(node, Span):
-        parts = [getattr(node, one.name) for one in fields(node) if one.name != "span"]
+    if isinstance(node, Struct) and not isinstance(node, Span):
+        parts = [getattr(node, one) for one in node.__struct_fields__ if one != "span"]
         return (type(node).__name__, *(_key(part, scope) for part in parts))
     return None if isinstance(node, Span) else node

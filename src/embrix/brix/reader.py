@@ -8,7 +8,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from embrix.brix import slips
 from embrix.brix import syntax as s

@@ -6,8 +6,9 @@ the reader has reported them.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import TypeAlias
+
+from msgspec import Struct
 
 from embrix.brix.expression_syntax import (
     AnyOf,
@@ -167,15 +168,13 @@ __all__ = [
 # ---------------------------------------------------------------------- declarations
 
 
-@dataclass(frozen=True, slots=True)
-class Param:
+class Param(Struct, frozen=True):
     name: str
     type: TypeSyntax
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class Define:
+class Define(Struct, frozen=True):
     name: str
     params: tuple[Param, ...]
     result: TypeSyntax
@@ -197,8 +196,7 @@ class Define:
 DefineRow: TypeAlias = Clause | Final | Order | NoClause | Inherit
 
 
-@dataclass(frozen=True, slots=True)
-class Widening:
+class Widening(Struct, frozen=True):
     """`extend NAME(params)` or `replace NAME(params)` with clauses, or with a body."""
 
     name: str
@@ -211,8 +209,7 @@ class Widening:
     damaged: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class AlternativeDecl:
+class AlternativeDecl(Struct, frozen=True):
     """One way to decide a choice, with the reason for it."""
 
     name: str
@@ -221,16 +218,14 @@ class AlternativeDecl:
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class ChoiceDecl:
+class ChoiceDecl(Struct, frozen=True):
     name: str
     question: str
     alternatives: tuple[AlternativeDecl, ...]
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class UseDecl:
+class UseDecl(Struct, frozen=True):
     """`use LIBRARY (name, …)`; without names everything is taken."""
 
     library: str
@@ -238,15 +233,13 @@ class UseDecl:
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class FieldDecl:
+class FieldDecl(Struct, frozen=True):
     name: str
     type: TypeSyntax
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class BindsDecl:
+class BindsDecl(Struct, frozen=True):
     """Names and scopes are fields, or `FIELD.INNER` for a field of each element of a list; `rest`
     among the scopes is what follows in the list."""
 
@@ -254,8 +247,7 @@ class BindsDecl:
     scopes: tuple[tuple[str, Span], ...]
 
 
-@dataclass(frozen=True, slots=True)
-class ConstructorDecl:
+class ConstructorDecl(Struct, frozen=True):
     name: str
     fields: tuple[FieldDecl, ...]
     binds: tuple[BindsDecl, ...]
@@ -268,8 +260,7 @@ class ConstructorDecl:
     """Whether it shows a constructor of the base in another way."""
 
 
-@dataclass(frozen=True, slots=True)
-class TypeDecl:
+class TypeDecl(Struct, frozen=True):
     """`forms Expr`, `value Value` or `data Cell` with its constructors; or `type Heap = …`, which
     `means` another type and has none."""
 
@@ -282,30 +273,26 @@ class TypeDecl:
     means: TypeSyntax | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class ErrorDecl:
+class ErrorDecl(Struct, frozen=True):
     name: str
     fields: tuple[FieldDecl, ...]
     message: TextLit
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class JudgementDecl:
+class JudgementDecl(Struct, frozen=True):
     function: str
     template: TextLit
     span: Span
     gives: Pattern | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class MainDecl:
+class MainDecl(Struct, frozen=True):
     function: str
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class LawDecl:
+class LawDecl(Struct, frozen=True):
     """`law CONCLUSION when CONDITION`: holds for all terms that stand for its names."""
 
     conclusion: Expr
@@ -316,8 +303,7 @@ class LawDecl:
 # ---------------------------------------------------------------------- files
 
 
-@dataclass(frozen=True, slots=True)
-class LanguageSyntax:
+class LanguageSyntax(Struct, frozen=True):
     source: Source
     name: str
     doc: str
@@ -338,8 +324,7 @@ class LanguageSyntax:
     """Names whose declarations cannot be read, with what is wrong with them."""
 
 
-@dataclass(frozen=True, slots=True)
-class InterpreterSyntax:
+class InterpreterSyntax(Struct, frozen=True):
     source: Source
     name: str
     language: str
@@ -364,8 +349,7 @@ class InterpreterSyntax:
     """Whether it runs no programs itself: other interpreters extend it."""
 
 
-@dataclass(frozen=True, slots=True)
-class LibrarySyntax:
+class LibrarySyntax(Struct, frozen=True):
     source: Source
     name: str
     doc: str

@@ -8,7 +8,8 @@ language has, unless `inherit` names more.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from embrix.brix import syntax as s
 from embrix.text.diagnostic import Findings

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from embrix.brix import syntax as s
 from embrix.brix.core import Choice, ErrorType, Todo
@@ -25,8 +26,7 @@ from embrix.text.source import Source, Span
 from embrix.text.suggest import did_you_mean
 
 
-@dataclass(slots=True)
-class FunctionSignature:
+class FunctionSignature(Struct):
     """What callers of a function must know."""
 
     name: str
@@ -52,8 +52,7 @@ FEW = 8
 """Errors before one that are looked at to see whether it follows from them."""
 
 
-@dataclass(slots=True)
-class World:
+class World(Struct):
     source: Source
     findings: Findings
     sorts: set[str]

@@ -7,8 +7,10 @@ nothing has to be known of how definitions are carried out.
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, fields, replace
 from typing import Any
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from embrix.brix import core as k
 from embrix.machine.lane import BadBinding, Lane
@@ -19,8 +21,7 @@ SIGN = "\0branch "
 LIMITS = Limits(calls=200_000, depth=60_000, output=20_000_000)
 
 
-@dataclass(frozen=True, slots=True)
-class Branch:
+class Branch(Struct, frozen=True):
     """A branch of a clause: `what` it is (then, else, otherwise, a clause, a handler)."""
 
     file: str
@@ -129,7 +130,7 @@ class Marked:
         if not isinstance(node, k.PARTS):
             return node
         own = getattr(node, "span", None) or around
-        parts = {one.name: getattr(node, one.name) for one in fields(node)}
+        parts = {one: getattr(node, one) for one in node.__struct_fields__}
         made = {key: self._inside(part, name, own) for key, part in parts.items()
                 if key not in _PLAIN}  # fmt: skip
         changed = {key: part for key, part in made.items() if part is not parts[key]}

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 
 import msgspec
+from msgspec import Struct
+from msgspec.structs import replace
 
 from embrix.brix.core import Language, Law
 from embrix.course.checked import MEMORY
@@ -29,8 +30,7 @@ def note_of(finding: Diagnostic) -> Note:
     return msgspec.convert(finding.as_data(), Note)
 
 
-@dataclass(frozen=True, slots=True)
-class Checked:
+class Checked(Struct, frozen=True):
     """What there is to say, and the laws that were tried, by language."""
 
     findings: Sequence[Diagnostic]

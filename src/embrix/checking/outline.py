@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from embrix.brix import core as k
 from embrix.brix.core import Function, Interpreter
@@ -20,8 +21,7 @@ STATES = ("written", "taken over", "for several", "final", "order", "to do", "wr
 Place = tuple[str, int]
 
 
-@dataclass(frozen=True, slots=True)
-class ClauseCell:
+class ClauseCell(Struct, frozen=True):
     """Whether a function has a clause for a form, and where; `clauses` are those that take it."""
 
     state: str = ""
@@ -30,16 +30,14 @@ class ClauseCell:
     clauses: tuple[Place, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Outline:
+class Outline(Struct, frozen=True):
     """The functions that choose by terms, and for each form a cell for each of them."""
 
     functions: tuple[str, ...]
     forms: tuple[tuple[Constructor, tuple[ClauseCell, ...]], ...]
 
 
-@dataclass(slots=True)
-class Met:
+class Met(Struct):
     """The clauses that cases of the suites come to, by whether these pass."""
 
     passing: set[Place] = field(default_factory=set)

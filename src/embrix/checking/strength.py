@@ -8,7 +8,8 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from embrix.brix.core import Interpreter
 from embrix.brix.interpreter import check_interpreter
@@ -33,8 +34,7 @@ MakeLane = Callable[[Interpreter, str], Lane]
 """Gives the lane of an interpreter with choices decided as in `NAME[choice=alternative]`."""
 
 
-@dataclass(frozen=True, slots=True)
-class Noticed:
+class Noticed(Struct, frozen=True):
     """What became of a mistake. `how` is `refused` or `warned` (then `by` is a code), `law`, `red`
     (then `by` is a case), or `not found`."""
 
@@ -46,8 +46,7 @@ class Noticed:
     by: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Trial:
+class Trial(Struct, frozen=True):
     """One interpreter with everything that is held against its changed versions."""
 
     course: Course

@@ -9,7 +9,9 @@ from __future__ import annotations
 
 import random
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field, replace
+
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from embrix.brix import core as k
 from embrix.brix.core import Interpreter, Language
@@ -35,8 +37,7 @@ Place = tuple[str, int]
 """A file of the course by its name, and a place in its text."""
 
 
-@dataclass(frozen=True, slots=True)
-class Missing:
+class Missing(Struct, frozen=True):
     """Something that no case meets: `what` kind of thing, whose, where, and how it reads."""
 
     what: str
@@ -53,8 +54,7 @@ class Missing:
         return {**data, "program": self.program} if self.program else data
 
 
-@dataclass(slots=True)
-class _Met:
+class _Met(Struct):
     tokens: set[str] = field(default_factory=set)
     forms: set[str] = field(default_factory=set)
     alternatives: set[Place] = field(default_factory=set)

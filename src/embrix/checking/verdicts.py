@@ -6,7 +6,6 @@ that (`core.Meaning`), so that an edit in a comment runs no case.
 
 from __future__ import annotations
 
-import dataclasses
 import logging
 import time
 from collections.abc import Callable, Hashable, Iterator, Sequence
@@ -116,7 +115,7 @@ class Testing:
         if self.reading is not None and case.about_reading and self.grammar is None:
             found = unfailing(case, self.reading, check_case)
             if found.what == "outcome" and "rejected" not in found.actual:
-                found = dataclasses.replace(found, actual="accepted")
+                found = replace(found, actual="accepted")
             yield found
             return
         other = None

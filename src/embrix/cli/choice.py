@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import argparse
 import sys
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from embrix.cli.streams import standard_input
 from embrix.cli.usage import Faulty, Usage, course_folder
@@ -23,8 +24,7 @@ from embrix.text.suggest import did_you_mean
 from embrix.workers.memory_limit import limit_memory
 
 
-@dataclass(frozen=True, slots=True)
-class Chosen:
+class Chosen(Struct, frozen=True):
     """A program on some lanes."""
 
     session: Session

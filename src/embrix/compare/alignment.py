@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from difflib import SequenceMatcher
+
+from msgspec import Struct
 
 from embrix.compare.direct import handing_on
 from embrix.machine.recorder import NOT_LEFT
@@ -15,8 +16,7 @@ MOST_STOPS = 1_500
 """Stops of each walk that are laid beside each other."""
 
 
-@dataclass(frozen=True, slots=True)
-class Stop:
+class Stop(Struct, frozen=True):
     """A step, the part of the program it is about, how deep it lies, what it says and what it
     comes to; None where that is not told (a term, or a result that is handed on)."""
 
@@ -27,8 +27,7 @@ class Stop:
     result: str | None
 
 
-@dataclass(frozen=True, slots=True)
-class AlignedPair:
+class AlignedPair(Struct, frozen=True):
     """Stops that belong together; None where one of the walks has none."""
 
     left: Stop | None

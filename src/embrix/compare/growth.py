@@ -9,7 +9,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
@@ -25,8 +26,7 @@ INDISTINCT = 1.6
 """Rests that differ by less than this factor are not told apart."""
 
 
-@dataclass(frozen=True, slots=True)
-class Fit:
+class Fit(Struct, frozen=True):
     """`rest` is what the growth leaves unexplained, as a share of the spread of the cost."""
 
     name: str

@@ -9,8 +9,9 @@ it stands for are the same.
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, fields, is_dataclass
 from typing import Literal, TypeAlias
+
+from msgspec import Struct
 
 from embrix.brix import core as c
 from embrix.brix import syntax as s
@@ -27,8 +28,7 @@ _SLOTS = ("slot", "slots")
 _TAGS = ("tag", "tags")
 
 
-@dataclass(frozen=True, slots=True)
-class Change:
+class Change(Struct, frozen=True):
     """`part` is what it is (token, rule, form …), `name` which one; the texts are those of the
     first and of the second definition, on one line each, empty where it is not there."""
 
@@ -39,8 +39,7 @@ class Change:
     after: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class _Part:
+class _Part(Struct, frozen=True):
     """A part of a definition: its meaning in a shape that can be compared, and its text."""
 
     part: str
@@ -308,8 +307,8 @@ def _bare(node: object) -> Hashable:
         return None
     if isinstance(node, tuple):
         return tuple(map(_bare, node))
-    if is_dataclass(node):
-        return (type(node).__name__, *(_bare(getattr(node, one.name)) for one in fields(node)))
+    if isinstance(node, Struct):
+        return (type(node).__name__, *(_bare(getattr(node, one)) for one in node.__struct_fields__))
     assert isinstance(node, Hashable)
     return node
 
@@ -342,12 +341,12 @@ def _meaning(slots: Sequence[int], root: object, names: Mapping[int, str]) -> Ha
                 return tuple(map(walk, node))
             case frozenset():
                 return tuple(sorted(map(repr, map(walk, node))))
-            case _ if is_dataclass(node):
+            case _ if isinstance(node, Struct):
                 # What else a value might be says nothing of this clause.
                 held = (
-                    known(one.name, getattr(node, one.name))
-                    for one in fields(node)
-                    if one.name != "wide"
+                    known(one, getattr(node, one))
+                    for one in node.__struct_fields__
+                    if one != "wide"
                 )
                 return (type(node).__name__, *held)
         # True is 1 in Python, and 1 is 1.0.

@@ -9,7 +9,6 @@ from __future__ import annotations
 import random
 from collections import Counter
 from collections.abc import Callable
-from dataclasses import dataclass, field
 from pathlib import Path
 
 import platformdirs
@@ -17,6 +16,7 @@ from hypothesis import HealthCheck, Phase, find, settings
 from hypothesis import strategies as st
 from hypothesis.configuration import set_hypothesis_home_dir
 from hypothesis.errors import NoSuchExample
+from msgspec import Struct, field
 
 from embrix.compare.applied import EvaluatedRun
 from embrix.compare.smaller import count_forms, smallest
@@ -46,8 +46,7 @@ AGAIN = 8
 """How many times as many programs are made up as are tried: many come more than once."""
 
 
-@dataclass(slots=True)
-class Hunt:
+class Hunt(Struct):
     """What came of a hunt: how many different programs were run of how many that were asked for,
     how they ended on the first lane, in how many each form occurs, how many of the first ones apply
     a function to an argument that is used; the smallest program with a difference, if there was

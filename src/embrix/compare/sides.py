@@ -5,7 +5,9 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from embrix.compare.direct import handing_on
 from embrix.machine.lane import Lane
@@ -25,8 +27,7 @@ MOST_TOLD = 3
 LONGEST = 40
 
 
-@dataclass(frozen=True, slots=True)
-class Event:
+class Event(Struct, frozen=True):
     """A judgement about a part of the program: where that stands, what it gave (None where it did
     not come to anything), the step at which it was entered."""
 
@@ -48,8 +49,7 @@ class Event:
         return self.place, self.made
 
 
-@dataclass(frozen=True, slots=True)
-class Side:
+class Side(Struct, frozen=True):
     """One lane."""
 
     lane: str
@@ -64,15 +64,14 @@ class Side:
         return Counter(event.place for event in self.events if not event.made)
 
 
-@dataclass(frozen=True, slots=True)
-class Parted:
+class Parted(Struct, frozen=True):
     """Where two lanes part company, in a sentence, with the step of each."""
 
     first: str
     second: str
     sentence: str
     steps: tuple[int, int]
-    more: tuple[str, ...] = field(default=())
+    more: tuple[str, ...] = ()
     """Further differences that the traces show."""
 
 

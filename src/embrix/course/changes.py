@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from embrix.brix.core import Language
 from embrix.course.load import Course
@@ -12,8 +12,7 @@ from embrix.text.diagnostic import Diagnostic
 BROKEN = "the language has errors"
 
 
-@dataclass(frozen=True, slots=True)
-class Touched:
+class Touched(Struct, frozen=True):
     """An interpreter that a change reaches, with the reasons; none means untouched."""
 
     language: str

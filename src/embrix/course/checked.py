@@ -10,9 +10,10 @@ from __future__ import annotations
 
 from collections import OrderedDict, deque
 from collections.abc import Callable, Hashable
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, TypeVar
+
+from msgspec import Struct
 
 from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.source import Source
@@ -26,8 +27,7 @@ MOST_READINGS = 1_000
 """Readings for which anything is remembered that no later one needed."""
 
 
-@dataclass(slots=True)
-class _Known:
+class _Known(Struct):
     made: Any
     found: tuple[Diagnostic, ...]
     parts: object

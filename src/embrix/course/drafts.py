@@ -11,10 +11,10 @@ import logging
 import os
 import uuid
 from collections.abc import Iterator
-from dataclasses import dataclass
 from pathlib import Path
 
 import platformdirs
+from msgspec import Struct
 
 from embrix.course.records import Damaged, Record, read_record, write_record
 from embrix.text.saving import alive
@@ -35,8 +35,7 @@ class Kept(Record):
     version: int = 2
 
 
-@dataclass(frozen=True, slots=True)
-class Draft:
+class Draft(Struct, frozen=True):
     """Unsaved text of a program, and the file that it is kept in."""
 
     program: Path

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
 from functools import partial
 from typing import TypeAlias, TypeVar
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from embrix.brix import syntax as s
 from embrix.brix.core import Interpreter, Language
@@ -55,8 +57,7 @@ class SomeLanguages(EachLanguage[T]):
         return sum(1 for _ in self)
 
 
-@dataclass(frozen=True, slots=True)
-class _Checked:
+class _Checked(Struct, frozen=True):
     made: Interpreter | None
     found: tuple[Diagnostic, ...]
     errors: int

@@ -9,9 +9,11 @@ from __future__ import annotations
 import os
 import tomllib
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, replace
 from functools import partial
 from pathlib import Path
+
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from embrix.brix import syntax as s
 from embrix.brix.core import Language
@@ -33,8 +35,7 @@ MOST_ENTRIES = 50_000
 """Files and folders that are looked at in search of those of a course."""
 
 
-@dataclass(frozen=True, slots=True, repr=False)
-class Course:
+class Course(Struct, frozen=True):
     """What a course folder holds. `interpreters` has those that can run, by language and name; each
     is checked when somebody asks for those of its language."""
 
@@ -48,8 +49,8 @@ class Course:
     programs: dict[str, tuple[Path, ...]]
     read: tuple[Diagnostic, ...]
     """What is wrong with it, apart from its interpreters."""
-    sources: dict[str, Source] = field(repr=False)
-    libraries: dict[str, s.LibrarySyntax] = field(default_factory=dict, repr=False)
+    sources: dict[str, Source]
+    libraries: dict[str, s.LibrarySyntax] = field(default_factory=dict)
     outside: tuple[Outside, ...] = ()
     """Commands that run programs, if the user allows them."""
 

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass, field
 from typing import Any
+
+from msgspec import Struct, field
 
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Source, Span
@@ -15,8 +16,7 @@ _KEYS = ("language", "name", "command", "program", "gives", "errors", "rejected"
          "names", "seconds", "memory")  # fmt: skip
 
 
-@dataclass(frozen=True, slots=True)
-class Outside:
+class Outside(Struct, frozen=True):
     """A command that runs programs of a language.
 
     `program` says how it gets one: on its standard `input`, or as a `file` (for `{program}` in the
@@ -41,7 +41,7 @@ class Outside:
     names: tuple[str, ...] = ()
     seconds: int = 5
     memory: int = 512
-    span: Span = field(default=Span(0, 0), compare=False)
+    span: Span = Span(0, 0)
 
 
 def read_outside(

@@ -4,9 +4,10 @@ one program with the moments of its run that were marked."""
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Literal
+
+from msgspec import Struct, field
 
 from embrix.documents.pictures import NoPicture
 from embrix.draw.derivations import derivation_of, draw_derivation
@@ -35,8 +36,7 @@ SMALL = 60
 LIMITS = Limits(calls=200_000, depth=20_000, output=20_000, moments=100_000)
 
 
-@dataclass(frozen=True, slots=True)
-class HandoutPart:
+class HandoutPart(Struct, frozen=True):
     """A piece of a handout, in the order of reading."""
 
     kind: Literal["title", "heading", "subheading", "text", "code", "picture", "table"]
@@ -45,8 +45,7 @@ class HandoutPart:
     rows: tuple[tuple[str, ...], ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Selection:
+class Selection(Struct, frozen=True):
     """What a handout is made of. Without lanes or programs all of a language are meant; with
     `marks`, numbers of steps, only the programs with these moments of their runs."""
 

@@ -7,11 +7,11 @@ the frame holds the values before it, the parts behind it, and the environment i
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 
-@dataclass(frozen=True, slots=True)
-class MachineForm:
+class MachineForm(Struct, frozen=True):
     """A form: its pattern, the parts that run in the order of the page, the other fields with their
     types; what is looked up, built, or done once all parts have values."""
 

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
 from pathlib import Path
+
+from msgspec import Struct, field
 
 from embrix.brix.core import Interpreter
 from embrix.checking.decisions import decision_table
@@ -40,8 +41,7 @@ class NoPicture(Exception):
     """There is nothing to draw; the message says why."""
 
 
-@dataclass(frozen=True, slots=True)
-class Wish:
+class Wish(Struct, frozen=True):
     """What is to be drawn. `number` is a step, `deep` how many levels of a derivation are shown,
     `over` a name with the numbers that it stands for."""
 

@@ -8,7 +8,8 @@ a sentence.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from embrix.brix.core import Language
 from embrix.documents.machine_skeleton import MachineForm, machine_lines
@@ -30,8 +31,7 @@ LITERALS = {NUMBER: ("Num", "n: Number"), TEXT: ("Words", "t: Text"), BOOL: ("Tr
 """The constructor of a value for each type of a literal."""
 
 
-@dataclass(frozen=True, slots=True)
-class _Form:
+class _Form(Struct, frozen=True):
     """A form, seen from the sort that is evaluated."""
 
     name: str

@@ -8,12 +8,12 @@ import shutil
 import tempfile
 import tomllib
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass
 from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
 import tomlkit
+from msgspec import Struct
 
 from embrix.brix import syntax as s
 from embrix.brix.core import Interpreter, Language
@@ -29,8 +29,7 @@ class NoStarter(Exception):
     """The starter cannot be made; the message says why."""
 
 
-@dataclass(frozen=True, slots=True)
-class Removed:
+class Removed(Struct, frozen=True):
     """A form whose clauses were taken out of a function, and the texts that may be nowhere now."""
 
     function: str
@@ -38,8 +37,7 @@ class Removed:
     texts: tuple[str, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Starter:
+class Starter(Struct, frozen=True):
     """The files of a starter by their names, and what was taken out."""
 
     files: dict[str, str]

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import random
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
 from typing import Literal, TypeAlias, TypeVar
+
+from msgspec import Struct, field
 
 from embrix.checking.strength import try_mistakes
 from embrix.documents.handout import HandoutPart
@@ -46,8 +47,7 @@ class NoExercise(Exception):
     """There is nothing to ask; the message says why."""
 
 
-@dataclass(frozen=True, slots=True)
-class WorksheetWish:
+class WorksheetWish(Struct, frozen=True):
     """What exercises are made of: programs (names and texts) on lanes, how many gaps, and which of
     all possible sheets."""
 
@@ -61,8 +61,7 @@ class WorksheetWish:
     input: tuple[str, ...] = ()
 
 
-@dataclass(slots=True)
-class Worksheet:
+class Worksheet(Struct):
     """The parts of a worksheet, and the answers in the order of their numbers."""
 
     parts: list[HandoutPart] = field(default_factory=list)

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from embrix.text.visible import cut, visible, width
 
@@ -17,8 +18,7 @@ _GIVES = "⇓↓→⇒▷"
 """Signs after which most judgements tell what they give."""
 
 
-@dataclass(frozen=True, slots=True)
-class Placed:
+class Placed(Struct, frozen=True):
     """A judgement: its conclusion begins in cell `x` of row `y`; over it a line of `length` cells
     from `line`, and behind that the name of the rule. `hidden` is what stands above the line of one
     that is folded, from cell `hidden_x`."""
@@ -40,8 +40,7 @@ class Placed:
         return max(named, self.x + width(self.text), self.hidden_x + width(self.hidden))
 
 
-@dataclass(frozen=True, slots=True)
-class Sheet:
+class Sheet(Struct, frozen=True):
     """All judgements that are shown, by row from the top; the row of a judgement's line is one
     less than that of its conclusion."""
 

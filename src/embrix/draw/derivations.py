@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
 from functools import lru_cache
+
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from embrix.draw.latex import in_math, in_text
 from embrix.draw.plain import write_text
@@ -38,8 +40,7 @@ MOST_OF_A_VALUE = 300
 """Characters of each value in a judgement; what is longer is cut off."""
 
 
-@dataclass(slots=True)
-class Derivation:
+class Derivation(Struct):
     """A conclusion over which its premises stand. `unfinished` has no result; `folded` counts the
     judgements above it that are not shown; `page` is the number of the page it goes on at."""
 

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from embrix.compare.range import Scale
 from embrix.draw.ticks import ticks
@@ -15,16 +16,14 @@ _DOTS = ((0x01, 0x08), (0x02, 0x10), (0x04, 0x20), (0x40, 0x80))
 _BLANK = 0x2800
 
 
-@dataclass(frozen=True, slots=True)
-class Cell:
+class Cell(Struct, frozen=True):
     """What stands in a cell, and of which row of points it is (`AXES` or `GRID` otherwise)."""
 
     text: str
     row: int
 
 
-@dataclass(frozen=True, slots=True)
-class Axis:
+class Axis(Struct, frozen=True):
     """Where a value lies along an axis, as a share from 0 to 1."""
 
     low: float

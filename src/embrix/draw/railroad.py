@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from embrix.draw.scene import (
     LINE,
@@ -32,8 +33,7 @@ BROADEST = 620.0
 """Points after which a row of parts goes on in the next row."""
 
 
-@dataclass(frozen=True, slots=True)
-class Track:
+class Track(Struct, frozen=True):
     """A part of a diagram whose rail runs at height 0 from x = 0 to its width."""
 
     width: float

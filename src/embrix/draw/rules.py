@@ -8,7 +8,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field, fields, is_dataclass, replace
+
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from embrix.brix import syntax as s
 from embrix.brix.core import RESULT, Function, Interpreter
@@ -23,8 +25,7 @@ MOST_PATHS = 24
 """Paths through one clause that are made into rules."""
 
 
-@dataclass(frozen=True, slots=True)
-class InferenceRule:
+class InferenceRule(Struct, frozen=True):
     """Premises are judgements; conditions stand beside them, without a judgement."""
 
     function: str
@@ -35,8 +36,7 @@ class InferenceRule:
     place: Span | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class _Path:
+class _Path(Struct, frozen=True):
     premises: tuple[str, ...] = ()
     conditions: tuple[str, ...] = ()
     result: tuple[str, ...] = ()
@@ -46,8 +46,7 @@ class _Path:
     number, so that one name means one thing."""
 
 
-@dataclass(slots=True)
-class _Names:
+class _Names(Struct):
     """Names for what premises give, different from all that the clause uses."""
 
     taken: set[str]
@@ -394,8 +393,8 @@ def _renamed_words(text: str, names: Sequence[tuple[str, str]]) -> str:
 def _children(node: object) -> list[object]:
     if isinstance(node, tuple):
         return list(node)
-    if is_dataclass(node) and not isinstance(node, Span):
-        return [getattr(node, one.name) for one in fields(node)]
+    if isinstance(node, Struct) and not isinstance(node, Span):
+        return [getattr(node, one) for one in node.__struct_fields__]
     return []
 
 

@@ -7,8 +7,10 @@ of every character without asking a font.
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass, replace
 from typing import Literal, TypeAlias
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from embrix.text.visible import visible, width
 
@@ -27,8 +29,7 @@ Role: TypeAlias = Literal["ink", "faint", "accent", "good", "bad", "store", "gro
 """What something is, not which colour it has: a theme knows that."""
 
 
-@dataclass(frozen=True, slots=True)
-class Label:
+class Label(Struct, frozen=True):
     """Text whose baseline begins at (x, y)."""
 
     x: float
@@ -46,8 +47,7 @@ class Label:
                    (RISE + DROP) * self.size)  # fmt: skip
 
 
-@dataclass(frozen=True, slots=True)
-class Line:
+class Line(Struct, frozen=True):
     x: float
     y: float
     to_x: float
@@ -58,8 +58,7 @@ class Line:
     arrow: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Box:
+class Box(Struct, frozen=True):
     """A rectangle with its upper left corner at (x, y); `fill` is a role, or empty for none."""
 
     x: float
@@ -81,8 +80,7 @@ class Box:
         )
 
 
-@dataclass(frozen=True, slots=True)
-class Path:
+class Path(Struct, frozen=True):
     """A line through points; `smooth` rounds its corners by so many points."""
 
     points: tuple[tuple[float, float], ...]
@@ -94,8 +92,7 @@ class Path:
 Item: TypeAlias = Label | Line | Box | Path
 
 
-@dataclass(frozen=True, slots=True)
-class Scene:
+class Scene(Struct, frozen=True):
     """A picture of a size, in points."""
 
     width: float
@@ -133,8 +130,7 @@ def shifted(item: Item, x: float, y: float) -> Item:
     return replace(item, x=item.x + x, y=item.y + y)
 
 
-@dataclass(frozen=True, slots=True)
-class Moved:
+class Moved(Struct, frozen=True):
     """Pieces that belong somewhere else. They are moved when the picture is put together, once,
     however often what they are a part of is placed."""
 
@@ -160,8 +156,7 @@ def placed(items: Iterable[Piece]) -> Iterator[Item]:
             yield shifted(item, x, y) if x or y else item
 
 
-@dataclass(frozen=True, slots=True)
-class Tile:
+class Tile(Struct, frozen=True):
     """A part of a picture with its upper left corner at (0, 0)."""
 
     width: float
@@ -222,8 +217,7 @@ def paged(blocks: Sequence[Tile], gap: float, title: str, high: float | None) ->
     return [scene_of(stacked(page, gap), title) for page in pages]
 
 
-@dataclass(frozen=True, slots=True)
-class Drawing:
+class Drawing(Struct, frozen=True):
     """A picture, perhaps on several pages, the same as plain text, and as LaTeX where there is a
     use for that."""
 

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from embrix.draw.plain import write_text
 from embrix.draw.scene import (
@@ -104,8 +105,7 @@ def draw_suite(report: SuiteReport, title: str) -> Drawing:
     return Drawing((scene,), write_text(scene))
 
 
-@dataclass(frozen=True, slots=True)
-class TableRow:
+class TableRow(Struct, frozen=True):
     """A question with the answer of each lane."""
 
     question: str

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from embrix.draw.scene import (
     LINE,
@@ -29,8 +30,7 @@ BROADEST = 1_000.0
 """Points that a tree takes before its leaves stand below each other."""
 
 
-@dataclass(slots=True)
-class Tree:
+class Tree(Struct):
     """A node: what is written for it, its children, whether it is not in another tree."""
 
     text: str

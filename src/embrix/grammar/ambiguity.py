@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from embrix.grammar.forest import Forest
 from embrix.grammar.model import Grammar
@@ -10,8 +10,7 @@ from embrix.grammar.sentences import DerivationTree, Sentence, Sentences
 from embrix.grammar.sets import Sets
 
 
-@dataclass(frozen=True, slots=True)
-class Ambiguity:
+class Ambiguity(Struct, frozen=True):
     """A sentence with two trees; a shortest one, up to exchanging terminals used alike."""
 
     sentence: Sentence
@@ -19,8 +18,7 @@ class Ambiguity:
     second: DerivationTree
 
 
-@dataclass(frozen=True, slots=True)
-class Search:
+class Search(Struct, frozen=True):
     """What a search for ambiguity came to: `length` is the greatest length that was searched
     through, `tried` the number of sentences."""
 

@@ -9,14 +9,14 @@ which no match followed is not tried again.
 from __future__ import annotations
 
 from collections.abc import Sequence as Seq
-from dataclasses import dataclass, field
 from typing import Any
+
+from msgspec import Struct, field
 
 from embrix.grammar.pattern import LAST, AnyOf, Chars, Pattern, Ranges, Repetition, Sequence
 
 
-@dataclass(slots=True, eq=False)
-class State:
+class State(Struct, eq=False):
     """A state of the deterministic automaton. `accepts` is the winning pattern, or -1."""
 
     number: int

@@ -8,8 +8,9 @@ their line where the stretch began; everything else is indented.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 from typing import TypeAlias
+
+from msgspec import Struct, field
 
 INDENT = 2
 DEEPEST = 150
@@ -20,8 +21,7 @@ OPENING, CLOSING = ("(", "[", "{"), (")", "]", "}")
 Part: TypeAlias = "int | _Stretch"
 
 
-@dataclass(slots=True)
-class _Stretch:
+class _Stretch(Struct):
     parts: list[Part] = field(default_factory=list)
     first: int = 0
     last: int = 0

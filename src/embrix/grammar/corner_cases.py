@@ -5,7 +5,8 @@ refuses: empty programs, lists of none and of one, separators at the ends, optio
 from __future__ import annotations
 
 import heapq
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from embrix.grammar.model import Grammar
 from embrix.grammar.parser import Ambiguous, GaveUp, Parsed, Parser
@@ -15,8 +16,7 @@ Around = tuple[Sentence, Sentence]
 """What stands before and behind a nonterminal in a sentence."""
 
 
-@dataclass(frozen=True, slots=True)
-class CornerCase:
+class CornerCase(Struct, frozen=True):
     """A question with the text that asks it, and the answer that the grammar gives."""
 
     question: str

@@ -6,15 +6,14 @@ every node is a rule or table of the author, every leaf a token.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from msgspec import Struct, field
 
 from embrix.grammar.earley import EarleyParser
 from embrix.grammar.model import Collect, Grammar, Pass
 from embrix.grammar.tokens import Token
 
 
-@dataclass(slots=True, eq=False)
-class Derived:
+class Derived(Struct, eq=False):
     """A rule over a slice of the text, or a token (then it has no parts)."""
 
     name: str

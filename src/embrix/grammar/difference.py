@@ -7,8 +7,9 @@ sentence is made by one grammar and read by the other, so both directions are tr
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Literal, TypeAlias
+
+from msgspec import Struct
 
 from embrix.grammar.model import Grammar
 from embrix.grammar.parser import Ambiguous, GaveUp, Parsed, Parser
@@ -24,8 +25,7 @@ from embrix.terms.node import FIELDS, Value
 Kind: TypeAlias = Literal["only the first", "only the second", "another tree"]
 
 
-@dataclass(frozen=True, slots=True)
-class Difference:
+class Difference(Struct, frozen=True):
     """A sentence on which two grammars differ; the trees are empty where it is refused."""
 
     kind: Kind
@@ -34,8 +34,7 @@ class Difference:
     second: str
 
 
-@dataclass(frozen=True, slots=True)
-class Comparison:
+class Comparison(Struct, frozen=True):
     """What came of comparing: the shortest differences of each kind, how far and how much was
     tried."""
 

@@ -9,8 +9,9 @@ spaces and tabs cannot be mixed into two readings of one text.
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
 from typing import TypeAlias
+
+from msgspec import Struct
 
 Cut: TypeAlias = tuple[int, int, int]
 """A token as terminal, start and end."""
@@ -18,15 +19,14 @@ Strange: TypeAlias = tuple[tuple[int, int], str]
 """A place that is indented wrongly, and why."""
 
 
-@dataclass(frozen=True, slots=True)
-class Layout:
+class Layout(Struct, frozen=True):
     """The terminals of the tokens that are made, and of the brackets inside which none is."""
 
     newline: int
     indent: int | None = None
     dedent: int | None = None
-    opens: frozenset[int] = field(default=frozenset())
-    closes: frozenset[int] = field(default=frozenset())
+    opens: frozenset[int] = frozenset()
+    closes: frozenset[int] = frozenset()
 
     def add(self, text: str, tokens: Sequence[Cut]) -> tuple[list[Cut], list[Strange]]:
         """The tokens with those of the layout among them, and lines that are indented wrongly.

@@ -7,8 +7,9 @@ reads, the relations reads, includes and lookback, and a walk over strongly conn
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, field
 from typing import TypeAlias
+
+from msgspec import Struct, field
 
 from embrix.grammar.model import Grammar, Production
 from embrix.grammar.sets import Sets, sets_from, sets_of
@@ -19,8 +20,7 @@ Kernel: TypeAlias = frozenset[tuple[int, int]]
 START = -1
 
 
-@dataclass(frozen=True, slots=True)
-class Conflict:
+class Conflict(Struct, frozen=True):
     """A terminal that allows more than one action in a state: reading it, ending productions."""
 
     state: int
@@ -29,8 +29,7 @@ class Conflict:
     reduces: tuple[int, ...]
 
 
-@dataclass(slots=True, eq=False)
-class Tables:
+class Tables(Struct, eq=False):
     """The LALR(1) tables for texts of one nonterminal.
 
     `shift[s][t]` and `goto[s][n]` lead to states, `reduce[s][t]` names a production (or START:

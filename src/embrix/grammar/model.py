@@ -6,9 +6,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from fractions import Fraction
 from typing import Literal, Protocol, TypeAlias
+
+from msgspec import Struct, field
+from msgspec.structs import force_setattr
 
 from embrix.grammar.tokens import TokenTable
 from embrix.terms.node import Constructor, Value
@@ -18,34 +20,29 @@ from embrix.text.source import Span
 END = "the end of the program"
 
 
-@dataclass(frozen=True, slots=True)
-class Quoted:
+class Quoted(Struct, frozen=True):
     """A literal of the grammar."""
 
     text: str
 
 
-@dataclass(frozen=True, slots=True)
-class Kind:
+class Kind(Struct, frozen=True):
     """A named token."""
 
     name: str
 
 
-@dataclass(frozen=True, slots=True)
-class Use:
+class Use(Struct, frozen=True):
     """A rule or an operator table."""
 
     rule: str
 
 
-@dataclass(frozen=True, slots=True)
-class Operand:
+class Operand(Struct, frozen=True):
     """A place for an operand in a row of an operator table."""
 
 
-@dataclass(frozen=True, slots=True)
-class Repeated:
+class Repeated(Struct, frozen=True):
     """`X?`, `X*`, `X+`, or with a separator `list(X, ",")` (sign `*`) and `list1` (sign `+`).
 
     A greedy one ends only where the next token cannot begin another X.
@@ -60,8 +57,7 @@ class Repeated:
 Symbol: TypeAlias = Quoted | Kind | Use | Operand | Repeated
 
 
-@dataclass(frozen=True, slots=True)
-class Item:
+class Item(Struct, frozen=True):
     """A symbol in an alternative; `field` is the number of the slot it fills, or None."""
 
     symbol: Symbol
@@ -71,37 +67,32 @@ class Item:
 # ---------------------------------------------------------------------- what is built
 
 
-@dataclass(frozen=True, slots=True)
-class Slot:
+class Slot(Struct, frozen=True):
     """What was captured under a number."""
 
     number: int
 
 
-@dataclass(frozen=True, slots=True)
-class Fixed:
+class Fixed(Struct, frozen=True):
     """A constant."""
 
     value: int | Fraction | float | str | bool
 
 
-@dataclass(frozen=True, slots=True)
-class OrElse:
+class OrElse(Struct, frozen=True):
     """A captured optional part, or something in its place."""
 
     number: int
     instead: Template
 
 
-@dataclass(frozen=True, slots=True)
-class Several:
+class Several(Struct, frozen=True):
     """A list of the parts."""
 
     parts: tuple[Template, ...]
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Compose:
+class Compose(Struct, frozen=True, eq=False):
     """A form of parts."""
 
     form: Constructor
@@ -111,15 +102,13 @@ class Compose:
 Template: TypeAlias = Slot | Fixed | OrElse | Several | Compose
 
 
-@dataclass(frozen=True, slots=True)
-class Pass:
+class Pass(Struct, frozen=True):
     """The value of one symbol, by its position."""
 
     position: int
 
 
-@dataclass(frozen=True, slots=True)
-class Collect:
+class Collect(Struct, frozen=True):
     """A step in collecting an optional part or a list (kept backwards until it is done)."""
 
     step: Literal["none", "some", "nil", "one", "add", "done"]
@@ -136,8 +125,7 @@ def fields_of(form: Constructor) -> Compose:
 # ---------------------------------------------------------------------- as the author states it
 
 
-@dataclass(frozen=True, slots=True)
-class Alternative:
+class Alternative(Struct, frozen=True):
     """Without a template it passes the value of one item through; `passes` says which."""
 
     items: tuple[Item, ...]
@@ -146,8 +134,7 @@ class Alternative:
     passes: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class Rule:
+class Rule(Struct, frozen=True):
     name: str
     sort: str
     alternatives: tuple[Alternative, ...]
@@ -157,8 +144,7 @@ class Rule:
 Fixity: TypeAlias = Literal["left", "right", "nonassociative", "prefix", "postfix"]
 
 
-@dataclass(frozen=True, slots=True)
-class Operator:
+class Operator(Struct, frozen=True):
     """An operator: its row of operands, literals and captured rules, and what it makes."""
 
     fixity: Fixity
@@ -167,8 +153,7 @@ class Operator:
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class OperatorTable:
+class OperatorTable(Struct, frozen=True):
     """Levels from the loosest to the tightest, and the rule that operands are of."""
 
     name: str
@@ -181,8 +166,7 @@ class OperatorTable:
 # ---------------------------------------------------------------------- as parsers use it
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Production:
+class Production(Struct, frozen=True, eq=False):
     """`left` derives the symbols of `right`.
 
     `captures` says for each symbol under which number its value is captured (-1: none). `unless` is
@@ -214,8 +198,7 @@ class Conversion(Protocol):
         """The text of a value, or None when there is none."""
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Grammar:
+class Grammar(Struct, frozen=True, eq=False):
     """Everything parsers and the printer need."""
 
     tokens: TokenTable
@@ -233,13 +216,13 @@ class Grammar:
     """By token, for those that are read `via` functions."""
     owners: dict[int, str] = field(default_factory=dict)
     """The table for each nonterminal that stands for one of its levels."""
-    by_left: dict[int, list[Production]] = field(init=False)
+    by_left: dict[int, list[Production]] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         table: dict[int, list[Production]] = {}
         for production in self.productions:
             table.setdefault(production.left, []).append(production)
-        object.__setattr__(self, "by_left", table)
+        force_setattr(self, "by_left", table)
 
     @property
     def end(self) -> int:

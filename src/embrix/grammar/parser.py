@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Literal, Protocol
+
+from msgspec import Struct
 
 from embrix.grammar.tokens import Token, Tokens
 from embrix.terms.node import Node
@@ -11,16 +12,14 @@ from embrix.text.plural import counted
 from embrix.text.source import Span
 
 
-@dataclass(frozen=True, slots=True)
-class Parsed:
+class Parsed(Struct, frozen=True):
     """The one tree of a text, as a term."""
 
     term: Node
     tokens: Tokens
 
 
-@dataclass(frozen=True, slots=True)
-class Refused:
+class Refused(Struct, frozen=True):
     """A text that is no program. `expected` lists what could have stood at the place, `reading`
     the alternatives that were being read there, with a dot where each had got to, the place where
     it began, and why it was given up; the innermost first, then those that had not begun."""
@@ -33,8 +32,7 @@ class Refused:
     reading: tuple[tuple[str, int, str], ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Ambiguous:
+class Ambiguous(Struct, frozen=True):
     """A text with more than one tree; two of them as terms."""
 
     span: Span
@@ -42,8 +40,7 @@ class Ambiguous:
     trees: tuple[Node, Node]
 
 
-@dataclass(frozen=True, slots=True)
-class GaveUp:
+class GaveUp(Struct, frozen=True):
     """The text was not decided within the fuel for parsing; `span` is how far it got."""
 
     span: Span

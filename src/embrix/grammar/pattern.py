@@ -7,32 +7,29 @@ is any character but a line end.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import TypeAlias
+
+from msgspec import Struct
 
 LAST = 0x10FFFF
 Ranges: TypeAlias = tuple[tuple[int, int], ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Chars:
+class Chars(Struct, frozen=True):
     """One character out of a set, given as inclusive ranges of code points."""
 
     ranges: Ranges
 
 
-@dataclass(frozen=True, slots=True)
-class Sequence:
+class Sequence(Struct, frozen=True):
     parts: tuple[Pattern, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class AnyOf:
+class AnyOf(Struct, frozen=True):
     parts: tuple[Pattern, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Repetition:
+class Repetition(Struct, frozen=True):
     """`least` to `most` times; `most` None is without bound."""
 
     part: Pattern

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import lru_cache
+
+from msgspec import Struct
 
 from embrix.grammar.model import Grammar
 from embrix.grammar.printed import Parts, Printed
@@ -13,8 +14,7 @@ MARK = -1
 """The terminal number of a piece that no token writes."""
 
 
-@dataclass(frozen=True, slots=True)
-class Piece:
+class Piece(Struct, frozen=True):
     terminal: int
     text: str
     tight_after: bool = False
@@ -23,15 +23,13 @@ class Piece:
     """`newline`, `indent` or `dedent` for a token that the layout of the text makes."""
 
 
-@dataclass(frozen=True, slots=True)
-class Other:
+class Other(Struct, frozen=True):
     """What is left of a node that is no form of the grammar's language."""
 
     parts: Parts
 
 
-@dataclass(frozen=True, slots=True)
-class LeftOut:
+class LeftOut(Struct, frozen=True):
     """A greedy part that is not there (or not again), of the term with an identity."""
 
     symbol: int

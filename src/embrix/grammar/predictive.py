@@ -7,7 +7,8 @@ behind it. Source: the textbook definition of LL(1) by first and follow sets.
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from embrix.grammar.lr_tables import name_of, production_text
 from embrix.grammar.model import Grammar
@@ -17,8 +18,7 @@ MORE = 1 << 20
 """`R - MORE` is what may still follow after the first part of the repetition R."""
 
 
-@dataclass(frozen=True, slots=True)
-class Option:
+class Option(Struct, frozen=True):
     """One of the rows of symbols that a nonterminal may be replaced by. `unless` is a symbol: the
     row is not taken where the next token may begin that symbol."""
 

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
 from typing import Any, TypeAlias
+
+from msgspec import Struct
 
 from embrix.terms.node import Value
 from embrix.text.source import Span
@@ -16,8 +17,7 @@ Way: TypeAlias = tuple[()] | tuple[int, Any]
 """The same as linked pairs: what is left of it is at hand at every step."""
 
 
-@dataclass(frozen=True, slots=True)
-class Part:
+class Part(Struct, frozen=True):
     """A value inside the text of another one."""
 
     value: Value
@@ -31,8 +31,7 @@ Parts: TypeAlias = Iterator[str | Part]
 Others: TypeAlias = Callable[[Part], Parts]
 
 
-@dataclass(frozen=True, slots=True)
-class Printed:
+class Printed(Struct, frozen=True):
     """A term as text. `focus` is where the part asked for stands; `whole` is False when cut off."""
 
     text: str

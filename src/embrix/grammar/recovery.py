@@ -16,8 +16,9 @@ from __future__ import annotations
 import heapq
 import itertools
 from bisect import bisect_left
-from dataclasses import dataclass, field
 from typing import TypeAlias
+
+from msgspec import Struct, field
 
 from embrix.grammar.expecting import explained, in_order, span_at
 from embrix.grammar.model import Grammar, Production
@@ -42,8 +43,7 @@ FUEL = 400_000
 """Items that are made for one text; about a second of work at most."""
 
 
-@dataclass(frozen=True, slots=True)
-class Mishap:
+class Mishap(Struct, frozen=True):
     """A reason why a text is refused, and its place."""
 
     message: str
@@ -99,13 +99,11 @@ class _Spent(Exception):
     """The fuel is used up."""
 
 
-@dataclass(slots=True)
-class _Budget:
+class _Budget(Struct):
     fuel: int
 
 
-@dataclass(slots=True, eq=False)
-class _Set:
+class _Set(Struct, eq=False):
     """What waits in one place of the text for a nonterminal, and for a terminal."""
 
     begins: bool

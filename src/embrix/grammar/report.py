@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from embrix.grammar.ambiguity import Search, search_ambiguity
 from embrix.grammar.canonical import is_lr1
@@ -31,8 +31,7 @@ from embrix.text.plural import counted
 from embrix.text.source import Span
 
 
-@dataclass(frozen=True, slots=True)
-class Story:
+class Story(Struct, frozen=True):
     """A conflict told by an example: what has been read, what comes next, what could be meant."""
 
     read: str
@@ -42,8 +41,7 @@ class Story:
     """The place in the definition of the alternative that might end."""
 
 
-@dataclass(frozen=True, slots=True)
-class Report:
+class Report(Struct, frozen=True):
     """The verdicts on a grammar from one rule. `lr1` is None when it was not decided. `ll1` lists
     the reasons against; none means that the grammar is LL(1)."""
 

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import heapq
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from embrix.grammar.actions import take_apart
 from embrix.grammar.model import Compose, Grammar, Pass, Production, Slot
@@ -14,8 +15,7 @@ LOOKED_INTO = 3
 """Levels of a term that are looked into where several alternatives make its form."""
 
 
-@dataclass(frozen=True, slots=True)
-class Route:
+class Route(Struct, frozen=True):
     """The productions from a nonterminal down to one that builds a form."""
 
     through: tuple[Production, ...]

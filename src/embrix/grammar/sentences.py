@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import TypeAlias
+
+from msgspec import Struct
 
 from embrix.grammar.model import Grammar, Production
 from embrix.grammar.pattern import AnyOf, Chars, Pattern, Repetition, Sequence
@@ -12,8 +13,7 @@ from embrix.text.visible import visible
 Sentence: TypeAlias = tuple[int, ...]
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class DerivationTree:
+class DerivationTree(Struct, frozen=True, eq=False):
     """A production with what its symbols derive: derivations, or terminals by number."""
 
     production: Production

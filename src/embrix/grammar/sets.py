@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from embrix.grammar.model import Grammar, Production
 
 
-@dataclass(frozen=True, slots=True)
-class Sets:
+class Sets(Struct, frozen=True):
     """What is known of the nonterminals of a grammar: `empty` ones derive the empty text; `first`
     and `follow` hold the terminals that texts may begin with, or that may come directly behind."""
 

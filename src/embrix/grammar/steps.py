@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from embrix.grammar.earley import EarleyParser, Order
 from embrix.grammar.lr_tables import START, build_tables, name_of, production_text
@@ -13,8 +13,7 @@ from embrix.grammar.tokens import Token
 from embrix.text.visible import visible
 
 
-@dataclass(frozen=True, slots=True)
-class ParseStep:
+class ParseStep(Struct, frozen=True):
     """One step: the stack before it, the rest of the text, and what was done."""
 
     stack: str

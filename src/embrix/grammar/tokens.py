@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 from typing import Literal, NamedTuple
+
+from msgspec import Struct, field
+from msgspec.structs import force_setattr
 
 from embrix.grammar.automaton import UNKNOWN, Automaton
 from embrix.grammar.layout import Layout
@@ -13,8 +15,7 @@ from embrix.text.source import Span
 from embrix.text.visible import visible
 
 
-@dataclass(frozen=True, slots=True)
-class TokenKind:
+class TokenKind(Struct, frozen=True):
     """A named token of a language. `conversion` is the type its text is read as; None keeps text.
 
     `skip` tokens are matched and thrown away. A token read `via` functions of the author is
@@ -42,8 +43,7 @@ class Token(NamedTuple):
     end: int
 
 
-@dataclass(frozen=True, slots=True)
-class Invalid:
+class Invalid(Struct, frozen=True):
     """Characters that begin no token, or for another `reason` cannot be read."""
 
     span: Span
@@ -63,8 +63,7 @@ MOST_TOKENS, MOST_CHARACTERS = 250_000, 1_500_000
 """How much of a text is read; a program is far shorter."""
 
 
-@dataclass(frozen=True, slots=True)
-class Tokens:
+class Tokens(Struct, frozen=True):
     """What a text was cut into: tokens, skipped pieces, and what no token matches."""
 
     tokens: tuple[Token, ...]
@@ -72,8 +71,7 @@ class Tokens:
     invalid: tuple[Invalid, ...]
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class TokenTable:
+class TokenTable(Struct, frozen=True, eq=False):
     """The tokens of a language together with the literals of its grammar.
 
     Terminals are numbered: literals first, so that at equal length a literal wins over a pattern
@@ -84,13 +82,13 @@ class TokenTable:
     kinds: tuple[TokenKind, ...]
     invalid: Literal["stops", "one by one"] = "stops"
     layout: Layout | None = None
-    _automaton: Automaton = field(init=False, repr=False)
+    _automaton: Automaton = field(default_factory=lambda: Automaton(()))
 
     def __post_init__(self) -> None:
         patterns = [literal(text) for text in self.literals]
         patterns += [kind.pattern for kind in self.kinds]
         assert not any(map(matches_empty, patterns)), "a token that matches nothing gets here"
-        object.__setattr__(self, "_automaton", Automaton(patterns))
+        force_setattr(self, "_automaton", Automaton(patterns))
 
     def terminal_of_literal(self, text: str) -> int:
         return self.literals.index(text)

@@ -17,10 +17,11 @@ import tempfile
 import threading
 import time
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import replace
 from functools import cache
 from pathlib import Path
 from typing import IO
+
+from msgspec.structs import replace
 
 from embrix.course.outside import Outside
 from embrix.grammar.parser import Parser

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import replace
 from pathlib import Path
+
+from msgspec.structs import replace
 
 from embrix.brix.core import Interpreter, Language
 from embrix.brix.interpreter import check_interpreter

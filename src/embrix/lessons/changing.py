@@ -4,10 +4,10 @@ author wrote it."""
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import replace
 from typing import Any
 
 import tomlkit
+from msgspec.structs import replace
 
 from embrix.lessons.lesson import Lesson, LessonStop, Where
 from embrix.lessons.lesson_reader import read_lesson

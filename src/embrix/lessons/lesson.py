@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from typing import Literal, TypeAlias
+
+from msgspec import Struct, field
 
 from embrix.text.source import Source, Span
 
@@ -44,8 +45,7 @@ SHOWN: dict[Shown, str] = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class Where:
+class Where(Struct, frozen=True):
     """A moment of a run: the so manieth time (from one) that something happens."""
 
     happening: Happening
@@ -65,8 +65,7 @@ class Where:
         return f"{told}, time {self.time}" if self.time > 1 else told
 
 
-@dataclass(frozen=True, slots=True)
-class LessonStop:
+class LessonStop(Struct, frozen=True):
     """A stop: a program on lanes, the first of which is walked, at a moment; what is said, what is
     asked, what is covered until it is answered, and what each lane must give."""
 
@@ -87,8 +86,7 @@ class LessonStop:
     ways: tuple[int, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Lesson:
+class Lesson(Struct, frozen=True):
     source: Source
     title: str
     language: str

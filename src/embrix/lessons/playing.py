@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from embrix.lanes.names import NoLane
 from embrix.lanes.session import Session
@@ -20,8 +20,7 @@ from embrix.trace.walk import Walk
 LIMITS = Limits(calls=400_000, depth=20_000, output=100_000, moments=200_000)
 
 
-@dataclass(frozen=True, slots=True)
-class Played:
+class Played(Struct, frozen=True):
     """A stop as it is given: what each lane gives, the walk of the first, and where it stands.
     `there` is whether the moment that is meant is there; otherwise `number` is the nearest."""
 

@@ -12,8 +12,9 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 from embrix.brix import core as k
 from embrix.brix.builtins import BUILT_INS
@@ -53,8 +54,7 @@ HELPERS = (
 """What a run supplies. `enter` to `clause_of` and `tail` to `settle` are for traced code only."""
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Compiled:
+class Compiled(Struct, frozen=True, eq=False):
     """An interpreter as Python: call `link` with fuel, constants and helpers to get a run."""
 
     link: Callable[..., dict[str, Any]]

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import Any
+
+from msgspec.structs import replace
 
 from embrix.brix.core import Interpreter, Language
 from embrix.grammar.model import Conversion

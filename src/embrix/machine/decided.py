@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 from typing import Any
+
+from msgspec.structs import replace
 
 from embrix.brix import core as k
 from embrix.machine.planned import changed_clause, with_parts

@@ -3,22 +3,21 @@
 from __future__ import annotations
 
 from collections import Counter
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from embrix.machine.outcome import Outcome
 from embrix.terms.node import Value, same
 
 
-@dataclass(slots=True)
-class Knotted:
+class Knotted(Struct):
     """The name of a frame whose value mentions the environment, and the value, once it is made."""
 
     name: Value
     value: Value = None
 
 
-@dataclass(slots=True)
-class Judged:
+class Judged(Struct):
     """A judgement that was entered: the function, its arguments, the clause that took them, and
     what it gave, if it came to an end."""
 
@@ -28,8 +27,7 @@ class Judged:
     result: Value = None
 
 
-@dataclass(slots=True)
-class Evaluated:
+class Evaluated(Struct):
     """What came of a run: an outcome (without text), output, the final state, counts, and the
     judgements in the order in which they were entered."""
 

@@ -14,7 +14,8 @@ from __future__ import annotations
 
 from collections import deque
 from collections.abc import Callable, Hashable, Sequence
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from embrix.machine.fingerprints import Fingerprints
 from embrix.machine.limits import Limits
@@ -28,8 +29,7 @@ CALLS = 20_000
 """Calls of each run."""
 
 
-@dataclass(frozen=True, slots=True)
-class Reached:
+class Reached(Struct, frozen=True):
     """A way in which a program can end: how, what it wrote, and the shortest ways that lead there
     (counted from zero; the first way is taken when there are no more). `state` is the number of the
     state in which the last step began, None without small steps."""
@@ -42,8 +42,7 @@ class Reached:
     state: int | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Configuration:
+class Configuration(Struct, frozen=True):
     """The arguments of a step, what has been written before it, and the ways that lead there."""
 
     arguments: tuple[Value, ...]
@@ -51,8 +50,7 @@ class Configuration:
     ways: tuple[int, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Step:
+class Step(Struct, frozen=True):
     """From one state to another, by the numbers of the ways that are taken in between."""
 
     begin: int
@@ -60,8 +58,7 @@ class Step:
     ways: tuple[int, ...]
 
 
-@dataclass(slots=True)
-class Explored:
+class Explored(Struct):
     """All that was found. `whole` is False where a bound cut the search short; `endless` tells that
     some run has no end that was seen: it comes back to a state, or was cut off at its limits."""
 

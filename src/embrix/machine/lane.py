@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
 from functools import cached_property
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from embrix.brix.core import Interpreter, Language
 from embrix.grammar.lr import parser_of
@@ -32,8 +34,7 @@ BRIEF = 18
 OnStart = Callable[[Callable[[], None]], None]
 
 
-@dataclass(frozen=True, slots=True)
-class Traced:
+class Traced(Struct, frozen=True):
     """A run with its record. `term` is None when the program was rejected.
 
     Where there were more moments than may be kept, `recorder` has the first ones and `last` the

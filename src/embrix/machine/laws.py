@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import random
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from embrix.brix.core import Law
 from embrix.machine.program_words import words_of
@@ -17,8 +19,7 @@ SEED = 1
 TRIES = 300
 
 
-@dataclass(frozen=True, slots=True)
-class LawReport:
+class LawReport(Struct, frozen=True):
     """What came of trying a law: how often, from which seed, and the smallest counterexample;
     `untried` says why no example could be made."""
 

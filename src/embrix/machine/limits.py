@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from embrix.terms.numbers import MOST_BITS
 
 
-@dataclass(frozen=True, slots=True)
-class Limits:
+class Limits(Struct, frozen=True):
     """`calls` counts calls of functions of the definition, `depth` calls inside calls, `output`
     characters, `number_bits` bits of a number, `text` characters of a text, `moments` recorded
     enterings and leavings of judgements. What is not told otherwise is for a run on the command

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import fields, replace
 from functools import lru_cache
 from typing import Any
+
+from msgspec.structs import replace
 
 from embrix.brix import core as k
 
@@ -51,12 +52,12 @@ def moved(node: Any, mapping: Mapping[int, int]) -> Any:
     if not isinstance(node, k.PARTS):
         return node
     made: dict[str, Any] = {}
-    for one in fields(node):
-        value = getattr(node, one.name)
-        if one.name == "slots" or (one.name == "slot" and isinstance(node, k.Knot)):
+    for one in node.__struct_fields__:
+        value = getattr(node, one)
+        if one == "slots" or (one == "slot" and isinstance(node, k.Knot)):
             slots = value if isinstance(value, tuple) else (value,)
             changed = tuple(mapping.get(slot, slot) for slot in slots)
-            made[one.name] = changed if isinstance(value, tuple) else changed[0]
-        elif one.name in k.INSIDE[type(node)]:
-            made[one.name] = moved(value, mapping)
+            made[one] = changed if isinstance(value, tuple) else changed[0]
+        elif one in k.INSIDE[type(node)]:
+            made[one] = moved(value, mapping)
     return replace(node, **made)

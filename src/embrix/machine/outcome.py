@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Literal, TypeAlias, overload
+
+from msgspec import Struct, field
 
 from embrix.terms.node import Place, Value
 
@@ -15,8 +16,7 @@ Kind: TypeAlias = Literal[
 ]  # fmt: skip
 
 
-@dataclass(frozen=True, slots=True)
-class Outcome:
+class Outcome(Struct, frozen=True):
     """How a program ended.
 
     `text` is the short form: the value as shown, the sentence of the error, what was expected.
@@ -29,7 +29,20 @@ class Outcome:
     name: str = ""
     structure: str = ""
     place: Place | None = None
-    value: Value = field(default=None, compare=False, repr=False)
+    value: Value = None
+
+    @property
+    def _told(self) -> tuple[object, ...]:
+        return self.kind, self.text, self.name, self.structure, self.place
+
+    def __eq__(self, other: object) -> bool:
+        return self._told == other._told if type(other) is Outcome else NotImplemented
+
+    def __hash__(self) -> int:
+        return hash(self._told)
+
+    def __repr__(self) -> str:
+        return f"Outcome{self._told}"
 
     def as_data(self) -> dict[str, object]:
         data: dict[str, object] = {"kind": self.kind, "text": self.text}
@@ -85,8 +98,7 @@ class Shown(Sequence[str]):
         return hash(self._texts)
 
 
-@dataclass(frozen=True, slots=True)
-class Result:
+class Result(Struct, frozen=True):
     """An outcome with what came on the way: output, and counted costs (none for a plain run)."""
 
     outcome: Outcome

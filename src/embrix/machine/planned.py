@@ -8,14 +8,14 @@ whoever called first (`tail_calls.py`), what a known term decides is decided (`s
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, fields
 from typing import Any, Literal, TypeAlias
+
+from msgspec import Struct
 
 from embrix.brix import core as k
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Inlined:
+class Inlined(Struct, frozen=True, eq=False):
     """The body of a function in place of its call, with variables of its own for its parameters.
 
     `here` is what places are taken from inside: the variable of the subject or a known term; None
@@ -33,22 +33,19 @@ class Inlined:
     framed: bool = False
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Known:
+class Known(Struct, frozen=True, eq=False):
     """A value that is known before the program runs."""
 
     value: Any
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class NoClause:
+class NoClause(Struct, frozen=True, eq=False):
     """No clause takes these values."""
 
     subjects: tuple[Planned, ...]
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class TailCall:
+class TailCall(Struct, frozen=True, eq=False):
     """A call whose result is that of the function: a jump to its beginning, a call that is left to
     whoever called first (`bounce`), or a call like any other."""
 
@@ -58,16 +55,14 @@ class TailCall:
     """Whether it is told to the run like `Entering`."""
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class InPlace:
+class InPlace(Struct, frozen=True, eq=False):
     """A call that takes the place of the call that is written out around it."""
 
     call: k.Call | k.CallValue
     enters: bool = False
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Entering:
+class Entering(Struct, frozen=True, eq=False):
     """A call that may enter a part of the program again and again: it is told to the run, and goes
     to what has been made of that part."""
 
@@ -83,7 +78,7 @@ INSIDE: dict[type, tuple[str, ...]] = {
     InPlace: ("call",), Entering: ("call",),
 }  # fmt: skip
 """Where each kind of part may have others inside."""
-_FIELDS = {kind: tuple(one.name for one in fields(kind)) for kind in (*k.PARTS, *_OWN)}
+_FIELDS = {kind: kind.__struct_fields__ for kind in (*k.PARTS, *_OWN)}
 _LAST: dict[type, tuple[str, ...]] = {
     k.Match: ("clauses",), k.Test: ("yes", "no"), k.Emit: ("then",), k.Knot: ("then",),
     Inlined: ("body",),

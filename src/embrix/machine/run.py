@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import replace
 from functools import partial
 from typing import Any
 from weakref import WeakKeyDictionary
+
+from msgspec.structs import replace
 
 from embrix.brix.core import RESULT, Function, Interpreter, Law, Meaning, TemplateParts
 from embrix.grammar.printed import Part, Parts

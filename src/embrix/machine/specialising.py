@@ -5,8 +5,10 @@ in the fields and where it stands in the text are decided, so that only the work
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
 from typing import Any
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from embrix.brix import core as k
 from embrix.machine.inlining import Inlining
@@ -47,8 +49,7 @@ def specialised(unit: Unit, name: str, node: Node, first: int) -> Any:
     return within.chosen(target.clauses, node, last=True)
 
 
-@dataclass(frozen=True, slots=True)
-class _Specialising:
+class _Specialising(Struct, frozen=True):
     """Where the pass is, and what is known there."""
 
     plan: _Plan

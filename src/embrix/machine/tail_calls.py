@@ -4,8 +4,10 @@ part of the program again and again."""
 from __future__ import annotations
 
 from collections.abc import Set
-from dataclasses import dataclass, replace
 from typing import Any
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from embrix.brix import core as k
 from embrix.machine.planned import (
@@ -22,8 +24,7 @@ from embrix.machine.unit import Unit
 from embrix.terms.node import TUPLE
 
 
-@dataclass(frozen=True, slots=True)
-class TailCalls:
+class TailCalls(Struct, frozen=True):
     """The pass over one function, and where in it the pass is."""
 
     unit: Unit

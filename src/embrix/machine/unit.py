@@ -5,8 +5,9 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Any, Literal, TypeAlias
+
+from msgspec import Struct
 
 from embrix.brix import core as k
 from embrix.machine.decided import only_decided
@@ -24,8 +25,7 @@ QUICK: dict[str, type[ast.operator]] = {
 """Operations on numbers that Python carries out itself where both are small and whole."""
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Undecided:
+class Undecided(Struct, frozen=True, eq=False):
     """Among the constants: what a choice is decided by when a run begins."""
 
     choice: str

@@ -4,8 +4,9 @@ language without a grammar, and possible in every other one."""
 from __future__ import annotations
 
 from collections import OrderedDict
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 from embrix.brix import syntax as s
 from embrix.brix.core import Language
@@ -99,8 +100,7 @@ def write_term(signature: Signature, term: Value) -> str:
     return "".join(pieces)
 
 
-@dataclass(frozen=True, slots=True)
-class _Written:
+class _Written(Struct, frozen=True):
     """A value of a type, still to be written."""
 
     value: Value

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, TypeVar
+
+from msgspec import Struct, field
 
 from embrix.checking.decisions import NoDecision, changed_by, decision_table
 from embrix.checking.diagnostics import diagnostics, note_of
@@ -53,8 +54,7 @@ class NoCourse(Exception):
     """A request came before a course was loaded."""
 
 
-@dataclass(slots=True)
-class Loaded:
+class Loaded(Struct):
     """A course with what is kept from request to request."""
 
     session: Session
@@ -68,8 +68,7 @@ class Loaded:
         return Loaded(session, WalkService(session), UnsavedChange(session))
 
 
-@dataclass(slots=True)
-class Service:
+class Service(Struct):
     """Answers requests about one course at a time.
 
     `progress` is told how far a request is (it may raise InterruptedError), `on_start` how a run

@@ -4,10 +4,10 @@ the file (comments, layout, order) stays as its author wrote it."""
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any
 
 import tomlkit
+from msgspec import Struct
 from tomlkit.exceptions import TOMLKitError
 
 from embrix.machine.lane import Lane
@@ -25,8 +25,7 @@ class CannotAccept(Exception):
     """What came cannot become an expectation; the message says why."""
 
 
-@dataclass(frozen=True, slots=True)
-class Acceptance:
+class Acceptance(Struct, frozen=True):
     """A new text of a suite file, and the difference to the old one as lines for people."""
 
     text: str

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
 from typing import Literal, TypeAlias
+
+from msgspec import Struct, field
 
 from embrix.text.source import Source, Span
 
@@ -38,8 +39,7 @@ def costs_by_spread(lanes: Sequence[Mapping[str, float]]) -> list[str]:
     return sorted((name for name in MAIN_COSTS if having[name]), key=lambda name: -having[name])
 
 
-@dataclass(frozen=True, slots=True)
-class Expectation:
+class Expectation(Struct, frozen=True):
     """`text` is the value as shown or as it is built, the name of the error, what refuses (tokens,
     grammar), or the calls after which a program that diverges has not ended; a program that is
     merely accepted may end in any way. For `outcomes` (these and no others) and `may` (these among
@@ -72,8 +72,7 @@ class Expectation:
         return f"{word}{place}"
 
 
-@dataclass(frozen=True, slots=True)
-class Bound:
+class Bound(Struct, frozen=True):
     """How much something may cost."""
 
     cost: str
@@ -91,8 +90,7 @@ class Bound:
         return f"{self.cost} {relation}{self.number:,}"
 
 
-@dataclass(frozen=True, slots=True)
-class Steps:
+class Steps(Struct, frozen=True):
     """The reduction sequence, or the conclusions in order. A line `...` stands for any number of
     them; `…` inside a line for any text.
 
@@ -108,8 +106,7 @@ class Steps:
     renaming: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Case:
+class Case(Struct, frozen=True):
     """One program with what it must give.
 
     `expected` holds for every lane that `instead` does not name; `steps` gives for a lane what
@@ -130,7 +127,7 @@ class Case:
     output: str | None = None
     outputs: dict[str, str] = field(default_factory=dict)
     why: str = ""
-    span: Span = field(default=Span(0, 0), compare=False)
+    span: Span = Span(0, 0)
     state: tuple[str, ...] | None = None
     states: dict[str, tuple[str, ...]] = field(default_factory=dict)
     costs: dict[str, tuple[Bound, ...]] = field(default_factory=dict)
@@ -182,16 +179,14 @@ class Case:
         return tuple(dict.fromkeys(lane for one in named for lane in one if lane))
 
 
-@dataclass(frozen=True, slots=True)
-class Answer:
+class Answer(Struct, frozen=True):
     """One way to end, or what is written, or both."""
 
     expected: Expectation | None
     output: str | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Question:
+class Question(Struct, frozen=True):
     """A program with several labelled answers, none of them right or wrong."""
 
     name: str
@@ -201,11 +196,10 @@ class Question:
     given: dict[str, str] = field(default_factory=dict)
     input: tuple[str, ...] = ()
     why: str = ""
-    span: Span = field(default=Span(0, 0), compare=False)
+    span: Span = Span(0, 0)
 
 
-@dataclass(frozen=True, slots=True)
-class Suite:
+class Suite(Struct, frozen=True):
     """A suite file that could be read."""
 
     source: Source

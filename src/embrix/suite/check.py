@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
 from typing import Literal, TypeAlias
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from embrix.grammar.parser import Parsed
 from embrix.machine.lane import BadBinding, Lane
@@ -23,8 +25,7 @@ State: TypeAlias = Literal["passed", "failed", "left out"]
 What: TypeAlias = Literal["", "outcome", "output", "state", "costs", "tokens", "term", "steps"]
 
 
-@dataclass(frozen=True, slots=True)
-class Verdict:
+class Verdict(Struct, frozen=True):
     """How a case came out on a lane. `expected` and `actual` are sentences for people, `what` is
     what they are about; for steps they tell of the first that differs, and `step` is where it
     stands in the walk."""
@@ -38,8 +39,7 @@ class Verdict:
     step: int = -1
 
 
-@dataclass(frozen=True, slots=True)
-class _Miss:
+class _Miss(Struct, frozen=True):
     what: What
     expected: str
     actual: str

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from difflib import SequenceMatcher
 from typing import TypeAlias
+
+from msgspec import Struct
 
 ANY = "..."
 """A line that stands for any number of steps."""
@@ -19,8 +20,7 @@ NONE_LEFT = "no further step"
 Alike: TypeAlias = Callable[[str, str], bool]
 
 
-@dataclass(frozen=True, slots=True)
-class Parting:
+class Parting(Struct, frozen=True):
     """The first step that differs: the number of what came (counted from zero, as many as there
     are when nothing more came), and both lines."""
 

@@ -12,11 +12,11 @@ import sqlite3
 import time
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import closing, contextmanager
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import platformdirs
+from msgspec import Struct
 
 from embrix.messages.replies_on_suites import SuiteReport
 
@@ -42,8 +42,7 @@ create index if not exists by_run on verdicts (run);
 """
 
 
-@dataclass(frozen=True, slots=True)
-class Since:
+class Since(Struct, frozen=True):
     """From when on a case has had its state on a lane: seconds since the epoch, the runs with
     other definitions since then (this one counts), what the state was before, or nothing."""
 

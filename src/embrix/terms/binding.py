@@ -10,8 +10,9 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from dataclasses import dataclass, field
 from typing import Any
+
+from msgspec import Struct, field
 
 from embrix.terms.node import CONS, FIELDS, Constructor, Node, Value, list_items, make_list
 from embrix.terms.scopes import Around, ScopePart, parts_of_node
@@ -154,8 +155,7 @@ def substitute(
 _NOTHING: dict[str, str] = {}
 
 
-@dataclass(frozen=True, slots=True)
-class _Inside:
+class _Inside(Struct, frozen=True):
     """What holds in some part of a term: the substitution, the names that are free in what is put
     in, what is said about elements, and the new names of binders that stand in them."""
 

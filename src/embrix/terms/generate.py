@@ -8,12 +8,12 @@ shadowing is what such programs are wanted for.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
 from fractions import Fraction
 from functools import lru_cache
 from typing import TypeAlias
 
 import immutables
+from msgspec import Struct, field
 
 from embrix.terms.keys import key_of
 from embrix.terms.node import (
@@ -79,8 +79,7 @@ class NoTerm(Exception):
     """There is no finite value of a type; the message names it."""
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Words:
+class Words(Struct, frozen=True, eq=False):
     """The leaves that terms are made of. `leaves` and `parts` tell for a field what can stand in it
     where that is not everything of its type: numbers, names or texts, and forms (under ("", 0)
     those of a whole program)."""

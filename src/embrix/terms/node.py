@@ -13,10 +13,10 @@ environments. Nothing here may recurse: a term can be 100,000 levels deep.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, field
 from typing import Any, TypeAlias
 
 import immutables
+from msgspec import Struct
 
 from embrix.terms.types import Type
 
@@ -42,8 +42,7 @@ EMPTY_STORE: Node = (STORE, None, immutables.Map(), 0)
 EMPTY_MAP: Node = (MAP, None, immutables.Map())
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Constructor:
+class Constructor(Struct, frozen=True, eq=False):
     """A form of a sort, or a constructor of a value or data type.
 
     `owner` is the name of the sort or type. `shown` makes the display of a node; None shows the
@@ -62,19 +61,17 @@ class Constructor:
     """The type parameters of a generic type."""
     role: str = ""
     """`suspended` or `settled`: what is counted of it."""
-    doc: str = field(default="", compare=False)
+    doc: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Spot:
+class Spot(Struct, frozen=True):
     """A field of a form by its index; with `inner` that field of each element of a list."""
 
     field: int
     inner: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Binds:
+class Binds(Struct, frozen=True):
     """`binds NAME, … in SCOPE, …`; `rest`: also in what follows in the list it stands in."""
 
     names: tuple[Spot, ...]

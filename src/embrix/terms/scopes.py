@@ -7,8 +7,9 @@ stands in (`binds x in rest`). What concerns the elements of a list is handed do
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import TypeAlias
+
+from msgspec import Struct
 
 from embrix.terms.node import CONS, FIELDS, NIL, Constructor, Node, Spot, Value
 from embrix.terms.signature import Signature
@@ -16,8 +17,7 @@ from embrix.terms.signature import Signature
 Names: TypeAlias = tuple[str, ...]
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Around:
+class Around(Struct, frozen=True, eq=False):
     """What a form says about the elements of a list that it holds: the fields of an element that
     bind, and the names that are bound in a field."""
 
@@ -25,8 +25,7 @@ class Around:
     bound: dict[str, Names]
 
 
-@dataclass(frozen=True, slots=True)
-class ScopePart:
+class ScopePart(Struct, frozen=True):
     """A child of a node: the names that the node binds in it (the innermost last), what is said
     about its elements, and whether it is itself a place where names are bound."""
 

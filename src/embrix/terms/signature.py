@@ -2,22 +2,22 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from msgspec import Struct, field
+from msgspec.structs import force_setattr
 
 from embrix.terms.node import Constructor, Node
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Signature:
+class Signature(Struct, frozen=True, eq=False):
     """The forms of a language by name, by tag and by sort."""
 
     forms: tuple[Constructor, ...]
-    by_name: dict[str, Constructor] = field(init=False)
-    by_tag: dict[int, Constructor] = field(init=False)
+    by_name: dict[str, Constructor] = field(default_factory=dict)
+    by_tag: dict[int, Constructor] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
-        object.__setattr__(self, "by_name", {form.name: form for form in self.forms})
-        object.__setattr__(self, "by_tag", {form.tag: form for form in self.forms})
+        force_setattr(self, "by_name", {form.name: form for form in self.forms})
+        force_setattr(self, "by_tag", {form.tag: form for form in self.forms})
 
     @property
     def sorts(self) -> tuple[str, ...]:

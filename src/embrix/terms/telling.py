@@ -3,7 +3,7 @@ name that stop it, the binders that get another name."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from embrix.terms.node import CONS, FIELDS, Place, Value, nodes_of
 from embrix.terms.scopes import Around, parts_of_node
@@ -13,8 +13,7 @@ MOST_VISITED = 20_000
 """Nodes that are looked at."""
 
 
-@dataclass(frozen=True, slots=True)
-class Told:
+class Told(Struct, frozen=True):
     """`places` are those of the occurrences that are replaced (None for one without a place),
     `stopped` form and place of each binder that stops the substitution where there is something to
     stop, `renamed` the old and the new name of each binder that was renamed."""

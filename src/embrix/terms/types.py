@@ -3,42 +3,38 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import TypeAlias
 
+from msgspec import Struct
 
-@dataclass(frozen=True, slots=True)
-class Con:
+
+class Con(Struct, frozen=True):
     """A named type, perhaps with arguments: `Number`, `List[Expr]`, a sort, a value type."""
 
     name: str
     args: tuple[Type, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Tup:
+class Tup(Struct, frozen=True):
     """A tuple type; without items it is the unit type."""
 
     items: tuple[Type, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Fn:
+class Fn(Struct, frozen=True):
     """A function type."""
 
     params: tuple[Type, ...]
     result: Type
 
 
-@dataclass(slots=True, eq=False)
-class Hole:
+class Hole(Struct, eq=False):
     """A type not known yet, filled in by unification."""
 
     found: Type | None = None
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Unknown:
+class Unknown(Struct, frozen=True, eq=False):
     """The type of something already reported as wrong; it agrees with every type. `cause` is what
     was reported, where that is known."""
 

@@ -7,8 +7,9 @@ demand by `render`.
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 from typing import Literal
+
+from msgspec import Struct
 
 from embrix.text.codes import CODES
 from embrix.text.source import Source, Span
@@ -17,8 +18,7 @@ from embrix.text.visible import for_screen, visible
 Severity = Literal["error", "warning"]
 
 
-@dataclass(frozen=True, slots=True)
-class Diagnostic:
+class Diagnostic(Struct, frozen=True):
     """One finding. `hint` names the repair, or is empty."""
 
     code: str

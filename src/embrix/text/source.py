@@ -8,14 +8,15 @@ from __future__ import annotations
 
 import stat
 from bisect import bisect_right
-from dataclasses import dataclass, field
 from pathlib import Path
+
+from msgspec import Struct, field
+from msgspec.structs import force_setattr
 
 BYTE_ORDER_MARK = "\ufeff"
 
 
-@dataclass(frozen=True, slots=True, order=True)
-class Span:
+class Span(Struct, frozen=True):
     """A slice of a text: offsets in code points, `end` not included.
 
     `source` is known for parts of definitions, which may come from several files.
@@ -23,17 +24,33 @@ class Span:
 
     start: int
     end: int
-    source: Source | None = field(default=None, compare=False, repr=False)
+    source: Source | None = None
+
+    def __eq__(self, other: object) -> bool:
+        if type(other) is not Span:
+            return NotImplemented
+        return self.start == other.start and self.end == other.end
+
+    def __hash__(self) -> int:
+        return hash((self.start, self.end))
+
+    def __lt__(self, other: Span) -> bool:
+        return (self.start, self.end) < (other.start, other.end)
+
+    def __repr__(self) -> str:
+        return f"Span({self.start}, {self.end})"
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Source:
+class Source(Struct, frozen=True, eq=False):
     """A text with the name it is called by in messages. `text` holds no byte-order mark."""
 
     name: str
     text: str
     path: Path | None = None
-    _starts: list[int] = field(init=False, repr=False)
+    _starts: list[int] = field(default_factory=list)
+
+    def __repr__(self) -> str:
+        return f"Source({self.name!r})"
 
     def __post_init__(self) -> None:
         starts = [0]
@@ -41,7 +58,7 @@ class Source:
         while at >= 0:
             starts.append(at + 1)
             at = self.text.find("\n", at + 1)
-        object.__setattr__(self, "_starts", starts)
+        force_setattr(self, "_starts", starts)
 
     def position(self, offset: int) -> tuple[int, int]:
         """Line and column of an offset, both counted from one, in code points."""

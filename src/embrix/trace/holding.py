@@ -3,7 +3,7 @@ the fate of each suspension."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from embrix.terms.node import EMPTY, FIELDS, FRAME, KNOT, Node, Value
 from embrix.trace.walk import Walk
@@ -14,8 +14,7 @@ MOST_LOOKED_AT = 20_000
 """Steps that are looked at for changes of the store."""
 
 
-@dataclass(frozen=True, slots=True)
-class HeldFrame:
+class HeldFrame(Struct, frozen=True):
     """A binding as a box: `key` tells frames apart; `holds` is the key of the frame at which the
     environment of a closure in it begins (0: the empty one, None: no closure)."""
 
@@ -76,8 +75,7 @@ def store_changes(walk: Walk, most: int) -> list[int]:
     return found
 
 
-@dataclass(frozen=True, slots=True)
-class Suspension:
+class Suspension(Struct, frozen=True):
     """A suspended computation: the numbers of the steps at which it is first seen waiting, being
     forced, done, and used again."""
 

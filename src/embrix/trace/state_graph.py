@@ -3,23 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from embrix.machine.exploring import Explored
 from embrix.machine.lane import Lane
 from embrix.text.visible import visible
 
 
-@dataclass(frozen=True, slots=True)
-class GraphStep:
+class GraphStep(Struct, frozen=True):
     """To which state a step leads, by which ways (counted from zero; none where one was open)."""
 
     to: int
     ways: tuple[int, ...]
 
 
-@dataclass(slots=True)
-class GraphState:
+class GraphState(Struct):
     """A state: the term that steps, what is beside it, what has been written, the ways that lead
     there, what its step may lead to, and the outcomes that it may come to at once."""
 
@@ -48,8 +47,7 @@ def states_of(lane: Lane, explored: Explored) -> list[GraphState]:
     return found
 
 
-@dataclass(frozen=True, slots=True)
-class Chain:
+class Chain(Struct, frozen=True):
     """From a state to the next one at which something parts, meets or ends: so many steps."""
 
     begin: int

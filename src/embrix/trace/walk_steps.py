@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cached_property
 from typing import Literal, TypeAlias
+
+from msgspec import Struct
 
 from embrix.machine.recorder import Recorder
 from embrix.terms.node import Place
@@ -15,8 +16,7 @@ from embrix.trace.frames import Origin
 StepKind: TypeAlias = Literal["term", "enter", "leave", "end"]
 
 
-@dataclass(frozen=True, slots=True)
-class Binding:
+class Binding(Struct, frozen=True):
     """A name in an environment and what it stands for; shadowed ones cannot be reached by name."""
 
     name: str
@@ -25,8 +25,7 @@ class Binding:
     origin: Origin = "around"
 
 
-@dataclass(frozen=True, slots=True)
-class Held:
+class Held(Struct, frozen=True):
     """What a store holds at a location. `role` is `suspended`, `forcing` or `settled` for what
     waits to be evaluated, is just being evaluated, and has been; `reused` says how often its value
     has been used again so far."""
@@ -37,16 +36,14 @@ class Held:
     reused: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class Put:
+class Put(Struct, frozen=True):
     """A substitution: what was put, and what became of the name."""
 
     value: str
     details: Told
 
 
-@dataclass(frozen=True, slots=True)
-class WalkStep:
+class WalkStep(Struct, frozen=True):
     """One stop of a walk, fit to be shown.
 
     `text` is the term or judgement, `focus` the part of it that is active, `place` the active part

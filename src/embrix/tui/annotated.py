@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 
+from msgspec import Struct
 from rich.text import Text
 from textual.geometry import Size
 
@@ -27,8 +27,7 @@ OPENING = re.compile(
 """A line of a definition under which more is indented."""
 
 
-@dataclass(frozen=True, slots=True)
-class Remark:
+class Remark(Struct, frozen=True):
     """Something to say about a line, which is counted from zero; `weight` is `error`, `warning` or
     `good`, a `hint` says what to do."""
 

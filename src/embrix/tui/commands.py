@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from msgspec import Struct
+from msgspec.structs import replace
 
 
-@dataclass(frozen=True, slots=True)
-class Command:
+class Command(Struct, frozen=True):
     """`action` is the name of a method `action_…` of the bench; `place` is the pane in whose help
     and footer it appears first, or empty for everywhere."""
 

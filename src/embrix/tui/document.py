@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from embrix.course.drafts import Draft, drop_draft, find_draft, is_unnamed, keep_draft, unnamed
 from embrix.text.saving import save_text
@@ -18,8 +19,7 @@ class ChangedElsewhere(Exception):
         self.disk = disk
 
 
-@dataclass(slots=True)
-class Document:
+class Document(Struct):
     """A program file; `saved` is its text on disk as last read or written here (None: no file)."""
 
     path: Path

@@ -13,8 +13,9 @@ import sys
 import threading
 import traceback
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
 from typing import Any, BinaryIO
+
+from msgspec import Struct, field
 
 from embrix.messages.wire import read_data, write_data
 from embrix.workers.memory_limit import limit_memory, share_of_memory
@@ -28,8 +29,7 @@ class Lost(Exception):
     """A copy of the process ended before its work was done; the message says which way."""
 
 
-@dataclass(slots=True)
-class Shared:
+class Shared(Struct):
     """Parts of a piece of work that are under way. Its copies have been started when it is made;
     `wait` gives the answers in the order of the parts."""
 

@@ -14,10 +14,10 @@ import subprocess
 import sys
 import threading
 from collections.abc import Callable
-from dataclasses import dataclass, field
 from typing import IO, TypeAlias
 
 import msgspec
+from msgspec import Struct, field
 
 from embrix.messages.replies import Ending, RunResult
 from embrix.messages.requests import DescribeCourse, Load, Request, RunLane
@@ -56,8 +56,7 @@ NO_MEMORY = RunResult(
 )  # fmt: skip
 
 
-@dataclass(slots=True, eq=False)
-class _Request:
+class _Request(Struct, eq=False):
     number: int
     request: Request
     callback: Callback
@@ -67,8 +66,7 @@ class _Request:
     """Whether a worker ended over it before."""
 
 
-@dataclass(slots=True, eq=False)
-class _Worker:
+class _Worker(Struct, eq=False):
     process: subprocess.Popen[bytes]
     sink: IO[bytes]
     orders: queue.SimpleQueue[Order | None] = field(default_factory=queue.SimpleQueue)
