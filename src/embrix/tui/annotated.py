@@ -49,6 +49,7 @@ class AnnotatedEditor(ProgramEditor):
         self.remarks: dict[int, Remark] = {}
         """What stands at the end of each line: the first error, or what comes first."""
         self._rows_shown = 0
+        self._given: list[Remark] = []
         self._said: dict[int, list[Remark]] = {}
 
     def opens_block(self, line: str) -> bool:
@@ -58,6 +59,10 @@ class AnnotatedEditor(ProgramEditor):
 
     def annotate(self, remarks: Iterable[Remark]) -> None:
         """Put remarks beside the lines they belong to."""
+        remarks = list(remarks)
+        if remarks == self._given:
+            return
+        self._given = remarks
         said: dict[int, list[Remark]] = {}
         for remark in remarks:
             said.setdefault(remark.line, []).append(remark)

@@ -20,6 +20,7 @@ from embrix.text.hidden import hide, picture, restore
 from embrix.text.line_edits import commented, doubled, moved
 from embrix.text.source import Source
 from embrix.tui.theme import ink, token_ink
+from embrix.tui.token_colours import TokenColours
 
 KEEPING = 0.7
 """Seconds after a key until unsaved text is kept, whether or not more is typed."""
@@ -187,7 +188,7 @@ class ProgramEditor(TextArea, inherit_bindings=False):
         """Takes back a change that this text is only a part of; whether there was one."""
         self.indent_type = "spaces"
         self.indent_width = 2
-        self._colours: dict[str, list[tuple[int, int, str]]] = {}
+        self._colours = TokenColours()
         self._faults: dict[int, list[tuple[int, int]]] = {}
         self._marks: dict[int, list[tuple[int, int]]] = {}
         self._replaced: dict[int, list[tuple[int, int, str]]] = {}
@@ -200,16 +201,7 @@ class ProgramEditor(TextArea, inherit_bindings=False):
 
     def explain(self, text: str, look: Look) -> None:
         """What a text means: kinds of its tokens, and what is refused in it."""
-        source = Source("", text)
-        colours: dict[str, list[tuple[int, int, str]]] = {}
-        by_line: dict[int, list[tuple[int, int, str]]] = {}
-        pieces = [(start, end, kind) for start, end, kind in look.tokens]
-        pieces += [(start, end, "skip") for start, end in look.skipped]
-        for start, end, kind in pieces:
-            for line, left, right in _lines(source, start, end):
-                by_line.setdefault(line, []).append((left, right, kind))
-        for line, spans in by_line.items():
-            colours[source.line(line + 1)] = spans
+        colours = TokenColours(text, look.tokens, look.skipped)
         faults: dict[int, list[tuple[int, int]]] = {}
         refused = look.refused
         spans_of_faults = list(look.invalid)
@@ -217,6 +209,7 @@ class ProgramEditor(TextArea, inherit_bindings=False):
             spans_of_faults.append(refused.place)
             spans_of_faults += [(one.start, one.end) for one in refused.mistakes[1:]]
         if text == self.text:
+            source = Source("", text)
             for start, end in spans_of_faults:
                 for line, left, right in _lines(source, start, max(end, start + 1)):
                     faults.setdefault(line, []).append((left, right))
@@ -265,7 +258,7 @@ class ProgramEditor(TextArea, inherit_bindings=False):
     def decorations(self, row: int) -> tuple[object, ...]:
         """Everything but the text itself that says how a line looks."""
         return (
-            tuple(self._colours.get(restore(self.document.get_line(row)), ())),
+            self._colours.of(restore(self.document.get_line(row))),
             tuple(self._marks.get(row, ())), tuple(self._replaced.get(row, ())),
             tuple(self._faults.get(row, ())),
         )  # fmt: skip
@@ -309,7 +302,7 @@ class ProgramEditor(TextArea, inherit_bindings=False):
         plain = restore(line.plain)
         if plain != line.plain:
             line.plain = picture(line.plain)
-        for left, right, kind in self._colours.get(plain, ()):
+        for left, right, kind in self._colours.of(plain):
             line.stylize(token_ink(self.app, kind), left, right)
         for left, right in self._marks.get(line_index, ()):
             line.stylize(Style(bgcolor=ink(self.app, "ink", "lamp").bgcolor), left, right)
