@@ -223,7 +223,7 @@ def test_an_unwritten_part_stops_reading_there_and_nowhere_else(make_course: Mak
     assert Printer(grammar).show(parsed.term).text == "1 + 2"
     refused = parser_of(grammar).parse("1 + )")
     assert isinstance(refused, Refused)
-    assert "what is still to be written (calls)" in refused.expected
+    assert "an unfinished part of the grammar (calls)" in refused.expected
 
 
 SIGNS = """\

@@ -308,7 +308,7 @@ class DeclarationReader:
         self, c: Cursor, expressions: Expressions
     ) -> tuple[tuple[s.DefineRow, ...], s.Expr | None]:
         """The lines of a widening: clauses, when any of them has an arrow."""
-        depth = 0
+        depth, first = 0, ""
         for tok in c.rest():
             depth += {"(": 1, "[": 1, ")": -1, "]": -1}.get(tok.text, 0)
             if tok.first and tok.column == c.raw().column:
@@ -318,7 +318,9 @@ class DeclarationReader:
                     break
                 if first in ("inherit", "final", "order", "deliberately", "no"):
                     return self.rows_of(c, expressions), None
-            if depth == 0 and tok.text == "=>" and tok.kind == "symbol":
+            # Behind a constructor another arrow can only stand where `=>` is meant.
+            arrows = ("=>", *slips.ARROWS) if first[:1].isupper() or first == "_" else ("=>",)
+            if depth == 0 and tok.kind == "symbol" and tok.text in arrows:
                 return self.rows_of(c, expressions), None
         return (), expressions.block(0)
 

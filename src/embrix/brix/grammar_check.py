@@ -134,8 +134,8 @@ class _Grammar(TableChecks):
             and syntax.name == rule.name
             and syntax.name not in self.world.sorts
         ):
-            if self.world.is_lost(rule.name):
-                return UNKNOWN
+            if self.world.is_lost(rule.name) or not self.world.sorts:
+                return UNKNOWN  # that there are no forms is told once, of the language
             self.world.error(
                 "unknown_type", f"{rule.name} is no sort of this language", syntax.span,
                 did_you_mean(

@@ -224,7 +224,7 @@ class RuleChecks:
             for item, (symbol, kind) in symbols
             if (alone or not isinstance(symbol, Quoted)) and not self.is_layout(symbol)
         ]
-        if any(self.is_unread(symbol) for _, (symbol, _) in symbols):
+        if any(self.is_unread(symbol) for _, (symbol, _) in symbols) or not self.world.sorts:
             return None  # what is wrong here has been told
         if len(values) != 1:
             self.world.error(

@@ -237,5 +237,5 @@ _MADE = {
     "newline": "the end of the line",
     "indent": "a line indented further",
     "dedent": "the end of the indented lines",
-    "todo": "what is still to be written ({})",
+    "todo": "an unfinished part of the grammar ({})",
 }
