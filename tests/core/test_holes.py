@@ -498,4 +498,5 @@ def test_a_name_without_let_in_a_body_that_replaces_is_no_clause(make_course: Ma
     lane = "interpreter other for Tally extends values\nreplace run(p)\n  x = 1\n  Num(x)\n"
     course = make_course(tally=LANGUAGE, values=LANE, other=lane)
     told = [one.message for one in course.diagnostics if one.source.name == "other.brix"]
-    assert told and "`=>`" not in told[0]
+    assert told
+    assert "`=>`" not in told[0]
