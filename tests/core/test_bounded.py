@@ -12,6 +12,7 @@ from embrix.checking.verdicts import check_suite
 from embrix.course.load import Course
 from embrix.draw.runs import MOST_DRAWN, draw_reduction
 from embrix.lanes.session import Session
+from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
 from embrix.machine.recorder import Recorder
 from embrix.suite.cases import Case
@@ -187,10 +188,10 @@ def test_a_fault_in_one_case_leaves_the_others(
     session = Session(folder)
     whole = verdicts.check_case
 
-    def faulty(case: Case, lane: object) -> object:
+    def faulty(case: Case, lane: Lane, limits: Limits) -> object:
         if case.name == session_cases[3]:
             raise RecursionError("too deep")
-        return whole(case, lane)  # type: ignore[arg-type]
+        return whole(case, lane, limits)
 
     path = folder / "drip" / "drip.suite.toml"
     session_cases = [row.name for row in check_suite(session, path).cases]

@@ -5,16 +5,25 @@ from __future__ import annotations
 import random
 from fractions import Fraction
 
+import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from bench.by_hand import drip
 from embrix.course.load import Course
 from embrix.machine.lane import Lane
-from embrix.terms.binding import alike, free_names, fresh, substitute
+from embrix.terms.binding import (
+    alike,
+    free_anywhere,
+    free_names,
+    fresh,
+    put_anywhere,
+    substitute,
+)
 from embrix.terms.generate import Generator
 from embrix.terms.node import FIELDS, Node, same, size, without_places
 from embrix.terms.numbers import read_number, write_number
+from embrix.terms.simple_scopes import put_closed
 from tests.strategies import terms
 
 OPEN = ("x", "y")
@@ -51,6 +60,43 @@ def test_substitution_replaces_exactly_the_free_occurrences(
     before = free_names(signature, term)
     expected = (before - {"x"}) | (free_names(signature, value) if "x" in before else frozenset())
     assert free_names(signature, result) == expected
+
+
+@pytest.mark.parametrize("language", ["Drip", "Rill", "Mere", "Race", "Eddy"])
+@given(data=st.data())
+def test_the_simple_way_does_what_the_general_way_does(
+    lockside: Course, language: str, data: st.DataObject
+) -> None:
+    """The same names and the same term, with the same parts shared and the same work told."""
+    signature = lockside.languages[language].signature
+    scopes = signature.scopes
+    assert scopes is not None
+    sort = signature.sorts[0]
+    term = data.draw(terms(signature, sort, 6, (*OPEN, "gates")))
+    free = free_anywhere(signature, term, lambda _: None)
+    assert free_names(signature, term) == free
+    value = data.draw(terms(signature, sort, 3, ()))
+    name = data.draw(st.sampled_from([*sorted(free), "x"]))
+    told: tuple[list[int], list[int]] = ([], [])
+    quick = put_closed(scopes, signature.users, value, name, term, told[0].append)
+    general = put_anywhere(
+        signature, value, name, term, lambda _: True, told[1].append, frozenset()
+    )
+    assert quick == general
+    assert sum(told[0]) == sum(told[1])
+    kept = {id(part) for part in parts_of(term)} | {id(part) for part in parts_of(value)}
+    pairs = zip(parts_of(quick), parts_of(general), strict=True)
+    assert all((one is other) == (id(one) in kept) for one, other in pairs)
+
+
+def parts_of(root: Node) -> list[Node]:
+    """All nodes of a term from the outside in."""
+    found, pending = [], [root]
+    while pending:
+        node = pending.pop()
+        found.append(node)
+        pending += [part for part in node[FIELDS:] if isinstance(part, tuple)]
+    return found
 
 
 @given(data=st.data())

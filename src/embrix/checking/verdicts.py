@@ -9,6 +9,7 @@ from __future__ import annotations
 import logging
 import time
 from collections.abc import Callable, Hashable, Iterator, Sequence
+from functools import partial
 from pathlib import Path
 from typing import TypeVar
 from weakref import WeakKeyDictionary
@@ -16,12 +17,14 @@ from weakref import WeakKeyDictionary
 from msgspec.structs import replace
 
 from embrix.brix.core import Meaning
+from embrix.checking.case_calls import in_good_time
 from embrix.checking.diagnostics import note_of
 from embrix.course.naming import plain_name, split_version
 from embrix.lanes.names import NoChoice, NoLane
 from embrix.lanes.outside_lane import check_outside
 from embrix.lanes.session import Session
 from embrix.machine.lane import BadBinding, Lane
+from embrix.machine.limits import Limits
 from embrix.machine.outcome import Result
 from embrix.messages.replies import Note, Place
 from embrix.messages.replies_on_suites import (
@@ -46,17 +49,20 @@ _log = logging.getLogger(__name__)
 MOST = 20_000
 """Verdicts that are remembered for one interpreter."""
 
+_NOWHERE = Span(0, 0)
 _VERDICTS: WeakKeyDictionary[Meaning, dict[Hashable, Verdict]] = WeakKeyDictionary()
 
 
-def verdict_of(case: Case, lane: Lane) -> Verdict:
-    """The verdict on a case, remembered as long as the interpreter says the same."""
+def verdict_of(case: Case, lane: Lane, calls: int) -> Verdict:
+    """The verdict on a case that may make so many calls, remembered as long as the interpreter says
+    the same."""
     known = _VERDICTS.setdefault(lane.interpreter.meaning, {})
-    key = (lane.name, lane.interpreter.language.chosen, repr(case))
+    told = replace(case, span=_NOWHERE, entry=(-1, -1))
+    key = (lane.name, lane.interpreter.language.chosen, calls, repr(told))
     if key not in known:
         if len(known) >= MOST:
             known.clear()
-        known[key] = unfailing(case, lane, check_case)
+        known[key] = unfailing(case, lane, lambda case, lane: check_case(case, lane, Limits(calls)))
     return known[key]
 
 
@@ -122,19 +128,25 @@ class Testing:
         if self.grammar is not None:
             others = self.session.lanes(self.language, self.grammar)
             other = translated(case, self.lanes[0], others[0]) if others and self.lanes else None
+        all_lanes = self.session.lanes(self.language)
         for lane in self.lanes:
             if lane.name != plain_name(lane.name) and self.grammar is not None:
                 continue
             if other is not None:
                 read = self.session.lane(self.language, lane.name, self.grammar)
                 yield unfailing(other, read, check_case)
-            elif case.grammar is not None:
-                read = self.session.lane(self.language, lane.name, case.grammar)
-                yield verdict_of(case, read)
             else:
-                yield verdict_of(case, lane)
+                read = self._read(lane, case)
+                yield in_good_time(read, [self._read(one, case) for one in all_lanes],
+                                   partial(verdict_of, case))  # fmt: skip
         for outside in self.outside if self.grammar is None else ():
             yield unfailing(case, outside, check_outside)
+
+    def _read(self, lane: Lane, case: Case) -> Lane:
+        """A lane whose programs are read as a case wants it."""
+        if case.grammar is None:
+            return lane
+        return self.session.lane(self.language, lane.name, case.grammar)
 
     def row(self, case: Case) -> CaseRow:
         """A case with its verdicts."""

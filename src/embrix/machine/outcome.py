@@ -109,3 +109,5 @@ class Result(Struct, frozen=True):
     ways: tuple[tuple[int, int], ...] = ()
     """Where several ways were open: the number of the one that was taken, and how many there were.
     """
+    spent: int = 0
+    """The calls made, with what counts as much as calls do."""

@@ -128,10 +128,12 @@ class Machine:
         if main.subject is None:
             args.append(term)
         outcome, state = session.outcome(lambda: session.call(main.name, *args))
-        costs = {}
-        if variant == "counted":
-            costs = self._costs(session.space[" counts"](), session.visited)
-        return Result(outcome, tuple(session.output), costs, state, tuple(session.taken))
+        counts = session.space[" counts"]()
+        costs = self._costs(counts, session.visited) if variant == "counted" else {}
+        return Result(
+            outcome, tuple(session.output), costs, state, tuple(session.taken),
+            limits.calls - counts["fuel"],
+        )  # fmt: skip
 
     @contextmanager
     def evaluator(self, limits: Limits) -> Iterator[Callable[[Node], Value]]:

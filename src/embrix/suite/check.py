@@ -37,6 +37,10 @@ class Verdict(Struct, frozen=True):
     actual: str = ""
     what: What = ""
     step: int = -1
+    spent: int = 0
+    """The calls that the run made, where one run was looked at."""
+    cut: bool = False
+    """Whether that run came to the number of calls that it was allowed."""
 
 
 class _Miss(Struct, frozen=True):
@@ -48,19 +52,24 @@ class _Miss(Struct, frozen=True):
 
 def check_case(case: Case, lane: Lane, limits: Limits | None = None) -> Verdict:
     """Run one case on one lane. A case that does not speak of the lane is left out."""
-    limits = limits or Limits()
     if not case.applies_to(lane.role):
         return Verdict(case.name, lane.name, "left out")
+    runs: list[Result] = []
     try:
-        for miss in _misses(case, lane, limits):
-            return Verdict(
-                case.name, lane.name, "failed", miss.expected, miss.actual, miss.what, miss.step
-            )
+        found = next(_misses(case, lane, limits or Limits(), runs), None)
     except BadBinding as bad:
         expected = case.expectation_for(lane.role)
         wanted = expected.sentence if expected else "steps"
         return Verdict(case.name, lane.name, "failed", wanted, str(bad), "outcome")
-    return Verdict(case.name, lane.name, "passed")
+    spent, cut = 0, False
+    if runs:
+        spent, cut = runs[0].spent, runs[0].outcome.name == "calls"
+    if found is None:
+        return Verdict(case.name, lane.name, "passed", spent=spent)
+    return Verdict(
+        case.name, lane.name, "failed", found.expected, found.actual, found.what, found.step,
+        spent, cut,
+    )  # fmt: skip
 
 
 def run_case(case: Case, lane: Lane, limits: Limits | None = None) -> Result:
@@ -75,8 +84,9 @@ def run_case(case: Case, lane: Lane, limits: Limits | None = None) -> Result:
     )  # fmt: skip
 
 
-def _misses(case: Case, lane: Lane, limits: Limits | None) -> Iterator[_Miss]:
-    """What is not as it should be, in the order in which it happens."""
+def _misses(case: Case, lane: Lane, limits: Limits, runs: list[Result]) -> Iterator[_Miss]:
+    """What is not as it should be, in the order in which it happens. A run that is looked at is
+    added to the `runs`."""
     yield from _reading(case, lane)
     expected, output = case.expectation_for(lane.role), case.output_for(lane.role)
     state, bounds = case.state_for(lane.role), case.costs_for(lane.role)
@@ -86,7 +96,8 @@ def _misses(case: Case, lane: Lane, limits: Limits | None) -> Iterator[_Miss]:
     elif several or (lane.records and lane.several):
         yield from _all_ways(case, lane, limits)
     else:
-        yield from _run_misses(case, lane, run_case(case, lane, limits))
+        runs.append(run_case(case, lane, limits))
+        yield from _run_misses(case, lane, runs[0])
     if lane.role in case.steps:
         yield from _steps(case, lane, case.steps[lane.role], limits)
 

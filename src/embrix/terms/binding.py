@@ -17,14 +17,9 @@ from msgspec import Struct, field
 from embrix.terms.node import CONS, FIELDS, Constructor, Node, Value, list_items, make_list
 from embrix.terms.scopes import Around, ScopePart, parts_of_node
 from embrix.terms.signature import Signature
+from embrix.terms.simple_scopes import STRIDE, Meter, free_where_simple, put_closed
 
 Accept = Callable[[str], bool]
-
-Meter = Callable[[int], None]
-"""Told of work every so many nodes; it may raise to end the walk."""
-
-STRIDE = 256
-"""Nodes between two calls of a meter."""
 
 
 def _unmetered(_nodes: int) -> None:
@@ -35,6 +30,13 @@ def free_names(signature: Signature, term: Value, meter: Meter = _unmetered) -> 
     """The names that occur free in a term, by the `uses` and `binds` of its forms."""
     if not isinstance(term, tuple):
         return frozenset()
+    if signature.scopes is not None:
+        return free_where_simple(signature.scopes, signature.uses, term, meter)
+    return free_anywhere(signature, term, meter)
+
+
+def free_anywhere(signature: Signature, term: Node, meter: Meter) -> frozenset[str]:
+    """The free names of a term, whatever is bound where."""
     known: dict[tuple[int, int], frozenset[str]] = {}
     parts: dict[tuple[int, int], tuple[ScopePart, ...] | None] = {}
     keep: list[Value] = []
@@ -118,6 +120,16 @@ def substitute(
     Nodes in which nothing changes are shared with `term`.
     """
     endangered = free_names(signature, value, meter)
+    if not endangered and signature.scopes is not None:
+        return put_closed(signature.scopes, signature.users, value, name, term, meter)
+    return put_anywhere(signature, value, name, term, accept, meter, endangered)
+
+
+def put_anywhere(
+    signature: Signature, value: Value, name: str, term: Value, accept: Accept, meter: Meter,
+    endangered: frozenset[str],
+) -> Value:  # fmt: skip
+    """Substitution whatever is bound where; the names that are free in the value are endangered."""
     visited = 0
     results: list[Value] = []
     work: list[tuple[Any, ...]] = [("visit", term, _Inside({name: value}, endangered))]
@@ -194,7 +206,7 @@ def _enter(
         heads = node[0] == CONS and index == 0
         renames = own if part.around is not None or heads else _NOTHING
         inside.append(_Inside(mapping, endangered, part.around, renames))
-    return tuple(parts), inside
+    return (tuple(parts) if own or here.renames else node), inside
 
 
 def _new_names(
@@ -227,11 +239,13 @@ def _renamed_uses(
 ) -> Node:
     """A node that uses names beside its other fields, such as an assignment: what a name is renamed
     to takes its place; anything else that stands for the name cannot."""
-    parts = list(node)
     user = _user(signature)
+    if user is None or mapping.keys().isdisjoint(node[FIELDS + index] for index in form.uses):
+        return node
+    parts = list(node)
     for index in form.uses:
         other = mapping.get(node[FIELDS + index])
-        if user is not None and isinstance(other, tuple) and other[0] == user.tag:
+        if isinstance(other, tuple) and other[0] == user.tag:
             parts[FIELDS + index] = other[FIELDS]
     return tuple(parts)
 

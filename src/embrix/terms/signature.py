@@ -5,7 +5,8 @@ from __future__ import annotations
 from msgspec import Struct, field
 from msgspec.structs import force_setattr
 
-from embrix.terms.node import Constructor, Node
+from embrix.terms.node import FIELDS, Constructor, Node
+from embrix.terms.simple_scopes import Scopes, simple_scopes
 
 
 class Signature(Struct, frozen=True, eq=False):
@@ -14,10 +15,21 @@ class Signature(Struct, frozen=True, eq=False):
     forms: tuple[Constructor, ...]
     by_name: dict[str, Constructor] = field(default_factory=dict)
     by_tag: dict[int, Constructor] = field(default_factory=dict)
+    scopes: Scopes | None = None
+    """Where names are bound, if that is simply said."""
+    uses: dict[int, tuple[int, ...]] = field(default_factory=dict)
+    """By tag the fields of forms that name something bound elsewhere."""
+    users: dict[int, int] = field(default_factory=dict)
+    """By tag the forms that are occurrences of a name, with where it stands in a node."""
 
     def __post_init__(self) -> None:
         force_setattr(self, "by_name", {form.name: form for form in self.forms})
         force_setattr(self, "by_tag", {form.tag: form for form in self.forms})
+        users = [form for form in self.forms if form.uses]
+        force_setattr(self, "scopes", simple_scopes(self.forms))
+        force_setattr(self, "uses", {form.tag: form.uses for form in users})
+        alone = {form.tag: FIELDS for form in users if len(form.fields) == 1}
+        force_setattr(self, "users", alone)
 
     @property
     def sorts(self) -> tuple[str, ...]:

@@ -21,9 +21,7 @@ class TokenColours:
         self._source = Source("", text)
         lines = text.split("\n")
         self._numbers = {line.removesuffix("\r"): number for number, line in enumerate(lines)}
-        pieces: list[tuple[int, int, str]] = [(start, end, kind) for start, end, kind in tokens]
-        pieces += [(start, end, "skip") for start, end in skipped]
-        self._pieces = sorted(pieces)
+        self._pieces = sorted([*tokens, *((start, end, "skip") for start, end in skipped)])
         self._known: dict[str, tuple[tuple[int, int, str], ...]] = {}
 
     def of(self, line: str) -> tuple[tuple[int, int, str], ...]:

@@ -1,0 +1,98 @@
+"""How long a case may run on a lane, worked out by hand for made-up lanes, and on real ones."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from embrix.checking.case_calls import FEW, MOST, TIMES, in_good_time
+from embrix.checking.verdicts import check_suite
+from embrix.lanes.session import Session
+from embrix.suite.check import Verdict
+
+
+def told(needs: dict[str, int], lane: str) -> tuple[str, int]:
+    """The state of a lane and the calls it was allowed in the end, where each lane needs so many;
+    one that needs none fails at once."""
+    allowed: dict[str, int] = {}
+
+    def judge(one: Any, calls: int) -> Verdict:
+        allowed[one] = calls
+        if needs[one] == 0:
+            return Verdict("case", one, "failed", spent=7)
+        if needs[one] > calls:
+            return Verdict("case", one, "failed", spent=calls + 1, cut=True)
+        return Verdict("case", one, "passed", spent=needs[one])
+
+    lanes: Any = list(needs)
+    one: Any = lane
+    verdict = in_good_time(one, lanes, judge)
+    return verdict.state, verdict.spent
+
+
+ENDLESS = 10**9
+
+
+@pytest.mark.parametrize(
+    ("needs", "lane", "state", "spent"),
+    [
+        ({"a": 50, "b": 70}, "b", "passed", 70),
+        # `a` makes 10 calls: a hundred times as many is less than any lane may make.
+        ({"a": 10, "b": ENDLESS}, "b", "failed", FEW + 1),
+        # 2,000 calls, a hundred times: 200,000.
+        ({"a": 2_000, "b": 150_000}, "b", "passed", 150_000),
+        ({"a": 2_000, "b": 250_000}, "b", "failed", 200_001),
+        # Never more than on the command line.
+        ({"a": 90_000, "b": ENDLESS}, "b", "failed", MOST + 1),
+        # The first lane that passes counts, also behind the one that is asked for.
+        ({"a": ENDLESS, "b": 0, "c": 2_000}, "a", "failed", 200_001),
+        # None passes with few; the second passes with as many as possible.
+        ({"a": ENDLESS, "b": 300_000, "c": 350_000}, "c", "passed", 350_000),
+        # Nobody ends among the first two: all are told early.
+        ({"a": ENDLESS, "b": ENDLESS, "c": ENDLESS}, "a", "failed", FEW + 1),
+        ({"a": 0, "b": 0}, "b", "failed", 7),
+    ],
+)
+def test_calls_that_a_lane_may_make(
+    needs: dict[str, int], lane: str, state: str, spent: int
+) -> None:
+    assert (FEW, TIMES, MOST) == (100_000, 100, 400_000)
+    assert told(needs, lane) == (state, spent)
+
+
+SUITE = """\
+language = "Rill"
+[[case]]
+name = "without end"
+program = "let loop of n = 1 + loop n in loop 1"
+value = "7"
+[[case]]
+name = "longer than a hundred thousand calls"
+program = "let sum of n = when n < 1 then 0 else n + sum (n - 1) in sum 9000"
+value = "40504500"
+lanes = ["environment", "by_need"]
+"""
+
+
+def test_a_case_without_end_is_told_early_and_a_long_one_runs(course_copy: Path) -> None:
+    path = course_copy / "rill" / "rill.suite.toml"
+    path.write_text(SUITE)
+    report = check_suite(Session(course_copy), path)
+    endless, long = report.cases
+    assert {v.actual for v in endless.verdicts if v.lane != "rewriting"} == {
+        "out of fuel: more than 100,000 calls"
+    }
+    assert [v.state for v in long.verdicts if v.state != "left out"] == ["passed", "passed"]
+
+
+def test_a_verdict_is_the_same_whichever_lanes_are_asked_for(course_copy: Path) -> None:
+    path = course_copy / "rill" / "rill.suite.toml"
+    path.write_text(SUITE)
+    session = Session(course_copy)
+    whole = check_suite(session, path)
+    for lane in whole.lanes:
+        alone = check_suite(Session(course_copy), path, wanted=[lane])
+        for case, other in zip(whole.cases, alone.cases, strict=True):
+            assert [v for v in case.verdicts if v.lane == lane] == other.verdicts
