@@ -9,7 +9,7 @@ from embrix.brix import syntax as s
 from embrix.brix.builtins import BUILT_INS, BuiltIn, Shape
 from embrix.brix.calls import CallChecks
 from embrix.brix.scope import WRONG
-from embrix.brix.world import unify
+from embrix.brix.world import lean, unify
 from embrix.terms.types import (
     BOOL,
     INT,
@@ -45,7 +45,7 @@ BUILT_IN = (
 class BuiltInCalls(CallChecks):
     """What is known without a declaration, applied."""
 
-    def built_in(self, name: str, expr: s.Apply) -> tuple[k.Core, Type]:
+    def built_in(self, name: str, expr: s.Apply, wanted: Type | None = None) -> tuple[k.Core, Type]:
         """The operations that the binding of the forms gives."""
         if self.world.is_lost(name):
             for arg in expr.args:
@@ -55,7 +55,7 @@ class BuiltInCalls(CallChecks):
         if name == "final":
             return self.is_final(expr)
         if name in ("fold", "map", "filter"):
-            return self.loop(name, expr)
+            return self.loop(name, expr, wanted)
         if name == "lookup":
             return self.lookup_maybe(expr)
         if name in ("free", "substitute", "alike"):
@@ -134,7 +134,7 @@ class BuiltInCalls(CallChecks):
             self.infer(arg)
         return WRONG, UNKNOWN
 
-    def loop(self, name: str, expr: s.Apply) -> tuple[k.Core, Type]:
+    def loop(self, name: str, expr: s.Apply, wanted: Type | None) -> tuple[k.Core, Type]:
         """`fold(items, start, f)`, `map(items, f)`, `filter(items, f)`."""
         item, other = Hole(), Hole()
         shapes: dict[str, tuple[list[str], list[Type], Type]] = {
@@ -144,6 +144,7 @@ class BuiltInCalls(CallChecks):
             "filter": (["items", "f"], [listing(item), Fn((item,), BOOL)], listing(item)),
         }  # fmt: skip
         params, types, result = shapes[name]
+        lean(result, wanted)
         args = self.arguments(name, expr.args, params, types, expr.span)
         if args is None:
             return WRONG, result

@@ -8,7 +8,7 @@ from embrix.brix import core as k
 from embrix.brix import slips
 from embrix.brix import syntax as s
 from embrix.brix.scope import WRONG, Scope, as_number
-from embrix.brix.world import FunctionSignature, components, count, unify
+from embrix.brix.world import FunctionSignature, components, count, lean, unify
 from embrix.terms.types import (
     BOOL,
     UNKNOWN,
@@ -74,22 +74,25 @@ class CallChecks(Scope):
                 )  # fmt: skip
                 return
         for number, found in wrong:
+            elsewhere = settle(found) in [settle(kind) for at, kind in enumerate(types)
+                                          if at != number]  # fmt: skip
             self.world.error(
                 "type_mismatch",
                 f"{names[number]} of {callee} must be of type {show_type(types[number])}, "
                 f"but this is of type {show_type(found)}", args[number].span,
                 as_number(found, types[number])
-                or (f"the order is {callee}({', '.join(names)})" if len(names) > 1
+                or (f"the order is {callee}({', '.join(names)})" if elsewhere
                     else self.wrapping(found, types[number])),
             )  # fmt: skip
 
-    def make(self, expr: s.Make) -> tuple[k.Core, Type]:
+    def make(self, expr: s.Make, wanted: Type | None = None) -> tuple[k.Core, Type]:
         name, args, span = expr.name, expr.args, expr.span
         constructor = self.world.constructors.get(name)
         if constructor is None and name in ("None", "Some"):
             hole = Hole()
-            wanted: list[Type] = [hole] if name == "Some" else []
-            some = self.arguments(name, args, ["value"] * len(wanted), wanted, span)
+            lean(maybe(hole), wanted)
+            inside: list[Type] = [hole] if name == "Some" else []
+            some = self.arguments(name, args, ["value"] * len(inside), inside, span)
             return k.Optional(some[0] if some else None), maybe(hole)
         if constructor is None and self.world.is_lost(name):
             for arg in args:
@@ -108,6 +111,7 @@ class CallChecks(Scope):
                 self.infer(arg)
             return WRONG, UNKNOWN
         types, kind = self.world.instance(constructor)
+        lean(kind, wanted)
         parts = self.arguments(name, args, constructor.fields, types, span)
         return (WRONG if parts is None else k.Build(constructor, parts)), kind
 

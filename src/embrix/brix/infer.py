@@ -13,7 +13,7 @@ from embrix.brix.blocks import Blocks
 from embrix.brix.built_in_calls import BUILT_IN
 from embrix.brix.patterns import Patterns
 from embrix.brix.scope import WRONG
-from embrix.brix.world import unify
+from embrix.brix.world import lean, unify
 from embrix.terms.node import NONE, SOME
 from embrix.terms.types import (
     BOOL,
@@ -79,9 +79,15 @@ class Infer(Blocks):
         return result
 
     def towards(self, expr: s.Expr, wanted: Type) -> tuple[k.Core, Type]:
-        """An expression with its type, where `wanted` says what `empty` is if nothing else does."""
-        if isinstance(expr, s.With):
-            return self.with_entry(expr.container, expr.key, expr.value, expr.span, wanted)
+        """An expression with its type, where `wanted` says what is generic in it, and what `empty`
+        is if nothing else does."""
+        match expr:
+            case s.With():
+                return self.with_entry(expr.container, expr.key, expr.value, expr.span, wanted)
+            case s.Make():
+                return self.make(expr, wanted)
+            case s.Apply():
+                return self.apply(expr, wanted)
         return self.infer(expr)
 
     def tuple_value(self, expr: s.Tuple, wanted: Type) -> k.Core:
@@ -181,15 +187,16 @@ class Infer(Blocks):
         )  # fmt: skip
         return WRONG, UNKNOWN
 
-    def apply(self, expr: s.Apply) -> tuple[k.Core, Type]:
+    def apply(self, expr: s.Apply, wanted: Type | None = None) -> tuple[k.Core, Type]:
         span = expr.span
         if not isinstance(expr.callee, s.Ref) or self.find(expr.callee.name) is not None:
             return self.call_value(expr)
         name = expr.callee.name
         signature = self.world.functions.get(name)
         if signature is None:
-            return self.built_in(name, expr)
+            return self.built_in(name, expr, wanted)
         types, result = signature.instance()
+        lean(result, wanted)
         self.world.blame(*types, result)
         args = self.arguments(name, expr.args, signature.params, types, span)
         call = WRONG if args is None else k.Call(name, args, span)

@@ -353,6 +353,27 @@ class _Silent:
                         )  # fmt: skip
 
 
+def _uses_names(world: World, sort: str) -> bool:
+    """Whether names can occur somewhere in terms of a sort."""
+    seen, pending = {sort}, [sort]
+    while pending:
+        for made in world.of_type(pending.pop()):
+            if made.uses:
+                return True
+            inside = {part for kind in made.types for part in _parts(kind)} - seen
+            seen |= inside
+            pending += inside
+    return False
+
+
+def _parts(kind: Type) -> set[str]:
+    """The names of a type and of those it is made of."""
+    settled = settle(kind)
+    if not isinstance(settled, Con):
+        return set()
+    return {settled.name}.union(*map(_parts, settled.args))
+
+
 def report_code_without_environment(
     world: World, types: Sequence[s.TypeDecl], judged: Collection[str]
 ) -> None:
@@ -360,7 +381,8 @@ def report_code_without_environment(
     kinds = [kind for name in judged for kind in world.functions[name].types]
     if not any(_is(kind, "Env") for kind in kinds):
         return
-    sorts = [kind.name for kind in map(settle, kinds) if isinstance(kind, Con)]
+    sorts = [kind.name for kind in map(settle, kinds)
+             if isinstance(kind, Con) and _uses_names(world, kind.name)]  # fmt: skip
     for decl in types:
         if decl.word == "forms":
             continue

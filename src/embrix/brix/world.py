@@ -254,6 +254,19 @@ def unify(left: Type, right: Type) -> bool:
     return False
 
 
+def lean(kind: Type, wanted: Type | None) -> None:
+    """What is generic is taken to be of the type that is wanted, so that its parts are; anything
+    else is held against that type when its parts are known."""
+    settled = settle(kind)
+    generic = isinstance(settled, Hole) or (
+        isinstance(settled, Con)
+        and bool(settled.args)
+        and all(isinstance(settle(arg), Hole) for arg in settled.args)
+    )
+    if wanted is not None and generic:
+        unify(settled, wanted)
+
+
 def _occurs(hole: Hole, kind: Type) -> bool:
     kind = settle(kind)
     match kind:
