@@ -33,7 +33,7 @@ from embrix.draw.latex import SIGNS, in_math, in_text
 from embrix.draw.pdf import PLAIN, register, write_pdf
 from embrix.draw.plot import LETTERS, plot
 from embrix.draw.railroad import draw_grammar
-from embrix.draw.rules import InferenceRule, draw_rules, inference_rules
+from embrix.draw.rules import BROAD, InferenceRule, draw_rules, inference_rules
 from embrix.draw.scene import ADVANCE, Box, Label, Line, Path, Scene
 from embrix.draw.svg import write_svg
 from embrix.draw.ticks import ticks
@@ -248,6 +248,77 @@ def test_a_store_that_is_handed_on_gets_a_new_name_each_time(session: Session) -
     assert second.startswith("env, store1 ⊢ right")
     assert second.endswith("store2")
     assert add.conclusion.endswith("store2")
+
+
+@pytest.mark.parametrize(
+    ("lane", "premises", "conditions", "result"),
+    [
+        ("environment", ("env ⊢ left ⇓ a", "env ⊢ right ⇓ v1"), (), "number(a) + number(v1)"),
+        ("environment[first=right]", ("env ⊢ right ⇓ b", "env ⊢ left ⇓ v1"), (),
+         "number(v1) + number(b)"),
+        ("environment[checking=at_once]", ("env ⊢ left ⇓ v1", "env ⊢ right ⇓ v2"),
+         ("a = number(v1)",), "a + number(v2)"),
+    ],
+)  # fmt: skip
+def test_a_helper_is_opened_as_the_choices_of_the_lane_decide(
+    session: Session, lane: str, premises: tuple[str, ...], conditions: tuple[str, ...], result: str
+) -> None:
+    """`numbers` and `both` of Rill ask for the judgements; worked out by hand from both."""
+    (add,) = rules_of(session, "Rill", lane)["Add"]
+    assert (add.premises, add.conditions) == (premises, conditions)
+    assert add.conclusion == f"env ⊢ Add(left, right) ⇓ Num({result})"
+
+
+def test_what_a_helper_refuses_is_a_rule_as_well(session: Session) -> None:
+    """Each operand of an addition is looked at by the same helper: its names are told apart."""
+    good, second, first = rules_of(session, "Gauge", "checking")["Add"]
+    assert good.premises == second.premises == ("env ⊢ left : found", "env ⊢ right : found1")
+    assert good.conditions == ("found == NumberKind", "found1 == NumberKind")
+    assert good.conclusion == "env ⊢ Add(left, right) : NumberKind"
+    assert second.conditions == ("found == NumberKind", "not (found1 == NumberKind)")
+    assert first.premises == ("env ⊢ left : found",)
+    assert first.conclusion == second.conclusion == "env ⊢ Add(left, right) : error KindsDiffer"
+
+
+def test_arguments_in_a_helper_are_what_stands_in_the_clause(session: Session) -> None:
+    """Rill's `by_name` gives no helper; Gauge's checks a body in a longer environment."""
+    rules = rules_of(session, "Gauge", "checking")["TypedRec"]
+    assert rules[0].premises == (
+        "(inner with param = from) ⊢ rhs : found", "inner ⊢ body : v1",
+    )  # fmt: skip
+    assert rules[0].conditions == ("inner = env with f = FunctionKind(from, to)", "found == to")
+
+
+def test_a_clause_that_has_been_replaced_is_no_rule(session: Session) -> None:
+    """Rill replaces the additions of Drip, and takes over its numbers and names."""
+    rules = rules_of(session, "Rill", "environment")
+    assert {name: len(rules[name]) for name in ("Add", "Div", "Lit", "Var", "Let", "Neg")} == {
+        "Add": 1, "Div": 1, "Lit": 1, "Var": 2, "Let": 1, "Neg": 1,
+    }  # fmt: skip
+
+
+@given(
+    st.lists(st.text("abc, ", min_size=1, max_size=150).filter(str.strip), max_size=6),
+    st.lists(st.text("xyz ", min_size=1, max_size=150).filter(str.strip), max_size=4),
+)
+def test_what_stands_above_a_line_is_not_wider_than_there_is_room(
+    premises: list[str], conditions: list[str]
+) -> None:
+    rule = InferenceRule("f", "Rule", tuple(premises), tuple(conditions), "c")
+    drawing = draw_rules([rule], "r")
+    (page,) = drawing.pages
+    check_geometry(page)
+    assert page.width <= BROAD + 80
+    written = "".join(item.text for item in page.labels)
+    assert sorted(words(written)) == sorted(words("".join((*premises, *conditions, "cRule"))))
+    assert drawing.latex.count("{") == drawing.latex.count("}")
+
+
+def test_a_helper_that_comes_back_to_itself_stays_as_it_is(session: Session) -> None:
+    """`eval_all` of Weir goes along a list: no number of premises would be right."""
+    rules = rules_of(session, "Weir", "store_passing")["Apply"]
+    assert all("(vs, store2) = eval_all(args, env, store1)" in one.conditions for one in rules)
+    assert all(len(text) < 120 for one in rules for text in one.conditions)
 
 
 def test_a_stale_store_shows_in_the_rules(session: Session) -> None:

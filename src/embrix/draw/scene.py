@@ -185,6 +185,17 @@ def stacked(blocks: Iterable[Tile], gap: float = 0.0) -> Tile:
     return Tile(broad, at, tuple(items))
 
 
+def centred(blocks: Sequence[Tile]) -> Tile:
+    """Parts below each other, each in the middle."""
+    broad = max(block.width for block in blocks)
+    items: list[Piece] = []
+    at = 0.0
+    for block in blocks:
+        items += block.at((broad - block.width) / 2, at)
+        at += block.height
+    return Tile(broad, at, tuple(items))
+
+
 def beside(blocks: Iterable[Tile], gap: float) -> Tile:
     """Parts beside each other, their lower edges on one line."""
     made = list(blocks)

@@ -1,0 +1,411 @@
+"""Paths through the clauses of an interpreter: what each asks for, and on what condition.
+
+A helper without a judgement of its own that asks for judgements is opened: its premises belong to
+the rule. Choices are decided as in the lane.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+
+from msgspec import Struct, field
+from msgspec.structs import replace
+
+from embrix.brix import syntax as s
+from embrix.brix.core import RESULT, Function, Interpreter
+from embrix.draw.helpers import openable
+from embrix.draw.syntax_nodes import children, nodes
+from embrix.text.source import Source, Span
+
+WORD = re.compile(r"[A-Za-z_][A-Za-z0-9_]*")
+
+
+class RulePath(Struct, frozen=True):
+    premises: tuple[str, ...] = ()
+    conditions: tuple[str, ...] = ()
+    result: tuple[str, ...] = ()
+    """The results, by component; empty while the path goes on."""
+    names: tuple[tuple[str, str], ...] = ()
+    """What names bound along the path are called in the rule: a name that is bound again gets a
+    number, so that one name means one thing."""
+    inside: bool = False
+    """Whether the path goes through a helper."""
+
+
+class FreshNames(Struct):
+    """FreshNames for what premises give, different from all that the clause uses."""
+
+    taken: set[str]
+    count: dict[str, int] = field(default_factory=dict)
+
+    def fresh(self, stem: str) -> str:
+        while True:
+            number = self.count[stem] = self.count.get(stem, 0) + 1
+            name = f"{stem}{number}"
+            if name not in self.taken:
+                return name
+
+
+class RuleFinder:
+    """The paths through the clauses of one function."""
+
+    def __init__(self, interpreter: Interpreter, function: Function, define: s.Define) -> None:
+        self._interpreter = interpreter
+        self._function = function
+        self._define = define
+        self._names = FreshNames(set())
+        self._outer: set[str] = set()
+        """The names in the conclusion: those of the parameters and of the pattern."""
+        self._helpers = openable(interpreter)
+
+    # ------------------------------------------------------------ paths through an expression
+
+    def _paths(self, expr: s.Expr, path: RulePath) -> Iterator[RulePath]:
+        match expr:
+            case s.Block(lines, result):
+                yield from self._block(lines, result, path)
+            case s.If(s.ChoiceIs(name, wanted), yes, no):
+                yield from self._paths(yes if self._decided(name) == wanted else no, path)
+            case s.Match((s.Ref(name),), clauses) if name in self._interpreter.choices:
+                for clause in clauses:
+                    if _way(clause.patterns[0]) in (self._decided(name), None):
+                        yield from self._paths(clause.body, path)
+                        return
+            case s.If(test, yes, no):
+                text, path = self._hoisted(test, path)
+                yield from self._paths(yes, when(path, text))
+                yield from self._paths(no, when(path, _not(text)))
+            case s.Match(subjects, clauses):
+                texts = []
+                for subject in subjects:
+                    text, path = self._hoisted(subject, path)
+                    texts.append(text)
+                for clause in clauses:
+                    inner = path
+                    for text, pattern in zip(texts, clause.patterns, strict=False):
+                        if not isinstance(pattern, s.PAny):
+                            inner = self._named(inner, pattern)
+                            inner = when(inner, f"{text} = {self._said(inner, pattern)}")
+                    if clause.guard is not None:
+                        guard, inner = self._hoisted(clause.guard, inner)
+                        inner = when(inner, guard)
+                    yield from self._paths(clause.body, inner)
+            case s.Attempt(value, handlers):
+                yield from self._paths(value, path)
+                for handler in handlers:
+                    failing = self._named(path, handler.patterns[0])
+                    text = self._said(failing, handler.patterns[0])
+                    failing = when(failing, f"{self._said(path, value)} fails with {text}")
+                    yield from self._paths(handler.body, failing)
+            case s.AnyOf(ways):
+                for way in ways:
+                    inner = path
+                    if way.guard is not None:
+                        guard, inner = self._hoisted(way.guard, inner)
+                        inner = when(inner, guard)
+                    yield from self._paths(way.body, inner)
+            case s.Otherwise(value, instead):
+                yield from self._paths(value, path)
+                text = f"there is no {self._said(path, value)}"
+                yield from self._paths(instead, when(path, text))
+            case s.Fail(error, _, _):
+                yield replace(path, result=(f"error {error}",))
+            case s.Todo():
+                yield replace(path, result=("todo",))
+            case s.Apply(s.Ref(name), args) if self._judged(name) is not None:
+                judged = self._judged(name)
+                assert judged is not None
+                results, path = self._premise(judged, args, path)
+                yield replace(path, result=results)
+            case s.Apply(s.Ref(name), args) if name in self._helpers:
+                for found in self._opened(self._helpers[name], args, path):
+                    yield from self._handed_on(found)
+            case s.Tuple(items):
+                results_: list[str] = []
+                for item in items:
+                    text, path = self._hoisted(item, path)
+                    results_.append(text)
+                yield replace(path, result=tuple(results_))
+            case _:
+                text, path = self._hoisted(expr, path)
+                yield from self._handed_on(replace(path, result=(text,)))
+
+    def _handed_on(self, path: RulePath) -> Iterator[RulePath]:
+        """A path with a result for each component; one expression may give all of them: they get
+        names then."""
+        count = 1 if path.inside else self._components()
+        if count == 1 or len(path.result) > 1 or failed(path.result):
+            yield path
+            return
+        names = tuple(self._names.fresh("v" if n == 0 else "s") for n in range(count))
+        yield replace(when(path, f"({', '.join(names)}) = {path.result[0]}"), result=names)
+
+    def _components(self) -> int:
+        parts = self._function.judgement or ()
+        return max((RESULT - part for part in parts
+                    if isinstance(part, int) and part < RESULT), default=1)  # fmt: skip
+
+    def _decided(self, choice: str) -> str:
+        """How a choice is decided in this lane."""
+        interpreter = self._interpreter
+        return interpreter.decided.get(choice, interpreter.choices[choice].default)
+
+    # ------------------------------------------------------------ helpers
+
+    def _opened(
+        self, helper: s.Define, args: Sequence[s.Expr], path: RulePath
+    ) -> Iterator[RulePath]:
+        """The paths through a helper; each has its results, and goes on as `path` did."""
+        texts = []
+        for arg in args:
+            text, path = self._hoisted(arg, path)
+            texts.append(_operand(text))
+        # FreshNames inside the helper are other ones than those that the rule shows so far.
+        shown = (*texts, *path.premises, *path.conditions, *(name for _, name in path.names))
+        self._outer |= {word for text in shown for word in WORD.findall(text)}
+        self._names.taken |= {
+            node.name for node in nodes((helper.body, helper.rows))
+            if isinstance(node, s.Ref | s.PVar)
+        }  # fmt: skip
+        params = tuple(param.name for param in helper.params)
+        names = tuple(zip(params, texts, strict=False))
+        inner = replace(path, names=names, inside=True)
+        body = helper.body
+        if body is None:
+            rows = tuple(row for row in helper.rows if isinstance(row, s.Clause))
+            subjects = tuple(s.Ref(name, span) for name, span in helper.subjects)
+            body = s.Match(subjects, rows, helper.span)
+        for found in self._paths(body, inner):
+            yield replace(found, names=path.names, inside=path.inside)
+
+    def _taken(self, pattern: s.Pattern, path: RulePath) -> RulePath:
+        """What is known after `let pattern = …` gave the results of a path."""
+        results = path.result
+        path = replace(path, result=())
+        items = pattern.items if isinstance(pattern, s.PTuple) else (pattern,)
+        if len(items) != len(results):
+            path = self._named(path, pattern)
+            whole = results[0] if len(results) == 1 else f"({', '.join(results)})"
+            return when(path, f"{self._said(path, pattern)} = {whole}")
+        for item, text in zip(items, results, strict=True):
+            if isinstance(item, s.PVar):
+                path = replace(path, names=(*path.names, (item.name, _operand(text))))
+            elif not isinstance(item, s.PAny):
+                path = self._named(path, item)
+                path = when(path, f"{self._said(path, item)} = {text}")
+        return path
+
+    # ------------------------------------------------------------ lines of a block
+
+    def _block(
+        self, lines: tuple[s.Line, ...], result: s.Expr, path: RulePath
+    ) -> Iterator[RulePath]:
+        if not lines:
+            yield from self._paths(result, path)
+            return
+        line, rest = lines[0], lines[1:]
+        match line:
+            case s.Let(pattern, s.Otherwise(value, instead), misses):
+                message = f"there is no {self._said(path, value)}"
+                bound = replace(line, value=value)
+                yield from self._block((bound, *rest), result, path)
+                yield from self._paths(instead, when(path, message))
+            case s.Let(pattern, s.Apply(s.Ref(name), args), misses) if name in self._helpers:
+                for found in self._opened(self._helpers[name], args, path):
+                    if failed(found.result):
+                        yield found
+                        continue
+                    yield from self._block(rest, result, self._taken(pattern, found))
+                    for miss in misses:
+                        missed = self._taken(miss.patterns[0], found)
+                        yield from self._paths(miss.body, missed)
+            case s.Let(pattern, value, misses):
+                after = self._bound(pattern, value, path)
+                yield from self._block(rest, result, after)
+                for miss in misses:
+                    message, before = self._hoisted(value, path)
+                    before = self._named(before, miss.patterns[0])
+                    missed = when(before, f"{message} = {self._said(before, miss.patterns[0])}")
+                    yield from self._paths(miss.body, missed)
+            case s.LetRec(name, value):
+                message, path = self._hoisted(value, path)
+                path = self._renamed(path, [name])
+                shown = dict(path.names).get(name, name)
+                yield from self._block(
+                    rest, result, when(path, f"{shown} = {message}, recursively")
+                )
+            case s.Require(test, otherwise):
+                message, path = self._hoisted(test, path)
+                yield from self._block(rest, result, when(path, message))
+                yield from self._paths(otherwise, when(path, _not(message)))
+            case s.Emit(text):
+                message, path = self._hoisted(text, path)
+                yield from self._block(rest, result, when(path, f"{message} is written"))
+
+    def _bound(self, pattern: s.Pattern, value: s.Expr, path: RulePath) -> RulePath:
+        """What is known after `let pattern = value`."""
+        if isinstance(value, s.Apply) and isinstance(value.callee, s.Ref):
+            judged = self._judged(value.callee.name)
+            if judged is not None:
+                items = pattern.items if isinstance(pattern, s.PTuple) else (pattern,)
+                after = self._named(path, pattern)
+                text = tuple(self._said(after, item) for item in items)
+                made = self._premise(judged, value.args, path, text)[1]
+                return replace(made, names=after.names)
+        told_value, path = self._hoisted(value, path)
+        path = self._named(path, pattern)
+        return when(path, f"{self._said(path, pattern)} = {told_value}")
+
+    def _named(self, path: RulePath, pattern: s.Pattern) -> RulePath:
+        """The path with the names that a pattern binds."""
+        return self._renamed(
+            path, [node.name for node in nodes(pattern) if isinstance(node, s.PVar | s.PAs)]
+        )
+
+    def _renamed(self, path: RulePath, names: Sequence[str]) -> RulePath:
+        known = dict(path.names)
+        for name in names:
+            again = name in known or name in self._outer
+            known[name] = self._names.fresh(name) if again else name
+        return replace(path, names=tuple(known.items()))
+
+    def _premise(
+        self, judged: Function, args: Sequence[s.Expr], path: RulePath,
+        results: tuple[str, ...] = (),
+    ) -> tuple[tuple[str, ...], RulePath]:  # fmt: skip
+        texts = []
+        for arg in args:
+            text, path = self._hoisted(arg, path)
+            texts.append(text)
+        if not results:
+            parts = judged.judgement or ()
+            count = len({part for part in parts if isinstance(part, int) and part < 0})
+            results = tuple(self._names.fresh("v" if n == 0 else "s") for n in range(max(1, count)))
+        premise = self._filled(judged, texts, results)
+        return results, replace(path, premises=(*path.premises, premise))
+
+    def _hoisted(self, expr: s.Expr, path: RulePath) -> tuple[str, RulePath]:
+        """The text of an expression in which each judgement asked for is a name, with the premises
+        that give these names."""
+        calls: list[s.Apply] = []
+        pending: list[object] = [expr]
+        while pending:
+            node = pending.pop()
+            if isinstance(node, s.Apply) and isinstance(node.callee, s.Ref):
+                judged = self._judged(node.callee.name)
+                if judged is not None:
+                    calls.append(node)
+                    continue
+            if not isinstance(node, s.Lambda):
+                pending += reversed(children(node))
+        text = self._said(path, expr)
+        source, begin = self._source(expr.span), expr.span.start
+        raw = source.text[begin : expr.span.end]
+        pieces: list[str] = []
+        at = 0
+        for call in sorted(calls, key=lambda one: one.span.start):
+            judged = self._judged(call.callee.name)  # type: ignore[union-attr]
+            assert judged is not None
+            results, path = self._premise(judged, call.args, path)
+            between = renamed_words(raw[at : call.span.start - begin], path.names)
+            pieces += [between, results[0]]
+            at = call.span.end - begin
+        if not calls:
+            return text, path
+        rest = renamed_words(raw[at:], path.names)
+        return " ".join("".join([*pieces, rest]).split()), path
+
+    # ------------------------------------------------------------ texts
+
+    def _judged(self, name: str) -> Function | None:
+        function = self._interpreter.functions.get(name)
+        return function if function is not None and function.judgement is not None else None
+
+    def _filled(self, function: Function, args: Sequence[str], results: Sequence[str]) -> str:
+        fails = failed(results)
+        pieces: list[str] = []
+        for part in function.judgement or ():
+            if isinstance(part, str):
+                pieces.append(part)
+            elif part >= 0:
+                pieces.append(args[part] if part < len(args) else function.params[part])
+            else:
+                number = 0 if part == RESULT else RESULT - part - 1
+                if fails:
+                    pieces.append(results[0] if number == 0 or part == RESULT else "…")
+                elif part == RESULT:
+                    pieces.append(", ".join(results))
+                elif number < len(results):
+                    pieces.append(results[number])
+                else:
+                    pieces.append("…")
+        return "".join(pieces)
+
+    def _said(self, path: RulePath, node: s.Expr | s.Pattern) -> str:
+        """The text of an expression with the names of the path."""
+        return renamed_words(self._text(node), path.names)
+
+    def _text(self, node: s.Expr | s.Pattern) -> str:
+        """What is written; of a function that has several lines only the parameters."""
+        source = self._source(node.span)
+        pieces, at = [], node.span.start
+        for one in nodes(node):
+            if isinstance(one, s.Lambda) and isinstance(one.body, s.Block) and one.span.start >= at:
+                pieces += [source.text[at : one.body.span.start], "…"]
+                at = one.body.span.end
+        pieces.append(source.text[at : node.span.end])
+        return " ".join("".join(pieces).split())
+
+    def _one(self, pattern: s.Pattern) -> str:
+        """A pattern that is one of several at its place, without the others."""
+        match pattern:
+            case s.PMake(name, args, _, None) if args:
+                return f"{name}({', '.join(map(self._one, args))})"
+            case s.PTuple(items):
+                return f"({', '.join(map(self._one, items))})"
+            case s.PAs(inner, name):
+                return f"{self._one(inner)} as {name}"
+        return self._text(pattern)
+
+    def _source(self, span: Span) -> Source:
+        return span.source or self._interpreter.source
+
+
+def failed(results: Sequence[str]) -> bool:
+    """Whether a path ends in a failure."""
+    return len(results) == 1 and results[0].startswith("error ")
+
+
+def _way(pattern: s.Pattern) -> str | None:
+    """The alternative that a clause of a choice is for; None for what is left."""
+    return pattern.name if isinstance(pattern, s.PVar) else None
+
+
+def _operand(text: str) -> str:
+    """A text that may stand inside another one: in brackets where it has several parts."""
+    depth = 0
+    for number, sign in enumerate(text):
+        depth += {"(": 1, "[": 1, ")": -1, "]": -1}.get(sign, 0)
+        inner = depth > 0 or (depth == 0 and sign in ")]")
+        if not inner and not (sign.isalnum() or sign in "_′."):
+            return f"({text})"
+        if depth == 0 and sign in ")]" and number + 1 < len(text) and text[number + 1] not in "[(":
+            return f"({text})"
+    return text
+
+
+def when(path: RulePath, condition: str) -> RulePath:
+    return replace(path, conditions=(*path.conditions, condition))
+
+
+def _not(condition: str) -> str:
+    plain = condition.replace("_", "").isalnum()
+    call = condition.endswith(")") and condition.split("(")[0].replace("_", "").isalnum()
+    return f"not {condition}" if plain or call else f"not ({condition})"
+
+
+def renamed_words(text: str, names: Sequence[tuple[str, str]]) -> str:
+    """A text with some of its words replaced."""
+    known = dict(names)
+    return WORD.sub(lambda found: known.get(found.group(), found.group()), text)
