@@ -17,6 +17,7 @@ from pathlib import Path
 import embrix
 from bench.by_hand import drip, drip_parser, weir_parser
 from bench.checking import run_checking
+from bench.closures import run_closures
 from bench.desk import run_desk
 from bench.measuring import compare, timed
 from bench.rill import run_rill
@@ -230,16 +231,18 @@ def layered(rules: int) -> Grammar:
 
 
 def main() -> None:
-    """Everything, or with `rill`, `checking`, `suites` or `desk` as argument only that."""
+    """Everything, or only what is named: `closures`, `rill`, `checking`, `suites`, `desk`."""
     sys.setrecursionlimit(1_000_000)
     folder = Path(embrix.__file__).parent / "demo" / "lockside"
-    parts = sys.argv[1:] or ["rill", "checking", "suites", "desk", "all"]
+    parts = sys.argv[1:] or ["closures", "rill", "checking", "suites", "desk", "all"]
     if "desk" in parts:
         run_desk()
     if "checking" in parts:
         run_checking(folder)
     if "suites" in parts:
         run_suites(folder)
+    if "closures" in parts:
+        run_closures(Session(folder))
     if "rill" in parts:
         run_rill(Session(folder))
     if "all" in parts:
