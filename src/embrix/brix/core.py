@@ -207,6 +207,8 @@ class Interpreter(Struct, frozen=True, eq=False, weakref=True):
     """The interpreter of which this is one with choices decided otherwise."""
     meaning: Meaning = field(default_factory=Meaning)
     """The same for all ways of deciding its choices."""
+    sentences: dict[str, Function] = field(default_factory=dict)
+    """By error the functions that say more than a template of names."""
 
     @property
     def lane(self) -> str:

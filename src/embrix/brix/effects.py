@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 
 from embrix.brix.core import Ask, Call, CallValue, Emit, Function, Law, TakeWay, parts_of
 from embrix.brix.world import World
@@ -10,7 +10,7 @@ from embrix.text.source import Span
 
 
 def check_effects(
-    world: World, functions: Mapping[str, Function], shown: Mapping[int, Function], laws: list[Law]
+    world: World, functions: Mapping[str, Function], shown: Iterable[Function], laws: list[Law]
 ) -> None:
     """Report effects in what is looked at without being run. What a function value does is not
     known; calling one there is refused as well when any function of the definition has effects."""
@@ -19,7 +19,7 @@ def check_effects(
         for clause in (*function.clauses, *function.finals):
             if clause.guard is not None and _has_effect(clause.guard, effects):
                 _report(world, "a guard", clause.span)
-    for display in shown.values():
+    for display in shown:
         if _has_effect(display.body, effects):
             _report(world, "what is shown", display.span)
     for law in laws:

@@ -150,7 +150,8 @@ class _Interpreter:
             report_code_without_environment(world, syntax.types, judged)
         shown = self.shown(own)
         laws = tuple(made for law in syntax.laws if (made := self.law(law)) is not None)
-        check_effects(world, functions, shown, list(laws))
+        sentences = self.sentences()
+        check_effects(world, functions, (*shown.values(), *sentences.values()), list(laws))
         mark = world.mark()
         start = self.main()
         if start is None:
@@ -160,7 +161,7 @@ class _Interpreter:
         return k.Interpreter(
             syntax.name, syntax.source, syntax.doc, self.language, constructors,
             (*self.language.errors, *self.own_errors), functions, shown, start, self.signature,
-            laws, dict(world.choices), {}, joined,
+            laws, dict(world.choices), {}, joined, sentences=sentences,
         )  # fmt: skip
 
     # ---------------------------------------------------------------- judgements and main
@@ -327,6 +328,27 @@ class _Interpreter:
             f"shown {constructor.name}", constructor.fields, slots, constructor.types, kind, None,
             (), (), body, (), None, span,
         )  # fmt: skip
+
+    def sentences(self) -> dict[str, k.Function]:
+        """For errors whose sentences hold more than names: the functions that give them."""
+        result: dict[str, k.Function] = {}
+        for decl in (*self.language.syntax.errors, *self.syntax.errors):
+            error = self.world.errors.get(decl.name)
+            if error is None or all(isinstance(one, str | s.Ref) for one in decl.message.parts):
+                continue
+            mark = self.world.mark()
+            infer = Infer(self.world)
+            slots = tuple(
+                infer.declare(name, kind, decl.span)
+                for name, kind in zip(error.fields, error.types, strict=True)
+            )
+            body = infer.check(decl.message, TEXT)
+            if self.world.hole(mark, decl.span) is None:
+                result[decl.name] = k.Function(
+                    f"sentence {decl.name}", error.fields, slots, error.types, TEXT, None,
+                    (), (), body, (), None, decl.span,
+                )  # fmt: skip
+        return result
 
     def law(self, law: s.LawDecl) -> k.Law | None:
         """A law is a function of its free names; their types follow from their uses, wherever in

@@ -288,17 +288,19 @@ def check_error(world: World, decl: s.ErrorDecl) -> ErrorType:
     names = tuple(field.name for field in decl.fields)
     error = ErrorType(
         decl.name, names, tuple(world.type(field.type) for field in decl.fields),
-        template_parts(world, decl.message, names), decl.span,
+        template_parts(world, decl.message, names, free=True), decl.span,
     )  # fmt: skip
     world.errors[decl.name] = error
     return error
 
 
 def template_parts(
-    world: World, text: s.TextLit, names: Sequence[str], results: Mapping[str, int] | None = None
-) -> TemplateParts:
+    world: World, text: s.TextLit, names: Sequence[str], results: Mapping[str, int] | None = None,
+    *, free: bool = False,
+) -> TemplateParts:  # fmt: skip
     """A template whose braces hold names only; `results` gives the numbers of names that stand
-    for what comes out."""
+    for what comes out. Where other expressions may stand as well (`free`), they stay as they are
+    written: what they give is worked out by a function."""
     parts: list[str | int] = []
     known = {**{name: number for number, name in enumerate(names)}, **(results or {})}
     for part in text.parts:
@@ -306,6 +308,9 @@ def template_parts(
             parts.append(part)
         elif isinstance(part, s.Ref) and part.name in known:
             parts.append(known[part.name])
+        elif free and not isinstance(part, s.Ref):
+            source = part.span.source or world.source
+            parts.append(f"{{{source.text[part.span.start : part.span.end]}}}")
         else:
             name = part.name if isinstance(part, s.Ref) else "this"
             world.error(

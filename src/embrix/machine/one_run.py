@@ -7,7 +7,7 @@ import sys
 from collections.abc import Callable, Sequence
 from typing import Any, Protocol, TypeAlias
 
-from embrix.brix.core import Interpreter, TemplateParts
+from embrix.brix.core import ErrorType, Interpreter
 from embrix.grammar.printing import Printer
 from embrix.machine.compiler import HELPERS, Compiled
 from embrix.machine.display import Display
@@ -77,7 +77,7 @@ class Runnable(Protocol):
 
     def compiled(self, variant: Variant) -> Compiled: ...
 
-    def fill(self, parts: TemplateParts, values: Sequence[Value]) -> str: ...
+    def sentence(self, error: ErrorType, payload: Sequence[Value]) -> str: ...
 
 
 class OneRun:
@@ -286,7 +286,7 @@ class OneRun:
         try:
             raise ended
         except Failed as failed:
-            text = machine.fill(failed.error.message, failed.payload)
+            text = machine.sentence(failed.error, failed.payload)
             return Outcome("failure", text, failed.error.name, place=_place(failed))
         except Stuck as end:
             shown = ", ".join(machine.display.structure(value) for value in end.subjects)

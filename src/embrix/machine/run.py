@@ -10,7 +10,7 @@ from weakref import WeakKeyDictionary
 
 from msgspec.structs import replace
 
-from embrix.brix.core import RESULT, Function, Interpreter, Law, Meaning, TemplateParts
+from embrix.brix.core import RESULT, ErrorType, Function, Interpreter, Law, Meaning, TemplateParts
 from embrix.grammar.printed import Part, Parts
 from embrix.grammar.printing import Printer
 from embrix.machine.body import nothing_kept
@@ -237,6 +237,15 @@ class Machine:
         raise AssertionError("the second attempt returns or raises")
 
     # ---------------------------------------------------------------- templates
+
+    def sentence(self, error: ErrorType, payload: Sequence[Value]) -> str:
+        """What an error says; what a function in its sentence does not come to is left out."""
+        if error.name not in self.interpreter.sentences:
+            return self.fill(error.message, payload)
+        try:
+            return str(self.apply(f"sentence {error.name}", payload))
+        except Ended:
+            return "…"
 
     def fill(
         self,

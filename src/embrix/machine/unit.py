@@ -44,6 +44,8 @@ class Unit:
         self.functions = dict(interpreter.functions)
         for tag, shown in interpreter.shown.items():
             self.functions[f"shown {tag}"] = shown
+        for name, sentence in interpreter.sentences.items():
+            self.functions[f"sentence {name}"] = sentence
         for number, law in enumerate(interpreter.laws):
             self.functions[f"law {number}"] = law.function
         self.functions = {
