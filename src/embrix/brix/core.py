@@ -106,6 +106,8 @@ class Function(Struct, frozen=True, eq=False):
     """What terms are final: each with one pattern, and perhaps a guard."""
     judgement: TemplateParts | None
     span: Span
+    helper: bool = False
+    """Whether it stands nowhere in the text: it was made for clauses of another function."""
 
     @property
     def inside(self) -> tuple[object, ...]:

@@ -34,7 +34,7 @@ def options(pattern: s.Pattern) -> list[s.Pattern]:
     match pattern:
         case s.PEither(several):
             return [way for one in several for way in options(one)]
-        case s.PAs(inner):
+        case s.PAs(inner) | s.PContext(_, inner):
             return [replace(pattern, inner=way) for way in options(inner)]
         case s.PMake(_, args, _, None):
             return [replace(pattern, args=way) for way in _ways(args)]

@@ -289,7 +289,17 @@ class PEither(Struct, frozen=True):
     span: Span
 
 
-Pattern: TypeAlias = PVar | PAny | PConst | PMake | PTuple | PList | PAs | PEither
+class PContext(Struct, frozen=True):
+    """`k[P]` in a clause of a small-step relation: a term in which what P takes stands where the
+    next step takes place, not inside any of the forms `without` which it is to be."""
+
+    name: str
+    inner: Pattern
+    without: tuple[tuple[str, Span], ...]
+    span: Span
+
+
+Pattern: TypeAlias = PVar | PAny | PConst | PMake | PTuple | PList | PAs | PEither | PContext
 
 
 class Clause(Struct, frozen=True):

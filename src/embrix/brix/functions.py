@@ -114,8 +114,10 @@ def check_function(
     function = k.Function(
         define.name, signature.params, slots, signature.types, signature.result,
         _subject(world, signature), signature.subjects, tuple(clauses), body, tuple(finals),
-        judgement, define.span,
+        judgement, define.span, define.helper,
     )  # fmt: skip
+    if define.helper:
+        return function
     if clauses and sound:
         report_coverage(world, function, absent, define.widened, define.replacing)
     if sound:

@@ -9,6 +9,7 @@ from msgspec import Struct
 from embrix.brix import core as k
 from embrix.brix import syntax as s
 from embrix.brix.answers import answered
+from embrix.brix.contexts import without_contexts
 from embrix.brix.effects import check_effects
 from embrix.brix.evaluators import evaluators, plain_template
 from embrix.brix.functions import check_function, declare_function
@@ -132,12 +133,13 @@ class _Interpreter:
         self.signature = Signature((*self.language.signature.forms, *(c for c in own if c.is_form)))
         for error in syntax.errors:
             self.own_errors.append(check_error(world, error))
-        defines = (*self.language.syntax.functions, *syntax.functions)
+        written = (*self.language.syntax.functions, *syntax.functions)
+        defines = [made for define in written for made in without_contexts(world, define)]
         for define in defines:
             declare_function(world, define)
         judgements = self.judgements()
         main = syntax.main.function if syntax.main is not None else ""
-        working = evaluators(world, defines, main)
+        working = evaluators(world, written, main)
         if not syntax.judgements and not any(one.small_step for one in world.functions.values()):
             judgements = {name: plain_template(world.functions[name]) for name in working}
         judged = {*judgements, *working}

@@ -249,6 +249,12 @@ class _File:
             case s.PAs(inner, name, span):
                 self.pattern(inner, about)
                 self.variable(name, span.end - len(name), about and f"{name}: {about}")
+            case s.PContext(name, inner, without, span):
+                if name != "_":
+                    self.variable(name, span.start, about and f"{name}: what stands around it")
+                self.pattern(inner, about)
+                for form_name, place in without:
+                    self.use("form", form_name, place)
             case s.PMake(name, args, span, named):
                 form = self.use("form", name, span)
                 names = self.course.names(form) if form is not None else []

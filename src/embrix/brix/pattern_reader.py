@@ -140,7 +140,20 @@ class PatternReader:
             self.c.take()
             return s.PConst(tok.text == "true", tok.span)
         name = self.variable("a pattern")
+        if self.c.accept("["):
+            return self._context(name)
         return s.PAny(name.span) if name.text == "_" else s.PVar(name.text, name.span)
+
+    def _context(self, name: Tok) -> s.Pattern:
+        """`k[P] without Form without Form`: what stands around the next step."""
+        inside = self.separated("]", self.pattern)
+        if len(inside) != 1:
+            self.c.fail("one pattern stands in the brackets of a context")
+        without: list[tuple[str, Span]] = []
+        while self.c.peek().kind == "name" and self.c.accept("without"):
+            form = self.c.expect_kind("Name", "the name of a form")
+            without.append((form.text, form.span))
+        return s.PContext(name.text, inside[0], tuple(without), self.c.since(name.span))
 
     def _some_fields(self, form: Tok) -> s.Pattern:
         """`Form(.., body = b)`: only some fields, by name."""

@@ -64,6 +64,12 @@ class Patterns:
                 return tail
             case s.PMake():
                 return self.shape(pattern, kind)
+            case s.PContext(_, inner, _, span):
+                self.world.error(
+                    "wrong_pattern", "a context stands in the clauses of a small-step relation",
+                    span, "`order` lines say where the next step takes place",
+                )  # fmt: skip
+                return self.check(inner, kind)
             case s.PEither(options, span):
                 self.world.error(
                     "wrong_pattern", "alternatives stand in clauses only, where each may give "

@@ -42,6 +42,7 @@ from embrix.brix.expression_syntax import (
     PAs,
     Pattern,
     PConst,
+    PContext,
     PEither,
     PList,
     PMake,
@@ -134,6 +135,7 @@ __all__ = [
     "PAny",
     "PAs",
     "PConst",
+    "PContext",
     "PEither",
     "PList",
     "PMake",
@@ -191,6 +193,8 @@ class Define(Struct, frozen=True):
     """`extend` or `replace`, when clauses were put before those of a base."""
     replacing: tuple[Span, ...] = ()
     """The places of clauses that stand under `replace`, and may hide clauses of the base."""
+    helper: bool = False
+    """Whether it stands nowhere in the text: it was made for clauses of another function."""
 
 
 DefineRow: TypeAlias = Clause | Final | Order | NoClause | Inherit

@@ -48,7 +48,7 @@ class Marked:
                 body=self._inside(target.body, name, target.span) if target.body else None,
                 clauses=tuple(self._clause(one, name, target) for one in target.clauses),
             )
-            if name in run else target
+            if name in run and not target.helper else target
             for name, target in interpreter.functions.items()
         }  # fmt: skip
         self.lane = Lane(

@@ -57,6 +57,7 @@ def outline(interpreter: Interpreter) -> Outline:
     columns = [
         (function, position, kind)
         for function in interpreter.functions.values()
+        if not function.helper
         for position, kind in [subject_of(interpreter, function)]
         if position >= 0
     ]

@@ -170,7 +170,7 @@ def _of_interpreter(interpreter: Interpreter) -> Iterator[_Part]:
     names = {tag: constructor.name for tag, constructor in interpreter.constructors.items()}
     bodies = _bodies(interpreter.syntax.functions if interpreter.syntax is not None else ())
     for name, function in interpreter.functions.items():
-        if name not in language.functions:
+        if name not in language.functions and not function.helper:
             yield from _function(function, names, bodies, source)
     for tag, function in interpreter.shown.items():
         yield _Part("display", names.get(tag, ""),

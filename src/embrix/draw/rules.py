@@ -13,6 +13,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from embrix.brix import syntax as s
+from embrix.brix.contexts import covers
 from embrix.brix.core import Interpreter
 from embrix.draw.derivations import GAP, Derivation, rule_block, rule_latex
 from embrix.draw.latex import in_math, in_text
@@ -133,21 +134,7 @@ class _Rules(RuleFinder):
 def _hides(first: s.Clause, second: s.Clause) -> bool:
     """Whether the first of two clauses takes everything that the second would."""
     pairs = zip(first.patterns, second.patterns, strict=False)
-    return first.guard is None and all(_covers(one, other) for one, other in pairs)
-
-
-def _covers(one: s.Pattern, other: s.Pattern) -> bool:
-    """Whether a pattern takes everything that another one takes."""
-    match one, other:
-        case ((s.PAny() | s.PVar()), _):
-            return True
-        case s.PAs(inner, _), _:
-            return _covers(inner, other)
-        case _, s.PAs(inner, _):
-            return _covers(one, inner)
-        case s.PMake(name, args, _, None), s.PMake(known, parts, _, None) if name == known:
-            return all(map(_covers, args, parts))
-    return False
+    return first.guard is None and all(covers(one, other) for one, other in pairs)
 
 
 # ---------------------------------------------------------------------- pictures

@@ -186,7 +186,8 @@ class Machine:
         visited += sum(calls[name] for name in substituters(self.interpreter))
         if visited:
             costs["nodes visited"] = visited
-        costs.update((f"calls of {name}", number) for name, number in calls.items())
+        costs.update((f"calls of {name}", number) for name, number in calls.items()
+                     if not functions[name].helper)  # fmt: skip
         costs["lookups"] = counts["lookups"]
         costs["hops"] = counts["hops"]
         costs["depth"] = counts["deepest"]
