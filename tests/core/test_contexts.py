@@ -120,6 +120,17 @@ def test_reductions_with_contexts(lane: Lane, program: str, steps: list[str]) ->
     assert texts[: len(steps)] == steps
 
 
+def test_a_guard_about_more_than_the_place_is_asked_of_the_clause(make_course: Maker) -> None:
+    """Where the handler is no value the attempt gives what it holds, as its last clause says."""
+    old = "Try(_[Raise(v)] without Try, handler) when value(v)  =>"
+    assert old in STEPS
+    new = "Try(_[Raise(v)] without Try, handler) when value(v) and value(handler) =>"
+    course = make_course(lock=LANGUAGE, steps=STEPS.replace(old, new))
+    lane = Session(course.folder).lane("Lock", "steps")
+    assert lane.run("try raise 1 else 2 + 3").outcome.text == "raise 1"
+    assert lane.run("try raise 1 else given x: x + 3").outcome.text == "4"
+
+
 # ---------------------------------------------------------------------- by hand
 
 

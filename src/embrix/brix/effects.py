@@ -16,6 +16,8 @@ def check_effects(
     known; calling one there is refused as well when any function of the definition has effects."""
     effects = _with_effects(functions)
     for function in functions.values():
+        if function.helper:
+            continue  # that is told of the clause it was made for
         for clause in (*function.clauses, *function.finals):
             if clause.guard is not None and _has_effect(clause.guard, effects):
                 _report(world, "a guard", clause.span)
@@ -40,7 +42,13 @@ def _with_effects(functions: Mapping[str, Function]) -> set[str]:
         more = {
             name
             for name, function in functions.items()
-            if name not in found and any(_effect(part, found) for part in parts_of(function.inside))
+            if name not in found
+            and any(
+                _effect(part, found)
+                for part in parts_of(function.inside)
+                # What a helper calls that is a value only puts a term together.
+                if not (function.helper and isinstance(part, CallValue))
+            )
         }
         if not more:
             return found
