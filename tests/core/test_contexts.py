@@ -131,6 +131,19 @@ def test_a_guard_about_more_than_the_place_is_asked_of_the_clause(make_course: M
     assert lane.run("try raise 1 else given x: x + 3").outcome.text == "4"
 
 
+def test_parts_may_be_named_by_several_order_lines(make_course: Maker) -> None:
+    """What stands between the lines makes no difference to where the next step is."""
+    steps = STEPS.replace(
+        "  order Call(f, a)     : f, a\n",
+        "  order Call(f, _) : f\n  Call(Lit(n), Lit(_)) => Lit(n)\n  order Call(_, a) : a\n",
+    )
+    assert steps != STEPS
+    course = make_course(lock=LANGUAGE, steps=steps)
+    lane = Session(course.folder).lane("Lock", "steps")
+    assert lane.run("(given x: x) (1 + (raise 2))").outcome.text == "raise 2"
+    assert lane.run("(1 + (raise 2)) 3").outcome.text == "raise 2"
+
+
 # ---------------------------------------------------------------------- by hand
 
 

@@ -151,12 +151,12 @@ class _Clause:
         first = self.clause(_only(self.context.inner, _mentioned(guard)), self.some(here))
         rows: list[s.Clause] = [replace(first, guard=guard)]
         barred = {form for form, _ in self.context.without}
-        for order in self.orders:
-            pattern = order.pattern
-            if isinstance(pattern, s.PMake) and pattern.fields is None:
-                covered = guard is None and covers(self.context.inner, pattern)
-                if pattern.name not in barred and not covered:
-                    rows.append(self.along(order, pattern))
+        open_ = [order for order in self.orders
+                 if isinstance(order.pattern, s.PMake) and order.pattern.fields is None
+                 and order.pattern.name not in barred]  # fmt: skip
+        for number, order in enumerate(open_):
+            if guard is not None or not covers(self.context.inner, order.pattern):
+                rows.append(self.along(order, open_[number + 1 :]))
         rows.append(self.clause(s.PAny(span), self.none))
         pair = s.TypeTuple((self.sort, s.TypeFunction((self.sort,), self.sort, span)), span)
         return s.Define(
@@ -164,8 +164,11 @@ class _Clause:
             ((name, span),), tuple(rows), None, "", span, span, helper=True,
         )  # fmt: skip
 
-    def along(self, order: s.Order, pattern: s.PMake) -> s.Clause:
-        """Through the parts of a form, in their order."""
+    def along(self, order: s.Order, later: Sequence[s.Order]) -> s.Clause:
+        """Through the parts of a form, in their order; then through those that later lines name for
+        the same form."""
+        pattern = order.pattern
+        assert isinstance(pattern, s.PMake)
         args = tuple(
             s.PVar(f"part {n} …", self.span) if isinstance(one, s.PAny) else one
             for n, one in enumerate(pattern.args)
@@ -173,8 +176,7 @@ class _Clause:
         made = self.world.constructors.get(pattern.name)
         types = made.types if made is not None else ()
         sort = self.sort.name if isinstance(self.sort, s.TypeName) else ""
-        result: s.Expr = self.none
-        last = True
+        result, last = self.further(pattern.name, later)
         for child, _ in reversed(order.children):
             value = s.Ref(child, self.span)
             if not last:
@@ -189,6 +191,16 @@ class _Clause:
                 result = self.into(child, s.PMake(pattern.name, args, self.span), result)
             last = False
         return s.Clause((replace(pattern, args=args),), order.guard, result, self.span)
+
+    def further(self, form: str, later: Sequence[s.Order]) -> tuple[s.Expr, bool]:
+        """What is found where all parts that a line names are final; whether that is nothing."""
+        for number, order in enumerate(later):
+            if isinstance(order.pattern, s.PMake) and order.pattern.name == form:
+                clause = self.along(order, later[number + 1 :])
+                other = s.Clause((s.PAny(self.span),), None, self.none, self.span)
+                whole = s.Ref("e …", self.span)
+                return s.Match((whole,), (clause, other), self.span), False
+        return self.none, True
 
     def into(self, child: str, whole: s.PMake, otherwise: s.Expr) -> s.Expr:
         """What is found in a part, put into the whole; else what is found further on."""
