@@ -8,6 +8,7 @@ from typing import Any
 import pytest
 
 from embrix.course.load import Course
+from embrix.grammar.parser import Parsed
 from embrix.lanes.session import Session
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
@@ -142,6 +143,46 @@ def test_parts_may_be_named_by_several_order_lines(make_course: Maker) -> None:
     lane = Session(course.folder).lane("Lock", "steps")
     assert lane.run("(given x: x) (1 + (raise 2))").outcome.text == "raise 2"
     assert lane.run("(1 + (raise 2)) 3").outcome.text == "raise 2"
+
+
+ROWS = LANGUAGE.replace(
+    "  Raise(e: Expr)\n", "  Raise(e: Expr)\n  Row(items: List[Expr])\n"
+).replace('"(" Expr ")"', '"(" Expr ")" | "[" items:list(Expr, ",") "]" makes Row')
+
+
+@pytest.mark.parametrize(
+    ("program", "ends"),
+    [
+        ("[1, 2 + 3, 4]", "[1, 5, 4]"),
+        ("[1, raise 2, 3]", "raise 2"),
+        # The first item runs to its end before the second is looked at.
+        ("[1 + 1, raise 2 + 3, raise 9]", "raise 5"),
+        ("1 + [raise 2]", "raise 2"),
+        ("[1, [2, try raise 3 else given x: x + 1], 5]", "[1, [2, 4], 5]"),
+        ("try [1, [2, raise 3], 4] else given x: x", "3"),
+        # What stands around a way out is the row, its items before and behind.
+        ("[1, escape k: k 2, 3]", "raise [1, 2, 3]"),
+        ("[]", "[]"),
+    ],
+)
+def test_items_of_lists_are_places(make_course: Maker, program: str, ends: str) -> None:
+    """Worked out on paper."""
+    steps = STEPS.replace(
+        "  final Lit(_)\n", "  final Lit(_)\n  final Row(items) when values(items)\n"
+    ).replace("  order Call", "  order Row(items)     : items\n  order Call")
+    steps = steps.replace(
+        "  _          => false\n", "  Row(items) => values(items)\n  _ => false\n"
+    )
+    steps += """define values(items: List[Expr]) -> Bool
+  fold(items, true, fn(all, one) => all and value(one))
+"""
+    course = make_course(lock=ROWS, steps=steps)
+    assert [one.message for one in course.diagnostics] == []
+    lane = Session(course.folder).lane("Lock", "steps")
+    assert lane.run(program).outcome.text == ends
+    parsed = lane.parser.parse(program)
+    assert isinstance(parsed, Parsed)
+    held_against(lane, parsed.term)
 
 
 # ---------------------------------------------------------------------- by hand

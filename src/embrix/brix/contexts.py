@@ -15,7 +15,7 @@ from msgspec.structs import replace
 
 from embrix.brix import syntax as s
 from embrix.brix.world import World
-from embrix.terms.types import Con
+from embrix.terms.types import Con, Type, settle
 from embrix.text.source import Span
 
 
@@ -27,8 +27,8 @@ def without_contexts(world: World, define: s.Define) -> list[s.Define]:
     made: list[s.Define] = []
     for row in define.rows:
         if isinstance(row, s.Clause) and (found := _contexts(row)):
-            clause = _Clause(world, define, row, found, len(made))
-            made.append(clause.looking)
+            clause = _Clause(world, define, row, found, row.span.start)
+            made += clause.looking()
             rows += clause.plain()
         else:
             rows.append(row)
@@ -91,6 +91,8 @@ class _Clause:
             s.TypeName("Name", (), self.span),
         )  # fmt: skip
         self.orders = orders
+        self.lists = False
+        """Whether some line leads into the items of a list."""
         own = _names(self.context.inner)
         others = {param.name for param in define.params} | {self.context.name}
         for pattern in row.patterns:
@@ -142,9 +144,8 @@ class _Clause:
 
     # ---------------------------------------------------------------- the function that looks
 
-    @property
-    def looking(self) -> s.Define:
-        """The function that finds the place."""
+    def looking(self) -> Iterator[s.Define]:
+        """The function that finds the place, and one for the items of lists if it needs that."""
         span, name = self.span, "e …"
         here = s.Tuple((s.Ref(name, span), self.putting(s.Ref("hole …", span))), span)
         guard = self.row.guard if self.inside else None
@@ -158,11 +159,36 @@ class _Clause:
             if guard is not None or not covers(self.context.inner, order.pattern):
                 rows.append(self.along(order, open_[number + 1 :]))
         rows.append(self.clause(s.PAny(span), self.none))
-        pair = s.TypeTuple((self.sort, s.TypeFunction((self.sort,), self.sort, span)), span)
+        yield self.function(self.name, self.sort, rows)
+        if self.lists:
+            yield self.function(self.in_items, s.TypeName("List", (self.sort,), span), self.items())
+
+    @property
+    def in_items(self) -> str:
+        """The name of the function that looks through the items of a list."""
+        return f"{self.name} in items"
+
+    def function(self, name: str, kind: s.TypeSyntax, rows: Sequence[s.Clause]) -> s.Define:
+        """A function that finds the place in something of a type."""
+        span = self.span
+        pair = s.TypeTuple((self.sort, s.TypeFunction((self.sort,), kind, span)), span)
         return s.Define(
-            self.name, (s.Param(name, self.sort, span),), s.TypeName("Maybe", (pair,), span),
-            ((name, span),), tuple(rows), None, "", span, span, helper=True,
+            name, (s.Param("e …", kind, span),), s.TypeName("Maybe", (pair,), span),
+            (("e …", span),), tuple(rows), None, "", span, span, helper=True,
         )  # fmt: skip
+
+    def items(self) -> list[s.Clause]:
+        """In the first item that is not final, or in one before it that is what is looked for."""
+        span = self.span
+        first, rest = s.PVar("first …", span), s.PVar("rest …", span)
+        whole = s.PList((first,), rest, span)
+        later = self.into("rest …", whole, self.none, self.in_items)
+        final = s.Apply(s.Ref("final", span), (s.Ref("first …", span),), span)
+        onward = s.If(final, later, self.none, span)
+        return [
+            self.clause(s.PList((), None, span), self.none),
+            self.clause(whole, self.into("first …", whole, onward, self.name)),
+        ]
 
     def along(self, order: s.Order, later: Sequence[s.Order]) -> s.Clause:
         """Through the parts of a form, in their order; then through those that later lines name for
@@ -182,13 +208,16 @@ class _Clause:
             if not last:
                 test = s.Apply(s.Ref("final", self.span), (value,), self.span)
                 result = s.If(test, result, self.none, self.span)
-            own = (
-                isinstance(one, s.PVar) and one.name == child
-                and isinstance(kind, Con) and kind.name == sort
-                for one, kind in zip(pattern.args, types, strict=False)
-            )  # fmt: skip
-            if any(own):
-                result = self.into(child, s.PMake(pattern.name, args, self.span), result)
+            kinds = [
+                kind for one, kind in zip(pattern.args, types, strict=False)
+                if isinstance(one, s.PVar) and one.name == child and isinstance(kind, Con)
+            ]  # fmt: skip
+            whole = s.PMake(pattern.name, args, self.span)
+            if kinds and kinds[0].name == sort:
+                result = self.into(child, whole, result, self.name)
+            elif kinds and kinds[0].name == "List" and _name_of(kinds[0].args[0]) == sort:
+                self.lists = True
+                result = self.into(child, whole, result, self.in_items)
             last = False
         return s.Clause((replace(pattern, args=args),), order.guard, result, self.span)
 
@@ -202,13 +231,13 @@ class _Clause:
                 return s.Match((whole,), (clause, other), self.span), False
         return self.none, True
 
-    def into(self, child: str, whole: s.PMake, otherwise: s.Expr) -> s.Expr:
+    def into(self, child: str, whole: s.Pattern, otherwise: s.Expr, looking: str) -> s.Expr:
         """What is found in a part, put into the whole; else what is found further on."""
         span = self.span
         inner = s.Apply(s.Ref("put …", span), (s.Ref("hole …", span),), span)
         around = _rebuilt(whole, child, inner)
         found = s.Tuple((s.Ref("found …", span), self.putting(around)), span)
-        return s.Match((s.Apply(s.Ref(self.name, span), (s.Ref(child, span),), span),), (
+        return s.Match((s.Apply(s.Ref(looking, span), (s.Ref(child, span),), span),), (
             s.Clause(
                 (_some((s.PVar("found …", span), s.PVar("put …", span)), span),), None,
                 self.some(found), span,
@@ -316,6 +345,11 @@ def covers(one: s.Pattern, other: s.Pattern) -> bool:
         case s.PMake(name, args, _, None), s.PMake(known, parts, _, None) if name == known:
             return all(map(covers, args, parts))
     return False
+
+
+def _name_of(kind: Type) -> str:
+    settled = settle(kind)
+    return settled.name if isinstance(settled, Con) else ""
 
 
 def _names(pattern: s.Pattern) -> set[str]:
