@@ -31,7 +31,7 @@ ROOT = Path(__file__).resolve().parent.parent
 CORPUS = ROOT / "tests" / "corpus"
 STATUSES = {0, 1, 2, 3, 4, 130, 141}
 SECONDS, MEMORY = 10, 1 << 30
-LANGUAGES = ("Drip", "Rill", "Mere", "Weir")
+LANGUAGES = ("Drip", "Rill", "Mere", "Weir", "Eddy", "Race", "Gauge", "Siren")
 STRANGE = ["\0", "\x1b[2J", "\u202e", "\u2028", "\ufeff", "é", "船", "\U0001f6a2", "\r", "\t",
            "\\",
            '"', "'", "`", "«", "{", "}", "()", "((", "[[", "]]", "…", "→", "⇓", "=", "=>", ":=",
@@ -348,7 +348,7 @@ def courses_in(home: Path) -> dict[str, Course]:
     """The courses that texts are put into, by kind of text."""
     for name in ("whole", "small"):
         (home / name).mkdir()
-    whole = Course(home / "whole", "drip", "rill", "mere", "weir")
+    whole = Course(home / "whole", *map(str.lower, LANGUAGES))
     small = Course(home / "small", "drip", "rill")
     return {kind: whole if kind == "program" else small for kind in KINDS}
 
