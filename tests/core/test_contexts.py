@@ -322,6 +322,15 @@ define run(p: Expr) -> Number by p
     assert told == ["a context stands in a small-step relation with `order` lines"]
 
 
+def test_very_many_order_lines_about_one_form_are_refused(make_course: Maker) -> None:
+    many = "".join(f"  order Call(f, a) : f when {n} == {n}\n" for n in range(2_000))
+    course = make_course(
+        lock=LANGUAGE, steps=STEPS.replace("  order Call(f, a)     : f, a\n", many)
+    )
+    told = {one.message for one in course.diagnostics if one.code == "wrong_pattern"}
+    assert told == {"more than 20 `order` lines are about Call: too many for a context"}
+
+
 def test_a_context_that_is_not_used_is_told(make_course: Maker) -> None:
     lane = STEPS.replace("  _[Raise(v)] without Try when", "  k[Raise(v)] without Try when")
     course = make_course(lock=LANGUAGE, steps=lane)

@@ -41,6 +41,7 @@ from embrix.draw.trees import Tree, draw_tree, draw_trees, mark_difference
 from embrix.lanes.session import Session
 from embrix.text.visible import visible, width
 from embrix.trace.walk import Walk
+from tests.conftest import TINY_LANGUAGE, Maker
 
 SCOPE = "let rate = 2 in let toll = given tons: tons * rate in let rate = 10 in toll 3"
 
@@ -287,6 +288,42 @@ def test_arguments_in_a_helper_are_what_stands_in_the_clause(session: Session) -
         "(inner with param = from) ⊢ rhs : found", "inner ⊢ body : v1",
     )  # fmt: skip
     assert rules[0].conditions == ("inner = env with f = FunctionKind(from, to)", "found == to")
+
+
+def test_helpers_that_call_each_other_twice_are_opened_up_to_a_number(make_course: Maker) -> None:
+    """Thirty in a row would be a thousand million premises."""
+    twice = "".join(
+        f"define h{n}(e: Expr, env: Env[Value]) -> Value\n"
+        f"  let a = h{n + 1}(e, env)\n  let b = h{n + 1}(e, env)\n  a\n"
+        for n in range(30)
+    )
+    longer = "".join(
+        f"define g{n}(e: Expr, env: Env[Value], n: Number) -> Value\n  g{n + 1}(e, env, n + n)\n"
+        for n in range(60)
+    )
+    lane = f"""interpreter deep for Tiny
+value Value
+  Num(n: Number)
+judgement eval  "{{env}} ⊢ {{e}} ⇓ {{result}}"
+main run
+define run(p: Expr) -> Value
+  eval(p, empty)
+define eval(e: Expr, env: Env[Value]) -> Value by e
+  Add(a, _)  => h0(a, env)
+  Lit(n)     => g0(e, env, n)
+  _          => Num(1)
+{twice}{longer}define g60(e: Expr, env: Env[Value], n: Number) -> Value
+  let Num(m) = eval(e, env)
+  Num(m + n)
+define h30(e: Expr, env: Env[Value]) -> Value
+  eval(e, env)
+"""
+    course = make_course(tiny=TINY_LANGUAGE, deep=lane)
+    rules = inference_rules(course.interpreters["Tiny"]["deep"])
+    (add,) = [rule for rule in rules if rule.name == "Add"]
+    assert 10 < len(add.premises) <= 100
+    (literal,) = [rule for rule in rules if rule.name == "Lit"]
+    assert len(literal.conclusion) < 1_000
 
 
 def test_a_clause_that_has_been_replaced_is_no_rule(session: Session) -> None:

@@ -9,6 +9,7 @@ final, to the next one when it is.
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator, Sequence
 
 from msgspec.structs import replace
@@ -17,6 +18,9 @@ from embrix.brix import syntax as s
 from embrix.brix.world import World
 from embrix.terms.types import Con, Type, settle
 from embrix.text.source import Span
+
+MOST_LINES = 20
+"""`order` lines about one form in a relation with contexts."""
 
 
 def without_contexts(world: World, define: s.Define) -> list[s.Define]:
@@ -155,6 +159,17 @@ class _Clause:
         open_ = [order for order in self.orders
                  if isinstance(order.pattern, s.PMake) and order.pattern.fields is None
                  and order.pattern.name not in barred]  # fmt: skip
+        seen: Counter[str] = Counter()
+        for number, order in enumerate(tuple(open_)):
+            form = order.pattern.name if isinstance(order.pattern, s.PMake) else ""
+            seen[form] += 1
+            if seen[form] > MOST_LINES:
+                self.wrong(
+                    f"more than {MOST_LINES} `order` lines are about {form}: too many for a "
+                    "context", self.span, "name the parts in fewer lines",
+                )  # fmt: skip
+                open_ = open_[:number]
+                break
         for number, order in enumerate(open_):
             if guard is not None or not covers(self.context.inner, order.pattern):
                 rows.append(self.along(order, open_[number + 1 :]))

@@ -17,7 +17,12 @@ from embrix.brix.core import RESULT, Function, Interpreter
 from embrix.draw.helpers import openable
 from embrix.draw.syntax_nodes import children, nodes
 from embrix.text.source import Source, Span
+from embrix.text.visible import cut
 
+LONGEST = 400
+"""Characters of what is handed to a helper, or comes from one."""
+MOST_OPENED = 100
+"""Helpers that are opened in one clause, on all paths through it."""
 WORD = re.compile(r"[A-Za-z_][A-Za-z0-9_]*")
 
 
@@ -58,6 +63,8 @@ class RuleFinder:
         self._outer: set[str] = set()
         """The names in the conclusion: those of the parameters and of the pattern."""
         self._helpers = openable(interpreter)
+        self._opened_so_far = 0
+        """Helpers that have been opened in the present clause."""
 
     # ------------------------------------------------------------ paths through an expression
 
@@ -118,7 +125,7 @@ class RuleFinder:
                 assert judged is not None
                 results, path = self._premise(judged, args, path)
                 yield replace(path, result=results)
-            case s.Apply(s.Ref(name), args) if name in self._helpers:
+            case s.Apply(s.Ref(name), args) if self._opens(name):
                 for found in self._opened(self._helpers[name], args, path):
                     yield from self._handed_on(found)
             case s.Tuple(items):
@@ -153,10 +160,15 @@ class RuleFinder:
 
     # ------------------------------------------------------------ helpers
 
+    def _opens(self, name: str) -> bool:
+        """Whether a function is a helper that is opened here: only so many are in one clause."""
+        return name in self._helpers and self._opened_so_far < MOST_OPENED
+
     def _opened(
         self, helper: s.Define, args: Sequence[s.Expr], path: RulePath
     ) -> Iterator[RulePath]:
         """The paths through a helper; each has its results, and goes on as `path` did."""
+        self._opened_so_far += 1
         texts = []
         for arg in args:
             text, path = self._hoisted(arg, path)
@@ -211,7 +223,7 @@ class RuleFinder:
                 bound = replace(line, value=value)
                 yield from self._block((bound, *rest), result, path)
                 yield from self._paths(instead, when(path, message))
-            case s.Let(pattern, s.Apply(s.Ref(name), args), misses) if name in self._helpers:
+            case s.Let(pattern, s.Apply(s.Ref(name), args), misses) if self._opens(name):
                 for found in self._opened(self._helpers[name], args, path):
                     if failed(found.result):
                         yield found
@@ -383,7 +395,9 @@ def _way(pattern: s.Pattern) -> str | None:
 
 
 def _operand(text: str) -> str:
-    """A text that may stand inside another one: in brackets where it has several parts."""
+    """A text that may stand inside another one: in brackets where it has several parts. A long one
+    is cut: what is handed from helper to helper may grow with each."""
+    text = cut(text, LONGEST)
     depth = 0
     for number, sign in enumerate(text):
         depth += {"(": 1, "[": 1, ")": -1, "]": -1}.get(sign, 0)

@@ -93,6 +93,7 @@ class _Rules(RuleFinder):
             if isinstance(node, s.Ref | s.PVar)
         }  # fmt: skip
         self._names = FreshNames(words | set(self._function.params))
+        self._opened_so_far = 0
         self._outer = set(self._function.params)
         for text in shapes.values():
             self._outer |= set(WORD.findall(text))
