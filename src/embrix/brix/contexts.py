@@ -29,9 +29,11 @@ def without_contexts(world: World, define: s.Define) -> list[s.Define]:
         return [define]
     rows: list[s.DefineRow] = []
     made: list[s.Define] = []
+    many = 0
     for row in define.rows:
         if isinstance(row, s.Clause) and (found := _contexts(row)):
-            clause = _Clause(world, define, row, found, row.span.start)
+            clause = _Clause(world, define, row, found, many)
+            many += 1
             made += clause.looking()
             rows += clause.plain()
         else:
