@@ -15,6 +15,7 @@ from collections.abc import Iterator, Sequence
 from msgspec.structs import replace
 
 from embrix.brix import syntax as s
+from embrix.brix.paths import inside
 from embrix.brix.world import World
 from embrix.terms.types import Con, Type, settle
 from embrix.text.source import Span
@@ -42,30 +43,8 @@ def without_contexts(world: World, define: s.Define) -> list[s.Define]:
 
 
 def _contexts(row: s.Clause) -> list[s.PContext]:
-    return [part for pattern in row.patterns for part in _inside(pattern)
-            if isinstance(part, s.PContext)]  # fmt: skip
-
-
-def _inside(pattern: s.Pattern) -> Iterator[s.Pattern]:
-    """A pattern and all patterns in it."""
-    yield pattern
-    for part in _parts(pattern):
-        yield from _inside(part)
-
-
-def _parts(pattern: s.Pattern) -> Sequence[s.Pattern]:
-    match pattern:
-        case s.PMake(_, args, _, fields):
-            return (*args, *(one for _, one, _ in fields or ()))
-        case s.PTuple(items):
-            return items
-        case s.PList(items, rest):
-            return items if rest is None else (*items, rest)
-        case s.PAs(inner) | s.PContext(_, inner):
-            return (inner,)
-        case s.PEither(several):
-            return several
-    return ()
+    found = [part for part in inside(row.patterns) if isinstance(part, s.PContext)]
+    return sorted(found, key=lambda one: one.span.start)
 
 
 class _Clause:
@@ -371,21 +350,9 @@ def _name_of(kind: Type) -> str:
 
 def _names(pattern: s.Pattern) -> set[str]:
     """The names that a pattern binds."""
-    return {part.name for part in _inside(pattern) if isinstance(part, s.PVar | s.PAs)}
+    return {part.name for part in inside(pattern) if isinstance(part, s.PVar | s.PAs)}
 
 
 def _mentioned(expr: s.Expr | None) -> set[str]:
     """The names that stand in an expression."""
-    return {part.name for part in _expressions(expr) if isinstance(part, s.Ref)}
-
-
-def _expressions(root: object) -> Iterator[object]:
-    """All parts of an expression."""
-    pending = [root]
-    while pending:
-        node = pending.pop()
-        yield node
-        if isinstance(node, tuple):
-            pending += node
-        elif hasattr(node, "__struct_fields__") and not isinstance(node, Span):
-            pending += [getattr(node, name) for name in node.__struct_fields__]
+    return {part.name for part in inside(expr) if isinstance(part, s.Ref)}

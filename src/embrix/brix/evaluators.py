@@ -19,7 +19,7 @@ from embrix.terms.types import Con, settle
 def evaluators(world: World, defines: Iterable[s.Define], main: str) -> list[str]:
     """Their names, in the order of the definition."""
     calls = {one.name: _called(one) & world.functions.keys() for one in defines}
-    reached = {name: _reached(calls, name) for name in calls}
+    reached = {name: reached_from(calls, name) for name in calls}
     over_terms = [
         name for name in calls
         if name in reached[name] and _over_terms(world, world.functions[name])
@@ -52,7 +52,7 @@ def _called(define: s.Define) -> set[str]:
     return {part.name for part in inside((define.rows, define.body)) if isinstance(part, s.Ref)}
 
 
-def _reached(calls: Mapping[str, set[str]], name: str) -> set[str]:
+def reached_from(calls: Mapping[str, set[str]], name: str) -> set[str]:
     """What a function comes to by calls."""
     found: set[str] = set()
     pending = list(calls[name])

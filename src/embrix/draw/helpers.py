@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from embrix.brix import syntax as s
 from embrix.brix.core import Interpreter
-from embrix.draw.syntax_nodes import nodes
+from embrix.brix.evaluators import reached_from
+from embrix.brix.paths import inside
 
 
 def openable(interpreter: Interpreter) -> dict[str, s.Define]:
@@ -15,7 +16,7 @@ def openable(interpreter: Interpreter) -> dict[str, s.Define]:
     written = {define.name: define for define in interpreter.syntax.functions}
     judged = {name for name, one in interpreter.functions.items() if one.judgement is not None}
     called = {name: _called(define) for name, define in written.items() if name not in judged}
-    reached = {name: _reached(name, called) for name in called}
+    reached = {name: reached_from(called, name) for name in called}
     return {
         name: written[name]
         for name, found in reached.items()
@@ -26,17 +27,6 @@ def openable(interpreter: Interpreter) -> dict[str, s.Define]:
 def _called(define: s.Define) -> set[str]:
     """The names of what a function calls."""
     return {
-        node.callee.name for node in nodes((define.body, define.rows))
+        node.callee.name for node in inside((define.body, define.rows))
         if isinstance(node, s.Apply) and isinstance(node.callee, s.Ref)
     }  # fmt: skip
-
-
-def _reached(name: str, called: dict[str, set[str]]) -> set[str]:
-    """What a function calls, and what that calls, as far as there is no judgement in between."""
-    found: set[str] = set()
-    pending = [name]
-    while pending:
-        new = called.get(pending.pop(), set()) - found
-        found |= new
-        pending += new
-    return found

@@ -14,8 +14,8 @@ from msgspec.structs import replace
 
 from embrix.brix import syntax as s
 from embrix.brix.core import RESULT, Function, Interpreter
+from embrix.brix.paths import inside
 from embrix.draw.helpers import openable
-from embrix.draw.syntax_nodes import children, nodes
 from embrix.text.source import Source, Span
 from embrix.text.visible import cut
 
@@ -94,10 +94,7 @@ class RuleFinder:
                         if not isinstance(pattern, s.PAny):
                             inner = self._named(inner, pattern)
                             inner = when(inner, f"{text} = {self._said(inner, pattern)}")
-                    if clause.guard is not None:
-                        guard, inner = self._hoisted(clause.guard, inner)
-                        inner = when(inner, guard)
-                    yield from self._paths(clause.body, inner)
+                    yield from self._paths(clause.body, self._guarded(clause.guard, inner))
             case s.Attempt(value, handlers):
                 yield from self._paths(value, path)
                 for handler in handlers:
@@ -107,11 +104,7 @@ class RuleFinder:
                     yield from self._paths(handler.body, failing)
             case s.AnyOf(ways):
                 for way in ways:
-                    inner = path
-                    if way.guard is not None:
-                        guard, inner = self._hoisted(way.guard, inner)
-                        inner = when(inner, guard)
-                    yield from self._paths(way.body, inner)
+                    yield from self._paths(way.body, self._guarded(way.guard, path))
             case s.Otherwise(value, instead):
                 yield from self._paths(value, path)
                 text = f"there is no {self._said(path, value)}"
@@ -137,6 +130,13 @@ class RuleFinder:
             case _:
                 text, path = self._hoisted(expr, path)
                 yield from self._handed_on(replace(path, result=(text,)))
+
+    def _guarded(self, guard: s.Expr | None, path: RulePath) -> RulePath:
+        """The path on which a guard holds."""
+        if guard is None:
+            return path
+        text, path = self._hoisted(guard, path)
+        return when(path, text)
 
     def _handed_on(self, path: RulePath) -> Iterator[RulePath]:
         """A path with a result for each component; one expression may give all of them: they get
@@ -177,7 +177,7 @@ class RuleFinder:
         shown = (*texts, *path.premises, *path.conditions, *(name for _, name in path.names))
         self._outer |= {word for text in shown for word in WORD.findall(text)}
         self._names.taken |= {
-            node.name for node in nodes((helper.body, helper.rows))
+            node.name for node in inside((helper.body, helper.rows))
             if isinstance(node, s.Ref | s.PVar)
         }  # fmt: skip
         params = tuple(param.name for param in helper.params)
@@ -272,7 +272,7 @@ class RuleFinder:
     def _named(self, path: RulePath, pattern: s.Pattern) -> RulePath:
         """The path with the names that a pattern binds."""
         return self._renamed(
-            path, [node.name for node in nodes(pattern) if isinstance(node, s.PVar | s.PAs)]
+            path, [node.name for node in inside(pattern) if isinstance(node, s.PVar | s.PAs)]
         )
 
     def _renamed(self, path: RulePath, names: Sequence[str]) -> RulePath:
@@ -310,7 +310,7 @@ class RuleFinder:
                     calls.append(node)
                     continue
             if not isinstance(node, s.Lambda):
-                pending += reversed(children(node))
+                pending += reversed(_children(node))
         text = self._said(path, expr)
         source, begin = self._source(expr.span), expr.span.start
         raw = source.text[begin : expr.span.end]
@@ -362,7 +362,7 @@ class RuleFinder:
         """What is written; of a function that has several lines only the parameters."""
         source = self._source(node.span)
         pieces, at = [], node.span.start
-        for one in nodes(node):
+        for one in inside(node):
             if isinstance(one, s.Lambda) and isinstance(one.body, s.Block) and one.span.start >= at:
                 pieces += [source.text[at : one.body.span.start], "…"]
                 at = one.body.span.end
@@ -423,3 +423,12 @@ def renamed_words(text: str, names: Sequence[tuple[str, str]]) -> str:
     """A text with some of its words replaced."""
     known = dict(names)
     return WORD.sub(lambda found: known.get(found.group(), found.group()), text)
+
+
+def _children(node: object) -> list[object]:
+    """What lies directly inside a part, places left out."""
+    if isinstance(node, tuple):
+        return list(node)
+    if isinstance(node, Struct) and not isinstance(node, Span):
+        return [getattr(node, one) for one in node.__struct_fields__]
+    return []

@@ -15,6 +15,7 @@ from msgspec.structs import replace
 from embrix.brix import syntax as s
 from embrix.brix.contexts import covers
 from embrix.brix.core import Interpreter
+from embrix.brix.paths import inside
 from embrix.draw.derivations import GAP, Derivation, rule_block, rule_latex
 from embrix.draw.latex import in_math, in_text
 from embrix.draw.plain import write_text
@@ -29,7 +30,6 @@ from embrix.draw.scene import (
     text_block,
     wide,
 )
-from embrix.draw.syntax_nodes import nodes
 from embrix.text.source import Span
 
 MOST_PATHS = 24
@@ -89,7 +89,7 @@ class _Rules(RuleFinder):
         self, name: str, shapes: dict[str, str], guard: s.Expr | None, body: s.Expr, span: Span
     ) -> Iterator[InferenceRule]:
         words = {
-            node.name for node in nodes((body, guard, *self._define.rows))
+            node.name for node in inside((body, guard, *self._define.rows))
             if isinstance(node, s.Ref | s.PVar)
         }  # fmt: skip
         self._names = FreshNames(words | set(self._function.params))
