@@ -43,7 +43,7 @@ from embrix.terms.signature import Signature
 from embrix.text.source import Span
 
 NUMBERS = (0, 1, 2, 3, 7, 10)
-LIMITS = Limits(calls=10**9, depth=10**6, moments=10**9)
+LIMITS = Limits(calls=10**9, depth=10**6, events=10**9)
 
 
 def programs(lane: Lane, count: int, depth: int) -> list[Node]:
@@ -281,7 +281,7 @@ def drip_and_parsers(folder: Path) -> None:
 
         def traced(programs: list[Node] = terms) -> None:
             for term in programs:
-                recorder = Recorder(LIMITS.moments)
+                recorder = Recorder(LIMITS.events)
                 lane.machine.run(term, variant="traced", limits=LIMITS, recorder=recorder)
 
         compare("  evaluation alone", evaluating, theirs)

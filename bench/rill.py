@@ -20,7 +20,7 @@ from embrix.machine.stack import with_room
 from embrix.machine.unit import Variant
 from embrix.terms.node import Node
 
-LIMITS = Limits(calls=10**9, depth=10**6, moments=10**9)
+LIMITS = Limits(calls=10**9, depth=10**6, events=10**9)
 PROGRAMS = {
     "sum": "let sum of n = when n < 1 then 0 else n + sum (n - 1) in sum {}",
     "fib": "let fib of n = when n < 2 then n else fib (n - 1) + fib (n - 2) in fib {}",
@@ -41,7 +41,7 @@ def beside(
     tree = rill.from_node(lane.interpreter.signature, parsed.term)
 
     def ours() -> object:
-        recorder = Recorder(LIMITS.moments) if variant == "traced" else None
+        recorder = Recorder(LIMITS.events) if variant == "traced" else None
         return lane.machine.run(parsed.term, variant=variant, limits=LIMITS, recorder=recorder)
 
     result = by_hand(tree)
@@ -69,7 +69,7 @@ def run_rill(session: Session) -> None:
                     beside(lane, text, variant, by_hand, f"  {program} {number}")
     roomy(session)
     staged(session)
-    moments(session)
+    events(session)
 
 
 LONG = {"sum": 30_000, "fib": 22, "toll": 10_000}
@@ -105,20 +105,20 @@ def roomy(session: Session) -> None:
         beside(lane, text, "plain", by_hand, f"  {program} {numbers[1]}")
 
 
-def moments(session: Session) -> None:
-    """Bytes of a record for each moment, without the values that it keeps alive."""
+def events(session: Session) -> None:
+    """Bytes of a record for each event, without the values that it keeps alive."""
     lane = session.lane("Rill", "environment")
     parsed = lane.parser.parse(PROGRAMS["fib"].format(16))
     assert isinstance(parsed, Parsed)
-    recorder = Recorder(LIMITS.moments)
+    recorder = Recorder(LIMITS.events)
     lane.machine.run(parsed.term, variant="traced", limits=LIMITS, recorder=recorder)
     tracemalloc.start()
     before = tracemalloc.get_traced_memory()[0]
-    copy = Recorder(LIMITS.moments)
+    copy = Recorder(LIMITS.events)
     for number, function in enumerate(recorder.functions):
         copy.enter(function, (recorder.arguments[number][0], recorder.arguments[number][1]))
         copy.leave(number, recorder.results[number])
     after = tracemalloc.get_traced_memory()[0]
     tracemalloc.stop()
-    count = len(copy.moments)
-    print(f"a recorded moment takes {(after - before) / count:.0f} bytes ({count:,} moments)")
+    count = len(copy.events)
+    print(f"a recorded event takes {(after - before) / count:.0f} bytes ({count:,} events)")

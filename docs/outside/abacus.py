@@ -146,11 +146,11 @@ def worked_out(tree, names, steps):
 def walk(program, steps, ending):
     head = {
         "embrix": "walk",
-        "version": 1,
+        "version": 2,
         "language": "Drip",
         "lane": "abacus",
         "program": program,
-        "style": "moments",
+        "style": "judgements",
         "length": len(steps) + 1,
         "outcome": {"kind": "value", "text": ending},
         "output": [],

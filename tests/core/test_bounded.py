@@ -221,7 +221,7 @@ def test_a_sum_of_many_terms_is_walked_and_printed(lockside: Course) -> None:
     text = " + ".join(["1"] * 20_000)
     for name in ("environment", "rewriting"):
         lane = session.lane("Drip", name)
-        walk = Walk(lane, lane.trace(text, limits=Limits(calls=200_000, moments=100_000)))
+        walk = Walk(lane, lane.trace(text, limits=Limits(calls=200_000, events=100_000)))
         assert walk.step(2).text
         assert walk.levels()
     grammar = session.course.languages["Drip"].grammar

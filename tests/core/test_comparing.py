@@ -326,7 +326,7 @@ def test_a_run_without_end_is_compared_as_far_as_its_beginning(lockside: Course)
     one = side(lane, "let f of x = f (x + 1) in f 0")
     assert one.result.outcome.kind == "out of fuel"
     assert "400,000 calls" in one.result.outcome.text
-    assert 1_000 < len(one.events) <= ENDLESS + 1
+    assert 1_000 < len(one.evaluations) <= ENDLESS + 1
 
 
 ON_A_STACK = """\
@@ -432,7 +432,7 @@ def test_a_term_that_a_clause_made_is_no_part_of_the_program(make_course: Maker)
     one, other = (side(session.lane("Tiny", name), text) for name in ("direct", "replacing"))
     place = text.index("a + 1"), text.index("a + 1") + len("a + 1")
     assert (one.evaluated[place], other.evaluated[place]) == (1, 1)
-    assert [event.made for event in other.events if event.place == place] == [False, True]
+    assert [one.made for one in other.evaluations if one.place == place] == [False, True]
     found = parted(text, one, other)
     assert not any("`a + 1`" in line for line in found.more)
 

@@ -41,7 +41,7 @@ PIECES = st.sampled_from(
      "\t", "é", "\u202e", "0", "rate", "{", "\x00", "\ud7ff", "1" * 50]
 )  # fmt: skip
 JUNK = st.one_of(st.text(max_size=30), st.lists(PIECES, max_size=25).map(" ".join))
-SMALL = Limits(calls=20_000, depth=5_000, moments=20_000)
+SMALL = Limits(calls=20_000, depth=5_000, events=20_000)
 
 
 @settings(max_examples=70)

@@ -137,7 +137,7 @@ def test_a_handout_holds_everything_and_needs_nothing_else(lockside: Course, lan
     assert all(b"DejaVuSansMono" in font for font in fonts), fonts
 
 
-def test_a_handout_of_the_whole_course_and_of_marked_moments(
+def test_a_handout_of_the_whole_course_and_of_marked_steps(
     lockside: Course, tmp_path: Path
 ) -> None:
     session = Session(lockside.folder)

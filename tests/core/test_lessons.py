@@ -1,4 +1,4 @@
-"""Lessons: reading them, finding their moments, holding their answers against the runs; slides."""
+"""Lessons: reading them, finding their steps, holding their answers against the runs; slides."""
 
 from __future__ import annotations
 
@@ -19,8 +19,8 @@ from embrix.lanes.session import Session
 from embrix.lessons.changing import CannotChange, moved, where_of, with_stop
 from embrix.lessons.lesson import Lesson, Where
 from embrix.lessons.lesson_reader import lesson_of, read_lesson
-from embrix.lessons.moments import found as found_step
 from embrix.lessons.playing import LIMITS, check_lesson, play
+from embrix.lessons.where import found as found_step
 from embrix.services.lesson_shown import lesson_shown
 from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.source import Source
@@ -87,7 +87,7 @@ def test_a_stop_goes_on_from_the_one_before() -> None:
         ("{ end = true }", 14),
     ],
 )
-def test_moments_are_found_by_what_happens(lockside: Course, where: str, number: int) -> None:
+def test_steps_are_found_by_what_happens(lockside: Course, where: str, number: int) -> None:
     lesson, wrong = read(HEAD + STOP + f"where = {where}\n")
     assert wrong == []
     assert lesson is not None
@@ -95,7 +95,7 @@ def test_moments_are_found_by_what_happens(lockside: Course, where: str, number:
     assert (played.number, played.there) == (number, True)
 
 
-def test_a_moment_survives_a_change_of_the_program(lockside: Course) -> None:
+def test_a_step_survives_a_change_of_the_program(lockside: Course) -> None:
     """What is put in front moves the step, not what happens there."""
     texts = ["let x = 1 in x * x", "let y = 2 * 3 in let x = 1 in x * x"]
     found = []
@@ -295,7 +295,7 @@ def test_lessons_are_checked_with_the_course(course_copy: Path) -> None:
         (5, "x is looked up"), (10, "x is looked up, time 2"), (14, "the end"),
     ],
 )  # fmt: skip
-def test_a_moment_is_found_again_by_what_it_is_told_by(
+def test_a_step_is_found_again_by_what_it_is_told_by(
     lockside: Course, number: int, sentence: str | None
 ) -> None:
     lesson, _ = read(HEAD + STOP)
@@ -308,7 +308,7 @@ def test_a_moment_is_found_again_by_what_it_is_told_by(
 
 
 @pytest.mark.parametrize("language", ["Drip", "Rill", "Weir", "Mere", "Race", "Eddy"])
-def test_every_moment_can_be_found_again(lockside: Course, language: str) -> None:
+def test_every_step_can_be_found_again(lockside: Course, language: str) -> None:
     """Of a program of each language on two lanes some steps."""
     session = Session(lockside.folder)
     path = session.course.programs[language][0]

@@ -217,7 +217,7 @@ def test_big_step_recursion_reaches_a_hundred_thousand_levels(drip_lanes: dict[s
         assert lane.machine.run(term, variant=variant).outcome.text == "1"  # type: ignore[arg-type]
     recorder = Recorder(10**7)
     assert lane.machine.run(term, variant="traced", recorder=recorder).outcome.text == "1"
-    assert len(recorder.moments) == 200_002
+    assert len(recorder.events) == 200_002
 
 
 def test_rewriting_survives_deep_terms(drip_lanes: dict[str, Lane]) -> None:

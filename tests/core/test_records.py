@@ -181,7 +181,7 @@ def test_a_history_that_holds_anything_is_told_or_used(tmp_path: Path, change: s
 
 
 @pytest.mark.parametrize("at", [0.0, -1e300, 1e300, float("inf"), 1e18])
-def test_any_moment_is_told(at: float) -> None:
+def test_any_step_is_told(at: float) -> None:
     assert since_text(Since(at, 1, "")).startswith("since ")
 
 

@@ -23,7 +23,7 @@ from embrix.text.diagnostic import Findings
 from tests.core.test_variants import LANES
 from tests.strategies import terms
 
-LIMITS = Limits(calls=60_000, depth=30_000, output=100_000, moments=10**6)
+LIMITS = Limits(calls=60_000, depth=30_000, output=100_000, events=10**6)
 COUNTED = ("lookups", "hops", "allocations", "reads", "writes", "suspensions made",
            "suspensions forced", "suspensions reused")  # fmt: skip
 

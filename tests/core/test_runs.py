@@ -230,7 +230,7 @@ def test_a_walk_survives_definitions_that_are_read_again(pool: Pool, tmp_path: P
 
 @pytest.mark.parametrize("what", ["notes", "grammar", "look", "try", "test"])
 def test_whatever_is_cancelled_the_worker_lives_on(what: str, course_copy: Path) -> None:
-    """Not only runs can be stopped: each of these is cancelled at many moments."""
+    """Not only runs can be stopped: each of these is cancelled at many points."""
     workers = Pool(1)
     loaded = threading.Event()
     workers.load(str(course_copy), lambda _: loaded.set())

@@ -427,8 +427,8 @@ def test_deep_continuations_can_be_recorded(make_course: Maker) -> None:
     recorder = traced.recorder
     assert recorder.current == -1
     assert not recorder.pending
-    assert sorted(m for m in recorder.moments if m >= 0) == list(range(len(recorder.functions)))
-    assert {~m for m in recorder.moments if m < 0} == set(range(len(recorder.functions)))
+    assert sorted(m for m in recorder.events if m >= 0) == list(range(len(recorder.functions)))
+    assert {~m for m in recorder.events if m < 0} == set(range(len(recorder.functions)))
     assert NOT_LEFT not in recorder.results
 
 

@@ -35,8 +35,8 @@ def session(lockside: Course) -> Session:
     return Session(lockside.folder)
 
 
-def walked(lane: Lane, text: str, moments: int = 10**6) -> Walk:
-    return Walk(lane, lane.trace(text, limits=Limits(moments=moments)))
+def walked(lane: Lane, text: str, events: int = 10**6) -> Walk:
+    return Walk(lane, lane.trace(text, limits=Limits(events=events)))
 
 
 @pytest.mark.parametrize("name", ["environment", "by_need", "store_passing", "rewriting"])
@@ -45,9 +45,9 @@ def walked(lane: Lane, text: str, moments: int = 10**6) -> Walk:
 def test_what_was_not_kept_is_recorded_again_the_same(
     session: Session, name: str, data: st.DataObject
 ) -> None:
-    """With room for few moments every step is what it is with room for all."""
+    """With room for few events every step is what it is with room for all."""
     lane = session.lane("Rill", name)
-    few = FIB.replace("f 9", "f 3")  # terms take many moments
+    few = FIB.replace("f 9", "f 3")  # terms take many events
     texts = [few, SCOPE] if name == "rewriting" else [FIB, LOOP, SCOPE]
     text = data.draw(st.sampled_from([*texts, f"{texts[0]} + nobody"]))
     whole = walked(lane, text)
@@ -55,8 +55,8 @@ def test_what_was_not_kept_is_recorded_again_the_same(
         patch.setattr(lane_module, "LAST", data.draw(st.integers(1, 40)))
         patch.setattr(judgements, "AGAIN", data.draw(st.integers(30, 60)))
         patch.setattr(judgements, "BEFORE", data.draw(st.integers(0, 29)))
-        moments = len(whole.traced.recorder.moments)
-        cut = walked(lane, text, moments=data.draw(st.integers(1, moments - 3)))
+        events = len(whole.traced.recorder.events)
+        cut = walked(lane, text, events=data.draw(st.integers(1, events - 3)))
         assert len(cut) == len(whole)
         assert cut.traced.result.outcome == whole.traced.result.outcome
         numbers = data.draw(st.lists(st.integers(0, len(whole) - 1), min_size=1, max_size=12))
@@ -68,11 +68,11 @@ def test_a_cut_recording_holds_a_bounded_part(session: Session) -> None:
     lane = session.lane("Rill", "environment")
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(lane_module, "LAST", 50)
-        cut = walked(lane, "let f of n = when n is 0 then 7 else f (n - 1) in f 3000", moments=100)
+        cut = walked(lane, "let f of n = when n is 0 then 7 else f (n - 1) in f 3000", events=100)
     last = cut.traced.last
     assert last is not None
     assert 100 <= cut.cut <= 110
-    assert len(last.moments) == 50
+    assert len(last.events) == 50
     assert len(last.functions) < 400
     assert max(cut.levels()) > 0
 
@@ -293,7 +293,7 @@ def test_a_saved_walk_follows_its_schema(kept: tuple[Walk, Path]) -> None:
         (lambda lines: [b'{"embrix": "walk"}\n', *lines[1:]], ":1: `language` is missing"),
         (lambda lines: lines[:-1], "holds"),
         (lambda lines: [*lines[:-1], lines[-1][:-5]], "is not whole"),
-        (lambda lines: [lines[0].replace(b'"version":1', b'"version":9'), *lines[1:]],
+        (lambda lines: [lines[0].replace(b'"version":2', b'"version":9'), *lines[1:]],
          "another version"),
         (lambda lines: [lines[0].replace(b'"embrix":"walk"', b'"embrix":"log"'), *lines[1:]],
          "not a walk"),
@@ -305,6 +305,16 @@ def test_files_that_are_no_walks(kept: tuple[Walk, Path], spoil: object, message
     path.write_bytes(gzip.compress(b"".join(spoil(lines))))  # type: ignore[operator]
     with pytest.raises(Unusable, match=message):
         SavedWalk(path)
+
+
+def test_a_walk_of_the_first_version_is_read(kept: tuple[Walk, Path]) -> None:
+    walk, path = kept
+    lines = gzip.decompress(path.read_bytes())
+    assert b'"version":2' in lines
+    for style, then in (("judgements", "moments"), ("reductions", "steps")):
+        lines = lines.replace(f'"style":"{style}"'.encode(), f'"style":"{then}"'.encode())
+    path.write_bytes(gzip.compress(lines.replace(b'"version":2', b'"version":1', 1)))
+    assert SavedWalk(path).head["style"] == walk.style
 
 
 def test_broken_bytes_and_steps_out_of_place(kept: tuple[Walk, Path]) -> None:

@@ -18,7 +18,7 @@ from embrix.machine.unit import Variant
 from tests.conftest import TINY_LANGUAGE, Maker
 from tests.strategies import terms
 
-LIMITS = Limits(calls=20_000, depth=30_000, output=2_000, moments=10**6)
+LIMITS = Limits(calls=20_000, depth=30_000, output=2_000, events=10**6)
 LANES = [
     ("Drip", "by_name"), ("Drip", "environment"), ("Drip", "rewriting"),
     ("Rill", "by_name"), ("Rill", "by_need"), ("Rill", "dynamic_scope"), ("Rill", "environment"),
@@ -101,7 +101,7 @@ def test_what_serves_all_decisions_gives_the_same(
         each.machine.run(term, variant="traced", limits=LIMITS, recorder=recorder,
                          given_input=("3", "no number"))  # fmt: skip
     assert traced[0].functions == traced[1].functions
-    assert traced[0].moments == traced[1].moments
+    assert traced[0].events == traced[1].events
 
 
 def test_ways_of_deciding_share_what_is_compiled(session: Session) -> None:

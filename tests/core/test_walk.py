@@ -48,7 +48,7 @@ def test_the_redex_is_marked_in_the_term_and_in_the_program(drip_lanes: dict[str
     assert steps[5].note == "final"
 
 
-def test_moments_show_the_names_in_scope_and_what_shadows_what(drip_lanes: dict[str, Lane]) -> None:
+def test_steps_show_the_names_in_scope_and_what_shadows_what(drip_lanes: dict[str, Lane]) -> None:
     program = "let x = 1 in let x = x + 1 in x"
     found = walk(drip_lanes["environment"], program)
     at_end = [
@@ -62,7 +62,7 @@ def test_moments_show_the_names_in_scope_and_what_shadows_what(drip_lanes: dict[
     ]
 
 
-def test_a_failed_run_ends_with_its_failure_and_the_moment_it_struck(
+def test_a_failed_run_ends_with_its_failure_and_the_step_at_which_it_came(
     drip_lanes: dict[str, Lane],
 ) -> None:
     program = "let x = 4 in 1 + x / 0"
@@ -103,7 +103,7 @@ def test_a_program_that_is_a_value_takes_no_step(drip_lanes: dict[str, Lane]) ->
 def test_every_entering_has_its_leaving_and_depths_fit(
     drip_lanes: dict[str, Lane], data: st.DataObject
 ) -> None:
-    """Moments nest like brackets; what is still open at the end is what failed."""
+    """Judgements nest like brackets; what is still open at the end is what failed."""
     lane = drip_lanes[data.draw(st.sampled_from(["environment", "by_name"]))]
     term = data.draw(terms(lane.interpreter.language.signature, "Expr", 4))
     printer = lane.machine.printer

@@ -17,13 +17,13 @@ async def shown(pilot: Pilot[None]) -> dict[str, tuple[int, int]]:
     """The panes that can be seen, with their sizes."""
     await pilot.pause()
     screen = bench(pilot)
-    panes = ("program", "text", "lanes", "side", "walk", "moment")
+    panes = ("program", "text", "lanes", "side", "walk", "step-details")
     sizes = {name: screen.query_one(f"#{name}").region.size for name in panes}
     return {name: (size.width, size.height) for name, size in sizes.items() if size.area}
 
 
 @pytest.mark.parametrize(
-    ("pane", "left"), [("program", {"program"}), ("walk", {"walk", "moment"}),
+    ("pane", "left"), [("program", {"program"}), ("walk", {"walk", "step-details"}),
                        ("lanes", {"lanes", "side"})],
 )  # fmt: skip
 async def test_a_pane_fills_the_screen_and_goes_back(
@@ -33,7 +33,7 @@ async def test_a_pane_fills_the_screen_and_goes_back(
         screen = bench(pilot)
         screen.set_focus(screen.query_one(f"#{pane}"))
         before = await shown(pilot)
-        assert set(before) == {"program", "lanes", "side", "walk", "moment"}
+        assert set(before) == {"program", "lanes", "side", "walk", "step-details"}
         await pilot.press("alt+v")
         filled = await shown(pilot)
         assert set(filled) == left
@@ -53,7 +53,7 @@ async def test_another_pane_fills_the_screen_when_it_is_gone_to(course_copy: Pat
             await pilot.press("f6")
             seen.append(frozenset(await shown(pilot)))
             assert screen.focused is not None
-        assert frozenset({"walk", "moment"}) in seen
+        assert frozenset({"walk", "step-details"}) in seen
         assert frozenset({"lanes", "side"}) in seen
         await pilot.press("alt+v")
         assert len(await shown(pilot)) == 5
@@ -65,7 +65,7 @@ async def test_three_arrangements(course_copy: Path) -> None:
         running = await shown(pilot)
         await pilot.press("alt+3")
         lecturing = await shown(pilot)
-        assert set(lecturing) == {"program", "walk", "moment"}
+        assert set(lecturing) == {"program", "walk", "step-details"}
         assert lecturing["walk"][1] > running["walk"][1]
         assert lecturing["program"][0] > running["program"][0]
         # The walk goes on, and the focus stays where something can be seen.

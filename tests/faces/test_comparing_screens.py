@@ -82,12 +82,12 @@ async def test_the_derivation_is_folded_and_leads_to_the_walk(course_copy: Path)
         await pilot.press("v")  # conclusions in order
         texts = [rows.all[number].text for number in rows.shown]
         assert texts[-1].endswith("toll 3 ⇓ 6")
-        await pilot.press("v")  # what is so far: at the first moment only the beginning
+        await pilot.press("v")  # what is so far: at the first step only the beginning
         assert rows.count() == 1
         await pilot.press("v", "v", "up", "up")
         step = rows.all[rows.chosen].entered
         await pilot.press("enter")
-        await until(lambda: screen.at == step, "the moment")
+        await until(lambda: screen.at == step, "the step")
 
 
 async def test_a_picture_is_drawn_beside_the_program(course_copy: Path) -> None:

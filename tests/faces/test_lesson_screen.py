@@ -17,7 +17,7 @@ from tests.faces.test_workbench import bench, opened, settled, until
 
 
 def texts(view: Lecturing) -> str:
-    parts = ("#lecture-question", "#lecture-text", "#lecture-moment")
+    parts = ("#lecture-question", "#lecture-text", "#lecture-step")
     return "\n".join(str(view.query_one(one, Static).content) for one in parts)
 
 
@@ -34,7 +34,7 @@ async def test_stops_are_covered_until_they_are_uncovered(course_copy: Path) -> 
     async with opened(course_copy) as pilot:
         view = await lecturing(pilot)
         assert "What does the last line give?" in texts(view)
-        assert "15" not in str(view.query_one("#lecture-moment", Static).content)
+        assert "15" not in str(view.query_one("#lecture-step", Static).content)
         await pilot.press("u")
         assert "environment  15" in texts(view)
         await pilot.press("u")  # nothing is left: all is covered again
@@ -42,13 +42,13 @@ async def test_stops_are_covered_until_they_are_uncovered(course_copy: Path) -> 
         await pilot.press("right", "space", "right")
         assert "4 of 8" in str(view.query_one("#lesson-title", Title).render())
         # The names are covered, and the step, which would tell them.
-        moment = str(view.query_one("#lecture-moment", Static).content)
-        assert "level  3" not in moment
-        assert "⊢ level" not in moment
+        step = str(view.query_one("#lecture-step", Static).content)
+        assert "level  3" not in step
+        assert "⊢ level" not in step
         await pilot.press("u", "u")
-        moment = str(view.query_one("#lecture-moment", Static).content)
-        assert "level  3" in moment
-        assert "upper = 7, level = 3 ⊢ level ⇓" in moment
+        step = str(view.query_one("#lecture-step", Static).content)
+        assert "level  3" in step
+        assert "upper = 7, level = 3 ⊢ level ⇓" in step
         await pilot.press("n")
         assert view.has_class("noted")
         await pilot.press("left", "left", "end")
@@ -119,7 +119,7 @@ async def test_a_course_without_lessons_says_so(course_copy: Path) -> None:
         assert "the course has no lesson" in str(bench(pilot).query_one(Masthead).render())
 
 
-async def test_a_moment_becomes_a_stop_and_stops_are_moved(course_copy: Path) -> None:
+async def test_a_step_becomes_a_stop_and_stops_are_moved(course_copy: Path) -> None:
     path = course_copy / "drip" / "names.lesson.toml"
     async with opened(course_copy, "drip/programs/shadow.drip") as pilot:
         screen = bench(pilot)

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from embrix.tui.bars import Title
 from embrix.tui.faces import GrammarFace, NotesFace
-from embrix.tui.walk_pane import Moment
+from embrix.tui.walk_pane import StepDetails
 from tests.faces.test_workbench import bench, opened, outcomes, settled, shown, until, write
 
 
@@ -56,11 +56,11 @@ async def test_stores_and_suspensions_stand_beside_the_names(course_copy: Path) 
         await pilot.press("f4", "f9")
         await settled(screen)
         await pilot.press("f7", "f7")
-        moment = screen.query_one(Moment)
-        await until(lambda: bool(moment.step and moment.step.store), "the store")
-        assert moment.step is not None
-        roles = {one.role for one in moment.step.store}
+        step = screen.query_one(StepDetails)
+        await until(lambda: bool(step.step and step.step.store), "the store")
+        assert step.step is not None
+        roles = {one.role for one in step.step.store}
         assert "settled" in roles
-        shown = str(moment.render())
+        shown = str(step.render())
         assert "store" in shown
         assert "●" in shown

@@ -225,7 +225,7 @@ async def test_going_places_in_the_walk(course_copy: Path) -> None:
         assert len(SavedWalk(path)) == screen.step_rows.length
 
 
-async def test_from_a_moment_to_its_clause_and_back(course_copy: Path) -> None:
+async def test_from_a_step_to_its_clause_and_back(course_copy: Path) -> None:
     program = "rill/programs/rates.rill"
     async with opened(course_copy, program=program) as pilot:
         screen = await walking_environment(pilot)

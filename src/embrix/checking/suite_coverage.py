@@ -31,7 +31,7 @@ from embrix.terms.types import Con, settle
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Source
 
-LIMITS = Limits(calls=200_000, depth=60_000, output=20_000_000, moments=100_000)
+LIMITS = Limits(calls=200_000, depth=60_000, output=20_000_000, events=100_000)
 
 Place = tuple[str, int]
 """A file of the course by its name, and a place in its text."""

@@ -210,7 +210,7 @@ def check_suite(
     """All verdicts of a suite, case by case in the order of the file.
 
     With the name of another grammar the programs are printed in it and read by it. `share` is the
-    number of a part and of how many: only every so manieth case is looked at. With `ask` its
+    number of a part and of how many: only every case of that part is looked at. With `ask` its
     questions are put as well. With names of `wanted` lanes only these run.
     """
     findings = Findings()

@@ -47,7 +47,7 @@ def stops_of(walk: Walk) -> list[Stop]:
     each with what it comes to, or the terms of a reduction sequence with their redexes."""
     if walk.traced.term is None:
         return []
-    if walk.style == "steps":
+    if walk.style == "reductions":
         found = []
         for number in range(min(len(walk), MOST_STOPS)):
             redex = walk.redex(number)
@@ -58,12 +58,12 @@ def stops_of(walk: Walk) -> list[Stop]:
     handed_on = handing_on(walk.lane.interpreter)
     stops: list[Stop] = []
     depth = 0
-    for number, moment in enumerate(recorder.moments):
-        instance = ~moment if moment < 0 else moment
-        depth -= moment < 0
+    for number, event in enumerate(recorder.events):
+        instance = ~event if event < 0 else event
+        depth -= event < 0
         at = depth
-        depth += moment >= 0
-        if moment < 0:
+        depth += event >= 0
+        if event < 0:
             continue
         subject = walk.subject(instance)
         if subject is None or subject[1] is None or walk.function_of(instance).judgement is None:

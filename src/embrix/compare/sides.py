@@ -19,7 +19,7 @@ from embrix.text.source import Source
 from embrix.text.visible import cut, times, visible
 from embrix.trace.walk import Walk
 
-LIMITS = Limits(output=100_000, moments=200_000)
+LIMITS = Limits(output=100_000, events=200_000)
 ENDLESS = 20_000
 """Calls of a run without end that are compared with those of other lanes."""
 MOST_TOLD = 3
@@ -27,7 +27,7 @@ MOST_TOLD = 3
 LONGEST = 40
 
 
-class Event(Struct, frozen=True):
+class Evaluation(Struct, frozen=True):
     """A judgement about a part of the program: where that stands, what it gave (None where it did
     not come to anything), the step at which it was entered."""
 
@@ -55,13 +55,13 @@ class Side(Struct, frozen=True):
     lane: str
     result: Result
     style: str
-    events: tuple[Event, ...]
+    evaluations: tuple[Evaluation, ...]
     length: int = 0
 
     @property
     def evaluated(self) -> Counter[Place]:
         """How often each part of the program was evaluated."""
-        return Counter(event.place for event in self.events if not event.made)
+        return Counter(evaluation.place for evaluation in self.evaluations if not evaluation.made)
 
 
 class Parted(Struct, frozen=True):
@@ -87,8 +87,8 @@ def side(
         limits = replace(limits, calls=min(limits.calls, ENDLESS))
     traced = lane.trace(program, given, limits=limits, given_input=lines)
     walk = Walk(lane, traced)
-    events: list[Event] = []
-    if walk.style == "moments" and traced.term is not None:
+    evaluations: list[Evaluation] = []
+    if walk.style == "judgements" and traced.term is not None:
         recorder = traced.recorder
         written: set[int] = set()
         forms: set[tuple[Place | None, int]] = set()
@@ -96,39 +96,43 @@ def side(
             written.add(id(node))
             forms.add((node[1], node[0]))
         handed_on = handing_on(lane.interpreter)
-        open_events: dict[int, int] = {}
-        for step, moment in enumerate(recorder.moments):
-            if moment < 0:
-                at = open_events.pop(~moment, None)
+        unfinished: dict[int, int] = {}
+        for step, event in enumerate(recorder.events):
+            if event < 0:
+                at = unfinished.pop(~event, None)
                 if at is not None:
-                    events[at] = replace(events[at], left=step)
+                    evaluations[at] = replace(evaluations[at], left=step)
                 continue
-            function = walk.function_of(moment)
-            subject = walk.subject(moment)
+            function = walk.function_of(event)
+            subject = walk.subject(event)
             if subject is None or subject[1] is None or function.judgement is None:
                 continue
             shown = None
-            if recorder.results[moment] is not NOT_LEFT:
-                shown = cut(walk.result_of(moment), LONGEST)
-            open_events[moment] = len(events)
+            if recorder.results[event] is not NOT_LEFT:
+                shown = cut(walk.result_of(event), LONGEST)
+            unfinished[event] = len(evaluations)
             own = id(subject) in written and function.name not in handed_on
             made = (subject[1], subject[0]) not in forms
-            events.append(Event(subject[1], shown, step, len(recorder.moments), own, made))
-    return Side(lane.name, counted, walk.style, tuple(events), len(walk))
+            evaluations.append(Evaluation(subject[1], shown, step, len(recorder.events), own, made))
+    return Side(lane.name, counted, walk.style, tuple(evaluations), len(walk))
 
 
 def parted(program: str, one: Side, other: Side) -> Parted:
     """Where two lanes part company, and what else tells them apart."""
     more = list(_repeated(program, one, other))
     ends = f"{one.lane} ends with {_end(one)}, {other.lane} with {_end(other)}"
-    if one.style != other.style or one.style != "moments" or not (one.events and other.events):
+    if (
+        one.style != other.style
+        or one.style != "judgements"
+        or not (one.evaluations and other.evaluations)
+    ):
         same = ends
         if _end(one) == _end(other):
             text = _besides(one, other)
             same = f"both end with {_end(one)}" + (f"; {text}" if text else "")
         return Parted(one.lane, other.lane, same, (0, 0), tuple(more))
     innermost = None
-    for left, right in zip(one.events, other.events, strict=False):
+    for left, right in zip(one.evaluations, other.evaluations, strict=False):
         if innermost is not None and innermost[0].left < left.step:
             break
         if left.part != right.part:
@@ -149,14 +153,16 @@ def parted(program: str, one: Side, other: Side) -> Parted:
             f"{_given(right, other)} in {other.lane}"
         )
         return Parted(one.lane, other.lane, sentence, (left.step, right.step), tuple(more))
-    if len(one.events) != len(other.events):
-        longer, shorter = (one, other) if len(one.events) > len(other.events) else (other, one)
-        extra = longer.events[len(shorter.events)]
+    if len(one.evaluations) != len(other.evaluations):
+        longer, shorter = (
+            (one, other) if len(one.evaluations) > len(other.evaluations) else (other, one)
+        )
+        extra = longer.evaluations[len(shorter.evaluations)]
         going = f"{longer.lane} goes on with {_named(program, extra)}"
         sentence = f"{going}, where {shorter.lane} is done"
         steps = (extra.step, extra.step)
         return Parted(one.lane, other.lane, sentence, steps, tuple(more))
-    told_all = all(event.own for event in (*one.events, *other.events))
+    told_all = all(evaluation.own for evaluation in (*one.evaluations, *other.evaluations))
     ending = "with the same results" if told_all else "and end alike"
     same = f"they evaluate the same parts in the same order, {ending}"
     text = _besides(one, other)
@@ -179,21 +185,21 @@ def _besides(one: Side, other: Side) -> str:
 
 def _first_result(program: str, one: Side, other: Side) -> list[str]:
     """The first part that both evaluate to different results."""
-    theirs: dict[tuple[Place, bool], Event] = {}
-    for event in other.events:
-        theirs.setdefault(event.part, event)
-    for event in one.events:
-        match = theirs.get(event.part)
-        own = match is not None and event.own and match.own
-        if match is not None and own and match.result != event.result:
-            return [f"{_named(program, event)} gives {_given(event, one)} in {one.lane}, "
+    theirs: dict[tuple[Place, bool], Evaluation] = {}
+    for evaluation in other.evaluations:
+        theirs.setdefault(evaluation.part, evaluation)
+    for evaluation in one.evaluations:
+        match = theirs.get(evaluation.part)
+        own = match is not None and evaluation.own and match.own
+        if match is not None and own and match.result != evaluation.result:
+            return [f"{_named(program, evaluation)} gives {_given(evaluation, one)} in {one.lane}, "
                     f"{_given(match, other)} in {other.lane}"]  # fmt: skip
     return []
 
 
 def _repeated(program: str, one: Side, other: Side) -> list[str]:
     """The largest parts that one lane evaluates more often than the other."""
-    if one.style != "moments" or other.style != "moments":
+    if one.style != "judgements" or other.style != "judgements":
         return []
     left, right = one.evaluated, other.evaluated
     places = sorted(
@@ -215,17 +221,17 @@ def _repeated(program: str, one: Side, other: Side) -> list[str]:
     return rows
 
 
-def _given(event: Event, side: Side) -> str:
+def _given(evaluation: Evaluation, side: Side) -> str:
     """What a part gives on a lane, or what the lane ended with before it gave anything."""
-    if event.result is not None:
-        return event.result
+    if evaluation.result is not None:
+        return evaluation.result
     ended = side.result.outcome
     return "nothing" if ended.kind == "value" else f"nothing ({cut(ended.sentence, LONGEST)})"
 
 
-def _named(program: str, event: Event) -> str:
-    part = _part(program, event.place)
-    return f"a term made from {part}" if event.made else part
+def _named(program: str, evaluation: Evaluation) -> str:
+    part = _part(program, evaluation.place)
+    return f"a term made from {part}" if evaluation.made else part
 
 
 def _end(side: Side) -> str:

@@ -1,5 +1,5 @@
 """What a handout holds: what languages are, their rules, programs with their runs, their cases; or
-one program with the moments of its run that were marked."""
+one program with the steps of its run that were marked."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ DEEP = 4
 """Levels of a derivation that are shown."""
 SMALL = 60
 """Judgements up to which the derivation of a program is drawn."""
-LIMITS = Limits(calls=200_000, depth=20_000, output=20_000, moments=100_000)
+LIMITS = Limits(calls=200_000, depth=20_000, output=20_000, events=100_000)
 
 
 class HandoutPart(Struct, frozen=True):
@@ -47,7 +47,7 @@ class HandoutPart(Struct, frozen=True):
 
 class Selection(Struct, frozen=True):
     """What a handout is made of. Without lanes or programs all of a language are meant; with
-    `marks`, numbers of steps, only the programs with these moments of their runs."""
+    `marks`, numbers of steps, only the programs with these steps of their runs."""
 
     languages: tuple[str, ...]
     lanes: tuple[str, ...] = ()
@@ -161,28 +161,28 @@ def _program(
             continue
         walk = Walk(lane, traced)
         drawn.append(HandoutPart("text", f"{name} on {one}:"))
-        drawn += _moments(walk, chosen.marks) if chosen.marks else [_run(walk, one)]
+        drawn += _steps(walk, chosen.marks) if chosen.marks else [_run(walk, one)]
     yield HandoutPart("table", rows=(("lane", "outcome", "cost"), *rows))
     yield from drawn
 
 
 def _run(walk: Walk, name: str) -> HandoutPart:
     """The steps of a run, or its derivation."""
-    if walk.style == "steps":
+    if walk.style == "reductions":
         return HandoutPart("picture", pictures=draw_reduction(walk, name).pages)
     root = derivation_of(walk, 0, DEEP)
     pictures = draw_derivation(root, name, WIDE).pages if root is not None else ()
     return HandoutPart("picture", pictures=pictures)
 
 
-def _moments(walk: Walk, marks: Sequence[int]) -> Iterator[HandoutPart]:
-    """Marked moments: what stands there, the names of that moment, what is concluded."""
+def _steps(walk: Walk, marks: Sequence[int]) -> Iterator[HandoutPart]:
+    """Marked steps: what stands there, the names of that step, what is concluded."""
     for number in marks:
         if not 0 <= number < len(walk):
             continue
         yield HandoutPart("subheading", f"Step {number:,}")
         yield HandoutPart("code", walk.step(number, renewed=False).text)
-        if walk.style == "steps":
+        if walk.style == "reductions":
             continue
         if walk.environment_at(number) is not None:
             yield HandoutPart(

@@ -1,4 +1,4 @@
-"""A lesson on paper: every stop with its notes, what the lanes give, a picture of its moment."""
+"""A lesson on paper: every stop with its notes, what the lanes give, a picture of its step."""
 
 from __future__ import annotations
 
@@ -27,12 +27,12 @@ def lesson_parts(session: Session, lesson: Lesson) -> list[HandoutPart]:
         if stop.program != before:
             parts.append(HandoutPart("code", stop.program.rstrip("\n")))
         before = stop.program
-        parts += _moment(session, lesson, play(session, lesson, stop))
+        parts += _step(session, lesson, play(session, lesson, stop))
         parts += [HandoutPart("text", one) for one in stop.notes.strip().split("\n\n") if one]
     return parts
 
 
-def _moment(session: Session, lesson: Lesson, played: Played) -> Iterator[HandoutPart]:
+def _step(session: Session, lesson: Lesson, played: Played) -> Iterator[HandoutPart]:
     """What the lanes give, the step, the names there, and a picture."""
     stop, walk = played.stop, played.walk
     rows = [(lane, cut(visible(answer_of(one)), LONGEST)) for lane, one in played.results.items()]
@@ -46,7 +46,7 @@ def _moment(session: Session, lesson: Lesson, played: Played) -> Iterator[Handou
     step = walk.step(played.number)
     yield HandoutPart("subheading", f"{stop.lanes[0]}, step {played.number:,}")
     yield HandoutPart("code", step.text)
-    if walk.style != "steps" and walk.environment_at(played.number) is not None:
+    if walk.style != "reductions" and walk.environment_at(played.number) is not None:
         drawn = draw_environment(walk, played.number, f"step {played.number}")
         yield HandoutPart("picture", pictures=drawn.pages)
     if step.store:

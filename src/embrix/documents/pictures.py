@@ -34,7 +34,7 @@ from embrix.text.plural import counted
 from embrix.trace.state_graph import states_of
 from embrix.trace.walk import Walk
 
-LIMITS = Limits(calls=400_000, depth=20_000, output=100_000, moments=200_000)
+LIMITS = Limits(calls=400_000, depth=20_000, output=100_000, events=200_000)
 
 
 class NoPicture(Exception):

@@ -134,7 +134,7 @@ def _slide(session: Session, lesson: Lesson, played: Played, number: int) -> Ite
             for lane, result in played.results.items()]  # fmt: skip
     yield from _covered("result", stop, _table("lanes", rows))
     if step is not None and stop.where is not None and stop.shown == "walk":
-        yield from _moment(played, step)
+        yield from _step_shown(played, step)
     wide = True
     if stop.shown != "walk":
         drawn = stop_picture(session, lesson, played).pages
@@ -161,7 +161,7 @@ def _step(played: Played) -> WalkStep | None:
     return played.walk.step(played.number)
 
 
-def _moment(played: Played, step: WalkStep) -> Iterator[str]:
+def _step_shown(played: Played, step: WalkStep) -> Iterator[str]:
     """The step at which the stop is, names, what the store holds, the clause."""
     stop = played.stop
     assert played.walk is not None

@@ -1,4 +1,4 @@
-"""What a stop of a lesson shows in place of its moment, as a drawing."""
+"""What a stop of a lesson shows in place of its step, as a drawing."""
 
 from __future__ import annotations
 

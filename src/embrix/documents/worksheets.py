@@ -146,7 +146,7 @@ def _steps(asked: WorksheetWish, walk: Walk, sheet: Worksheet, chance: random.Ra
     left_out = set(_some(range(1, len(lines)), asked.gaps, chance))
     shown = [sheet.gap(line) if number in left_out else cut(line, LONGEST)
              for number, line in enumerate(lines)]  # fmt: skip
-    arrow = "→ " if walk.style == "steps" else ""
+    arrow = "→ " if walk.style == "reductions" else ""
     text = "\n".join(f"{'  ' if number == 0 and arrow else arrow}{line}"
                      for number, line in enumerate(shown))  # fmt: skip
     more = walk.count_lines() - len(lines)

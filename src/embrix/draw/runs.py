@@ -33,7 +33,7 @@ MOST_STEPS = 400
 MOST_DRAWN = 50_000
 """Characters of a reduction sequence."""
 MOST_COLUMNS = 24
-"""Moments at which the store is drawn."""
+"""Steps at which the store is drawn."""
 LONGEST = 46
 """Characters of a value in a box."""
 BASE = RISE * SIZE + (LINE - SIZE) / 2
@@ -44,7 +44,7 @@ def draw_reduction(walk: Walk, title: str) -> Drawing:
     other runs the conclusions."""
     blocks: list[Tile] = []
     count = min(len(walk), MOST_STEPS)
-    if walk.style != "steps":
+    if walk.style != "reductions":
         blocks = [text_block(line) for line in islice(walk.each_line(), MOST_STEPS)]
         left = walk.count_lines() - len(blocks)
     else:
@@ -83,7 +83,7 @@ def _again(count: int) -> str:
 
 
 def draw_environment(walk: Walk, number: int, title: str) -> Drawing:
-    """The names at a moment, the innermost first, each frame linked to the one around it; a closure
+    """The names at a step, the innermost first, each frame linked to the one around it; a closure
     points to the frames it holds."""
     step = walk.step(number)
     frames = frames_at(walk, number)
@@ -142,11 +142,11 @@ def draw_environment(walk: Walk, number: int, title: str) -> Drawing:
 
 
 def draw_store(walk: Walk, title: str) -> Drawing:
-    """What each location holds at the moments at which the store changes."""
-    moments = store_changes(walk, MOST_COLUMNS)
-    held = [{one.location: one for one in walk.step(number).store} for number in moments]
+    """What each location holds at the steps at which the store changes."""
+    steps = store_changes(walk, MOST_COLUMNS)
+    held = [{one.location: one for one in walk.step(number).store} for number in steps]
     locations = list(dict.fromkeys(key for store in held for key in store))
-    head = ["", *(f"{number:,}" for number in moments)]
+    head = ["", *(f"{number:,}" for number in steps)]
     rows: list[list[tuple[str, Role]]] = []
     for location in locations:
         row: list[tuple[str, Role]] = [(location, "store")]

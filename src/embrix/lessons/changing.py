@@ -11,7 +11,7 @@ from msgspec.structs import replace
 
 from embrix.lessons.lesson import Lesson, LessonStop, Where
 from embrix.lessons.lesson_reader import read_lesson
-from embrix.lessons.moments import found
+from embrix.lessons.where import found
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Source, Span
 from embrix.text.toml_places import heads
@@ -19,7 +19,7 @@ from embrix.trace.seeking import seek
 from embrix.trace.walk import Walk
 
 MOST_TIMES = 2_000
-"""How often something may happen before a moment for it to be found by that."""
+"""How often something may happen before a step for it to be found by that."""
 
 
 class CannotChange(Exception):
@@ -27,7 +27,7 @@ class CannotChange(Exception):
 
 
 def where_of(walk: Walk, number: int, program: str) -> Where | None:
-    """By what a moment is found best: a name that is looked up there, the clause that applies, or
+    """By what a step is found best: a name that is looked up there, the clause that applies, or
     its number; None for the first step."""
     if number <= 0:
         return None
@@ -48,7 +48,7 @@ def where_of(walk: Walk, number: int, program: str) -> Where | None:
 
 
 def _counted(walk: Walk, number: int, where: Where) -> Where | None:
-    """The same with how often it has happened by a moment; None where it does not happen there."""
+    """The same with how often it has happened by a step; None where it does not happen there."""
     for time in range(1, MOST_TIMES):
         at, there = found(walk, replace(where, time=time))
         if not there or at > number:
@@ -65,13 +65,13 @@ def with_stop(text: str, entries: Mapping[str, Any], where: Where | None) -> str
         if value:
             table[key] = value
     if where is not None:
-        moment = tomlkit.inline_table()
+        step = tomlkit.inline_table()
         number = where.happening == "step"
         plain = where.happening in ("end", "output")
-        moment[where.happening] = True if plain else int(where.what) if number else where.what
+        step[where.happening] = True if plain else int(where.what) if number else where.what
         if where.time > 1:
-            moment["time"] = where.time
-        table["where"] = moment
+            step["time"] = where.time
+        table["where"] = step
     document = tomlkit.document()
     stops = tomlkit.aot()
     stops.append(table)

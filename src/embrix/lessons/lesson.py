@@ -22,7 +22,7 @@ HAPPENINGS: dict[Happening, str] = {
     "output": "something is written",
     "end": "the end, or the failure",
 }
-"""What a moment of a run is found by, so that it survives changes of the program."""
+"""What a step of a run is found by, so that it survives changes of the program."""
 
 Covered: TypeAlias = Literal["result", "next", "names", "store"]
 COVERED: dict[Covered, str] = {
@@ -35,9 +35,9 @@ COVERED: dict[Covered, str] = {
 
 Shown: TypeAlias = Literal["walk", "steps", "derivation", "environment", "store", "tree", "states"]
 SHOWN: dict[Shown, str] = {
-    "walk": "the moment: the step, names, store, clause",
+    "walk": "the step: its expression, names, store, clause",
     "steps": "the whole reduction sequence, or all conclusions",
-    "derivation": "the derivation from that moment on",
+    "derivation": "the derivation from that step on",
     "environment": "names and closures as linked boxes",
     "store": "the store over time",
     "tree": "the syntax tree",
@@ -46,7 +46,7 @@ SHOWN: dict[Shown, str] = {
 
 
 class Where(Struct, frozen=True):
-    """A moment of a run: the so manieth time (from one) that something happens."""
+    """A step of a run: what happens there, and how often it has by then, from one."""
 
     happening: Happening
     what: str = ""
@@ -66,7 +66,7 @@ class Where(Struct, frozen=True):
 
 
 class LessonStop(Struct, frozen=True):
-    """A stop: a program on lanes, the first of which is walked, at a moment; what is said, what is
+    """A stop: a program on lanes, the first of which is walked, at a step; what is said, what is
     asked, what is covered until it is answered, and what each lane must give."""
 
     name: str

@@ -7,7 +7,7 @@ from msgspec import Struct
 from embrix.lanes.names import NoLane
 from embrix.lanes.session import Session
 from embrix.lessons.lesson import Lesson, LessonStop
-from embrix.lessons.moments import found
+from embrix.lessons.where import found
 from embrix.machine.lane import BadBinding, Lane
 from embrix.machine.limits import Limits
 from embrix.machine.outcome import Result
@@ -17,12 +17,12 @@ from embrix.text.plural import counted
 from embrix.text.visible import visible
 from embrix.trace.walk import Walk
 
-LIMITS = Limits(calls=400_000, depth=20_000, output=100_000, moments=200_000)
+LIMITS = Limits(calls=400_000, depth=20_000, output=100_000, events=200_000)
 
 
 class Played(Struct, frozen=True):
     """A stop as it is given: what each lane gives, the walk of the first, and where it stands.
-    `there` is whether the moment that is meant is there; otherwise `number` is the nearest."""
+    `there` is whether the step that is meant is there; otherwise `number` is the nearest."""
 
     stop: LessonStop
     results: dict[str, Result]

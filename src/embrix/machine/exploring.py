@@ -179,15 +179,15 @@ class _Exploration:
             for other in range(1, taken[turn][1]):
                 self._pending.append((*before[:turn], other))
 
-    def _state(self, arguments: tuple[Value, ...], moment: RunSoFar) -> None:
+    def _state(self, arguments: tuple[Value, ...], so_far: RunSoFar) -> None:
         """The run is about to take a step."""
-        taken = moment.taken
+        taken = so_far.taken
         ways = tuple(way for way, _ in taken)
         if self._at is None:
             self._before = ways
         # What was chosen before the first step may be used after the last one.
         state = self._fingerprints.of(tuple_of(*arguments))
-        key = (self._before, state, tuple(moment.output), moment.asked)
+        key = (self._before, state, tuple(so_far.output), so_far.asked)
         number = self._numbers.get(key)
         known = number is not None
         if number is None:
@@ -195,7 +195,7 @@ class _Exploration:
             if number >= self._most_states:
                 raise _TooManyStates
             self._numbers[key] = number
-            self._found.states.append(Configuration(arguments, tuple(moment.output), ways))
+            self._found.states.append(Configuration(arguments, tuple(so_far.output), ways))
         if self._at is not None:
             begin, turn = self._at
             if (begin, number) not in self._steps:

@@ -24,10 +24,10 @@ from embrix.terms.binding import substitute
 from embrix.terms.node import Node, Place, Value, without_places
 from embrix.text.visible import cut, visible
 
-_ENDLESS = ("calls", "depth", "recorded moments")
+_ENDLESS = ("calls", "depth", "recorded events")
 """The limits that a run without end comes to."""
 LAST = 20_000
-"""The last moments, which are kept of a run that has too many."""
+"""The last events, which are kept of a run that has too many."""
 BRIEF = 18
 """Characters of an environment or store in the judgement that is told."""
 
@@ -37,7 +37,7 @@ OnStart = Callable[[Callable[[], None]], None]
 class Traced(Struct, frozen=True):
     """A run with its record. `term` is None when the program was rejected.
 
-    Where there were more moments than may be kept, `recorder` has the first ones and `last` the
+    Where there were more events than may be kept, `recorder` has the first ones and `last` the
     last ones; `again` carries the run out once more for another part of it.
     """
 
@@ -125,11 +125,11 @@ class Lane:
         kept: Sequence[Value] | None,
         ways: Sequence[int],
     ) -> Result:
-        """A run that came to its limit, told with where it comes back to, or with the last moment
+        """A run that came to its limit, told with where it comes back to, or with the last event
         at which anything new happened."""
         recorder = Recorder(CALLS)
         self.machine.run(
-            term, values, limits=Limits(calls=CALLS, moments=CALLS), variant="traced",
+            term, values, limits=Limits(calls=CALLS, events=CALLS), variant="traced",
             recorder=recorder, given_input=given_input, on_start=on_start, kept=kept, ways=ways,
         )  # fmt: skip
         found = find_cycle(self.interpreter, recorder)
@@ -165,7 +165,7 @@ class Lane:
         ways: Sequence[int] = (),
     ) -> Traced:
         """A run of a program text with its record. Raises `BadBinding`."""
-        recorder = Recorder((limits or Limits()).moments)
+        recorder = Recorder((limits or Limits()).events)
         parsed = self.parser.parse(text)
         if not isinstance(parsed, Parsed):
             return Traced(Result(rejection(parsed)), None, recorder)
@@ -178,9 +178,9 @@ class Lane:
             )  # fmt: skip
 
         result = again(recorder)
-        if result.outcome.name != "recorded moments":
+        if result.outcome.name != "recorded events":
             return Traced(result, term, recorder, None, again)
-        recorder.moments.pop()  # what began there was not let happen
+        recorder.events.pop()  # what began there was not let happen
         last = Window(None, LAST, Marks(self.interpreter))
         return Traced(again(last), term, recorder, last, again)
 

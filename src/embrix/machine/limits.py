@@ -9,7 +9,7 @@ from embrix.terms.numbers import MOST_BITS
 
 class Limits(Struct, frozen=True):
     """`calls` counts calls of functions of the definition, `depth` calls inside calls, `output`
-    characters, `number_bits` bits of a number, `text` characters of a text, `moments` recorded
+    characters, `number_bits` bits of a number, `text` characters of a text, `events` recorded
     enterings and leavings of judgements. What is not told otherwise is for a run on the command
     line, at a prompt, or for a case of a suite: far more than teaching programs take, and told in
     seconds when a run does not end."""
@@ -19,10 +19,10 @@ class Limits(Struct, frozen=True):
     output: int = 1_000_000
     number_bits: int = MOST_BITS
     text: int = 1_000_000
-    moments: int = 2_000_000
+    events: int = 2_000_000
 
 
-LIVE = Limits(output=100_000, moments=1_000_000)
+LIVE = Limits(output=100_000, events=1_000_000)
 """What a run while typing may use."""
 
 MEMORY = 3 << 30

@@ -20,7 +20,7 @@ LARGEST = 10_000
 
 
 class Marks:
-    """Filled while a run is carried out; numbers of moments and judgements are those of the run."""
+    """Filled while a run is carried out; numbers of events and judgements are those of the run."""
 
     def __init__(self, interpreter: Interpreter) -> None:
         functions = list(interpreter.functions.values())
@@ -31,7 +31,7 @@ class Marks:
         self._roles = roles_by_tag(interpreter)
         self._kept = 0
         self.begun = array("q")
-        """The moment at which each step of a reduction sequence begins."""
+        """The event at which each step of a reduction sequence begins."""
         self.taken = array("q")
         """The judgement that takes it."""
         self.sizes: list[int] = []
@@ -41,7 +41,7 @@ class Marks:
 
     def entered(
         self,
-        moment: int,
+        event: int,
         number: int,
         function: int,
         arguments: tuple[Value, ...],
@@ -53,7 +53,7 @@ class Marks:
                 return
             if len(self.taken) % EVERY == 0:
                 self.sizes.append(term_size(arguments[self._subject], LARGEST))
-            self.begun.append(moment)
+            self.begun.append(event)
             self.taken.append(number)
         elif function in self._looking:
             location, role = looked_at(arguments, self._looking[function], self._roles)

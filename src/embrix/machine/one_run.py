@@ -53,7 +53,7 @@ _LIMIT_TEXTS: dict[str, Callable[[Limits], str]] = {
     "numbers": lambda most: f"a number of more than {counted(most.number_bits, 'bit')}",
     "text": lambda most: f"a text of more than {counted(most.text, 'character')}",
     "memory": lambda most: "all the memory a run may have",
-    "recorded moments": lambda most: f"more than {counted(most.moments, 'recorded step')}",
+    "recorded events": lambda most: f"more than {counted(most.events, 'recorded step')}",
 }
 
 

@@ -1,7 +1,7 @@
 """The record of a run: every judgement instance with arguments, result, parent and clause.
 
-Kept as columns, one entry per instance, because a run makes millions of them. A moment is the
-entering or the leaving of an instance; `moments` holds the number of an instance for its entering
+Kept as columns, one entry per instance, because a run makes millions of them. An event is the
+entering or the leaving of an instance; `events` holds the number of an instance for its entering
 and its complement (~number) for its leaving.
 """
 
@@ -19,13 +19,13 @@ NOT_LEFT = object()
 
 
 MOST_OUTPUTS = 100_000
-"""Outputs whose moments are kept."""
+"""Outputs whose events are kept."""
 
 
 class Recorder:
-    """The whole record of a run, up to a number of moments."""
+    """The whole record of a run, up to a number of events."""
 
-    def __init__(self, most_moments: int) -> None:
+    def __init__(self, most_events: int) -> None:
         self.functions: list[int] = []
         self.arguments: list[tuple[Value, ...]] = []
         self.parents: list[int] = []
@@ -33,17 +33,17 @@ class Recorder:
         self.clauses: list[int] = []
         self.tails: set[int] = set()
         """The instances whose last call takes their place: a call in tail position."""
-        self.moments: list[int] = []
+        self.events: list[int] = []
         self.pending: list[int] = []
         """Instances whose last call is carried out by whoever called first: they are left with its
         result."""
         self.outputs: list[int] = []
-        """How many moments there had been at each output."""
+        """How many events there had been at each output."""
         self.put: list[tuple[int, str, Value, Value, Value]] = []
-        """Substitutions: how many moments there had been, the name, what was put in its place, the
+        """Substitutions: how many events there had been, the name, what was put in its place, the
         term and what became of it."""
         self.current = -1
-        self._most = most_moments
+        self._most = most_events
 
     def enter(self, function: int, arguments: tuple[Value, ...]) -> int:
         """A judgement begins; its number."""
@@ -53,10 +53,10 @@ class Recorder:
         self.parents.append(self.current)
         self.results.append(NOT_LEFT)
         self.clauses.append(-1)
-        self.moments.append(number)
+        self.events.append(number)
         self.current = number
-        if len(self.moments) > self._most:
-            raise OutOfFuel("recorded moments")
+        if len(self.events) > self._most:
+            raise OutOfFuel("recorded events")
         return number
 
     def wrote(self) -> None:
@@ -66,8 +66,8 @@ class Recorder:
 
     @property
     def now(self) -> int:
-        """How many moments there have been."""
-        return len(self.moments)
+        """How many events there have been."""
+        return len(self.events)
 
     def substituted(self, name: str, value: Value, term: Value, result: Value) -> Value:
         """A name has been replaced in a term; the result is handed through."""
@@ -91,19 +91,19 @@ class Recorder:
         current, waiting = mark
         del self.pending[waiting:]
         while self.current != current and self.current >= 0:
-            self.moments.append(~self.current)
+            self.events.append(~self.current)
             self.current = self.parents[self.current]
 
     def leave(self, number: int, result: Value) -> Value:
         """A judgement has its result, which is handed through."""
         self.results[number] = result
-        self.moments.append(~number)
+        self.events.append(~number)
         self.current = self.parents[number]
         return result
 
 
 class Window(Recorder):
-    """The record of a part of a run: `count` moments from number `first` on, or the last ones where
+    """The record of a part of a run: `count` events from number `first` on, or the last ones where
     `first` is None. Judgements that are open around the part are kept as well; memory is bounded by
     the part and by the depth of the run. `marks` are filled with what is to be known of the whole.
     """
@@ -115,13 +115,13 @@ class Window(Recorder):
         self.parents: Any = {}
         self.results: Any = {}
         self.clauses: Any = {}
-        self.moments: Any = deque() if first is None else []
+        self.events: Any = deque() if first is None else []
         self.begin = 0 if first is None else first
-        """The number of the first moment that is kept."""
+        """The number of the first event that is kept."""
         self.passed = 0
-        """How many moments there have been."""
+        """How many events there have been."""
         self.heights: list[int] = []
-        """The greatest depth in each stretch of `STRETCH` moments."""
+        """The greatest depth in each stretch of `STRETCH` events."""
         self.marks = marks
         self._sliding = first is None
         self._end = 0 if first is None else first + count
@@ -155,7 +155,7 @@ class Window(Recorder):
         self._entered[number] = self.passed
         self.current = number
         self._depth += 1
-        self._moment(number)
+        self._event(number)
         return number
 
     def leave(self, number: int, result: Value) -> Value:
@@ -172,7 +172,7 @@ class Window(Recorder):
     def _left(self, number: int) -> None:
         at = self.passed
         self._depth -= 1
-        self._moment(~number)
+        self._event(~number)
         self.current = self.parents[number]
         entered = self._entered.pop(number)
         if not self._sliding and (at < self.begin or entered >= self._end):
@@ -192,19 +192,19 @@ class Window(Recorder):
         if len(children) > CHILDREN:
             self._drop(children.popleft())
 
-    def _moment(self, moment: int) -> None:
+    def _event(self, event: int) -> None:
         if self.passed % STRETCH == 0:
             self.heights.append(0)
         self.heights[-1] = max(self.heights[-1], self._depth)
         if self._sliding:
-            self.moments.append(moment)
-            if len(self.moments) > self._count:
+            self.events.append(event)
+            if len(self.events) > self._count:
                 self.begin += 1
-                gone = self.moments.popleft()
+                gone = self.events.popleft()
                 if gone < 0:
                     self._gone(~gone)
         elif self.begin <= self.passed < self._end:
-            self.moments.append(moment)
+            self.events.append(event)
         self.passed += 1
 
     def _drop(self, number: int) -> None:

@@ -190,7 +190,7 @@ class WalkSummary(Reply):
     file."""
 
     length: int = 0
-    style: str = "moments"
+    style: str = "judgements"
     levels: list[int] = []
     refused: str = ""
     cut: int = 0

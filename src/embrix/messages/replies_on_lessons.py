@@ -20,8 +20,8 @@ class HeldHere(Reply):
 
 class StopShown(Reply):
     """A stop as it is given. `place` and `focus` are the active parts of the program and of the
-    step, as offsets (none where they are the same); without a moment `step` is -1. `picture` is
-    what is shown in place of the moment, as text. `covered` names what is not shown before the room
+    step, as offsets (none where they are the same); without a step `step` is -1. `picture` is
+    what is shown in place of the step, as text. `covered` names what is not shown before the room
     has answered."""
 
     name: str

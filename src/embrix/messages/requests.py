@@ -335,7 +335,7 @@ class ShowLesson(Request, frozen=True, kw_only=True, tag="lesson"):
 
 
 class AddStop(OnRun, frozen=True, kw_only=True, tag="add_stop"):
-    """What a lesson would be with a moment of a run as its last stop; `file` is where the program
+    """What a lesson would be with a step of a run as its last stop; `file` is where the program
     is saved, or nothing, `name` that of the stop (default: what happens there)."""
 
     reply: ClassVar[Any] = on_writing.TextChange

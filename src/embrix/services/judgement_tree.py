@@ -33,14 +33,14 @@ def judgement_tree(
     if walk.traced.term is None:
         refused = walk.traced.result.outcome.sentence
         return JudgementTree(refused=refused)
-    steps = walk.style == "steps"
+    steps = walk.style == "reductions"
     recorder = walk.traced.recorder
     # At its end a sequence takes no step; the one that led there is shown.
     root = max(0, walk.judgement_at(min(number, len(walk) - 2))) if steps else 0
     entered: dict[int, int] = {}
     left: dict[int, int] = {}
-    for at, moment in enumerate(recorder.moments):
-        (entered if moment >= 0 else left)[moment if moment >= 0 else ~moment] = at
+    for at, event in enumerate(recorder.events):
+        (entered if event >= 0 else left)[event if event >= 0 else ~event] = at
     depths: dict[int, int] = {}
     rows: list[JudgementRow] = []
     for instance in range(root, len(recorder.functions)):

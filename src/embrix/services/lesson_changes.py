@@ -18,7 +18,7 @@ from embrix.trace.walk import Walk
 
 
 def stop_added(session: Session, request: AddStop) -> TextChange:
-    """A lesson with a moment of a run as its last stop; a new one where there is no lesson yet."""
+    """A lesson with a step of a run as its last stop; a new one where there is no lesson yet."""
     path = Path(request.lesson)
     lane = session.lane(request.language, plain_name(request.lane))
     try:

@@ -6,8 +6,8 @@ Codes stay: scripts and notes refer to them. `embrix explain CODE` prints these 
 from __future__ import annotations
 
 CODES: dict[str, str] = {
-    "lost_stop": "The moment that a stop of a lesson means does not come: what it is found by does "
-    "not happen in the run, or not so often. The nearest moment is told.",
+    "lost_stop": "The step that a stop of a lesson means does not come: what it is found by does "
+    "not happen in the run, or not so often. The nearest step is told.",
     "wrong_answer": "An answer of a lesson is not what the run gives.",
     "ambiguous_grammar": "A sentence has more than one tree; programs that hold it are refused.",
     "bad_pattern": "A token pattern cannot be read. Patterns know characters, classes in [ ], "

@@ -54,12 +54,16 @@ def clause_data(walk: Walk, clause: Span) -> ClausePlace:
     return ClausePlace(source.name, line, "\n".join(one.rstrip() for one in lines))
 
 
+WALK_VERSION = 2
+"""Of the format of walks as data; version 1 calls the styles `steps` and `moments`."""
+
+
 def head_data(walk: Walk, program: str, language: str, *, levels: bool = True) -> dict[str, Any]:
     """What is told of a walk as a whole; without `levels` not its height over time."""
     outcome = walk.traced.result.outcome
     return {
         "embrix": "walk",
-        "version": 1,
+        "version": WALK_VERSION,
         "language": language,
         "lane": walk.lane.name,
         "program": program,

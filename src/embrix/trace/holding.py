@@ -27,7 +27,7 @@ class HeldFrame(Struct, frozen=True):
 
 
 def frames_at(walk: Walk, number: int) -> list[HeldFrame]:
-    """The frames of the environment at a moment, the innermost first."""
+    """The frames of the environment at a step, the innermost first."""
     environment = walk.environment_at(number)
     step = walk.step(number)
     found: list[HeldFrame] = []

@@ -18,13 +18,13 @@ from embrix.trace.walk_steps import Binding, Held, RecordView
 MOST_BINDINGS = 60
 
 MOST_STACK = 12
-"""Judgements around the moment that are told."""
+"""Judgements around the step that are told."""
 
 BRIEF = 18
 """Characters of an environment or store in a list of judgements."""
 
 AGAIN, BEFORE = 200_000, 50_000
-"""Moments that are recorded when a part of a run is carried out again, and how many of them lie
+"""Events that are recorded when a part of a run is carried out again, and how many of them lie
 before the one that is looked for."""
 
 KEPT_AGAIN = 2
@@ -48,11 +48,11 @@ class RecordedJudgements:
         self._functions = list(lane.interpreter.functions.values())
 
     def _turn_to(self, number: int, last: int = 0) -> RecordView:
-        """Look at the record that has a moment, and those up to `last` as far as one record may
+        """Look at the record that has an event, and those up to `last` as far as one record may
         have them; what is not recorded is run again."""
         last = max(number, min(last, number + AGAIN - BEFORE - 1))
         for view in self._views:
-            if view.first <= number and last < view.first + len(view.recorder.moments):
+            if view.first <= number and last < view.first + len(view.recorder.events):
                 self._recorder = view.recorder
                 return view
         assert self.traced.again is not None
@@ -65,10 +65,10 @@ class RecordedJudgements:
         return view
 
     def raw(self, number: int) -> tuple[Recorder, int, bool]:
-        """The record that has a moment, the judgement, and whether it is left. Not for terms."""
+        """The record that has an event, the judgement, and whether it is left. Not for terms."""
         view = self._turn_to(number)
-        moment = view.recorder.moments[number - view.first]
-        return view.recorder, (~moment if moment < 0 else moment), moment < 0
+        event = view.recorder.events[number - view.first]
+        return view.recorder, (~event if event < 0 else event), event < 0
 
     # ---------------------------------------------------------------- one judgement
 

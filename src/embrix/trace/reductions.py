@@ -19,7 +19,7 @@ LARGEST = 10_000
 
 class Reductions:
     """The steps of a run in order. Of a run that is not recorded as a whole only the numbers of
-    moments and judgements are known: a record that has them must be looked at for the terms."""
+    events and judgements are known: a record that has them must be looked at for the terms."""
 
     def __init__(self, traced: Traced, relation: Function, own: int) -> None:
         self._traced = traced
@@ -30,8 +30,8 @@ class Reductions:
             self.taken: Sequence[int] = marks.taken
         else:
             self.taken = _outermost(traced.recorder, own)
-            moments = traced.recorder.moments
-            entered = {moment: at for at, moment in enumerate(moments) if moment >= 0}
+            events = traced.recorder.events
+            entered = {event: at for at, event in enumerate(events) if event >= 0}
             self.begun = [entered.get(instance, -1) for instance in self.taken]
 
     def __len__(self) -> int:
@@ -60,14 +60,14 @@ class Reductions:
         return term
 
     def end(self, number: int) -> int:
-        """The moment before which a step has ended."""
+        """The event before which a step has ended."""
         if number + 1 < len(self.begun):
             return self.begun[number + 1]
         return (self._traced.last or self._traced.recorder).now
 
-    def begins_after(self, moments: int) -> int:
-        """The number of the first term that stands after so many moments."""
-        return min(bisect_left(self.begun, moments), len(self) - 1)
+    def begins_after(self, events: int) -> int:
+        """The number of the first term that stands after so many events."""
+        return min(bisect_left(self.begun, events), len(self) - 1)
 
     def sizes(self, most: int) -> list[int]:
         """How large terms are at up to `most` points."""

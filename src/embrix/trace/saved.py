@@ -18,10 +18,11 @@ import msgspec
 from embrix.messages.replies import StepData
 from embrix.text.plural import counted
 from embrix.text.saving import replacing
-from embrix.trace.data import head_data, step_data
+from embrix.trace.data import WALK_VERSION, head_data, step_data
 from embrix.trace.walk import Walk
 
-VERSION = 1
+_STYLES = {"steps": "reductions", "moments": "judgements"}
+"""What version 1 calls the styles of a walk."""
 LONGEST_LINE = 4 << 20
 MOST_WALK_STEPS = 20_000_000
 MOST_BYTES = 1 << 30
@@ -83,11 +84,14 @@ class SavedWalk:
         self.head = _checked(lines.readline(LONGEST_LINE), _HEAD, name, 1)
         if self.head.get("embrix") != "walk":
             raise Unusable(f"{name} is not a walk as Embrix saves it")
-        if self.head["style"] not in ("steps", "moments") or self.head["length"] < 0:
+        if self.head.get("version") == 1:
+            style = self.head["style"]
+            self.head |= {"style": _STYLES.get(style, style), "version": WALK_VERSION}
+        if self.head["style"] not in _STYLES.values() or self.head["length"] < 0:
             raise Unusable(f"{name}:1: `style` or `length` is none that a walk has")
         if not all(isinstance(one, int) for one in self.head["levels"]):
             raise Unusable(f"{name}:1: `levels` are numbers")
-        if self.head.get("version") != VERSION:
+        if self.head.get("version") != WALK_VERSION:
             raise Unusable(f"{name} was saved by another version of Embrix")
         while line := lines.readline(LONGEST_LINE):
             if not line.endswith(b"\n") or len(self._places) >= MOST_WALK_STEPS:

@@ -54,8 +54,8 @@ def seek(
     return None
 
 
-def _moments(walk: Walk) -> int:
-    """How many steps are moments."""
+def _events(walk: Walk) -> int:
+    """How many steps are events."""
     return len(walk) - 1 if walk.relation is None else 0
 
 
@@ -67,7 +67,7 @@ def _structural(walk: Walk, kind: Kind, start: int, forward: bool) -> int | None
     if walk.relation is not None:
         number = start + (1 if forward else -1)
         return number if 0 <= number < len(walk) else None
-    if start >= _moments(walk):
+    if start >= _events(walk):
         return None if forward else start - 1
     recorder, instance, left = walk.raw(start)
     if kind == "out":
@@ -77,7 +77,7 @@ def _structural(walk: Walk, kind: Kind, start: int, forward: bool) -> int | None
     elif left == forward:
         number = start + (1 if forward else -1)
         return number if 0 <= number < len(walk) else None
-    for number in range(start + 1, _moments(walk)) if forward else range(start - 1, -1, -1):
+    for number in range(start + 1, _events(walk)) if forward else range(start - 1, -1, -1):
         _, other, leaves = walk.raw(number)
         if other == instance and leaves == forward:
             return number
@@ -107,7 +107,7 @@ def _lookup(walk: Walk, what: str, _forward: bool) -> Test:
     def test(number: int) -> bool:
         if walk.relation is not None:
             return uses(walk.redex(number))
-        if number >= _moments(walk):
+        if number >= _events(walk):
             return False
         _, instance, left = walk.raw(number)
         return not left and uses(walk.subject(instance))
@@ -148,7 +148,7 @@ def _changes(find: Callable[[int], Value]) -> Test:
 
 def _name(walk: Walk, what: str, _forward: bool) -> Test:
     def find(number: int) -> Value:
-        if number >= _moments(walk):
+        if number >= _events(walk):
             return _NOTHING
         recorder, instance, _ = walk.raw(number)
         for environment in _environments(walk, recorder, instance):

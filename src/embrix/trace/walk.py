@@ -1,7 +1,8 @@
 """Walking through a recorded run.
 
 A walk is a row of steps. For a small-step interpreter a step is a term on its way, with the
-redex of the next step; for any other it is a moment: a judgement entered or left. Steps are made
+redex of the next step; for any other it is an
+event: a judgement entered or left. Steps are made
 when they are looked at; the record itself stays in columns.
 """
 
@@ -45,8 +46,8 @@ class Walk(RecordedJudgements):
     """The steps of one traced run."""
 
     @property
-    def style(self) -> Literal["steps", "moments"]:
-        return "steps" if self.relation is not None else "moments"
+    def style(self) -> Literal["reductions", "judgements"]:
+        return "reductions" if self.relation is not None else "judgements"
 
     def __len__(self) -> int:
         """The number of steps."""
@@ -55,11 +56,11 @@ class Walk(RecordedJudgements):
         if self.relation is not None:
             return len(self._reductions) + self._has_end
         last = self.traced.last
-        return (last.passed if last is not None else len(self.traced.recorder.moments)) + 1
+        return (last.passed if last is not None else len(self.traced.recorder.events)) + 1
 
     @property
     def _has_end(self) -> bool:
-        """Whether the last step is not a term or moment but how the run ended."""
+        """Whether the last step is not a term or judgement but how the run ended."""
         return self.relation is None or self.traced.result.outcome.kind != "value"
 
     @property
@@ -67,8 +68,8 @@ class Walk(RecordedJudgements):
         """How many steps are recorded from the first on where not all are; else 0."""
         if self.traced.last is None:
             return 0
-        moments = len(self._whole.recorder.moments)
-        return moments if self.relation is None else self._reductions.begins_after(moments)
+        events = len(self._whole.recorder.events)
+        return events if self.relation is None else self._reductions.begins_after(events)
 
     def step(self, number: int, *, renewed: bool = True) -> WalkStep:
         """The step with a number, counted from zero; of a term on request without what the step
@@ -79,12 +80,12 @@ class Walk(RecordedJudgements):
             return self._end(number)
         if self.relation is not None:
             return self._term(number, with_renewed=renewed and number > 0)
-        return self._moment(number)
+        return self._event(number)
 
     def text(self, number: int) -> str:
         """The text of a step, without everything else that is known there."""
-        moments = self.relation is None and not (number == len(self) - 1 and self._has_end)
-        if not moments:
+        of_judgement = self.relation is None and not (number == len(self) - 1 and self._has_end)
+        if not of_judgement:
             return self.step(number, renewed=False).text
         _, instance, left = self.raw(number)
         return self.judgement(instance, left)
@@ -102,10 +103,10 @@ class Walk(RecordedJudgements):
             for number in range(self._recorded_terms):
                 yield self._print(self._step(number)[0]).text
             return
-        for moment in recorder.moments:
-            if moment < 0:
+        for event in recorder.events:
+            if event < 0:
                 self._recorder = recorder
-                yield self.judgement(~moment, True)
+                yield self.judgement(~event, True)
 
     def count_lines(self) -> int:
         """How many lines there are."""
@@ -113,7 +114,7 @@ class Walk(RecordedJudgements):
             return 0
         if self.relation is not None:
             return self._recorded_terms
-        return sum(moment < 0 for moment in self.traced.recorder.moments)
+        return sum(event < 0 for event in self.traced.recorder.events)
 
     def numbered(
         self,
@@ -140,23 +141,23 @@ class Walk(RecordedJudgements):
         depths = self._whole.depths
         base = depths[first] if root >= 0 else 0
         lines = []
-        for number in range(first, len(recorder.moments)):
-            moment = recorder.moments[number]
-            if moment >= 0:
+        for number in range(first, len(recorder.events)):
+            event = recorder.events[number]
+            if event >= 0:
                 continue
-            named = not only or self._function(~moment).name in only
+            named = not only or self._function(~event).name in only
             if named and (deep is None or depths[number] - base <= deep):
-                lines.append((number, self.judgement(~moment, True)))
-            if ~moment == root:
+                lines.append((number, self.judgement(~event, True)))
+            if ~event == root:
                 break
         return lines
 
     def _first(self, begins: Callable[[str], bool]) -> tuple[int, int]:
-        """The moment at which the first judgement is entered that is taken, with its instance."""
-        for number, moment in enumerate(self._recorder.moments):
-            if moment >= 0 and begins(self.judgement(moment, False)):
-                return number, moment
-        return len(self._recorder.moments), -1
+        """The event at which the first judgement is entered that is taken, with its instance."""
+        for number, event in enumerate(self._recorder.events):
+            if event >= 0 and begins(self.judgement(event, False)):
+                return number, event
+        return len(self._recorder.events), -1
 
     def levels(self, most: int = 400) -> list[int]:
         """The height of the run over time at up to `most` points: how deep judgements are nested,
@@ -196,7 +197,7 @@ class Walk(RecordedJudgements):
     def _recorded_terms(self) -> int:
         """How many terms are recorded; of a run that was cut, from the first on."""
         if self.traced.last is not None:
-            return self._reductions.begins_after(len(self.traced.recorder.moments))
+            return self._reductions.begins_after(len(self.traced.recorder.events))
         return len(self._reductions)
 
     def _term_lines(self) -> list[tuple[int, str]]:
@@ -227,21 +228,21 @@ class Walk(RecordedJudgements):
             renewed=renewed, written=self._written(steps.begun[number]),
         )  # fmt: skip
 
-    def _written(self, moments: int) -> str:
-        """The end of what had been written after so many moments."""
+    def _written(self, events: int) -> str:
+        """The end of what had been written after so many events."""
         places = (self.traced.last or self.traced.recorder).outputs
-        count = bisect_right(places, moments)
+        count = bisect_right(places, events)
         pieces = self.traced.result.output[max(0, count - MOST_WRITTEN) : count]
         return "".join(pieces)[-MOST_WRITTEN:]
 
     def _put(self, first: int, last: int) -> tuple[Put, ...]:
-        """The substitutions after so many moments."""
+        """The substitutions after so many events."""
         recorder = self._recorder
         signature = self.lane.interpreter.signature
         at = bisect_left(recorder.put, first, key=lambda one: one[0])
         found = []
-        for moments, name, value, term, result in recorder.put[at : at + MOST_PUT]:
-            if moments > last:
+        for events, name, value, term, result in recorder.put[at : at + MOST_PUT]:
+            if events > last:
                 break
             text = told_substitution(signature, name, term, result)
             found.append(Put(self._print(value).text, text))
@@ -300,14 +301,14 @@ class Walk(RecordedJudgements):
             return Printed(f"… {near.text} …", focus, whole=False)
         return printer.show(term, focus=path, most=MOST_PIECES, deep=DEEP)
 
-    # ---------------------------------------------------------------- moments
+    # ---------------------------------------------------------------- events
 
-    def _moment(self, number: int) -> WalkStep:
+    def _event(self, number: int) -> WalkStep:
         _, instance, left = self.raw(number)
         view = self._turn_to(number)
         subject = self._subject(instance)
         depth = view.depths[number - view.first]
-        # Of the moments up to this one, those that entered a judgement: as many more as are open.
+        # Of the events up to this one, those that entered a judgement: as many more as are open.
         begun = (number + 1 + depth) // 2 if left else instance
         return WalkStep(
             number, "leave" if left else "enter", self.judgement(instance, left), None,
@@ -359,7 +360,7 @@ class Walk(RecordedJudgements):
         return self.raw(number)[1]
 
     def environment_at(self, number: int) -> Node | None:
-        """The environment at a moment: that of the judgement, or of the nearest one around it."""
+        """The environment at a step: that of the judgement, or of the nearest one around it."""
         if self.relation is not None or number >= len(self) - 1:
             return None
         _, instance, _ = self.raw(number)

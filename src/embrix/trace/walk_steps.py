@@ -73,11 +73,11 @@ class WalkStep(Struct, frozen=True):
     written: str = ""
     """The end of what has been written so far."""
     put: tuple[Put, ...] = ()
-    """The substitutions that take place at this step, or right after this moment."""
+    """The substitutions that take place at this step, or right after this event."""
 
 
 class RecordView:
-    """A record, or a part of one, with the number of its first moment."""
+    """A record, or a part of one, with the number of its first event."""
 
     def __init__(self, recorder: Recorder, first: int) -> None:
         self.recorder = recorder
@@ -85,21 +85,21 @@ class RecordView:
 
     @cached_property
     def depths(self) -> list[int]:
-        """How deep in others the judgement of each moment is."""
+        """How deep in others the judgement of each event is."""
         recorder = self.recorder
         depth = 0
-        if recorder.moments:
-            begin = recorder.moments[0]
+        if recorder.events:
+            begin = recorder.events[0]
             at = recorder.parents[~begin if begin < 0 else begin]
             depth = 1 if begin < 0 else 0
             while at >= 0:
                 depth, at = depth + 1, recorder.parents[at]
         depths = []
-        for moment in recorder.moments:
-            if moment < 0:
+        for event in recorder.events:
+            if event < 0:
                 depth -= 1
             depths.append(depth)
-            if moment >= 0:
+            if event >= 0:
                 depth += 1
         return depths
 

@@ -1,4 +1,4 @@
-"""The bench: one program, many lanes, one moment. Keeps the panes in step."""
+"""The bench: one program, many lanes, one current step. Keeps the panes at it."""
 
 from __future__ import annotations
 
@@ -45,7 +45,7 @@ from embrix.tui.rows import Rows
 from embrix.tui.search_pane import Seeking
 from embrix.tui.tally import Tally
 from embrix.tui.view import View
-from embrix.tui.walk_pane import Gauge, Moment, StepRows
+from embrix.tui.walk_pane import Gauge, StepDetails, StepRows
 from embrix.tui.walking import Walking
 from embrix.tui.workbench import Say
 
@@ -94,7 +94,7 @@ class Bench(ProgramPane):
             yield Gauge(id="gauge")
             with Horizontal(id="walk-row"):
                 yield StepRows(id="walk")
-                yield Moment(id="moment")
+                yield StepDetails(id="step-details")
         yield Footer(self._footer_commands)
 
     def on_mount(self) -> None:

@@ -121,7 +121,7 @@ class BenchCommands(TextActions):
             self.app.push_screen(Drafting(self, self.desk, self.language, self.writing, text))
 
     def action_clause(self) -> None:
-        """From the moment to the clause of the definition that applies."""
+        """From the step to the clause of the definition that applies."""
         step = self.step_rows.known_steps.get(self.at)
         if step is None or not step.clause:
             self.say("no clause applies at this step", "brass")
@@ -193,7 +193,7 @@ class BenchCommands(TextActions):
             self.app.push_screen(Pick("which lesson?", rows, "No such lesson."), picked)
 
     def action_add_stop(self) -> None:
-        """The moment of the walk as a stop of a lesson: of the one that was given last, or of the
+        """The step of the walk as a stop of a lesson: of the one that was given last, or of the
         course's; a new one where there is none."""
         if self.desk is None or not self.summary or not self.lanes.lanes:
             return

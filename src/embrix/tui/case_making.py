@@ -1,5 +1,5 @@
 """A case made of the program on the bench, what it states being chosen first; a stop of a lesson
-made of the moment of the walk."""
+made of the step of the walk."""
 
 from __future__ import annotations
 
@@ -43,7 +43,7 @@ def make_case(
 def make_stop(
     bench: Workbench, desk: Desk, lesson: Path, take: Callable[[TextChange], None]
 ) -> None:
-    """Ask what a lesson would be with the moment of the walk as its last stop."""
+    """Ask what a lesson would be with the step of the walk as its last stop."""
     document = bench.document
     request = AddStop(
         language=bench.language, text=bench.editor.text, given=bench.walking.given,

@@ -70,7 +70,7 @@ class Lecturing(View):
             with VerticalScroll(id="lecture-program"):
                 yield Static("", id="lecture-text", markup=False)
             with VerticalScroll(id="lecture-shown"):
-                yield Static("", id="lecture-moment", markup=False)
+                yield Static("", id="lecture-step", markup=False)
         yield Static("", id="lecture-notes", markup=False)
         yield self.footer()
 
@@ -112,7 +112,7 @@ class Lecturing(View):
         question = Text(stop.question, ink(self.app, "brass", bold=True, italic=True))
         self.query_one("#lecture-question", Static).update(question)
         self.query_one("#lecture-text", Static).update(self._program(stop))
-        self.query_one("#lecture-moment", Static).update(self._moment(stop))
+        self.query_one("#lecture-step", Static).update(self._step_shown(stop))
         notes = Text(stop.notes.strip() or "no notes", ink(self.app, "faint", italic=True))
         self.query_one("#lecture-notes", Static).update(notes)
         for pane in ("#lecture-program", "#lecture-shown"):
@@ -133,7 +133,7 @@ class Lecturing(View):
             text.append(f"\n\nwith {given[0]} = {visible(given[1])}", ink(app, "faint"))
         return text
 
-    def _moment(self, stop: StopShown) -> Text:
+    def _step_shown(self, stop: StopShown) -> Text:
         app = self.app
         text = Text(no_wrap=False, overflow="fold")
         rows = [(lane, visible(sentence)) for lane, sentence in stop.lanes]

@@ -63,7 +63,7 @@ class Seeking:
         self._go(*self._last, forward)
 
     def _suggested(self, kind: str) -> str:
-        """What stands at the moment and may be meant."""
+        """The names that may be meant."""
         step = self._bench.step_rows.known_steps.get(self._bench.at)
         if step is None:
             return ""
@@ -119,7 +119,7 @@ class Seeking:
         )
 
     def mark(self) -> None:
-        """Mark the moment, or take its mark away."""
+        """Mark the step, or take its mark away."""
         marks, at = self._bench.walking.marks, self._bench.at
         if at in marks:
             marks.remove(at)

@@ -449,7 +449,7 @@ class TextPane:
                     "it, Ctrl+Z takes it back")  # fmt: skip
 
     def add_stop(self, lesson: Path) -> None:
-        """Put the moment of the walk into a lesson, as its last stop, and go there to write what is
+        """Put the step of the walk into a lesson, as its last stop, and go there to write what is
         to be said; saved it is when that is asked for."""
         make_stop(self._bench, self._desk, lesson, partial(self._stop_made, lesson))
 

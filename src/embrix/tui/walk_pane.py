@@ -28,12 +28,12 @@ _LEVELS = "▁▂▃▄▅▆▇█"
 
 
 class Gauge(Widget):
-    """The height of the run over time, like the water along a reach; a gate marks the moment."""
+    """The height of the run over time, like the water along a reach; a gate marks the step."""
 
     DEFAULT_CSS = "Gauge { height: 2; background: $lock-bank; }"
 
     class Jump(Message):
-        """Somebody points at a moment."""
+        """Somebody points at a step."""
 
         def __init__(self, share: float) -> None:
             super().__init__()
@@ -112,7 +112,7 @@ class StepRows(Rows):
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
         self.length = 0
-        self.style_of_walk = "moments"
+        self.style_of_walk = "judgements"
         self.known_steps: dict[int, StepData] = {}
         self.marks: set[int] = set()
         self.empty_text = NO_WALK
@@ -203,15 +203,15 @@ MOST_HELD = 10
 """Locations of the store that are shown at once."""
 
 
-class Moment(Static):
-    """One moment in full: the step, the names in scope, the clause that applied."""
+class StepDetails(Static):
+    """One step in full: its expression, the names in scope, the clause that applied."""
 
-    DEFAULT_CSS = "Moment { background: $lock-bank; padding: 0 1; }"
+    DEFAULT_CSS = "StepDetails { background: $lock-bank; padding: 0 1; }"
 
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__("", id=id, markup=False)
         self.step: StepData | None = None
-        self.style_of_walk = "moments"
+        self.style_of_walk = "judgements"
 
     def show(self, step: StepData | None, style: str) -> None:
         if (step, style) != (self.step, self.style_of_walk):
@@ -311,8 +311,8 @@ class Moment(Static):
         app = self.app
         if not step.bindings:
             none = {
-                "steps": "  none: this lane puts values into the term",
-                "moments": "  none",
+                "reductions": "  none: this lane puts values into the term",
+                "judgements": "  none",
             }[self.style_of_walk]
             text.append(none + "\n", ink(app, "faint"))
             return

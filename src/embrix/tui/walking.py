@@ -1,4 +1,4 @@
-"""The walk through the chosen lane: asking for it, fetching steps, moving the moment."""
+"""The walk through the chosen lane: asking for it, fetching steps, moving to another one."""
 
 from __future__ import annotations
 
@@ -14,14 +14,14 @@ from embrix.tui.bars import Title
 from embrix.tui.desk import PATIENCE, Desk
 from embrix.tui.editor import ProgramEditor
 from embrix.tui.faces import TreeFace
-from embrix.tui.walk_pane import NO_WALK, Gauge, Moment, StepRows
+from embrix.tui.walk_pane import NO_WALK, Gauge, StepDetails, StepRows
 
 WINDOW = 60
 """Steps that are fetched at once."""
 
 
 class Walking:
-    """Keeps gauge, steps, moment, editor and tree at one moment of one run."""
+    """Keeps gauge, rows, details, editor and tree at the current step of one run."""
 
     def __init__(self, bench: Widget, desk: Desk) -> None:
         self._bench = bench
@@ -56,7 +56,7 @@ class Walking:
 
     @property
     def settled(self) -> bool:
-        """Whether the run that was asked for last is the one on screen, the moment fetched."""
+        """Whether the run asked for last is the one on screen, its current step fetched."""
         here = self.at in self._step_rows.known_steps or not self._step_rows.length
         return self._shown == self.key and here
 
@@ -64,7 +64,7 @@ class Walking:
         self, key: str, language: str, lane: str, text: str, at: int, lines: list[str],
         ways: list[int],
     ) -> None:  # fmt: skip
-        """Record a run of a text on a lane by some ways; the moment will be near number `at`."""
+        """Record a run of a text on a lane by some ways; the step will be near number `at`."""
         if self.held is not None and self.held == (text, lane):
             return
         self.held = self._begins = None
@@ -93,7 +93,7 @@ class Walking:
         self._desk.drop("walk")
         self.key = ""
         self._begins = None
-        self._step_rows.begin(0, "moments", 0)
+        self._step_rows.begin(0, "judgements", 0)
         self.show()
 
     def _walked(self, key: str, text: str, walk: WalkSummary) -> None:
@@ -155,7 +155,7 @@ class Walking:
         self.show()
 
     def go(self, number: int) -> None:
-        """Make another moment the moment."""
+        """Make another step the current one."""
         rows = self._step_rows
         if rows.length == 0:
             return
@@ -166,14 +166,14 @@ class Walking:
         self.show()
 
     def show(self) -> None:
-        """Bring every view to the moment."""
+        """Bring every view to the current step."""
         rows, gauge = self._step_rows, self._bench.query_one(Gauge)
         gauge.show(gauge.levels if rows.length else [], rows.length, self.at)
         step = rows.known_steps.get(self.at)
         if step is None and rows.length:
             self.fetch(self.at)
         style = rows.style_of_walk
-        self._bench.query_one(Moment).show(step, style)
+        self._bench.query_one(StepDetails).show(step, style)
         place = step.place if step else None
         tree = self._bench.query_one(TreeFace)
         tree.highlight(place)
