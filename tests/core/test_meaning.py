@@ -17,7 +17,7 @@ from embrix.brix.syntax import InterpreterSyntax
 from embrix.checking.decisions import NoDecision, changed_by, choices_of
 from embrix.checking.verdicts import check_suite
 from embrix.cli.main import main
-from embrix.compare.meaning import Change, between_interpreters, between_languages, told_changes
+from embrix.compare.meaning import Change, between_interpreters, between_languages, describe_changes
 from embrix.course.drafts import keep_draft
 from embrix.course.load import Course, load_course
 from embrix.lanes.names import NoVersion
@@ -99,7 +99,7 @@ def test_a_language_and_the_one_that_it_extends(lockside: Course) -> None:
     }  # fmt: skip
     assert {one.name for one in added if one.part == "choice"} == {"truth", "division"}
     assert {one.state for one in found} == {"added", "taken over"}
-    assert told_changes(found)[-1] == (
+    assert describe_changes(found)[-1] == (
         "taken over: 1 kind of numbers, 4 tokens, 8 forms, 8 rules, 2 errors"
     )
 

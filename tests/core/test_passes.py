@@ -15,7 +15,7 @@ from embrix.machine.events import (
     Deeper,
     Leave,
     Shallower,
-    silent,
+    unobserved,
     with_events,
 )
 from embrix.machine.inlining import DEEPEST, Inlining
@@ -89,7 +89,7 @@ def statements() -> list[ast.stmt]:
 
 
 def test_code_that_does_not_count_has_nothing_of_it() -> None:
-    made = shown(with_events(statements(), silent))
+    made = shown(with_events(statements(), unobserved))
     assert made == "if a:\n    return x\nelse:\n    return x + 1"
 
 
@@ -110,10 +110,10 @@ def test_a_record_is_told_of_clauses_and_results() -> None:
 def test_what_stands_behind_an_end_goes_and_nothing_else() -> None:
     endless = loop(const(True), [when(load("a"), [ast.Return(load("x"))])])
     left = loop(const(True), [when(load("a"), [ast.Break()])])
-    assert "y" not in shown(with_events([endless, assign("y", const(1))], silent))
-    assert "y" in shown(with_events([left, assign("y", const(1))], silent))
+    assert "y" not in shown(with_events([endless, assign("y", const(1))], unobserved))
+    assert "y" in shown(with_events([left, assign("y", const(1))], unobserved))
     inner = loop(const(True), [loop(load("a"), [ast.Break()])])
-    assert "y" not in shown(with_events([inner, assign("y", const(1))], silent))
+    assert "y" not in shown(with_events([inner, assign("y", const(1))], unobserved))
 
 
 def test_no_compiled_function_has_statements_behind_its_end(lockside: Course) -> None:

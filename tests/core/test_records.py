@@ -25,7 +25,7 @@ from embrix.suite.cases import Suite
 from embrix.suite.history import Since, Unkept, history_file, last_changes, remember, since_text
 from embrix.text.saving import save_text
 from embrix.text.source import Source
-from tests.faces.test_cli import run
+from tests.interfaces.test_cli import run
 
 
 class Sample(Record):

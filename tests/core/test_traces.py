@@ -17,7 +17,7 @@ from embrix.machine import lane as lane_module
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
 from embrix.terms.binding import substitute
-from embrix.terms.telling import told_substitution
+from embrix.terms.substitution_details import substitution_details
 from embrix.trace import judgements
 from embrix.trace.data import step_data
 from embrix.trace.saved import SavedWalk, Unusable, save_walk
@@ -248,7 +248,7 @@ def test_a_renamed_binder_is_told(session: Session) -> None:
     lane = session.lane("Rill", "rewriting")
     signature = lane.interpreter.signature
     term, value = (lane.parser.parse(text).term for text in ("given y: x + y", "y"))  # type: ignore[union-attr]
-    told = told_substitution(signature, "x", term, substitute(signature, value, "x", term))
+    told = substitution_details(signature, "x", term, substitute(signature, value, "x", term))
     assert len(told.places) == 1
     assert told.renamed == (("y", "y1"),)
 

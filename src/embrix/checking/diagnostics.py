@@ -26,7 +26,7 @@ from embrix.text.source import Span
 
 
 def note_of(finding: Diagnostic) -> Note:
-    """A diagnostic as it is told to other processes."""
+    """A diagnostic as it is sent to other processes."""
     return msgspec.convert(finding.as_data(), Note)
 
 

@@ -187,7 +187,7 @@ def only(report: SuiteReport, tags: Sequence[str], lanes: Sequence[str]) -> Suit
 
 
 def verdict_row(verdict: Verdict) -> CaseVerdict:
-    """A verdict as it is told to other processes."""
+    """A verdict as it is sent to other processes."""
     parts: tuple[list[Place], list[Place]] = ([], [])
     if verdict.state == "failed":
         expected, actual = difference(verdict.expected, verdict.actual)
@@ -249,7 +249,7 @@ def _notes(findings: Findings) -> list[Note]:
 # ---------------------------------------------------------------------- questions
 
 
-def asked_of(session: Session, language: str, question: Question) -> list[Lane]:
+def lanes_for(session: Session, language: str, question: Question) -> list[Lane]:
     """The lanes that a question is put to: every interpreter, and each of its choices decided in
     each other way."""
     found = []
@@ -296,7 +296,7 @@ def answered(session: Session, language: str, questions: Sequence[Question]) -> 
     for question in questions:
         plain: dict[str, tuple[str, str]] = {}
         answers = []
-        for lane in asked_of(session, language, question):
+        for lane in lanes_for(session, language, question):
             found = answer_of(question, lane)
             base = lane.name.partition("[")[0]
             if "[" not in lane.name:

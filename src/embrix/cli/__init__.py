@@ -1,1 +1,1 @@
-"""The command line: a thin face on the core."""
+"""The command line: a thin layer over the core."""

@@ -90,7 +90,7 @@ GROWING = Limits(calls=2_000_000, depth=1_000_000)
 """For one run over a range, which may explode; --calls says otherwise."""
 
 
-def asked_range(text: str) -> tuple[str, range]:
+def range_argument(text: str) -> tuple[str, range]:
     """A name with its numbers. Raises `Usage`."""
     try:
         return range_of(text)
@@ -100,7 +100,7 @@ def asked_range(text: str) -> tuple[str, range]:
 
 def growth(arguments: argparse.Namespace) -> int:
     """Print how a cost grows when a name supplied by hand goes over a range."""
-    name, numbers = asked_range(arguments.over)
+    name, numbers = range_argument(arguments.over)
     cost = COSTS.get(arguments.cost, arguments.cost)
     work = chosen(arguments)
     if cost not in COSTS.values() and not cost.startswith("calls of "):

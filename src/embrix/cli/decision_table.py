@@ -12,7 +12,7 @@ import msgspec
 from embrix.checking.decisions import NoDecision, changed_by, decision_table
 from embrix.cli.streams import print_answer
 from embrix.cli.usage import Usage, course_folder
-from embrix.compare.meaning import between_interpreters, between_languages, told_changes
+from embrix.compare.meaning import between_interpreters, between_languages, describe_changes
 from embrix.course.naming import plain_name, split_version
 from embrix.lanes.names import NoVersion
 from embrix.lanes.session import Session
@@ -110,7 +110,7 @@ def differences(arguments: argparse.Namespace) -> int:
              "after": c.after} for c in found
         ])  # fmt: skip
     else:
-        for line in told_changes(found):
+        for line in describe_changes(found):
             print(cut(visible(line), 200) if not arguments.whole else visible(line))
     return int(any(change.state != "taken over" for change in found))
 

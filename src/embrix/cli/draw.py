@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 
 from embrix.cli.choice import chosen, text_of
-from embrix.cli.comparison import asked_range
+from embrix.cli.comparison import range_argument
 from embrix.cli.streams import print_answer
 from embrix.cli.usage import Usage, course_folder, new_file
 from embrix.documents.pictures import NoPicture, Wish, picture
@@ -59,7 +59,7 @@ def draw(arguments: argparse.Namespace) -> int:
 
 
 def _wish(kind: Kind, arguments: argparse.Namespace) -> tuple[Session, Wish]:
-    over = asked_range(arguments.over) if arguments.over else ("", range(0))
+    over = range_argument(arguments.over) if arguments.over else ("", range(0))
     if kind == "growth" and not arguments.over:
         raise Usage("growth takes --over NAME=A..B, the name and its range")
     if kind in OF_TEXTS and not arguments.lanes:

@@ -66,6 +66,6 @@ def format_files(arguments: argparse.Namespace) -> int:
 
 
 def shown(path: Path) -> str:
-    """A path as it is told: from the current folder where it lies inside."""
+    """A path as it is printed: from the current folder where it lies inside."""
     folder = here()
     return str(path.relative_to(folder)) if path.is_relative_to(folder) else str(path)

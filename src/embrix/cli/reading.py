@@ -294,7 +294,7 @@ def sketch(arguments: argparse.Namespace) -> int:
     lanes = session.lanes(language)
     stages = how_far(session.course, language, lanes, session.parser(language), source.text)
     if arguments.json:
-        print_answer("sketch", [{"stage": stage, "told": text} for stage, text in stages])
+        print_answer("sketch", [{"stage": stage, "text": text} for stage, text in stages])
     else:
         width = max(len(stage) for stage, _ in stages)
         for stage, text in stages:

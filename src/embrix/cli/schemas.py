@@ -291,7 +291,7 @@ class Stage(AnswerData):
     """embrix sketch: how far a program gets; the obstacle comes last."""
 
     stage: str
-    told: str
+    text: str
 
 
 class ConflictData(AnswerData):

@@ -58,7 +58,7 @@ def between_interpreters(old: Interpreter, new: Interpreter) -> list[Change]:
     return _changes(list(_of_interpreter(old)), list(_of_interpreter(new)))
 
 
-def told_changes(found: Sequence[Change]) -> list[str]:
+def describe_changes(found: Sequence[Change]) -> list[str]:
     """As lines: each part that was added, changed or is gone, and how many were taken over."""
     lines: list[str] = []
     for change in found:

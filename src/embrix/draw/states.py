@@ -54,7 +54,7 @@ class TooMany(Exception):
 
 def draw_states(explored: Explored, states: list[GraphState], title: str) -> Drawing:
     """Raises `TooMany`."""
-    text = told_states(explored, states)
+    text = describe_states(explored, states)
     kept, found = chains(states)
     if len(kept) > MOST_DRAWN:
         raise TooMany(
@@ -228,7 +228,7 @@ def _broken(line: str, room: int) -> list[str]:
     return [cut(one, room) for one in lines]
 
 
-def told_states(explored: Explored, states: Sequence[GraphState]) -> str:
+def describe_states(explored: Explored, states: Sequence[GraphState]) -> str:
     """The graph as text: each state with what its step may lead to."""
     lines = []
     for number, state in enumerate(states):

@@ -43,12 +43,12 @@ def ending(result: Result) -> str:
 
 
 def outcome_data(outcome: Outcome) -> Ending:
-    """An outcome as it is told to other processes."""
+    """An outcome as it is sent to other processes."""
     return Ending(outcome.kind, outcome.text, outcome.name, outcome.structure, outcome.place)
 
 
 def result_data(result: Result) -> RunResult:
-    """A result as it is told to other processes."""
+    """A result as it is sent to other processes."""
     return RunResult(
         outcome_data(result.outcome), ending(result), list(result.output), result.costs,
         list(result.state), bool(result.ways),

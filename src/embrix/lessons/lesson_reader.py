@@ -186,7 +186,7 @@ def _answers(
         if lane:
             entries.lane(lane, lanes, part, lane)
         if isinstance(text, bool) or not isinstance(text, str | int):
-            raise entries.wrong(part, "answer", "an answer is what a lane gives, as it is told",
+            raise entries.wrong(part, "answer", "an answer is what a lane gives, as it is printed",
                                 'answer = "60", or answer.by_need = "error Unbound"')  # fmt: skip
         found[lane] = str(text)
     return found

@@ -22,7 +22,7 @@ from embrix.machine.body import Body
 from embrix.machine.constructs import FAR
 from embrix.machine.counting import COUNTED, counted
 from embrix.machine.emitter import BOUNCE
-from embrix.machine.events import Translation, silent, with_events
+from embrix.machine.events import Translation, unobserved, with_events
 from embrix.machine.pycode import (
     add_to,
     assign,
@@ -125,7 +125,11 @@ def _linked(unit: Unit) -> Compiled:
     return Compiled(space["link"], tuple(unit.constants), unit)
 
 
-TRANSLATIONS: dict[Variant, Translation] = {"plain": silent, "counted": counted, "traced": traced}
+TRANSLATIONS: dict[Variant, Translation] = {
+    "plain": unobserved,
+    "counted": counted,
+    "traced": traced,
+}
 """What the events of the intermediate form become in each variant."""
 
 

@@ -13,7 +13,7 @@ from embrix.machine.events import (
     Leave,
     Protected,
     Shallower,
-    silent,
+    unobserved,
 )
 from embrix.machine.pycode import add_to, assign, atomic, compare, load, when
 
@@ -45,4 +45,4 @@ def counted(event: Effect) -> list[ast.stmt]:
         case Caught():
             return [assign("depth", load(event.kept))]
         case _:
-            return silent(event)
+            return unobserved(event)

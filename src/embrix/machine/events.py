@@ -2,7 +2,7 @@
 variant of compiled code turns into something else, or into nothing.
 
 The statements of a function are Python's, with these among them. `counting.py` and `tracing.py` say
-what they become where costs are counted or a record is kept; `silent` is for code that does
+what they become where costs are counted or a record is kept; `unobserved` is for code that does
 neither.
 """
 
@@ -117,7 +117,7 @@ Translation: TypeAlias = Callable[[Effect], list[ast.stmt]]
 """What an event becomes."""
 
 
-def silent(event: Effect) -> list[ast.stmt]:
+def unobserved(event: Effect) -> list[ast.stmt]:
     """Code that neither counts nor records: only results are handed on."""
     match event:
         case Leave():

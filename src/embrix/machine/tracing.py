@@ -16,7 +16,7 @@ from embrix.machine.events import (
     Protected,
     ValuePut,
     Waits,
-    silent,
+    unobserved,
 )
 from embrix.machine.pycode import assign, call, const, do, load
 
@@ -47,4 +47,4 @@ def traced(event: Effect) -> list[ast.stmt]:
         case Caught():
             return [do(call("caught", load(event.kept)))]
         case _:
-            return silent(event)
+            return unobserved(event)

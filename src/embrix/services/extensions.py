@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from embrix.compare.meaning import between_interpreters, between_languages, told_changes
+from embrix.compare.meaning import between_interpreters, between_languages, describe_changes
 from embrix.lanes.names import NoLane
 from embrix.lanes.session import Session
 
@@ -15,9 +15,9 @@ def meaning_of(session: Session, language: str, lanes: Sequence[str]) -> list[st
         one, other = (session.lane(language, name).interpreter for name in lanes)
     except NoLane as wrong:
         return [str(wrong)]
-    lines = told_changes(between_interpreters(one, other))
+    lines = describe_changes(between_interpreters(one, other))
     if one.language is not other.language:
-        found = told_changes(between_languages(one.language, other.language))
+        found = describe_changes(between_languages(one.language, other.language))
         lines = [*lines, "", f"their languages ({one.language.name}):", *found]
     return lines
 
@@ -30,7 +30,7 @@ def extension_of(session: Session, language: str, lane: str) -> list[str]:
     if own.syntax.base is not None:
         base = course.languages[own.syntax.base[0]]
         lines.append(f"{own.name} extends {base.name}:")
-        lines += told_changes(between_languages(base, own))
+        lines += describe_changes(between_languages(base, own))
     try:
         interpreter = session.lane(language, lane).interpreter
     except NoLane as wrong:
@@ -40,5 +40,5 @@ def extension_of(session: Session, language: str, lane: str) -> list[str]:
         owner, name = extended[:2]
         old = course.interpreters[owner][name]
         lines += ["", f"{interpreter.name} extends {owner}.{name}:",
-                  *told_changes(between_interpreters(old, interpreter))]  # fmt: skip
+                  *describe_changes(between_interpreters(old, interpreter))]  # fmt: skip
     return lines or [f"{language} and {lane} extend nothing"]

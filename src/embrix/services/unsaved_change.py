@@ -7,7 +7,7 @@ from pathlib import Path
 
 from embrix.checking.diagnostics import diagnostics_of, note_of
 from embrix.checking.verdicts import with_output
-from embrix.compare.meaning import between_interpreters, between_languages, told_changes
+from embrix.compare.meaning import between_interpreters, between_languages, describe_changes
 from embrix.course.changes import touched, touched_text
 from embrix.grammar.difference import compare_grammars, comparison_text
 from embrix.lanes import inspection
@@ -154,10 +154,10 @@ class UnsavedChange:
         for name, old in before.interpreters.get(language, {}).items():
             new = after.interpreters.get(language, {}).get(name)
             if old.source.name == file and new is not None:
-                lines += told_changes(between_interpreters(old, new))
+                lines += describe_changes(between_interpreters(old, new))
         one, other = before.languages.get(language), after.languages.get(language)
         if one is not None and one.source.name == file and other is not None and other.sound:
-            lines += told_changes(between_languages(one, other))
+            lines += describe_changes(between_languages(one, other))
         return lines
 
 

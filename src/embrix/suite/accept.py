@@ -115,7 +115,7 @@ def found_entries(case: Case, lane: Lane, what: str) -> dict[str, Any]:
     elif outcome.kind in ("cycle", "out of fuel"):
         entries = {"diverges": True}
     else:
-        raise CannotAccept(f"what came is no outcome to be expected: {outcome.sentence}")
+        raise CannotAccept(f"the result is no outcome that can be expected: {outcome.sentence}")
     if expected is not None and expected.at is not None and outcome.place is not None:
         line, column = Source("", case.program).position(outcome.place[0])
         entries["at"] = f"{line}:{column}"

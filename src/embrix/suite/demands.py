@@ -89,7 +89,7 @@ def _of_all_ways(
     texts = [str(one) for one in items if isinstance(one, str | int) and not isinstance(one, bool)]
     if not texts or len(texts) < len(items) or any("\n" in one for one in texts):
         raise entries.wrong(
-            part, key, f"`{key}` is a list of outcomes, each as it is told",
+            part, key, f"`{key}` is a list of outcomes, each as it is printed",
             f'{key} = ["3", "error Unbound", "stuck", "endless"]',
         )  # fmt: skip
     return Expectation("outcomes" if key == "outcomes" else "may", "\n".join(texts))

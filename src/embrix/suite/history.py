@@ -88,7 +88,7 @@ def _opened() -> Iterator[sqlite3.Connection]:
                 database.execute(f"pragma user_version = {VERSION}")
             yield database
     except (OSError, sqlite3.Error) as fault:
-        raise Unkept(f"what came of suites is not kept: {fault}") from fault
+        raise Unkept(f"results of suites are not kept: {fault}") from fault
 
 
 def remember(
@@ -166,9 +166,9 @@ def _typed(rows: Iterable[Sequence[Any]], kinds: Sequence[type]) -> Iterator[Seq
     """Rows of the database, which anything may have been written into. Raises `Unkept`."""
     for number, row in enumerate(rows):
         if number >= MOST_ROWS:
-            raise Unkept("what came of suites is not kept: there is more of it than can be")
+            raise Unkept("results of suites are not kept: there is more of it than can be")
         if not all(map(isinstance, row, kinds)):
-            raise Unkept("what came of suites is not kept: the history is damaged")
+            raise Unkept("results of suites are not kept: the history is damaged")
         yield row
 
 

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 CODES: dict[str, str] = {
     "lost_stop": "The step that a stop of a lesson means does not come: what it is found by does "
-    "not happen in the run, or not so often. The nearest step is told.",
+    "not happen in the run, or not so often. The nearest step is named.",
     "wrong_answer": "An answer of a lesson is not what the run gives.",
     "ambiguous_grammar": "A sentence has more than one tree; programs that hold it are refused.",
     "bad_pattern": "A token pattern cannot be read. Patterns know characters, classes in [ ], "

@@ -14,7 +14,7 @@ MOST_HELD = 200
 
 
 def step_data(walk: Walk, step: WalkStep) -> StepData:
-    """A step as it is told to other processes."""
+    """A step as it is sent to other processes."""
     return StepData(
         number=step.number,
         kind=step.kind,

@@ -16,7 +16,7 @@ from typing import Literal
 from embrix.brix.core import Interpreter
 from embrix.grammar.printed import Path, Printed
 from embrix.terms.node import FIELDS, Node
-from embrix.terms.telling import told_substitution
+from embrix.terms.substitution_details import substitution_details
 from embrix.text.source import Span
 from embrix.trace.judgements import BRIEF, RecordedJudgements
 from embrix.trace.reductions import Reductions
@@ -244,7 +244,7 @@ class Walk(RecordedJudgements):
         for events, name, value, term, result in recorder.put[at : at + MOST_PUT]:
             if events > last:
                 break
-            text = told_substitution(signature, name, term, result)
+            text = substitution_details(signature, name, term, result)
             found.append(Put(self._print(value).text, text))
         return tuple(found)
 

@@ -9,7 +9,7 @@ from msgspec import Struct
 
 from embrix.machine.recorder import Recorder
 from embrix.terms.node import Place
-from embrix.terms.telling import Told
+from embrix.terms.substitution_details import SubstitutionDetails
 from embrix.text.source import Span
 from embrix.trace.frames import Origin
 
@@ -40,7 +40,7 @@ class Put(Struct, frozen=True):
     """A substitution: what was put, and what became of the name."""
 
     value: str
-    details: Told
+    details: SubstitutionDetails
 
 
 class WalkStep(Struct, frozen=True):

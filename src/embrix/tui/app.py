@@ -43,7 +43,7 @@ class WorkbenchApp(KeysInOrder[None]):
         if self._folder is not None:
             self.push_screen(Bench(self._folder, self._program))
 
-    def action_lamp(self) -> None:
+    def action_switch_theme(self) -> None:
         """Change between the dark and the light theme."""
         self.theme = DAY if self.theme == NIGHT else NIGHT
 

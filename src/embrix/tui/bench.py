@@ -23,7 +23,7 @@ from embrix.messages.replies_on_suites import CaseRow, CaseVerdict, SuiteReport
 from embrix.text.source import Unreadable
 from embrix.tui.annotated import AnnotatedEditor
 from embrix.tui.bars import Footer, Masthead, Title
-from embrix.tui.bench_commands import FACES, PANES
+from embrix.tui.bench_commands import PANES, SIDE_VIEWS
 from embrix.tui.checking import Checking
 from embrix.tui.choosing import Choosing
 from embrix.tui.commands import (
@@ -39,10 +39,10 @@ from embrix.tui.document import Document
 from embrix.tui.drafting import Drafting
 from embrix.tui.drawing import Drawings
 from embrix.tui.editor import ProgramEditor
-from embrix.tui.faces import CasesFace, GrammarFace, LanesView, NotesFace, TokensFace, TreeFace
 from embrix.tui.program_pane import ProgramPane
 from embrix.tui.rows import Rows
 from embrix.tui.search_pane import Seeking
+from embrix.tui.side_views import CasesView, GrammarView, LanesView, NotesView, TokensView, TreeView
 from embrix.tui.tally import Tally
 from embrix.tui.view import View
 from embrix.tui.walk_pane import Gauge, StepDetails, StepRows
@@ -64,7 +64,7 @@ class Bench(ProgramPane):
 
     def __init__(self, folder: Path, program: Path | None) -> None:
         super().__init__(folder, program)
-        self.face = "tree"
+        self.side_view = "tree"
         self.told_of = ""
 
     # ---------------------------------------------------------------- layout
@@ -84,11 +84,11 @@ class Bench(ProgramPane):
                 yield LanesView(id="lanes")
                 with Vertical(id="side"):
                     yield Title("tree", id="side-title")
-                    yield TreeFace(id="tree")
-                    yield TokensFace(id="tokens")
-                    yield GrammarFace(id="grammar")
-                    yield CasesFace(id="cases")
-                    yield NotesFace(id="notes")
+                    yield TreeView(id="tree")
+                    yield TokensView(id="tokens")
+                    yield GrammarView(id="grammar")
+                    yield CasesView(id="cases")
+                    yield NotesView(id="notes")
         with Vertical(id="low"):
             yield Title("walk", id="walk-title")
             yield Gauge(id="gauge")
@@ -105,7 +105,7 @@ class Bench(ProgramPane):
         self.drawing = Drawings(self, self.desk)
         self.choosing = Choosing(self, self.desk)
         self.begin_text_actions(self.desk)
-        self.show_face("tree")
+        self.show_side_view("tree")
         self.query_one(Masthead).show(course=self.folder.name, busy="reading the course …")
         self.read_course()
         self.editor.focus()
@@ -116,7 +116,7 @@ class Bench(ProgramPane):
         for topic in ("suite", "notes", "grammar"):
             self.desk.drop(topic)  # of the course as it was
         self.desk.load(str(self.folder), self._loaded, self.writing.unsaved)
-        self.checking.course_asked()
+        self.checking.course_requested()
 
     def on_unmount(self) -> None:
         self.keep_draft()
@@ -145,7 +145,7 @@ class Bench(ProgramPane):
         focused: Widget | None = self.focused
         if focused is None or focused.id is None:
             return "program"
-        return "side" if focused.id in FACES else focused.id
+        return "side" if focused.id in SIDE_VIEWS else focused.id
 
     def _footer_commands(self) -> list[Command]:
         own = [command for command in of_place(self.place) if command.short][:2]
@@ -180,13 +180,13 @@ class Bench(ProgramPane):
         self.checking.course_read(self.document)
         self.checking.ask_notes()
         if first and any(d.severity == "error" for d in summary.diagnostics):
-            self.show_face("notes")
+            self.show_side_view("notes")
         self.text_changed()
         if isinstance(self.app.screen, Drafting):
             self.app.screen.look()
 
     def notes_came(self, notes: list[Note]) -> None:
-        self.query_one(NotesFace).show(notes)
+        self.query_one(NotesView).show(notes)
         self.writing.show_notes(notes)
         self.side_title()
 
@@ -250,7 +250,7 @@ class Bench(ProgramPane):
             self.walking.go(message.number)
         elif message.rows is self.lanes and self.lanes.chosen:
             self.choose_lane(self.lanes.chosen)
-        elif isinstance(message.rows, TreeFace) and message.rows.has_focus:
+        elif isinstance(message.rows, TreeView) and message.rows.has_focus:
             self.editor.mark(self.editor.text, message.rows.place)
 
     @on(Gauge.Jump)
@@ -280,10 +280,10 @@ class Bench(ProgramPane):
     ) -> None:
         self.drawing.write(kind, name, lanes, say, **more)
 
-    @on(CasesFace.Try)
-    def _try_case(self, message: CasesFace.Try) -> None:
+    @on(CasesView.Try)
+    def _try_case(self, message: CasesView.Try) -> None:
         """To the program of a case, on the lane under the cursor or the first that fails."""
-        verdict = self.query_one(CasesFace).verdict
+        verdict = self.query_one(CasesView).verdict
         failed = [v for v in message.case.verdicts if v.state == "failed"]
         verdict = verdict or (failed[0] if failed else None)
         if verdict is None:
@@ -349,31 +349,31 @@ class Bench(ProgramPane):
             self.told_of = disk
             self.say("the file was changed outside; your text is still here, not saved", "brass")
 
-    # ---------------------------------------------------------------- faces and panes
+    # ---------------------------------------------------------------- views and panes
 
-    def show_face(self, face: str) -> None:
-        """Show one of the faces of the side pane."""
+    def show_side_view(self, side_view: str) -> None:
+        """Show one of the views of the side pane."""
         had_focus = self.pane == "side"
-        self.face = face
-        for name in FACES:
-            self.query_one(f"#{name}").display = name == face
+        self.side_view = side_view
+        for name in SIDE_VIEWS:
+            self.query_one(f"#{name}").display = name == side_view
         if had_focus:
-            self.query_one(f"#{face}").focus()
+            self.query_one(f"#{side_view}").focus()
         self.side_title()
 
     def side_title(self) -> None:
         title = self.query_one("#side-title", Title)
-        title.label = self.face
-        others = " · ".join(face for face in FACES if face != self.face)
+        title.label = self.side_view
+        others = " · ".join(side_view for side_view in SIDE_VIEWS if side_view != self.side_view)
         subject = ""
-        if self.face == "cases" and self.query_one(CasesFace).report:
-            report = self.query_one(CasesFace).report
+        if self.side_view == "cases" and self.query_one(CasesView).report:
+            report = self.query_one(CasesView).report
             subject = " ".join(report.lanes) if report is not None else ""
-        elif self.face == "notes":
-            subject = str(len(self.query_one(NotesFace).notes) or "none")
-        elif self.face == "tokens":
-            subject = str(len(self.query_one(TokensFace).tokens))
-        errors = sum(n.severity == "error" for n in self.query_one(NotesFace).notes)
+        elif self.side_view == "notes":
+            subject = str(len(self.query_one(NotesView).notes) or "none")
+        elif self.side_view == "tokens":
+            subject = str(len(self.query_one(TokensView).tokens))
+        errors = sum(n.severity == "error" for n in self.query_one(NotesView).notes)
         right = f"F3 {others}" if not errors else f"F3 {others} ({errors} ✗)"
         title.show(subject, right, "brick" if errors else "faint")
 
@@ -403,8 +403,8 @@ class Bench(ProgramPane):
     def unsaved_files(self) -> set[Path]:
         return self.writing.unsaved_files
 
-    @on(NotesFace.Go)
-    def _to_note(self, message: NotesFace.Go) -> None:
+    @on(NotesView.Go)
+    def _to_note(self, message: NotesView.Go) -> None:
         self.open_text(self.course_folder / message.note.file, message.note.line)
 
     @on(TextArea.Changed, "#text")

@@ -14,18 +14,18 @@ from embrix.tui.deriving import Deriving
 from embrix.tui.dialogs import Help, Pick
 from embrix.tui.drafting import Drafting
 from embrix.tui.drawing import Drawings
-from embrix.tui.faces import CasesFace, NotesFace
 from embrix.tui.forking import Forking
 from embrix.tui.growing import Growing
 from embrix.tui.hunting import Hunting
 from embrix.tui.lecturing import Lecturing
 from embrix.tui.prompting import Prompting
 from embrix.tui.search_pane import Seeking
+from embrix.tui.side_views import CasesView, NotesView
 from embrix.tui.tally import Tally
 from embrix.tui.text_actions import TextActions
 from embrix.tui.unsaved_text import discard, save
 
-FACES = ("tree", "tokens", "grammar", "cases", "notes")
+SIDE_VIEWS = ("tree", "tokens", "grammar", "cases", "notes")
 
 PANES = ("text", "program", "lanes", "side", "walk")
 
@@ -37,17 +37,17 @@ class BenchCommands(TextActions):
     seeking: Seeking
     drawing: Drawings
     choosing: Choosing
-    face: str
+    side_view: str
     """What the side pane shows."""
 
     @property
     def place(self) -> str:
-        """The pane with the focus, or the face that the side pane shows."""
-        return self.face if self.pane == "side" else self.pane
+        """The pane with the focus, or the view that the side pane shows."""
+        return self.side_view if self.pane == "side" else self.pane
 
     @abstractmethod
-    def show_face(self, face: str) -> None:
-        """Show one of the faces of the side pane."""
+    def show_side_view(self, side_view: str) -> None:
+        """Show one of the views of the side pane."""
 
     @abstractmethod
     def show_title(self) -> None:
@@ -135,14 +135,14 @@ class BenchCommands(TextActions):
             self.app.push_screen(Prompting(self.desk, self.language, said))
 
     def action_suite(self) -> None:
-        report = self.query_one(CasesFace).report
-        if self.summary and self.face == "cases" and report and self.desk is not None:
+        report = self.query_one(CasesView).report
+        if self.summary and self.side_view == "cases" and report and self.desk is not None:
             self.app.push_screen(Tally(self, self.desk, report))
             return
         if self.summary:
-            self.show_face("cases")
+            self.show_side_view("cases")
             if self.has_class("narrow"):
-                self.query_one(CasesFace).focus()
+                self.query_one(CasesView).focus()
             self.checking.run_suite(self.document)
 
     def action_beside(self) -> None:
@@ -237,10 +237,10 @@ class BenchCommands(TextActions):
 
     # ---------------------------------------------------------------- panes
 
-    def action_face(self) -> None:
-        self.show_face(FACES[(FACES.index(self.face) + 1) % len(FACES)])
+    def action_next_side_view(self) -> None:
+        self.show_side_view(SIDE_VIEWS[(SIDE_VIEWS.index(self.side_view) + 1) % len(SIDE_VIEWS)])
         if self.has_class("narrow"):
-            self.query_one(f"#{self.face}").focus()
+            self.query_one(f"#{self.side_view}").focus()
 
     def action_lane(self) -> None:
         lanes = self.lanes.lanes
@@ -258,11 +258,11 @@ class BenchCommands(TextActions):
         if filled(self):
             fill(self, "side" if target == "lanes" else target)
         # At once, not by Widget.focus, which waits: a second key may come with the first.
-        self.set_focus(self.query_one(f"#{self.face}" if target == "side" else f"#{target}"))
+        self.set_focus(self.query_one(f"#{self.side_view}" if target == "side" else f"#{target}"))
 
     def action_mend(self) -> None:
         """The repair of what is noted where the cursor stands, in the file or among the notes."""
-        note = self.query_one(NotesFace).note if self.place == "notes" else None
+        note = self.query_one(NotesView).note if self.place == "notes" else None
         if note is not None:
             self.open_text(self.course_folder / note.file, note.line)
         if self.writing.is_open:
@@ -275,10 +275,10 @@ class BenchCommands(TextActions):
         self.writing.add_case()
 
     def action_try_case(self) -> None:
-        self.query_one(CasesFace).key_enter()
+        self.query_one(CasesView).key_enter()
 
     def action_go_to_note(self) -> None:
-        self.query_one(NotesFace).action_go()
+        self.query_one(NotesView).action_go()
 
     # ---------------------------------------------------------------- the walk
 
@@ -347,8 +347,8 @@ class BenchCommands(TextActions):
         elif self.document is not None:
             discard(self.app, self.document, self.editor.text, self.say, self.editor.replace_all)
 
-    def action_lamp(self) -> None:
-        self.app.action_lamp()  # type: ignore[attr-defined]
+    def action_switch_theme(self) -> None:
+        self.app.action_switch_theme()  # type: ignore[attr-defined]
 
     def action_quit(self) -> None:
         self.keep_draft()

@@ -13,7 +13,7 @@ from embrix.text.plural import counted
 from embrix.tui.bars import Masthead
 from embrix.tui.desk import PATIENCE, SUITE_WORKER, Desk
 from embrix.tui.document import Document
-from embrix.tui.faces import CasesFace, GrammarFace
+from embrix.tui.side_views import CasesView, GrammarView
 from embrix.tui.workbench import Workbench
 
 
@@ -39,7 +39,7 @@ class Checking:
     def _masthead(self) -> Masthead:
         return self._bench.query_one(Masthead)
 
-    def course_asked(self) -> None:
+    def course_requested(self) -> None:
         """The course is being read anew: its verdicts follow at once, and nobody has to ask for
         them when it has been read."""
         self._ahead = self.suite is not None
@@ -56,7 +56,7 @@ class Checking:
         """Run the suite that lies nearest to a program."""
         self._desk.drop("suite")
         suite = self.suite_near(document)
-        cases = self._bench.query_one(CasesFace)
+        cases = self._bench.query_one(CasesView)
         if suite is None:
             self._tell_no_more()
             text = f"no suite for {self._bench.language}" if self._bench.language else "no suite"
@@ -70,7 +70,7 @@ class Checking:
 
     def _ask(self, suite: Path) -> None:
         name = suite.relative_to(self._bench.course_folder).as_posix()
-        self._bench.query_one(CasesFace).begin(name)
+        self._bench.query_one(CasesView).begin(name)
         self._progress = None
         if self._telling is None:
             self._telling = self._bench.set_timer(PATIENCE, self._tell)
@@ -114,7 +114,7 @@ class Checking:
     def tested(self, report: SuiteReport) -> None:
         """A suite has been run: the bench shows what came of it."""
         self._tell_no_more()
-        self._bench.query_one(CasesFace).show(report)
+        self._bench.query_one(CasesView).show(report)
         verdicts = [v for case in report.cases for v in case.verdicts]
         failed = sum(v.state == "failed" for v in verdicts)
         passed = sum(v.state == "passed" for v in verdicts)
@@ -139,7 +139,7 @@ class Checking:
         if not language:
             return
         request = DescribeGrammar(language=language, rule=rule or None)
-        show = self._bench.query_one(GrammarFace).show
+        show = self._bench.query_one(GrammarView).show
 
         def ask() -> None:
             self._desk.drop("grammar")

@@ -77,9 +77,9 @@ VIEWS = (
 
 
 def _in_view(place: str) -> tuple[Command, ...]:
-    theme = "Switch between the dark and the light theme"
+    theme = "Switch between dark and light"
     return (
-        Command("f12", "lamp", "theme", theme, place, footer=False),
+        Command("f12", "switch_theme", "theme", theme, place, footer=False),
         Command("f1", "help", "help", "What the keys do here", place, footer=False),
     )
 
@@ -123,7 +123,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("f1", "help", "help", "What the keys do, for the pane you are in and everywhere"),
     Command("ctrl+p", "palette", "commands", "List every command by name; Enter runs it"),
     Command("f2", "open", "open", "Open a program, definition or suite of the course"),
-    Command("f3", "face", "next view",
+    Command("f3", "next_side_view", "next view",
             "Show the next side view: tree, tokens, grammar, cases, notes"),
     Command("f4", "lane", "lane", "Walk the next lane"),
     Command("f5", "suite", "run suite", "Run the suite on every lane and show its cases",
@@ -183,7 +183,7 @@ COMMANDS: tuple[Command, ...] = (
             footer=False),
     Command("ctrl+n", "new", "new", "Begin a program, interpreter, suite or language",
             footer=False),
-    Command("f12", "lamp", "theme", "Switch between the dark and the light theme", footer=False),
+    Command("f12", "switch_theme", "theme", "Switch between dark and light", footer=False),
     Command("ctrl+q", "quit", "quit", "Quit; unsaved text is kept for the next time",
             footer=False),
     *WALKING,
@@ -209,7 +209,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("ctrl+b", "mend", "repair", "Repair what is noted on this line (shows it first)",
             "drafting", footer=False),
     Command("ctrl+s", "save", "save", "Save the definition", "drafting"),
-    Command("f12", "lamp", "theme", "Switch between the dark and the light theme", "drafting",
+    Command("f12", "switch_theme", "theme", "Switch between dark and light", "drafting",
             footer=False),
     Command("escape", "leave", "back", "Back to the bench; an unsaved change is kept",
             "drafting", shown_key="Esc"),

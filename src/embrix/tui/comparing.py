@@ -28,10 +28,10 @@ from embrix.text.visible import cut, visible, width
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.desk import Desk
 from embrix.tui.dialogs import ShowLines
-from embrix.tui.faces import OUTCOME_SIGNS
 from embrix.tui.growing import Growing
 from embrix.tui.hunting import Hunting
 from embrix.tui.rows import Piece, Rows
+from embrix.tui.side_views import OUTCOME_SIGNS
 from embrix.tui.theme import ink
 from embrix.tui.together import Together
 from embrix.tui.view import View, keys_of

@@ -30,8 +30,8 @@ from embrix.tui.commands import Command, of_place
 from embrix.tui.desk import Desk
 from embrix.tui.dialogs import Help, Once, Pick
 from embrix.tui.editor import KEEPING, ProgramEditor
-from embrix.tui.faces import TreeFace
 from embrix.tui.rows import Piece, Rows
+from embrix.tui.side_views import TreeView
 from embrix.tui.text_pane import TextPane
 from embrix.tui.theme import ink, token_ink
 from embrix.tui.workbench import Workbench
@@ -136,10 +136,10 @@ class Drafting(Once, Screen[None]):
                 with Horizontal(id="trees"):
                     with Vertical(id="saved-side"):
                         yield Title("as saved", id="saved-title")
-                        yield TreeFace(id="saved")
+                        yield TreeView(id="saved")
                     with Vertical(id="scratch-side"):
                         yield Title("with the change", id="scratch-title")
-                        yield TreeFace(id="scratch")
+                        yield TreeView(id="scratch")
                 yield Title("what the change does", id="outcome-title")
                 yield OutcomeRows(id="outcome")
         yield Footer(self._footer)
@@ -261,9 +261,9 @@ class Drafting(Once, Screen[None]):
             sides = (("saved", derived, "derivation"), ("scratch", now, "term"))
             marks = ([], [])
         for number, (name, look, title) in enumerate(sides):
-            face = self.query_one(f"#{name}", TreeFace)
+            tree_view = self.query_one(f"#{name}", TreeView)
             refused = look.refused if look else None
-            face.show(
+            tree_view.show(
                 look.tree if look else [], 0, refused.reading if refused else None,
                 differing=marks[number],
             )  # fmt: skip
@@ -302,7 +302,7 @@ class Drafting(Once, Screen[None]):
     @on(Rows.Moved)
     def _row_moved(self, message: Rows.Moved) -> None:
         """The slice of the text that belongs to a node is marked."""
-        if isinstance(message.rows, TreeFace):
+        if isinstance(message.rows, TreeView):
             self._trial.mark(self._trial.text, message.rows.place)
 
     # ---------------------------------------------------------------- commands
@@ -382,8 +382,8 @@ class Drafting(Once, Screen[None]):
 
         self.app.push_screen(Help(PLACE, {}, of_place(PLACE)), carry_out)
 
-    def action_lamp(self) -> None:
-        self.app.action_lamp()  # type: ignore[attr-defined]
+    def action_switch_theme(self) -> None:
+        self.app.action_switch_theme()  # type: ignore[attr-defined]
 
     def action_leave(self) -> None:
         self._hand_over()

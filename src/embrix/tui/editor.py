@@ -305,7 +305,7 @@ class ProgramEditor(TextArea, inherit_bindings=False):
         for left, right, kind in self._colours.of(plain):
             line.stylize(token_ink(self.app, kind), left, right)
         for left, right in self._marks.get(line_index, ()):
-            line.stylize(Style(bgcolor=ink(self.app, "ink", "lamp").bgcolor), left, right)
+            line.stylize(Style(bgcolor=ink(self.app, "ink", "highlight").bgcolor), left, right)
         for left, right, kind in self._replaced.get(line_index, ()):
             put = kind == "put"
             text = ink(self.app, "moss" if put else "brass", bold=True, underline=put)

@@ -22,8 +22,8 @@ from embrix.text.plural import counted
 from embrix.text.visible import cut, visible, width
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.desk import Desk
-from embrix.tui.faces import OUTCOME_SIGNS
 from embrix.tui.rows import Piece, Rows
+from embrix.tui.side_views import OUTCOME_SIGNS
 from embrix.tui.theme import ink
 from embrix.tui.view import View, keys_of
 from embrix.tui.workbench import Workbench

@@ -21,8 +21,8 @@ from embrix.tui.bench_commands import BenchCommands
 from embrix.tui.desk import PATIENCE
 from embrix.tui.document import Document
 from embrix.tui.editor import KEEPING
-from embrix.tui.faces import LanesView, TokensFace, TreeFace
 from embrix.tui.forking import ways_text
+from embrix.tui.side_views import LanesView, TokensView, TreeView
 
 MORE_MISTAKES = 4
 """Mistakes of a rejected program that are told beside it; all of them are marked in it."""
@@ -200,12 +200,12 @@ class ProgramPane(BenchCommands):
         self.editor.explain(text, look)
         refused = look.refused
         reading = refused.reading if refused else None
-        self.query_one(TreeFace).show(look.tree, look.cut, reading)
-        self.query_one(TokensFace).show(text, look)
+        self.query_one(TreeView).show(look.tree, look.cut, reading)
+        self.query_one(TokensView).show(text, look)
         self.side_title()
         self._notice(text, refused)
         if refused and refused.trees:
-            self.query_one(TreeFace).show([*refused.trees[0], *refused.trees[1]], 0)
+            self.query_one(TreeView).show([*refused.trees[0], *refused.trees[1]], 0)
 
     def _notice(self, text: str, outcome: Ending | Refusal | None) -> None:
         """Say beside the program what is wrong with it."""

@@ -118,7 +118,7 @@ class Rows(ScrollView, can_focus=True):
             return Strip.blank(width, base)
         pieces = list(self.row(number))
         if number == self.cursor:
-            ground = "lamp" if self.has_focus or self.lit else "bank"
+            ground = "highlight" if self.has_focus or self.lit else "bank"
             base = base + Style(bgcolor=ink(self.app, "ink", ground).bgcolor)
         return pieces_to_strip(pieces, width, base)
 

@@ -189,7 +189,7 @@ class RulesPane(ScrollView, can_focus=True):
         for one in self._by_row.get(row, ()):
             here = one.node == self.chosen
             open_ = self.rows[one.node].left < 0
-            style = ink(app, "brick" if open_ else "ink", "lamp" if here else None, bold=here)
+            style = ink(app, "brick" if open_ else "ink", "highlight" if here else None, bold=here)
             found.append((one.x, one.text, style))
         for one in self._by_row.get(row + 1, ()):
             open_ = self.rows[one.node].left < 0

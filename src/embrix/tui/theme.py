@@ -17,12 +17,12 @@ _PALETTES: dict[str, dict[str, str]] = {
     NIGHT: {
         "ground": "#101a1e", "bank": "#16242a", "wall": "#1f333b", "ink": "#dce5e0",
         "faint": "#8299a0", "brass": "#e0ac4c", "water": "#5ab8cf", "deep": "#27606f",
-        "moss": "#93c572", "brick": "#ee7f68", "heather": "#c0a4e6", "lamp": "#4a3d16",
+        "moss": "#93c572", "brick": "#ee7f68", "heather": "#c0a4e6", "highlight": "#4a3d16",
     },
     DAY: {
         "ground": "#faf6ec", "bank": "#f0eadb", "wall": "#e0d8c3", "ink": "#1d2a2b",
         "faint": "#66716c", "brass": "#8a5a00", "water": "#0b6078", "deep": "#9cc7d1",
-        "moss": "#3a6b16", "brick": "#b0301a", "heather": "#6a3fa0", "lamp": "#ffe9a8",
+        "moss": "#3a6b16", "brick": "#b0301a", "heather": "#6a3fa0", "highlight": "#ffe9a8",
     },
 }  # fmt: skip
 

@@ -99,5 +99,5 @@ class View(Once, Screen[None]):
             self._desk.drop(topic)
         self.dismiss()
 
-    def action_lamp(self) -> None:
-        self.app.action_lamp()  # type: ignore[attr-defined]
+    def action_switch_theme(self) -> None:
+        self.app.action_switch_theme()  # type: ignore[attr-defined]

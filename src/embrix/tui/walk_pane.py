@@ -20,8 +20,8 @@ from embrix.messages.replies import StepData, Substituted
 from embrix.text.plural import counted
 from embrix.text.visible import cut, times, visible
 from embrix.tui.commands import of_place
-from embrix.tui.faces import OUTCOME_SIGNS
 from embrix.tui.rows import Piece, Rows, pieces_to_strip
+from embrix.tui.side_views import OUTCOME_SIGNS
 from embrix.tui.theme import ink
 
 _LEVELS = "▁▂▃▄▅▆▇█"

@@ -13,7 +13,7 @@ from embrix.messages.requests import FetchSteps, OpenWalk, WalkRecipe
 from embrix.tui.bars import Title
 from embrix.tui.desk import PATIENCE, Desk
 from embrix.tui.editor import ProgramEditor
-from embrix.tui.faces import TreeFace
+from embrix.tui.side_views import TreeView
 from embrix.tui.walk_pane import NO_WALK, Gauge, StepDetails, StepRows
 
 WINDOW = 60
@@ -175,7 +175,7 @@ class Walking:
         style = rows.style_of_walk
         self._bench.query_one(StepDetails).show(step, style)
         place = step.place if step else None
-        tree = self._bench.query_one(TreeFace)
+        tree = self._bench.query_one(TreeView)
         tree.highlight(place)
         # The program as a whole needs no mark; it would only drown the text in colour.
         whole = tree.nodes[0].place if tree.nodes else None

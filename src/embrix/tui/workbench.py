@@ -20,7 +20,7 @@ from embrix.tui.bars import Masthead
 from embrix.tui.desk import Desk
 from embrix.tui.document import Document
 from embrix.tui.editor import ProgramEditor
-from embrix.tui.faces import LanesView
+from embrix.tui.side_views import LanesView
 from embrix.tui.walk_pane import StepRows
 from embrix.tui.walking import Walking
 

@@ -15,7 +15,7 @@ from embrix.lanes.session import Session
 from embrix.text.source import Source
 from embrix.trace.walk import Walk
 from tests.conftest import TINY_LANGUAGE, Maker
-from tests.faces.test_cli import run
+from tests.interfaces.test_cli import run
 
 Capture = pytest.CaptureFixture[str]
 

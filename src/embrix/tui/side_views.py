@@ -1,4 +1,4 @@
-"""The faces of the side pane: tree, tokens, cases, notes; and the lanes above it."""
+"""The views of the side pane: tree, tokens, cases, notes; and the lanes above it."""
 
 from __future__ import annotations
 
@@ -134,7 +134,7 @@ class LanesView(Rows):
         return ""
 
 
-class TreeFace(Rows):
+class TreeView(Rows):
     """The syntax tree of the program."""
 
     def __init__(self, *, id: str | None = None) -> None:
@@ -224,7 +224,7 @@ class TreeFace(Rows):
         ]
 
 
-class TokensFace(Rows):
+class TokensView(Rows):
     """The tokens of the program: kind, slice, place."""
 
     def __init__(self, *, id: str | None = None) -> None:
@@ -263,7 +263,7 @@ class TokensFace(Rows):
         ]
 
 
-class GrammarFace(Rows):
+class GrammarView(Rows):
     """What kind of grammar the language has, with conflicts and ambiguous sentences."""
 
     def __init__(self, *, id: str | None = None) -> None:
@@ -293,7 +293,7 @@ class GrammarFace(Rows):
         return [(f" {line}", ink(app, "ink" if "→" in line else "water"))]
 
 
-class CasesFace(Rows):
+class CasesView(Rows):
     """Cases × lanes: one sign for each verdict, what failed beneath the case."""
 
     class Try(Message):
@@ -388,7 +388,7 @@ def _wrapped(text: str, lead: str, room: int) -> tuple[str, ...]:
     return tuple(wrap(visible(text), room or len(text) + len(lead), **indent))  # type: ignore[arg-type]
 
 
-class NotesFace(Rows):
+class NotesView(Rows):
     """What there is to say about the definitions and suites of the course."""
 
     BINDINGS: ClassVar[list[BindingType]] = [Binding("enter", "go", show=False)]

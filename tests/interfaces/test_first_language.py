@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.faces.test_cli import run
+from tests.interfaces.test_cli import run
 
 PAGE = Path(__file__).parents[2] / "docs" / "first-language.md"
 CHANGE = re.compile(r"^`([^`]+)`, in place of `([^`]+)`:\n\n```\w+\n(.*?)```", re.S | re.M)

@@ -9,8 +9,8 @@ import pytest
 from textual.pilot import Pilot
 
 from tests.conftest import leave_only
-from tests.faces.test_terminal import Terminal
-from tests.faces.test_workbench import bench, opened, settled
+from tests.interfaces.test_terminal import Terminal
+from tests.interfaces.test_workbench import bench, opened, settled
 
 
 async def shown(pilot: Pilot[None]) -> dict[str, tuple[int, int]]:

@@ -12,7 +12,7 @@ import pytest
 from embrix.cli.main import commands_in, parser
 from embrix.cli.schemas import ANSWERS, as_json, schema_of
 from tests.conftest import leave_only
-from tests.faces.test_cli import run
+from tests.interfaces.test_cli import run
 
 SCHEMAS = Path(__file__).resolve().parent.parent.parent / "docs" / "schemas"
 TWO = ("--with", "environment", "--with", "rewriting")

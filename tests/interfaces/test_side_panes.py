@@ -5,9 +5,9 @@ from __future__ import annotations
 from pathlib import Path
 
 from embrix.tui.bars import Title
-from embrix.tui.faces import GrammarFace, NotesFace
+from embrix.tui.side_views import GrammarView, NotesView
 from embrix.tui.walk_pane import StepDetails
-from tests.faces.test_workbench import bench, opened, outcomes, settled, shown, until, write
+from tests.interfaces.test_workbench import bench, opened, outcomes, settled, shown, until, write
 
 
 async def test_a_text_is_read_at_any_rule(course_copy: Path) -> None:
@@ -31,20 +31,20 @@ async def test_a_conflict_is_shown_on_the_grammar_face(course_copy: Path) -> Non
     async with opened(course_copy) as pilot:
         screen = bench(pilot)
         await pilot.press("f3", "f3")
-        assert screen.face == "grammar"
-        face = screen.query_one(GrammarFace)
-        await until(lambda: any("LALR(1)    yes" in line for line in face.lines), "the verdict")
+        assert screen.side_view == "grammar"
+        view = screen.query_one(GrammarView)
+        await until(lambda: any("LALR(1)    yes" in line for line in view.lines), "the verdict")
         path = course_copy / "drip" / "drip.brix"
         path.write_text(
             path.read_text().replace(
                 "    | Sum\n", '    | Sum\n    | left:Expr "plus" right:Expr makes Add\n'
             )
         )
-        await until(lambda: any("ambiguous  yes" in line for line in face.lines), "the ambiguity")
-        assert any("conflict 1: after" in line for line in face.lines)
-        notes = shown(screen.query_one(NotesFace))
+        await until(lambda: any("ambiguous  yes" in line for line in view.lines), "the ambiguity")
+        assert any("conflict 1: after" in line for line in view.lines)
+        notes = shown(screen.query_one(NotesView))
         await until(
-            lambda: any("ambiguous_grammar" in n for n in shown(screen.query_one(NotesFace))),
+            lambda: any("ambiguous_grammar" in n for n in shown(screen.query_one(NotesView))),
             f"the note among {notes}",
         )
 

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.faces.test_terminal import Terminal
+from tests.interfaces.test_terminal import Terminal
 
 pytestmark = pytest.mark.terminal
 

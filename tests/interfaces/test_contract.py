@@ -14,7 +14,7 @@ import pytest
 from embrix.cli import running
 from embrix.cli.main import main, texts_attached
 from tests.conftest import TINY_LANGUAGE, leave_only
-from tests.faces.test_cli import run
+from tests.interfaces.test_cli import run
 
 Capture = pytest.CaptureFixture[str]
 EVAL = """\

@@ -13,7 +13,7 @@ from embrix.tui.bars import Masthead, Title
 from embrix.tui.dialogs import Pick
 from embrix.tui.lecturing import Lecturing
 from tests.conftest import leave_only
-from tests.faces.test_workbench import bench, opened, settled, until
+from tests.interfaces.test_workbench import bench, opened, settled, until
 
 
 def texts(view: Lecturing) -> str:

@@ -18,8 +18,8 @@ from embrix.tui.bars import Masthead, Title
 from embrix.tui.bench import Bench
 from embrix.tui.commands import COMMANDS, everywhere, of_place
 from embrix.tui.dialogs import Help, Pick, Show
-from embrix.tui.faces import CasesFace, NotesFace, TokensFace, TreeFace
 from embrix.tui.rows import Rows
+from embrix.tui.side_views import CasesView, NotesView, TokensView, TreeView
 from embrix.tui.walk_pane import Gauge
 from tests.conftest import leave_only, shorten_suites
 from tests.waiting import Patience
@@ -68,7 +68,7 @@ async def opened(
     async with app.run_test(size=size) as pilot:
         screen = bench(pilot)
         await settled(screen)
-        await until(lambda: screen.query_one(CasesFace).report is not None, "the suite")
+        await until(lambda: screen.query_one(CasesView).report is not None, "the suite")
         yield pilot
 
 
@@ -109,11 +109,11 @@ async def test_everything_follows_the_program_as_it_is_typed(course_copy: Path) 
         assert set(outcomes(screen).values()) == {"7"}
         assert screen.lanes.results["rewriting"].costs["steps"] == 2
         assert "2 steps" in shown(screen.lanes)[2]
-        tree = shown(screen.query_one(TreeFace))
+        tree = shown(screen.query_one(TreeView))
         assert [line.replace("│", "").split()[-1] for line in tree if "Lit" in line] == [
             "1", "2", "3",
         ]  # fmt: skip
-        tokens = shown(screen.query_one(TokensFace))
+        tokens = shown(screen.query_one(TokensView))
         assert [line.split() for line in tokens][:2] == [
             ["1:1", "number", "1"],
             ["1:2", "sign", "+"],
@@ -215,9 +215,9 @@ async def test_the_suite_is_run_again_and_its_state_is_visible(course_copy: Path
         path.write_text(right.replace('left    "+"', 'right   "+"'))
         await until(lambda: "fail" in masthead.suite, "red cases")
         await pilot.press("f5")
-        assert screen.face == "cases"
+        assert screen.side_view == "cases"
         await until(lambda: "fail" in masthead.suite, "the verdicts")
-        rows = shown(screen.query_one(CasesFace))
+        rows = shown(screen.query_one(CasesView))
         assert any("environment: 5 ⟂ 9" in row for row in rows)
         path.write_text(right)
         await until(lambda: "165 pass" in masthead.suite, "green cases")
@@ -232,7 +232,7 @@ async def test_a_wrong_definition_is_noted_and_runs_as_far_as_it_goes(course_cop
         await until(lambda: len(screen.lanes.fresh) == 3, "the lanes")
         assert set(outcomes(screen).values()) == {"31.75"}  # no run comes to it
         assert any("! 1 error" in row for row in shown(screen.lanes))
-        notes = shown(screen.query_one(NotesFace))
+        notes = shown(screen.query_one(NotesView))
         assert any("unknown_error" in note for note in notes)
         assert any("did you mean Unbound?" in note for note in notes)
         await write(pilot, "nobody")
@@ -337,10 +337,10 @@ async def test_text_with_brackets_is_never_markup(course_copy: Path) -> None:
         assert (
             "\\u{1b}"
             in "".join(
-                "".join(s.text for s in screen.query_one(TokensFace).render_line(y))
+                "".join(s.text for s in screen.query_one(TokensView).render_line(y))
                 for y in range(4)
             )
-            or screen.query_one(TokensFace).count() >= 1
+            or screen.query_one(TokensView).count() >= 1
         )
 
 
@@ -348,8 +348,8 @@ async def test_a_case_can_be_tried_in_the_editor(course_copy: Path) -> None:
     async with opened(course_copy, cases=WHOLE) as pilot:
         screen = bench(pilot)
         await pilot.press("f5")
-        await until(lambda: screen.query_one(CasesFace).count() > 40, "the cases")
-        cases = screen.query_one(CasesFace)
+        await until(lambda: screen.query_one(CasesView).count() > 40, "the cases")
+        cases = screen.query_one(CasesView)
         cases.focus()
         cases.move_to(3)
         await pilot.press("enter")
@@ -403,7 +403,7 @@ async def test_every_size_has_room_for_what_matters(
     async with opened(course_copy, size=size) as pilot:
         screen = bench(pilot)
         for pane in ("program", "lanes", "side", "walk"):
-            widget = screen.query_one(f"#{screen.face}" if pane == "side" else f"#{pane}")
+            widget = screen.query_one(f"#{screen.side_view}" if pane == "side" else f"#{pane}")
             widget.focus()
             await pilot.pause()
             assert widget.size.height >= (1 if pane == "lanes" else 6), (pane, widget.size)

@@ -13,7 +13,7 @@ MOST_VISITED = 20_000
 """Nodes that are looked at."""
 
 
-class Told(Struct, frozen=True):
+class SubstitutionDetails(Struct, frozen=True):
     """`places` are those of the occurrences that are replaced (None for one without a place),
     `stopped` form and place of each binder that stops the substitution where there is something to
     stop, `renamed` the old and the new name of each binder that was renamed."""
@@ -24,7 +24,9 @@ class Told(Struct, frozen=True):
     renamed: tuple[tuple[str, str], ...]
 
 
-def told_substitution(signature: Signature, name: str, term: Value, result: Value) -> Told:
+def substitution_details(
+    signature: Signature, name: str, term: Value, result: Value
+) -> SubstitutionDetails:
     """What became of `term` when something was put in place of the free `name`."""
     places: list[Place | None] = []
     stopped: list[tuple[str, Place | None]] = []
@@ -52,7 +54,7 @@ def told_substitution(signature: Signature, name: str, term: Value, result: Valu
             kind = form.name if form is not None else "a list"
             stopped.append((kind, node[1]))
         pending += reversed(inner)
-    return Told(name, tuple(places), tuple(stopped), tuple(_renamed(term, result)))
+    return SubstitutionDetails(name, tuple(places), tuple(stopped), tuple(_renamed(term, result)))
 
 
 def _occurs(signature: Signature, name: str, term: Value) -> bool:

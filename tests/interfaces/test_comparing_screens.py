@@ -15,7 +15,7 @@ from embrix.tui.dialogs import Agree, AskText, Pick, Show, ShowLines
 from embrix.tui.growing import Chart, Growing, Growths
 from embrix.tui.hunting import Hunting, Quarry
 from embrix.tui.rules_pane import RulesPane
-from tests.faces.test_workbench import WHOLE, bench, opened, outcomes, settled, shown, until
+from tests.interfaces.test_workbench import WHOLE, bench, opened, outcomes, settled, shown, until
 
 SCOPE = "let rate = 2 in let toll = given tons: tons * rate in let rate = 10 in toll 3"
 

@@ -25,8 +25,8 @@ from embrix.tui.annotated import AnnotatedEditor, Remark
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.dialogs import AskText, Pick, Show
 from embrix.tui.drafting import Drafting, OutcomeRows
-from embrix.tui.faces import CasesFace, NotesFace
-from tests.faces.test_workbench import (
+from embrix.tui.side_views import CasesView, NotesView
+from tests.interfaces.test_workbench import (
     bench,
     difference_shown,
     opened,
@@ -55,12 +55,12 @@ async def test_what_is_typed_counts_before_it_is_saved(course_copy: Path) -> Non
         assert editor.remarks[line].weight == "error"
         await until(lambda: screen.query_one("#text-title", Title).right == "● not saved", "told")
         assert path.read_text() == before
-        notes = screen.query_one(NotesFace).notes
+        notes = screen.query_one(NotesView).notes
         assert [note.file for note in notes if note.severity == "error"] == [LANE]
 
         screen.close_text()
         await until(lambda: outcomes(screen)["environment"] == was, "as it was")
-        await until(lambda: not screen.query_one(NotesFace).notes, "no note")
+        await until(lambda: not screen.query_one(NotesView).notes, "no note")
         screen.open_text(path)
         assert "Mull(" in editor.text  # kept, and back
         await until(lambda: "is back" in screen.query_one(Masthead).notice, "told")
@@ -71,9 +71,9 @@ async def test_a_note_leads_to_its_place(course_copy: Path) -> None:
     path.write_text(path.read_text() + "\ndefine odd(n: Number) -> Number\n  m\n")
     async with opened(course_copy) as pilot:
         screen = bench(pilot)
-        notes = screen.query_one(NotesFace)
+        notes = screen.query_one(NotesView)
         await until(lambda: any(note.severity == "error" for note in notes.notes), "the note")
-        screen.show_face("notes")
+        screen.show_side_view("notes")
         notes.focus()
         error = next(n for n in notes.notes if n.severity == "error")
         notes.cursor = notes._note_of.index(error)
@@ -93,7 +93,7 @@ async def test_all_files_of_the_course_are_opened_from_one_list(course_copy: Pat
         await pilot.press(*"suite", "enter")
         await until(lambda: screen.text_beside == "drip.suite.toml", "the suite")
         editor = screen.query_one("#text", AnnotatedEditor)
-        report = screen.query_one(CasesFace).report
+        report = screen.query_one(CasesView).report
         assert report is not None
         await until(lambda: len(editor.remarks) == len(report.cases), "verdicts")
         assert {remark.weight for remark in editor.remarks.values()} == {"good"}
@@ -253,9 +253,9 @@ async def test_what_is_noted_is_repaired_by_a_key(course_copy: Path) -> None:
     path.write_text(right.replace("eval(bound, env)", "eval(bond, env)"))
     async with opened(course_copy) as pilot:
         screen = bench(pilot)
-        notes = screen.query_one(NotesFace)
+        notes = screen.query_one(NotesView)
         await until(lambda: any(note.severity == "error" for note in notes.notes), "the note")
-        screen.show_face("notes")
+        screen.show_side_view("notes")
         notes.focus()
         await pilot.press("ctrl+b")
         await until(lambda: isinstance(pilot.app.screen, Show), "the repair")

@@ -14,7 +14,7 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import leave_only
-from tests.faces.test_cli import run
+from tests.interfaces.test_cli import run
 
 Capture = pytest.CaptureFixture[str]
 STARTER = ("starter", "--language", "Drip", "--with", "environment", "--without", "Mul")

@@ -15,10 +15,10 @@ from embrix.tui.commands import of_place
 from embrix.tui.dialogs import Help
 from embrix.tui.drafting import Drafting, OutcomeRows
 from embrix.tui.editor import ProgramEditor
-from embrix.tui.faces import CasesFace, TreeFace
 from embrix.tui.prompting import Prompting, Transcript
+from embrix.tui.side_views import CasesView, TreeView
 from embrix.tui.tally import Board, Tally
-from tests.faces.test_workbench import bench, opened, settled, text_of, until
+from tests.interfaces.test_workbench import bench, opened, settled, text_of, until
 
 DEFINITION = "drip/drip.brix"
 
@@ -31,16 +31,16 @@ async def table(pilot: Pilot[None], trial: str) -> Drafting:
     assert isinstance(screen, Drafting)
     await pilot.pause()
     screen.query_one("#trial", ProgramEditor).load_text(trial)
-    await until(lambda: bool(face(screen, "scratch").nodes), "the trees")
+    await until(lambda: bool(tree_view(screen, "scratch").nodes), "the trees")
     return screen
 
 
-def face(screen: Drafting, name: str) -> TreeFace:
-    return screen.query_one(f"#{name}", TreeFace)
+def tree_view(screen: Drafting, name: str) -> TreeView:
+    return screen.query_one(f"#{name}", TreeView)
 
 
 def forms(screen: Drafting, name: str) -> list[str]:
-    return [row.form for row in face(screen, name).nodes]
+    return [row.form for row in tree_view(screen, name).nodes]
 
 
 async def test_a_change_is_tried_compared_and_dropped(course_copy: Path) -> None:
@@ -53,7 +53,11 @@ async def test_a_change_is_tried_compared_and_dropped(course_copy: Path) -> None
         changed = saved.replace('"+" makes Add   "-"', '"+" makes Add\n    right   "-"')
         editor.load_text(changed)
         await until(lambda: forms(screen, "scratch")[1:3] == ["Lit", "Sub"], "the other tree")
-        assert face(screen, "saved").differing == face(screen, "scratch").differing == {1, 2, 3, 4}
+        assert (
+            tree_view(screen, "saved").differing
+            == tree_view(screen, "scratch").differing
+            == {1, 2, 3, 4}
+        )
         assert "not saved" in screen.query_one("#definition-title", Title).right
         await pilot.press("f5")
         outcome = screen.query_one(OutcomeRows)
@@ -63,7 +67,7 @@ async def test_a_change_is_tried_compared_and_dropped(course_copy: Path) -> None
         await pilot.press("f3")
         await until(lambda: "Sum" in forms(screen, "saved"), "the derivations")
         await pilot.press("f3", "alt+x", "enter")
-        await until(lambda: not face(screen, "scratch").differing, "the change to be dropped")
+        await until(lambda: not tree_view(screen, "scratch").differing, "the change to be dropped")
         assert editor.text == saved
         await pilot.press("alt+x")
         assert "no change" in screen.query_one(Masthead).notice
@@ -85,7 +89,7 @@ async def test_findings_stand_at_their_lines(course_copy: Path) -> None:
         await until(lambda: note.display, "the finding in full")
         title = screen.query_one("#saved-title", Title)
         await until(lambda: title.label == "first tree", "two trees side by side")
-        assert face(screen, "saved").differing
+        assert tree_view(screen, "saved").differing
         editor.load_text(saved.replace("Neg(arg: Expr)", "Neg(arg: Exprr)"))
         where = editor.text.split("\n").index("  Neg(arg: Exprr)")
         await until(lambda: where in editor.remarks, "the error at its line")
@@ -193,8 +197,8 @@ async def test_answers_that_come_while_a_view_opens_wait_for_it(course_copy: Pat
         await until(lambda: bool(table.query("#scratch-title")), "the drafting table")
         await pilot.press("escape")
         await until(lambda: pilot.app.screen is screen, "the bench")
-        screen.show_face("cases")
-        report = screen.query_one(CasesFace).report
+        screen.show_side_view("cases")
+        report = screen.query_one(CasesView).report
         assert report is not None
         screen.action_suite()
         tally = pilot.app.screen

@@ -24,9 +24,9 @@ from embrix.tui.bench import Bench
 from embrix.tui.dialogs import AskText, Pick, Show
 from embrix.tui.document import Document
 from embrix.tui.drafting import Drafting
-from embrix.tui.faces import CasesFace
+from embrix.tui.side_views import CasesView
 from tests.conftest import TINY_LANGUAGE
-from tests.faces.test_workbench import bench, opened, settled, shown, text_of, until, write
+from tests.interfaces.test_workbench import bench, opened, settled, shown, text_of, until, write
 from tests.waiting import Patience
 
 
@@ -313,7 +313,7 @@ async def test_a_screen_of_old_outcomes_is_painted_anew(course_copy: Path) -> No
 async def test_the_suite_follows_the_language_of_the_program(course_copy: Path) -> None:
     async with opened(course_copy, "drip/programs/toll.drip", (140, 44), "rill") as pilot:
         screen = bench(pilot)
-        cases = screen.query_one(CasesFace)
+        cases = screen.query_one(CasesView)
         assert cases.report.language == "Drip"
         screen.open_program(course_copy / "rill" / "programs" / "rates.rill")
         assert cases.report is None  # no verdicts of the other language
