@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from time import monotonic
 
 from rich.text import Text
 from textual import events
@@ -76,6 +77,8 @@ def tell(note: Static, text: str) -> None:
 
 KEPT = 20.0
 """Seconds for which a notice stands on the first line."""
+READ = 2.0
+"""Seconds after which a notice goes when the text changes: what it says may no longer be so."""
 
 
 class Masthead(Widget):
@@ -92,6 +95,7 @@ class Masthead(Widget):
         self.notice_ink = "ink"
         self.busy = ""
         self._forgetting: Timer | None = None
+        self._since = 0.0
         self.suite = ""
         self.suite_alarm = ""
 
@@ -104,8 +108,14 @@ class Masthead(Widget):
             self._forgetting = None
         if parts.get("notice") and self.notice_ink != "brick" and self.is_attached:
             self._forgetting = self.set_timer(KEPT, self._forget)
+            self._since = monotonic()
         if changed:
             self.refresh()
+
+    def typed(self) -> None:
+        """A text has changed: a notice that could be read goes, unless something went wrong."""
+        if self._forgetting is not None and monotonic() - self._since >= READ:
+            self.show(notice="")
 
     def _forget(self) -> None:
         """A notice that nobody has to act on goes by itself; what went wrong stays."""

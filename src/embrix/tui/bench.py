@@ -410,6 +410,7 @@ class Bench(ProgramPane):
     @on(TextArea.Changed, "#text")
     def _text_typed(self) -> None:
         self.writing.typed()
+        self.query_one(Masthead).typed()
         self.names.cursor_moved()  # what it stands on may be another name now
 
     @on(TextArea.SelectionChanged, "#text")

@@ -163,7 +163,13 @@ class ProgramEditor(TextArea, inherit_bindings=False):
         self.move_cursor(self.document.end if last else (0, 0))
 
     async def _on_key(self, event: events.Key) -> None:
-        """Enter begins a new line that is indented like the one it follows, or deeper."""
+        """Enter begins a new line that is indented like the one it follows, or deeper; Esc drops
+        the selection and stays in the text (as the library has it, the focus would go elsewhere)."""
+        if event.key == "escape" and not self.read_only:
+            event.stop()
+            event.prevent_default()
+            self.move_cursor(self.cursor_location)
+            return
         if event.key != "enter":
             await super()._on_key(event)
             return

@@ -16,7 +16,7 @@ from embrix.text.hidden import can_hide, hidden_in
 from embrix.text.plural import counted
 from embrix.text.source import Source, Unreadable
 from embrix.text.visible import cut, visible
-from embrix.tui.bars import Title, tell
+from embrix.tui.bars import Masthead, Title, tell
 from embrix.tui.bench_commands import BenchCommands
 from embrix.tui.desk import PATIENCE
 from embrix.tui.document import Document
@@ -127,6 +127,7 @@ class ProgramPane(BenchCommands):
     def _program_changed(self) -> None:
         self.text = self.editor.text
         self.show_title()
+        self.query_one(Masthead).typed()
         self.text_changed()
         if self._draft_timer is None:
             self._draft_timer = self.set_timer(KEEPING, self._keep_soon)
