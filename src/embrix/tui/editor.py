@@ -164,7 +164,7 @@ class ProgramEditor(TextArea, inherit_bindings=False):
 
     async def _on_key(self, event: events.Key) -> None:
         """Enter begins a new line that is indented like the one it follows, or deeper; Esc drops
-        the selection and stays in the text (as the library has it, the focus would go elsewhere)."""
+        the selection and stays in the text (the library would move the focus)."""
         if event.key == "escape" and not self.read_only:
             event.stop()
             event.prevent_default()
