@@ -116,6 +116,54 @@ def test_a_note_is_mended(make_course: Maker, wrong: str, right: str, line: int)
     assert {line[1:] for line in change.changes if line[:1] == "+"} >= new - old
 
 
+ROWS = {
+    '    left "*" makes Mul\n': "Mul(left: Expr, right: Expr)",
+    '    prefix "!" makes Not\n': "Not(arg: Expr)",
+    '    right a "?" b:Expr ":" c makes Cond\n': "Cond(a: Expr, b: Expr, c: Expr)",
+    '    postfix "[" at:Atom "]" makes Item\n': "Item(arg: Expr, at: Expr)",
+}
+
+
+@pytest.mark.parametrize("row", ROWS)
+def test_a_form_that_an_operator_makes_is_declared(make_course: Maker, row: str) -> None:
+    wrong = LANGUAGE.replace('    prefix "-"', row + '    prefix "-"')
+    right = wrong.replace("  Neg(arg: Expr)\n", f"  Neg(arg: Expr)\n  {ROWS[row]}\n")
+    course = make_course(small=wrong, lane=LANE)
+    change = mended(Session(course.folder), "small.brix", wrong, 18)
+    assert (change.refused, change.text) == ("", right)
+    (course.folder / "small.brix").write_text(right)
+    codes = {(one.code, one.severity) for one in Session(course.folder).course.diagnostics}
+    assert codes == {("missing_clause", "warning")}  # and the next repair writes the clauses
+
+
+CHOICES = {
+    ' | "let" x:name "=" e:Expr "end" makes Let': "Let(x: Name, e: Expr)",
+    ' | "sum" "(" all:Expr*"," ")" makes Sum': "Sum(all: List[Expr])",
+    ' | "maybe" e:number? makes May': "May(e: Maybe[Number])",
+    ' | "nil" makes Nil': "Nil",
+}
+
+
+@pytest.mark.parametrize("choice", CHOICES)
+def test_a_form_that_a_choice_makes_is_declared(make_course: Maker, choice: str) -> None:
+    wrong = LANGUAGE.rstrip("\n") + choice + "\n"
+    right = wrong.replace("  Neg(arg: Expr)\n", f"  Neg(arg: Expr)\n  {CHOICES[choice]}\n")
+    course = make_course(small=wrong)
+    change = mended(Session(course.folder), "small.brix", wrong, wrong.count("\n"))
+    assert (change.refused, change.text) == ("", right)
+
+
+def test_the_first_form_of_a_sort_is_declared(make_course: Maker) -> None:
+    wrong = LANGUAGE + '  Order ::= "do" e:Expr makes Do\n'
+    wrong = wrong.replace("  Order ::=", "  Order : Cmd ::=").replace("start Expr", "start Order")
+    course = make_course(small=wrong)
+    change = mended(Session(course.folder), "small.brix", wrong, wrong.count("\n"))
+    assert change.text == wrong.replace("grammar\n", "forms Cmd\n  Do(e: Expr)\n\ngrammar\n", 1)
+    one = wrong.replace("grammar\n", "forms Cmd\n  Stop\n\ngrammar\n", 1)
+    change = mended(Session(course.folder), "small.brix", one, one.count("\n"))
+    assert change.text == one.replace("  Stop\n", "  Stop\n  Do(e: Expr)\n")
+
+
 def test_a_field_that_nothing_fills_is_captured(make_course: Maker) -> None:
     right = LANGUAGE.replace(
         "  Atom : Expr ::= n:number makes Lit",

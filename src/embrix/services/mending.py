@@ -11,6 +11,7 @@ from embrix.checking.diagnostics import note_of
 from embrix.lanes.session import Session
 from embrix.messages.replies import Note
 from embrix.messages.replies_on_writing import TextChange
+from embrix.services.form_repair import with_form
 from embrix.text.diagnostic import Findings
 from embrix.text.line_difference import difference
 from embrix.text.source import Source
@@ -95,6 +96,10 @@ def _candidates(text: str, note: Note) -> Iterator[str]:
         yield f"{text[:start]}{around[1]}({text[start:end]}){text[end:]}"
     if hint.startswith("remove"):
         yield text[:start] + text[end:].removeprefix(" ")
+    if note.code == "unknown_constructor":
+        declaring = with_form(text, start)
+        if declaring is not None:
+            yield declaring
     if note.code == "missing_clause":
         made = _with_clause(text, note)
         if made is not None:
