@@ -107,8 +107,8 @@ async def test_texts_are_found_and_replaced_here_and_in_all_files(course_copy: P
         assert isinstance(found, LookFor)
         what, by = found.query(Input)
         what.value = "Unbound"
-        told = found.query_one("#told", Static)
-        await until(lambda: str(told.render()) == "1 place", "the place here")
+        told = found.query_one("#found", Static)
+        await until(lambda: str(told.render()) == "1 place; Enter goes there", "the place here")
         await pilot.press("f2")
         await until(lambda: int(str(told.render()).split()[0]) > 3, "all places")
         await pilot.press("down", "enter")
@@ -121,7 +121,7 @@ async def test_texts_are_found_and_replaced_here_and_in_all_files(course_copy: P
         await pilot.press("ctrl+z")
         assert '"nothing called {x} is' in screen.writing.editor.text
         await pilot.press("alt+t", "f3", "(")
-        told = pilot.app.screen.query_one("#told", Static)
+        told = pilot.app.screen.query_one("#found", Static)
         await until(lambda: "no pattern" in str(told.render()), "why not")
 
 

@@ -327,7 +327,10 @@ class DeclarationReader:
     def rows_of(self, c: Cursor, expressions: Expressions) -> tuple[s.DefineRow, ...]:
         """Clauses and the other lines of a definition; answers to warnings cover the next line."""
         rows: list[s.DefineRow | s.DeliberateAnswer] = c.rows(
-            0, lambda: self.row(c, expressions), self.spoilt
+            0,
+            lambda: self.row(c, expressions),
+            self.spoilt,
+            lambda more: slips.no_clause(c.rest(), more),
         )
         kept: list[s.DefineRow] = []
         for number, row in enumerate(rows):

@@ -31,6 +31,11 @@ class Expressions(PatternReader):
         tok = self.c.raw()
         if tok.first and tok.kind != "end" and tok.column > column:
             return self.c.nested(lambda: self.block(column))
+        if self.c.peek().kind == "end":
+            self.c.fail(
+                "an expression is expected here, or a block of lines indented further",
+                "indent the lines below" if tok.first and tok.text in slips.LINES else "",
+            )
         return self.expression()
 
     def block(self, parent: int) -> s.Expr:
@@ -344,7 +349,9 @@ class Expressions(PatternReader):
         while self.c.accept(","):
             subjects.append(self._subject())
         self.c.floor = outer
-        clauses = self.c.rows(column, self.clause)
+        clauses = self.c.rows(
+            column, self.clause, goes_on=lambda more: slips.no_clause(self.c.rest(), more)
+        )
         if not clauses:
             self.c.fail("`match` needs clauses, indented further")
         return s.Match(tuple(subjects), tuple(each_clause(clauses)), self.c.since(start.span))

@@ -170,11 +170,14 @@ class Cursor:
         parent: int,
         read: Callable[[], T | None],
         spoilt: Callable[[T], T | None] = lambda _: None,
+        goes_on: Callable[[bool], bool] = lambda _: False,
     ) -> list[T]:
         """Read each of the lines indented below a column; a line that cannot be read is skipped,
         and one that does not end where it should is what `spoilt` makes of it.
 
-        All lines stand at the column of the first.
+        All lines stand at the column of the first. Behind a line that cannot be read nothing is
+        said about those of which `goes_on` holds: they only follow from its mistake. It is given
+        whether the line above has been left out so.
         """
         result: list[T] = []
         first = self.raw()
@@ -182,10 +185,17 @@ class Cursor:
             return result
         column = first.column
         outer, brackets = self.floor, self.brackets
+        broken = left_out = False
         while True:
             tok = self.raw()
             if tok.kind == "end" or (tok.first and tok.column <= parent):
                 break
+            left_out = broken and goes_on(left_out)
+            if left_out:
+                self._at += 1
+                self._skip_row(column, parent)
+                continue
+            mistakes = self.findings.count
             if tok.column != column or not tok.first:
                 self.begin(outer)
                 try:
@@ -197,15 +207,15 @@ class Cursor:
             begin = self._at
             try:
                 row = read()
-                goes_on = bool(self.brackets) and self.sees(")", "]", ",")
-                if not goes_on and self.peek().kind != "end":
+                inside = bool(self.brackets) and self.sees(")", "]", ",")
+                if not inside and self.peek().kind != "end":
                     try:
                         self.fail("the line should end here")
                     finally:
                         row = spoilt(row) if row is not None else None
                         result += [row] if row is not None else []
                 result += [row] if row is not None else []
-                if goes_on:
+                if inside:
                     break  # the bracket in which these lines stand goes on
             except Misread:
                 self.failures += 1
@@ -213,6 +223,7 @@ class Cursor:
                 if self._at == begin:
                     self._at += 1
                 self._skip_row(column, parent)
+            broken = self.findings.count > mistakes
         self.floor = outer
         return result
 

@@ -90,6 +90,27 @@ def better(expected: str, before: Tok, found: Tok, after: Tok) -> tuple[str, str
     return None
 
 
+LINES = ("let", "require", "emit", "if", "match", "fail", "todo", "attempt", "repeat")
+"""Words that begin a line of a block, and no clause."""
+ROWS = ("deliberately", "no", "inherit", "final", "order")
+"""Words that begin a line among clauses."""
+
+
+def no_clause(rest: list[Tok], among_lines: bool) -> bool:
+    """Whether what begins here is a line of a block rather than a clause: it has no arrow, nor
+    what stands elsewhere in its place, and no form in front unless it stands below such lines."""
+    if not rest or rest[0].text in LINES:
+        return bool(rest)
+    if rest[0].text in ROWS or (rest[0].kind == "Name" and not among_lines):
+        return False
+    for number, tok in enumerate(rest):
+        if number and tok.first and tok.column <= rest[0].column:
+            break
+        if tok.kind == "symbol" and tok.text in ("=>", *ARROWS):
+            return False
+    return True
+
+
 def _begins(tok: Tok) -> bool:
     """Whether an expression may begin with a token."""
     return tok.kind in ("name", "Name", "number", "text") or tok.text in ("(", "[")

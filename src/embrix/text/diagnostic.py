@@ -80,6 +80,10 @@ class Findings:
         place = span.source or source
         self._list.append(Diagnostic(code, message, place, span, hint, "warning"))
 
+    @property
+    def count(self) -> int:
+        return len(self._list)
+
     def extend(self, more: Iterable[Diagnostic]) -> None:
         self._list.extend(more)
 

@@ -60,7 +60,7 @@ class LookFor(Dialog[Answer]):
                             id="what")  # fmt: skip
             yield LineInput(placeholder="what to put in its place; Enter here replaces all",
                             id="by")  # fmt: skip
-            yield Static("", id="told", markup=False)
+            yield Static("", id="found", markup=False)
             yield _Hits()
 
     def on_mount(self) -> None:
@@ -90,13 +90,22 @@ class LookFor(Dialog[Answer]):
 
     def _found(self, hits: TextHits) -> None:
         self._hits = hits
+        self._say()
+        self.query_one(_Hits).show(hits.places, named=self._whole)
+
+    def _say(self) -> None:
+        """How many places there are, and what Enter does on the line with the focus."""
+        hits = self._hits
         text = hits.refused
-        if not text:
-            text = counted(hits.count, "place") if self._what else ""
+        if not text and self._what:
+            text = counted(hits.count, "place")
             if hits.count > len(hits.places):
                 text += f", the first {len(hits.places)} of which are listed"
-        self.query_one("#told", Static).update(text)
-        self.query_one(_Hits).show(hits.places, named=self._whole)
+            if hits.count and self.query_one("#by", Input).has_focus:
+                text += "; Enter replaces " + ("it" if hits.count == 1 else "all of them")
+            elif hits.count:
+                text += "; Enter goes there"
+        self.query_one("#found", Static).update(text)
 
     def on_input_changed(self, event: Input.Changed) -> None:
         if event.input.id == "what":
@@ -113,7 +122,7 @@ class LookFor(Dialog[Answer]):
 
     def _replaced(self, hits: TextHits) -> None:
         if hits.refused:
-            self.query_one("#told", Static).update(hits.refused)
+            self.query_one("#found", Static).update(hits.refused)
         elif hits.files:
             self.dismiss(hits.files)
 
@@ -124,6 +133,7 @@ class LookFor(Dialog[Answer]):
         """To the other line at once: what is typed next belongs there."""
         other = "#by" if self.query_one("#what", Input).has_focus else "#what"
         self.set_focus(self.query_one(other, Input))
+        self._say()
 
     def action_whole(self) -> None:
         """This file, or all files of the course."""
