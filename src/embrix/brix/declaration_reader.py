@@ -331,7 +331,7 @@ class DeclarationReader:
             lambda: self.row(c, expressions),
             self.spoilt,
             lambda more: slips.no_clause(c.rest(), more),
-        )
+        )  # fmt: skip
         kept: list[s.DefineRow] = []
         for number, row in enumerate(rows):
             if isinstance(row, s.DeliberateAnswer):
