@@ -24,6 +24,7 @@ from embrix.tui.bench import Bench
 from embrix.tui.dialogs import AskText, Pick, Show
 from embrix.tui.document import Document
 from embrix.tui.drafting import Drafting
+from embrix.tui.rows import Rows
 from embrix.tui.side_views import CasesView
 from tests.conftest import TINY_LANGUAGE
 from tests.interfaces.test_workbench import bench, opened, settled, shown, text_of, until, write
@@ -414,3 +415,26 @@ def test_a_crash_ends_with_a_status(
     monkeypatch.setattr(sys.stdout, "isatty", lambda: True, raising=False)
     arguments = argparse.Namespace(course=course_copy, file=None)
     assert opening.open_workbench(arguments) == 70
+
+
+async def test_what_was_not_saved_last_time_is_listed(tiny: Path) -> None:
+    """Until it is opened: then it is not saved now."""
+    file = tiny / "one.brix"
+    keep_draft(file, file.read_text() + "# more\n")
+    async with workbench(tiny) as pilot:
+        screen = bench(pilot)
+        assert "one.brix" in screen.query_one(Masthead).notice
+        await pilot.press("f2")
+        rows = [row for row in shown(pilot.app.screen.query_one(Rows)) if "brix" in row]
+        assert [row.split()[1:] for row in rows] == [
+            ["one.brix", "●", "not", "saved", "last", "time"], ["tiny.brix"],
+        ]  # fmt: skip
+        await pilot.press("escape")
+        screen.open_text(file, 1)
+        await until(lambda: screen.writing.changed, "the text that was kept")
+        screen.close_text()
+        await pilot.press("f2")
+        rows = [row for row in shown(pilot.app.screen.query_one(Rows)) if "one.brix" in row]
+        assert len(rows) == 1
+        assert "● not saved" in rows[0]
+        assert "last time" not in rows[0]

@@ -63,7 +63,9 @@ class Choosing:
             for path in language.programs
         ]
         known = {path for _, _, path in programs}
+        left = set()
         for draft in drafts_below(folder):
+            left.add(draft.program.resolve())
             if is_unnamed(draft.program):
                 programs.append(("not saved", "text without a name", str(draft.program)))
             elif not draft.program.exists() and str(draft.program) not in known:
@@ -73,7 +75,11 @@ class Choosing:
         programs += [("a walk", path.relative_to(folder).as_posix(), str(path)) for path in kept]
         texts = files_of(folder)
         for path in texts:
-            mark = "  ● not saved" if path.resolve() in bench.unsaved_files else ""
+            mark = ""
+            if path.resolve() in bench.unsaved_files:
+                mark = "  ● not saved"
+            elif path.resolve() in left:
+                mark = "  ● not saved last time"
             name = path.relative_to(folder).as_posix()
             programs.append((kind_of(path), f"{name}{mark}", str(path)))
         others = [name for name in bench.languages if name != bench.language]
