@@ -79,7 +79,7 @@ class Choosing:
             if path.resolve() in bench.unsaved_files:
                 mark = "  ● not saved"
             elif path.resolve() in left:
-                mark = "  ● not saved last time"
+                mark = "  ○ unsaved text is kept"
             name = path.relative_to(folder).as_posix()
             programs.append((kind_of(path), f"{name}{mark}", str(path)))
         others = [name for name in bench.languages if name != bench.language]
