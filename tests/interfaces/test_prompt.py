@@ -10,6 +10,7 @@ from pathlib import Path
 import pytest
 
 from embrix.cli.main import main
+from tests.interfaces.test_cli import BARE
 
 ENDS_HERE = "rejected: the program ends here, but `-`, `(`, a number or a name could stand here"
 
@@ -190,3 +191,18 @@ def test_what_a_run_takes_up_is_of_the_types_of_what_it_leaves(
     monkeypatch.chdir(tmp_path)
     assert main(["check"]) == 4
     assert "run cannot run programs" in capsys.readouterr().out
+
+
+def test_the_prompt_of_a_language_of_tokens_alone(
+    capsys: pytest.CaptureFixture[str], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    (tmp_path / "course.toml").write_text('title = "bare"\n')
+    (tmp_path / "bare.brix").write_text(BARE)
+    monkeypatch.chdir(tmp_path)
+    monkeypatch.setattr("sys.stdin", io.StringIO("1 22\n3 x\n"))
+    assert main(["repl"]) == 0
+    out = capsys.readouterr().out
+    rows = [line.split() for line in out.splitlines()]
+    assert rows[:3] == [["1:1", "number", "1"], ["1:3", "number", "22"], ["1:1", "number", "3"]]
+    assert "no token begins with `x`" in out
+    assert out.count("rejected") == 1

@@ -99,9 +99,13 @@ class Prompt:
 
     def _entry(self, text: str, forced: bool) -> None:
         parser = self._session.parser(self._language)
-        if parser is None:
+        language = self._session.course.languages[self._language]
+        only_tokens = language.grammar is None and not language.signature.forms
+        if parser is None or only_tokens:
             self._last = text
             self._show_tokens()
+            if parser is not None and look(self._session, self._language, text).invalid:
+                self._refuse(text)
             return
         while text.strip():
             parsed = parser.parse(text, self._rule)
