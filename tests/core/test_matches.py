@@ -22,7 +22,7 @@ define run(p: Expr) -> Number
 define looked(v: Value, m: Maybe[Number], xs: List[Number]) -> Number
 """
 LINE = LANE.count("\n") + 1
-MISSING, UNREACHABLE = "missing_clause", "unreachable_clause"
+MISSING, UNREACHABLE, PARTIAL = "missing_clause", "unreachable_clause", "partial_let"
 FOUND = [
     ("match m\n    Some(n) => n", [(MISSING, 0, "this `match` has no clause for None")]),
     ("match m\n    Some(n) => n\n    None => 0", []),
@@ -42,7 +42,16 @@ FOUND = [
      [(MISSING, 0, "this `let` has no clause for Flag(false)")]),
     ("let n = v else _ => 0\n  if n == v then 1 else 2",
      [(UNREACHABLE, 0, "nothing gets here: what this clause takes is taken above")]),
-    ("let Num(n) = v\n  n", []),
+    ("let Num(n) = v\n  n",
+     [(PARTIAL, 0, "this `let` does not take Flag(_): a run is stuck there")]),
+    ("let Some(n) = m\n  let [a, ..rest] = xs\n  n + a + number(size(rest))",
+     [(PARTIAL, 0, "this `let` does not take None: a run is stuck there"),
+      (PARTIAL, 1, "this `let` does not take []: a run is stuck there")]),
+    ("let (n, Flag(true)) = (1, v)\n  n",
+     [(PARTIAL, 0, "this `let` does not take (_, Num(_)), (_, Flag(false)): "
+      "a run is stuck there")]),
+    ("let (n, (_, k)) = (1, (v, 2))\n  n + k", []),
+    ("let n = 1\n  n", []),
     # The type of what is taken apart is told by what comes after it.
     ("let f = fn(one) => (match one\n    Some(n) => n)\n  f(m)", None),
 ]  # fmt: skip
@@ -56,7 +65,7 @@ def test_what_is_missing_and_what_is_never_reached(
     told = [
         (one.code, one.source.position(one.span.start)[0] - LINE, one.message)
         for one in course.diagnostics
-        if one.code in (MISSING, UNREACHABLE)
+        if one.code in (MISSING, UNREACHABLE, PARTIAL)
     ]
     if found is None:
         assert [code for code, _, _ in told] in ([], [MISSING])
@@ -84,6 +93,29 @@ def test_the_missing_clause_of_a_match_is_written_where_it_belongs(make_course: 
         "    Some(n) => n\n", '    Some(n) => n\n    None => todo "what None gives"\n'
     )
     assert (change.refused, change.text) == ("", right)
+
+
+def test_a_partial_let_gets_its_else(make_course: Maker) -> None:
+    wrong = f"{LANE}  let Num(n) = v\n  n\n"
+    session = Session(make_course(tiny=TINY_LANGUAGE, lane=wrong).folder)
+    change = mended(session, "lane.brix", wrong, LINE)
+    right = wrong.replace("= v\n", '= v else _ => todo "what is given then"\n')
+    assert (change.refused, change.text) == ("", right)
+
+
+def test_what_a_relation_ends_with_is_taken_for_what_it_is(make_course: Maker) -> None:
+    """And a wider type makes a `let` of the base no matter of whoever widened it."""
+    down = (
+        "interpreter down for Tiny\nmain run\nvalue State\n  Going(n: Number)\n  Done(n: Number)\n"
+        "define step(s: State) -> State by s\n  final Done(_)\n"
+        "  Going(n) => if n > 0 then Going(n - 1) else Done(n)\n"
+        "define run(p: Expr) -> Number\n  let Done(n) = repeat step(Going(3))\n  n\n"
+    )
+    lane = f"{LANE}  let Num(n) = v else Flag(_) => 0\n  let Box(k) = Box(n)\n  k\n"
+    lane = lane.replace("choice side", "data Box\n  Box(n: Number)\nchoice side")
+    more = "interpreter more for Tiny extends lane\nextend data Box\n  Bag(n: Number)\n"
+    course = make_course(tiny=TINY_LANGUAGE, lane=lane, more=more, down=down)
+    assert [one.code for one in course.diagnostics] == []
 
 
 def test_a_partial_match_is_meant_where_that_is_said(make_course: Maker) -> None:

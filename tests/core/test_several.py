@@ -348,7 +348,8 @@ def verdict(lockside: Course, tmp_path: Path, entry: str, lane: str = "interleav
         ("outcomes = [6, 5]\nstate = \"a ↦ 6\"", "whole_lines",
          "state a ↦ 6 / state a ↦ 5, by the ways 2"),
         ("confluent = false", "interleaving", "a program with several outcomes has another entry"),
-        ("outcomes = []", "interleaving", "is a list of outcomes, each as it is printed"),
+        ("outcomes = []", "interleaving", "`outcomes` is a list of outcomes, each as it is "
+         "printed"),
         ("outcomes = [5]\nat = \"1:1\"", "interleaving",
          "several outcomes have no place in common"),
     ],

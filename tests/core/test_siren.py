@@ -12,6 +12,7 @@ from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
 from embrix.terms.generate import Generator, Words
 from embrix.terms.node import FIELDS, Node
+from embrix.trace.walk import Walk
 
 LIMITS = Limits(calls=60_000)
 
@@ -58,3 +59,27 @@ def test_contexts_failures_and_continuations_agree(lockside: Course, seed: int) 
             seen[kind] = seen.get(kind, 0) + 1
     for kind in ("value", "Unheard", "NumberWanted", "FunctionWanted", "Escape", "Guard"):
         assert seen.get(kind, 0) > 5, seen
+
+
+@pytest.mark.parametrize(
+    ("program", "rewritten"),
+    [
+        # In each term the part that the step rewrites, worked out by hand.
+        ("1 + (2 + (alarm 3 + 0) + 4)", ["3 + 0", "alarm 3"]),
+        ("10 + (2 * 3)", ["2 * 3", "10 + 6"]),
+        ("1 + (escape out: 5 + out 2)",
+         ["escape out: 5 + out 2", "(given out: ‹Leave(Add(Lit(1), Var(out)))›) 2",
+          "‹Leave(Add(Lit(1), Lit(2)))›", "1 + 2"]),
+        # The guard and the alarm in it are one: both go at once.
+        ("5 + (guard 1 + (alarm 2) else given x: x)",
+         ["guard 1 + (alarm 2) else given x: x", "(given x: x) 2", "5 + 2"]),
+    ],
+)  # fmt: skip
+def test_the_walk_marks_what_stands_in_the_context(
+    lockside: Course, program: str, rewritten: list[str]
+) -> None:
+    lane = Session(lockside.folder).lane("Siren", "rewriting")
+    walk = Walk(lane, lane.trace(program))
+    steps = [walk.step(number) for number in range(len(walk))]
+    found = [one.text[one.focus.start : one.focus.end] for one in steps if one.focus is not None]
+    assert [" ".join(text.split()) for text in found] == rewritten

@@ -52,7 +52,8 @@ class Blocks(BuiltInCalls):
         self.scopes.pop()
         hit = k.CoreClause((pattern,), None, then, line.pattern.span)
         made = k.Match((value,), (slot,), (hit, *misses), line.span)
-        if misses:  # a `let` alone may have a pattern that not everything fits: it is stuck there
+        # What comes out of `repeat` is final, which the type does not say.
+        if misses or not (line.certain or isinstance(value, k.Repeat)):
             self.matches.append(("let", made, [kind]))
         return made
 

@@ -100,6 +100,21 @@ def report_match(world: World, word: str, match: Match, types: Sequence[Type]) -
     )  # fmt: skip
 
 
+def report_let(world: World, match: Match, kind: Type) -> None:
+    """Warn about a `let` without `else` whose pattern does not take everything. One that was taken
+    over from a base is a matter of the base."""
+    if (match.span.source or world.source) is not world.source:
+        return
+    function = Function("", ("subject",), (), (kind,), UNKNOWN, None, (0,), match.clauses, None,
+                        (), None, match.span)  # fmt: skip
+    _, missing = _Ways(world, function, {}).look(())
+    if missing:
+        world.warning(
+            "partial_let", f"this `let` does not take {_examples(missing)}: a run is stuck there",
+            match.span, 'add: else _ => todo "…"',
+        )  # fmt: skip
+
+
 class _Ways:
     """The clauses of a function under one way to decide the choices."""
 
@@ -231,13 +246,16 @@ def _shallow(pattern: CorePattern) -> bool:
 
 def _report_missing(world: World, function: Function, missing: list[Row]) -> None:
     """One warning that names the forms without a clause, with an example of each."""
-    examples = [", ".join(map(show_pattern, row)) for row in missing]
-    shown = ", ".join(examples[:6]) + (f" and {len(examples) - 6} more" if examples[6:] else "")
     skeleton = _skeleton(world, missing[0])
     world.warning(
-        "missing_clause", f"{function.name} has no clause for {shown}", function.span,
+        "missing_clause", f"{function.name} has no clause for {_examples(missing)}", function.span,
         f"add: {skeleton} => todo \"…\"",
     )  # fmt: skip
+
+
+def _examples(missing: list[Row]) -> str:
+    examples = [", ".join(map(show_pattern, row)) for row in missing]
+    return ", ".join(examples[:6]) + (f" and {len(examples) - 6} more" if examples[6:] else "")
 
 
 def _skeleton(world: World, row: Row) -> str:

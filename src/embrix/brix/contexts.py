@@ -20,6 +20,8 @@ from embrix.brix.world import World
 from embrix.terms.types import Con, Type, settle
 from embrix.text.source import Span
 
+LOOKING = "looking"
+"""Between the name of a function and a number in the names of the functions made for it."""
 MOST_LINES = 20
 """`order` lines about one form in a relation with contexts."""
 
@@ -69,7 +71,7 @@ class _Clause:
         for name, span in self.context.without:
             if name not in world.constructors:
                 self.wrong(f"there is no form called {name}", span, "")
-        self.name = f"{define.name} looking {number}"
+        self.name = f"{define.name} {LOOKING} {number}"
         self.sort = next(
             (param.type for param in define.params
              if define.subjects and param.name == define.subjects[0][0]),
@@ -123,7 +125,7 @@ class _Clause:
             s.Clause((found,), None, guard or s.Ref("true", span), span),
             s.Clause((s.PAny(span),), None, s.Ref("false", span), span),
         ), span)  # fmt: skip
-        taken = s.Let(_some((context.inner, known), span), asked, (), span)
+        taken = s.Let(_some((context.inner, known), span), asked, (), span, certain=True)
         body = _behind(taken, self.row.body, self.row.span)
         return replace(self.row, patterns=patterns, guard=test, body=body)
 

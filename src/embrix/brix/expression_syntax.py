@@ -211,6 +211,8 @@ class Let(Struct, frozen=True):
     value: Expr
     misses: tuple[Clause, ...]
     span: Span
+    certain: bool = False
+    """Whether its pattern takes what comes, though the type does not say so."""
 
 
 class Require(Struct, frozen=True):

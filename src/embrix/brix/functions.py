@@ -6,7 +6,7 @@ from collections.abc import Collection, Sequence
 
 from embrix.brix import core as k
 from embrix.brix import syntax as s
-from embrix.brix.clauses import report_coverage, report_match
+from embrix.brix.clauses import report_coverage, report_let, report_match
 from embrix.brix.infer import Infer
 from embrix.brix.lint import report_lint
 from embrix.brix.order import expand_order
@@ -122,7 +122,10 @@ def check_function(
         report_coverage(world, function, absent, define.widened, define.replacing)
     if sound:
         for word, match, types in infer.matches:
-            report_match(world, word, match, types)
+            if word == "let" and len(match.clauses) == 1:
+                report_let(world, match, types[0])
+            else:
+                report_match(world, word, match, types)
         report_lint(world, define, infer.bound, judged)
     return function
 

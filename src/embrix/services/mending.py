@@ -104,6 +104,9 @@ def _candidates(text: str, note: Note) -> Iterator[str]:
         made = _with_clause(text, note)
         if made is not None:
             yield made
+    if note.code == "partial_let":
+        more = hint.removeprefix("add: ").replace("…", "what is given then")
+        yield f"{text[:end]} {more}{text[end:]}"
     declared = re.fullmatch(r"declare: (error .+)", hint)
     if declared is not None:
         head = re.search(r"(?m)^(judgement|main|define|value|data)\b", text)

@@ -33,6 +33,9 @@ CODES: dict[str, str] = {
     "too_many_files": "Some files of the folder are not read; a course belongs in a folder of its "
     "own.",
     "missing_clause": "A function has no clause for some terms; a run that meets one is stuck.",
+    "partial_let": "A `let` without `else` has a pattern that does not take every value of its "
+    "type; a run that meets another one is stuck there. Add `else`, or answer with `deliberately` "
+    "where it cannot happen.",
     "missing_field": "An alternative makes a form without filling all its fields.",
     "missing_operand": "An operator table does not say what its operands are.",
     "missing_part": "A definition lacks a part that it needs.",

@@ -18,6 +18,7 @@ from embrix.grammar.printed import Path, Printed
 from embrix.terms.node import FIELDS, Node
 from embrix.terms.substitution_details import substitution_details
 from embrix.text.source import Span
+from embrix.trace.context_places import place_in_context
 from embrix.trace.judgements import BRIEF, RecordedJudgements
 from embrix.trace.reductions import Reductions
 from embrix.trace.spread import spread
@@ -220,6 +221,9 @@ class Walk(RecordedJudgements):
         steps = self._reductions
         path, innermost = self._redex(instance)
         redex = self._subject(innermost)
+        around = self._context(innermost)
+        if around is not None:
+            path, redex = (*path, *around[0]), around[1]
         printed = self._print(term, path)
         return WalkStep(
             number, "term", printed.text, printed.focus, redex[1] if redex else None, 0, (),
@@ -261,6 +265,14 @@ class Walk(RecordedJudgements):
                 at = number
             number += 1
         return tuple(path), at
+
+    def _context(self, instance: int) -> tuple[Path, Node] | None:
+        """Where the clause of a step finds what it rewrites, if it has a context."""
+        term = self._subject(instance)
+        if term is None:
+            return None
+        function, clause = self._function(instance), self._recorder.clauses[instance]
+        return place_in_context(self._machine, function, clause, term)
 
     def _known(self, instance: int) -> bool:
         columns = self._recorder.functions
@@ -337,7 +349,9 @@ class Walk(RecordedJudgements):
         """The part that a step rewrites."""
         if number >= len(self._reductions.taken):
             return None
-        return self._subject(self._redex(self._step(number)[1])[1])
+        innermost = self._redex(self._step(number)[1])[1]
+        around = self._context(innermost)
+        return around[1] if around is not None else self._subject(innermost)
 
     def output_steps(self) -> list[int]:
         """The first step after each output."""
