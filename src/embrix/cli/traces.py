@@ -15,6 +15,7 @@ from embrix.cli.status import NEGATIVE, OK, REJECTED, UNREAD
 from embrix.cli.usage import Usage, new_file
 from embrix.machine.lane import BadBinding
 from embrix.messages.replies import ClausePlace, StepData
+from embrix.text.fitting import indented
 from embrix.text.plural import counted
 from embrix.text.visible import times, visible
 from embrix.trace.data import head_data, step_data
@@ -107,7 +108,7 @@ def _print(arguments: argparse.Namespace, head: dict[str, Any], steps: list[Step
     print(f"{head['language']} {head['lane']}: {counted(head['length'], 'step')}")
     for one in steps:
         sign = {"enter": "┌ ", "leave": "└ ", "term": "→ ", "end": "◆ "}.get(one.kind, "  ")
-        print(f"{one.number:>7,}  {'│ ' * min(one.depth, 30)}{sign}{visible(one.brief)}")
+        print(f"{one.number:>7,}  {indented(one.depth)}{sign}{visible(one.brief)}")
         if len(steps) == 1:
             _details(one)
 

@@ -250,6 +250,8 @@ class StepData(Reply):
     stack: list[str]
     put: list[Substituted]
     note: str
+    row: list[tuple[str, str]] = []
+    """`brief` in pieces: `sign`, `names`, `store`, `other`, `term` or `result`, and a text."""
     focus: Place | None = None
     renewed: Place | None = None
     written: str = ""

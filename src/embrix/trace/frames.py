@@ -6,7 +6,7 @@ from __future__ import annotations
 from typing import Literal, TypeAlias
 
 from embrix.machine.recorder import CHILDREN, NOT_LEFT, Recorder
-from embrix.terms.node import FIELDS, FRAME, KNOT, TUPLE, Node, Value
+from embrix.terms.node import FIELDS, FRAME, KNOT, LOCATION, STORE, TUPLE, Node, Value, bindings
 
 Origin: TypeAlias = Literal["fresh", "captured", "around"]
 
@@ -28,7 +28,7 @@ def origins(
     held: set[int] = set()
     parent = recorder.parents[instance]
     if parent >= 0:
-        for value in recorder.arguments[parent]:
+        for value in (*recorder.arguments[parent], *_at_locations(recorder.arguments[parent])):
             held.update(_held(value))
         for result in _before(recorder, parent, instance):
             held.update(_held(result))
@@ -61,6 +61,24 @@ def _before(recorder: Recorder, parent: int, instance: int) -> list[Value]:
             if len(found) >= CHILDREN:
                 break
     return found
+
+
+def _at_locations(arguments: tuple[Value, ...]) -> list[Value]:
+    """What the stores among the arguments of a judgement have at the locations that it knows: those
+    among its arguments, and those that its names stand for."""
+    nodes = [one for one in arguments if isinstance(one, tuple)]
+    known = [one for one in nodes if one[0] == LOCATION]
+    for environment in nodes:
+        for _, (_, value) in zip(range(MOST_FRAMES), bindings(environment), strict=False):
+            if isinstance(value, tuple) and value[0] == LOCATION:
+                known.append(value)
+    return [
+        store[FIELDS][where[FIELDS]]
+        for store in nodes
+        if store[0] == STORE
+        for where in known
+        if where[FIELDS] in store[FIELDS]
+    ]
 
 
 def _frames(environment: Node) -> list[int]:

@@ -19,7 +19,7 @@ from embrix.terms.node import FIELDS, Node
 from embrix.terms.substitution_details import substitution_details
 from embrix.text.source import Span
 from embrix.trace.context_places import place_in_context
-from embrix.trace.judgements import BRIEF, RecordedJudgements
+from embrix.trace.judgement_rows import JudgementRows
 from embrix.trace.reductions import Reductions
 from embrix.trace.spread import spread
 from embrix.trace.walk_steps import Put, WalkStep
@@ -43,7 +43,7 @@ def walkable(interpreter: Interpreter) -> bool:
     return any(function.judgement is not None for function in interpreter.functions.values())
 
 
-class Walk(RecordedJudgements):
+class Walk(JudgementRows):
     """The steps of one traced run."""
 
     @property
@@ -322,15 +322,27 @@ class Walk(RecordedJudgements):
         depth = view.depths[number - view.first]
         # Of the events up to this one, those that entered a judgement: as many more as are open.
         begun = (number + 1 + depth) // 2 if left else instance
+        known = self._bindings(instance, left)
+        row = self.pieces(instance, left, known, self._store_above(number))
         return WalkStep(
             number, "leave" if left else "enter", self.judgement(instance, left), None,
-            subject[1] if subject else None, depth, self._bindings(instance, left),
-            self._clause(instance), store=self._store(instance, left=left, until=begun),
+            subject[1] if subject else None, depth, known, self._clause(instance),
+            store=self._store(instance, left=left, until=begun),
             note="tail call" if not left and self.takes_over(instance) else "",
-            brief=self.judgement(instance, left, BRIEF), changed=self._changed(instance, left),
+            row=row, changed=self._changed(instance, left),
             refused=self._refused(instance), stack=self._stack(instance),
             put=self._put(number + 1, number + 1), written=self._written(number),
         )  # fmt: skip
+
+    def _store_above(self, number: int) -> Node | None:
+        """The store of the row above that of an event, which is looked at afterwards as before."""
+        _, instance, left = self.raw(number)
+        if number == 0 or self._store_of(instance, left=left) is None:
+            return None
+        _, above, left = self.raw(number - 1)
+        store = self._store_of(above, left=left)
+        self._turn_to(number)
+        return store
 
     def _end(self, number: int) -> WalkStep:
         outcome = self.traced.result.outcome

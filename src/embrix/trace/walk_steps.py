@@ -10,10 +10,13 @@ from msgspec import Struct
 from embrix.machine.recorder import Recorder
 from embrix.terms.node import Place
 from embrix.terms.substitution_details import SubstitutionDetails
+from embrix.text.fitting import Piece, fitted
 from embrix.text.source import Span
 from embrix.trace.frames import Origin
 
 StepKind: TypeAlias = Literal["term", "enter", "leave", "end"]
+ROW = 100
+"""Columns of a row of ordinary length."""
 
 
 class Binding(Struct, frozen=True):
@@ -60,8 +63,9 @@ class WalkStep(Struct, frozen=True):
     clause: Span | None
     note: str = ""
     store: tuple[Held, ...] = ()
-    brief: str = ""
-    """The judgement with its environments and stores cut short; empty for the whole `text`."""
+    row: tuple[Piece, ...] = ()
+    """The judgement in pieces, with what matters of its environments and stores; empty where the
+    whole `text` stands for it."""
     changed: tuple[str, ...] = ()
     """Locations whose contents are not what they were when the judgement was entered."""
     refused: tuple[Span, ...] = ()
@@ -74,6 +78,11 @@ class WalkStep(Struct, frozen=True):
     """The end of what has been written so far."""
     put: tuple[Put, ...] = ()
     """The substitutions that take place at this step, or right after this event."""
+
+    @property
+    def brief(self) -> str:
+        """The step in a row of ordinary length."""
+        return "".join(text for _, text in fitted(self.row, ROW)) if self.row else self.text
 
 
 class RecordView:

@@ -17,6 +17,7 @@ from textual.widget import Widget
 from textual.widgets import Static
 
 from embrix.messages.replies import StepData, Substituted
+from embrix.text.fitting import fitted, indented
 from embrix.text.plural import counted
 from embrix.text.visible import cut, times, visible
 from embrix.tui.commands import of_place
@@ -142,9 +143,10 @@ class StepRows(Rows):
     def row(self, number: int) -> Sequence[Piece]:
         app = self.app
         marked = number in self.marks
+        here = number == self.cursor
         lead: Piece = (
-            f"{number:>6,}{'◗' if marked else ' '}",
-            ink(app, "brass" if marked else "faint", bold=marked),
+            f"{'▶' if here else ' '}{number:>5,}{'◗' if marked else ' '}",
+            ink(app, "brass" if marked or here else "faint", bold=marked or here),
         )
         step = self.known_steps.get(number)
         if step is None:
@@ -163,12 +165,28 @@ class StepRows(Rows):
             ]
         entering = kind == "enter"
         sign = "↳ " if step.note == "tail call" else "┌ " if entering else "└ "
-        depth = step.depth
+        inset = indented(step.depth)
+        room = self.scrollable_content_region.width - len(lead[0] + inset + sign)
         return [
             lead,
-            ("│ " * min(depth, 30), ink(app, "wall")),
+            (inset, ink(app, "wall")),
             (sign, ink(app, "water" if entering else "moss", bold=True)),
-            (step.brief, ink(app, "ink" if not entering else "faint")),
+            *self._pieces(step, room, entering, number == self.cursor),
+        ]
+
+    def _pieces(self, step: StepData, room: int, entering: bool, here: bool) -> list[Piece]:
+        """A judgement in a row: first its expression and result, then what is around."""
+        app = self.app
+        row = step.row or [("term", step.brief)]
+        styles = {
+            "term": ink(app, "ink", bold=here),
+            "result": ink(app, "faint" if entering else "moss", bold=not entering),
+            "sign": ink(app, "faint", bold=here),
+        }
+        around = ink(app, "faint", bold=here)
+        return [
+            (visible(text), styles.get(kind, around))
+            for kind, text in fitted([(kind, visible(text)) for kind, text in row], room)
         ]
 
     def _focused(self, step: StepData) -> list[Piece]:
