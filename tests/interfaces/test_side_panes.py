@@ -64,3 +64,27 @@ async def test_stores_and_suspensions_stand_beside_the_names(course_copy: Path) 
         shown = str(step.render())
         assert "store" in shown
         assert "●" in shown
+
+
+async def test_another_lane_is_walked_at_the_same_part(course_copy: Path) -> None:
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        await write(pilot, "let a = 1 + 2 in a * 4")
+        screen.choose_lane("environment")
+        await settled(screen)
+        details = screen.query_one(StepDetails)
+        for number in range(screen.step_rows.length):
+            screen.walking.go(number)
+            await until(lambda: details.step is not None, "the step")
+            assert details.step is not None
+            if details.step.place == (17, 22) and details.step.kind == "enter":
+                break
+        screen.choose_lane("rewriting")
+        await settled(screen)
+        assert details.step is not None
+        assert details.step.text == "3 * 4"
+        screen.choose_lane("environment")  # at once, before the other one has been fetched
+        screen.choose_lane("rewriting")
+        screen.choose_lane("environment")
+        await settled(screen)
+        assert details.step.place == (17, 22)

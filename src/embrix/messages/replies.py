@@ -198,6 +198,8 @@ class WalkSummary(Reply):
     program: str = ""
     lane: str = ""
     language: str = ""
+    at: int | None = None
+    """The step that corresponds to that of the walk beside it."""
 
 
 class ClausePlace(Reply):

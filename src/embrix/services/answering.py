@@ -259,7 +259,7 @@ def _explore_ways(service: Service, a: q.ExploreWays) -> on_comparing.WaysFound:
 
 @_answers(q.OpenWalk)
 def _open_walk(service: Service, a: q.OpenWalk) -> r.WalkSummary:
-    return service.loaded.walks.open(a.walk, service.on_start)
+    return service.loaded.walks.open(a.walk, service.on_start, a.beside, a.at)
 
 
 @_answers(q.FetchSteps)

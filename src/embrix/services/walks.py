@@ -6,6 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import cast
 
+from embrix.compare.same_step import same_step
 from embrix.lanes.session import Session
 from embrix.machine.lane import OnStart
 from embrix.machine.limits import LIVE, Limits
@@ -15,6 +16,7 @@ from embrix.services.kept_walks import NoWalk, Walks
 from embrix.trace.data import step_data
 from embrix.trace.saved import SavedWalk, save_walk
 from embrix.trace.seeking import Kind, seek
+from embrix.trace.walk import Walk
 
 
 class WalkService:
@@ -25,8 +27,12 @@ class WalkService:
         self._limits = limits
         self._walks = Walks()
 
-    def open(self, recipe: WalkRecipe, on_start: OnStart | None = None) -> WalkSummary:
-        """Record a run, or open one that was saved."""
+    def open(
+        self, recipe: WalkRecipe, on_start: OnStart | None = None,
+        beside: WalkRecipe | None = None, at: int = 0,
+    ) -> WalkSummary:  # fmt: skip
+        """Record a run, or open one that was saved; with the step that corresponds to one of the
+        walk beside it."""
         try:
             walk = self._walks.made(self._session, recipe, self._limits, on_start)
         except NoWalk as wrong:
@@ -37,7 +43,15 @@ class WalkService:
                 len(walk), head["style"], head["levels"], program=head["program"],
                 lane=head["lane"], language=head["language"],
             )  # fmt: skip
-        return WalkSummary(len(walk), walk.style, walk.levels(), cut=walk.cut)
+        same: int | None = None
+        if beside is not None:
+            try:
+                other = self._walks.kept(self._session, beside, self._limits, on_start)
+            except NoWalk:
+                other = None
+            if isinstance(other, Walk):
+                same = same_step(other, at, walk)
+        return WalkSummary(len(walk), walk.style, walk.levels(), cut=walk.cut, at=same)
 
     def steps(
         self, recipe: WalkRecipe, first: int, last: int, on_start: OnStart | None = None

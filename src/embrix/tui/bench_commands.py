@@ -59,7 +59,7 @@ class BenchCommands(TextActions):
 
     @abstractmethod
     def choose_lane(self, lane: str) -> None:
-        """Walk another lane from now on, from its beginning."""
+        """Walk another lane from now on."""
 
     def unavailable(self) -> dict[str, str]:
         """Commands that cannot be carried out now, with the reason."""

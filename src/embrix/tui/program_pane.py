@@ -248,19 +248,22 @@ class ProgramPane(BenchCommands):
     # ---------------------------------------------------------------- lanes and steps
 
     def choose_lane(self, lane: str) -> None:
-        """Walk another lane from now on, from its beginning."""
+        """Walk another lane from now on, at the step at which it evaluates the same part of the
+        program."""
         self.lane = lane
         self.lanes.cursor = self.lanes.lanes.index(lane)
         self.lanes.refresh()
         result = self.lanes.results.get(lane)
         if result is not None and lane in self.lanes.fresh:
             self._notice(self.editor.text, result.outcome)
-        self._ask_walk(0)
+        self._ask_walk(0, follow=True)
 
-    def _ask_walk(self, at: int) -> None:
+    def _ask_walk(self, at: int, *, follow: bool = False) -> None:
         ways = self.ways_on(self.lane)
         key = f"{self.version}:{self.lane}:{ways_text(ways)}"
-        self.walking.ask(key, self.language, self.lane, self.editor.text, at, self.input, ways)
+        self.walking.ask(
+            key, self.language, self.lane, self.editor.text, at, self.input, ways, follow=follow
+        )
 
     def walk_lane(self, lane: str, at: int) -> None:
         """A lane of the program at a step."""

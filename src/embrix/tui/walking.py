@@ -36,6 +36,8 @@ class Walking:
         """Shows the run that has been recorded, as soon as its first steps are there."""
         self._fetching: set[int] = set()
         self.at = 0
+        self._seen: tuple[WalkRecipe, int] | None = None
+        """The walk that was in view last, and its step."""
         self.to_last = False
         """Whether the last step is wanted, whatever its number."""
         self.given: dict[str, str] = {}
@@ -62,9 +64,10 @@ class Walking:
 
     def ask(
         self, key: str, language: str, lane: str, text: str, at: int, lines: list[str],
-        ways: list[int],
+        ways: list[int], *, follow: bool = False,
     ) -> None:  # fmt: skip
-        """Record a run of a text on a lane by some ways; the step will be near number `at`."""
+        """Record a run of a text on a lane by some ways; the step will be number `at`, or as far as
+        the runs allow the one that corresponds to the step in view (`follow`)."""
         if self.held is not None and self.held == (text, lane):
             return
         self.held = self._begins = None
@@ -72,6 +75,12 @@ class Walking:
         self.key, self.lane, self.at = key, lane, at
         self.recipe = WalkRecipe(key, language, lane, text, self.given, lines, ways=ways)
         request = OpenWalk(walk=self.recipe)
+        if follow and self._seen is not None:
+            seen, number = self._seen
+            if (seen.language, seen.text, seen.given, seen.input) == (
+                language, text, self.given, lines,
+            ):  # fmt: skip
+                request = OpenWalk(walk=self.recipe, beside=seen, at=number)
         self._desk.ask("walk", request, partial(self._walked, key, text))
         self._bench.set_timer(PATIENCE, self.show_title)
 
@@ -103,6 +112,7 @@ class Walking:
             return
         self._fetching.clear()
         last = walk.length - 1
+        self.at = walk.at if walk.at is not None else self.at
         self.at = last if self.to_last else max(0, min(self.at, last))
         self.to_last = False
         self._begins = partial(self._begin, key, text, walk)
@@ -172,6 +182,8 @@ class Walking:
         step = rows.known_steps.get(self.at)
         if step is None and rows.length:
             self.fetch(self.at)
+        if self._shown == self.key and rows.length and not self.held:
+            self._seen = self.recipe, self.at
         style = rows.style_of_walk
         self._bench.query_one(StepDetails).show(step, style)
         place = step.place if step else None
