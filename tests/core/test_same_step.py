@@ -64,8 +64,9 @@ def test_the_part_is_the_same_wherever_both_come_to_it(
 
 
 def test_from_a_lane_to_itself_nothing_moves(lockside: Course) -> None:
-    for lane in ("environment", "by_need"):
-        one = walk(lockside, lane, PROGRAM)
+    twice = "let f = given x: x * 2 in f 1 + f 2"
+    for lane, text in (("environment", PROGRAM), ("by_need", PROGRAM), ("by_name", twice)):
+        one = walk(lockside, lane, text)
         for number in range(len(one)):
             moved = abs(same_step(one, number, one) - number)
             assert moved <= (0 if one.step(number).place is not None else 3), (lane, number)

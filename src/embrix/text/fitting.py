@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from embrix.text.visible import cut, width
+from embrix.text.visible import width
 
 Piece = tuple[str, str]
 """Its kind (`sign`, `names`, `store`, `other`, `term`, `result`) and its text."""
@@ -60,7 +60,7 @@ def shortened(kind: str, text: str, room: int) -> str:
 
 def _cut(text: str, room: int) -> str:
     """As many characters as fit in front of a sign that more followed."""
-    end = min(len(text), room)
-    while end > 0 and width(cut(text, end)) > room:
+    end = min(len(text), room) - 1
+    while end > 0 and width(text[:end]) >= room:
         end -= 1
-    return cut(text, max(1, end))
+    return f"{text[: max(0, end)]}…"
