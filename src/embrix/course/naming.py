@@ -17,6 +17,13 @@ def plain_name(lane: str) -> str:
     return lane.partition("@")[0].partition("[")[0].strip()
 
 
+def decisions_in(lane: str) -> dict[str, str]:
+    """The choices that a name decides, each with its alternative."""
+    inside = lane.partition("@")[0].partition("[")[2].rstrip("]")
+    pairs = (part.partition("=") for part in inside.split(",") if part.strip())
+    return {choice.strip(): way.strip() for choice, _, way in pairs}
+
+
 def short_name(lane: str, lanes: Iterable[str]) -> str:
     """A lane as it is told apart from others: of the file or folder of its version as many of the
     last parts as that takes."""

@@ -43,6 +43,13 @@ class WorkbenchApp(KeysInOrder[None]):
         if self._folder is not None:
             self.push_screen(Bench(self._folder, self._program))
 
+    async def action_quit(self) -> None:
+        """Leave; what is open is remembered."""
+        for screen in self.screen_stack:
+            if isinstance(screen, Bench):
+                screen.remembering.take()
+        await super().action_quit()
+
     def action_switch_theme(self) -> None:
         """Change between the dark and the light theme."""
         self.theme = DAY if self.theme == NIGHT else NIGHT

@@ -16,7 +16,7 @@ from watchfiles import awatch
 
 from embrix.course.drafts import drafts_below, is_unnamed
 from embrix.course.finding import files_of
-from embrix.course.naming import plain_name
+from embrix.course.naming import decisions_in, plain_name
 from embrix.messages.replies import CourseSummary, Note
 from embrix.messages.replies_on_lessons import StopShown
 from embrix.messages.replies_on_suites import CaseRow, CaseVerdict, SuiteReport
@@ -40,6 +40,7 @@ from embrix.tui.drafting import Drafting
 from embrix.tui.drawing import Drawings
 from embrix.tui.editor import ProgramEditor
 from embrix.tui.program_pane import ProgramPane
+from embrix.tui.remembering import OFTEN, Remembering
 from embrix.tui.rows import Rows
 from embrix.tui.search_pane import Seeking
 from embrix.tui.side_views import CasesView, GrammarView, LanesView, NotesView, TokensView, TreeView
@@ -105,6 +106,7 @@ class Bench(ProgramPane):
         self.drawing = Drawings(self, self.desk)
         self.choosing = Choosing(self, self.desk)
         self.begin_text_actions(self.desk)
+        self.remembering = Remembering(self)
         self.show_side_view("tree")
         self.query_one(Masthead).show(course=self.folder.name, busy="reading the course …")
         self.read_course()
@@ -191,7 +193,7 @@ class Bench(ProgramPane):
         self.side_title()
 
     def _open_first(self) -> None:
-        path = self.wanted
+        path = self.remembering.put_back() or self.wanted
         if path is None:
             for language in self.languages.values():
                 if language.programs:
@@ -199,8 +201,10 @@ class Bench(ProgramPane):
                     break
         if path is not None:
             self.open_program(path)
+            self.remembering.place_cursor()
         else:
             self.open_unnamed()
+        self.set_interval(OFTEN, self.remembering.take)
         folder = self.course_folder
         files = {path.resolve() for path in files_of(folder)}
         drafts = (one.program for one in drafts_below(folder) if not is_unnamed(one.program))
@@ -219,9 +223,16 @@ class Bench(ProgramPane):
             self.language = next(iter(languages), "")
         self.query_one(Masthead).show(language=self.language)
         language = self.languages.get(self.language)
-        lanes = [lane.name for lane in language.lanes] if language else []
-        extra = self.decided.get(self.language, [])
-        lanes += [lane for lane in extra if plain_name(lane) in lanes]
+        own = {lane.name: lane.choices for lane in language.lanes} if language else {}
+        lanes = [*own]
+        for lane in self.decided.get(self.language, []):
+            choices = own.get(plain_name(lane), {})
+            decided = {} if "@" in lane else decisions_in(lane)
+            if plain_name(lane) in own and all(
+                choice in choices and way in choices[choice].alternatives
+                for choice, way in decided.items()
+            ):
+                lanes.append(lane)
         lanes += language.outside if language else []
         broken = list(language.broken) if language else []
         if language and not language.usable:

@@ -65,10 +65,11 @@ class Choosing:
         known = {path for _, _, path in programs}
         left = set()
         for draft in drafts_below(folder):
-            left.add(draft.program.resolve())
             if is_unnamed(draft.program):
                 programs.append(("not saved", "text without a name", str(draft.program)))
-            elif not draft.program.exists() and str(draft.program) not in known:
+                continue
+            left.add(draft.program.resolve())
+            if not draft.program.exists() and str(draft.program) not in known:
                 name = draft.program.relative_to(folder.resolve()).as_posix()
                 programs.append(("not saved", name, str(draft.program)))
         kept = sorted(folder.rglob(f"*{WALK}"))[:MOST_KEPT]

@@ -57,6 +57,15 @@ class Walking:
         return self._marks.setdefault((self._text, self.lane), [])
 
     @property
+    def all_marks(self) -> dict[tuple[str, str], list[int]]:
+        """The marked steps of every run, by program and lane."""
+        return self._marks
+
+    def put_marks(self, marks: dict[tuple[str, str], list[int]]) -> None:
+        """Mark steps of runs that are not in view yet."""
+        self._marks |= {run: list(steps) for run, steps in marks.items()}
+
+    @property
     def settled(self) -> bool:
         """Whether the run asked for last is the one on screen, its current step fetched."""
         here = self.at in self._step_rows.known_steps or not self._step_rows.length
@@ -112,7 +121,8 @@ class Walking:
             return
         self._fetching.clear()
         last = walk.length - 1
-        self.at = walk.at if walk.at is not None else self.at
+        if walk.at is not None and not self.at:  # else somebody has moved on meanwhile
+            self.at = walk.at
         self.at = last if self.to_last else max(0, min(self.at, last))
         self.to_last = False
         self._begins = partial(self._begin, key, text, walk)

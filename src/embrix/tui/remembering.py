@@ -1,0 +1,122 @@
+"""The workbench as it was when it was left: taken every few seconds and at the end, put back when
+the course is opened again."""
+
+from __future__ import annotations
+
+import logging
+from pathlib import Path
+
+from embrix.course.last_time import (
+    LONGEST,
+    MOST_MARKED,
+    MOST_SUPPLIED,
+    LastTime,
+    MarkedSteps,
+    Supply,
+    last_time,
+    remember,
+)
+from embrix.course.records import Damaged
+from embrix.tui.arranging_panes import ARRANGEMENTS
+from embrix.tui.program_pane import ProgramPane
+from embrix.tui.theme import DAY, NIGHT
+
+LOG = logging.getLogger(__name__)
+OFTEN = 3.0
+"""Seconds between two looks at what there is to remember."""
+
+
+class Remembering:
+    """Knows what was kept last, so that a file is only written when something is otherwise."""
+
+    def __init__(self, bench: ProgramPane) -> None:
+        self._bench = bench
+        self._kept: LastTime | None = None
+        self._gone = False
+        """Whether it could not be kept: that is told once."""
+
+    # ---------------------------------------------------------------- putting it back
+
+    def put_back(self) -> Path | None:
+        """Put back what was left, all but the program, which is given: None where there was none,
+        or another one is asked for."""
+        bench = self._bench
+        try:
+            kept = last_time(bench.folder)
+        except Damaged as bad:
+            LOG.warning("%s", bad)
+            return None
+        if kept is None:
+            return None
+        if kept.theme in (DAY, NIGHT):
+            bench.app.theme = kept.theme
+        for name in ARRANGEMENTS:
+            bench.set_class(name == kept.arrangement and name != "running", f"for-{name}")
+        bench.decided |= {language: list(lanes) for language, lanes in kept.lanes.items()}
+        for supply in kept.supplies:
+            path = self._path(supply.program)
+            if path is not None:
+                bench.supplied[path] = supply.names, supply.input
+        bench.walking.put_marks({(one.text, one.lane): one.steps for one in kept.marks})
+        path = self._path(kept.program)
+        if path is None or bench.wanted not in (None, path):
+            return None
+        self._kept = kept
+        bench.lane, bench.walking.at = kept.lane, kept.step
+        return path
+
+    def place_cursor(self) -> None:
+        """Where the cursor was, once the program is there."""
+        if self._kept is not None:
+            self._bench.editor.move_cursor(self._kept.cursor)
+
+    def _path(self, inside: str) -> Path | None:
+        """A program of the course that is still there."""
+        folder = self._bench.folder.resolve()
+        path = (folder / inside).resolve()
+        return path if inside and path.is_relative_to(folder) and path.is_file() else None
+
+    # ---------------------------------------------------------------- taking it
+
+    def take(self) -> None:
+        """Keep what the workbench is at, if that is not what was kept last."""
+        now = self._now()
+        if now is None or now == self._kept or self._gone:
+            return
+        try:
+            remember(self._bench.folder, now)
+        except OSError as fault:
+            self._gone = True
+            LOG.warning("what was open cannot be kept: %s", fault)
+        self._kept = now
+
+    def _now(self) -> LastTime | None:
+        bench = self._bench
+        if bench.document is None or not bench.summary or not bench.query("#program"):
+            return None
+        return LastTime(
+            program=self._inside(bench.document.path), language=bench.language,
+            cursor=bench.editor.cursor_location, lane=bench.lane, step=bench.walking.at,
+            lanes={language: list(lanes) for language, lanes in bench.decided.items() if lanes},
+            supplies=[
+                Supply(inside, dict(names), list(lines))
+                for path, (names, lines) in [*bench.supplied.items()][-MOST_SUPPLIED:]
+                if (inside := self._inside(path)) and (names or lines)
+            ],
+            marks=[
+                MarkedSteps(text, lane, list(steps))
+                for (text, lane), steps in [*bench.walking.all_marks.items()][-MOST_MARKED:]
+                if steps and len(text) <= LONGEST
+            ],
+            theme=bench.app.theme,
+            arrangement=next((one for one in ARRANGEMENTS if bench.has_class(f"for-{one}")), ""),
+        )  # fmt: skip
+
+    def _inside(self, path: Path) -> str:
+        """A path inside the course; empty for one outside, or a text without a name."""
+        folder = self._bench.folder.resolve()
+        document = self._bench.document
+        if document is not None and path == document.path and not document.named:
+            return ""
+        path = path.resolve()
+        return path.relative_to(folder).as_posix() if path.is_relative_to(folder) else ""
