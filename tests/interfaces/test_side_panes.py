@@ -88,3 +88,33 @@ async def test_another_lane_is_walked_at_the_same_part(course_copy: Path) -> Non
         screen.choose_lane("environment")
         await settled(screen)
         assert details.step.place == (17, 22)
+
+
+async def test_a_redex_is_marked_where_it_can_be_seen(course_copy: Path) -> None:
+    """By its first word where it is everything; far to the right the row begins before it."""
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        await write(pilot, "let level = 1 in level + 2 * level")
+        screen.choose_lane("rewriting")
+        await settled(screen)
+
+        def underlined(number: int) -> list[str]:
+            return [text for text, style in screen.step_rows.row(number) if style.underline]
+
+        assert underlined(0) == ["let"]
+        assert underlined(1) == ["2 * 1"]
+        assert "".join(underlined(2)) == "1 + 2"  # the 2 is new as well
+        far = " + ".join(["1"] * 2 + [f"(let b{n} = {n} in b{n})" for n in range(9)])
+        await write(pilot, far.replace("1 + 1", "let q = 1 in q"))
+        await write(pilot, f"0 - ({' - '.join(['1000'] * 30)} - (7 * 8))")
+        rows = screen.step_rows
+        last = rows.length - 1
+        number = next(
+            n for n in range(last + 1)
+            if n in rows.known_steps and "7 * 8" in rows.known_steps[n].text
+            and rows.known_steps[n].focus is not None
+            and rows.known_steps[n].text[slice(*rows.known_steps[n].focus)] == "7 * 8"
+        )  # fmt: skip
+        assert underlined(number) == ["7 * 8"]
+        line = rows.render_line(number - int(rows.scroll_offset.y)).text
+        assert "7 * 8" in line

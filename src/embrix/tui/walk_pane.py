@@ -161,7 +161,7 @@ class StepRows(Rows):
             return [
                 lead,
                 ("◆ " if final else "→ ", ink(app, "moss" if final else "deep", bold=True)),
-                *self._focused(step),
+                *self._focused(step, self.scrollable_content_region.width - len(lead[0]) - 2),
             ]
         entering = kind == "enter"
         sign = "↳ " if step.note == "tail call" else "┌ " if entering else "└ "
@@ -189,23 +189,36 @@ class StepRows(Rows):
             for kind, text in fitted([(kind, visible(text)) for kind, text in row], room)
         ]
 
-    def _focused(self, step: StepData) -> list[Piece]:
+    def _focused(self, step: StepData, room: int) -> list[Piece]:
+        """A term with its redex marked, begun where that can be seen. Of a long redex only the
+        first word is: a mark under everything would mark nothing."""
         app = self.app
         text, focus = step.text, step.focus
+        begin = 0
+        if focus is not None and min(focus[1], focus[0] + LONG_REDEX) > room > LONG_REDEX:
+            begin = focus[0] - room // 3
         renewed = step.renewed or (0, 0)
-        marks = sorted({0, len(text), *(focus or ()), *renewed})
-        pieces: list[Piece] = []
-        for begin, end in pairwise(marks):
-            if focus is not None and focus[0] <= begin and end <= focus[1]:
+        marked = focus or (0, 0)
+        most = SHORT_REDEX if focus == (0, len(text)) else LONG_REDEX
+        if focus is not None and focus[1] - focus[0] > most:
+            word = text[slice(*focus)].lstrip("(").partition(" ")[0]
+            start = text.index(word, focus[0])
+            marked = (start, start + len(word))
+        marks = sorted({begin, len(text), *(n for n in (*marked, *renewed) if n > begin)})
+        pieces: list[Piece] = [("… ", ink(app, "faint"))] if begin else []
+        for first, last in pairwise(marks):
+            if marked[0] <= first and last <= marked[1]:
                 style = ink(app, "brass", bold=True, underline=True)
-            elif renewed[0] <= begin and end <= renewed[1]:
+            elif renewed[0] <= first and last <= renewed[1]:
                 style = ink(app, "moss", italic=True)
             else:
-                style = ink(app, "ink")
-            pieces.append((text[begin:end], style))
+                style = ink(app, "ink", bold=focus is not None and focus[0] <= first < focus[1])
+            pieces.append((text[first:last], style))
         return pieces
 
 
+LONG_REDEX, SHORT_REDEX = 60, 24
+"""Characters of a redex that is marked as a whole, and of one that is the whole term."""
 ORIGINS = {"around": ("═", ""), "fresh": ("╪", "fresh"), "captured": ("◍", "captured")}
 """Where the frame of a name comes from: its sign, and a word where there is something to tell."""
 
