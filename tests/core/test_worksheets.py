@@ -172,3 +172,15 @@ def test_what_cannot_be_asked_is_told(lockside: Course) -> None:
     ):
         with pytest.raises(NoExercise, match=message):
             worksheet(session, what)
+
+
+def test_a_sheet_says_that_there_is_more_only_where_there_is(lockside: Course) -> None:
+    session = Session(lockside.folder)
+    short = worksheet(session, asked("steps", ("rewriting",)))
+    assert "more" not in text_of(short.parts)
+    many = " + ".join(["1"] * 200)
+    long = worksheet(session, asked("steps", ("rewriting",), programs=(("p", many),)))
+    lane = session.lane("Drip", "rewriting")
+    count = Walk(lane, lane.trace(many)).count_lines()
+    shown = int(text_of(long.parts).partition("… and ")[2].split()[0])
+    assert 0 < shown < count
