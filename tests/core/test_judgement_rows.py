@@ -132,3 +132,9 @@ def test_depth_is_shown_otherwise_where_it_is_great() -> None:
     assert indented(2) == "│ │ "
     assert len(indented(8)) == len(indented(9)) == len(indented(1_000)) == 16
     assert "1000" in indented(1_000)
+
+
+def test_what_a_name_stands_for_is_not_told_again(lockside: Course) -> None:
+    program = "let long = given first: first + first + first in long 1"
+    found = next(row for row in rows(lockside, "Rill", "by_need", program) if "╪" in row)
+    assert found.startswith("long ╪ @0 ↦ given first: f…, … ⊢ long 1")

@@ -138,9 +138,8 @@ class JudgementRows(RecordedJudgements):
             if key in old and (old[key] is value or show(old[key]) == show(value)):
                 continue
             where = show(key) if store[0] == MAP else f"@{key}"
-            item = f"{where} ↦ {cut(show(value), LONGEST_VALUE)}"
-            if item not in names:
-                items.append(item)
+            if f" {where} ↦ " not in names:
+                items.append(f"{where} ↦ {cut(show(value), LONGEST_VALUE)}")
         if not held:
             return show(store)
         shown = items[:MOST_CHANGED]
