@@ -9,7 +9,6 @@ from msgspec import Struct
 from embrix.compare.direct import handing_on
 from embrix.machine.recorder import NOT_LEFT
 from embrix.terms.node import Place
-from embrix.trace.judgements import BRIEF
 from embrix.trace.walk import Walk
 
 MOST_STOPS = 1_500
@@ -69,7 +68,7 @@ def stops_of(walk: Walk) -> list[Stop]:
         if subject is None or subject[1] is None or walk.function_of(instance).judgement is None:
             continue
         done = recorder.results[instance] is not NOT_LEFT
-        text = walk.judgement(instance, done, BRIEF)
+        text = walk.row(instance, done)
         own = walk.function_of(instance).name not in handed_on
         result = walk.result_of(instance) if own else None
         stops.append(Stop(number, subject[1], at, text, result))
