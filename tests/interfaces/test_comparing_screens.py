@@ -37,8 +37,8 @@ async def test_two_walks_go_together_from_where_they_part(course_copy: Path) -> 
         assert costs.lanes[0].lane == "environment"
         row = together.rows[together.cursor]
         left, right = row.left, row.right
-        assert left.text.endswith("⊢ rate ⇓ 2")
-        assert right.text.endswith("⊢ rate ⇓ 10")
+        assert "".join(text for _, text in left.row).endswith("⊢ rate ⇓ 2")
+        assert "".join(text for _, text in right.row).endswith("⊢ rate ⇓ 10")
         shown = str(compare.query_one("#why").render())  # type: ignore[attr-defined]
         assert "gives 2 in environment, 10 in dynamic_scope" in shown
         kind = costs.kind

@@ -9,20 +9,21 @@ from msgspec import Struct
 from embrix.compare.direct import handing_on
 from embrix.machine.recorder import NOT_LEFT
 from embrix.terms.node import Place
+from embrix.text.fitting import Piece
 from embrix.trace.walk import Walk
 
-MOST_STOPS = 1_500
-"""Stops of each walk that are laid beside each other."""
+MOST_STOPS, LONGEST = 1_500, 400
+"""Stops of each walk that are laid beside each other, and characters of a term."""
 
 
 class Stop(Struct, frozen=True):
-    """A step, the part of the program it is about, how deep it lies, what it says and what it
-    comes to; None where that is not told (a term, or a result that is handed on)."""
+    """A step, the part of the program it is about, how deep it lies, what it says in pieces, and
+    what it comes to: None where that is not told (a term, or a result that is handed on)."""
 
     step: int
     place: Place | None
     depth: int
-    text: str
+    row: tuple[Piece, ...]
     result: str | None
 
 
@@ -51,7 +52,8 @@ def stops_of(walk: Walk) -> list[Stop]:
         for number in range(min(len(walk), MOST_STOPS)):
             redex = walk.redex(number)
             step = walk.step(number)
-            found.append(Stop(number, redex[1] if redex else None, 0, step.text, None))
+            text = ("term", step.text[:LONGEST])
+            found.append(Stop(number, redex[1] if redex else None, 0, (text,), None))
         return found
     recorder = walk.traced.recorder
     handed_on = handing_on(walk.lane.interpreter)
@@ -68,10 +70,9 @@ def stops_of(walk: Walk) -> list[Stop]:
         if subject is None or subject[1] is None or walk.function_of(instance).judgement is None:
             continue
         done = recorder.results[instance] is not NOT_LEFT
-        text = walk.row(instance, done)
         own = walk.function_of(instance).name not in handed_on
         result = walk.result_of(instance) if own else None
-        stops.append(Stop(number, subject[1], at, text, result))
+        stops.append(Stop(number, subject[1], at, walk.row(instance, done), result))
         if len(stops) >= MOST_STOPS:
             break
     return stops

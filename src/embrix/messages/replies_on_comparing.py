@@ -40,7 +40,8 @@ class LaneComparison(Reply):
 class AlignedStop(Packed):
     step: int
     depth: int
-    text: str
+    row: list[tuple[str, str]]
+    """What it says in pieces, each with its kind, as in `StepData`."""
     place: Place | None
 
 

@@ -18,7 +18,6 @@ from embrix.messages.replies_on_comparing import (
     LaneResult,
     PartingText,
 )
-from embrix.text.visible import cut
 from embrix.trace.walk import Walk
 
 MOST_LANES = 100
@@ -79,4 +78,4 @@ def align_walks(
 def _stop(stop: Stop | None) -> AlignedStop | None:
     if stop is None:
         return None
-    return AlignedStop(stop.step, stop.depth, cut(stop.text, 400), stop.place)
+    return AlignedStop(stop.step, stop.depth, list(stop.row), stop.place)

@@ -15,10 +15,10 @@ from embrix.terms.keys import entries
 from embrix.terms.node import EMPTY, FIELDS, FRAME, KNOT, MAP, Node, Value
 from embrix.terms.signature import Signature
 from embrix.terms.types import Con, Tup, Type, settle
-from embrix.text.fitting import Piece, fitted
+from embrix.text.fitting import Piece
 from embrix.text.visible import cut
 from embrix.trace.judgements import RecordedJudgements
-from embrix.trace.walk_steps import ROW, Binding
+from embrix.trace.walk_steps import Binding
 
 NEW = "╪"
 """Stands between a name and its value where the frame is new."""
@@ -43,11 +43,10 @@ class JudgementRows(RecordedJudgements):
             return (("term", cut(self.judgement(instance, left), LONGEST_PIECE)),)
         return tuple(self._pieces(function, instance, left, known, before))
 
-    def row(self, instance: int, left: bool) -> str:
+    def row(self, instance: int, left: bool) -> tuple[Piece, ...]:
         """A judgement alone in a row: of its store what it has changed itself."""
         known = self._bindings(instance, left)
-        pieces = self.pieces(instance, left, known, self._store_of(instance, left=False))
-        return "".join(text for _, text in fitted(pieces, ROW))
+        return self.pieces(instance, left, known, self._store_of(instance, left=False))
 
     def _pieces(
         self, function: Function, instance: int, left: bool, known: Sequence[Binding],

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from embrix.messages.replies_on_comparing import AlignedRow, AlignedStop
-from embrix.text.visible import cut, visible, width
+from embrix.text.fitting import fitted, indented
+from embrix.text.visible import visible, width
 from embrix.tui.rows import Piece, Rows
 from embrix.tui.theme import ink
 
@@ -45,10 +46,14 @@ class Together(Rows):
         if stop is None:
             return [(" " * room, ink(app, "ink"))]
         lead = f"{stop.step:>6,} "
-        bars = "│ " * min(stop.depth, 10)
-        shown = cut(visible(stop.text), max(4, room - len(lead) - len(bars)))
-        gap = " " * max(0, room - len(lead) - len(bars) - width(shown))
+        bars = indented(stop.depth)
+        space = room - len(lead) - len(bars)
+        shown = fitted([(kind, visible(text)) for kind, text in stop.row], space)
+        gap = " " * max(0, space - sum(width(text) for _, text in shown))
+        told = ("term", "result")
         return [
-            (lead, ink(app, "faint")), (bars, ink(app, "wall")),
-            (shown, ink(app, "ink", bold=parts)), (gap, ink(app, "ink")),
+            (lead, ink(app, "faint")), (bars, ink(app, "faint")),
+            *((text, ink(app, "ink" if kind in told else "faint", bold=parts))
+              for kind, text in shown),
+            (gap, ink(app, "ink")),
         ]  # fmt: skip

@@ -17,7 +17,7 @@ from textual.widget import Widget
 from textual.widgets import Static
 
 from embrix.messages.replies import StepData, Substituted
-from embrix.text.fitting import fitted, indented
+from embrix.text.fitting import DEEPEST, fitted, indented
 from embrix.text.plural import counted
 from embrix.text.visible import cut, times, visible
 from embrix.tui.commands import of_place
@@ -169,7 +169,7 @@ class StepRows(Rows):
         room = self.scrollable_content_region.width - len(lead[0] + inset + sign)
         return [
             lead,
-            (inset, ink(app, "wall")),
+            (inset, ink(app, "faint" if step.depth > DEEPEST else "wall")),
             (sign, ink(app, "water" if entering else "moss", bold=True)),
             *self._pieces(step, room, entering, number == self.cursor),
         ]
