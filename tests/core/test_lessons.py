@@ -420,3 +420,21 @@ def test_the_suites_are_not_run_without_the_lessons(
     assert "on environment is 16, but it gives 15" in capsys.readouterr().out
     suite = str(course_copy / "drip" / "drip.suite.toml")
     assert main(["test", "--course", str(course_copy), suite]) == 0
+
+
+def test_what_follows_from_a_hole_is_not_told_of_lessons(course_copy: Path) -> None:
+    """A slip in one clause is one note; the other lanes of the stops are held as before."""
+    from embrix.checking.diagnostics import diagnostics
+
+    path = course_copy / "drip" / "environment.brix"
+    text = path.read_text()
+    assert "let v = eval(bound, env)" in text
+    path.write_text(text.replace("let v = eval(bound, env)", "let v = eval(bond, env)"))
+    findings = diagnostics(Session(course_copy)).findings
+    wrong = [one.source.name for one in findings if one.severity == "error"]
+    assert set(wrong) == {"drip/environment.brix"}
+    lesson = course_copy / "drip" / "names.lesson.toml"
+    lesson.write_text(lesson.read_text().replace("by_name = 19", "by_name = 20"))
+    wrong = [one.code for one in diagnostics(Session(course_copy)).findings
+             if one.source.name.endswith(".lesson.toml")]  # fmt: skip
+    assert wrong == ["wrong_answer"]

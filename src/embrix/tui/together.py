@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from embrix.messages.replies_on_comparing import AlignedRow, AlignedStop
-from embrix.text.fitting import fitted, indented
+from embrix.text.fitting import DEEPEST, fitted, indented
 from embrix.text.visible import visible, width
 from embrix.tui.rows import Piece, Rows
 from embrix.tui.theme import ink
@@ -52,7 +52,8 @@ class Together(Rows):
         gap = " " * max(0, space - sum(width(text) for _, text in shown))
         told = ("term", "result")
         return [
-            (lead, ink(app, "faint")), (bars, ink(app, "faint")),
+            (lead, ink(app, "faint")),
+            (bars, ink(app, "faint" if stop.depth > DEEPEST else "wall")),
             *((text, ink(app, "ink" if kind in told else "faint", bold=parts))
               for kind, text in shown),
             (gap, ink(app, "ink")),
