@@ -118,3 +118,24 @@ async def test_a_redex_is_marked_where_it_can_be_seen(course_copy: Path) -> None
         assert underlined(number) == ["7 * 8"]
         line = rows.render_line(number - int(rows.scroll_offset.y)).text
         assert "7 * 8" in line
+
+
+async def test_of_many_names_those_that_are_used_are_shown(course_copy: Path) -> None:
+    """The oldest of fifteen, which would be cut off."""
+    names = [f"v{'abcdefghijklmno'[number]}" for number in range(15)]
+    program = "".join(f"let {name} = {n} in " for n, name in enumerate(names)) + "va + 1"
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        await write(pilot, program)
+        screen.choose_lane("environment")
+        await settled(screen)
+        rows, details = screen.step_rows, screen.query_one(StepDetails)
+        for number in range(rows.length):
+            screen.walking.go(number)
+            await until(lambda n=number: n in rows.known_steps, "the step")  # type: ignore[misc]
+            if rows.known_steps[number].text.endswith("⊢ va + 1 ⇓ …"):
+                break
+        text = str(details.render())
+        before, found, after = text.partition("  va ")
+        assert (before.strip(), bool(found)) == ("names here", True)
+        assert "and 3 more" in after

@@ -226,12 +226,20 @@ ROLES = {"suspended": ("◌", "brass", "waits"), "forcing": ("◔", "water", "be
          "settled": ("●", "moss", "done")}  # fmt: skip
 """What a suspension is up to: its sign, its colour, a word."""
 
+MOST_NAMES = 12
+"""Names that are shown at once."""
 MOST_LINES = 12
 """Lines of a clause that are shown."""
 SHORT = 60
 """Characters of a step that its row shows whole."""
 MOST_HELD = 10
 """Locations of the store that are shown at once."""
+
+
+def names_of_row(step: StepData) -> set[str]:
+    """The names that the row of a step shows: those that its expression uses, and new ones."""
+    texts = [text for kind, text in step.row if kind == "names"]
+    return {item.partition(" ")[0] for text in texts for item in text.split(", ")}
 
 
 class StepDetails(Static):
@@ -348,7 +356,11 @@ class StepDetails(Static):
             text.append(none + "\n", ink(app, "faint"))
             return
         label = min(16, max(len(one.name) for one in step.bindings))
-        for one in step.bindings[:12]:
+        used = names_of_row(step)
+        shown = step.bindings
+        if len(shown) > MOST_NAMES:  # then those that are used come first
+            shown = sorted(shown, key=lambda one: one.shadowed or one.name not in used)
+        for one in shown[:MOST_NAMES]:
             name = one.name
             line = cut(f"{visible(one.value)}", room - label - 15)
             sign, message = ORIGINS.get(one.origin, ORIGINS["around"])
@@ -358,12 +370,13 @@ class StepDetails(Static):
                 text.append(" " * (label - len(name) + 1) + "╌ ", ink(app, "faint"))
                 text.append(f"{line}  shadowed {message}\n", ink(app, "faint", italic=True))
             else:
-                text.append(f"  {name:<{label}} ", ink(app, "moss", bold=True))
+                strong = name in used
+                text.append(f"  {name:<{label}} ", ink(app, "moss", bold=strong))
                 text.append(
                     f"{sign} ", ink(app, "brass" if message else "deep", bold=bool(message))
                 )
-                text.append(line, ink(app, "ink", bold=True))
+                text.append(line, ink(app, "ink", bold=strong))
                 text.append(f"  {message}\n" if message else "\n", ink(app, "faint", italic=True))
-        more = len(step.bindings) - 12
+        more = len(step.bindings) - MOST_NAMES
         if more > 0:
             text.append(f"  and {more} more\n", ink(app, "faint"))
