@@ -350,7 +350,7 @@ class BenchCommands(TextActions):
     def action_switch_theme(self) -> None:
         self.app.action_switch_theme()  # type: ignore[attr-defined]
 
-    def action_quit(self) -> None:
+    async def action_quit(self) -> None:
         self.keep_draft()
         self.writing.keep()
-        self.app.exit()
+        await self.app.action_quit()
