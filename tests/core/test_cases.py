@@ -306,10 +306,10 @@ def test_questions_are_answered_by_every_lane_and_choice(session: Session, tmp_p
     assert not findings
     scope, order = answered(session, "Rill", suite.questions)
     plain = [answer for answer in scope.answers if "[" not in answer.lane]
-    assert [(one.lane, one.label, one.came) for one in plain] == [
+    assert [(one.lane, one.label, one.result) for one in plain] == [
         ("dynamic_scope", "dynamic", "2"), ("environment", "static", "1"),
     ]  # fmt: skip
-    answers = {one.lane: (one.label, one.came) for one in order.answers}
+    answers = {one.lane: (one.label, one.result) for one in order.answers}
     # By default both operands run before either is looked at: the division fails first.
     assert answers["environment"][0] == ""
     assert answers["environment"][1].startswith("error DivisionByZero at 1:9")

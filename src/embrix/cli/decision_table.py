@@ -56,7 +56,7 @@ def _print_question(question: QuestionRow) -> None:
     labels = max((len(one.label or "none of these") for one in question.answers), default=0)
     for one in question.answers:
         label = one.label or "none of these"
-        print(f"    {one.lane:<{wide}}  {label:<{labels}}  {visible(one.came)}")
+        print(f"    {one.lane:<{wide}}  {label:<{labels}}  {visible(one.result)}")
     print()
 
 

@@ -6,7 +6,6 @@ which workbench keeps it, so that two workbenches on one program do not take eac
 
 from __future__ import annotations
 
-import hashlib
 import logging
 import os
 import uuid
@@ -16,7 +15,7 @@ from pathlib import Path
 import platformdirs
 from msgspec import Struct
 
-from embrix.course.records import Damaged, Record, read_record, write_record
+from embrix.course.records import Damaged, Record, name_for, read_record, write_record
 from embrix.text.saving import alive
 
 OWNER = uuid.uuid4().hex[:12]
@@ -102,7 +101,7 @@ def _full(program: Path) -> str:
 
 
 def _stem(program: Path) -> str:
-    return hashlib.sha256(_full(program).encode("utf-8", "surrogateescape")).hexdigest()[:24]
+    return name_for(_full(program))
 
 
 def _file(program: Path, owner: str) -> Path:

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import hashlib
 from pathlib import Path
 
 import platformdirs
 from msgspec import field
 
-from embrix.course.records import Record, read_record, write_record
+from embrix.course.records import Record, name_for, read_record, write_record
 
 MOST_SUPPLIED, MOST_MARKED, LONGEST = 50, 50, 20_000
 """Programs whose supplies and marks are kept, and the characters of one that has marks."""
@@ -58,5 +57,5 @@ def remember(folder: Path, now: LastTime) -> None:
 
 
 def _file(folder: Path) -> Path:
-    name = hashlib.sha256(str(folder.resolve()).encode("utf-8", "surrogateescape")).hexdigest()[:24]
-    return Path(platformdirs.user_state_dir("embrix")) / "courses" / f"{name}.json"
+    folders = Path(platformdirs.user_state_dir("embrix")) / "courses"
+    return folders / f"{name_for(str(folder.resolve()))}.json"

@@ -53,14 +53,18 @@ def write_record(path: Path, record: Record) -> None:
     save_text(path, json.dumps(msgspec.to_builtins(record)))
 
 
+def name_for(path: str) -> str:
+    """What stands for a path in the name of a file of our own."""
+    return hashlib.sha256(path.encode("utf-8", "surrogateescape")).hexdigest()[:24]
+
+
 @contextmanager
 def alone(path: Path) -> Iterator[None]:
     """Hold a file against all other processes of Embrix of this user while it is read, changed and
     written. Raises OSError when another one holds it for too long."""
     folder = Path(platformdirs.user_state_dir("embrix")) / "locks"
     folder.mkdir(parents=True, exist_ok=True)
-    name = hashlib.sha256(str(path.resolve()).encode("utf-8", "surrogateescape")).hexdigest()[:24]
-    lock = filelock.FileLock(folder / f"{name}.lock", timeout=WAITING)
+    lock = filelock.FileLock(folder / f"{name_for(str(path.resolve()))}.lock", timeout=WAITING)
     try:
         lock.acquire()
     except filelock.Timeout as late:

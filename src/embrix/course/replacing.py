@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import hashlib
 from pathlib import Path
 
 import platformdirs
 
-from embrix.course.records import Damaged, Record, alone, read_record, write_record
+from embrix.course.records import Damaged, Record, alone, name_for, read_record, write_record
 from embrix.text.saving import save_text
 from embrix.text.source import Unreadable, read_source
 
@@ -28,7 +27,7 @@ class Earlier(Record):
 
 
 def _record(path: Path) -> Path:
-    name = hashlib.sha256(str(path.resolve()).encode("utf-8", "surrogateescape")).hexdigest()[:24]
+    name = name_for(str(path.resolve()))
     return Path(platformdirs.user_state_dir("embrix")) / "before" / f"{name}.json"
 
 

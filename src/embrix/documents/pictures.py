@@ -236,7 +236,7 @@ def _decisions(session: Session, wish: Wish, title: str) -> Drawing:
     """Questions with the answers of all lanes, then choices with the way of each lane."""
     found = decision_table(session, wish.language)
     table = [
-        TableRow(row.name, {one.lane: one.label or one.came for one in row.answers})
+        TableRow(row.name, {one.lane: one.label or one.result for one in row.answers})
         for row in found.questions
     ]
     table += [TableRow(f"{row.name}: {row.question}", row.lanes) for row in found.choices]

@@ -42,11 +42,11 @@ class CaseRow(Reply):
 
 
 class LaneAnswer(Packed):
-    """What a lane answers to a question: one of its labels (or nothing), and what came."""
+    """What a lane answers to a question: one of its labels (or nothing), and its result."""
 
     lane: str
     label: str
-    came: str
+    result: str
 
 
 class QuestionRow(Reply):

@@ -62,7 +62,7 @@ def as_json(title: str, reports: Sequence[SuiteReport]) -> str:
                     "name": question.name,
                     "labels": question.labels,
                     "answers": [
-                        {"lane": one.lane, "label": one.label, "came": one.came}
+                        {"lane": one.lane, "label": one.label, "result": one.result}
                         for one in question.answers
                     ],
                 }
@@ -230,7 +230,7 @@ def _section(report: SuiteReport) -> Iterator[str]:
         for answer in question.answers:
             label = answer.label or "(none of these)"
             yield f"<tr><th>{_text(answer.lane)}</th><td>{_text(label)}</td>"
-            yield f"<td>{_text(answer.came)}</td></tr>"
+            yield f"<td>{_text(answer.result)}</td></tr>"
         yield "</table>"
 
 

@@ -73,7 +73,7 @@ class Table(Rows):
         entry = self.entries[number]
         if isinstance(entry, ChoiceRow):
             return entry.lanes.get(lane, "·")
-        found = [one.label or one.came for one in entry.answers if one.lane == lane]
+        found = [one.label or one.result for one in entry.answers if one.lane == lane]
         return found[0] if found else "·"
 
     def usual(self, number: int) -> str:
@@ -165,7 +165,7 @@ class DecisionCard(Static):
             text.append("\n")
             for one in entry.answers:
                 text.append(f"{one.label or 'none of these'}", ink(app, "ink", bold=True))
-                text.append(f"  {one.lane}: {visible(one.came)}\n", ink(app, "faint"))
+                text.append(f"  {one.lane}: {visible(one.result)}\n", ink(app, "faint"))
             return text
         text.append(f"{entry.question}\n\n", ink(app, "brass", bold=True))
         for way, why in entry.ways.items():

@@ -239,7 +239,8 @@ MOST_HELD = 10
 def names_of_row(step: StepData) -> set[str]:
     """The names that the row of a step shows: those that its expression uses, and new ones."""
     texts = [text for kind, text in step.row if kind == "names"]
-    return {item.partition(" ")[0] for text in texts for item in text.split(", ")}
+    items = [item.split(" ") for text in texts for item in text.split(", ")]
+    return {name for name, *more in items if more[:1] in (["="], ["╪"])}
 
 
 class StepDetails(Static):
