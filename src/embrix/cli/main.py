@@ -8,7 +8,6 @@ from __future__ import annotations
 import argparse
 import contextlib
 import errno
-import logging
 import signal
 import sys
 import threading
@@ -23,7 +22,8 @@ from embrix.cli.teaching_commands import Adding, add_teaching, replacing
 from embrix.cli.usage import Faulty, Usage
 from embrix.suite.reports import FORMATS
 from embrix.text.collecting import collect_seldom
-from embrix.text.log import log_file, start_logging
+from embrix.text.crash_report import write_crash_report
+from embrix.text.log import start_logging
 
 Command = Callable[[argparse.Namespace], int]
 
@@ -67,8 +67,8 @@ def _carried_out(argv: Sequence[str]) -> int:
         name = f"{fault.filename}: " if fault.filename else ""
         return _told(f"{name}{fault.strerror or fault}", USAGE)
     except Exception as fault:
-        logging.getLogger(__name__).exception("embrix %s", " ".join(argv))
-        return _told(f"internal error, see {log_file()}: {type(fault).__name__}: {fault}", INTERNAL)
+        report = write_crash_report(fault, " ".join(["embrix", *argv]))
+        return _told(f"internal error, see {report}: {type(fault).__name__}: {fault}", INTERNAL)
 
 
 class Terminated(BaseException):

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Callable
 from pathlib import Path
 
+from embrix.text.crash_report import write_crash_report
 from embrix.tui.alt_keys import know_alt_letters
 from embrix.tui.bench import Bench
 from embrix.tui.dialogs import Pick
@@ -49,6 +51,14 @@ class WorkbenchApp(KeysInOrder[None]):
             if isinstance(screen, Bench):
                 screen.remembering.take()
         await super().action_quit()
+
+    def _fatal_error(self) -> None:
+        """A fault of Embrix ends the workbench; what is typed is kept as it closes."""
+        fault = sys.exception() or self._exception
+        assert fault is not None
+        report = write_crash_report(fault, "the workbench")
+        kept = "Unsaved text is kept: it is back when you open the course again."
+        self.panic(f"internal error, see {report}: {type(fault).__name__}: {fault}\n{kept}")
 
     def action_switch_theme(self) -> None:
         """Change between the dark and the light theme."""

@@ -20,6 +20,7 @@ from embrix.course.naming import decisions_in, plain_name
 from embrix.messages.replies import CourseSummary, Note
 from embrix.messages.replies_on_lessons import StopShown
 from embrix.messages.replies_on_suites import CaseRow, CaseVerdict, SuiteReport
+from embrix.text.log import log_file
 from embrix.text.source import Unreadable
 from embrix.tui.annotated import AnnotatedEditor
 from embrix.tui.bars import Footer, Masthead, Title
@@ -163,7 +164,7 @@ class Bench(ProgramPane):
     def on_faulted(self, message: Faulted) -> None:
         """Tell it where it can be seen: on the view that lies over the bench."""
         last = message.text.strip().splitlines()[-1]
-        text = last if message.missing else f"Embrix itself failed: {last}"
+        text = last if message.missing else f"internal error, see {log_file()}: {last}"
         for screen in reversed(self.app.screen_stack):
             if isinstance(screen, View | Drafting) or screen is self:
                 screen.say(text, "brass" if message.missing else "brick")

@@ -8,6 +8,7 @@ a worker that does not is ended and replaced by a fresh one with the course load
 from __future__ import annotations
 
 import itertools
+import logging
 import queue
 import signal
 import subprocess
@@ -40,6 +41,8 @@ from embrix.workers.memory_limit import share_of_memory
 Callback: TypeAlias = Callable[[Event], None]
 """Takes what a worker tells of a request: `Progress` any number of times, then `Answered` (with the
 answer as its type), `Fault` or `Cancelled`."""
+
+_LOG = logging.getLogger(__name__)
 
 PATIENCE = 2.0
 """Seconds that a worker has to stop a cancelled request before it is ended."""
@@ -216,6 +219,10 @@ class Pool:
         """A worker is gone: answer for its requests, and put a fresh one in its place."""
         worker.process.wait()
         worker.orders.put(None)
+        if not worker.closing:
+            at = [type(one.request).__name__ for one in worker.pending.values() if one.started]
+            _LOG.warning("worker %d ended with %d, at %s", worker.process.pid,
+                         worker.process.returncode, ", ".join(at) or "no request")  # fmt: skip
         with self._lock:
             pending = list(worker.pending.values())
             worker.pending.clear()

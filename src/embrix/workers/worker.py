@@ -7,6 +7,7 @@ limited from outside the runs: reaching that limit is an outcome.
 from __future__ import annotations
 
 import gc
+import logging
 import os
 import queue
 import sys
@@ -32,8 +33,11 @@ from embrix.messages.wire import (
 )
 from embrix.services.answering import Service
 from embrix.text.collecting import collect_seldom
+from embrix.text.log import start_logging
 from embrix.workers.interrupting import Stopped, forget_interruption, interrupt
 from embrix.workers.memory_limit import limit_memory
+
+_LOG = logging.getLogger(__name__)
 
 YIELDING = 2
 """By how much a worker stands back behind the interface, which answers keys."""
@@ -140,8 +144,10 @@ class Worker:
             return Fault(order.number, str(gone), "missing")
         except MemoryError:
             self._service.forget()
+            _LOG.warning("no memory is left for the request %s", type(order.request).__name__)
             return Fault(order.number, "the worker ran out of memory", "memory")
         except Exception:
+            _LOG.exception("the request %s", type(order.request).__name__)
             return Fault(order.number, traceback.format_exc(limit=-8))
 
     def _progress(self, done: int, of: int, hunt: HuntState | None) -> None:
@@ -168,6 +174,7 @@ def main() -> None:
     nowhere = os.open(os.devnull, os.O_RDWR)
     os.dup2(nowhere, 0)
     os.dup2(nowhere, 1)
+    start_logging()
     limit_memory(int(sys.argv[1]) if len(sys.argv) > 1 else MEMORY)
     sys.setswitchinterval(0.002)
     collect_seldom()
