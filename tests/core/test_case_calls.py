@@ -7,7 +7,7 @@ from typing import Any
 
 import pytest
 
-from embrix.checking.case_calls import FEW, MOST, TIMES, in_good_time
+from embrix.checking.case_calls import ALL_CALLS, FIRST_CALLS, TIMES, in_good_time
 from embrix.checking.verdicts import check_suite
 from embrix.lanes.session import Session
 from embrix.suite.check import Verdict
@@ -40,25 +40,25 @@ ENDLESS = 10**9
     [
         ({"a": 50, "b": 70}, "b", "passed", 70),
         # `a` makes 10 calls: a hundred times as many is less than any lane may make.
-        ({"a": 10, "b": ENDLESS}, "b", "failed", FEW + 1),
+        ({"a": 10, "b": ENDLESS}, "b", "failed", FIRST_CALLS + 1),
         # 2,000 calls, a hundred times: 200,000.
         ({"a": 2_000, "b": 150_000}, "b", "passed", 150_000),
         ({"a": 2_000, "b": 250_000}, "b", "failed", 200_001),
         # Never more than on the command line.
-        ({"a": 90_000, "b": ENDLESS}, "b", "failed", MOST + 1),
+        ({"a": 90_000, "b": ENDLESS}, "b", "failed", ALL_CALLS + 1),
         # The first lane that passes counts, also behind the one that is asked for.
         ({"a": ENDLESS, "b": 0, "c": 2_000}, "a", "failed", 200_001),
         # None passes with few; the second passes with as many as possible.
         ({"a": ENDLESS, "b": 300_000, "c": 350_000}, "c", "passed", 350_000),
         # Nobody ends among the first two: all are told early.
-        ({"a": ENDLESS, "b": ENDLESS, "c": ENDLESS}, "a", "failed", FEW + 1),
+        ({"a": ENDLESS, "b": ENDLESS, "c": ENDLESS}, "a", "failed", FIRST_CALLS + 1),
         ({"a": 0, "b": 0}, "b", "failed", 7),
     ],
 )
 def test_calls_that_a_lane_may_make(
     needs: dict[str, int], lane: str, state: str, spent: int
 ) -> None:
-    assert (FEW, TIMES, MOST) == (100_000, 100, 400_000)
+    assert (FIRST_CALLS, TIMES, ALL_CALLS) == (100_000, 100, 400_000)
     assert told(needs, lane) == (state, spent)
 
 

@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from embrix.brix import syntax as s
-from embrix.brix.either import MOST, options
+from embrix.brix.either import MOST_CLAUSES, options
 from embrix.brix.reader import read_file
 from embrix.draw.rules import inference_rules
 from embrix.lanes.session import Session
@@ -159,7 +159,7 @@ def many(pattern: s.Pattern) -> int:
 @given(patterns)
 def test_each_way_is_there_once_and_has_no_alternatives(pattern: s.Pattern) -> None:
     found = options(pattern)
-    assert len(found) == many(pattern) <= MOST**2
+    assert len(found) == many(pattern) <= MOST_CLAUSES**2
     assert all(many(one) == 1 and options(one) == [one] for one in found)
 
 

@@ -13,7 +13,7 @@ from embrix.grammar.earley import EarleyParser
 from embrix.grammar.lr import parser_of
 from embrix.grammar.model import Grammar
 from embrix.grammar.parser import Refused
-from embrix.grammar.recovery import MOST, Mishap, mishaps
+from embrix.grammar.recovery import MOST_MISTAKES, Mishap, mishaps
 from embrix.text.source import Source, Span
 from tests.conftest import Maker
 
@@ -62,8 +62,10 @@ def test_each_broken_line_is_one_mistake(lockside: Course) -> None:
     text = "\n".join([*lines, "show 1"])
     found = told(grammar_of(lockside, "Weir"), text)
     source = Source("", text)
-    assert len(found) == MOST
-    assert [source.position(one.span.start)[0] for one in found] == [1 + 3 * n for n in range(MOST)]
+    assert len(found) == MOST_MISTAKES
+    assert [source.position(one.span.start)[0] for one in found] == [
+        1 + 3 * n for n in range(MOST_MISTAKES)
+    ]
 
 
 WORDS = {
@@ -176,7 +178,7 @@ def test_recovery_ends_and_stays_inside_the_text(make_course: Maker, words: list
     found = mishaps(grammar, text, refused)
     assert found[0] == Mishap(refused.message, refused.span)
     starts = [one.span.start for one in found]
-    assert len(set(starts)) == len(starts) <= MOST
+    assert len(set(starts)) == len(starts) <= MOST_MISTAKES
     assert starts == sorted(starts)
     assert all(0 <= one.span.start <= one.span.end <= max(1, len(text)) for one in found)
 
@@ -205,4 +207,4 @@ def test_fuel_ends_the_search_and_keeps_the_first_mistake(lockside: Course) -> N
     grammar = grammar_of(lockside, "Weir")
     text = "new x = 1; " * 400 + "show x"
     assert len(told(grammar, text, fuel=50)) == 1
-    assert len(told(grammar, text)) == MOST
+    assert len(told(grammar, text)) == MOST_MISTAKES

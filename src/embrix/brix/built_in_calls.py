@@ -240,7 +240,7 @@ class BuiltInCalls(CallChecks):
             )  # fmt: skip
 
     def _sort_for(self, name: str, expr: s.Apply) -> Type:
-        """The sort of a term of which nothing else is told: that of what it is held against, or of
+        """The sort of a term of which nothing else is known: that of what it is held against, or of
         names."""
         if name == "alike" and len(expr.args) == 2:
             other = settle(self.infer(expr.args[1])[1])

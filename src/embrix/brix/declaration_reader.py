@@ -60,7 +60,7 @@ class DeclarationReader:
         return made
 
     def own_name(self, c: Cursor, what: str, *, capital: bool) -> str:
-        """The name in a header; one that is written otherwise is told of and taken as it is meant,
+        """The name in a header; one that is written otherwise is reported and taken as it is meant,
         and where there is none the file is called as it is."""
         tok = c.peek()
         kinds = ("Name", "name") if capital else ("name", "Name")
@@ -79,7 +79,7 @@ class DeclarationReader:
         return made
 
     def cased(self, c: Cursor, what: str, *, capital: bool) -> Tok:
-        """A name; one that begins with a letter of the other case is told of and taken as it is
+        """A name; one that begins with a letter of the other case is reported and taken as it is
         meant."""
         wanted, other = ("Name", "name") if capital else ("name", "Name")
         if c.peek().kind != other:
@@ -220,7 +220,7 @@ class DeclarationReader:
         )  # fmt: skip
 
     def lose_constructor(self, c: Cursor, tok: Tok) -> NoReturn:
-        """A constructor in lower case: told here, and nowhere where it is used."""
+        """A constructor in lower case: reported here, and nowhere where it is used."""
         capital = tok.text[:1].upper() + tok.text[1:]
         try:
             c.fail("the name of a constructor begins with a capital", f"write {capital}")

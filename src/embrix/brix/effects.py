@@ -17,7 +17,7 @@ def check_effects(
     effects = _with_effects(functions)
     for function in functions.values():
         if function.helper:
-            continue  # that is told of the clause it was made for
+            continue  # that is reported with the clause it was made for
         for clause in (*function.clauses, *function.finals):
             if clause.guard is not None and _has_effect(clause.guard, effects):
                 _report(world, "a guard", clause.span)

@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from embrix.brix import syntax as s
 
 Row = TypeVar("Row", bound=s.Clause | s.NoClause)
-MOST = 64
+MOST_CLAUSES = 64
 """Clauses that one may stand for."""
 
 
@@ -19,13 +19,13 @@ def each_clause(rows: Sequence[Row]) -> Iterator[Row]:
     """Rows without alternatives, in their order; those that come of one keep its place."""
     for row in rows:
         ways = itertools.product(*map(options, row.patterns))
-        for patterns in itertools.islice(ways, MOST):
+        for patterns in itertools.islice(ways, MOST_CLAUSES):
             yield row if patterns == row.patterns else replace(row, patterns=patterns)
 
 
 def each_final(row: s.Final) -> Iterator[s.Final]:
     """The same of a `final` line."""
-    for pattern in options(row.pattern)[:MOST]:
+    for pattern in options(row.pattern)[:MOST_CLAUSES]:
         yield replace(row, pattern=pattern)
 
 
@@ -58,5 +58,5 @@ def options(pattern: s.Pattern) -> list[s.Pattern]:
 
 def _ways(patterns: tuple[s.Pattern, ...]) -> list[tuple[s.Pattern, ...]]:
     """One of the patterns for each place; the very ones where there are no others."""
-    ways = list(itertools.islice(itertools.product(*map(options, patterns)), MOST))
+    ways = list(itertools.islice(itertools.product(*map(options, patterns)), MOST_CLAUSES))
     return ways if len(ways) > 1 else [patterns]

@@ -20,7 +20,7 @@ _SIGNS = {
 
 
 def sign(found: str, *, inside: bool = False) -> tuple[str, str, str]:
-    """For what `SIGNS` found, perhaps inside brackets: what is told, the repair, and the word that
+    """For what `SIGNS` found, perhaps inside brackets: the message, the repair, and the word that
     is meant (or nothing)."""
     if found == ";" and inside:
         return "a comma stands between two parts in brackets here", "write ,", ","

@@ -135,7 +135,7 @@ class _Grammar(TableChecks):
             and syntax.name not in self.world.sorts
         ):
             if self.world.is_lost(rule.name) or not self.world.sorts:
-                return UNKNOWN  # that there are no forms is told once, of the language
+                return UNKNOWN  # that there are no forms is reported once, of the language
             self.world.error(
                 "unknown_type", f"{rule.name} is no sort of this language", syntax.span,
                 did_you_mean(

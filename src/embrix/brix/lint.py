@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Collection, Iterator, Sequence
 
 from embrix.brix import syntax as s
-from embrix.brix.paths import Asked, Called, Given, Paths, Updated, Used, Variable, Way, inside
+from embrix.brix.paths import Called, Given, Paths, Tested, Updated, Used, Variable, Way, inside
 from embrix.brix.world import FunctionSignature, World
 from embrix.terms.types import Con, Tup, Type, settle
 from embrix.text.source import Span
@@ -24,10 +24,10 @@ def report_lint(
     judged: Collection[str],
 ) -> None:
     """Warnings about one function; `types` gives those of its variables by where they are bound."""
-    _Silent(world, define, types, judged).report()
+    _FunctionLint(world, define, types, judged).report()
 
 
-class _Silent:
+class _FunctionLint:
     def __init__(
         self,
         world: World,
@@ -41,8 +41,8 @@ class _Silent:
         self.types = types
         self.judged = judged
         self.reported: set[tuple[str, int, int]] = set()
-        self.asked_above: set[tuple[str, int]] = set()
-        """The binders by form and field that the guard of a clause further up has asked about."""
+        self.tested_above: set[tuple[str, int]] = set()
+        """The binders by form and field that the guard of a clause further up tests."""
         self.orders: list[tuple[str, bool, Span]] = []
         """For each clause that evaluates several fields of a form: whether in their order."""
 
@@ -78,7 +78,7 @@ class _Silent:
             paths.bind(pattern, scope, "field")
         ways: list[Way] = [()]
         if row is not None and row.guard is not None:
-            ways = [(Asked(paths.mentioned(row.guard, scope)),)]
+            ways = [(Tested(paths.mentioned(row.guard, scope)),)]
             paths.ways(row.guard, scope)
         ways = [one + other for one in ways for other in paths.ways(body, scope)]
         for way in ways:
@@ -91,8 +91,8 @@ class _Silent:
             self.evaluated_in_order(ways, row)
             self.unforced(body, scope)
             if row.guard is not None:
-                asked = paths.mentioned(row.guard, scope)
-                self.asked_above |= {(one.form, one.index) for one in asked if one.form}
+                tested = paths.mentioned(row.guard, scope)
+                self.tested_above |= {(one.form, one.index) for one in tested if one.form}
         self.numbers(body)
         if not any(isinstance(part, s.Todo) for part in inside(body)):
             self.unused(paths.found)  # what is still to be written may use them
@@ -324,10 +324,10 @@ class _Silent:
             return
         if settle(self.signature.result) != settle(self.signature.types[subject]):
             return
-        asked: set[Variable] = set()
+        tested: set[Variable] = set()
         for event in way:
-            if isinstance(event, Asked):
-                asked |= event.variables
+            if isinstance(event, Tested):
+                tested |= event.variables
             if not isinstance(event, Called) or event.function != self.define.name:
                 continue
             term = event.args[subject].variable if subject < len(event.args) else None
@@ -341,9 +341,9 @@ class _Silent:
                     continue
                 for spot in bind.names:
                     binder = term.mates[spot.field]
-                    if (term.form, spot.field) in self.asked_above:
+                    if (term.form, spot.field) in self.tested_above:
                         continue
-                    if binder is None or binder not in asked:
+                    if binder is None or binder not in tested:
                         name = self.signature.params[wanted[0]]
                         what = binder.name if binder is not None else maker.fields[spot.field]
                         self.warn(

@@ -47,7 +47,7 @@ class Cursor:
         self._begin = 0
 
     def lose(self, *names: str) -> None:
-        """The declaration of names cannot be read: what was told last is why."""
+        """The declaration of names cannot be read: what was reported last is why."""
         self.lost += [(name, self.findings.last) for name in names if name]
 
     # ---------------------------------------------------------------- looking
@@ -125,7 +125,7 @@ class Cursor:
         raise Misread
 
     def end_header(self) -> None:
-        """The first line of a block ends here. What else stands on it is told and left out: the
+        """The first line of a block ends here. What else stands on it is reported and left out: the
         lines of the block are read all the same."""
         tok = self.raw()
         if tok.first or tok.kind == "end":
@@ -148,8 +148,8 @@ class Cursor:
             self._at += 1
 
     def expect_or(self, text: str, others: Sequence[str], what: str) -> None:
-        """A sign; where one of some others stands that means it elsewhere, that is told and taken
-        for it."""
+        """A sign; where one of some others stands that means it elsewhere, that is reported and
+        taken for it."""
         if self.sees(*others) and not self.sees(text):
             tok = self.take()
             self.findings.error(

@@ -1,4 +1,4 @@
-"""The ways through a clause: what is used, called, updated and asked on each, in order.
+"""The ways through a clause: what is used, called, updated and tested on each, in order.
 
 Both branches of a condition are ways of their own; what a function value does is put where it
 stands. There may be many ways, so that only some are followed; every part is on one of them.
@@ -16,7 +16,7 @@ from embrix.brix import syntax as s
 from embrix.terms.types import Type, settle
 from embrix.text.source import Span
 
-MOST = 96
+MOST_WAYS = 96
 """Ways through one expression that are followed."""
 
 
@@ -65,26 +65,26 @@ class Updated(Struct, frozen=True):
     span: Span
 
 
-class Asked(Struct, frozen=True):
+class Tested(Struct, frozen=True):
     """A condition that mentions these variables."""
 
     variables: frozenset[Variable]
 
 
-Event: TypeAlias = Used | Called | Updated | Asked
+Event: TypeAlias = Used | Called | Updated | Tested
 Way: TypeAlias = tuple[Event, ...]
 Scope: TypeAlias = dict[str, Variable]
 
 
 def both(first: Sequence[Way], second: Sequence[Way]) -> list[Way]:
     """One way after the other, in every combination that is followed."""
-    if len(first) * len(second) > MOST:
+    if len(first) * len(second) > MOST_WAYS:
         # Every way of each is kept at least once.
         longer, shorter = max(len(first), len(second)), min(len(first), len(second))
         return [
             first[n % len(first)] + second[n % len(second)]
-            for n in range(max(longer, min(MOST, longer * shorter)))
-        ][:MOST]
+            for n in range(max(longer, min(MOST_WAYS, longer * shorter)))
+        ][:MOST_WAYS]
     return [one + other for one in first for other in second]
 
 
@@ -155,9 +155,9 @@ class Paths(Struct):
                     return both(found, [(Updated(before.base, span),)])
                 return found
             case s.If(test, yes, no):
-                asked: list[Way] = [(Asked(self.mentioned(test, scope)),)]
+                tested: list[Way] = [(Tested(self.mentioned(test, scope)),)]
                 chosen = [*self.ways(yes, scope), *self.ways(no, scope)]
-                return both(both(self.ways(test, scope), asked), chosen)
+                return both(both(self.ways(test, scope), tested), chosen)
             case s.Match(subjects, clauses):
                 return both(self.row(subjects, scope), self.chosen(clauses, scope))
             case s.Attempt(value, handlers):
@@ -167,10 +167,10 @@ class Paths(Struct):
                 for one in several:
                     guard = [one.guard] if one.guard is not None else []
                     found += self.row((*guard, one.body), scope)
-                return found[:MOST]
+                return found[:MOST_WAYS]
             case s.Otherwise(value, instead):
                 found = self.ways(value, scope)
-                return [*found, *both(found[:1], self.ways(instead, scope))][:MOST]
+                return [*found, *both(found[:1], self.ways(instead, scope))][:MOST_WAYS]
             case s.Lambda(params, body):
                 inner = dict(scope)
                 for param in params:
@@ -199,8 +199,8 @@ class Paths(Struct):
                 self.bind(pattern, inner, "match")
             guard: list[Way] = [()]
             if clause.guard is not None:
-                asked: list[Way] = [(Asked(self.mentioned(clause.guard, inner)),)]
-                guard = both(self.ways(clause.guard, inner), asked)
+                tested: list[Way] = [(Tested(self.mentioned(clause.guard, inner)),)]
+                guard = both(self.ways(clause.guard, inner), tested)
             found += both(guard, self.ways(clause.body, inner))
         return found or [()]
 
@@ -225,12 +225,12 @@ class Paths(Struct):
                     if bound is not None:
                         bound.base, bound.added = origin.base, origin.added
                 case s.Require(test, otherwise):
-                    asked: list[Way] = [(Asked(self.mentioned(test, scope)),)]
-                    going = both(both(going, self.ways(test, scope)), asked)
+                    tested: list[Way] = [(Tested(self.mentioned(test, scope)),)]
+                    going = both(both(going, self.ways(test, scope)), tested)
                     ended += both(going, self.ways(otherwise, scope))
                 case s.Emit(text):
                     going = both(going, self.ways(text, scope))
-        return [*both(going, self.ways(result, scope)), *ended][: 2 * MOST]
+        return [*both(going, self.ways(result, scope)), *ended][: 2 * MOST_WAYS]
 
     # ---------------------------------------------------------------- what arguments are
 

@@ -225,7 +225,7 @@ class RuleChecks:
             if (alone or not isinstance(symbol, Quoted)) and not self.is_layout(symbol)
         ]
         if any(self.is_unread(symbol) for _, (symbol, _) in symbols) or not self.world.sorts:
-            return None  # what is wrong here has been told
+            return None  # what is wrong here has been reported
         if len(values) != 1:
             self.world.error(
                 "makes_nothing", "this alternative makes no form, and it has "

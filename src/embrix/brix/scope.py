@@ -29,8 +29,8 @@ def as_number(found: Type, wanted: Type) -> str:
 
 
 class Scope(ABC):
-    """The inside of one function while it is checked: the names that are bound, and what is told of
-    a part of the wrong type."""
+    """The inside of one function while it is checked: the names that are bound, and the report
+    of a part of the wrong type."""
 
     def __init__(self, world: World, *, wavering: bool = False) -> None:
         """One that is `wavering` leaves open of what sort a term is that nothing tells yet."""

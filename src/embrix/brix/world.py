@@ -77,7 +77,7 @@ class World(Struct):
     """The type variables met in a signature; None where there can be none."""
     lost: dict[str, Diagnostic] = field(default_factory=dict)
     """Names whose declarations have errors, so that they are not known: what is wrong with each is
-    told there, and not where they are used."""
+    reported there, and not where they are used."""
     causes: list[Diagnostic] = field(default_factory=list)
     """Every error so far, with those of lost names once more for each use."""
 
@@ -92,14 +92,14 @@ class World(Struct):
         source = span.source or self.source
         found = Diagnostic(code, message, source, span, hint)
         follows = any(map(found.follows, self.causes[-FEW:]))
-        # A text in single quotes has been told of when it was read.
+        # A text in single quotes has been reported when it was read.
         follows = follows or source.text[span.start : span.start + 1] == "'"
         if code != "type_mismatch" or not follows:
             self.findings.extend([found])
         self.causes.append(found)
 
     def is_lost(self, name: str) -> bool:
-        """Whether a name is not known because of an error that has been told."""
+        """Whether a name is not known because of an error that has been reported."""
         if name in self.lost:
             self.causes.append(self.lost[name])
         return name in self.lost

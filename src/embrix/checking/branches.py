@@ -75,7 +75,7 @@ class Marked:
     # ---------------------------------------------------------------- marking
 
     def _clause(self, clause: k.CoreClause, name: str, target: k.Function) -> k.CoreClause:
-        """The clauses of functions that judge are told of by the record already."""
+        """The record has the clauses of functions that judge already."""
         body = self._inside(clause.body, name, clause.span)
         if target.judgement is None and not target.finals and len(target.clauses) > 1:
             body = self._mark(body, "clause", name, clause.span)

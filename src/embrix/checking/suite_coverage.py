@@ -277,8 +277,8 @@ def _of_interpreters(
 ) -> dict[str, list[Missing]]:
     """By language the clauses that judge and the errors that no case meets, and choices.
 
-    What several interpreters share by extending each other is told once, of the one that wrote it
-    if a run of that can come to it.
+    What several interpreters share by extending each other is reported once, of the one that wrote
+    it if a run of that can come to it.
     """
     lanes = [lane for language, some in session.course.interpreters.items() if language in met
              for lane in some.values()]  # fmt: skip

@@ -46,7 +46,7 @@ LaneT = TypeVar("LaneT", bound=Lane)
 
 _log = logging.getLogger(__name__)
 
-MOST = 20_000
+MOST_VERDICTS = 20_000
 """Verdicts that are remembered for one interpreter."""
 
 _NOWHERE = Span(0, 0)
@@ -57,10 +57,10 @@ def verdict_of(case: Case, lane: Lane, calls: int) -> Verdict:
     """The verdict on a case that may make so many calls, remembered as long as the interpreter says
     the same."""
     known = _VERDICTS.setdefault(lane.interpreter.meaning, {})
-    told = replace(case, span=_NOWHERE, entry=(-1, -1))
-    key = (lane.name, lane.interpreter.language.chosen, calls, repr(told))
+    unplaced = replace(case, span=_NOWHERE, entry=(-1, -1))
+    key = (lane.name, lane.interpreter.language.chosen, calls, repr(unplaced))
     if key not in known:
-        if len(known) >= MOST:
+        if len(known) >= MOST_VERDICTS:
             known.clear()
         known[key] = unfailing(case, lane, lambda case, lane: check_case(case, lane, Limits(calls)))
     return known[key]
@@ -102,7 +102,7 @@ class Testing:
             except NoChoice as wrong:
                 self.findings.error("unknown_name", str(wrong), suite.source, Span(0, 0))
             except NoLane:
-                continue  # its interpreter has errors, which have been told
+                continue  # its interpreter has errors, which are reported
         self.outside = session.outside(suite.language)
         self.reading = None if self.lanes or self.outside else session.reading_lane(suite.language)
         """What cases about reading are held against where nothing runs programs yet."""

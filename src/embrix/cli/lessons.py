@@ -37,26 +37,26 @@ def lessons(arguments: argparse.Namespace) -> int:
             raise Usage(f"there is no file {path}")
     findings = Findings()
     read = [lesson_of(session, path, findings) for path in paths]
-    told: list[dict[str, Any]] = []
+    answers: list[dict[str, Any]] = []
     for lesson in read:
         if lesson is None:
             continue
         check_lesson(session, lesson, findings)
-        told.append(_told(session, lesson))
+        answers.append(_as_data(session, lesson))
     found = findings.sorted()
     if arguments.json:
         print_answer(
-            "lessons", {"lessons": told, "findings": [one.as_data() for one in found]}
+            "lessons", {"lessons": answers, "findings": [one.as_data() for one in found]}
         )  # fmt: skip
     else:
         for finding in found:
             print(render(finding), end="\n\n")
-        for one in told:
+        for one in answers:
             _print(one)
     return FAULTY if any(one.severity == "error" for one in found) else OK
 
 
-def _told(session: Session, lesson: Lesson) -> dict[str, Any]:
+def _as_data(session: Session, lesson: Lesson) -> dict[str, Any]:
     stops = []
     for stop in lesson.stops:
         try:

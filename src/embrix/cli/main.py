@@ -44,7 +44,7 @@ def main(argv: Sequence[str] | None = None) -> int:
             return BROKEN_PIPE
         except OSError as fault:
             give_up_output()
-            return _told(f"nothing can be written: {fault.strerror or fault}", NEGATIVE)
+            return _failed(f"nothing can be written: {fault.strerror or fault}", NEGATIVE)
         return status
 
 
@@ -54,21 +54,21 @@ def _carried_out(argv: Sequence[str]) -> int:
         command: Command = arguments.command
         return command(arguments)
     except Usage as wrong:
-        return _told(str(wrong), USAGE)
+        return _failed(str(wrong), USAGE)
     except Faulty as wrong:
-        return _told(str(wrong), FAULTY)
+        return _failed(str(wrong), FAULTY)
     except KeyboardInterrupt:
-        return _told("stopped", INTERRUPTED)
+        return _failed("stopped", INTERRUPTED)
     except BrokenPipeError:
         raise
     except OSError as fault:
         if fault.errno in UNWRITABLE and fault.filename is None:
             raise
         name = f"{fault.filename}: " if fault.filename else ""
-        return _told(f"{name}{fault.strerror or fault}", USAGE)
+        return _failed(f"{name}{fault.strerror or fault}", USAGE)
     except Exception as fault:
         report = write_crash_report(fault, " ".join(["embrix", *argv]))
-        return _told(f"internal error, see {report}: {type(fault).__name__}: {fault}", INTERNAL)
+        return _failed(f"internal error, see {report}: {type(fault).__name__}: {fault}", INTERNAL)
 
 
 class Terminated(BaseException):
@@ -96,7 +96,7 @@ def _end_in_order() -> None:
 UNWRITABLE = (errno.ENOSPC, errno.EIO, errno.EBADF)
 
 
-def _told(text: str, status: int) -> int:
+def _failed(text: str, status: int) -> int:
     """A sentence on standard error, behind what has been printed; the status."""
     with contextlib.suppress(OSError, ValueError):
         sys.stdout.flush()

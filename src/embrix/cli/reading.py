@@ -55,7 +55,7 @@ def grammar(arguments: argparse.Namespace) -> int:
             raise Usage(f"{name} has no rule called {arguments.rule}; {hint}")
         if not 0 <= arguments.length <= 40:
             raise Usage("--length must be between 0 and 40")
-        answer, lines, own = _told(session, name, target, arguments)
+        answer, lines, own = _report(session, name, target, arguments)
         status = max(status, own)
         answers.append({"language": name, **answer})
         if not arguments.json:
@@ -65,7 +65,7 @@ def grammar(arguments: argparse.Namespace) -> int:
     return status
 
 
-def _told(
+def _report(
     session: Session, name: str, target: Grammar, arguments: argparse.Namespace
 ) -> tuple[dict[str, Any], list[str], int]:
     """What is asked of a grammar: as data, as lines of text, and the status."""

@@ -151,8 +151,8 @@ def _print_result(work: Chosen, result: Result, label: str) -> None:
     if result.output and not result.output[-1].endswith("\n"):
         print()
     outcome = result.outcome
-    silent = outcome.kind == "value" and outcome.text == "()"
-    stream = sys.stdout if outcome.kind == "value" and not silent else sys.stderr
+    written_only = outcome.kind == "value" and outcome.text == "()"
+    stream = sys.stdout if outcome.kind == "value" and not written_only else sys.stderr
     sys.stdout.flush()
     print(lead + visible(ending(result)), file=stream)
     if result.state:

@@ -272,7 +272,7 @@ class ParsedData(AnswerData):
     tokens: list[TokenData]
     tree: list[BranchData]
     more_rows: Count
-    """Rows of the tree beyond those told."""
+    """Rows of the tree beyond those given."""
     rejection: Rejection | UnsetType = UNSET
     derivations: list[list[Covered]] | UnsetType = UNSET
     steps: list[ParseStepData] | UnsetType = UNSET

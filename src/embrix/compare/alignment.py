@@ -18,7 +18,7 @@ MOST_STOPS, LONGEST = 1_500, 400
 
 class Stop(Struct, frozen=True):
     """A step, the part of the program it is about, how deep it lies, what it says in pieces, and
-    what it comes to: None where that is not told (a term, or a result that is handed on)."""
+    what it comes to: None where that is not shown (a term, or a result that is handed on)."""
 
     step: int
     place: Place | None

@@ -406,5 +406,5 @@ def _pairs(part: str, name: str, before: list[_Part], after: list[_Part]) -> Ite
 
 
 def _texts(parts: Sequence[_Part]) -> str:
-    """The texts of several parts on one line; what stands in one line of the file is told once."""
+    """The texts of several parts on one line; what stands in one line of the file is shown once."""
     return " │ ".join(dict.fromkeys(one.text for one in parts))

@@ -39,7 +39,7 @@ BYTES = 240
 """What one program is made of: one byte for a choice among few, two among many."""
 FEW = 16
 LOOKED_AT = 500
-"""Programs of which it is told how many apply a function."""
+"""Programs after which it is said how many of them apply a function."""
 TELLING = 100
 """Programs between two tidings of how far a hunt is."""
 AGAIN = 8
@@ -268,7 +268,7 @@ class _Search:
             return self.endless and stopped[0] != stopped[1]
         if "unfinished" in (left.outcome.kind, right.outcome.kind):
             return False
-        if self._told(left) != self._told(right):
+        if self._observed(left) != self._observed(right):
             return True
         if self.states and list(left.state) != list(right.state):
             return True
@@ -280,7 +280,7 @@ class _Search:
         names += ["allocations", "reads", "writes"] if self.states else []
         return [result.costs.get(name, 0) for name in names]
 
-    def _told(self, result: Result) -> tuple[str, str, str]:
+    def _observed(self, result: Result) -> tuple[str, str, str]:
         """How a run ended and what it wrote, as far as both lanes tell that."""
         outcome = result.outcome
         text = outcome.name or outcome.text

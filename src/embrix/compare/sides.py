@@ -22,8 +22,8 @@ from embrix.trace.walk import Walk
 LIMITS = Limits(output=100_000, events=200_000)
 ENDLESS = 20_000
 """Calls of a run without end that are compared with those of other lanes."""
-MOST_TOLD = 3
-"""Parts of a program that are told of for two lanes."""
+MOST_PARTED = 3
+"""Parts of a program in which two lanes differ that are shown."""
 LONGEST = 40
 
 
@@ -162,8 +162,8 @@ def parted(program: str, one: Side, other: Side) -> Parted:
         sentence = f"{going}, where {shorter.lane} is done"
         steps = (extra.step, extra.step)
         return Parted(one.lane, other.lane, sentence, steps, tuple(more))
-    told_all = all(evaluation.own for evaluation in (*one.evaluations, *other.evaluations))
-    ending = "with the same results" if told_all else "and end alike"
+    complete = all(evaluation.own for evaluation in (*one.evaluations, *other.evaluations))
+    ending = "with the same results" if complete else "and end alike"
     same = f"they evaluate the same parts in the same order, {ending}"
     text = _besides(one, other)
     same = f"{same}; {text}" if text else same
@@ -216,7 +216,7 @@ def _repeated(program: str, one: Side, other: Side) -> list[str]:
             f"{one.lane} evaluates {_part(program, place)} {times(left[place])}, "
             f"{other.lane} {times(right[place])}"
         )
-        if len(rows) == MOST_TOLD:
+        if len(rows) == MOST_PARTED:
             break
     return rows
 

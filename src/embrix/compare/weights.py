@@ -44,7 +44,7 @@ WRITTEN = 500
 HOPELESS = 50
 """Programs at the beginning after which no more are looked at, if none of them can be read."""
 TELLING = 50
-"""Programs after which it is told that learning goes on."""
+"""Programs after which progress is reported."""
 FEW = 3
 """Times that a form must have applied a function to count as one that does."""
 MOST_WEIGHT = 50.0

@@ -158,7 +158,7 @@ class _Loader:
         yield from sorted(found)[:MOST_FILES]
 
     def inside(self, path: Path) -> bool:
-        """Whether this is a file, and lies in the course; a link that leads out of it is told of,
+        """Whether this is a file, and lies in the course; a link that leads out of it is reported,
         and so is what only bears the name of a file of a course."""
         file = path.is_file()
         if file and (not path.is_symlink() or self.folder in path.resolve().parents):
@@ -323,7 +323,7 @@ class _Loader:
     def _of_own(
         self, found: Sequence[Diagnostic], syntax: s.LanguageSyntax
     ) -> Iterator[Diagnostic]:
-        """What was found in a language; what lies in its base is told only when it is news."""
+        """What was found in a language; what lies in its base is reported only when it is news."""
         before = set(self.findings.sorted())
         for one in found:
             if one.source is syntax.source:

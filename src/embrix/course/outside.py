@@ -21,13 +21,13 @@ class Outside(Struct, frozen=True):
 
     `program` says how it gets one: on its standard `input`, or as a `file` (for `{program}` in the
     command, else as the last argument). `gives` says what it writes on standard output: the
-    `value`, the `output` of the program, or `both`, the value on the last line. A failure is told
-    by a text in what it writes (`…` stands for any text): `errors` by the name of the error,
-    `rejected` for a program that it cannot read. With `steps` added to the command it writes its
-    steps instead, as lines of a walk. `names` is added once for each name supplied by hand, with
-    `{name}` and `{value}` replaced; lines of input come on standard input, where the program comes
-    as a file. `seconds` of processor time and `memory` in millions of bytes
-    are what it may use.
+    `value`, the `output` of the program, or `both`, the value on the last line. A failure is
+    reported by a text in what it writes (`…` stands for any text): `errors` by the name of the
+    error, `rejected` for a program that it cannot read. With `steps` added to the command it writes
+    its steps instead, as lines of a walk. `names` is added once for each name supplied by hand,
+    with `{name}` and `{value}` replaced; lines of input come on standard input, where the program
+    comes as a file. `seconds` of processor time and `memory` in millions of bytes are what it may
+    use.
     """
 
     language: str

@@ -1,6 +1,6 @@
 """Files of our own in the user's folders: permissions, drafts, what can be undone. They are read
 as data from strangers (a bound on their size, a type for what is in them), one process at a time
-changes them, and one that is damaged is told of and left as it is."""
+changes them, and one that is damaged is reported and left as it is."""
 
 from __future__ import annotations
 

@@ -226,9 +226,10 @@ def _for_lanes(entry: Mapping[str, Any], lanes: Collection[str]) -> dict[str, An
                 return None
         else:
             left[key] = value
-    silent = {"name", "why", "program", "file", "lanes", "tags", "given", "input", "grammar",
-              "origin"}  # fmt: skip
-    return left if set(left) - silent else None
+    no_expectation = {
+        "name", "why", "program", "file", "lanes", "tags", "given", "input", "grammar", "origin",
+    }  # fmt: skip
+    return left if set(left) - no_expectation else None
 
 
 def _check(files: Mapping[str, str], removed: Collection[Removed]) -> None:

@@ -34,7 +34,7 @@ PAGE = 1_100.0
 """The width in points that a derivation is kept to; larger ones go over several pages."""
 DEEPEST = 60
 """Levels that are drawn at most."""
-MOST = 6_000
+MOST_JUDGEMENTS = 6_000
 """Judgements that are drawn at most."""
 MOST_OF_A_VALUE = 300
 """Characters of each value in a judgement; what is longer is cut off."""
@@ -71,7 +71,7 @@ def derivation_of(walk: Walk, root: int = 0, deep: int | None = None) -> Derivat
             break
         above = made.get(parent)
         depth = above[1] + 1 if above is not None else 0
-        if instance != root and (above is None or depth > deepest or shown >= MOST):
+        if instance != root and (above is None or depth > deepest or shown >= MOST_JUDGEMENTS):
             inside = above[0] if above is not None else nearest[parent]
             inside.folded += 1
             nearest[instance] = inside
@@ -176,7 +176,7 @@ def _in_order(pages: list[Derivation]) -> list[Derivation]:
     return [pages[old - 1] for old in order]
 
 
-@lru_cache(maxsize=2 * MOST)
+@lru_cache(maxsize=2 * MOST_JUDGEMENTS)
 def _wide(conclusion: str) -> float:
     """The width of a conclusion, which is asked for again with every page."""
     return wide(visible(conclusion))

@@ -265,9 +265,9 @@ class RuleFinder:
                 text = tuple(self._said(after, item) for item in items)
                 made = self._premise(judged, value.args, path, text)[1]
                 return replace(made, names=after.names)
-        told_value, path = self._hoisted(value, path)
+        written_value, path = self._hoisted(value, path)
         path = self._named(path, pattern)
-        return when(path, f"{self._said(path, pattern)} = {told_value}")
+        return when(path, f"{self._said(path, pattern)} = {written_value}")
 
     def _named(self, path: RulePath, pattern: s.Pattern) -> RulePath:
         """The path with the names that a pattern binds."""

@@ -133,12 +133,12 @@ def draw_environment(walk: Walk, number: int, title: str) -> Drawing:
     labels = [item.box for item in items if isinstance(item, Label)]
     broad = max(x + wide("∅"), *(box.x + box.width for box in labels))
     scene = scene_of(Tile(broad, bottom, tuple(items)), title)
-    told_lines = [f"step {number}: {visible(step.brief)}"]
+    lines_of_step = [f"step {number}: {visible(step.brief)}"]
     for frame in frames:
         note = "shadowed" if frame.shadowed else frame.note
         line = f"  {frame.name} = {visible(frame.value)}"
-        told_lines.append(f"{line}   ({note})" if note else line)
-    return Drawing((scene,), "\n".join(told_lines) + "\n")
+        lines_of_step.append(f"{line}   ({note})" if note else line)
+    return Drawing((scene,), "\n".join(lines_of_step) + "\n")
 
 
 def draw_store(walk: Walk, title: str) -> Drawing:

@@ -33,14 +33,14 @@ class Automaton:
     """Matches several patterns at once."""
 
     def __init__(self, patterns: Seq[Pattern]) -> None:
-        self._silent: list[list[int]] = []
+        self._epsilon: list[list[int]] = []
         self._edges: list[list[tuple[Ranges, int]]] = []
         self._final: dict[int, int] = {}
         self._states: dict[tuple[int, ...], State] = {}
         root = self._node()
         for index, pattern in enumerate(patterns):
             start, end = self._build(pattern)
-            self._silent[root].append(start)
+            self._epsilon[root].append(start)
             self._final[end] = index
         self.start = self._state([root])
 
@@ -153,7 +153,7 @@ class Automaton:
         reached = set(members)
         stack = list(members)
         while stack:
-            for target in self._silent[stack.pop()]:
+            for target in self._epsilon[stack.pop()]:
                 if target not in reached:
                     reached.add(target)
                     stack.append(target)
@@ -164,9 +164,9 @@ class Automaton:
         return self._states[key]
 
     def _node(self) -> int:
-        self._silent.append([])
+        self._epsilon.append([])
         self._edges.append([])
-        return len(self._silent) - 1
+        return len(self._epsilon) - 1
 
     def _build(self, pattern: Pattern) -> tuple[int, int]:
         start = self._node()
@@ -179,15 +179,15 @@ class Automaton:
                 at = start
                 for part in parts:
                     first, last = self._build(part)
-                    self._silent[at].append(first)
+                    self._epsilon[at].append(first)
                     at = last
                 return start, at
             case AnyOf(parts):
                 end = self._node()
                 for part in parts:
                     first, last = self._build(part)
-                    self._silent[start].append(first)
-                    self._silent[last].append(end)
+                    self._epsilon[start].append(first)
+                    self._epsilon[last].append(end)
                 return start, end
             case Repetition(part, least, most):
                 return start, self._repeat(start, part, least, most)
@@ -196,17 +196,17 @@ class Automaton:
         at = start
         for _ in range(least):
             first, last = self._build(part)
-            self._silent[at].append(first)
+            self._epsilon[at].append(first)
             at = last
         end = self._node()
         if most is None:
             first, last = self._build(part)
-            self._silent[at] += [first, end]
-            self._silent[last] += [first, end]
+            self._epsilon[at] += [first, end]
+            self._epsilon[last] += [first, end]
             return end
         for _ in range(most - least):
             first, last = self._build(part)
-            self._silent[at] += [first, end]
+            self._epsilon[at] += [first, end]
             at = last
-        self._silent[at].append(end)
+        self._epsilon[at].append(end)
         return end

@@ -106,7 +106,7 @@ class _Comparing:
             "only the first": [], "only the second": [], "another tree": [],
         }  # fmt: skip
         self.seen: set[str] = set()
-        self._told: set[tuple[Kind, Sentence]] = set()
+        self._shown_shapes: set[tuple[Kind, Sentence]] = set()
 
     def look(self, makers: Sequence[Sentences], sizes: range) -> int:
         """Try all sentences that the makers give; the length up to which that was possible."""
@@ -135,8 +135,8 @@ class _Comparing:
             kind = "only the first"
         names = len(grammar.tokens.literals)
         shape = tuple(min(terminal, names) for terminal in sentence)
-        if len(self.found[kind]) < self.shown and (kind, shape) not in self._told:
-            self._told.add((kind, shape))
+        if len(self.found[kind]) < self.shown and (kind, shape) not in self._shown_shapes:
+            self._shown_shapes.add((kind, shape))
             written = sentence_text(grammar, sentence)
             self.found[kind].append(Difference(kind, written, one, other))
 

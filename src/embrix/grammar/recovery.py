@@ -2,8 +2,8 @@
 
 Where reading stops, the text is repaired at least cost (a token left out, put in, or replaced), and
 reading goes on; where it stops again there is another mistake. A repair counts only if the next
-tokens can be read after it, so one mistake is not told many times. Nothing of a repair is shown: it
-is a guess, while the places where reading stops are not.
+tokens can be read after it, so one mistake is not reported many times. Nothing of a repair is
+shown: it is a guess, while the places where reading stops are not.
 
 Source: the least-cost repair follows Aho and Peterson, "A minimum distance error-correcting parser
 for context-free languages" (1972), looked for from one place with a bound instead of over the whole
@@ -27,8 +27,8 @@ from embrix.grammar.sets import sets_of
 from embrix.grammar.tokens import Invalid, Tokens
 from embrix.text.source import Span
 
-MOST = 20
-"""Mistakes that are told of one text."""
+MOST_MISTAKES = 20
+"""Mistakes that are reported in one text."""
 AFTER = 3
 """Tokens that must be readable after a repair."""
 FAR = 24
@@ -53,8 +53,8 @@ class Mishap(Struct, frozen=True):
 def mishaps(
     grammar: Grammar, text: str, refused: Refused, rule: str | None = None, fuel: int = FUEL
 ) -> tuple[Mishap, ...]:
-    """The mistakes of a text that was refused: first the one that was told, then the others in the
-    order of the text."""
+    """The mistakes of a text that was refused: first the one that was reported, then the others in
+    the order of the text."""
     first = Mishap(refused.message, refused.span)
     tokens = grammar.tokens.cut(text, to_the_end=True)
     pieces = _joined(tokens.invalid)
@@ -68,7 +68,7 @@ def mishaps(
     beside = {at for piece in pieces for at in _beside(starts, piece)}
     found += [one for index, one in best.all() if index not in beside]
     others = [one for one in found if one.span.start != first.span.start]
-    return (first, *sorted(others, key=lambda one: one.span.start))[:MOST]
+    return (first, *sorted(others, key=lambda one: one.span.start))[:MOST_MISTAKES]
 
 
 def _joined(invalid: tuple[Invalid, ...]) -> list[Invalid]:
@@ -149,7 +149,7 @@ class _Recovery:
             return found
         at, kernel = self._first
         try:
-            while at < len(self._terminals) and len(found) < MOST:
+            while at < len(self._terminals) and len(found) < MOST_MISTAKES:
                 found.append((at, self._mishap(at, kernel)))
                 repaired = self._repair(at, kernel)
                 if repaired is None:

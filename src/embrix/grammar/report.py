@@ -32,7 +32,7 @@ from embrix.text.source import Span
 
 
 class Story(Struct, frozen=True):
-    """A conflict told by an example: what has been read, what comes next, what could be meant."""
+    """A conflict shown by an example: what has been read, what comes next, what could be meant."""
 
     read: str
     next: str

@@ -55,14 +55,14 @@ class Where(Struct, frozen=True):
     @property
     def sentence(self) -> str:
         """In words: `rate is looked up, time 2`."""
-        told = {
+        words = {
             "step": f"step {self.what}", "lookup": f"{self.what} is looked up",
             "binds": f"{self.what} is bound",
             "location": f"{self.what} holds something else",
             "text": f"“{self.what}” stands in a step", "applies": f"the clause {self.what} applies",
             "output": "something is written", "end": "the end",
         }[self.happening]  # fmt: skip
-        return f"{told}, time {self.time}" if self.time > 1 else told
+        return f"{words}, time {self.time}" if self.time > 1 else words
 
 
 class LessonStop(Struct, frozen=True):

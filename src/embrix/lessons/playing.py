@@ -78,7 +78,7 @@ def check_lesson(session: Session, lesson: Lesson, findings: Findings) -> None:
         except BadBinding as bad:
             findings.error("bad_lesson", str(bad), lesson.source, stop.span)
         except NoLane:
-            continue  # why it cannot run is told where it is defined
+            continue  # why it cannot run is reported where it is defined
 
 
 def _check_stop(
@@ -101,7 +101,7 @@ def _check_stop(
             lesson.source, stop.span,
         )  # fmt: skip
         return
-    # What is still to be written, or wrong, is told where it stands.
+    # What is still to be written, or wrong, is reported where it stands.
     open_ = {lane for lane, one in played.results.items() if one.outcome.kind == "unfinished"}
     if not played.there and stop.where is not None and stop.lanes[0] not in open_:
         steps = counted(len(played.walk), "step") if played.walk is not None else "no steps"

@@ -36,7 +36,7 @@ from embrix.terms.node import (
 from embrix.terms.numbers import write_number
 from embrix.terms.types import TEXT, settle
 
-MOST = 2_000
+MOST_CHARACTERS = 2_000
 """Characters that a displayed value may take before it is cut off."""
 
 MOST_TERMS = 500
@@ -59,7 +59,11 @@ class Display:
     """
 
     def __init__(
-        self, interpreter: Interpreter, printer: Printer | None, shower: Shower, most: int = MOST
+        self,
+        interpreter: Interpreter,
+        printer: Printer | None,
+        shower: Shower,
+        most: int = MOST_CHARACTERS,
     ) -> None:
         self._interpreter = interpreter
         self._printer = printer

@@ -41,7 +41,7 @@ class Evaluated(Struct):
     judged: list[Judged] = field(default_factory=list)
 
     def agrees(self, outcome: Outcome) -> bool:
-        """Whether it is an outcome, as far as it is told here."""
+        """Whether it is an outcome, as far as can be seen here."""
         if (self.kind, self.name, self.place) != (outcome.kind, outcome.name, outcome.place):
             return False
         return self.kind != "value" or same(self.value, outcome.value)

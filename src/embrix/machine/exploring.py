@@ -7,7 +7,7 @@ another run has been (the same arguments of `repeat`, places aside, the same out
 input read) end there: what comes after it is known. So every state is gone on from once.
 
 The search is bounded by runs, by states and by the calls of each run; where a bound cuts it short,
-that is told.
+that is reported.
 """
 
 from __future__ import annotations

@@ -29,7 +29,7 @@ _ENDLESS = ("calls", "depth", "recorded events")
 LAST = 20_000
 """The last events, which are kept of a run that has too many."""
 BRIEF = 18
-"""Characters of an environment or store in the judgement that is told."""
+"""Characters of an environment or store in the judgement that is shown."""
 
 OnStart = Callable[[Callable[[], None]], None]
 

@@ -10,9 +10,9 @@ from embrix.terms.numbers import MOST_BITS
 class Limits(Struct, frozen=True):
     """`calls` counts calls of functions of the definition, `depth` calls inside calls, `output`
     characters, `number_bits` bits of a number, `text` characters of a text, `events` recorded
-    enterings and leavings of judgements. What is not told otherwise is for a run on the command
-    line, at a prompt, or for a case of a suite: far more than teaching programs take, and told in
-    seconds when a run does not end."""
+    enterings and leavings of judgements. What is not reported otherwise is for a run on the command
+    line, at a prompt, or for a case of a suite: far more than teaching programs take, and reported
+    in seconds when a run does not end."""
 
     calls: int = 400_000
     depth: int = 200_000

@@ -32,17 +32,17 @@ class Outcome(Struct, frozen=True):
     value: Value = None
 
     @property
-    def _told(self) -> tuple[object, ...]:
+    def _key(self) -> tuple[object, ...]:
         return self.kind, self.text, self.name, self.structure, self.place
 
     def __eq__(self, other: object) -> bool:
-        return self._told == other._told if type(other) is Outcome else NotImplemented
+        return self._key == other._key if type(other) is Outcome else NotImplemented
 
     def __hash__(self) -> int:
-        return hash(self._told)
+        return hash(self._key)
 
     def __repr__(self) -> str:
-        return f"Outcome{self._told}"
+        return f"Outcome{self._key}"
 
     def as_data(self) -> dict[str, object]:
         data: dict[str, object] = {"kind": self.kind, "text": self.text}

@@ -42,7 +42,7 @@ _FURTHER = {
     "allocations": "allocated", "reads": "read", "writes": "written", "suspensions made": "made",
     "suspensions forced": "forced", "suspensions reused": "reused", "substitutions": "substituted",
 }  # fmt: skip
-"""What is told of the costs only where there is any of it."""
+"""Costs that are shown only where there are any."""
 
 NESTED, NESTED_CALLS = 40, 1_000
 """How deep displays may be worked out inside each other by functions of a definition, and how many

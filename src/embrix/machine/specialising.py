@@ -18,7 +18,7 @@ from embrix.machine.tails import VALUES
 from embrix.machine.unit import Unit
 from embrix.terms.node import FIELDS, Node, Value
 
-MOST = 250
+MOST_UNFOLDED = 250
 """Calls that are written out in one part; the others stay calls."""
 DEEPEST = 24
 """How far calls are written out inside each other."""
@@ -33,7 +33,7 @@ class _Plan:
     def __init__(self, unit: Unit, inlining: Inlining) -> None:
         self.unit = unit
         self.inlining = inlining
-        self.left = MOST
+        self.left = MOST_UNFOLDED
         self.open: list[Node] = []
         """The nodes whose clauses stand around the place that is being written."""
 

@@ -134,7 +134,7 @@ class Look(Reply):
     invalid: list[Place] = []
     tree: list[TreeRow] = []
     cut: int = 0
-    """Rows of the tree beyond those told."""
+    """Rows of the tree beyond those given."""
     refused: Refusal | None = None
     unusable: bool = False
     """Whether the grammar cannot be used, so that there are tokens alone."""

@@ -1,4 +1,4 @@
-"""What is told of lessons."""
+"""Replies about lessons."""
 
 from __future__ import annotations
 

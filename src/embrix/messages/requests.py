@@ -228,7 +228,7 @@ class ExploreWays(OnRun, frozen=True, kw_only=True, tag="ways"):
 
 class OpenWalk(Request, frozen=True, kw_only=True, tag="walk"):
     """Record a run, or open one that was saved. With another walk of the same program and the
-    number of a step of it the step is told that corresponds to that."""
+    number of a step of it the answer says which step corresponds to that."""
 
     reply: ClassVar[Any] = r.WalkSummary
     walk: WalkRecipe

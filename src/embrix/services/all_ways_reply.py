@@ -12,9 +12,9 @@ from embrix.text.visible import cut
 from embrix.trace.state_graph import states_of
 
 LONGEST = 400
-"""Characters of a term that are told."""
+"""Characters of a term that are shown."""
 OFTEN = 20
-"""Runs between two times that it is told how many there were."""
+"""Runs between two reports of how many there were."""
 
 
 def explore_ways(
@@ -26,13 +26,13 @@ def explore_ways(
         return WaysFound(refused=f"{lane.name} is outside the course: what it leaves open is not "
                          "known")  # fmt: skip
 
-    def told(runs: int) -> None:
+    def report(runs: int) -> None:
         if runs % OFTEN == 0:
             progress(runs)
 
     try:
         explored = lane.explore(
-            request.text, request.given, given_input=request.input, progress=told
+            request.text, request.given, given_input=request.input, progress=report
         )
     except BadBinding as bad:
         return WaysFound(refused=str(bad))

@@ -13,7 +13,7 @@ from embrix.text.source import Source, Span
 def with_form(text: str, place: int) -> str | None:
     """The text of a language with the form declared that an alternative or an operator around a
     place makes: a field for each capture, of the type of its rule or token; for an operator fields
-    for its operands. None where that cannot be told."""
+    for its operands. None where they are not known."""
     source = Source("", text)
     language = read_file(source, Findings())
     if not isinstance(language, s.LanguageSyntax):

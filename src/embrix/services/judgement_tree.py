@@ -12,8 +12,8 @@ from embrix.text.visible import cut
 from embrix.trace.judgements import BRIEF
 from embrix.trace.walk import Walk
 
-MOST = 20_000
-"""Judgements of a derivation that are told of."""
+MOST_JUDGEMENTS = 20_000
+"""Judgements of a derivation that are shown."""
 
 
 def judgement_tree(
@@ -52,10 +52,10 @@ def judgement_tree(
         message = cut(walk.judgement(instance, done, BRIEF), 300)
         rows.append(JudgementRow(depth, message, walk.clause_name(instance),
                                  entered.get(instance, -1), left.get(instance, -1), 0))  # fmt: skip
-        if len(rows) >= MOST:
+        if len(rows) >= MOST_JUDGEMENTS:
             break
     _count_premises(rows)
-    left_out = len(recorder.functions) - root - len(rows) if len(rows) >= MOST else 0
+    left_out = len(recorder.functions) - root - len(rows) if len(rows) >= MOST_JUDGEMENTS else 0
     return JudgementTree(rows, "", steps, left_out)
 
 

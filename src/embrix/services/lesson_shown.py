@@ -22,7 +22,7 @@ LONGEST = 2_000
 
 
 def lesson_shown(session: Session, path: Path) -> LessonShown:
-    """All stops of a lesson, carried out; what is wrong with it is told as well."""
+    """All stops of a lesson, carried out; what is wrong with it is reported as well."""
     findings = Findings()
     lesson = lesson_of(session, path, findings)
     stops: list[StopShown] = []

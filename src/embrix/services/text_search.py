@@ -13,7 +13,7 @@ from embrix.messages.replies_on_writing import FileChange, NamePlace, TextHits
 from embrix.services.renaming import texts_of
 from embrix.text.source import Source, Unreadable, read_source
 
-MOST = 500
+MOST_LISTED = 500
 """Places that are listed; replaced are all."""
 SECONDS = 1.0
 """How long a pattern may take in one file."""
@@ -46,7 +46,7 @@ def found_in(
         except (regex.error, IndexError) as wrong:
             return TextHits(f"this cannot be put in its place: {wrong}")
         count += len(hits)
-        for hit in hits[: MOST - len(places)]:
+        for hit in hits[: MOST_LISTED - len(places)]:
             line, column = source.position(hit.start())
             places.append(NamePlace(file, line, column, source.line(line).rstrip()))
     return TextHits("", count, places, changes)

@@ -64,7 +64,7 @@ def parting(
         if number == 0:
             wrong = _differs(run, found, 0, alike)
             if wrong is not None:
-                return _told(run, found, 0, wrong)
+                return _parting(run, found, 0, wrong)
             at = len(run)
             if last and len(found) > at:
                 return Parting(at, NONE_LEFT, found[at])
@@ -89,7 +89,7 @@ def _differs(run: Sequence[str], found: Sequence[str], start: int, alike: Alike)
     return None
 
 
-def _told(run: Sequence[str], found: Sequence[str], start: int, offset: int) -> Parting:
+def _parting(run: Sequence[str], found: Sequence[str], start: int, offset: int) -> Parting:
     number = start + offset
     actual = found[number] if number < len(found) else NONE_LEFT
     return Parting(number, run[offset], actual)
@@ -109,8 +109,8 @@ def _nearest(
             best, reached = start, offset
     if reached < 1:
         where = max(at, len(found) - len(run)) if last else len(found)
-        return _told(run, found, min(where, len(found)), 0)
-    return _told(run, found, best, reached)
+        return _parting(run, found, min(where, len(found)), 0)
+    return _parting(run, found, best, reached)
 
 
 def difference(expected: str, actual: str) -> tuple[list[tuple[int, int]], list[tuple[int, int]]]:

@@ -1,8 +1,8 @@
-"""What came of suites before: kept in a database in the user's data folder, so that it can be told
+"""What came of suites before: kept in a database in the user's data folder, so that it can be said
 since when a case is red and what the last edit changed.
 
 Only changes are kept: a row says that from some run on a case had a state on a lane. Losing the
-database loses no work; what goes wrong with it is told and otherwise ignored.
+database loses no work; what goes wrong with it is reported and otherwise ignored.
 """
 
 from __future__ import annotations

@@ -256,7 +256,7 @@ class _Reader:
         some = any(one is not None for one in said)
         if not (some or case.instead or case.outputs or case.steps or case.costs or case.states):
             if part in self.entries.odd:
-                raise Wrong  # what it expects may be what has been told of
+                raise Wrong  # what it expects may be what has been reported
             raise self.entries.wrong(
                 part, "name", f"the case “{case.name}” expects nothing",
                 "add value = …, error = …, rejected = …, accepted = true or steps",

@@ -9,7 +9,7 @@ from embrix.machine.faults import Ended
 from embrix.machine.run import Machine
 from embrix.terms.node import FIELDS, Node
 
-MOST = 20_000
+MOST_NODES = 20_000
 """Nodes in which the place is looked for."""
 
 
@@ -41,7 +41,7 @@ def place_in_context(
 def _way(term: Node, part: Node) -> Path | None:
     """The way to the first place, from the left, at which a node stands in a term."""
     pending: list[tuple[Node, Path]] = [(term, ())]
-    for _ in range(MOST):
+    for _ in range(MOST_NODES):
         if not pending:
             break
         node, way = pending.pop()

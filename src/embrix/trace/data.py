@@ -10,7 +10,7 @@ from embrix.trace.walk import Walk
 from embrix.trace.walk_steps import Put, WalkStep
 
 MOST_HELD = 200
-"""Locations that are told of one step, the newest."""
+"""Locations that are shown at one step, the newest."""
 
 
 def step_data(walk: Walk, step: WalkStep) -> StepData:
@@ -60,7 +60,7 @@ WALK_VERSION = 2
 
 
 def head_data(walk: Walk, program: str, language: str, *, levels: bool = True) -> dict[str, Any]:
-    """What is told of a walk as a whole; without `levels` not its height over time."""
+    """A walk as a whole; without `levels` not its height over time."""
     outcome = walk.traced.result.outcome
     return {
         "embrix": "walk",

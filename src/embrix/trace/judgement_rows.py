@@ -131,7 +131,7 @@ class JudgementRows(RecordedJudgements):
 
     def _changes(self, store: Node, before: Node | None, names: str) -> str:
         """What a store has that the one of the row above has not, the newest first; without what is
-        told with the names."""
+        shown with the names."""
         if store is before:
             return "…"
         show = self._machine.display.show

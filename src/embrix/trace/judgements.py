@@ -18,7 +18,7 @@ from embrix.trace.walk_steps import Binding, Held, RecordView
 MOST_BINDINGS = 60
 
 MOST_STACK = 12
-"""Judgements around the step that are told."""
+"""Judgements around the step that are shown."""
 
 BRIEF = 18
 """Characters of an environment or store in a list of judgements."""

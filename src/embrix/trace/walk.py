@@ -28,9 +28,9 @@ MOST_PIECES, DEEP, NEAR = 4_000, 1_000, 200
 """Of a term: the pieces that are shown, the levels from its top, and the levels above a focus that
 lies deeper than that."""
 MOST_WRITTEN = 200
-"""Characters of the output that are told at each step."""
+"""Characters of the output that are shown at each step."""
 MOST_PUT = 8
-"""Substitutions that are told of one step."""
+"""Substitutions that are shown at one step."""
 MOST_SEARCHED = 400
 """Nodes in which the place of a step is looked for."""
 

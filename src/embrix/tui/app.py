@@ -72,7 +72,7 @@ class BeginningApp(WorkbenchApp):
         self, empty: Path, begin: Callable[[Path], object], shipped: Callable[[], Path]
     ) -> None:
         """`begin` writes a course into the folder, `shipped` gives the folder of the shipped one;
-        both raise what is told to the user."""
+        both raise what the user reads."""
         super().__init__(None)
         self._empty = empty
         self._begin = begin

@@ -67,7 +67,7 @@ class Bench(ProgramPane):
     def __init__(self, folder: Path, program: Path | None) -> None:
         super().__init__(folder, program)
         self.side_view = "tree"
-        self.told_of = ""
+        self.last_change_outside = ""
 
     # ---------------------------------------------------------------- layout
 
@@ -357,8 +357,8 @@ class Bench(ProgramPane):
             document.saved = disk
             self.editor.load_text(disk)
             self.say("the program was changed outside and has been read again")
-        elif disk != self.told_of:
-            self.told_of = disk
+        elif disk != self.last_change_outside:
+            self.last_change_outside = disk
             self.say("the file was changed outside; your text is still here, not saved", "brass")
 
     # ---------------------------------------------------------------- views and panes

@@ -31,7 +31,7 @@ SIGNS = {
 """The sign of each state, and its colour."""
 MET = {"unmet": "?", "failing": "!"}
 """What stands behind the sign of a clause that no case comes to, or only failing ones."""
-TOLD = {
+IN_WORDS = {
     "written": "written here",
     "taken over": "taken over",
     "for several": "taken by a clause for several forms",
@@ -181,7 +181,7 @@ class ClauseGrid(View):
             return
         form = rows.grid.rows[rows.cursor].form
         function = rows.grid.functions[rows.column]
-        text = TOLD.get(cell.state, f"{function} is not about this")
+        text = IN_WORDS.get(cell.state, f"{function} is not about this")
         if cell.state and cell.state != "missing":
             text += f", {cell.file}:{cell.line}"
         more = {"unmet": "; no case of the suites comes to it",

@@ -77,7 +77,7 @@ class Costs(Rows):
             text = f"{text}  ▤ {' ▤ '.join(''.join(one.output).splitlines())}"
         if one.state:
             text = f"{text}  holding {', '.join(one.state)}"
-        other = told_of(self.lanes[0]) != told_of(one)
+        other = observed(self.lanes[0]) != observed(one)
         room = max(10, self.size.width - wide - 36)
         most = max((lane.costs.get(self.kind, 0) for lane in self.lanes), default=0)
         cost = one.costs.get(self.kind, 0)
@@ -95,7 +95,7 @@ class Costs(Rows):
         ]
 
 
-def told_of(lane: LaneResult) -> tuple[str, ...]:
+def observed(lane: LaneResult) -> tuple[str, ...]:
     """What tells lanes apart: how they end and what they write. What a lane holds in a store is its
     own affair."""
     return (lane.sentence, *lane.output)
@@ -174,7 +174,7 @@ class Comparing(View):
         costs.show(found.lanes, found.first)
         costs.styles.height = max(5, min(12, len(found.lanes)))
         self.query_one("#why").styles.height = max(5, min(12, len(found.lanes)))
-        ends = {told_of(one) for one in found.lanes}
+        ends = {observed(one) for one in found.lanes}
         more = f", {found.left_out} more lanes not run" if found.left_out else ""
         text = "all lanes agree" if len(ends) == 1 else f"{len(ends)} different outcomes"
         self.query_one(Masthead).show(notice=text + more)
@@ -190,7 +190,7 @@ class Comparing(View):
         names = [one.lane for one in lanes]
         if plain != first and plain in names:
             return names.index(plain)
-        others = (n for n, one in enumerate(lanes) if told_of(one) != told_of(lanes[0]))
+        others = (n for n, one in enumerate(lanes) if observed(one) != observed(lanes[0]))
         return next(others, min(1, len(lanes) - 1))
 
     def _titles(self) -> None:

@@ -68,8 +68,8 @@ class Desk:
         progress: Take | None = None,
         failed: Take | None = None,
     ) -> None:
-        """Ask something; `take` gets the answer later, on the interface's thread; `failed` is told
-        why none comes, if none does."""
+        """Ask something; `take` gets the answer later, on the interface's thread; `failed` gets the
+        reason why none comes, if none does."""
         number = self._pool.ask(request, self._deliver(take, progress, failed), worker)
         self._asked.setdefault(topic, set()).add(number)
 

@@ -28,7 +28,7 @@ from embrix.tui.workbench import Workbench
 from embrix.tui.writing import take_back, write_after_a_look
 
 PLACE = "hunt"
-MOST, FEW = 10_000, 500
+MOST_PROGRAMS, MOST_PROGRAMS_OUTSIDE = 10_000, 500
 """Programs of one hunt; against a command, which begins anew for each."""
 GAUGE = 40
 
@@ -46,7 +46,7 @@ class Quarry(Static):
         self.endless = False
         self.lanes = ("", "")
         self.seed = 1
-        self.most = MOST
+        self.most = MOST_PROGRAMS
         self.why: list[str] = []
 
     def render(self) -> RenderableType:
@@ -140,7 +140,7 @@ class Hunting(View):
         self._desk.drop("hunt")
         quarry.found, quarry.why, quarry.running = None, [], True
         outside = self._bench.languages[self._bench.language].outside
-        quarry.most = FEW if quarry.lanes[1] in outside else MOST
+        quarry.most = MOST_PROGRAMS_OUTSIDE if quarry.lanes[1] in outside else MOST_PROGRAMS
         self.query_one(Together).show([], -1, "The walks of what is found are laid here.")
         request = HuntDifference(
             language=self._bench.language, lanes=list(quarry.lanes), most=quarry.most,

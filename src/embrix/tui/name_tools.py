@@ -18,7 +18,7 @@ from embrix.tui.text_pane import TextPane
 from embrix.tui.workbench import Workbench
 
 RESTING = 0.3
-"""Seconds that the cursor stands still before it is told what it stands on."""
+"""Seconds that the cursor stands still before what it stands on is shown."""
 MOST_VISITED = 100
 
 

@@ -25,7 +25,7 @@ from embrix.tui.forking import ways_text
 from embrix.tui.side_views import LanesView, TokensView, TreeView
 
 MORE_MISTAKES = 4
-"""Mistakes of a rejected program that are told beside it; all of them are marked in it."""
+"""Mistakes of a rejected program that are reported beside it; all of them are marked in it."""
 
 LONGEST_SUPPLY = 24
 """Characters of supplied names, or of input, that the title of the program shows."""

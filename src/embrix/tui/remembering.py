@@ -33,7 +33,7 @@ class Remembering:
         self._bench = bench
         self._kept: LastTime | None = None
         self._gone = False
-        """Whether it could not be kept: that is told once."""
+        """Whether it could not be kept: that is reported once."""
 
     # ---------------------------------------------------------------- putting it back
 

@@ -52,7 +52,7 @@ class TextPane:
         """The last change of several files: each with its old and its new text."""
         self._notes: list[Note] = []
         self._report: SuiteReport | None = None
-        self._told: tuple[tuple[int, int], str] = ((0, 0), "")
+        self._about_name: tuple[tuple[int, int], str] = ((0, 0), "")
         """What was said about the name at a place."""
         self._reading: Timer | None = None
         self._began = 0.0
@@ -252,7 +252,7 @@ class TextPane:
         self.keep()
 
     def changed_on_disk(self) -> None:
-        """The open file may have been written by somebody else: it is read again, or told."""
+        """The open file may have been written by somebody else: it is read again, or reported."""
         document = self.document
         if document is None:
             return
@@ -300,7 +300,7 @@ class TextPane:
 
     def tell(self, text: str) -> None:
         """Say something under the text about the place of the cursor."""
-        self._told = (self.editor.cursor_location, text)
+        self._about_name = (self.editor.cursor_location, text)
         self.remark()
 
     def next_note(self, by: int) -> None:
@@ -319,7 +319,7 @@ class TextPane:
     def remark(self) -> None:
         """What there is to say about the line of the cursor in full, or about the name there."""
         note = self._bench.query_one("#text-note", Static)
-        place, message = self._told
+        place, message = self._about_name
         text = in_full(self.editor.remarks_here)
         if message and not text and place == self.editor.cursor_location:
             text = visible(message, keep="\n")

@@ -50,11 +50,11 @@ class Together(Rows):
         space = room - len(lead) - len(bars)
         shown = fitted([(kind, visible(text)) for kind, text in stop.row], space)
         gap = " " * max(0, space - sum(width(text) for _, text in shown))
-        told = ("term", "result")
+        prominent = ("term", "result")
         return [
             (lead, ink(app, "faint")),
             (bars, ink(app, "faint" if stop.depth > DEEPEST else "wall")),
-            *((text, ink(app, "ink" if kind in told else "faint", bold=parts))
+            *((text, ink(app, "ink" if kind in prominent else "faint", bold=parts))
               for kind, text in shown),
             (gap, ink(app, "ink")),
         ]  # fmt: skip

@@ -1,6 +1,6 @@
 """Work shared out over copies of this process, which have everything that was loaded before.
 
-Each copy ends by itself; one that is lost (ended from outside, out of memory) is told of.
+Each copy ends by itself; one that is lost (ended from outside, out of memory) is reported.
 """
 
 from __future__ import annotations

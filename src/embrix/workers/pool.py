@@ -47,7 +47,7 @@ _LOG = logging.getLogger(__name__)
 PATIENCE = 2.0
 """Seconds that a worker has to stop a cancelled request before it is ended."""
 
-MOST_SILENT = 3
+MOST_UNANSWERED = 3
 """Workers in a row that end without an answer before no other is started."""
 
 CRASHES = (-signal.SIGSEGV, -signal.SIGABRT, -signal.SIGBUS)
@@ -78,7 +78,7 @@ class _Worker(Struct, eq=False):
     pending: dict[int, _Request] = field(default_factory=dict)
     closing: bool = False
     answered: bool = False
-    silent_before: int = 0
+    unanswered_before: int = 0
     """How many workers before it, in a row, ended without an answer."""
 
 
@@ -227,11 +227,11 @@ class Pool:
             pending = list(worker.pending.values())
             worker.pending.clear()
             # Where several in a row never answered, the next one will not either.
-            silent = 0 if worker.answered else worker.silent_before + 1
-            replace = not worker.closing and silent < MOST_SILENT
+            unanswered = 0 if worker.answered else worker.unanswered_before + 1
+            replace = not worker.closing and unanswered < MOST_UNANSWERED
             fresh = self._start() if replace else worker
             if replace:
-                fresh.silent_before = silent
+                fresh.unanswered_before = unanswered
             self._workers[self._workers.index(worker)] = fresh
             worker.closing = worker.closing or not replace
             if replace and self._course is not None:

@@ -61,7 +61,7 @@ class Worker:
         self._cancelled: set[int] = set()
         self._thread = threading.current_thread()
         self._beginning = BEGINNING
-        self._told = 0.0
+        self._reported_at = 0.0
         """When it was last told how far a request is."""
         self._service = Service(self._progress, self._started)
 
@@ -154,8 +154,8 @@ class Worker:
         """Tell how far the present request is. Raises InterruptedError to stop it."""
         number = self._current
         now = time.monotonic()
-        if done == of or now - self._told >= TELLING:
-            self._told = now
+        if done == of or now - self._reported_at >= TELLING:
+            self._reported_at = now
             self._write(Progress(number, done, of, hunt))
         if number in self._cancelled:
             raise InterruptedError
