@@ -153,6 +153,18 @@ async def test_an_expectation_is_edited_in_place(course_copy: Path) -> None:
         await until(lambda: path.read_text(encoding="utf-8") == wanted, "the new text")
 
 
+async def test_what_a_green_cell_expects_is_there_to_be_edited(course_copy: Path) -> None:
+    write_suite(course_copy)
+    async with opened(course_copy) as pilot:
+        board = (await tally(pilot)).query_one(Board)
+        board.move_to([case.name for case in board.cases].index("holds"))
+        assert board.verdict is not None
+        assert board.verdict.state == "passed"
+        await pilot.press("e")
+        await until(lambda: isinstance(pilot.app.screen, AskText), "the question")
+        assert pilot.app.screen.query_one(Input).value == "3"
+
+
 async def test_cases_are_narrowed_and_ordered(course_copy: Path) -> None:
     write_suite(course_copy)
     async with opened(course_copy) as pilot:
@@ -297,14 +309,22 @@ async def test_cases_are_added_duplicated_renamed_and_removed(course_copy: Path)
 
     async with opened(course_copy) as pilot:
         bench(pilot).editor.load_text("20 + 22")
-        await tally(pilot)
+        board = (await tally(pilot)).query_one(Board)
+
+        async def goes_to(name: str) -> None:
+            await until(lambda: board.case is not None and board.case.name == name, name)
+
+        assert board.case is not None
+        name = board.case.name
         await pilot.press("c")
-        await agreed(pilot, lambda text: text.count("wrong value") == 2 or "(again)" in text)
+        await agreed(pilot, lambda text: f"{name} (again)" in text)
+        await goes_to(f"{name} (again)")
         await pilot.press("n")
         await until(lambda: isinstance(pilot.app.screen, AskText), "the question")
         pilot.app.screen.query_one(Input).value = "quite another"
         await pilot.press("enter")
         await agreed(pilot, lambda text: 'name = "quite another"' in text)
+        await goes_to("quite another")
         await pilot.press("w")
         await until(lambda: isinstance(pilot.app.screen, Pick), "what the case states")
         await pilot.press("enter")

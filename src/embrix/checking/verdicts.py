@@ -161,6 +161,7 @@ class Testing:
             line=line,
             entry=case.entry,
             verdicts=[verdict_row(verdict) for verdict in self.verdicts(case)],
+            expects={lane.name: text for lane in self.lanes if (text := case.typed(lane.name))},
         )
 
 

@@ -26,7 +26,8 @@ class CaseVerdict(Packed):
 
 
 class CaseRow(Reply):
-    """A case with its verdicts; since when each lane gives what it gives."""
+    """A case with its verdicts; what each lane is to give, as it can be typed; since when each
+    gives what it gives."""
 
     name: str
     program: str
@@ -37,6 +38,7 @@ class CaseRow(Reply):
     line: int
     entry: tuple[int, int]
     verdicts: list[CaseVerdict]
+    expects: dict[str, str] = {}
     since: dict[str, str] = {}
     changed: float = 0.0
 

@@ -151,6 +151,13 @@ class Case(Struct, frozen=True):
             return self.instead.get(lane)
         return self.instead.get(lane, self.expected)
 
+    def typed(self, lane: str) -> str:
+        """What a lane must give, as it is typed in place; empty where that takes more than a line
+        says."""
+        wanted = self.expectation_for(lane)
+        plain = wanted is not None and wanted.kind in ("value", "error", "rejected")
+        return wanted.sentence if wanted is not None and plain and not wanted.says else ""
+
     def output_for(self, lane: str) -> str | None:
         """What a lane must write; nothing is asked of a program that is to be refused."""
         refused = lane in self.instead and self.instead[lane].kind == "rejected"

@@ -243,18 +243,22 @@ class Tally(View):
     # ---------------------------------------------------------------- what is shown
 
     def show(self, report: SuiteReport) -> None:
-        """A new report; the cursor stays on its case, or goes to the first red cell."""
+        """A new report; the cursor goes to the one case that has come or been renamed, or stays on
+        its case, or goes to the first red cell."""
         if not self._complete or not self.query(Board):
             self.report = report
             return  # it is opening or closing
+        known = {case.name for case in self.report.cases}
         self.report = report
         keep = self.board.case
         cases, groups = self._chosen()
         self.board.show(report.lanes, cases, groups)
         if keep is not None and self._began:
             names = [case.name for case in cases]
-            if keep.name in names:
-                self.board.renew(cursor=names.index(keep.name))
+            new = [name for name in names if name not in known]
+            there = new[0] if len(new) == 1 else keep.name
+            if there in names:
+                self.board.renew(cursor=names.index(there))
         else:
             self._to_red()
         self._began = True
@@ -412,8 +416,9 @@ class Tally(View):
             if text is not None and text.strip():
                 self._ask_acceptance(text.strip())
 
+        now = verdict.expected or case.expects.get(verdict.lane, "")
         question = f"What {verdict.lane} is to give (a value, or: error NAME):"
-        self.app.push_screen(AskText("expectation", question, verdict.expected), typed)
+        self.app.push_screen(AskText("expectation", question, now), typed)
 
     def _ask_acceptance(self, typed: str | None) -> None:
         case, verdict = self.board.case, self.board.verdict
