@@ -265,6 +265,18 @@ def test_a_mistake_is_told_once_where_it_stands_with_its_repair(
     ] == [tuple(slip[key] for key in ("code", "line", "column", "message", "hint"))]  # fmt: skip
 
 
+MISPLACED = [slip["to"] for slip in SLIPS if "not indented like" in slip["message"]]
+
+
+@pytest.mark.parametrize("lines", MISPLACED)
+def test_what_is_only_indented_wrongly_runs(make_course: Maker, lines: str) -> None:
+    clause = "Add(left, right)    => add(eval(left, env), eval(right, env))\n"
+    assert clause in LANE
+    session = Session(make_course(tally=LANGUAGE, values=LANE.replace(clause, lines)).folder)
+    outcome = session.lane("Tally", "values").run("1 + 2").outcome
+    assert (outcome.kind, outcome.structure) == ("value", "Num(3)")
+
+
 def test_terms_end_where_a_grammar_lets_forms_stand_that_need_one_another(
     make_course: Maker,
 ) -> None:

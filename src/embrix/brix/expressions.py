@@ -49,15 +49,20 @@ class Expressions(PatternReader):
         result: s.Expr | None = None
         while True:
             following = self.c.raw()
-            if not following.first or following.column != column or following.kind == "end":
+            here = following.column
+            if not following.first or following.kind == "end" or here <= parent:
                 break
+            if here != column and result is not None:
+                break  # reported where the block is part of
+            if here != column:
+                self.c.misplaced(following, column)
             if result is not None:
                 self.c.begin(column)
                 self.c.fail(
                     "the block has its result already", "only its last line may be a result"
                 )
-            self.c.begin(column)
-            line = self._line(column)
+            self.c.begin(here)
+            line = self._line(here)
             if isinstance(line, s.Let | s.LetRec | s.Require | s.Emit):
                 lines.append(line)
             else:
@@ -82,7 +87,7 @@ class Expressions(PatternReader):
             line = s.Emit(self.expression(), self.c.since(tok.span))
         else:
             line = self.expression()
-        if self.c.peek().kind != "end" and not self.c.sees(")", "]", ","):
+        if self.c.more_on_line() and not self.c.sees(")", "]", ","):
             self.c.fail("the line should end here")
         return line
 
@@ -368,7 +373,7 @@ class Expressions(PatternReader):
             guard = self.expression() if self.c.accept("when") else None
             self.c.expect_or("=>", slips.ARROWS, "before what a clause gives")
             body = self.body(column)
-            if self.c.peek().kind != "end" and not (self.c.brackets and self.c.sees(")", "]", ",")):
+            if self.c.more_on_line() and not (self.c.brackets and self.c.sees(")", "]", ",")):
                 self.c.fail("the line should end here")
         except Misread:
             # What it is about is known; what it gives is still to be written.

@@ -159,6 +159,12 @@ class Cursor:
         else:
             self.expect(text, f" {what}")
 
+    def more_on_line(self) -> bool:
+        """Whether something stands on this line yet. A line below that is indented further is none
+        of it: `rows` reports that."""
+        tok = self.peek()
+        return tok.kind != "end" and not tok.first
+
     def since(self, start: Span) -> Span:
         """From the beginning of `start` to the end of the last token taken."""
         return Span(start.start, max(start.end, self.last_end()), self.source)
@@ -197,10 +203,11 @@ class Cursor:
                 continue
             mistakes = self.findings.count
             if tok.column != column or not tok.first:
-                self.begin(outer)
-                try:
-                    self._misplaced(tok, column)
-                except Misread:
+                self.misplaced(tok, column)
+                row = self._read_in_spite(read)
+                result += [row] if row is not None else []
+                if row is None:
+                    self.begin(outer)
                     self._skip_row(column, parent)
                 continue
             self.begin(column)
@@ -208,7 +215,8 @@ class Cursor:
             try:
                 row = read()
                 inside = bool(self.brackets) and self.sees(")", "]", ",")
-                if not inside and self.peek().kind != "end":
+                deeper = self.raw().first  # reported as misplaced: this row is complete
+                if not inside and not deeper and self.peek().kind != "end":
                     try:
                         self.fail("the line should end here")
                     finally:
@@ -232,13 +240,28 @@ class Cursor:
         while not ((tok := self.raw()).kind == "end" or (tok.first and tok.column <= column)):
             self._at += 1
 
-    def _misplaced(self, tok: Tok, column: int) -> NoReturn:
+    def _read_in_spite(self, read: Callable[[], T | None]) -> T | None:
+        """A line that is indented wrongly, as it would be read in its place; None where more than
+        that is wrong with it."""
+        at, outer, brackets, failures = self._at, self.findings, self.brackets, self.failures
+        self.findings = Findings()
+        self.begin(self.raw().column)
+        try:
+            row = read()
+        except Misread:
+            row = None
+        over = self.raw().first or self.raw().kind == "end"
+        if self.findings.count or not over:
+            row, self._at, self.brackets, self.failures = None, at, brackets, failures
+        self.findings = outer
+        return row
+
+    def misplaced(self, tok: Tok, column: int) -> None:
         self.findings.error(
             "unreadable", f"this line is not indented like the one above it "
             f"({counted(tok.column, 'column')}, not {column})", self.source, tok.span,
             "lines of one block begin in the same column",
         )  # fmt: skip
-        raise Misread
 
     def _skip_row(self, column: int, parent: int) -> None:
         while True:
