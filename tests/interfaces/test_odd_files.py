@@ -181,6 +181,7 @@ def test_folders_of_ours_that_are_files(
         status, _, err = run(capsys, words[0], *course, *words[1:])
         assert status == wanted, (words, err)
         assert told in err
+        assert "[Errno" not in err
     assert suite.read_bytes() == before
 
 

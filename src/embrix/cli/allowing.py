@@ -11,6 +11,7 @@ from embrix.course.load import load_course
 from embrix.course.permission import allow, is_allowed
 from embrix.course.records import Damaged
 from embrix.text.plural import counted
+from embrix.text.refusal import refusal
 from embrix.text.suggest import did_you_mean
 from embrix.text.visible import visible
 
@@ -28,7 +29,7 @@ def allow_commands(arguments: argparse.Namespace) -> int:
             try:
                 allow(course.folder, one, allowed=arguments.yes)
             except (OSError, Damaged) as fault:
-                raise Usage(f"the permission cannot be kept: {fault}") from fault
+                raise Usage(f"the permission cannot be kept: {refusal(fault)}") from fault
         allowed = is_allowed(course.folder, one)
         listed.append({
             "name": one.name, "language": one.language, "command": list(one.command),

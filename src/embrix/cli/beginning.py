@@ -18,6 +18,7 @@ from embrix.documents.beginnings import (
     begin_suite,
     write_new,
 )
+from embrix.text.refusal import refusal
 from embrix.text.suggest import did_you_mean
 from embrix.text.visible import visible
 
@@ -30,7 +31,7 @@ def begin(arguments: argparse.Namespace) -> int:
     except NotBegun as wrong:
         raise Usage(str(wrong)) from wrong
     except OSError as fault:
-        raise Usage(f"{fault.filename or ''}: {fault.strerror or fault}") from fault
+        raise Usage(f"{fault.filename or ''}: {refusal(fault)}") from fault
     start = here()
     shown = [str(p.relative_to(start)) if p.is_relative_to(start) else str(p) for p in written]
     if arguments.json:

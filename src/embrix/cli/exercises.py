@@ -15,6 +15,7 @@ from embrix.lessons.lesson_reader import lesson_of
 from embrix.machine.lane import BadBinding
 from embrix.text.diagnostic import Findings
 from embrix.text.plural import counted
+from embrix.text.refusal import refusal
 from embrix.text.source import Unreadable, read_source
 from embrix.text.suggest import did_you_mean
 
@@ -46,7 +47,7 @@ def make_worksheet(arguments: argparse.Namespace) -> int:
         write_handout(sheet.parts, target)
         write_handout(sheet.key(f"{language}: answers of sheet {arguments.seed}"), key)
     except OSError as fault:
-        raise Usage(f"{target} cannot be written: {fault.strerror or fault}") from fault
+        raise Usage(f"{target} cannot be written: {refusal(fault)}") from fault
     if arguments.json:
         print_answer("worksheet", {"files": [str(target), str(key)]})
     else:

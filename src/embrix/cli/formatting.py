@@ -12,6 +12,7 @@ from embrix.cli.usage import Usage, course_folder, here
 from embrix.course.finding import find_course, holds_course_files
 from embrix.course.load import load_course
 from embrix.text.plural import counted
+from embrix.text.refusal import refusal
 from embrix.text.saving import save_text
 from embrix.text.source import BYTE_ORDER_MARK, Source, Unreadable, read_bytes, read_source
 
@@ -50,7 +51,7 @@ def format_files(arguments: argparse.Namespace) -> int:
                 try:
                     save_text(path, (BYTE_ORDER_MARK if mark else "") + text)
                 except OSError as fault:
-                    reason = fault.strerror or fault
+                    reason = refusal(fault)
                     raise Usage(f"{shown(path)} cannot be written: {reason}") from fault
             rows.append({"file": shown(path), "state": "changed"})
             say(f"{shown(path)}: {'would be' if arguments.check else 'has been'} laid out anew")

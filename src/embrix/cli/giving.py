@@ -17,6 +17,7 @@ from embrix.documents.starter import NoStarter, make_starter, write_files
 from embrix.lanes.names import NoLane
 from embrix.lanes.session import Session
 from embrix.text.plural import counted
+from embrix.text.refusal import refusal
 from embrix.text.source import Unreadable, read_source
 
 
@@ -65,7 +66,7 @@ def _write(arguments: argparse.Namespace, parts: Sequence[HandoutPart]) -> int:
     try:
         write_handout(parts, target)
     except OSError as fault:
-        raise Usage(f"{target} cannot be written: {fault.strerror or fault}") from fault
+        raise Usage(f"{target} cannot be written: {refusal(fault)}") from fault
     if arguments.json:
         print_answer("handout", {"files": [str(target)]})
         return 0
@@ -87,7 +88,7 @@ def give_starter(arguments: argparse.Namespace) -> int:
     except NoStarter as wrong:
         raise Usage(str(wrong)) from wrong
     except OSError as fault:
-        raise Usage(f"{folder} cannot be written: {fault.strerror or fault}") from fault
+        raise Usage(f"{folder} cannot be written: {refusal(fault)}") from fault
     if arguments.json:
         left_out = [f"{one.function}: {one.form}" for one in starter.removed]
         files = [str(folder / name) for name in starter.files]

@@ -21,6 +21,7 @@ from embrix.lessons.playing import Played, check_lesson, play
 from embrix.machine.lane import BadBinding
 from embrix.text.diagnostic import Findings, render
 from embrix.text.plural import counted
+from embrix.text.refusal import refusal
 from embrix.text.saving import save_text
 from embrix.text.visible import cut, visible
 
@@ -123,7 +124,7 @@ def make_slides(arguments: argparse.Namespace) -> int:
     try:
         save_text(target, page)
     except OSError as fault:
-        raise Usage(f"{target} cannot be written: {fault.strerror}") from fault
+        raise Usage(f"{target} cannot be written: {refusal(fault)}") from fault
     if arguments.json:
         print_answer("slides", {"files": [str(target)]})
     else:

@@ -24,6 +24,7 @@ from embrix.suite.reports import FORMATS
 from embrix.text.collecting import collect_seldom
 from embrix.text.crash_report import write_crash_report
 from embrix.text.log import start_logging
+from embrix.text.refusal import refusal
 
 Command = Callable[[argparse.Namespace], int]
 
@@ -44,7 +45,7 @@ def main(argv: Sequence[str] | None = None) -> int:
             return BROKEN_PIPE
         except OSError as fault:
             give_up_output()
-            return _failed(f"nothing can be written: {fault.strerror or fault}", NEGATIVE)
+            return _failed(f"nothing can be written: {refusal(fault)}", NEGATIVE)
         return status
 
 
@@ -65,7 +66,7 @@ def _carried_out(argv: Sequence[str]) -> int:
         if fault.errno in UNWRITABLE and fault.filename is None:
             raise
         name = f"{fault.filename}: " if fault.filename else ""
-        return _failed(f"{name}{fault.strerror or fault}", USAGE)
+        return _failed(f"{name}{refusal(fault)}", USAGE)
     except Exception as fault:
         report = write_crash_report(fault, " ".join(["embrix", *argv]))
         return _failed(f"internal error, see {report}: {type(fault).__name__}: {fault}", INTERNAL)

@@ -12,6 +12,7 @@ from embrix.cli.status import INTERNAL, OK
 from embrix.cli.usage import Usage, course_folder, here
 from embrix.course.finding import find_course, holds_course_files, is_empty
 from embrix.course.shipped import writable_copy
+from embrix.text.refusal import refusal
 
 
 def _nearest(near: Path) -> Path | None:
@@ -28,7 +29,7 @@ def _shipped() -> Path:
     try:
         return writable_copy()
     except OSError as fault:
-        raise Usage(f"no course can be put into your data folder: {fault}") from fault
+        raise Usage(f"no course can be put into your data folder: {refusal(fault)}") from fault
 
 
 def _begin(folder: Path) -> None:

@@ -12,6 +12,7 @@ import sys
 from collections.abc import Iterator
 from typing import Any, TextIO
 
+from embrix.text.refusal import refusal
 from embrix.text.source import MOST_BYTES, Unreadable, bounded, decoded
 from embrix.text.visible import visible
 
@@ -79,7 +80,7 @@ def standard_input() -> str:
     try:
         raw = sys.stdin.buffer.read(MOST_BYTES + 1)
     except OSError as fault:
-        raise Unreadable(f"standard input: {fault.strerror or fault}") from fault
+        raise Unreadable(f"standard input: {refusal(fault)}") from fault
     return decoded(bounded(raw, "standard input"), "standard input").replace("\r\n", "\n")
 
 

@@ -32,6 +32,7 @@ from embrix.suite.history import (
 from embrix.suite.reports import under, write_report
 from embrix.text.diagnostic import Diagnostic, Findings, render
 from embrix.text.plural import counted
+from embrix.text.refusal import refusal
 from embrix.text.saving import save_text
 from embrix.text.source import Unreadable, read_source
 from embrix.text.suggest import did_you_mean
@@ -61,7 +62,7 @@ def test(arguments: argparse.Namespace) -> int:
             try:
                 save_text(arguments.to, text)
             except OSError as fault:
-                raise Usage(f"{arguments.to} cannot be written: {fault.strerror}") from fault
+                raise Usage(f"{arguments.to} cannot be written: {refusal(fault)}") from fault
             print(f"written to {arguments.to}")
         return NEGATIVE if failed else FAULTY if findings else OK
     for finding in findings:
@@ -213,7 +214,7 @@ def changed(arguments: argparse.Namespace) -> int:
         try:
             rows += [(name, *row) for row in last_changes(session.course.folder, name)]
         except Unkept as fault:
-            raise Usage(str(fault)) from fault
+            raise Usage(refusal(fault)) from fault
     if arguments.json:
         keys = ("suite", "case", "lane", "before", "now")
         print_answer("changed", [dict(zip(keys, row, strict=True)) for row in rows])
@@ -247,7 +248,7 @@ def accept_case(arguments: argparse.Namespace) -> int:
             if not left:
                 raise Usage(f"not written: {quicker}") from quicker
         except (Damaged, Unreadable, OSError) as fault:
-            raise Usage(f"not written: {fault}") from fault
+            raise Usage(f"not written: {refusal(fault)}") from fault
     if arguments.json:
         changes = acceptance.changes
         print_answer("accept", {"suite": path.name, "changes": changes, "written": written})
@@ -298,7 +299,7 @@ def write_after_a_look(
         try:
             replace_file(path, old, new)
         except (Changed, Damaged, Unreadable, OSError) as fault:
-            raise Usage(f"not written: {fault}") from fault
+            raise Usage(f"not written: {refusal(fault)}") from fault
     _tell_changes(path, changes, written=written)
 
 

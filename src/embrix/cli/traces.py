@@ -17,6 +17,7 @@ from embrix.machine.lane import BadBinding
 from embrix.messages.replies import ClausePlace, StepData
 from embrix.text.fitting import indented
 from embrix.text.plural import counted
+from embrix.text.refusal import refusal
 from embrix.text.visible import times, visible
 from embrix.trace.data import head_data, step_data
 from embrix.trace.saved import SavedWalk, Unusable, save_walk
@@ -75,7 +76,7 @@ def _keep(found: Walk, program: str, language: str, path: Path) -> int:
     try:
         save_walk(found, program, language, path)
     except OSError as fault:
-        raise Usage(f"{path} cannot be written: {fault.strerror or fault}") from fault
+        raise Usage(f"{path} cannot be written: {refusal(fault)}") from fault
     print(f"written to {path}: {counted(len(found), 'step')}")
     return 0
 

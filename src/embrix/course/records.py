@@ -15,6 +15,7 @@ import filelock
 import msgspec
 import platformdirs
 
+from embrix.text.refusal import refusal
 from embrix.text.saving import save_text
 
 T = TypeVar("T")
@@ -42,7 +43,7 @@ def read_record(path: Path, kind: type[T]) -> T | None:
     except FileNotFoundError:
         return None
     except OSError as fault:
-        raise Damaged(f"{path} cannot be read: {fault.strerror or fault}") from fault
+        raise Damaged(f"{path} cannot be read: {refusal(fault)}") from fault
     except (ValueError, msgspec.ValidationError, RecursionError) as bad:
         raise Damaged(f"{path} is damaged ({bad}); it is left as it is") from bad
 

@@ -8,6 +8,7 @@ from embrix.draw.palette import ThemeName
 from embrix.draw.pdf import write_pdf
 from embrix.draw.scene import Drawing
 from embrix.draw.svg import write_svg
+from embrix.text.refusal import refusal
 from embrix.text.saving import save_bytes, save_text
 
 ENDINGS = (".svg", ".pdf", ".tex", ".txt")
@@ -46,5 +47,5 @@ def write_drawing(
             case _:
                 raise Unwritable(f"the name of the file ends in one of {', '.join(ENDINGS)}")
     except OSError as fault:
-        raise Unwritable(f"{target} cannot be written: {fault.strerror or fault}") from fault
+        raise Unwritable(f"{target} cannot be written: {refusal(fault)}") from fault
     return paths

@@ -34,6 +34,7 @@ from embrix.suite.check import Verdict, check_case
 from embrix.suite.expected_steps import reads_like
 from embrix.terms.node import Value
 from embrix.text.plural import counted
+from embrix.text.refusal import refusal
 from embrix.text.saving import alive
 from embrix.text.visible import cut
 
@@ -157,7 +158,7 @@ class OutsideLane(Lane):
                          "HOME": scratch, "TMPDIR": scratch},
                 )  # fmt: skip
             except OSError as fault:
-                return Outcome("fault", f"{self.name} cannot be started: {fault.strerror}")
+                return Outcome("fault", f"{self.name} cannot be started: {refusal(fault)}")
             fed = text if outside.program == "input" else "".join(f"{line}\n" for line in lines)
             return self._watch(process, fed, on_start)
 

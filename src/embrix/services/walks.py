@@ -13,6 +13,7 @@ from embrix.machine.limits import LIVE, Limits
 from embrix.messages.replies import StepData, WalkSummary
 from embrix.messages.requests import WalkRecipe
 from embrix.services.kept_walks import NoWalk, Walks
+from embrix.text.refusal import refusal
 from embrix.trace.data import step_data
 from embrix.trace.saved import SavedWalk, save_walk
 from embrix.trace.seeking import Kind, seek
@@ -98,5 +99,5 @@ class WalkService:
             language = walk.lane.interpreter.language.name
             save_walk(walk, recipe.text, language, path)
         except OSError as fault:
-            return f"{path.name} cannot be written: {fault.strerror or fault}"
+            return f"{path.name} cannot be written: {refusal(fault)}"
         return ""

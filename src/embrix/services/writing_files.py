@@ -15,6 +15,7 @@ from embrix.lanes.session import Session
 from embrix.machine.lane import BadBinding
 from embrix.messages.replies import Written
 from embrix.messages.requests import Begin, WriteHandout, WritePicture, WriteStarter
+from embrix.text.refusal import refusal
 
 
 def write_picture(session: Session, request: WritePicture) -> Written:
@@ -50,7 +51,7 @@ def write_handout(session: Session, request: WriteHandout) -> Written:
     except (NoPicture, BadBinding, ValueError) as wrong:
         return Written([], str(wrong))
     except OSError as fault:
-        return Written([], f"{path.name}: {fault.strerror or fault}")
+        return Written([], f"{path.name}: {refusal(fault)}")
     return Written([path.name])
 
 
@@ -65,7 +66,7 @@ def write_starter(session: Session, request: WriteStarter) -> Written:
     except NoStarter as wrong:
         return Written([], str(wrong))
     except OSError as fault:
-        return Written([], f"{path}: {fault.strerror or fault}")
+        return Written([], f"{path}: {refusal(fault)}")
     return Written([str(path)])
 
 
@@ -90,5 +91,5 @@ def begin(session: Session, request: Begin) -> Written:
     except b.NotBegun as wrong:
         return Written([], str(wrong))
     except OSError as fault:
-        return Written([], f"{fault.filename or ''}: {fault.strerror or fault}")
+        return Written([], f"{fault.filename or ''}: {refusal(fault)}")
     return Written([str(path) for path in written])

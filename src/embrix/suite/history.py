@@ -19,6 +19,7 @@ import platformdirs
 from msgspec import Struct
 
 from embrix.messages.replies_on_suites import SuiteReport
+from embrix.text.refusal import refusal
 
 VERSION = 1
 MOST_SECONDS = 250_000_000_000
@@ -88,7 +89,7 @@ def _opened() -> Iterator[sqlite3.Connection]:
                 database.execute(f"pragma user_version = {VERSION}")
             yield database
     except (OSError, sqlite3.Error) as fault:
-        raise Unkept(f"results of suites are not kept: {fault}") from fault
+        raise Unkept(f"results of suites are not kept: {refusal(fault)}") from fault
 
 
 def remember(

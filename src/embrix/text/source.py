@@ -13,6 +13,8 @@ from pathlib import Path
 from msgspec import Struct, field
 from msgspec.structs import force_setattr
 
+from embrix.text.refusal import refusal
+
 BYTE_ORDER_MARK = "\ufeff"
 
 
@@ -95,8 +97,7 @@ def read_bytes(path: Path, name: str) -> bytes:
         with path.open("rb") as handle:
             raw = handle.read(MOST_BYTES + 1)
     except (OSError, ValueError) as fault:
-        reason = fault.strerror if isinstance(fault, OSError) and fault.strerror else fault
-        raise Unreadable(f"{name}: {reason}") from fault
+        raise Unreadable(f"{name}: {refusal(fault)}") from fault
     return bounded(raw, name)
 
 

@@ -17,6 +17,7 @@ import msgspec
 
 from embrix.messages.replies import StepData
 from embrix.text.plural import counted
+from embrix.text.refusal import refusal
 from embrix.text.saving import replacing
 from embrix.trace.data import WALK_VERSION, head_data, step_data
 from embrix.trace.walk import Walk
@@ -66,7 +67,7 @@ class SavedWalk:
             with gzip.open(path, "rb") as packed:
                 self._take(packed, path.name)
         except (OSError, EOFError, zlib.error) as fault:
-            raise Unusable(f"{path.name} cannot be read: {fault}") from fault
+            raise Unusable(f"{path.name} cannot be read: {refusal(fault)}") from fault
 
     @staticmethod
     def of_lines(lines: bytes, name: str) -> SavedWalk:

@@ -10,6 +10,7 @@ import msgspec
 
 from embrix.messages.replies_on_writing import TextChange
 from embrix.messages.requests import AddFoundCase, AddStop
+from embrix.text.refusal import refusal
 from embrix.text.saving import save_text
 from embrix.tui.desk import Desk
 from embrix.tui.dialogs import Pick
@@ -60,6 +61,6 @@ def begun(lesson: Path, say: Say) -> bool:
         if not lesson.exists():
             save_text(lesson, "")
     except OSError as fault:
-        say(f"{lesson.name} cannot be written: {fault.strerror}", "brick")
+        say(f"{lesson.name} cannot be written: {refusal(fault)}", "brick")
         return False
     return True

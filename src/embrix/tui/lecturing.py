@@ -19,6 +19,7 @@ from embrix.course.replacing import Changed, Damaged, replace_file
 from embrix.messages.replies_on_lessons import GIVES_AWAY, LessonShown, StopShown
 from embrix.messages.replies_on_writing import TextChange
 from embrix.messages.requests import MoveStop, ShowLesson
+from embrix.text.refusal import refusal
 from embrix.text.source import Unreadable
 from embrix.text.visible import visible
 from embrix.tui.bars import Masthead, Title
@@ -235,7 +236,7 @@ class Lecturing(View):
         try:
             replace_file(self._path, made.old, made.text)
         except (Changed, Damaged, Unreadable, OSError) as fault:
-            self.say(f"not written: {fault}", "brick")
+            self.say(f"{self._path.name} is not written: {refusal(fault)}", "brick")
             return
         self._read_again(at, "moved; z takes it back")
 

@@ -14,6 +14,7 @@ from embrix.messages.replies import Ending, Look, Refusal, RunResult
 from embrix.messages.requests import LookAt, RunLane
 from embrix.text.hidden import can_hide, hidden_in
 from embrix.text.plural import counted
+from embrix.text.refusal import refusal
 from embrix.text.source import Source, Unreadable
 from embrix.text.visible import cut, visible
 from embrix.tui.bars import Masthead, Title, tell
@@ -142,7 +143,7 @@ class ProgramPane(BenchCommands):
                 self.document.keep(self.text)
             except (OSError, ValueError) as fault:
                 if self.is_attached:
-                    self.say(f"unsaved text cannot be kept: {fault}", "brick")
+                    self.say(f"unsaved text cannot be kept: {refusal(fault)}", "brick")
 
     # ---------------------------------------------------------------- what it gives
 

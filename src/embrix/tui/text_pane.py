@@ -19,6 +19,7 @@ from embrix.messages.replies_on_suites import SuiteReport
 from embrix.messages.replies_on_writing import FileChange, TextChange
 from embrix.messages.requests import LookAtDefinition, Mend
 from embrix.text.hidden import can_hide
+from embrix.text.refusal import refusal
 from embrix.text.source import Unreadable
 from embrix.text.visible import visible
 from embrix.tui.annotated import AnnotatedEditor, Remark, in_full, verdicts
@@ -28,7 +29,7 @@ from embrix.tui.desk import Desk
 from embrix.tui.dialogs import Show
 from embrix.tui.document import ChangedElsewhere, Document
 from embrix.tui.editor import KEEPING
-from embrix.tui.unsaved_text import discard, plain, save
+from embrix.tui.unsaved_text import discard, save
 from embrix.tui.workbench import Say, Workbench
 
 SOONEST, RESTING, PATIENCE = 0.001, 0.15, 0.5
@@ -225,7 +226,7 @@ class TextPane:
             try:
                 self.document.keep(self._text)
             except OSError as fault:
-                self._bench.say(f"unsaved text cannot be kept: {fault}", "brick")
+                self._bench.say(f"unsaved text cannot be kept: {refusal(fault)}", "brick")
 
     def save(self, say: Say) -> None:
         document = self.document
@@ -402,7 +403,7 @@ class TextPane:
                     document, _, _ = Document.open(path)
                     document.keep(text)
                 except (OSError, Unreadable) as fault:
-                    self._bench.say(f"{path.name}: {fault}", "brick")
+                    self._bench.say(f"{path.name}: {refusal(fault)}", "brick")
                     return False
                 if path.suffix in (".brix", ".toml"):
                     self._count(document, text)
@@ -422,7 +423,7 @@ class TextPane:
                 document = self._documents.get(path) or Document.open(path)[0]
                 document.save(text)
             except (OSError, Unreadable) as fault:
-                self._bench.say(f"{path.name} is not saved: {plain(fault)}", "brick")
+                self._bench.say(f"{path.name} is not saved: {refusal(fault)}", "brick")
                 return
             except ChangedElsewhere:
                 self._bench.say(f"{path.name} was changed outside: open it and save it there",

@@ -12,6 +12,7 @@ from typing import Any
 from textual.app import App
 
 from embrix.text.line_difference import difference
+from embrix.text.refusal import refusal
 from embrix.text.source import Unreadable
 from embrix.tui.dialogs import Show
 from embrix.tui.document import ChangedElsewhere, Document
@@ -39,7 +40,7 @@ def save(
         subject = f"{document.path.name}: − outside, + yours"
         app.push_screen(Show("save", subject, lines, "Enter saves your text"), seen)
     except (OSError, Unreadable) as fault:
-        say(f"not saved, the text is kept here: {plain(fault)}", "brick")
+        say(f"not saved, the text is kept here: {refusal(fault)}", "brick")
     else:
         saved()
 
@@ -51,7 +52,7 @@ def discard(
     try:
         disk = document.disk()
     except (OSError, Unreadable) as fault:
-        say(plain(fault), "brick")
+        say(refusal(fault), "brick")
         return
     if text == (disk or ""):
         say("there is no change to discard", "ink")
@@ -66,9 +67,3 @@ def discard(
     name = document.path.name if document.named else "the text without a name"
     lines = difference(text, disk or "")
     app.push_screen(Show("discard the change", name, lines, "Enter discards it"), seen)
-
-
-def plain(fault: OSError | Unreadable) -> str:
-    """A fault without numbers and paths of the system."""
-    reason = fault.strerror if isinstance(fault, OSError) else None
-    return reason or str(fault)

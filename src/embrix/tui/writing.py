@@ -7,6 +7,7 @@ from pathlib import Path
 
 from embrix.course.replacing import Changed, Damaged, go_back, replace_file
 from embrix.messages.replies_on_writing import TextChange
+from embrix.text.refusal import refusal
 from embrix.text.source import Unreadable
 from embrix.tui.dialogs import Show
 from embrix.tui.view import View
@@ -23,7 +24,7 @@ def write_after_a_look(
         try:
             replace_file(path, made.old, made.text)
         except (Changed, Damaged, Unreadable, OSError) as fault:
-            view.say(f"not written: {fault}", "brick")
+            view.say(f"{path.name} is not written: {refusal(fault)}", "brick")
             return
         written()
 
@@ -36,7 +37,7 @@ def take_back(view: View, path: Path) -> bool:
     try:
         found = go_back(path)
     except (Changed, Damaged, OSError) as fault:
-        view.say(str(fault), "brick")
+        view.say(refusal(fault), "brick")
         return False
     view.say("nothing to take back" if found is None else f"{path.name} is as it was before")
     return found is not None
