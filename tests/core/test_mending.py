@@ -48,6 +48,24 @@ error Unbound(x: Name) "nothing called {x} is in scope"
 """
 
 
+MULTI = """  Add(left, right) =>
+    let a = eval(left, env)
+    a + eval(right, env)
+"""
+
+
+@pytest.mark.parametrize("by", ["    ", " "])
+def test_a_clause_goes_where_the_others_stand(make_course: Maker, by: str) -> None:
+    good = LANE.replace("  Add(left, right) => eval(left, env) + eval(right, env)\n", MULTI)
+    assert MULTI in good
+    moved = "".join(by + line for line in MULTI.splitlines(keepends=True))
+    wrong = good.replace(MULTI, moved)
+    session = Session(make_course(small=LANGUAGE, lane=wrong).folder)
+    assert mended(session, "lane.brix", wrong, 9).text == good
+    deeper = good.replace("    a + eval", "       a + eval")
+    assert mended(session, "lane.brix", deeper, 11).text == good
+
+
 BOX = """\
 value Held
   Box(n: Number)

@@ -107,6 +107,11 @@ def _candidates(text: str, note: Note) -> Iterator[str]:
     if note.code == "partial_let":
         more = hint.removeprefix("add: ").replace("…", "what is given then")
         yield f"{text[:end]} {more}{text[end:]}"
+    columns = re.search(
+        r"not indented like the one above it \((\d+) columns?, not (\d+)\)", note.message
+    )
+    if columns is not None:
+        yield _moved(text, note.line - 1, int(columns[1]), int(columns[2]))
     declared = re.fullmatch(r"declare: (error .+)", hint)
     if declared is not None:
         head = re.search(r"(?m)^(judgement|main|define|value|data)\b", text)
@@ -130,16 +135,33 @@ def _candidates(text: str, note: Note) -> Iterator[str]:
         yield from _answered(text, note)
 
 
+def _moved(text: str, row: int, column: int, wanted: int) -> str:
+    """A line that begins in a column, and what is indented under it, begins in another one."""
+    lines = text.split("\n")
+    end = row + 1
+    while end < len(lines) and (not lines[end].strip() or _indent(lines[end]) > column):
+        end += 1
+    for number in range(row, end):
+        line = lines[number]
+        if line.strip():
+            lines[number] = " " * max(0, _indent(line) - column + wanted) + line.lstrip()
+    return "\n".join(lines)
+
+
+def _indent(line: str) -> int:
+    return len(line) - len(line.lstrip())
+
+
 def _with_clause(text: str, note: Note) -> str | None:
     """The clause of a note behind the others of its function."""
     clause = note.hint.removeprefix("add: ")
     lines = text.split("\n")
     head = note.line - 1
     last, indent = head, ""
-    around = len(lines[head]) - len(lines[head].lstrip())
+    around = _indent(lines[head])
     for number in range(head + 1, len(lines)):
         line = lines[number]
-        if line.strip() and len(line) - len(line.lstrip()) <= around:
+        if line.strip() and _indent(line) <= around:
             break
         if line.strip():
             indent = indent or line[: len(line) - len(line.lstrip())]
@@ -158,7 +180,7 @@ def _answered(text: str, note: Note) -> Iterator[str]:
     at = note.line - 1
     depth = len(lines[at])
     while at >= 0 and depth:
-        own = len(lines[at]) - len(lines[at].lstrip())
+        own = _indent(lines[at])
         if lines[at].strip() and own < depth:
             depth = own
             answer = f'{" " * own}deliberately {note.code} "say here why this is meant"'
