@@ -17,6 +17,7 @@ from embrix.tui.app import WorkbenchApp
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.bench import Bench
 from embrix.tui.commands import COMMANDS, everywhere, of_place
+from embrix.tui.desk import Desk
 from embrix.tui.dialogs import Help, Pick, Show
 from embrix.tui.rows import Rows
 from embrix.tui.side_views import CasesView, NotesView, TokensView, TreeView
@@ -466,3 +467,20 @@ async def test_a_notice_goes_by_itself_unless_something_is_wrong(
         bench(pilot).say("not saved", "brick")
         await asyncio.sleep(0.5)
         assert masthead.notice == "not saved"
+
+
+async def test_nothing_is_typed_or_opened_before_there_is_a_course(
+    course_copy: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """What is typed while the course is read would belong to no text; what needs it says so."""
+    monkeypatch.setattr(Desk, "load", lambda *_: None)
+    app = WorkbenchApp(course_copy, course_copy / "drip" / "programs" / "toll.drip")
+    async with app.run_test(size=(140, 44)) as pilot:
+        await until(lambda: len(app.screen_stack) > 1, "the bench")
+        screen = bench(pilot)
+        for key in ("f2", "ctrl+n", "f5"):
+            await pilot.press(key)
+            assert app.screen is screen
+            assert "still being read" in screen.query_one(Masthead).notice
+        await pilot.press("x", "enter", "y")
+        assert screen.editor.text == ""

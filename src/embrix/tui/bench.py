@@ -111,6 +111,7 @@ class Bench(ProgramPane):
         self.show_side_view("tree")
         self.query_one(Masthead).show(course=self.folder.name, busy="reading the course …")
         self.read_course()
+        self.editor.read_only = True  # until there is a text that what is typed belongs to
         self.editor.focus()
         self.run_worker(self._watch(), description="watching the course", exit_on_error=False)
 

@@ -87,8 +87,16 @@ class BenchCommands(TextActions):
     def action_palette(self) -> None:
         self.action_help()
 
+    def _refused(self, command: str) -> bool:
+        """Whether a command cannot be carried out now; the reason is said."""
+        reason = self.unavailable().get(command)
+        if reason is not None:
+            self.say(reason, "brass")
+        return reason is not None
+
     def action_open(self) -> None:
-        self.choosing.file()
+        if not self._refused("open"):
+            self.choosing.file()
 
     def action_rule(self) -> None:
         self.choosing.rule()
@@ -103,7 +111,8 @@ class BenchCommands(TextActions):
         self.choosing.names()
 
     def action_new(self) -> None:
-        self.choosing.new()
+        if not self._refused("new"):
+            self.choosing.new()
 
     def action_draft(self) -> None:
         """The drafting table for the definition that is open, or for the language of the
@@ -135,6 +144,8 @@ class BenchCommands(TextActions):
             self.app.push_screen(Prompting(self.desk, self.language, said))
 
     def action_suite(self) -> None:
+        if self._refused("suite"):
+            return
         report = self.query_one(CasesView).report
         if self.summary and self.side_view == "cases" and report and self.desk is not None:
             self.app.push_screen(Tally(self, self.desk, report))

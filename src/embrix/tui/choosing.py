@@ -266,9 +266,6 @@ class Choosing:
         """Begin a program, an interpreter, a suite or a language; what belongs to the present
         language is offered first."""
         bench = self._bench
-        if bench.summary is None:
-            bench.say("the course is still being read; press the key again in a moment")
-            return
         rows = [row for name in (bench.language,) if name for row in self._new_in(name)]
         rows += [("language", "with a grammar, an interpreter, a suite and a program", "language ")]
         rows += [row for name in bench.languages if name != bench.language

@@ -170,7 +170,7 @@ class ProgramEditor(TextArea, inherit_bindings=False):
             event.prevent_default()
             self.move_cursor(self.cursor_location)
             return
-        if event.key != "enter":
+        if event.key != "enter" or self.read_only:
             await super()._on_key(event)
             return
         event.stop()

@@ -75,6 +75,7 @@ class ProgramPane(BenchCommands):
         self._take_supplies(document.path)
         self.text = text
         self.editor.load_text(text)
+        self.editor.read_only = False
         if draft:
             self.say("text that was not saved last time is back; Ctrl+S saves it", "brass")
         elif hidden_in(text):
