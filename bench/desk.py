@@ -17,6 +17,7 @@ from tempfile import TemporaryDirectory
 from textual.pilot import Pilot
 
 from bench.terminal import Terminal
+from embrix.course.load import load_course
 from embrix.course.shipped import shipped_course
 from embrix.messages.replies_on_suites import SuiteReport
 from embrix.messages.requests import Load, TestSuite
@@ -29,9 +30,12 @@ SIGNS = "æøåßðþŋħ"
 """What is typed, behind a `#`: signs that nothing else on the screen has."""
 BETWEEN = 0.03
 """Seconds from what a key drew to the next key."""
+LINE = 40
+"""Keys on one line."""
 EDITS = 30
-COPIES = 15
-"""Copies of the four shipped languages."""
+LANGUAGES = tuple(sorted(load_course(shipped_course()).languages))
+COPIES = 60 // len(LANGUAGES) + 1
+"""Copies of the shipped languages."""
 LINES = 3_000
 BARE = """
 import sys
@@ -57,7 +61,7 @@ def run_desk() -> None:
         lane.write_text(_lengthened(lane.read_text()))
         for told, folder, file in (
             ("the shipped course", small, small / "drip" / "environment.brix"),
-            (f"{4 * COPIES} languages, {LINES:,} lines", large, lane),
+            (f"{len(LANGUAGES) * COPIES} languages, {LINES:,} lines", large, lane),
         ):
             ours, bare = _typed_at_workbench(folder, file), _typed_at_bare_editor(file)
             ratio = statistics.median(ours) / statistics.median(bare)
@@ -82,10 +86,11 @@ def _copied(folder: Path, number: int) -> None:
     for path in sorted(target.rglob("*")):
         if path.suffix in (".brix", ".toml"):
             text = path.read_text()
-            for name in ("Drip", "Rill", "Mere", "Weir"):
+            for name in LANGUAGES:
                 text = text.replace(name, f"{name}{number}")
-                text = text.replace(f'extension "{name.lower()}"',
-                                    f'extension "{name.lower()}{number}"')  # fmt: skip
+                ending = name.lower()
+                text = text.replace(f'extension "{ending}"', f'extension "{ending}{number}"')
+                text = text.replace(f'.{ending}"', f'.{ending}{number}"')
             path.write_text(text)
         elif path.is_file():
             path.rename(path.with_name(f"{path.name}{number}"))
@@ -126,6 +131,9 @@ def _keys(terminal: Terminal) -> list[float]:
     terminal.drawn(2)
     times = []
     for number in range(KEYS):
+        if number % LINE == LINE - 1:
+            terminal.type("\r# ")
+            terminal.drawn(1)
         sign = SIGNS[number % len(SIGNS)]
         begin = time.perf_counter()
         terminal.type(sign)

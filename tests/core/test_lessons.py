@@ -184,6 +184,17 @@ def test_one_bad_stop_hides_no_other() -> None:
     assert len(lesson.stops) == 2
 
 
+def test_stops_that_go_on_from_a_bad_one_are_not_bad_as_well() -> None:
+    """Its file is not there; the others say nothing of their own program and lanes."""
+    first = STOP.replace("program = ", "file = ", 1)
+    assert first != STOP
+    lesson, wrong = read(HEAD + first + '[[stop]]\nname = "t"\n[[stop]]\nname = "u"\n')
+    assert len(wrong) == 1
+    assert "No such file" in wrong[0].message
+    assert lesson is not None
+    assert lesson.stops == ()
+
+
 # ---------------------------------------------------------------------- slides
 
 

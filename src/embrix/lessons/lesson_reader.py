@@ -66,11 +66,12 @@ def read_lesson(
         )  # fmt: skip
         return None
     stops: list[LessonStop] = []
+    lost = False
     for part, table in enumerate(found):
         try:
-            stops.append(_stop(entries, table, part, lanes[language], stops[-1:]))
+            stops.append(_stop(entries, table, part, lanes[language], stops[-1:], lost=lost))
         except Wrong:
-            continue
+            lost = True
     return Lesson(source, title, language, about, tuple(stops))
 
 
@@ -80,9 +81,11 @@ def _stop(
     part: int,
     lanes: Collection[str],
     before: list[LessonStop],
+    *,
+    lost: bool,
 ) -> LessonStop:
-    """A stop; what it does not say of its program and lanes is as at the stop before. Raises
-    `Wrong`."""
+    """A stop; what it does not say of its program and lanes is as at the stop before, which may be
+    `lost`: what is wrong with that has been said. Raises `Wrong`."""
     data = entries.unknown_keys(table, STOP_KEYS, part)
     name = entries.text(data, "name", part, needed=True)
     program, file = _program(entries, data, part)
@@ -91,6 +94,8 @@ def _stop(
         entries.lane(lane, lanes, part, "lanes")
     same = program is None
     if not before and (same or not own):
+        if lost:
+            raise Wrong
         raise entries.wrong(part, "name", "the first stop says which program runs on which lanes",
                             'write file = "…" (or program = "…") and lanes = ["…"]')  # fmt: skip
     if program is None:

@@ -335,7 +335,7 @@ class Bench(ProgramPane):
         async for changes in awatch(self.folder, step=40, debounce=200):
             paths = {Path(path) for _, path in changes}
             document = self.document
-            if document is not None and document.named and document.path.resolve() in paths:
+            if document is not None and document.named and document.path in paths:
                 self._program_changed_on_disk(document)
             ours = {path for path in paths if path.suffix in (".brix", ".toml")}
             if ours:

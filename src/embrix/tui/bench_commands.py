@@ -208,7 +208,7 @@ class BenchCommands(TextActions):
         course's; a new one where there is none."""
         if self.desk is None or not self.summary or not self.lanes.lanes:
             return
-        around = self.document.path.resolve().parents if self.document is not None else ()
+        around = self.document.path.parents if self.document is not None else ()
         lessons = [Path(path) for path in self.summary.lessons]
         own = [path for path in lessons if not around or path.parent in around]
         own.sort(key=lambda path: path != self.lesson)

@@ -93,7 +93,7 @@ class Checking:
                   if language in ("", self._bench.language)]  # fmt: skip
         if not suites or document is None or not document.named:
             return Path(suites[0]) if suites else None
-        here = document.path.resolve()
+        here = document.path
 
         def shared(path: str) -> int:
             pairs = zip(Path(path).parts, here.parts, strict=False)

@@ -70,7 +70,7 @@ class Choosing:
                 continue
             left.add(draft.program.resolve())
             if not draft.program.exists() and str(draft.program) not in known:
-                name = draft.program.relative_to(folder.resolve()).as_posix()
+                name = draft.program.relative_to(folder).as_posix()
                 programs.append(("not saved", name, str(draft.program)))
         kept = sorted(folder.rglob(f"*{WALK}"))[:MOST_KEPT]
         programs += [("a walk", path.relative_to(folder).as_posix(), str(path)) for path in kept]
@@ -119,7 +119,7 @@ class Choosing:
         keeps its place there."""
         bench = self._bench
         program = bench.document
-        now = {program.path.resolve()} if program is not None and program.named else set()
+        now = {program.path} if program is not None and program.named else set()
         if bench.file_beside is not None:
             now.add(bench.file_beside)
         lately = {str(path): n for n, path in enumerate(bench.opened_lately) if path not in now}

@@ -20,7 +20,8 @@ class ChangedElsewhere(Exception):
 
 
 class Document(Struct):
-    """A program file; `saved` is its text on disk as last read or written here (None: no file)."""
+    """A program file, its path without links; `saved` is its text on disk as last read or written
+    here (None: no file)."""
 
     path: Path
     saved: str | None = None
@@ -28,10 +29,15 @@ class Document(Struct):
     draft: Draft | None = None
     """The draft that it was opened with."""
 
+    def __post_init__(self) -> None:
+        if self.named:
+            self.path = self.path.resolve()
+
     @staticmethod
     def open(path: Path) -> tuple[Document, str, bool]:
         """A document, its text, and whether that text is an unsaved draft. Raises `Unreadable`."""
         document = Document(path)
+        path = document.path
         disk = document.disk()
         document.saved = disk
         draft = find_draft(path)

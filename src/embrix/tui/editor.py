@@ -19,6 +19,7 @@ from embrix.messages.replies import Look, Place, Substituted
 from embrix.text.hidden import hide, picture, restore
 from embrix.text.line_edits import commented, doubled, moved
 from embrix.text.source import Source
+from embrix.tui.long_text import LongTextArea
 from embrix.tui.theme import ink, token_ink
 from embrix.tui.token_colours import TokenColours
 
@@ -33,7 +34,7 @@ MOST_DRAWN = 1_000
 """Lines that are kept as they were drawn."""
 
 
-class ProgramEditor(TextArea, inherit_bindings=False):
+class ProgramEditor(LongTextArea, inherit_bindings=False):
     """An editor that is told what its text means; it never works that out itself.
 
     Colours are kept by the text of a line, so that a line keeps them while the answer about a newer
@@ -72,10 +73,16 @@ class ProgramEditor(TextArea, inherit_bindings=False):
         Binding("ctrl+end", "edge(True)", show=False),
     ]
 
+    _edited = _restored = ""
+    """The text as it is edited, and as it is on disk."""
+
     @property
     def text(self) -> str:
         """The text as it is on disk, characters that cannot be edited included."""
-        return restore(super().text)
+        edited = super().text
+        if edited is not self._edited:
+            self._edited, self._restored = edited, restore(edited)
+        return self._restored
 
     @text.setter
     def text(self, value: str) -> None:

@@ -109,8 +109,7 @@ class ProgramPane(BenchCommands):
         name = "no file yet"
         saved = True
         if document is not None and document.named:
-            path, folder = document.path.resolve(), self.folder.resolve()
-            name = path.relative_to(folder).as_posix() if path.is_relative_to(folder) else path.name
+            name = self.name_of(document.path)
         if document is not None:
             saved = document.is_saved(self.editor.text)
         right = "" if saved else "● not saved"

@@ -72,7 +72,7 @@ class Remembering:
 
     def _path(self, inside: str) -> Path | None:
         """A program of the course that is still there."""
-        folder = self._bench.folder.resolve()
+        folder = self._bench.folder
         path = (folder / inside).resolve()
         return path if inside and path.is_relative_to(folder) and path.is_file() else None
 

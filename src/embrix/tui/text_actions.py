@@ -105,8 +105,7 @@ class TextActions(Workbench):
         called."""
         if self.document is None or not self.document.named:
             return "the program"
-        path, folder = self.document.path.resolve(), self.course_folder.resolve()
-        return path.relative_to(folder).as_posix() if path.is_relative_to(folder) else path.name
+        return self.name_of(self.document.path)
 
     def action_definition(self) -> None:
         self.names.to_declaration()

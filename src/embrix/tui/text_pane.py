@@ -354,7 +354,7 @@ class TextPane:
     def change_files(self, changes: list[FileChange], message: str) -> None:
         """Put other texts in place of those of some files, none of them saved yet: one change, that
         is taken back as a whole."""
-        folder = self._bench.course_folder.resolve()
+        folder = self._bench.course_folder
         for one in changes:
             if self._now(folder / one.file) != one.old:
                 self._bench.say(f"{one.file} has changed meanwhile; nothing was changed", "brass")
@@ -378,7 +378,7 @@ class TextPane:
         program = self._bench.document
         if self.document is not None and path == self.document.path:
             return self.editor.text
-        if program is not None and (path == program.path.resolve() or (not program.named
+        if program is not None and (path == program.path or (not program.named
                                     and path.name == "the program")):  # fmt: skip
             return self._bench.editor.text
         if path in self._unsaved:
@@ -395,7 +395,7 @@ class TextPane:
             if self.document is not None and path == self.document.path:
                 self.editor.replace_all(text)
                 self._count(self.document, text)
-            elif program is not None and (path == program.path.resolve() or (not program.named
+            elif program is not None and (path == program.path or (not program.named
                                           and path.name == "the program")):  # fmt: skip
                 self._bench.editor.replace_all(text)
             else:
@@ -478,9 +478,7 @@ class TextPane:
     def name(self) -> str:
         """The name of the open file in the course."""
         assert self.document is not None
-        folder = self._bench.course_folder.resolve()
-        path = self.document.path
-        return path.relative_to(folder).as_posix() if path.is_relative_to(folder) else path.name
+        return self._bench.name_of(self.document.path)
 
     def _title(self) -> None:
         right = "● not saved" if self.changed else ""

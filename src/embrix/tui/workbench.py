@@ -33,7 +33,7 @@ class Workbench(Screen[None]):
 
     def __init__(self, folder: Path, program: Path | None) -> None:
         super().__init__()
-        self.folder = folder
+        self.folder = folder.resolve()
         self.wanted = program
         """The program that was asked for on the command line."""
         self.desk: Desk | None = None
@@ -95,6 +95,11 @@ class Workbench(Screen[None]):
     def course_folder(self) -> Path:
         """The folder of the course, as it was read."""
         return Path(self.summary.folder) if self.summary is not None else self.folder
+
+    def name_of(self, path: Path) -> str:
+        """The name of a file in the course, or of one elsewhere."""
+        folder = self.course_folder
+        return path.relative_to(folder).as_posix() if path.is_relative_to(folder) else path.name
 
     @property
     def extension(self) -> str:

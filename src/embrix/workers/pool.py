@@ -14,6 +14,7 @@ import signal
 import subprocess
 import sys
 import threading
+import time
 from collections.abc import Callable
 from typing import IO, TypeAlias
 
@@ -90,7 +91,9 @@ class Pool:
         self._numbers = itertools.count(1)
         self._course: Load | None = None
         self._lock = threading.Lock()
+        self._stopping: queue.SimpleQueue[tuple[float, _Worker, int] | None] = queue.SimpleQueue()
         self._workers: list[_Worker] = [self._start() for _ in range(size)]
+        threading.Thread(target=self._end_what_does_not_stop, daemon=True).start()
 
     @property
     def size(self) -> int:
@@ -158,12 +161,11 @@ class Pool:
             if request is not None:
                 request.cancelled = True
                 self._send(worker, Cancel(number))
-                timer = threading.Timer(PATIENCE, self._end_if_running, (worker, number))
-                timer.daemon = True
-                timer.start()
+                self._stopping.put((time.monotonic() + PATIENCE, worker, number))
 
     def close(self) -> None:
         """End all workers."""
+        self._stopping.put(None)
         for worker in self._workers:
             worker.closing = True
             worker.process.kill()
@@ -255,6 +257,13 @@ class Pool:
         ended it, nor what writes."""
         crashed = worker.process.returncode in CRASHES
         return not request.again and not crashed and not request.request.writes
+
+    def _end_what_does_not_stop(self) -> None:
+        """What is cancelled has some time to stop, the same for all, so the first comes first."""
+        while (next_one := self._stopping.get()) is not None:
+            deadline, worker, number = next_one
+            time.sleep(max(0.0, deadline - time.monotonic()))
+            self._end_if_running(worker, number)
 
     def _end_if_running(self, worker: _Worker, number: int) -> None:
         request = worker.pending.get(number)
