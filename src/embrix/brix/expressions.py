@@ -5,7 +5,7 @@ from __future__ import annotations
 from embrix.brix import slips
 from embrix.brix import syntax as s
 from embrix.brix.either import each_clause
-from embrix.brix.lexer import Tok, lex, unescape
+from embrix.brix.lexer import INSIDE_BRACES, Tok, lex, unescape
 from embrix.brix.parse import Cursor, Misread
 from embrix.brix.pattern_reader import WORDS, PatternReader
 from embrix.text.source import Span
@@ -293,7 +293,8 @@ class Expressions(PatternReader):
             if raw[at] == "\\":
                 at += 2
             elif raw[at] == "{":
-                end = raw.find("}", at)
+                whole = INSIDE_BRACES.match(raw, at)
+                end = whole.end() - 1 if whole is not None else raw.find("}", at)
                 if end < 0:
                     self.c.findings.error(
                         "unreadable", "this { is never closed", self.c.source,

@@ -36,11 +36,17 @@ class Chunk(Struct, frozen=True):
     word: str
 
 
+_NESTED = r'"(?:[^"\\\n]|\\[^\n])*"'
+INSIDE_BRACES = re.compile(rf'\{{(?!["}}])(?:[^"{{}}\\\n]|{_NESTED})*\}}')
+"""A part of a text in braces; texts in it have none of their own that hold texts. Braces that begin
+with a quote are no such part: `"{" body "}"` is written in grammars."""
+TEXT = rf'"(?:[^"\\\n{{]|\\[^\n]|(?>{INSIDE_BRACES.pattern}|\{{))*"'
+"""A text, with texts inside its braces."""
 _TOKEN = re.compile(
     r"(?P<blank>[ \r]+)|(?P<line>\n)|(?P<comment>\#[^\n]*)"
     r"|(?P<number>\d+(?:\.\d+)?)"
     r"|(?P<name>[a-z_][A-Za-z0-9_]*)|(?P<Name>[A-Z][A-Za-z0-9_]*)"
-    r'|(?P<text>"(?:[^"\\\n]|\\[^\n])*")'
+    rf"|(?P<text>{TEXT})"
     r"|(?P<symbol>::=|=>|->|==|!=|<=|>=|\.\.\.|\.\.|[()\[\]{},:|+\-*/<>=.?])",
     re.ASCII,
 )

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import re
 
-_UNTIL_COMMENT = re.compile(r'((?:[^"/\'#]|"(?:[^"\\]|\\.)*")*)#')
+from embrix.brix.lexer import TEXT
+
+_UNTIL_COMMENT = re.compile(rf"((?:[^\"/'#]|{TEXT})*)#")
 """A line up to its comment, where nothing before it could be a pattern or another sign."""
 
 
