@@ -22,11 +22,13 @@ from embrix.compare.applied import EvaluatedRun
 from embrix.compare.smaller import count_forms, smallest
 from embrix.compare.weights import LIMITS, WeightedGenerator, forms_of, remembered, written
 from embrix.grammar.parser import Parsed
+from embrix.machine.exploring import Explored, Reached, explore
 from embrix.machine.lane import Lane
 from embrix.machine.outcome import Result
 from embrix.machine.program_words import words_of
 from embrix.machine.recorder import Recorder
 from embrix.machine.unit import Variant
+from embrix.suite.all_ways import all_words
 from embrix.terms.generate import NoTerm, numbers_for
 from embrix.terms.node import Node, Value
 from embrix.terms.types import Con, settle
@@ -42,6 +44,8 @@ LOOKED_AT = 500
 """Programs after which it is said how many of them apply a function."""
 TELLING = 100
 """Programs between two tidings of how far a hunt is."""
+MOST_RUNS = 200
+"""Runs of one program that may take several ways; with more nothing is said about it."""
 AGAIN = 8
 """How many times as many programs are made up as are tried: many come more than once."""
 
@@ -129,7 +133,8 @@ def hunt(
     progress: Progress | None = None,
 ) -> Hunt:
     """Look for a difference in outcome, output or (where one lane extends the other) final state;
-    in `costs` and in never ending when asked for. `progress` may raise InterruptedError to stop;
+    in `costs` and in never ending when asked for. Where a lane leaves open which way a run takes,
+    all that a program can come to is compared. `progress` may raise InterruptedError to stop;
     before the first program is tried it tells that learning goes on.
     Raises `NoPrograms`."""
     if not one.records:
@@ -168,6 +173,7 @@ class _Search:
             other.records and other.interpreter.language.numbers == interpreter.language.numbers
         )
         """Whether programs need not be written and read: both lanes have the same numbers."""
+        self.by_all_ways = one.several or (other.records and other.several)
         try:
             self.weights = remembered(one, kind.name, done.seed, self._tell)
         except NoTerm as none:
@@ -203,7 +209,15 @@ class _Search:
         term = smallest(language.signature, term, self.differs, numbers_for(language.numbers)[0])
         self.done.program = written(self.one, term)
         self.done.nodes = count_forms(language.signature, term)
-        ends = [lane.run(self.done.program, limits=LIMITS) for lane in (self.one, self.other)]
+        lanes = (self.one, self.other)
+        if self.by_all_ways:
+            explored = [self._explored(lane, self.done.program) for lane in lanes]
+            left, right = (", ".join(all_words(one)) for one in explored)
+            if left == right:
+                left, right = map(_with_output, explored)
+            self.done.ends = (left, right)
+            return
+        ends = [lane.run(self.done.program, limits=LIMITS) for lane in lanes]
         rows = [end.outcome.sentence for end in ends]
         if rows[0] == rows[1]:
             rows = ["  ".join([end.outcome.sentence, *_besides(end)]) for end in ends]
@@ -220,7 +234,12 @@ class _Search:
         left = self._run(self.one, term)
         if not self.found:
             self._count(term, left)
-        differ = self._disagree(left, self._run(self.other, term)) and self._as_written(term)
+        if self.by_all_ways:
+            # What stands for the program on both sides: itself, or its text.
+            program = term if self.as_terms else written(self.one, term)
+            differ = self._come_to_others(program) and self._as_written(term)
+        else:
+            differ = self._disagree(left, self._run(self.other, term)) and self._as_written(term)
         self.found = self.found or differ
         return differ
 
@@ -236,9 +255,38 @@ class _Search:
         if not isinstance(self.one.parser.parse(text), Parsed):
             self.done.unread += 1
             return False
+        if self.by_all_ways:
+            return self._come_to_others(text)
         left, right = (lane.run(text, limits=LIMITS, variant=self.variant)
                        for lane in (self.one, self.other))  # fmt: skip
         return self._disagree(left, right)
+
+    def _explored(self, lane: Lane, program: Node | str) -> Explored:
+        """All that a program can come to on a lane, as far as a number of runs shows it."""
+        if not lane.several:
+            run = lane.run(program, limits=LIMITS) if isinstance(program, str) else (
+                lane.machine.run(program, limits=LIMITS, variant="plain"))  # fmt: skip
+            return Explored([Reached(run.outcome, run.output, tuple(run.state), ())], runs=1)
+        if isinstance(program, str):
+            return lane.explore(program, most_runs=MOST_RUNS)
+        return explore(lane.machine, program, most_runs=MOST_RUNS)
+
+    def _come_to_others(self, program: Node | str) -> bool:
+        """Whether a program can come to something on one lane that it cannot on the other. Nothing
+        is said about one of which not all is known."""
+        sides = []
+        for lane in (self.one, self.other):
+            found = self._explored(lane, program)
+            kinds = {one.outcome.kind for one in found.outcomes}
+            if not found.whole or kinds & {"out of fuel", "unfinished"}:
+                return False
+            ends = {
+                (self._observed(Result(one.outcome, one.output)), one.left if self.states else ())
+                for one in found.outcomes
+                if one.outcome.kind != "cycle"
+            }
+            sides.append((ends, found.endless if self.endless else False))
+        return sides[0] != sides[1]
 
     def _count(self, term: Node, result: Result) -> None:
         done = self.done
@@ -305,6 +353,15 @@ def _chooser(data: bytes) -> Callable[[int], int]:
         return int.from_bytes(part, "big") * count >> (8 * taken)
 
     return choose
+
+
+def _with_output(explored: Explored) -> str:
+    """All that a program can come to, with what it writes and leaves."""
+    ends = [
+        "  ".join([one.outcome.sentence, *_besides(Result(one.outcome, one.output, {}, one.left))])
+        for one in explored.outcomes
+    ]
+    return ", ".join(dict.fromkeys(ends))
 
 
 def _besides(end: Result) -> list[str]:

@@ -43,11 +43,18 @@ class Reached(Struct, frozen=True):
 
 
 class Configuration(Struct, frozen=True):
-    """The arguments of a step, what has been written before it, and the ways that lead there."""
+    """The arguments of a step, what has been written before it, and how the run that came there
+    first had gone: all states of a run share what it took, of which `turns` lie before the step."""
 
     arguments: tuple[Value, ...]
     output: tuple[str, ...]
-    ways: tuple[int, ...]
+    taken: Sequence[tuple[int, int]]
+    turns: int
+
+    @property
+    def ways(self) -> tuple[int, ...]:
+        """The ways that lead there."""
+        return tuple(way for way, _ in self.taken[: self.turns])
 
 
 class Step(Struct, frozen=True):
@@ -134,7 +141,9 @@ class _Exploration:
         self._given, self._input = given, given_input
         self._most_runs, self._most_states = most_runs, most_states
         self._found = Explored()
-        self._pending: deque[tuple[int, ...]] = deque([()])
+        self._pending: deque[tuple[tuple[int, ...], int, tuple[int, ...]]] = deque([((), 0, ())])
+        """What is still to be tried: as many of the ways of a run that was made as are taken again,
+        and the ones after these."""
         self._numbers: dict[Hashable, int] = {}
         self._fingerprints = Fingerprints()
         self._steps: set[tuple[int, int]] = set()
@@ -152,8 +161,9 @@ class _Exploration:
             if found.runs >= self._most_runs:
                 found.whole = False
                 break
+            made, turn, then = self._pending.popleft()
             try:
-                self._run(self._pending.popleft())
+                self._run((*made[:turn], *then))
             except _TooManyStates:
                 found.whole = False
                 break
@@ -175,16 +185,20 @@ class _Exploration:
             taken = list(result.ways)
             self._end(result)
         before = tuple(way for way, _ in taken)
+        left = self._most_runs - self._found.runs - 1 - len(self._pending)
         for turn in range(len(ways), len(taken)):
             for other in range(1, taken[turn][1]):
-                self._pending.append((*before[:turn], other))
+                if left <= 0:  # it would never be its turn
+                    self._found.whole = False
+                    return
+                left -= 1
+                self._pending.append((before, turn, (other,)))
 
     def _state(self, arguments: tuple[Value, ...], so_far: RunSoFar) -> None:
         """The run is about to take a step."""
         taken = so_far.taken
-        ways = tuple(way for way, _ in taken)
         if self._at is None:
-            self._before = ways
+            self._before = tuple(way for way, _ in taken)
         # What was chosen before the first step may be used after the last one.
         state = self._fingerprints.of(tuple_of(*arguments))
         key = (self._before, state, tuple(so_far.output), so_far.asked)
@@ -195,14 +209,17 @@ class _Exploration:
             if number >= self._most_states:
                 raise _TooManyStates
             self._numbers[key] = number
-            self._found.states.append(Configuration(arguments, tuple(so_far.output), ways))
+            self._found.states.append(
+                Configuration(arguments, tuple(so_far.output), taken, len(taken))
+            )
         if self._at is not None:
             begin, turn = self._at
             if (begin, number) not in self._steps:
                 self._steps.add((begin, number))
-                self._found.steps.append(Step(begin, number, ways[turn:]))
+                ways = tuple(way for way, _ in taken[turn:])
+                self._found.steps.append(Step(begin, number, ways))
         self._at = (number, len(taken))
-        self._taken = list(taken)
+        self._taken = taken
         if known and len(taken) >= len(self._ways):
             raise _KnownState
 

@@ -250,21 +250,25 @@ class OneRun:
         return "".join(pieces)
 
     def guarded(self, work: Callable[[], Any], *, roomy: bool = True) -> Any:
-        """Do something with deep recursion allowed; what goes wrong is raised as `Ended`."""
+        """Do something with deep recursion allowed; what goes wrong is raised as `Ended`.
+
+        That is raised outside of the handlers, so that it does not keep what it stands for, and
+        with it thousands of frames."""
         before = sys.getrecursionlimit()
         sys.setrecursionlimit(max(before, self.limits.depth + 1_000))
         try:
             with uncollected():
                 return with_room(work) if roomy else work()
         except RecursionError:
-            raise OutOfFuel("depth") from None
+            limit = "depth"
         except (MemoryError, SystemError):
             # CPython reports a frame that finds no memory as an "error return without exception".
-            raise OutOfFuel("memory") from None
+            limit = "memory"
         except TooLarge:
-            raise OutOfFuel("numbers") from None
+            limit = "numbers"
         finally:
             sys.setrecursionlimit(before)
+        raise OutOfFuel(limit)
 
     def outcome(self, work: Callable[[], Value]) -> tuple[Outcome, Shown]:
         """How a run ended, and the final state: what comes beside the value."""
@@ -282,21 +286,20 @@ class OneRun:
         return Outcome("value", shown, "", display.structure(value), None, value), state
 
     def _ended(self, ended: Ended) -> Outcome:
+        """How a run ended without a value."""
         machine = self.machine
-        try:
-            raise ended
-        except Failed as failed:
-            text = machine.sentence(failed.error, failed.payload)
-            return Outcome("failure", text, failed.error.name, place=_place(failed))
-        except Stuck as end:
-            shown = ", ".join(machine.display.structure(value) for value in end.subjects)
-            text = f"{end.reason}: {shown}" if shown else end.reason
-            return Outcome("stuck", text, place=_place(end))
-        except Unfinished as end:
-            return Outcome("unfinished", end.note, end.code, place=_place(end))
-        except OutOfFuel as end:
-            text = _LIMIT_TEXTS[end.limit](self.limits)
-            return Outcome("out of fuel", text, end.limit)
+        match ended:
+            case Failed(error=error, payload=payload):
+                return Outcome("failure", machine.sentence(error, payload), error.name,
+                               place=_place(ended))  # fmt: skip
+            case Stuck(reason=reason, subjects=subjects):
+                shown = ", ".join(machine.display.structure(value) for value in subjects)
+                return Outcome("stuck", f"{reason}: {shown}" if shown else reason,
+                               place=_place(ended))  # fmt: skip
+            case Unfinished(note=note, code=code):
+                return Outcome("unfinished", note, code, place=_place(ended))
+            case OutOfFuel(limit=limit):
+                return Outcome("out of fuel", _LIMIT_TEXTS[limit](self.limits), limit)
         raise AssertionError(f"{ended!r} is no way to end")
 
 

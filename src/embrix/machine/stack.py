@@ -9,6 +9,7 @@ Memory that is never touched is never used.
 
 from __future__ import annotations
 
+import ctypes
 from collections.abc import Callable
 from typing import TypeVar
 
@@ -27,4 +28,10 @@ _roomy.__code__ = _roomy.__code__.replace(co_stacksize=SLOTS)
 
 def with_room(work: Callable[[], T]) -> T:
     """Do something that recurses deeply; its frames lie side by side as far as there is room."""
-    return _roomy(work)
+    try:
+        return _roomy(work)
+    except (SystemError, MemoryError):
+        # Where CPython finds no memory for the frame of a function, it gives the function back once
+        # too often: after some times it would be gone, and another object in its place.
+        ctypes.pythonapi.Py_IncRef(ctypes.py_object(_roomy))
+        raise
