@@ -13,7 +13,7 @@ from embrix.lanes.session import Session
 from embrix.suite.check import Verdict
 
 
-def told(needs: dict[str, int], lane: str) -> tuple[str, int]:
+def told(needs: dict[str, int], lane: str, calls: int = 0) -> tuple[str, int]:
     """The state of a lane and the calls it was allowed in the end, where each lane needs so many;
     one that needs none fails at once."""
     allowed: dict[str, int] = {}
@@ -28,7 +28,7 @@ def told(needs: dict[str, int], lane: str) -> tuple[str, int]:
 
     lanes: Any = list(needs)
     one: Any = lane
-    verdict = in_good_time(one, lanes, judge)
+    verdict = in_good_time(one, lanes, judge, calls)
     return verdict.state, verdict.spent
 
 
@@ -36,30 +36,33 @@ ENDLESS = 10**9
 
 
 @pytest.mark.parametrize(
-    ("needs", "lane", "state", "spent"),
+    ("needs", "lane", "calls", "state", "spent"),
     [
-        ({"a": 50, "b": 70}, "b", "passed", 70),
+        ({"a": 50, "b": 70}, "b", 0, "passed", 70),
         # `a` makes 10 calls: a hundred times as many is less than any lane may make.
-        ({"a": 10, "b": ENDLESS}, "b", "failed", FIRST_CALLS + 1),
+        ({"a": 10, "b": ENDLESS}, "b", 0, "failed", 20_001),
         # 2,000 calls, a hundred times: 200,000.
-        ({"a": 2_000, "b": 150_000}, "b", "passed", 150_000),
-        ({"a": 2_000, "b": 250_000}, "b", "failed", 200_001),
+        ({"a": 2_000, "b": 150_000}, "b", 0, "passed", 150_000),
+        ({"a": 2_000, "b": 250_000}, "b", 0, "failed", 200_001),
         # Never more than on the command line.
-        ({"a": 90_000, "b": ENDLESS}, "b", "failed", ALL_CALLS + 1),
+        ({"a": 15_000, "b": ENDLESS}, "b", 0, "failed", 400_001),
         # The first lane that passes counts, also behind the one that is asked for.
-        ({"a": ENDLESS, "b": 0, "c": 2_000}, "a", "failed", 200_001),
-        # None passes with few; the second passes with as many as possible.
-        ({"a": ENDLESS, "b": 300_000, "c": 350_000}, "c", "passed", 350_000),
-        # Nobody ends among the first two: all are told early.
-        ({"a": ENDLESS, "b": ENDLESS, "c": ENDLESS}, "a", "failed", FIRST_CALLS + 1),
-        ({"a": 0, "b": 0}, "b", "failed", 7),
+        ({"a": ENDLESS, "b": 0, "c": 2_000}, "a", 0, "failed", 200_001),
+        # None passes with few: the case has to say that it takes more.
+        ({"a": ENDLESS, "b": 300_000, "c": 350_000}, "c", 0, "failed", 20_001),
+        ({"a": ENDLESS, "b": 300_000, "c": 350_000}, "c", 350_000, "passed", 350_000),
+        ({"a": ENDLESS, "b": 300_000, "c": 350_000}, "a", 350_000, "failed", 350_001),
+        # What a case says holds also where it is less.
+        ({"a": 50, "b": 70}, "b", 60, "failed", 61),
+        ({"a": ENDLESS, "b": ENDLESS, "c": ENDLESS}, "a", 0, "failed", 20_001),
+        ({"a": 0, "b": 0}, "b", 0, "failed", 7),
     ],
 )
 def test_calls_that_a_lane_may_make(
-    needs: dict[str, int], lane: str, state: str, spent: int
+    needs: dict[str, int], lane: str, calls: int, state: str, spent: int
 ) -> None:
-    assert (FIRST_CALLS, TIMES, ALL_CALLS) == (100_000, 100, 400_000)
-    assert told(needs, lane) == (state, spent)
+    assert (FIRST_CALLS, TIMES, ALL_CALLS) == (20_000, 100, 400_000)
+    assert told(needs, lane, calls) == (state, spent)
 
 
 SUITE = """\
@@ -70,6 +73,7 @@ program = "let loop of n = 1 + loop n in loop 1"
 value = "7"
 [[case]]
 name = "longer than a hundred thousand calls"
+calls = 300000
 program = "let sum of n = when n < 1 then 0 else n + sum (n - 1) in sum 9000"
 value = "40504500"
 lanes = ["environment", "by_need"]
@@ -82,7 +86,7 @@ def test_a_case_without_end_is_told_early_and_a_long_one_runs(course_copy: Path)
     report = check_suite(Session(course_copy), path)
     endless, long = report.cases
     assert {v.actual for v in endless.verdicts if v.lane != "rewriting"} == {
-        "out of fuel: more than 100,000 calls"
+        "out of fuel: more than 20,000 calls; `calls = …` in the case allows more"
     }
     assert [v.state for v in long.verdicts if v.state != "left out"] == ["passed", "passed"]
 
@@ -96,3 +100,14 @@ def test_a_verdict_is_the_same_whichever_lanes_are_asked_for(course_copy: Path) 
         alone = check_suite(Session(course_copy), path, wanted=[lane])
         for case, other in zip(whole.cases, alone.cases, strict=True):
             assert [v for v in case.verdicts if v.lane == lane] == other.verdicts
+
+
+@pytest.mark.parametrize("calls", ["0", "-5", "true", '"many"', "2.5", "10000001"])
+def test_calls_are_a_whole_number(course_copy: Path, calls: str) -> None:
+    path = course_copy / "rill" / "rill.suite.toml"
+    path.write_text(SUITE.replace("calls = 300000", f"calls = {calls}"))
+    report = check_suite(Session(course_copy), path)
+    (note,) = report.diagnostics
+    assert "`calls` must be a whole number from 1 to 10,000,000" in note.message
+    assert note.line == 8
+    assert [case.name for case in report.cases] == ["without end"]

@@ -138,7 +138,7 @@ class Testing:
             else:
                 read = self._read(lane, case)
                 yield in_good_time(read, [self._read(one, case) for one in all_lanes],
-                                   partial(verdict_of, case))  # fmt: skip
+                                   partial(verdict_of, case), case.calls)  # fmt: skip
         for outside in self.outside if self.grammar is None else ():
             yield unfailing(case, outside, check_outside)
 

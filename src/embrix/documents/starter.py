@@ -228,6 +228,7 @@ def _for_lanes(entry: Mapping[str, Any], lanes: Collection[str]) -> dict[str, An
             left[key] = value
     no_expectation = {
         "name", "why", "program", "file", "lanes", "tags", "given", "input", "grammar", "origin",
+        "calls",
     }  # fmt: skip
     return left if set(left) - no_expectation else None
 

@@ -137,6 +137,8 @@ class Case(Struct, frozen=True):
     tags: tuple[str, ...] = ()
     entry: tuple[int, int] = (-1, -1)
     """Where it stands in the file: the number of its case, and of its row in a table, or -1."""
+    calls: int = 0
+    """How many calls each lane may make; 0: as many as most cases need by far."""
 
     @property
     def about_reading(self) -> bool:

@@ -18,8 +18,10 @@ from embrix.text.toml_places import fault_place, read_toml
 _SUITE_KEYS = ("language", "about", "case", "question")
 CASE_KEYS = (
     "name", "why", "program", "file", *demands.DEMANDS, "steps", "for", "lanes", "given", "input",
-    "tokens", "term", "grammar", "tags", "table", "origin",
+    "tokens", "term", "grammar", "tags", "table", "origin", "calls",
 )  # fmt: skip
+MOST_CALLS = 10_000_000
+"""Calls that a case may ask for."""
 _ROW_KEYS = ("given", "input", "why", *demands.DEMANDS)
 _QUESTION_KEYS = ("name", "why", "program", "file", "answers", "lanes", "given", "input")
 
@@ -209,10 +211,22 @@ class _Reader:
             entries.text(data, "why", part), entries.entry(part, "name"),
             demands.state(entries, data, part), states, costs, tokens,
             entries.text(data, "term", part), self.grammar(data, part),
-            entries.texts(data, "tags", part, "words"), entry,
+            entries.texts(data, "tags", part, "words"), entry, self.calls(data, part),
         )  # fmt: skip
         self.sensible(case, part)
         return case
+
+    def calls(self, data: Mapping[str, Any], part: int) -> int:
+        """How many calls each lane may make; 0 where the case does not say."""
+        calls = data.get("calls", 0)
+        if "calls" not in data:
+            return 0
+        if type(calls) is not int or not 1 <= calls <= MOST_CALLS:
+            raise self.entries.wrong(
+                part, "calls", f"`calls` must be a whole number from 1 to {MOST_CALLS:,}",
+                "it says how many calls each lane may make",
+            )  # fmt: skip
+        return calls
 
     def spoken_of(
         self, data: Mapping[str, Any], limited: Sequence[str], part: int
