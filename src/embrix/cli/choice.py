@@ -12,6 +12,7 @@ from embrix.cli.streams import standard_input
 from embrix.cli.usage import Faulty, Usage, course_folder
 from embrix.course.load import Course, load_course
 from embrix.course.naming import plain_name
+from embrix.course.needed_files import Wanted
 from embrix.lanes.inspection import unused_names
 from embrix.lanes.names import NoLane
 from embrix.lanes.session import Session
@@ -41,8 +42,7 @@ class Chosen(Struct, frozen=True):
 def chosen(arguments: argparse.Namespace) -> Chosen:
     """What `run` and `steps` are to work on. Raises `Usage`."""
     source, path = _program(arguments)
-    near = path.resolve().parent if path is not None else None
-    session = Session(course_folder(arguments.course, near))
+    session = _session(arguments, path)
     language = _language(arguments, session, path)
     choose_grammar(session, language, arguments.grammar)
     limit_memory()
@@ -87,11 +87,19 @@ def _input(name: str | None) -> tuple[str, ...]:
 def text_of(arguments: argparse.Namespace) -> tuple[Session, str, Source]:
     """A text in a language, whether or not anything can run it. Raises `Usage`."""
     source, path = _program(arguments)
-    near = path.resolve().parent if path is not None else None
-    session = Session(course_folder(arguments.course, near))
+    session = _session(arguments, path)
     language = _language(arguments, session, path)
     choose_grammar(session, language, getattr(arguments, "grammar", None))
     return session, language, source
+
+
+def _session(arguments: argparse.Namespace, path: Path | None) -> Session:
+    """As much of the course as a program needs, as far as its language is known beforehand."""
+    near = path.resolve().parent if path is not None else None
+    extension = path.suffix.removeprefix(".") if path is not None else ""
+    wanted = Wanted(arguments.language or "", extension)
+    known = wanted.language or wanted.extension
+    return Session(course_folder(arguments.course, near), wanted=wanted if known else None)
 
 
 def lanes_of(arguments: argparse.Namespace) -> tuple[Session, str, list[Lane]]:

@@ -22,7 +22,6 @@ from embrix.cli.teaching_commands import Adding, add_teaching, replacing
 from embrix.cli.usage import Faulty, Usage
 from embrix.suite.reports import FORMATS
 from embrix.text.collecting import collect_seldom
-from embrix.text.crash_report import write_crash_report
 from embrix.text.log import start_logging
 from embrix.text.refusal import refusal
 
@@ -68,6 +67,8 @@ def _carried_out(argv: Sequence[str]) -> int:
         name = f"{fault.filename}: " if fault.filename else ""
         return _failed(f"{name}{refusal(fault)}", USAGE)
     except Exception as fault:
+        from embrix.text.crash_report import write_crash_report  # seldom needed
+
         report = write_crash_report(fault, " ".join(["embrix", *argv]))
         return _failed(f"internal error, see {report}: {type(fault).__name__}: {fault}", INTERNAL)
 

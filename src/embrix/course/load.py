@@ -23,6 +23,7 @@ from embrix.course.finding import COURSE_FILE, COURSE_FILES
 from embrix.course.interpreters import Interpreters
 from embrix.course.meanings import meaning_of, syntax_of
 from embrix.course.missing import Languages
+from embrix.course.needed_files import Wanted, needed_files
 from embrix.course.outside import Outside, read_outside
 from embrix.machine.conversions import with_conversions
 from embrix.text.diagnostic import Diagnostic, Findings
@@ -88,8 +89,10 @@ class Course(Struct, frozen=True):
         return None
 
 
-def load_course(folder: Path, unsaved: Mapping[Path, str] | None = None) -> Course:
-    """Read and check everything in a course folder.
+def load_course(
+    folder: Path, unsaved: Mapping[Path, str] | None = None, wanted: Wanted | None = None
+) -> Course:
+    """Read and check everything in a course folder, or what a language needs that is `wanted`.
 
     `unsaved` holds texts that stand for files which have not been saved. Nothing is raised for bad
     content; it becomes diagnostics.
@@ -97,7 +100,7 @@ def load_course(folder: Path, unsaved: Mapping[Path, str] | None = None) -> Cour
     MEMORY.begin()
     findings = Findings()
     loader = _Loader(folder.resolve(), unsaved or {}, findings)
-    return loader.load()
+    return loader.load(wanted)
 
 
 def _language(
@@ -176,18 +179,26 @@ class _Loader:
     def blank(self, name: str) -> Source:
         return Source(name, "", self.folder / name)
 
-    def load(self) -> Course:
+    def definitions(self, files: Sequence[Path], wanted: Wanted | None) -> list[Source]:
+        """The texts of the definitions that are read."""
+        paths = [path for path in files if path.suffix == ".brix"]
+        found = {path: source for path in paths if (source := self.read(path)) is not None}
+        if wanted is None:
+            return list(found.values())
+        needed = needed_files({path: source.text for path, source in found.items()}, wanted)
+        for path in found.keys() - needed:
+            del self.sources[found[path].name]
+        return [source for path, source in found.items() if path in needed]
+
+    def load(self, wanted: Wanted | None) -> Course:
         title, about = self.heading()
         files = list(self.files())
         languages = Languages()
         waiting: list[s.InterpreterSyntax] = []
         written: list[s.LanguageSyntax] = []
         libraries: dict[str, s.LibrarySyntax] = {}
-        for path in files:
-            if path.suffix != ".brix":
-                continue
-            source = self.read(path)
-            syntax = self.syntax(source) if source is not None else None
+        for source in self.definitions(files, wanted):
+            syntax = self.syntax(source)
             if isinstance(syntax, s.InterpreterSyntax):
                 waiting.append(syntax)
             elif isinstance(syntax, s.LibrarySyntax):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from msgspec.structs import replace
 
@@ -15,10 +16,10 @@ from embrix.course.checked import MEMORY
 from embrix.course.interpreters import EachLanguage
 from embrix.course.load import Course, load_course
 from embrix.course.naming import plain_name, split_version
+from embrix.course.needed_files import Wanted
 from embrix.course.permission import is_allowed
 from embrix.grammar.parser import Parser
 from embrix.lanes.names import NoChoice, NoLane, NoVersion, interpreter_of
-from embrix.lanes.outside_lane import OutsideLane
 from embrix.lanes.versions import unsaved_of
 from embrix.machine.lane import Lane, parser_for
 from embrix.suite.cases import Suite
@@ -26,15 +27,22 @@ from embrix.suite.read import depends_on, read_program, read_suite
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Source, Span, Unreadable, read_source
 
+if TYPE_CHECKING:
+    from embrix.lanes.outside_lane import OutsideLane
+
 READING = "grammar"
 """What the lane is called that only reads programs."""
 
 
 class Session:
-    """A loaded course with its parsers and lanes, made when they are asked for."""
+    """A loaded course, or what a language needs that is `wanted`, with its parsers and lanes, made
+    when they are asked for."""
 
-    def __init__(self, folder: Path, unsaved: Mapping[Path, str] | None = None) -> None:
-        self.course: Course = load_course(folder, unsaved)
+    def __init__(
+        self, folder: Path, unsaved: Mapping[Path, str] | None = None,
+        wanted: Wanted | None = None,
+    ) -> None:  # fmt: skip
+        self.course: Course = load_course(folder, unsaved, wanted)
         self.unsaved = {path.resolve(): text for path, text in (unsaved or {}).items()}
         self._parsers: dict[tuple[str, str | None], Parser | None] = {}
         self._lanes: dict[tuple[str, str, str | None, bool], Lane] = {}
@@ -148,6 +156,10 @@ class Session:
 
     def outside(self, language: str) -> list[OutsideLane]:
         """The outside interpreters of a language that the user has allowed."""
+        if not self.course.outside:
+            return []
+        from embrix.lanes.outside_lane import OutsideLane  # seldom needed
+
         parser = self.parser(language)
         folder = self.course.folder
         return [
