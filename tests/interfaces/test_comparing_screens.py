@@ -156,7 +156,7 @@ async def test_meaning_growth_and_a_hunt_are_reached_from_the_comparison(
 async def test_a_hunt_finds_a_program_that_becomes_a_case(
     course_copy: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(hunting_view, "MOST", 2_000)  # enough here, and soon over
+    monkeypatch.setattr(hunting_view, "MOST_PROGRAMS", 2_000)  # enough here, and soon over
     async with opened(course_copy, "rill/programs/rates.rill") as pilot:
         screen = bench(pilot)
         app = screen.app

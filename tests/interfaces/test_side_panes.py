@@ -4,9 +4,12 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from embrix.tui.bars import Title
+from textual.widgets import Input
+
+from embrix.tui.bars import Masthead, Title
+from embrix.tui.dialogs import AskText
 from embrix.tui.side_views import GrammarView, NotesView
-from embrix.tui.walk_pane import StepDetails
+from embrix.tui.step_details import StepDetails
 from tests.interfaces.test_workbench import bench, opened, outcomes, settled, shown, until, write
 
 
@@ -61,7 +64,7 @@ async def test_stores_and_suspensions_stand_beside_the_names(course_copy: Path) 
         assert step.step is not None
         roles = {one.role for one in step.step.store}
         assert "settled" in roles
-        shown = str(step.render())
+        shown = str(step.described())
         assert "store" in shown
         assert "●" in shown
 
@@ -135,7 +138,71 @@ async def test_of_many_names_those_that_are_used_are_shown(course_copy: Path) ->
             await until(lambda n=number: n in rows.known_steps, "the step")  # type: ignore[misc]
             if rows.known_steps[number].text.endswith("⊢ va + 1 ⇓ …"):
                 break
-        text = str(details.render())
+        text = str(details.described())
         shown_first = [line.split()[0] for line in text.splitlines()[1:4]]
         assert shown_first == ["vo", "va", "vn"]  # the new one, the one that is used, then the rest
-        assert "and 3 more" in text
+        assert (
+            text.splitlines()[15].split()[0] == "vb"
+        )  # the oldest but one, and no name is left out
+
+
+async def test_the_step_beside_the_walk_scrolls_and_is_searched(course_copy: Path) -> None:
+    """Sixty names and as many locations, of which few lines fit."""
+    program = "".join(f"new v{'abcdefghijklmnopqrstuvwxyz'[n % 26] * (1 + n // 26)} := {n};\n"
+                      for n in range(60))  # fmt: skip
+    path = course_copy / "weir" / "programs" / "many.weir"
+    path.write_text(program + "show va")
+    async with opened(course_copy, program="weir/programs/many.weir") as pilot:
+        screen = bench(pilot)
+        screen.choose_lane("store_passing")
+        await settled(screen)
+        details = screen.query_one(StepDetails)
+        await pilot.press("f9")
+        await settled(screen)
+        await pilot.press("f7", "f7")
+        await until(lambda: "@59" in details.described().plain, "the step with the store")
+        screen.set_focus(screen.step_rows)
+        await pilot.press("f6")
+        assert screen.focused is details
+        assert details.max_scroll_y > 50
+        await pilot.press("pagedown")
+        assert details.scroll_target_y > 0
+        await pilot.press("home")
+        # The first location made stands last, below what can be seen.
+        await pilot.press("slash")
+        await until(lambda: isinstance(pilot.app.screen, AskText), "the question")
+        pilot.app.screen.query_one(Input).value = "@0 "
+        await pilot.press("enter")
+        await until(lambda: details.word == "@0 ", "the word")
+        assert details.scroll_target_y < 50  # the name that stands for it
+        await pilot.press("n")
+        await until(lambda: details.scroll_target_y > 50, "the place")
+        at = int(details.scroll_target_y)
+        lines = details.described().plain.split("\n")
+        assert any(line.split()[:1] == ["@0"] for line in lines[at : at + details.size.height])
+        await pilot.press("slash")
+        await until(lambda: isinstance(pilot.app.screen, AskText), "the question")
+        pilot.app.screen.query_one(Input).value = "sluice"
+        await pilot.press("enter")
+        notice = screen.query_one(Masthead)
+        await until(lambda: "no “sluice” in this step" in notice.notice, "the answer")
+        steps = screen.at
+        await pilot.press("up", "down")  # in the walk these are steps
+        assert screen.at == steps
+
+
+async def test_the_store_can_be_reached_in_a_small_terminal(course_copy: Path) -> None:
+    async with opened(course_copy, program="weir/programs/chamber.weir", size=(80, 24)) as pilot:
+        screen = bench(pilot)
+        screen.choose_lane("store_passing")
+        await settled(screen)
+        await pilot.press("f9")
+        await settled(screen)
+        await pilot.press("f7", "f7")
+        screen.set_focus(screen.step_rows)
+        await pilot.press("f6")
+        details = screen.query_one(StepDetails)
+        assert screen.focused is details
+        await until(lambda: details.size.height > 12, "room")
+        assert not screen.step_rows.display
+        assert "store" in details.described().plain

@@ -11,7 +11,7 @@ ARRANGEMENTS = {
     "writing": "the text large, the walk small",
     "lecturing": "program and walk large, nothing else",
 }
-FILLED = ("program", "text", "side", "walk")
+FILLED = ("program", "text", "side", "walk", "step-details")
 """The panes that can fill the screen."""
 
 
@@ -37,7 +37,7 @@ def filled(bench: Workbench) -> str:
 def pane_of(focused: Widget | None) -> str:
     """The pane that a widget belongs to."""
     for widget in focused.ancestors_with_self if focused is not None else ():
-        if widget.id in ("program", "text"):
+        if widget.id in ("program", "text", "step-details"):
             return str(widget.id)
         if widget.id == "right":
             return "side"

@@ -45,9 +45,10 @@ from embrix.tui.remembering import OFTEN, Remembering
 from embrix.tui.rows import Rows
 from embrix.tui.search_pane import Seeking
 from embrix.tui.side_views import CasesView, GrammarView, LanesView, NotesView, TokensView, TreeView
+from embrix.tui.step_details import StepDetails
 from embrix.tui.tally import Tally
 from embrix.tui.view import View
-from embrix.tui.walk_pane import Gauge, StepDetails, StepRows
+from embrix.tui.walk_pane import Gauge, StepRows
 from embrix.tui.walking import Walking
 from embrix.tui.workbench import Say
 
@@ -139,7 +140,8 @@ class Bench(ProgramPane):
     def _focus_moved(self) -> None:
         pane = self.pane
         for name in PANES:
-            self.query_one(f"#{name}-title", Title).light(name == pane)
+            for title in self.query(f"#{name}-title").results(Title):
+                title.light(name == pane)
             self.set_class(name == pane, f"at-{name}")
         self.query_one(Footer).refresh()
 

@@ -5,13 +5,14 @@ from __future__ import annotations
 from abc import abstractmethod
 from pathlib import Path
 
+from embrix.text.visible import visible
 from embrix.tui.arranging_panes import arrange_panes, fill, filled, pane_of
 from embrix.tui.checking import Checking
 from embrix.tui.choosing import Choosing
 from embrix.tui.comparing import Comparing
 from embrix.tui.deciding import Deciding
 from embrix.tui.deriving import Deriving
-from embrix.tui.dialogs import Help, Pick
+from embrix.tui.dialogs import AskText, Help, Pick
 from embrix.tui.drafting import Drafting
 from embrix.tui.drawing import Drawings
 from embrix.tui.forking import Forking
@@ -21,13 +22,14 @@ from embrix.tui.lecturing import Lecturing
 from embrix.tui.prompting import Prompting
 from embrix.tui.search_pane import Seeking
 from embrix.tui.side_views import CasesView, NotesView
+from embrix.tui.step_details import StepDetails
 from embrix.tui.tally import Tally
 from embrix.tui.text_actions import TextActions
 from embrix.tui.unsaved_text import discard, save
 
 SIDE_VIEWS = ("tree", "tokens", "grammar", "cases", "notes")
 
-PANES = ("text", "program", "lanes", "side", "walk")
+PANES = ("text", "program", "lanes", "side", "walk", "step-details")
 
 
 class BenchCommands(TextActions):
@@ -262,7 +264,7 @@ class BenchCommands(TextActions):
     def action_pane(self) -> None:
         panes = [name for name in PANES if name != "text" or self.writing.is_open]
         if self.has_class("for-lecturing"):
-            panes = [name for name in panes if name in ("program", "walk")]
+            panes = [name for name in panes if name in ("program", "walk", "step-details")]
         if self.pane not in panes:
             panes.insert(0, self.pane)
         target = panes[(panes.index(self.pane) + 1) % len(panes)]
@@ -301,6 +303,24 @@ class BenchCommands(TextActions):
 
     def action_to_number(self) -> None:
         self.seeking.to_number()
+
+    def action_find_in_step(self) -> None:
+        """Look for a word in the step beside the walk."""
+        details = self.query_one(StepDetails)
+
+        def typed(word: str | None) -> None:
+            if word is not None and not details.find(word) and word:
+                self.say(f"there is no “{visible(word)}” in this step", "brass")
+
+        question = "Text to look for in this step (names, values, locations); empty: none"
+        self.app.push_screen(AskText("find", question, details.word), typed)
+
+    def action_find_in_step_again(self) -> None:
+        details = self.query_one(StepDetails)
+        if not details.word:
+            self.action_find_in_step()
+        elif not details.find_next():
+            self.say(f"there is no “{visible(details.word)}” in this step", "brass")
 
     def action_mark(self) -> None:
         self.seeking.mark()

@@ -52,6 +52,9 @@ PLACES = {
     "notes": "Errors and warnings in the definitions and suites of the course.",
     "drafting": "A definition that you edit without saving, and what the change does to the text "
     "at the right: both trees, and where they differ. Alt+X discards the change, Ctrl+S saves it.",
+    "step-details": "One step in full: names (those that the expression uses first), store, "
+    "output, clause, and the judgements around it. Arrows scroll; what is looked for stays marked "
+    "at every step.",
     "walk": "The run of the chosen lane, step by step. The gauge above shows its height over "
     "time; a click on it jumps there.",
 }

@@ -2,24 +2,19 @@
 
 from __future__ import annotations
 
-import textwrap
 from collections.abc import Collection, Sequence
 from itertools import pairwise
 from typing import ClassVar
 
-from rich.console import RenderableType
-from rich.text import Text
 from textual import events
 from textual.binding import Binding, BindingType
 from textual.message import Message
 from textual.strip import Strip
 from textual.widget import Widget
-from textual.widgets import Static
 
-from embrix.messages.replies import StepData, Substituted
+from embrix.messages.replies import StepData
 from embrix.text.fitting import DEEPEST, fitted, indented
-from embrix.text.plural import counted
-from embrix.text.visible import cut, times, visible
+from embrix.text.visible import visible
 from embrix.tui.commands import of_place
 from embrix.tui.rows import Piece, Rows, pieces_to_strip
 from embrix.tui.side_views import OUTCOME_SIGNS
@@ -219,165 +214,3 @@ class StepRows(Rows):
 
 LONG_REDEX, SHORT_REDEX = 60, 24
 """Characters of a redex that is marked as a whole, and of one that is the whole term."""
-ORIGINS = {"around": ("═", ""), "fresh": ("╪", "fresh"), "captured": ("◍", "captured")}
-"""Where the frame of a name comes from: its sign, and a word where there is something to tell."""
-
-ROLES = {"suspended": ("◌", "brass", "waits"), "forcing": ("◔", "water", "being forced"),
-         "settled": ("●", "moss", "done")}  # fmt: skip
-"""What a suspension is up to: its sign, its colour, a word."""
-
-MOST_NAMES = 12
-"""Names that are shown at once."""
-MOST_LINES = 12
-"""Lines of a clause that are shown."""
-SHORT = 60
-"""Characters of a step that its row shows whole."""
-MOST_HELD = 10
-"""Locations of the store that are shown at once."""
-
-
-def names_of_row(step: StepData) -> set[str]:
-    """The names that the row of a step shows: those that its expression uses, and new ones."""
-    texts = [text for kind, text in step.row if kind == "names"]
-    items = [item.split(" ") for text in texts for item in text.split(", ")]
-    return {name for name, *more in items if more[:1] in (["="], ["╪"])}
-
-
-class StepDetails(Static):
-    """One step in full: its expression, the names in scope, the clause that applied."""
-
-    DEFAULT_CSS = "StepDetails { background: $lock-bank; padding: 0 1; }"
-
-    def __init__(self, *, id: str | None = None) -> None:
-        super().__init__("", id=id, markup=False)
-        self.step: StepData | None = None
-        self.style_of_walk = "judgements"
-
-    def show(self, step: StepData | None, style: str) -> None:
-        if (step, style) != (self.step, self.style_of_walk):
-            self.step, self.style_of_walk = step, style
-            self.refresh(layout=True)
-
-    def render(self) -> RenderableType:
-        text = Text(no_wrap=False, overflow="fold")
-        step = self.step
-        if step is None:
-            return text
-        app = self.app
-        room = max(20, self.size.width - 2)
-        text.append("names here\n", ink(app, "faint", italic=True))
-        self._names(text, step, room)
-        self._store(text, step, room)
-        for put in step.put:
-            self._substitution(text, put, room)
-        written = step.written
-        if written:
-            text.append("\nwritten so far\n", ink(app, "faint", italic=True))
-            lines = [line for line in written.split("\n") if line][-4:]
-            for line in lines:
-                text.append(f"  ▤ {cut(visible(line), room - 4)}\n", ink(app, "ink"))
-        clause = step.clause
-        if clause is not None:
-            place = f"{clause.file}:{clause.line}"
-            text.append("\nclause ", ink(app, "faint", italic=True))
-            text.append(f"{place}\n", ink(app, "water"))
-            lines = visible(clause.text, keep="\n").split("\n")
-            for line in lines[:MOST_LINES]:
-                inner = " " * (len(line) - len(line.lstrip()) + 4)
-                for part in textwrap.wrap(line, room - 2, subsequent_indent=inner):
-                    text.append(f"  {part}\n", ink(app, "ink"))
-            if len(lines) > MOST_LINES:
-                more = counted(len(lines) - MOST_LINES, "more line")
-                text.append(f"  … {more}\n", ink(app, "faint"))
-        for refused in step.refused[:3]:
-            text.append("  not ", ink(app, "brass", bold=True))
-            line = f"{refused.line}  {visible(' '.join(refused.text.split()))}"
-            text.append(f"{cut(line, room - 6)}\n", ink(app, "faint"))
-        if len(step.text) > SHORT or step.text != step.brief:
-            text.append("\nstep in full\n", ink(app, "faint", italic=True))
-            full = visible(step.text)
-            shown = textwrap.wrap(full, room - 2, max_lines=6, placeholder=" …")
-            text.append("".join(f"  {line}\n" for line in shown), ink(app, "ink"))
-        if step.note == "tail call":
-            text.append("  ↳ takes the place of its caller (a tail call)\n", ink(app, "faint"))
-        stack = step.stack
-        if stack:
-            text.append("\ninside\n", ink(app, "faint", italic=True))
-            for judgement in stack[:6]:
-                text.append(f"  {cut(visible(judgement), room - 2)}\n", ink(app, "faint"))
-            if len(stack) > 6:
-                text.append(f"  and {len(stack) - 6} more\n", ink(app, "faint"))
-        return text
-
-    def _substitution(self, text: Text, put: Substituted, room: int) -> None:
-        """What is put where, what stops it, what is renamed."""
-        app = self.app
-        text.append("\nput in place of ", ink(app, "faint", italic=True))
-        text.append(put.name, ink(app, "moss", bold=True))
-        text.append(" ← ", ink(app, "deep"))
-        text.append(f"{cut(visible(put.value), room - 24)}\n", ink(app, "ink", bold=True))
-        places = len(put.places)
-        message = f"in {counted(places, 'place')}" if places else "nowhere: the name does not occur"
-        text.append(f"  {message}\n", ink(app, "ink"))
-        for form, _ in put.stopped:
-            text.append(f"  stopped by {form}, which binds {put.name} itself\n",
-                        ink(app, "brass"))  # fmt: skip
-        for old, new in put.renamed:
-            text.append(f"  {old} is called {new} from here on\n", ink(app, "heather"))
-
-    def _store(self, text: Text, step: StepData, room: int) -> None:
-        """What the store holds, the newest first; what waits and what is settled is marked."""
-        app = self.app
-        held = step.store
-        if not held:
-            return
-        text.append("\nstore\n", ink(app, "faint", italic=True))
-        changed = set(step.changed)
-        for one in reversed(held[-MOST_HELD:]):
-            location = one.location
-            sign, colour, word = ROLES.get(one.role, ("=", "ink", ""))
-            message = f"{word}, used again {times(one.reused)}" if one.reused else word
-            line = cut(visible(one.value), max(8, room - 11 - len(message)))
-            text.append(f"  {location:<5}", ink(app, "heather", bold=True))
-            text.append(f"{sign} ", ink(app, colour, bold=True))
-            text.append(line, ink(app, colour, bold=location in changed))
-            text.append(f"  {message}" if message else "", ink(app, "faint", italic=True))
-            text.append("  changed\n" if location in changed else "\n", ink(app, "brass"))
-        more = step.store_size - min(len(held), MOST_HELD)
-        if more > 0:
-            text.append(f"  and {more} older\n", ink(app, "faint"))
-
-    def _names(self, text: Text, step: StepData, room: int) -> None:
-        app = self.app
-        if not step.bindings:
-            none = {
-                "reductions": "  none: this lane puts values into the term",
-                "judgements": "  none",
-            }[self.style_of_walk]
-            text.append(none + "\n", ink(app, "faint"))
-            return
-        label = min(16, max(len(one.name) for one in step.bindings))
-        used = names_of_row(step)
-        shown = step.bindings
-        if len(shown) > MOST_NAMES:  # then those that are used come first
-            shown = sorted(shown, key=lambda one: one.shadowed or one.name not in used)
-        for one in shown[:MOST_NAMES]:
-            name = one.name
-            line = cut(f"{visible(one.value)}", room - label - 15)
-            sign, message = ORIGINS.get(one.origin, ORIGINS["around"])
-            if one.shadowed:
-                text.append("  ")
-                text.append(name, ink(app, "faint", strike=True))
-                text.append(" " * (label - len(name) + 1) + "╌ ", ink(app, "faint"))
-                text.append(f"{line}  shadowed {message}\n", ink(app, "faint", italic=True))
-            else:
-                strong = name in used
-                text.append(f"  {name:<{label}} ", ink(app, "moss", bold=strong))
-                text.append(
-                    f"{sign} ", ink(app, "brass" if message else "deep", bold=bool(message))
-                )
-                text.append(line, ink(app, "ink", bold=strong))
-                text.append(f"  {message}\n" if message else "\n", ink(app, "faint", italic=True))
-        more = len(step.bindings) - MOST_NAMES
-        if more > 0:
-            text.append(f"  and {more} more\n", ink(app, "faint"))

@@ -14,7 +14,8 @@ from embrix.tui.bars import Title
 from embrix.tui.desk import PATIENCE, Desk
 from embrix.tui.editor import ProgramEditor
 from embrix.tui.side_views import TreeView
-from embrix.tui.walk_pane import NO_WALK, Gauge, StepDetails, StepRows
+from embrix.tui.step_details import StepDetails
+from embrix.tui.walk_pane import NO_WALK, Gauge, StepRows
 
 WINDOW = 60
 """Steps that are fetched at once."""
