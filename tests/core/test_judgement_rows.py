@@ -126,6 +126,7 @@ def test_names_go_as_a_whole() -> None:
     assert shortened("names", "rate = 3, level = 12, x = 1", 22) == "rate = 3, …"
     assert shortened("names", "rate = 3, level = 12, …", 23) == "rate = 3, level = 12, …"
     assert shortened("names", "rate = <function>", 9) == "rate = <…"
+    assert shortened("names", "rate = <function>", 7) == "…"  # a piece of a name says nothing
 
 
 def test_depth_is_shown_otherwise_where_it_is_great() -> None:

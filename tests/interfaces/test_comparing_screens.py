@@ -6,6 +6,7 @@ from pathlib import Path
 
 import pytest
 
+from embrix.text.fitting import joined_within
 from embrix.tui import hunting as hunting_view
 from embrix.tui.bars import Masthead
 from embrix.tui.comparing import Comparing, Costs, Together
@@ -66,7 +67,7 @@ async def test_the_derivation_is_folded_and_leads_to_the_walk(course_copy: Path)
         # Rules over lines: up goes to a premise, down to the conclusion, across to a neighbour.
         assert (rules.display, rules.chosen) == (True, 0)
         await pilot.press("up")
-        assert rows.all[rules.chosen].text.endswith("⊢ 2 ⇓ 2")
+        assert joined_within(rows.all[rules.chosen].row, 200).endswith("⊢ 2 ⇓ 2")
         await pilot.press("right")
         assert rows.all[rules.chosen].depth == 1
         await pilot.press("down", "f")  # everything unfolded
@@ -78,9 +79,9 @@ async def test_the_derivation_is_folded_and_leads_to_the_walk(course_copy: Path)
         assert rows.count() == len(rows.all) == 12
         # Premises come before what is concluded from them: the whole program is last.
         assert rows.shown[-1] == 0
-        assert rows.all[rows.shown[0]].text.endswith("⊢ 2 ⇓ 2")
+        assert joined_within(rows.all[rows.shown[0]].row, 200).endswith("⊢ 2 ⇓ 2")
         await pilot.press("v")  # conclusions in order
-        texts = [rows.all[number].text for number in rows.shown]
+        texts = [joined_within(rows.all[number].row, 200) for number in rows.shown]
         assert texts[-1].endswith("toll 3 ⇓ 6")
         await pilot.press("v")  # what is so far: at the first step only the beginning
         assert rows.count() == 1

@@ -60,11 +60,12 @@ class AlignedWalks(Reply):
 
 
 class JudgementRow(Packed):
-    """A judgement of a derivation: how deep, what is concluded, the form of its clause, the numbers
-    of the steps at which it is entered and left (-1: never), how many premises it has."""
+    """A judgement of a derivation: how deep, what is concluded in pieces of a kind, the form of its
+    clause, the numbers of the steps at which it is entered and left (-1: never), how many premises
+    it has."""
 
     depth: int
-    text: str
+    row: list[tuple[str, str]]
     clause: str
     entered: int
     left: int

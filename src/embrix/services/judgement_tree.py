@@ -8,12 +8,13 @@ from embrix.lanes.session import Session
 from embrix.machine.lane import BadBinding
 from embrix.machine.recorder import NOT_LEFT
 from embrix.messages.replies_on_comparing import JudgementRow, JudgementTree
-from embrix.text.visible import cut
-from embrix.trace.judgements import BRIEF
+from embrix.text.fitting import fitted
 from embrix.trace.walk import Walk
 
 MOST_JUDGEMENTS = 20_000
 """Judgements of a derivation that are shown."""
+ROOM = 200
+"""Columns that each takes at most."""
 
 
 def judgement_tree(
@@ -49,8 +50,8 @@ def judgement_tree(
             break
         depth = depths[instance] = depths[parent] + 1 if parent in depths else 0
         done = recorder.results[instance] is not NOT_LEFT
-        message = cut(walk.judgement(instance, done, BRIEF), 300)
-        rows.append(JudgementRow(depth, message, walk.clause_name(instance),
+        row = fitted(walk.row(instance, done), ROOM)
+        rows.append(JudgementRow(depth, row, walk.clause_name(instance),
                                  entered.get(instance, -1), left.get(instance, -1), 0))  # fmt: skip
         if len(rows) >= MOST_JUDGEMENTS:
             break

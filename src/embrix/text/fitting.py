@@ -45,15 +45,21 @@ def fitted(pieces: Sequence[Piece], room: int) -> list[Piece]:
     return kept
 
 
+def joined_within(pieces: Sequence[Piece], room: int) -> str:
+    """The pieces as one text in at most `room` columns, or as short as it may become."""
+    return "".join(text for _, text in fitted(pieces, room))
+
+
 def shortened(kind: str, text: str, room: int) -> str:
     """A text in fewer columns; names and locations go as a whole."""
     if width(text) <= room:
         return text
     if kind in ("names", "store") and room > 1:
         items = text.removesuffix(", …").split(", ")
+        named = " ".join(items[0].split(" ")[:2])  # rate =
         while items and width(", ".join([*items, "…"])) > room:
             items.pop()
-        if items:
+        if items or width(named) + 2 > room:
             return ", ".join([*items, "…"])
     return _cut(text, room)
 

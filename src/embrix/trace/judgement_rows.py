@@ -15,7 +15,7 @@ from embrix.terms.keys import entries
 from embrix.terms.node import EMPTY, FIELDS, FRAME, KNOT, MAP, Node, Value
 from embrix.terms.signature import Signature
 from embrix.terms.types import Con, Tup, Type, settle
-from embrix.text.fitting import Piece
+from embrix.text.fitting import Piece, joined_within
 from embrix.text.visible import cut
 from embrix.trace.judgements import RecordedJudgements
 from embrix.trace.walk_steps import Binding
@@ -26,6 +26,8 @@ MOST_NODES = 600
 """Nodes of an expression in which names are looked for."""
 MOST_NAMES, MOST_CHANGED = 12, 6
 """Names and locations that a row has at most."""
+MOST_STACK, STACK_ROOM = 12, 64
+"""Judgements around the step that are shown, and the columns that each takes at most."""
 LONGEST_VALUE, LONGEST_PIECE = 20, 400
 """Characters of a value in a row, and of any piece of it."""
 
@@ -47,6 +49,15 @@ class JudgementRows(RecordedJudgements):
         """A judgement alone in a row: of its store what it has changed itself."""
         known = self._bindings(instance, left)
         return self.pieces(instance, left, known, self._store_of(instance, left=False))
+
+    def _stack(self, instance: int) -> tuple[str, ...]:
+        """The judgements around one, the innermost first."""
+        found: list[str] = []
+        at = self._recorder.parents[instance]
+        while at >= 0 and len(found) < MOST_STACK:
+            found.append(joined_within(self.row(at, False), STACK_ROOM))
+            at = self._recorder.parents[at]
+        return tuple(found)
 
     def _pieces(
         self, function: Function, instance: int, left: bool, known: Sequence[Binding],

@@ -17,12 +17,6 @@ from embrix.trace.walk_steps import Binding, Held, RecordView
 
 MOST_BINDINGS = 60
 
-MOST_STACK = 12
-"""Judgements around the step that are shown."""
-
-BRIEF = 18
-"""Characters of an environment or store in a list of judgements."""
-
 AGAIN, BEFORE = 200_000, 50_000
 """Events that are recorded when a part of a run is carried out again, and how many of them lie
 before the one that is looked for."""
@@ -148,14 +142,6 @@ class RecordedJudgements:
             clause.span for clause in function.clauses[:chosen]
             if _shape(clause.patterns[0]) in (None, subject[0]) and clause.span is not taken
         ))  # fmt: skip
-
-    def _stack(self, instance: int) -> tuple[str, ...]:
-        found: list[str] = []
-        at = self._recorder.parents[instance]
-        while at >= 0 and len(found) < MOST_STACK:
-            found.append(self.judgement(at, False, BRIEF))
-            at = self._recorder.parents[at]
-        return tuple(found)
 
     # ---------------------------------------------------------------- environments
 

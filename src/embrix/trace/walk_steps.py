@@ -10,7 +10,7 @@ from msgspec import Struct
 from embrix.machine.recorder import Recorder
 from embrix.terms.node import Place
 from embrix.terms.substitution_details import SubstitutionDetails
-from embrix.text.fitting import Piece, fitted
+from embrix.text.fitting import Piece, joined_within
 from embrix.text.source import Span
 from embrix.trace.frames import Origin
 
@@ -82,7 +82,7 @@ class WalkStep(Struct, frozen=True):
     @property
     def brief(self) -> str:
         """The step in a row of ordinary length."""
-        return "".join(text for _, text in fitted(self.row, ROW)) if self.row else self.text
+        return joined_within(self.row, ROW) if self.row else self.text
 
 
 class RecordView:

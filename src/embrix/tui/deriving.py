@@ -10,11 +10,11 @@ from textual import on
 from textual.app import ComposeResult
 from textual.binding import BindingType
 
-from embrix.draw.cells import lay_out
+from embrix.draw.cells import LONGEST, lay_out
 from embrix.messages.replies_on_comparing import JudgementRow, JudgementTree
 from embrix.messages.requests import ListJudgements
+from embrix.text.fitting import joined_within
 from embrix.text.plural import counted
-from embrix.text.visible import width
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.desk import Desk
 from embrix.tui.rows import Piece, Rows
@@ -118,16 +118,14 @@ class Judgements(Rows):
     def row(self, number: int) -> Sequence[Piece]:
         app = self.app
         one = self.all[self.shown[number]]
-        depth, text, name, left, premises = (
-            one.depth, one.text, one.clause, one.left, one.premises,
-        )  # fmt: skip
+        depth, name, left, premises = one.depth, one.clause, one.left, one.premises
         bars = "" if self.view == 1 else "│ " * min(depth, MOST_BARS)
         open_ = left < 0 or (self.view == 2 and left > self.until)
         folded = self.shown[number] in self.folded and premises and self.view != 1
         sign = "▹" if folded else "╌" if open_ else "─" if premises else "╶"
-        shown = text if not (self.view == 2 and open_) else _without_result(text)
+        concluded = _without_result(one.row) if self.view == 2 and open_ else one.row
         room = max(8, self.size.width - len(bars) - len(name) - 10)
-        message = shown if width(shown) <= room else shown[: room - 1] + "…"
+        message = joined_within(concluded, room)
         return [
             ("  ", ink(app, "ink")),
             (bars, ink(app, "wall")),
@@ -138,12 +136,9 @@ class Judgements(Rows):
         ]
 
 
-def _without_result(text: str) -> str:
-    for arrow in ("⇓", "↓", "→"):
-        head, found, _ = text.rpartition(arrow)
-        if found:
-            return f"{head}{arrow} …"
-    return text
+def _without_result(row: Sequence[tuple[str, str]]) -> list[tuple[str, str]]:
+    """A judgement that has not come to its result."""
+    return [(kind, "…" if kind == "result" else text) for kind, text in row]
 
 
 def _premises_first(numbers: list[tuple[int, int]]) -> list[int]:
@@ -218,7 +213,8 @@ class Deriving(View):
     def _levels(self, rows: list[JudgementRow]) -> int:
         """How many levels of rules there is room for."""
         room = self.query_one(RulesPane).size
-        texts, names = [row.text for row in rows], [row.clause for row in rows]
+        texts = [joined_within(row.row, LONGEST) for row in rows]
+        names = [row.clause for row in rows]
         depths, counts = [row.depth for row in rows], [row.premises for row in rows]
         levels = SHALLOW
         while levels < min(DEEPEST, max(depths, default=0) + 1):

@@ -13,8 +13,9 @@ from textual.message import Message
 from textual.scroll_view import ScrollView
 from textual.strip import Strip
 
-from embrix.draw.cells import Placed, Sheet, lay_out
+from embrix.draw.cells import LONGEST, Placed, Sheet, lay_out
 from embrix.messages.replies_on_comparing import JudgementRow
+from embrix.text.fitting import joined_within
 from embrix.text.visible import width
 from embrix.tui.rows import Piece, pieces_to_strip
 from embrix.tui.theme import ink
@@ -54,7 +55,8 @@ class RulesPane(ScrollView, can_focus=True):
         self.rows = rows
         depths = [row.depth for row in rows]
         self.sheet = lay_out(
-            depths, [row.text for row in rows], [row.clause for row in rows],
+            depths, [joined_within(row.row, LONGEST) for row in rows],
+            [row.clause for row in rows],
             [row.premises for row in rows],
             folded,
         )  # fmt: skip
