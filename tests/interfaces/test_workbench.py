@@ -390,10 +390,10 @@ async def test_focus_goes_round_the_panes(course_copy: Path) -> None:
     async with opened(course_copy) as pilot:
         screen = bench(pilot)
         order = [screen.pane]
-        for _ in range(4):
+        for _ in range(5):
             await pilot.press("f6")
             order.append(screen.pane)
-        assert order == ["program", "lanes", "side", "walk", "program"]
+        assert order == ["program", "lanes", "side", "walk", "step-details", "program"]
 
 
 @pytest.mark.parametrize("size", [(80, 24), (140, 44), (220, 60)])
