@@ -61,11 +61,12 @@ class Marked:
         given: dict[str, str] | None = None,
         lines: Sequence[str] = (),
         limits: Limits = LIMITS,
+        ways: Sequence[int] = (),
     ) -> set[tuple[str, int, str]]:
         """The branches that a run takes, by place and kind."""
         try:
             result = self.lane.run(
-                program, given or {}, limits=limits, variant="plain", given_input=lines
+                program, given or {}, limits=limits, variant="plain", given_input=lines, ways=ways
             )
         except BadBinding:
             return set()

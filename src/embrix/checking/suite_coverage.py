@@ -21,6 +21,7 @@ from embrix.grammar.parser import Parsed
 from embrix.grammar.printing import Printer
 from embrix.lanes.names import NoLane
 from embrix.lanes.session import Session
+from embrix.machine.exploring import shortest
 from embrix.machine.lane import BadBinding, Lane, Traced
 from embrix.machine.limits import Limits
 from embrix.machine.program_words import words_of
@@ -150,14 +151,31 @@ def _met(session: Session, language: str) -> _Met:
 def _run(case: Case, lane: Lane, met: _Met) -> None:
     limits = _limits(case, lane)
     try:
-        traced = lane.trace(case.program, case.given, limits=limits, given_input=case.input)
+        for ways in _all_ways(case, lane):
+            traced = lane.trace(
+                case.program, case.given, limits=limits, given_input=case.input, ways=ways
+            )
+            met.branches |= met.of(lane).taken(case.program, case.given, case.input, limits, ways)
+            outcome = traced.result.outcome
+            if outcome.kind == "failure":
+                met.errors.add((lane.interpreter.name, outcome.name))
+            met.clauses |= clauses_met(lane.interpreter, traced)
     except BadBinding:
         return
-    met.branches |= met.of(lane).taken(case.program, case.given, case.input, limits)
-    outcome = traced.result.outcome
-    if outcome.kind == "failure":
-        met.errors.add((lane.interpreter.name, outcome.name))
-    met.clauses |= clauses_met(lane.interpreter, traced)
+
+
+def _all_ways(case: Case, lane: Lane) -> Iterator[tuple[int, ...]]:
+    """The ways of some runs of a case that come to all of its outcomes, and to its states as far as
+    few runs do."""
+    yield ()
+    if not lane.several:
+        return
+    explored = lane.explore(case.program, case.given, given_input=case.input, most_runs=MOST_RUNS)
+    ends = [one.ways for one in explored.outcomes]
+    states = [shortest(one.ways) for one in explored.states]
+    for ways in list(dict.fromkeys([*ends, *states]))[:MOST_RUNS]:
+        if ways:
+            yield ways
 
 
 def _limits(case: Case, lane: Lane) -> Limits:
@@ -203,6 +221,8 @@ def _branches(
         yield Missing("branch", owner, branch.file, line, text, programs.get(key, ""))
 
 
+MOST_RUNS = 60
+"""Runs of a case that may take several ways."""
 TRIED = 300
 """Programs that are made up in search of one that takes a branch."""
 
