@@ -11,13 +11,14 @@ from pathlib import Path
 
 import jsonschema
 import pytest
+import tomlkit
 from junitparser import JUnitXml
 
 from embrix.checking.verdicts import Testing, check_suite, with_history
 from embrix.course.replacing import Changed, go_back, replace_file
 from embrix.lanes.session import Session
 from embrix.suite import history
-from embrix.suite.accept import Acceptance, CannotAccept, accept
+from embrix.suite.accept import Acceptance, CannotAccept, accept, typed_entries
 from embrix.suite.adopt import adopt
 from embrix.suite.cases import Suite
 from embrix.suite.reports import as_json, junit, page, tap
@@ -384,3 +385,25 @@ def test_what_is_said_of_a_choice_is_accepted_where_it_is_said(course_copy: Path
     assert found.text == text.replace("value = 2   #", "value = 1   #")
     typed = accept(suite.source, suite.cases[0], lane, testing.lanes, "outcome", "7")
     assert typed.text == text.replace("value = 2   #", "value = 7   #")
+
+
+def test_what_is_there_to_be_edited_is_read_back_as_it_was(course_copy: Path) -> None:
+    """For every case of the course and every lane, also where the place of a failure is stated."""
+    session = Session(course_copy)
+    kinds = set()
+    for path in session.course.suites:
+        suite = session.suite(path, Findings())
+        assert suite is not None
+        wanted, cases = [], []
+        for case in suite.cases:
+            for lane in session.lanes(suite.language):
+                expected, typed = case.expectation_for(lane.name), case.typed(lane.name)
+                if expected is not None and typed and expected not in wanted:
+                    wanted.append(expected)
+                    kinds.add((expected.kind, expected.at is not None))
+                    cases.append({"name": str(len(wanted)), "program": "", **typed_entries(typed)})
+        path.write_text(tomlkit.dumps({"language": suite.language, "case": cases}))
+        again = session.suite(path, Findings())
+        assert again is not None
+        assert [case.expected for case in again.cases] == wanted
+    assert {("value", False), ("error", True), ("rejected", True)} <= kinds

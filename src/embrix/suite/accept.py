@@ -73,12 +73,11 @@ def accept(
 
 
 def typed_entries(typed: str) -> dict[str, Any]:
-    """An expectation that was typed, as entries."""
-    if typed.startswith("error "):
-        name, _, place = typed.removeprefix("error ").strip().partition(" at ")
-        return {"error": name, "at": place.strip()} if place else {"error": name}
-    if typed.startswith("rejected by the "):
-        return {"rejected": typed.removeprefix("rejected by the ").strip()}
+    """An expectation that was typed, as entries: what `Case.typed` says is read back as it was."""
+    for key, words in (("error", "error "), ("rejected", "rejected by the ")):
+        if typed.startswith(words):
+            what, _, place = typed.removeprefix(words).strip().partition(" at ")
+            return {key: what, "at": place.strip()} if place else {key: what}
     return {"value": int(typed) if _whole(typed) else typed}
 
 
