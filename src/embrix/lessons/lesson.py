@@ -15,8 +15,8 @@ Happening: TypeAlias = Literal[
 HAPPENINGS: dict[Happening, str] = {
     "step": "the step with a number",
     "lookup": "a name is looked up",
-    "binds": "a name comes to stand for something, or for something else",
-    "location": "a location holds something else",
+    "binds": "a name is bound to a value, or to another one",
+    "location": "a location of the store gets another value",
     "text": "a text stands in a step",
     "applies": "a clause begins to apply, written as in the definition",
     "output": "something is written",
@@ -58,7 +58,7 @@ class Where(Struct, frozen=True):
         words = {
             "step": f"step {self.what}", "lookup": f"{self.what} is looked up",
             "binds": f"{self.what} is bound",
-            "location": f"{self.what} holds something else",
+            "location": f"{self.what} gets another value",
             "text": f"“{self.what}” stands in a step", "applies": f"the clause {self.what} applies",
             "output": "something is written", "end": "the end",
         }[self.happening]  # fmt: skip

@@ -16,15 +16,15 @@ Kind: TypeAlias = Literal[
 ]  # fmt: skip
 
 KINDS: dict[Kind, str] = {
-    "text": "a text in any step",
+    "text": "the next step with a text in it",
     "lookup": "the next lookup of a name",
-    "name": "where a name comes to stand for something else",
-    "location": "where a location holds something else",
+    "name": "the next step that binds a name to another value",
+    "location": "the next step that changes a location of the store",
     "output": "the next output",
     "end": "the end, or the failure",
-    "over": "past what the judgement does inside",
-    "out": "where the judgement around this one ends",
-    "clause": "where a clause applies, by its line",
+    "over": "the end of this judgement",
+    "out": "the end of the enclosing judgement",
+    "clause": "the next step that applies a clause, given by its line",
 }
 
 Progress: TypeAlias = Callable[[int], None]

@@ -43,7 +43,7 @@ IN_WORDS = {
 }
 LEGEND = (
     "◆ written  ◇ taken over  ∗ for several forms  ■ final  → order  … to do  ✗ wrong  "
-    "○ missing      ? no case comes to it  ! only failing cases do"
+    "○ missing      ? no case reaches it  ! only failing cases do"
 )
 
 
@@ -168,7 +168,7 @@ class ClauseGrid(View):
         unmet = sum(cell.met == "unmet" for row in grid.rows for cell in row.cells)
         text = f"{counted(missing, 'clause')} missing" if missing else "no clause is missing"
         if grid.counted:
-            text += f", no case comes to {unmet}" if unmet else ", cases come to all that judge"
+            text += f", no case reaches {unmet}" if unmet else ", cases reach all that judge"
         title = self.query_one("#outline-title", Title)
         title.show(f"{self._bench.language} {self._lane}", text, "brass" if missing else "faint")
         self._show_cell()
@@ -184,8 +184,8 @@ class ClauseGrid(View):
         text = IN_WORDS.get(cell.state, f"{function} is not about this")
         if cell.state and cell.state != "missing":
             text += f", {cell.file}:{cell.line}"
-        more = {"unmet": "; no case of the suites comes to it",
-                "failing": "; only cases that fail come to it"}.get(cell.met, "")  # fmt: skip
+        more = {"unmet": "; no case of the suites reaches it",
+                "failing": "; only failing cases reach it"}.get(cell.met, "")  # fmt: skip
         self.query_one("#cell", Static).update(f"{function} of {form}: {text}{more}")
 
     def on_rows_moved(self) -> None:
@@ -225,7 +225,7 @@ class ClauseGrid(View):
         rows, suite = self._rows, self._bench.suite_near()
         cell = rows.cell
         if cell is None or not cell.state or cell.state == "missing":
-            self.say("there is no clause here that a case could come to", "brass")
+            self.say("there is no clause here that a case could reach", "brass")
         elif suite is None:
             self.say("there is no suite for this language: Ctrl+N begins one", "brass")
         else:
@@ -234,7 +234,7 @@ class ClauseGrid(View):
                 suite=str(suite), language=self._bench.language, lane=self._lane,
                 function=rows.grid.functions[rows.column], form=form,
             )  # fmt: skip
-            self.say("looking for a program that comes to this clause …")
+            self.say("looking for a program that reaches this clause …")
             self._desk.ask("outline", request, partial(self._covered, suite))
 
     def _covered(self, suite: Path, change: TextChange) -> None:

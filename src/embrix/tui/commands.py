@@ -290,7 +290,7 @@ COMMANDS: tuple[Command, ...] = (
             shown_key="Esc"),
     Command("enter", "go", "go there", "Go to the clause; where it is missing, write its beginning",
             "outline", shown_key="Enter"),
-    Command("w", "cover", "add case", "Add a case that comes to this clause (shows it first)",
+    Command("w", "cover", "add case", "Add a case that reaches this clause (shows it first)",
             "outline"),
     Command("left", "column(-1)", "", "The function to the left", "outline", False, "←"),
     Command("right", "column(1)", "function", "The function to the right", "outline",

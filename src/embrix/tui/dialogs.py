@@ -48,7 +48,7 @@ PLACES = {
     "What is noted about a line stands at its end and in full below; so does what the cursor is "
     "on.",
     "outline": "Every clause of a lane: forms down, functions across. A clause that no case of the "
-    "suites comes to has a ?, one that only failing cases come to has a !.",
+    "suites reaches has a ?, one that only failing cases reach has a !.",
     "notes": "Errors and warnings in the definitions and suites of the course.",
     "drafting": "A definition that you edit without saving, and what the change does to the text "
     "at the right: both trees, and where they differ. Alt+X discards the change, Ctrl+S saves it.",
