@@ -6,6 +6,8 @@ suite.
 from __future__ import annotations
 
 import asyncio
+import gc
+import re
 import shutil
 import statistics
 import sys
@@ -17,11 +19,13 @@ from tempfile import TemporaryDirectory
 from textual.pilot import Pilot
 
 from bench.terminal import Terminal
+from embrix.brix.core import Language
 from embrix.course.load import load_course
 from embrix.course.shipped import shipped_course
 from embrix.messages.replies_on_suites import SuiteReport
 from embrix.messages.requests import Load, TestSuite
 from embrix.services.answering import Service
+from embrix.text.collecting import collect_seldom
 from embrix.tui.app import WorkbenchApp
 from embrix.tui.bench import Bench
 
@@ -32,7 +36,8 @@ BETWEEN = 0.03
 """Seconds from what a key drew to the next key."""
 LINE = 40
 """Keys on one line."""
-EDITS = 30
+EDITS = 3
+"""Changes of one clause of each interpreter."""
 LANGUAGES = tuple(sorted(load_course(shipped_course()).languages))
 COPIES = 60 // len(LANGUAGES) + 1
 """Copies of the shipped languages."""
@@ -52,6 +57,7 @@ SETTLING = 15.0
 
 
 def run_desk() -> None:
+    collect_seldom()
     with TemporaryDirectory() as place:
         small, large = Path(place, "small"), Path(place, "large")
         shutil.copytree(shipped_course(), small)
@@ -153,18 +159,20 @@ async def _opened(pilot: Pilot[None]) -> Bench:
     return screen
 
 
-def _checked(service: Service, folder: Path, file: Path, text: str) -> float:
+def _checked(service: Service, folder: Path, file: Path, suite: Path, text: str) -> float:
     """Seconds that it takes to read a course with a changed file, and to check its suite."""
     begin = time.perf_counter()
     service.load(Load(folder=str(folder), unsaved={str(file): text}))
-    service.answer(TestSuite(suite=str(folder / "drip" / "drip.suite.toml"), keep=False))
+    service.answer(TestSuite(suite=str(suite), keep=False))
     return time.perf_counter() - begin
 
 
 async def _edited(folder: Path) -> tuple[list[float], list[float]]:
-    """Seconds from a change of a clause to the verdicts of the suite on the changed course, and
-    for the same work without a workbench, by turns."""
-    app = WorkbenchApp(folder, folder / "drip" / "programs" / "toll.drip")
+    """Seconds from a change of a clause to the verdicts of the suite on the changed course, for
+    every interpreter of the course, and for the same work without a workbench, by turns."""
+    course = load_course(folder)
+    programs = {name: _program_of(folder, course.languages[name]) for name in course.interpreters}
+    app = WorkbenchApp(folder, programs["Drip"])
     times, alone = [], []
     service = Service(lambda *_: None, lambda *_: None)
     async with app.run_test(size=(140, 44)) as pilot:
@@ -177,24 +185,38 @@ async def _edited(folder: Path) -> tuple[list[float], list[float]]:
             waiting.set()
 
         screen.suite_ran = ran  # type: ignore[method-assign]
-        for name in ("environment", "by_name", "rewriting"):
-            file = folder / "drip" / f"{name}.brix"
-            _checked(service, folder, file, file.read_text())
-            screen.open_text(file)
+        for language, lanes in course.interpreters.items():
+            screen.open_program(programs[language])
             await asyncio.sleep(3)
-            editor = screen.writing.editor
-            begins = editor.text.index("=> ") + len("=> ")
-            row, column = editor.place_of(begins)
-            before = gives = editor.text[begins : editor.text.index("\n", begins)]
-            for number in range(EDITS // 3):
-                # A clause that has never been there: nothing is remembered about it.
-                now = f"if {number} == {number} then {gives} else {gives}"
-                waiting.clear()
-                begin = time.perf_counter()
-                editor.replace(now, (row, column), (row, column + len(before)))
-                before = now
-                await asyncio.wait_for(waiting.wait(), 10)
-                times.append(time.perf_counter() - begin)
-                await asyncio.sleep(1)
-                alone.append(_checked(service, folder, file, editor.text))
+            for interpreter in lanes.values():
+                file, suite = interpreter.source.path, screen.checking.suite
+                assert file is not None
+                assert suite is not None
+                text = file.read_text()
+                clause = re.search(r"=> (?!any of|match)(\w[^#\n]*)$", text, re.MULTILINE)
+                if clause is None:
+                    continue
+                _checked(service, folder, file, suite, text)
+                screen.open_text(file)
+                await asyncio.sleep(2)
+                gc.collect()
+                gc.freeze()  # what was there before is not looked through, as in the workbench
+                editor = screen.writing.editor
+                row, column = editor.place_of(clause.start(1))
+                before = gives = clause[1]
+                for number in range(EDITS):
+                    # A clause that has never been there: nothing is remembered about it.
+                    now = f"if {number} == {number} then {gives} else {gives}"
+                    waiting.clear()
+                    begin = time.perf_counter()
+                    editor.replace(now, (row, column), (row, column + len(before)))
+                    before = now
+                    await asyncio.wait_for(waiting.wait(), 10)
+                    times.append(time.perf_counter() - begin)
+                    await asyncio.sleep(1)
+                    alone.append(_checked(service, folder, file, suite, editor.text))
     return times, alone
+
+
+def _program_of(folder: Path, language: Language) -> Path:
+    return min(folder.rglob(f"*.{language.extension}"))

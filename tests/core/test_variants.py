@@ -112,7 +112,24 @@ def test_ways_of_deciding_share_what_is_compiled(session: Session) -> None:
     assert one.run("1 / 0").outcome.name == "DivisionByZero"
     assert one.machine.compiled("counted") is other.machine.compiled("counted")
     plain = session.lane("Rill", "environment", brief=True)
-    assert plain.machine.compiled("counted") is not one.machine.compiled("counted")
+    assert plain.machine.compiled("counted") is one.machine.compiled("counted")
+    fast = session.lane("Rill", "environment")
+    assert fast.machine.compiled("counted") is not one.machine.compiled("counted")
+
+
+def test_kinds_of_numbers_share_what_is_compiled(session: Session) -> None:
+    names = ("store_passing", "store_passing[arithmetic=whole]", "store_passing[arithmetic=binary]")
+    lanes = [session.lane("Weir", name, brief=True) for name in names]
+    assert len({id(lane.machine.compiled("plain")) for lane in lanes}) == 1
+    shown = ["".join(lane.run("show 7 / 2", variant="plain").output) for lane in lanes]
+    assert shown == ["3.5\n", "3\n", "3.5\n"]
+    tenths = ["".join(lane.run("show 0.1 + 0.2", variant="plain").output)
+              for lane in (lanes[0], lanes[2])]  # fmt: skip
+    assert tenths == ["0.3\n", "0.30000000000000004\n"]
+    # Sums that Python carries out itself would be whole where the language has floats.
+    unit = lanes[0].machine.compiled("plain").unit
+    assert not unit.quick
+    assert session.lane("Weir", "store_passing").machine.compiled("plain").unit.quick
 
 
 HELPING = """\

@@ -53,12 +53,11 @@ _NOWHERE = Span(0, 0)
 _VERDICTS: WeakKeyDictionary[Meaning, dict[Hashable, Verdict]] = WeakKeyDictionary()
 
 
-def verdict_of(case: Case, lane: Lane, calls: int) -> Verdict:
+def verdict_of(case: Case, written: str, lane: Lane, calls: int) -> Verdict:
     """The verdict on a case that may make so many calls, remembered as long as the interpreter says
-    the same."""
+    the same. `written` is all that the case says, wherever it stands."""
     known = _VERDICTS.setdefault(lane.interpreter.meaning, {})
-    unplaced = replace(case, span=_NOWHERE, entry=(-1, -1))
-    key = (lane.name, lane.interpreter.language.chosen, calls, repr(unplaced))
+    key = (lane.name, lane.interpreter.language.chosen, calls, written)
     if key not in known:
         if len(known) >= MOST_VERDICTS:
             known.clear()
@@ -94,7 +93,7 @@ class Testing:
         self.language = suite.language
         self.grammar = grammar
         self.findings = Findings()
-        self.lanes = session.lanes(suite.language)
+        self.lanes = session.lanes(suite.language, brief=True)
         decided = [name for name in suite.decided if not wanted or name in wanted]
         for name in decided if self.lanes else ():
             try:
@@ -126,19 +125,19 @@ class Testing:
             return
         other = None
         if self.grammar is not None:
-            others = self.session.lanes(self.language, self.grammar)
+            others = self.session.lanes(self.language, self.grammar, brief=True)
             other = translated(case, self.lanes[0], others[0]) if others and self.lanes else None
-        all_lanes = self.session.lanes(self.language)
+        read_by = [self._read(one, case) for one in self.session.lanes(self.language, brief=True)]
+        written = repr(replace(case, span=_NOWHERE, entry=(-1, -1)))
         for lane in self.lanes:
             if lane.name != plain_name(lane.name) and self.grammar is not None:
                 continue
             if other is not None:
-                read = self.session.lane(self.language, lane.name, self.grammar)
+                read = self.session.lane(self.language, lane.name, self.grammar, brief=True)
                 yield unfailing(other, read, check_case)
             else:
                 read = self._read(lane, case)
-                yield in_good_time(read, [self._read(one, case) for one in all_lanes],
-                                   partial(verdict_of, case), case.calls)  # fmt: skip
+                yield in_good_time(read, read_by, partial(verdict_of, case, written), case.calls)
         for outside in self.outside if self.grammar is None else ():
             yield unfailing(case, outside, check_outside)
 
@@ -146,7 +145,7 @@ class Testing:
         """A lane whose programs are read as a case wants it."""
         if case.grammar is None:
             return lane
-        return self.session.lane(self.language, lane.name, case.grammar)
+        return self.session.lane(self.language, lane.name, case.grammar, brief=True)
 
     def row(self, case: Case) -> CaseRow:
         """A case with its verdicts."""
@@ -257,7 +256,7 @@ def lanes_for(session: Session, language: str, question: Question) -> list[Lane]
     for name, interpreter in session.course.interpreters.get(language, {}).items():
         if question.lanes and name not in question.lanes:
             continue
-        found.append(session.lane(language, name))
+        found.append(session.lane(language, name, brief=True))
         for choice, known in interpreter.choices.items():
             for way in known.alternatives:
                 if way != known.default:

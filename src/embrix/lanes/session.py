@@ -129,15 +129,20 @@ class Session:
         """The parser for another kind of numbers."""
         key = (f"{language.name} {language.numbers}", language.chosen)
         if key not in self._parsers:
-            self._parsers[key] = parser_for(language)
+            self._parsers[key], _ = MEMORY.recall(
+                ("parser", language.numbers, language.chosen), (language.meaning,),
+                lambda _: parser_for(language),
+            )  # fmt: skip
         return self._parsers[key]
 
-    def lanes(self, language: str, grammar: str | None = None) -> list[Lane]:
+    def lanes(
+        self, language: str, grammar: str | None = None, *, brief: bool = False
+    ) -> list[Lane]:
         """All lanes of a language that can run, in the order of their files."""
         if self.parser(language, grammar) is None:
             return []
         names = self.course.interpreters.get(language, {})
-        return [self.lane(language, name, grammar) for name in names]
+        return [self.lane(language, name, grammar, brief=brief) for name in names]
 
     def reading_lane(self, language: str) -> Lane | None:
         """A lane that only reads programs, for a language that has no interpreter yet."""

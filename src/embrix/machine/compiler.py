@@ -71,8 +71,7 @@ def compile_interpreter(
     interpreter: k.Interpreter, variant: Variant, *, decided: bool = True
 ) -> Compiled:
     """Compile all functions of an interpreter, its displays and its laws. What is not `decided`
-    serves all ways of deciding its choices (with one kind of numbers); parts of a program are not
-    turned into Python then."""
+    serves all ways of deciding its choices; parts of a program are not turned into Python then."""
     return _linked(Unit(interpreter, variant, decided=decided))
 
 

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from embrix.brix import core as k
-from embrix.machine.numbering import bound_slots, moved
+from embrix.machine.numbering import moved, parts_inside, slots_inside
 from embrix.machine.planned import Inlined, changed_clause, with_parts
 
 LARGEST = 70
@@ -24,16 +24,13 @@ class Calls:
         self._sizes: dict[str, int] = {}
         self._kept: set[str] = {main}
         for name, function in functions.items():
-            parts = list(k.parts_of(function.inside))
+            parts = parts_inside(function)
             self._sizes[name] = len(parts)
-            self._edges[name] = {
-                part.function for part in parts
-                if isinstance(part, k.Call | k.Repeat | k.StepList)
-            }  # fmt: skip
-            held = any(isinstance(part, _HELD) for part in parts)
-            if held or function.judgement is not None or function.finals:
+            self._edges[name] = {part.function for part in parts if type(part) in _CALLING}
+            kinds = set(map(type, parts))
+            if kinds & _HELD or function.judgement is not None or function.finals:
                 self._kept.add(name)
-            if any(isinstance(part, k.CallValue | k.Loop) for part in parts):
+            if k.CallValue in kinds or k.Loop in kinds:
                 self._edges[name].add(name)  # nobody knows what it comes back to
         around = {name for name in self._kept if self._comes_back(name, set())}
         """Functions that stay as they are, and come back to themselves: each call uses fuel."""
@@ -60,10 +57,12 @@ class Calls:
         )
 
 
-_HELD = (
+_CALLING = {k.Call, k.Repeat, k.StepList}
+"""What names a function that it calls."""
+_HELD = {
     k.Lambda, k.CallValue, k.Knot, k.Attempt, k.Ask, k.TakeWay, k.Loop, k.Repeat, k.StepList,
     k.Emit,
-)  # fmt: skip
+}  # fmt: skip
 """What keeps a function as it is: it has an inside of its own, or is told of in its order."""
 
 
@@ -112,8 +111,7 @@ class Inlining:
         """Numbers from `first` on for all variables of a function."""
         if name not in self._variables:
             target = self._functions[name]
-            bound = bound_slots(target.inside)
-            self._variables[name] = tuple(dict.fromkeys([*target.slots, *bound]))
+            self._variables[name] = tuple(dict.fromkeys([*target.slots, *slots_inside(target)]))
         return {slot: first + number for number, slot in enumerate(self._variables[name])}
 
 

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from functools import cached_property
+from weakref import WeakKeyDictionary
 
 from msgspec import Struct
 from msgspec.structs import replace
 
-from embrix.brix.core import Interpreter, Language
+from embrix.brix.core import Interpreter, Language, Meaning
 from embrix.grammar.lr import parser_of
 from embrix.grammar.parser import Ambiguous, GaveUp, Parsed, Parser, ParseResult, Refused
 from embrix.machine.endless import CALLS, find_cycle, last_new
@@ -30,6 +31,9 @@ LAST = 20_000
 """The last events, which are kept of a run that has too many."""
 BRIEF = 18
 """Characters of an environment or store in the judgement that is shown."""
+
+_SEVERAL: WeakKeyDictionary[Meaning, bool] = WeakKeyDictionary()
+"""Of interpreters that say the same, whether a run may have several ways to go on."""
 
 OnStart = Callable[[Callable[[], None]], None]
 
@@ -71,7 +75,7 @@ class Lane:
         """The name of the language whose programs it runs."""
         return self.interpreter.language.name
 
-    @property
+    @cached_property
     def name(self) -> str:
         return self.interpreter.lane
 
@@ -80,7 +84,7 @@ class Lane:
         """Whether a run takes up what another has left beside its value."""
         return self.machine.keeps
 
-    @property
+    @cached_property
     def role(self) -> str:
         """Its name without a version: what suites call it."""
         return self.interpreter.role
@@ -145,7 +149,7 @@ class Lane:
         instance, repeats = found
         function = self.machine.function_number(recorder.functions[instance])
         arguments = recorder.arguments[instance]
-        text = f"{outcome.text}; it was still coming to something new"
+        text = f"{outcome.text}; it still reached new states"
         if repeats:
             judged = function.judgement or (function.name,)
             shown = visible(self.machine.fill(judged, arguments, room=BRIEF))
@@ -187,7 +191,10 @@ class Lane:
     @cached_property
     def several(self) -> bool:
         """Whether a run may have several ways to go on."""
-        return self.interpreter.several
+        meaning = self.interpreter.meaning
+        if meaning not in _SEVERAL:
+            _SEVERAL[meaning] = self.interpreter.several
+        return _SEVERAL[meaning]
 
     def explore(
         self,

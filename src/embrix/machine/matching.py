@@ -110,7 +110,9 @@ class Matching:
     def roles(self, clause: CoreClause) -> list[str]:
         """What is counted when a clause takes its subjects: suspended things that are forced,
         settled ones that are used again."""
-        found = []
+        found: list[str] = []
+        if not self.body.unit.roles:
+            return found
         for part in parts_of(clause.patterns):
             if isinstance(part, Shape):
                 role = self.body.unit.roles.get(part.tag, "")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from functools import lru_cache
 from typing import Any
 
@@ -24,10 +24,26 @@ def renumbered(function: k.Function) -> k.Function:
     return replace(function, clauses=tuple(clauses))
 
 
+@lru_cache(maxsize=4_000)
+def parts_inside(function: k.Function) -> tuple[Any, ...]:
+    """Everything inside a function."""
+    return tuple(k.parts_of(function.inside))
+
+
+@lru_cache(maxsize=4_000)
+def slots_inside(function: k.Function) -> tuple[int, ...]:
+    """The variables that something in a function binds, in some fixed order."""
+    return tuple(_bound(parts_inside(function)))
+
+
 def bound_slots(node: object) -> list[int]:
     """The variables that something binds, in some fixed order."""
+    return _bound(k.parts_of(node))
+
+
+def _bound(parts: Iterable[Any]) -> list[int]:
     found: list[int] = []
-    for part in k.parts_of(node):
+    for part in parts:
         match part:
             case k.Bind(int() as slot) | k.Named(_, slot):
                 found.append(slot)
@@ -40,24 +56,39 @@ def bound_slots(node: object) -> list[int]:
 
 def moved(node: Any, mapping: Mapping[int, int]) -> Any:
     """An expression, pattern or clause with other numbers for its variables."""
-    if isinstance(node, tuple):
-        return tuple(moved(part, mapping) for part in node)
-    match node:
-        case k.Local(slot):
-            return k.Local(mapping.get(slot, slot))
-        case k.Bind(int() as slot):
-            return k.Bind(mapping.get(slot, slot))
-        case k.Named(inner, slot):
-            return k.Named(moved(inner, mapping), mapping.get(slot, slot))
-    if not isinstance(node, k.PARTS):
+    kind = type(node)
+    if kind is tuple:
+        return tuple([moved(part, mapping) for part in node])
+    if kind is k.Local:
+        return k.Local(mapping.get(node.slot, node.slot))
+    if kind is k.Bind:
+        return node if node.slot is None else k.Bind(mapping.get(node.slot, node.slot))
+    fields = _FIELDS.get(kind)
+    if fields is None:
         return node
-    made: dict[str, Any] = {}
-    for one in node.__struct_fields__:
-        value = getattr(node, one)
-        if one == "slots" or (one == "slot" and isinstance(node, k.Knot)):
-            slots = value if isinstance(value, tuple) else (value,)
-            changed = tuple(mapping.get(slot, slot) for slot in slots)
-            made[one] = changed if isinstance(value, tuple) else changed[0]
-        elif one in k.INSIDE[type(node)]:
-            made[one] = moved(value, mapping)
-    return replace(node, **made)
+    made: list[Any] = []
+    for name, what in fields:
+        value = getattr(node, name)
+        if what == "inside":
+            value = moved(value, mapping)
+        elif what == "slots":
+            value = tuple([mapping.get(slot, slot) for slot in value])
+        elif what == "slot":
+            value = mapping.get(value, value)
+        made.append(value)
+    return kind(*made)
+
+
+def _what(kind: type, name: str) -> str:
+    """What a field of a part holds: other parts, variables, one variable, or anything else."""
+    if name in k.INSIDE[kind]:
+        return "inside"
+    bound = name == "slot" and kind in (k.Knot, k.Named)
+    return "slots" if name == "slots" else "slot" if bound else ""
+
+
+_HELD = {kind: tuple((one, _what(kind, one)) for one in kind.__struct_fields__) for kind in k.PARTS}
+_FIELDS: dict[type, tuple[tuple[str, str], ...]] = {
+    kind: fields for kind, fields in _HELD.items() if any(what for _, what in fields)
+}
+"""Of each kind of part that holds parts or variables, what its fields hold."""

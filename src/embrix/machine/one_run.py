@@ -52,7 +52,7 @@ _LIMIT_TEXTS: dict[str, Callable[[Limits], str]] = {
     "output": lambda most: f"more than {counted(most.output, 'character')} of output",
     "numbers": lambda most: f"a number of more than {counted(most.number_bits, 'bit')}",
     "text": lambda most: f"a text of more than {counted(most.text, 'character')}",
-    "memory": lambda most: "all the memory a run may have",
+    "memory": lambda most: "more memory than a run may use",
     "recorded events": lambda most: f"more than {counted(most.events, 'recorded step')}",
 }
 

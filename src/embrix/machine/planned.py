@@ -8,6 +8,7 @@ whoever called first (`tail_calls.py`), what a known term decides is decided (`s
 from __future__ import annotations
 
 from collections.abc import Callable
+from operator import is_
 from typing import Any, Literal, TypeAlias
 
 from msgspec import Struct
@@ -78,12 +79,20 @@ INSIDE: dict[type, tuple[str, ...]] = {
     InPlace: ("call",), Entering: ("call",),
 }  # fmt: skip
 """Where each kind of part may have others inside."""
-_FIELDS = {kind: kind.__struct_fields__ for kind in (*k.PARTS, *_OWN)}
 _LAST: dict[type, tuple[str, ...]] = {
     k.Match: ("clauses",), k.Test: ("yes", "no"), k.Emit: ("then",), k.Knot: ("then",),
     Inlined: ("body",),
 }  # fmt: skip
 """The parts of each kind whose value is that of the whole."""
+
+_FIELDS: dict[type, tuple[tuple[str, bool, bool], ...]] = {
+    kind: tuple(
+        (name, name in INSIDE[kind], name in _LAST.get(kind, ())) for name in kind.__struct_fields__
+    )
+    for kind in (*k.PARTS, *_OWN) if INSIDE[kind]
+}  # fmt: skip
+"""Of the kinds that have parts: each field, whether parts are in it, and whether their value is
+that of the whole."""
 
 Change: TypeAlias = Callable[[Any, bool], Any]
 """A part and whether it stands in tail position, to what takes its place."""
@@ -93,12 +102,14 @@ def with_parts(node: Any, change: Change, last: bool) -> Any:
     """A node with its parts changed; the same node where none is. `last` is whether the node stands
     in tail position. The body of a function value counts as in tail position."""
     kind = type(node)
-    in_last = _LAST.get(kind, ())
+    fields = _FIELDS.get(kind)
+    if fields is None:
+        return node
     changed, made = False, []
-    for name in _FIELDS[kind]:
+    for name, inside, in_last in fields:
         value = getattr(node, name)
-        if name in INSIDE[kind] and value is not None:
-            tail = (last and name in in_last) or (kind is k.Lambda and name == "body")
+        if inside and value is not None:
+            tail = (last and in_last) or (kind is k.Lambda and name == "body")
             new = _changed(value, change, tail)
             changed = changed or new is not value
             value = new
@@ -109,8 +120,8 @@ def with_parts(node: Any, change: Change, last: bool) -> Any:
 def _changed(value: Any, change: Change, last: bool) -> Any:
     kind = type(value)
     if kind is tuple:
-        items = tuple(_changed(one, change, last) for one in value)
-        same = all(new is old for new, old in zip(items, value, strict=True))
+        items = tuple([_changed(one, change, last) for one in value])
+        same = all(map(is_, items, value))
         return value if same else items
     if kind is k.CoreClause:
         return changed_clause(value, change, last)

@@ -81,16 +81,23 @@ def located(module: ast.Module) -> ast.Module:
     pending: list[Any] = [module]
     while pending:
         node = pending.pop()
+        if node is None:
+            continue
         kind = type(node)
-        if kind is str or node is None:
-            continue  # a name in a list of names, or no default
         if kind._attributes:
             node.lineno = node.col_offset = 1
-        if kind is ast.Name or kind is ast.Constant:
-            continue
-        for inner in node.__dict__.values():
+        names = _TREES.get(kind)
+        if names is None:
+            names = _TREES[kind] = tuple(name for name in kind._fields if name not in _NO_TREES)
+        for name in names:
+            inner = getattr(node, name, None)
             if type(inner) is list:
                 pending += inner
-            elif isinstance(inner, ast.AST):
+            else:
                 pending.append(inner)
     return module
+
+
+_TREES: dict[type[Any], tuple[str, ...]] = {ast.Constant: ()}
+"""The fields of each kind of node that hold other nodes with places."""
+_NO_TREES = {"id", "ctx", "op", "ops", "kind", "arg", "attr", "name", "names", "type_comment"}

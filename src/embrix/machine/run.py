@@ -24,7 +24,7 @@ from embrix.machine.limits import Limits
 from embrix.machine.one_run import OneRun, Watch
 from embrix.machine.outcome import Result
 from embrix.machine.recorder import NOT_LEFT, Recorder
-from embrix.machine.unit import Variant, substituters
+from embrix.machine.unit import Variant, kinds_of_numbers, substituters
 from embrix.terms.node import (
     FIELDS,
     FRAME,
@@ -58,7 +58,7 @@ def _compiled(interpreter: Interpreter, variant: Variant, *, decided: bool) -> C
     """The interpreter compiled as its choices are decided, or for all ways of deciding them."""
     known = _COMPILED.setdefault(interpreter.meaning, {})
     ways = tuple(sorted(interpreter.decided.items())) if decided else None
-    key = (variant, interpreter.language.numbers, ways)
+    key = (variant, tuple(sorted(kinds_of_numbers(interpreter, decided))), ways)
     if key not in known:
         # Without a way back to its meaning, which would then never be forgotten.
         alone = replace(interpreter, base=None, meaning=Meaning())
@@ -70,10 +70,10 @@ class Machine:
     """Compiles an interpreter once per variant and runs programs on it."""
 
     def __init__(self, interpreter: Interpreter, *, brief: bool = False) -> None:
-        """A `brief` machine begins quickly where only choices tell it from others: what is compiled
-        serves all of them, and is not made faster while it runs."""
+        """A `brief` machine of an interpreter with choices begins quickly: what is compiled serves
+        all ways of deciding them, and is not made faster while it runs."""
         self.interpreter = interpreter
-        self._brief = brief and interpreter.base is not None
+        self._brief = brief and bool(interpreter.choices)
         grammar = interpreter.language.grammar
         self.printer = Printer(grammar, self._show_other) if grammar is not None else None
         self._aside: OneRun | None = None

@@ -81,6 +81,8 @@ class TailCalls(Struct, frozen=True):
 
     def _with(self, patterns: tuple[k.CorePattern, ...]) -> TailCalls:
         """Inside a clause with these patterns."""
+        if not self.unit.staged:
+            return self
         found = {
             field.slot
             for part in k.parts_of(patterns) if isinstance(part, k.Shape) and part.tag != TUPLE

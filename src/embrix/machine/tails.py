@@ -11,6 +11,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 
 from embrix.brix import core as k
+from embrix.machine.numbering import parts_inside
 
 VALUES = " values"
 """The node of all functions that are values."""
@@ -28,9 +29,9 @@ class Tails:
                 bodies.append(function.body)
             for body in bodies:
                 own |= set(called_last(body))
-                for part in k.parts_of(body):
-                    if isinstance(part, k.Lambda):
-                        self.edges[VALUES] |= set(called_last(part.body))
+            for part in parts_inside(function):
+                if isinstance(part, k.Lambda):
+                    self.edges[VALUES] |= set(called_last(part.body))
         self._reach = {name: self._reached(name) for name in self.edges}
         self.bouncing = self._bouncing()
 

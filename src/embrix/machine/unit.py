@@ -12,7 +12,7 @@ from msgspec import Struct
 from embrix.brix import core as k
 from embrix.machine.decided import only_decided
 from embrix.machine.inlining import Calls, Inlining
-from embrix.machine.numbering import bound_slots, renumbered
+from embrix.machine.numbering import parts_inside, renumbered, slots_inside
 from embrix.machine.pycode import const, load
 from embrix.machine.tails import Tails
 from embrix.terms.node import EMPTY_NODE, NIL_NODE, NONE_NODE
@@ -55,17 +55,16 @@ class Unit:
         self.counters: list[str] = []
         """The variables of a run that its functions change; known when they have been written."""
         self.calls = Calls(self.functions, interpreter.main)
-        exact = interpreter.language.numbers != "float"
-        self.quick = QUICK if exact else {}
+        self.quick = QUICK if "float" not in kinds_of_numbers(interpreter, decided) else {}
         """Operations on numbers that are carried out at once where both are small and whole."""
         self.numbers = {name: number for number, name in enumerate(self.functions)}
         self.tails = Tails(self.functions)
         self.substituting = substituters(interpreter)
         self.roles = {c.tag: c.role for c in interpreter.constructors.values() if c.role}
-        bodies = [target.inside for target in self.functions.values()]
+        everything = [part for one in self.functions.values() for part in parts_inside(one)]
         self.relations = {name for name, target in self.functions.items() if target.finals}
         """The functions of which it is asked whether a term is final."""
-        for part in k.parts_of(tuple(bodies)):
+        for part in everything:
             if isinstance(part, k.Repeat | k.StepList | k.IsFinal):
                 self.relations.add(part.function)
         self.counts = variant == "counted"
@@ -76,7 +75,7 @@ class Unit:
         """The functions that go through a term: what they do with one part of a program can be
         turned into Python once it has been done often."""
         self.watched = watched(self.functions, interpreter.main)
-        self.knots = any(isinstance(part, k.Knot) for part in k.parts_of(tuple(bodies)))
+        self.knots = any(isinstance(part, k.Knot) for part in everything)
 
     def constant(self, value: Any) -> ast.expr:
         """A Python constant, or a name for what cannot be written as one."""
@@ -101,7 +100,7 @@ class Unit:
     def free(self, name: str) -> int:
         """The first number that no variable of a function has."""
         target = self.functions[name]
-        return max([*target.slots, *bound_slots(target.inside)], default=-1) + 1
+        return max([*target.slots, *slots_inside(target)], default=-1) + 1
 
     def decided(self, choice: str) -> str:
         known = self.interpreter.choices[choice]
@@ -118,10 +117,17 @@ class Unit:
         """The greatest number of arguments that a call may have, the place included."""
         counts = [len(target.params) for target in self.functions.values()]
         for target in self.functions.values():
-            for part in k.parts_of(target.inside):
+            for part in parts_inside(target):
                 if isinstance(part, k.Lambda):
                     counts.append(len(part.slots))
         return max(counts, default=0) + 1
+
+
+def kinds_of_numbers(interpreter: k.Interpreter, decided: bool) -> set[str]:
+    """The kinds of numbers that its programs may have: as its choices are decided, or in any way of
+    deciding them."""
+    language = interpreter.language
+    return {language.numbers} if decided else {row.kind for row in language.syntax.numbers}
 
 
 def substituters(interpreter: k.Interpreter) -> dict[str, tuple[int, int, int]]:
@@ -143,12 +149,12 @@ def substituters(interpreter: k.Interpreter) -> dict[str, tuple[int, int, int]]:
 def watched(functions: Mapping[str, k.Function], main: str) -> k.Repeat | None:
     """The steps of which a run tells the states, where it may have several ways to go on: those
     that `main` repeats, if that is done once in a run."""
-    parts = list(k.parts_of(tuple(target.inside for target in functions.values())))
+    parts = [part for target in functions.values() for part in parts_inside(target)]
     if not any(isinstance(part, k.TakeWay) for part in parts):
         return None
     if any(isinstance(part, k.Call) and part.function == main for part in parts):
         return None
-    inside = list(k.parts_of(functions[main].inside))
+    inside = parts_inside(functions[main])
     found = [part for part in inside if isinstance(part, k.Repeat)]
     if len(found) != 1 or any(isinstance(part, k.Lambda | k.Attempt) for part in inside):
         return None
