@@ -130,7 +130,7 @@ def test_growths_that_cannot_be_told_apart_are_both_named() -> None:
     assert len(names) > 1
     assert "linear" in names
     assert described(points).startswith("cannot be told apart: ")
-    assert described([(1, 2.0)]) == "constant (2, nothing left over)"
+    assert described([(1, 2.0)]) == "constant (2, no residual)"
     assert described([(1, 2.0), (2, 9.0)]) == "too few points to say how it grows"
     assert all(fit.rest >= 0 for fit in fits(points))
 
@@ -213,7 +213,7 @@ def test_a_hunt_can_be_stopped_and_keeps_what_there_is(session: Session) -> None
 
     done = hunt(one, other, most=5_000, seed=7, progress=progress)
     assert told[-2:] == [100, 200]
-    none = "none of these tells the lanes apart"
+    none = "on none of these the lanes differ"
     assert done.sentence == f"stopped after 200 of 5,000 programs (seed 7); {none}"
     other = session.lane("Rill", "substitution")
     told.clear()
@@ -222,7 +222,7 @@ def test_a_hunt_can_be_stopped_and_keeps_what_there_is(session: Session) -> None
         raise InterruptedError
 
     assert hunt(other, one, most=5_000, seed=7, progress=at_once).sentence == (
-        "stopped after 0 of 5,000 programs (seed 7); none of these tells the lanes apart"
+        "stopped after 0 of 5,000 programs (seed 7); on none of these the lanes differ"
     )
     with pytest.raises(NoPrograms, match="store_passing Weir"):
         hunt(one, session.lane("Weir", "store_passing"))

@@ -85,7 +85,7 @@ SLIPS = [
      "alternatives stand in clauses only, where each may give the same"),
     ("  Lit(_) | Var(_) => 1\n  Add(_, _) => 2", "size_of has no clause for Let(_, _, _)"),
     ("  Lit(_) | Var(_) => 1\n  Var(_) | Lit(_) => 2\n  _ => 0",
-     "nothing gets here: what this clause takes is taken above"),
+     "unreachable: earlier clauses match everything that this one matches"),
     ("  | Lit(_) | Var(_) => 1\n  _ => 0", "a clause begins with its pattern, without a bar"),
 ]  # fmt: skip
 

@@ -159,7 +159,7 @@ def test_a_program_that_cannot_be_read_is_told(lockside: Course) -> None:
         (HEAD + STOP + 'where = { lookup = "x", step = 2 }\n', "names one thing that happens"),
         (HEAD + STOP + 'where = { lookup = "x", time = 0 }\n', "counts from one"),
         (HEAD + STOP + 'where = { step = "x" }\n', "`step` is a number"),
-        (HEAD + STOP + 'where = { end = "x" }\n', "nothing is said of end"),
+        (HEAD + STOP + 'where = { end = "x" }\n', "`end` is true or is left out"),
         (HEAD + STOP + 'show = "film"\n', "nothing called film can be shown"),
         (HEAD + STOP + 'cover = ["all"]\n', "all cannot be covered"),
         (HEAD + STOP + "answer = [1]\n", "an answer is what a lane gives"),

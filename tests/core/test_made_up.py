@@ -275,8 +275,8 @@ def test_a_hunt_that_falls_short_never_says_there_is_no_difference(make_course: 
     found = hunt(one, one, most=50)
     assert found.tried == 3
     assert found.sentence == (
-        "the hunt fell short: only 3 of 50 programs could be made up (seed 1); none of these tells "
-        "the lanes apart"
+        "the hunt fell short: only 3 of 50 programs could be generated (seed 1); none of these "
+        "tells the lanes apart"
     )
     assert found.occurring == "forms: Num 100%; never: Bin, Let, Use, Unwritten"
     whole = hunt(one, one, most=2)

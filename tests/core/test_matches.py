@@ -32,7 +32,7 @@ FOUND = [
     ("match v, m\n    Num(n), _ => n\n    Flag(true), None => 1\n    Flag(_), Some(k) => k",
      [(MISSING, 0, "this `match` has no clause for Flag(false), None")]),
     ("match v\n    _ => 1\n    Num(n) => n",
-     [(UNREACHABLE, 2, "nothing gets here: what this clause takes is taken above")]),
+     [(UNREACHABLE, 2, "unreachable: earlier clauses match everything that this one matches")]),
     ("match v\n    Num(n) when n > 1 => n\n    Flag(_) => 0",
      [(MISSING, 0, "this `match` has no clause for Num(_)")]),
     ("match v\n    Num(n) when side is left => n\n    Num(n) when side is right => 0 - n\n"
@@ -41,15 +41,15 @@ FOUND = [
     ("let Num(n) = v else Flag(true) => 0\n  n",
      [(MISSING, 0, "this `let` has no clause for Flag(false)")]),
     ("let n = v else _ => 0\n  if n == v then 1 else 2",
-     [(UNREACHABLE, 0, "nothing gets here: what this clause takes is taken above")]),
+     [(UNREACHABLE, 0, "unreachable: earlier clauses match everything that this one matches")]),
     ("let Num(n) = v\n  n",
-     [(PARTIAL, 0, "this `let` does not take Flag(_): a run is stuck there")]),
+     [(PARTIAL, 0, "this `let` does not match Flag(_): a run gets stuck there")]),
     ("let Some(n) = m\n  let [a, ..rest] = xs\n  n + a + number(size(rest))",
-     [(PARTIAL, 0, "this `let` does not take None: a run is stuck there"),
-      (PARTIAL, 1, "this `let` does not take []: a run is stuck there")]),
+     [(PARTIAL, 0, "this `let` does not match None: a run gets stuck there"),
+      (PARTIAL, 1, "this `let` does not match []: a run gets stuck there")]),
     ("let (n, Flag(true)) = (1, v)\n  n",
-     [(PARTIAL, 0, "this `let` does not take (_, Num(_)), (_, Flag(false)): "
-      "a run is stuck there")]),
+     [(PARTIAL, 0, "this `let` does not match (_, Num(_)), (_, Flag(false)): "
+      "a run gets stuck there")]),
     ("let (n, (_, k)) = (1, (v, 2))\n  n + k", []),
     ("let n = 1\n  n", []),
     # The type of what is taken apart is told by what comes after it.

@@ -206,7 +206,7 @@ def test_what_cannot_be_mended_is_said(make_course: Maker) -> None:
     wrong = LANE.replace("=> n\n", '=> "n"\n')
     session = Session(make_course(small=LANGUAGE, lane=wrong).folder)
     assert "no repair is known" in mended(session, "lane.brix", wrong, 7).refused
-    assert "no note on this line" in mended(session, "lane.brix", wrong, 2).refused
+    assert "no error or warning on this line" in mended(session, "lane.brix", wrong, 2).refused
 
 
 def test_a_guess_that_mends_nothing_is_not_offered(make_course: Maker) -> None:

@@ -150,4 +150,4 @@ def test_a_clause_that_nothing_comes_to_has_no_case(make_course: Maker) -> None:
     suite = made.folder / "tiny.suite.toml"
     suite.write_text(SUITE)
     change = covering_case(Session(made.folder), suite, "Tiny", "values", "number", "Num")
-    assert change.refused.startswith("none of 300 made-up programs")
+    assert change.refused.startswith("none of 300 generated programs")

@@ -165,7 +165,7 @@ def test_steps_of_an_outside_interpreter_are_walked(course_copy: Path) -> None:
         ("import time; time.sleep(60)", "out of fuel", "1 second"),
         ("while True: print('x' * 100000)", "out of fuel", "bytes of output"),
         ("x = 'y' * 2_000_000_000; print(len(x))", "fault", "MemoryError"),
-        ("import sys; sys.exit(3)", "fault", "status 3: nothing was said"),
+        ("import sys; sys.exit(3)", "fault", "status 3: it wrote nothing"),
         ("import os, signal; os.kill(os.getpid(), signal.SIGSEGV)", "fault", "status -11"),
         (
             "import sys; sys.stdout.buffer.write(b'\\xff\\x00\\x1b[2J')",

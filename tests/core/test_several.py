@@ -344,7 +344,7 @@ def verdict(lockside: Course, tmp_path: Path, entry: str, lane: str = "interleav
         ("confluent = true", "whole_lines", "one outcome, whichever way / outcomes 6, 5"),
         ("value = 6", "whole_lines", "6 / 5, by the ways 2"),
         ('error = "Unset"', "whole_lines", "error Unset / 6"),
-        ("diverges = true", "whole_lines", "no end / an end, whichever way"),
+        ("diverges = true", "whole_lines", "no end / every run ends"),
         ("outcomes = [6, 5]\nstate = \"a ↦ 6\"", "whole_lines",
          "state a ↦ 6 / state a ↦ 5, by the ways 2"),
         ("confluent = false", "interleaving", "a program with several outcomes has another entry"),

@@ -110,7 +110,7 @@ def test_boxes_do_not_overlap(lockside: Course, text: str) -> None:
 @pytest.mark.parametrize(
     ("text", "lane", "language", "message"),
     [
-        ("1 + 2", "environment", "Drip", "environment leaves nothing open"),
+        ("1 + 2", "environment", "Drip", "environment leaves no ways open"),
         ("give", "interleaving", "Race", "the program cannot be read"),
         ("n := 0; while 1 do n := n + 1 give n", "whole_lines", "Race",
          "there are more than 1,999 states"),

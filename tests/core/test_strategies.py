@@ -448,7 +448,7 @@ def test_calls_in_tail_position_are_told(lockside: Course) -> None:
         ("Rill", "environment", "let f of x = f x in f 3",
          "nothing new after judgement 7, f = <function>, x… ⊢ x ⇓ …", 15),
         ("Rill", "environment", "let f of x = f (x + 1) in f 3",
-         "it was still coming to something new", None),
+         "it still reached new states", None),
         ("Mere", "by_name", "let endless tide = tide + 1 in 2 * tide",
          "nothing new after judgement 6, tide = tide + 1.0 ⊢ tide ⇓ …", 19),
     ],

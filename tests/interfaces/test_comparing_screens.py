@@ -83,7 +83,7 @@ async def test_the_derivation_is_folded_and_leads_to_the_walk(course_copy: Path)
         await pilot.press("v")  # conclusions in order
         texts = [joined_within(rows.all[number].row, 200) for number in rows.shown]
         assert texts[-1].endswith("toll 3 ⇓ 6")
-        await pilot.press("v")  # what is so far: at the first step only the beginning
+        await pilot.press("v")  # the derivation so far: at the first step only the beginning
         assert rows.count() == 1
         await pilot.press("v", "v", "up", "up")
         step = rows.all[rows.chosen].entered

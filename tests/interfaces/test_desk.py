@@ -30,9 +30,9 @@ def lane(screen: str, name: str) -> str:
 
 
 def asked_what(desk: Terminal) -> None:
-    """The question what to look for."""
+    """The question for the text to search for."""
     desk.keys("M-t")
-    desk.until(lambda s: "what to put in its place" in s, "the question")
+    desk.until(lambda s: "text to replace it with" in s, "the question")
 
 
 def text_to(desk: Terminal, what: str) -> None:
@@ -41,7 +41,7 @@ def text_to(desk: Terminal, what: str) -> None:
     desk.type(what)
     desk.until(lambda s: "1 place" in s, f"the place of {what}")
     desk.keys("Enter")
-    desk.until(lambda s: "what to put in its place" not in s, "the place")
+    desk.until(lambda s: "text to replace it with" not in s, "the place")
 
 
 def replaced(desk: Terminal, what: str, by: str) -> None:

@@ -219,7 +219,7 @@ class Blocks(BuiltInCalls):
         missing = [name for name in choice.alternatives if name not in named]
         if missing and not others:
             self.world.error(
-                "missing_clause", f"nothing is said for {', '.join(missing)} of {choice.name}",
+                "missing_clause", f"there is no clause for {', '.join(missing)} of {choice.name}",
                 expr.span, f"add: {missing[0]} => …",
             )  # fmt: skip
         return result if result is not None else WRONG

@@ -80,8 +80,9 @@ def report_coverage(
                     )  # fmt: skip
                 continue
             world.warning(
-                "unreachable_clause", "nothing gets here: what this clause takes is taken above",
-                clause.span, "remove it, or move it up",
+                "unreachable_clause",
+                "unreachable: earlier clauses match everything that this one matches", clause.span,
+                "remove it, or move it up",
             )  # fmt: skip
     if missing:
         _report_missing(world, function, missing)
@@ -110,8 +111,9 @@ def report_let(world: World, match: Match, kind: Type) -> None:
     _, missing = _Ways(world, function, {}).look(())
     if missing:
         world.warning(
-            "partial_let", f"this `let` does not take {_examples(missing)}: a run is stuck there",
-            match.span, 'add: else _ => todo "…"',
+            "partial_let",
+            f"this `let` does not match {_examples(missing)}: a run gets stuck there", match.span,
+            'add: else _ => todo "…"',
         )  # fmt: skip
 
 

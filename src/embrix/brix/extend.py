@@ -66,7 +66,11 @@ class _Joining:
 
     def nothing_there(self, what: str, span: Span, known: Sequence[str], name: str) -> None:
         base = self.own.base
-        message = f"{base[0]} has no {what}" if base else f"nothing is extended here: no {what}"
+        message = (
+            f"{base[0]} has no {what}"
+            if base
+            else f"this extends nothing, so there is no {what} to take up"
+        )
         hint = did_you_mean(name, known) if base else "a header says: language B extends A"
         self.error("nothing_taken_over", message, span, hint)
 

@@ -10,8 +10,8 @@ SIGNS = re.compile(r"&&|\|\||!(?!=)|;|%|//[^\n]*|--(?= )[^\n]*|'[^'\n]*'")
 _SIGNS = {
     "&&": ("`and` stands between two conditions here", "write and", "and"),
     "||": ("`or` stands between two conditions here", "write or", "or"),
-    "!": ("a condition is turned round by `not` here", "write not", "not"),
-    "%": ("what is left of a division is given by `mod` here", "write mod", "mod"),
+    "!": ("a condition is negated by `not` here", "write not", "not"),
+    "%": ("the remainder of a division is written with `mod` here", "write mod", "mod"),
     ";": ("no sign ends a line here", "remove it", ""),
     "/": ("a comment begins with `#` here", "write # in place of //", ""),
     "-": ("a comment begins with `#` here", "write # in place of --", ""),

@@ -55,10 +55,13 @@ def check_grammar(
         span = decl.span if decl is not None else grammar.span
         mine = "what is skipped" if decl and decl.name == "skip" else tokens.describe(terminal)
         other = tokens.kind_of(winner)
-        theirs = "skipped" if other is not None and other.skip else tokens.describe(winner)
+        theirs = f"read as {tokens.describe(winner)}"
+        if other is not None and other.skip:
+            theirs = "skipped"
         world.warning(
-            "hidden_token", f"{mine} never comes out: {example!r}, for one, is always {theirs}",
-            span, "declare it before the token that hides it, or make the patterns differ",
+            "hidden_token",
+            f"{mine} is never read: {example!r}, for example, is always {theirs}", span,
+            "declare it before the token that hides it, or make the patterns differ",
         )  # fmt: skip
     checked = flatten(tokens, signature, world.numbers, tuple(check.starts), rules)
     if world.mark() == begun and not grammar.damaged:
@@ -168,7 +171,7 @@ class _Grammar(TableChecks):
         for rule in self.grammar.rules:
             if rule.name not in reached:
                 self.world.warning(
-                    "unused_rule", f"no program gets to {rule.name}", rule.span,
+                    "unused_rule", f"unreachable: no program can contain {rule.name}", rule.span,
                     "refer to it, or name it after `start`",
                 )  # fmt: skip
 
@@ -204,7 +207,7 @@ class _Grammar(TableChecks):
             mark = self.world.mark()
             self.world.error(
                 "endless_rule", f"{rule.name} derives no finite text", rule.span,
-                "add an alternative that does not come back to it",
+                "add an alternative that does not use the rule itself",
             )  # fmt: skip
             made.append(Rule(rule.name, rule.sort, (self.hole(mark, rule.span),), rule.span))
         return made

@@ -72,7 +72,7 @@ def read_tokens(c: Cursor) -> s.TokensSyntax:
     rows: list[s.TokenDecl | s.More] = c.rows(0, row, spoilt)
     for extra in lines[1:]:
         c.findings.error(
-            "declared_twice", "what line ends are is said already", c.source, extra.span
+            "declared_twice", "`lines` stands here a second time", c.source, extra.span
         )
     return s.TokensSyntax(tuple(rows), lines[0] if lines else None, invalid[-1] if invalid else "")
 

@@ -129,7 +129,8 @@ def declare_constructors(
             made = _constructor(world, decl, constructor, first_tag + len(result))
             if constructor.replaces:
                 world.error(
-                    "nothing_taken_over", f"nothing is extended here: no {constructor.name}",
+                    "nothing_taken_over",
+                    f"this extends nothing, so there is no {constructor.name} to take up",
                     constructor.span,
                 )  # fmt: skip
             world.constructors[made.name] = made

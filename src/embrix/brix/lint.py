@@ -133,7 +133,8 @@ class _FunctionLint:
                 name = event.variable.name
                 self.warn(
                     "outdated_store", f"{name} is outdated here: {outdated[event.variable]}",
-                    event.span, "use the store that came back, perhaps under the same name",
+                    event.span,
+                    "use the store that the call gives back, perhaps under the same name",
                 )  # fmt: skip
             elif isinstance(event, Called) and self.gives_store(event.function):
                 for given in event.args:
@@ -307,7 +308,7 @@ class _FunctionLint:
             self.warn(
                 "against_order", f"the parts of {form} are not evaluated in the order of the page, "
                 "as those of all other forms are", place,
-                "change the lines round, or say that this is meant",
+                "reorder the lines, or say that this is meant",
             )  # fmt: skip
 
     # ---------------------------------------------------------------- substitution

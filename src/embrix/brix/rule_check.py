@@ -195,7 +195,7 @@ class RuleChecks:
             elif not isinstance(symbol, Quoted | Operand) and not self.is_layout(symbol):
                 what = f"what {item.name} reads here" if item.name else "what is repeated here"
                 self.world.warning(
-                    "dropped_part", f"{what} is thrown away", item.span,
+                    "dropped_part", f"{what} is discarded", item.span,
                     f"capture it: FIELD:{item.name}",
                 )  # fmt: skip
             items.append(Item(symbol, slot))
@@ -242,7 +242,8 @@ class RuleChecks:
             return None
         if item.capture:
             self.world.warning(
-                "dropped_part", f"{item.capture} captures for nothing: no form is made", item.span,
+                "dropped_part",
+                f"{item.capture} captures a part, but this alternative makes no form", item.span,
                 "add `makes FORM`, or remove the capture",
             )  # fmt: skip
         items = tuple(Item(symbol) for _, (symbol, _) in symbols)

@@ -61,7 +61,8 @@ def standing_alone(own: s.InterpreterSyntax, findings: Findings) -> s.Interprete
     """An interpreter without a base: `extend` and `replace` refer to nothing."""
     for widening in own.widenings:
         _nothing(
-            findings, own, f"nothing is extended here: no {widening.name}", widening.span,
+            findings, own, f"this extends nothing, so there is no {widening.name} to take up",
+            widening.span,
             "a header says: interpreter NAME for LANGUAGE extends LANGUAGE.NAME",
         )  # fmt: skip
     return replace(own, types=_types((), own, findings), widenings=())

@@ -39,7 +39,7 @@ Place = tuple[str, int]
 
 
 class Missing(Struct, frozen=True):
-    """Something that no case meets: `what` kind of thing, whose, where, and how it reads."""
+    """Something that no case covers: `what` kind of thing, whose, where, and how it reads."""
 
     what: str
     owner: str
@@ -295,7 +295,7 @@ def _of_language(language: Language, met: _Met) -> Iterator[Missing]:
 def _of_interpreters(
     session: Session, met: Mapping[str, _Met], clauses: set[Place]
 ) -> dict[str, list[Missing]]:
-    """By language the clauses that judge and the errors that no case meets, and choices.
+    """By language the clauses that judge and the errors that no case covers, and choices.
 
     What several interpreters share by extending each other is reported once, of the one that wrote
     it if a run of that can come to it.

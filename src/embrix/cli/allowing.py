@@ -47,5 +47,5 @@ def allow_commands(arguments: argparse.Namespace) -> int:
     elif not known:
         print("the course names no outside interpreters: see docs/suites.md")
     elif arguments.name is None:
-        print("embrix allow NAME --yes lets one run, --no takes that back")
+        print("embrix allow NAME --yes lets one run, --no undoes it")
     return 0

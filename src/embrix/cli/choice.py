@@ -210,7 +210,7 @@ def _lanes(arguments: argparse.Namespace, session: Session, language: str) -> li
         if name in session.not_allowed(language):
             raise Usage(f"the command of {name} has not been allowed: see embrix allow")
         if name in allowed and own_steps:
-            raise Usage(f"{name} is outside the course; the workbench walks what it tells of")
+            raise Usage(f"{name} is an outside lane; the workbench shows the steps it reports")
         if name in course.interpreters.only_extended(language):
             raise Usage(f"{name} is only extended: it runs no programs")
         if name not in usable and name not in allowed:

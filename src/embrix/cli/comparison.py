@@ -136,7 +136,7 @@ def growth(arguments: argparse.Namespace) -> int:
 
 
 def seek_difference(arguments: argparse.Namespace) -> int:
-    """Look for the smallest program on which two lanes disagree."""
+    """Look for the smallest program on which two lanes differ."""
     from embrix.compare.search import (  # it needs a library that takes a while to begin
         NoPrograms,
         hunt,

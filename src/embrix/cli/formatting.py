@@ -18,7 +18,7 @@ from embrix.text.source import BYTE_ORDER_MARK, Source, Unreadable, read_bytes, 
 
 
 def format_files(arguments: argparse.Namespace) -> int:
-    """Lay out `.brix` files anew, by default all of the course; or only tell which would change."""
+    """Format `.brix` files, by default all of the course; or only list those that would change."""
     if arguments.files:
         paths = [path.resolve() for path in arguments.files]
     else:

@@ -163,23 +163,25 @@ def parser() -> argparse.ArgumentParser:
     work = add("open", "opening.open_workbench", "open the workbench")
     work.add_argument("file", metavar="FILE", nargs="?", type=Path, help="a program to begin with")
 
-    check = add("check", "running.check", "read all definitions and suites, say what is wrong")
+    check = add(
+        "check", "running.check", "check all definitions and suites, and report what is wrong"
+    )
     check.add_argument("--json", action="store_true", help="print the findings as JSON")
 
     for name, command, text in (
         ("run", "running.run", "run a program and print its value or failure"),
         ("steps", "running.steps", "print a run step by step"),
-        ("outcomes", "outcomes.outcomes", "tell of everything that a program can come to"),
+        ("outcomes", "outcomes.outcomes", "list all outcomes that a program can have"),
         (
             "compare",
             "comparison.compare",
-            "several lanes beside each other, and where they part",
+            "compare several lanes, and show where they differ",
         ),
-        ("growth", "comparison.growth", "how a cost grows when a name goes over a range"),
+        ("growth", "comparison.growth", "show how a cost grows as a name takes a range of values"),
         (
             "walk",
             "traces.walk",
-            "print the steps of a recorded run, with what is known at each",
+            "print the steps of a recorded run, with names, store and clause at each",
         ),
     ):
         sub = add(name, command, text)
@@ -198,13 +200,15 @@ def parser() -> argparse.ArgumentParser:
         sub.add_argument("--grammar", metavar="NAME", help="one of several grammars")
         sub.add_argument("--input", metavar="FILE", help="lines the program may read; - for input")
         sub.add_argument("--json", action="store_true", help="print the answer as JSON")
-        sub.add_argument("--calls", metavar="N", type=int, help="how many calls the run may make")
+        sub.add_argument(
+            "--calls", metavar="N", type=int, help="the most calls that the run may make"
+        )
         if name == "outcomes":
             sub.add_argument("--runs", metavar="N", type=int,
-                             help="how many runs the search may take")  # fmt: skip
+                             help="the most runs that the search may make")  # fmt: skip
         if name in ("run", "steps", "walk"):
             sub.add_argument("--ways", metavar="N,N,…",
-                             help="the ways to take where several are open")  # fmt: skip
+                             help="the ways to take, where several are open")  # fmt: skip
         if name == "growth":
             sub.add_argument("--over", metavar="NAME=A..B", required=True,
                              help="the name and its range: n=1..20, n=10..200/10")  # fmt: skip
@@ -214,8 +218,8 @@ def parser() -> argparse.ArgumentParser:
     sub.add_argument("--show", metavar="N", type=int, default=20, help="how many (default: 20)")
     sub.add_argument(
         "--find", metavar="WHAT",
-        help="begin where this is next: text=…, lookup=NAME, name=NAME, location=@N, output, end, "
-        "over, out, clause=LINE",
+        help="begin at the next step that has this: text=…, lookup=NAME, name=NAME, location=@N, "
+        "output, end, over, out, clause=LINE",
     )  # fmt: skip
     sub.add_argument("--back", action="store_true", help="look backwards from --at")
     sub.add_argument("--save", metavar="FILE", type=Path, help="keep the walk in a .walk.gz file")
@@ -269,7 +273,7 @@ def parser() -> argparse.ArgumentParser:
     )  # fmt: skip
     grammar.add_argument("--grammar", metavar="NAME", help="one of several grammars")
     grammar.add_argument(
-        "--decisions", action="store_true", help="print what it does in the cases easily forgotten"
+        "--decisions", action="store_true", help="print what it does in corner cases"
     )
     grammar.add_argument(
         "--cases", action="store_true", help="print those decisions as cases of a suite"
@@ -283,26 +287,28 @@ def parser() -> argparse.ArgumentParser:
     wrong = add(
         "mistakes",
         "mutation.mistakes",
-        "make mistakes in interpreters and say which the suites notice",
+        "put mistakes into interpreters, and report which of them the suites find",
     )
     wrong.add_argument("--language", metavar="NAME", help="only interpreters of this language")
     wrong.add_argument("--with", metavar="INTERPRETER", dest="lanes", action="append",
                        help="only this interpreter; may be given several times")  # fmt: skip
     wrong.add_argument("--most", metavar="N", type=int,
-                       help="at most so many mistakes in each interpreter")  # fmt: skip
+                       help="the most mistakes put into each interpreter")  # fmt: skip
     wrong.add_argument("--all", action="store_true",
-                       help="print every mistake, not only those that nothing notices")  # fmt: skip
+                       help="print every mistake, not only those that nothing finds")  # fmt: skip
     wrong.add_argument("--table", action="store_true", help="print them as rows of a table")
     wrong.add_argument("--json", action="store_true", help="print them as JSON")
 
-    left = add("uncovered", "uncovered.tell_uncovered", "say what no case of a suite meets")
+    left = add("uncovered", "uncovered.tell_uncovered", "list what no case of a suite covers")
     left.add_argument("--language", metavar="NAME", help="only this language")
     left.add_argument("--json", action="store_true", help="print it as JSON")
 
-    layout = add("format", "formatting.format_files", "lay out definitions anew")
+    layout = add("format", "formatting.format_files", "format definitions")
     layout.add_argument("files", metavar="FILE", nargs="*", type=Path,
                         help="default: all .brix files of the course")  # fmt: skip
-    layout.add_argument("--check", action="store_true", help="only tell which would change")
+    layout.add_argument(
+        "--check", action="store_true", help="change nothing, only list the files that would change"
+    )
 
     layout.add_argument("--json", action="store_true", help="print the answer as JSON")
     permit = add("allow", "allowing.allow_commands", "let the outside interpreters of a course run")
@@ -314,23 +320,31 @@ def parser() -> argparse.ArgumentParser:
     search = add(
         "hunt",
         "comparison.seek_difference",
-        "the smallest program on which two lanes disagree",
+        "search for the smallest program on which two lanes differ",
     )
     search.add_argument("--language", metavar="NAME", help="the language")
     search.add_argument("--with", metavar="LANE", dest="lanes", action="append",
                         help="a lane; given twice")  # fmt: skip
     search.add_argument("--most", metavar="N", type=int,
-                        help="programs that are tried (default: 10,000; outside: 500)")  # fmt: skip
-    search.add_argument("--seed", metavar="N", type=int, default=1, help="where to begin")
-    search.add_argument("--costs", action="store_true", help="costs count as differences")
-    search.add_argument("--endless", action="store_true", help="never ending counts as well")
+                        help="the most programs tried (default: 10,000; outside: 500)")  # fmt: skip
+    search.add_argument(
+        "--seed", metavar="N", type=int, default=1, help="the seed of the random programs"
+    )
+    search.add_argument(
+        "--costs", action="store_true", help="count different costs as a difference"
+    )
+    search.add_argument(
+        "--endless", action="store_true", help="count a run without end as a difference"
+    )
     search.add_argument("--case", metavar="SUITE", type=Path, dest="suite",
                         help="add the program found to this suite; shows it first")  # fmt: skip
     search.add_argument("--yes", action="store_true", help="with --case: write it")
 
     search.add_argument("--json", action="store_true", help="print the answer as JSON")
     apart = add(
-        "differences", "decision_table.differences", "what tells two definitions apart in meaning"
+        "differences",
+        "decision_table.differences",
+        "list the differences in meaning between two definitions",
     )
     apart.add_argument("one", metavar="ONE", help="Rill, Rill.environment, either with @VERSION")
     apart.add_argument("other", metavar="OTHER", help="another one")
@@ -375,18 +389,18 @@ def _suites(add: Adding) -> None:
     since = add(
         "changed",
         "suites.changed",
-        "say which verdicts the last run of the suites changed",
+        "list the verdicts that the last run of the suites changed",
     )
     since.add_argument("--json", action="store_true", help="print the answer as JSON")
 
     asked = add(
         "questions",
         "decision_table.questions",
-        "the answers of all lanes to the suites' questions, choices",
+        "show how each lane answers the suites' questions and decides the choices",
     )
     asked.add_argument("--language", metavar="NAME", help="only this language")
     asked.add_argument("--if", metavar="CHOICE=WAY", dest="decision",
-                       help="print which cases change when a choice is decided so")  # fmt: skip
+                       help="print the cases that change with another decision")  # fmt: skip
     asked.add_argument("--json", action="store_true", help="print them as JSON")
 
     taken = add(
@@ -397,7 +411,7 @@ def _suites(add: Adding) -> None:
     taken.add_argument("--with", metavar="LANE", dest="lane", help="the lane (default: the first "
                        "on which the case fails)")  # fmt: skip
     taken.add_argument("--yes", action="store_true", help="write it")
-    taken.add_argument("--undo", action="store_true", help="take the last change back")
+    taken.add_argument("--undo", action="store_true", help="undo the last change")
     taken.add_argument("--adopt", metavar="ANSWERS", type=Path,
                        help="cases from answers recorded elsewhere (JSON)")  # fmt: skip
     taken.add_argument("--origin", metavar="TEXT", help="where those answers come from")

@@ -59,7 +59,7 @@ def _print(lane: Lane, explored: Explored) -> None:
 def way_sentence(found: Reached) -> str:
     """How an outcome is reached."""
     if not found.ways:
-        return "   by the first way everywhere"
+        return "   by the first way each time"
     return "   by the ways " + ",".join(str(way + 1) for way in found.ways)
 
 
@@ -71,9 +71,9 @@ def census(lane: Lane, explored: Explored) -> str:
     if explored.states:
         parts = [counted(len(explored.states), "state"), counted(len(explored.steps), "step")
                  + " between them"]  # fmt: skip
-    ends = "every run ends" if explored.whole else "no run so far is without end"
+    ends = "every run ends" if explored.whole else "no run without end was found"
     if explored.cut_off:
-        ends = "some run had not ended at its limits"
+        ends = "some runs had not ended at their limits"
     parts.append("some run never ends" if explored.circle() else ends)
     return "; ".join((", ".join(parts[:-1]), parts[-1]))
 

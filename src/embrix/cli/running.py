@@ -160,7 +160,7 @@ def _print_result(work: Chosen, result: Result, label: str) -> None:
     for line in _where(work, outcome):
         print(line, file=stream)
     if result.ways:
-        print(f"  one of several ways: {ways_text(result.ways)}; embrix outcomes tells of all",
+        print(f"  one of several ways: {ways_text(result.ways)}; embrix outcomes lists all",
               file=stream)  # fmt: skip
     stream.flush()
 

@@ -285,7 +285,7 @@ def _tell_changes(path: Path, changes: Sequence[str], *, written: bool) -> None:
         return
     print("\n".join(visible(line) for line in changes))
     if written:
-        print(f"\nwritten to {path.name}; embrix accept --undo takes it back")
+        print(f"\nwritten to {path.name}; embrix accept --undo undoes it")
     else:
         print(f"\nwith --yes this is written to {path.name}")
 

@@ -48,7 +48,9 @@ def add_teaching(add: Adding) -> None:
     draw.add_argument("--json", action="store_true", help="print the answer as JSON")
     draw.set_defaults(calls=None, own_steps=False)
 
-    give = add("handout", "giving.give_handout", "what students take home: rules, programs, cases")
+    give = add(
+        "handout", "giving.give_handout", "write a handout for students: rules, programs, cases"
+    )
     give.add_argument("--to", metavar="FILE", type=Path, required=True, help="a .html or .pdf file")
     replacing(give)
     give.add_argument("--language", metavar="NAME", dest="languages", action="append",
@@ -67,7 +69,9 @@ def add_teaching(add: Adding) -> None:
 
     give.add_argument("--json", action="store_true", help="print the answer as JSON")
 
-    given = add("lessons", "lessons.lessons", "print the stops of lessons, and what is wrong there")
+    given = add(
+        "lessons", "lessons.lessons", "list the stops of lessons, and report what is wrong there"
+    )
     given.add_argument("lessons", metavar="LESSON", nargs="*", type=Path,
                        help="lessons (default: all of the course)")  # fmt: skip
     given.add_argument("--json", action="store_true", help="print the answer as JSON")
@@ -77,7 +81,7 @@ def add_teaching(add: Adding) -> None:
     replacing(page)
     page.add_argument("--json", action="store_true", help="print the answer as JSON")
 
-    sheet = add("worksheet", "exercises.make_worksheet", "exercises with gaps, made from runs")
+    sheet = add("worksheet", "exercises.make_worksheet", "make exercises with gaps from runs")
     sheet.add_argument("kind", metavar="WHAT", help="what is left open: see docs/lessons.md")
     sheet.add_argument("programs", metavar="FILE", nargs="*", type=Path, help="programs")
     sheet.add_argument("--lesson", metavar="LESSON", type=Path, help="the programs of a lesson")
@@ -106,11 +110,13 @@ def add_teaching(add: Adding) -> None:
     )  # fmt: skip
     new.add_argument("--json", action="store_true", help="print the answer as JSON")
 
-    start = add("starter", "giving.give_starter", "definitions with clauses left to be written")
+    start = add(
+        "starter", "giving.give_starter", "write a course in which clauses are left to be written"
+    )
     start.add_argument("--to", metavar="FOLDER", type=Path, required=True, help="a new folder")
     start.add_argument("--language", metavar="NAME", help="the language")
     start.add_argument("--with", metavar="LANE", dest="lane", required=True, help="its interpreter")
     start.add_argument("--without", metavar="FORM,…", required=True,
-                       help="the forms whose clauses are taken out")  # fmt: skip
+                       help="the forms whose clauses are left out")  # fmt: skip
     start.add_argument("--hint", metavar="TEXT", default="", help="what stands in their place")
     start.add_argument("--json", action="store_true", help="print the answer as JSON")

@@ -13,7 +13,7 @@ from embrix.text.visible import cut, visible
 
 
 def tell_uncovered(arguments: argparse.Namespace) -> int:
-    """Print the tokens, forms, alternatives, clauses, errors and choices that no case meets."""
+    """Print the tokens, forms, alternatives, clauses, errors and choices that no case covers."""
     session = Session(course_folder(arguments.course, about=True))
     known = session.course.languages
     if arguments.language is not None and arguments.language not in known:
@@ -30,5 +30,5 @@ def tell_uncovered(arguments: argparse.Namespace) -> int:
             if one.program:
                 print(f"{'':<28} met by       {cut(visible(one.program), 96)}")
         languages = arguments.language or ", ".join(known)
-        print(f"{languages}: {len(found) or 'nothing'} that no case meets")
+        print(f"{languages}: {len(found) or 'nothing'} that no case covers")
     return 1 if found else 0

@@ -188,7 +188,7 @@ def described(points: Sequence[tuple[float, float]]) -> str:
         return "too few points to say how it grows"
     names = [
         f"{fit.name} ({fit.formula}, "
-        + ("nothing left over)" if fit.rest <= 1e-6 else f"{fit.rest:.2%} left over)")
+        + ("no residual)" if fit.rest <= 1e-6 else f"residual {fit.rest:.2%})")
         for fit in found
     ]
     return names[0] if len(names) == 1 else "cannot be told apart: " + " or ".join(names)

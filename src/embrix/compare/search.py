@@ -1,4 +1,4 @@
-"""Looking for the smallest program on which two lanes disagree.
+"""Looking for the smallest program on which two lanes differ.
 
 Well-scoped programs are made up from forms and bindings; Hypothesis chooses and, once it has found
 a difference, makes the program smaller. Reproducible from a seed, bounded by a number of programs.
@@ -89,9 +89,9 @@ class Hunt(Struct):
             return f"no difference in {counted(self.tried, 'program')} {seed}"
         of = f"{self.tried:,} of {counted(self.asked, 'program')}"
         if self.stopped:
-            return f"stopped after {of} {seed}; none of these tells the lanes apart"
+            return f"stopped after {of} {seed}; on none of these the lanes differ"
         return (
-            f"the hunt fell short: only {of} could be made up {seed}; none of these tells the "
+            f"the hunt fell short: only {of} could be generated {seed}; none of these tells the "
             "lanes apart"
         )
 
@@ -138,7 +138,7 @@ def hunt(
     before the first program is tried it tells that learning goes on.
     Raises `NoPrograms`."""
     if not one.records:
-        raise NoPrograms(f"{one.name} is outside the course: programs are learned on a lane of "
+        raise NoPrograms(f"{one.name} is an outside lane: programs are generated with a lane of "
                          f"definitions, so name it second")  # fmt: skip
     known = tuple(form.name for form in one.interpreter.language.signature.forms)
     done = Hunt(one.name, other.name, seed, most, known)
@@ -157,7 +157,7 @@ class _Search:
         progress: Progress | None,
     ) -> None:  # fmt: skip
         if costs and not other.records:
-            raise NoPrograms(f"{other.name} is outside the course and tells of no costs")
+            raise NoPrograms(f"{other.name} is an outside lane and reports no costs")
         interpreter = one.interpreter
         kind = settle(interpreter.functions[interpreter.main].types[0])
         if not isinstance(kind, Con):
@@ -177,7 +177,7 @@ class _Search:
         try:
             self.weights = remembered(one, kind.name, done.seed, self._tell)
         except NoTerm as none:
-            raise NoPrograms(f"there is no finite {none}, so no program can be made up") from none
+            raise NoPrograms(f"there is no finite {none}, so no program can be generated") from none
         self.known: set[Value] = set()
         self.found = False
         self.most = 0

@@ -109,7 +109,7 @@ def _entry(
             complain(key, f"`{key}` is one of {', '.join(known)}")
     errors = entry.get("errors", {})
     if not isinstance(errors, dict) or not all(isinstance(one, str) for one in errors.values()):
-        complain("errors", "`errors` says for each error how the command tells of it",
+        complain("errors", "`errors` says for each error how the command reports it",
                  'errors = { Unbound = "unbound name …" }')  # fmt: skip
     for key, example in (("steps", '["--steps"]'), ("names", '["--name", "{name}={value}"]')):
         if not _texts(entry.get(key, [])):

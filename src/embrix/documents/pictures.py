@@ -190,7 +190,7 @@ def _of_run(walk: Walk, wish: Wish, title: str) -> Drawing:
             return draw_suspensions(walk, name)
     root = derivation_of(walk, walk.judgement_at(wish.number), wish.deep)
     if root is None:
-        raise NoPicture("nothing was concluded in this run")
+        raise NoPicture("this run has no conclusions")
     return draw_derivation(root, name)
 
 
@@ -202,7 +202,7 @@ def _states(session: Session, wish: Wish) -> Drawing:
         if one is not None and one.kind in ("rejected", "ambiguous", "gave up"):
             raise NoPicture(f"the program cannot be read: {one.text}")
         if not lane.several:
-            raise NoPicture(f"{lane.name} leaves nothing open: it comes to one outcome")
+            raise NoPicture(f"{lane.name} leaves no ways open: the program has one outcome")
         raise NoPicture("states are those between the steps that `main` repeats, and "
                         f"{lane.name} repeats none")  # fmt: skip
     if not explored.whole:

@@ -156,7 +156,7 @@ def _steps(asked: WorksheetWish, walk: Walk, sheet: Worksheet, chance: random.Ra
 def _derivation(asked: WorksheetWish, walk: Walk, sheet: Worksheet, chance: random.Random) -> None:
     root = derivation_of(walk, 0)
     if root is None:
-        raise NoExercise("nothing was concluded in this run")
+        raise NoExercise("this run has no conclusions")
     order = [root]
     for node in order:
         order += node.premises

@@ -71,8 +71,8 @@ def draw_growth(
     """A cost against a parameter, a line for each lane; the growth that fits best is named."""
     points = [point for row in table.values() for point in row]
     if not points:
-        scene = scene_of(text_block("no run came to an end", "faint"), title)
-        return Drawing((scene,), "no run came to an end\n")
+        scene = scene_of(text_block("no run finished", "faint"), title)
+        return Drawing((scene,), "no run finished\n")
     lows, highs = ([f(p[axis] for p in points) for axis in (0, 1)] for f in (min, max))
     low_y = 0.0 if scale == "linear" else max(1.0, lows[1])
     upright: Scale = "linear" if scale == "linear" else "logarithmic"

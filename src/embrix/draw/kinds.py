@@ -22,7 +22,7 @@ KINDS: dict[Kind, str] = {
     "environment": "the names at a step, with frames and closures",
     "store": "what each location holds over time",
     "suspensions": "what waits, is forced and used again",
-    "states": "all states that a program can come to, and what each leads to",
+    "states": "all states that a program can reach, and what each leads to",
     "costs": "the costs of several lanes as bars",
     "growth": "how a cost grows with a name supplied by hand",
     "suite": "cases against lanes",

@@ -118,7 +118,7 @@ class OutsideLane(Lane):
     def steps(self, text: str, given: Mapping[str, str] | None = None) -> bytes | Outcome:
         """The lines of a walk that the command writes, or how it ended without any."""
         if not self.outside.steps:
-            return Outcome("unfinished", f"{self.name} tells of no steps")
+            return Outcome("unfinished", f"{self.name} reports no steps")
         missing = self.without(given or {}, ())
         if missing:
             return Outcome("unfinished", missing)
@@ -225,7 +225,7 @@ class OutsideLane(Lane):
         if outside.rejected and any(reads_like(outside.rejected, line) for line in lines):
             return Result(Outcome("rejected", lines[0], "grammar"), written)
         if status != 0:
-            said = cut(lines[-1], 200) if lines else "nothing was said"
+            said = cut(lines[-1], 200) if lines else "it wrote nothing"
             return Result(Outcome("fault", f"{self.name} ended with status {status}: {said}"),
                           written)  # fmt: skip
         return Result(Outcome("value", value), written)

@@ -41,7 +41,7 @@ SHOWN: dict[Shown, str] = {
     "environment": "names and closures as linked boxes",
     "store": "the store over time",
     "tree": "the syntax tree",
-    "states": "all states that the program can come to",
+    "states": "all states that the program can reach",
 }
 
 

@@ -151,7 +151,7 @@ def _where(entries: Entries, data: Mapping[str, Any], part: int) -> Where | None
         raise entries.wrong(part, "where", "`time` counts from one")
     if kind in ("output", "end"):
         if what is not True:
-            raise entries.wrong(part, "where", f"nothing is said of {kind}",
+            raise entries.wrong(part, "where", f"`{kind}` is true or is left out",
                                 f"write where = {{ {kind} = true }}")  # fmt: skip
         return Where(kind, "", time)
     number = kind == "step"

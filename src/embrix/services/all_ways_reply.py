@@ -23,7 +23,7 @@ def explore_ways(
     """All outcomes and states of a program on a lane. `progress` may raise InterruptedError."""
     lane = session.runner(request.language, request.lane)
     if not lane.records:
-        return WaysFound(refused=f"{lane.name} is outside the course: what it leaves open is not "
+        return WaysFound(refused=f"{lane.name} is an outside lane: what it leaves open is not "
                          "known")  # fmt: skip
 
     def report(runs: int) -> None:

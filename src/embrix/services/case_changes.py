@@ -76,7 +76,7 @@ def covering_case(
         if ended and clauses_met(own.interpreter, traced) & set(cell.clauses):
             best = text
     if not best:
-        return TextChange(f"none of {tried} made-up programs comes to this clause")
+        return TextChange(f"none of {tried} generated programs reaches this clause")
     return as_case(session, path, best, [lane], "the outline")
 
 

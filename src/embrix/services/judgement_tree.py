@@ -26,7 +26,7 @@ def judgement_tree(
     (-1: never), how many premises it has. For a reduction sequence the tree of one step."""
     runner = session.runner(language, lane)
     if not runner.records:
-        return JudgementTree(refused=f"{lane} tells nothing of its steps")
+        return JudgementTree(refused=f"{lane} reports no steps")
     try:
         walk = Walk(runner, runner.trace(text, given, given_input=lines))
     except BadBinding as wrong:

@@ -26,13 +26,13 @@ def mended(session: Session, file: str, text: str, line: int) -> TextChange:
     notes = _notes(session, file, text)
     here = [note for note in notes if note.file == file and note.line == line]
     if not here:
-        return TextChange("there is no note on this line")
+        return TextChange("there is no error or warning on this line")
     for note in sorted(here, key=lambda one: one.severity != "error"):
         for candidate in _candidates(text, note):
             found = _accepted(session, file, candidate, note, notes)
             if found is not None:
                 return TextChange("", text, found, difference(text, found))
-    return TextChange("no repair is known for this; the note says what is wrong")
+    return TextChange("no repair is known for this; its message says what is wrong")
 
 
 def _notes(session: Session, file: str, text: str) -> list[Note]:

@@ -62,7 +62,7 @@ def align_walks(
         except NoLane as wrong:
             return AlignedWalks(refused=str(wrong))
         if not lane.records:
-            return AlignedWalks(refused=f"{name} tells nothing of its steps")
+            return AlignedWalks(refused=f"{name} reports no steps")
         try:
             traced = lane.trace(text, given, limits=LIMITS, given_input=lines)
         except BadBinding as wrong:

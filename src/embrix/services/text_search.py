@@ -26,7 +26,7 @@ def found_in(
     what they would be with that in its place; in `by` for a pattern `\\1` is what its first group
     matched."""
     if not what:
-        return TextHits("write what to look for")
+        return TextHits("write the text to search for")
     try:
         looked_for = regex.compile(what if pattern else regex.escape(what), regex.MULTILINE)
     except regex.error as wrong:
@@ -44,7 +44,7 @@ def found_in(
         except TimeoutError:
             return TextHits("this pattern takes too long: make it simpler")
         except (regex.error, IndexError) as wrong:
-            return TextHits(f"this cannot be put in its place: {wrong}")
+            return TextHits(f"the replacement is wrong: {wrong}")
         count += len(hits)
         for hit in hits[: MOST_LISTED - len(places)]:
             line, column = source.position(hit.start())

@@ -219,7 +219,7 @@ def _accept_steps(entry: Any, case: Case, lane: Lane) -> None:
     """The steps that came; lines that are left open and still hold stay as they were written."""
     wanted = case.steps.get(lane.name)
     if wanted is None:
-        raise CannotAccept(f"the case says nothing of the steps of {lane.name}")
+        raise CannotAccept(f"the case expects no steps of {lane.name}")
     if any(line.strip() == ANY for line in wanted.lines):
         raise CannotAccept(f"steps with {ANY} between them are not replaced; write them down")
     found = [line for _, line in steps_of(case, lane, wanted)]

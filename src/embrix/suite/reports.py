@@ -188,7 +188,7 @@ _SIGNS = {"passed": ("◆", "passed"), "failed": ("✗", "failed"), "left out": 
 def page(title: str, reports: Sequence[SuiteReport]) -> str:
     """One page that needs nothing else: counts, cases × lanes, what failed and how, questions."""
     counts = counted(reports)
-    text = f"{counts['passed']} hold, {counts['failed']} do not"
+    text = f"{counts['passed']} pass, {counts['failed']} fail"
     body = [f"<h1>{_text(title)}</h1>", f"<p>{text}.</p>"]
     for report in reports:
         body += _section(report)

@@ -6,8 +6,8 @@ Codes stay: scripts and notes refer to them. `embrix explain CODE` prints these 
 from __future__ import annotations
 
 CODES: dict[str, str] = {
-    "lost_stop": "The step that a stop of a lesson means does not come: what it is found by does "
-    "not happen in the run, or not so often. The nearest step is named.",
+    "lost_stop": "The step that a stop of a lesson describes does not occur in the run, or not as "
+    "often as it says. The nearest step is named.",
     "wrong_answer": "An answer of a lesson is not what the run gives.",
     "ambiguous_grammar": "A sentence has more than one tree; programs that hold it are refused.",
     "bad_pattern": "A token pattern cannot be read. Patterns know characters, classes in [ ], "
@@ -21,7 +21,7 @@ CODES: dict[str, str] = {
     "dropped_part": "A rule reads something that reaches no field of the form it makes.",
     "empty_file": "The file has no definition in it.",
     "empty_repetition": "What is repeated can be empty, so a repetition of it has no end.",
-    "endless_rule": "A rule derives no finite text: every alternative comes back to it.",
+    "endless_rule": "A rule derives no finite text: every alternative uses the rule itself again.",
     "empty_token": "A token pattern or literal matches the empty text; reading would stand still.",
     "grammar_conflict": "One token of lookahead does not tell how to go on; the grammar is parsed "
     "by the general, slower parser. It may still be unambiguous.",
@@ -33,7 +33,7 @@ CODES: dict[str, str] = {
     "too_many_files": "Some files of the folder are not read; a course belongs in a folder of its "
     "own.",
     "missing_clause": "A function has no clause for some terms; a run that meets one is stuck.",
-    "partial_let": "A `let` without `else` has a pattern that does not take every value of its "
+    "partial_let": "A `let` without `else` has a pattern that does not match every value of its "
     "type; a run that meets another one is stuck there. Add `else`, or answer with `deliberately` "
     "where it cannot happen.",
     "missing_field": "An alternative makes a form without filling all its fields.",
@@ -42,7 +42,7 @@ CODES: dict[str, str] = {
     "no_file": "What bears the name of a definition or suite is no file: a pipe, a device, a link "
     "to nothing.",
     "no_relation": "A small-step relation is needed here: a `define … by` with `final` lines.",
-    "not_replaced": "A rule or table of the base is written anew without saying so: put `...` "
+    "not_replaced": "A rule or table of the base is declared a second time: put `...` "
     "where the base's rows come in, or write `replace` before it.",
     "nothing_taken_over": "`...` or `replace` refers to something that the base does not have.",
     "base_broken": "What is extended has errors, so what extends it cannot be checked.",
@@ -52,7 +52,7 @@ CODES: dict[str, str] = {
     "type_mismatch": "A value of one type stands where another is expected.",
     "unbuilt_form": "No rule of the grammar makes this form, so no program holds it.",
     "unfinished": "Something is still to be written.",
-    "other_habit": "Another language writes it so; the repair says how it is written here.",
+    "other_habit": "This is how other languages write it; the repair says how it is written here.",
     "unknown_character": "A character that means nothing in Brix outside texts and patterns.",
     "unknown_constructor": "No form or constructor of this name is declared.",
     "unknown_error": "No error of this name is declared.",
@@ -64,7 +64,7 @@ CODES: dict[str, str] = {
     "unknown_rule": "The grammar has no rule or token of this name.",
     "unknown_type": "No type or sort of this name is known.",
     "unknown_word": "A declaration or entry that is not known in this place.",
-    "unreachable_clause": "Clauses above take everything that this one takes.",
+    "unreachable_clause": "Earlier clauses match everything that this one matches.",
     "unreadable": "The text does not fit the notation in this place.",
     "unreadable_file": "The file cannot be read as UTF-8 text.",
     "unused_rule": "No rule refers to this one, and no program starts with it.",
@@ -75,7 +75,7 @@ CODES: dict[str, str] = {
     "wrong_row": "The row of an operator does not fit its kind: operands and signs are misplaced.",
     "wrong_pattern": "A pattern of this kind is not possible in this place.",
     "outdated_store": "A store is used again after a call has given a newer one: what that call "
-    "changed is lost. Use the store that came back, perhaps under the same name.",
+    "changed is lost. Use the store that the call gives back, perhaps under the same name.",
     "evaluated_twice": "The same part of a program is evaluated twice on one way through a clause: "
     "what it writes or changes happens twice, and its costs double. Name the result by a `let`.",
     "scope_without_binding": "A part in which a name is bound is evaluated in an environment that "
@@ -91,7 +91,7 @@ CODES: dict[str, str] = {
     "under_same_binder": "A function that walks over terms for a name goes on under a binder that "
     "may bind the same name: there the name means something else.",
     "against_order": "The parts of one form are evaluated in another order than those of all other "
-    "forms. Change the lines round, or say that it is meant.",
+    "forms. Reorder the lines, or say that it is meant.",
     "unused_name": "A name is bound and never used. Write `_` where that is meant; otherwise "
     "something is forgotten: an extended environment, a store, a part of the program.",
     "no_such_number": "A number that the language's kind of numbers does not have.",

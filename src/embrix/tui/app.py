@@ -91,7 +91,7 @@ class BeginningApp(WorkbenchApp):
                 "shipped",
             ),
         ]
-        title, empty = "an empty folder", "Nothing is called so."
+        title, empty = "an empty folder", "There is no such name."
         self.push_screen(Pick(title, rows, empty), self._chosen)
 
     def _chosen(self, what: str | None) -> None:

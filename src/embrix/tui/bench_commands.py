@@ -203,7 +203,7 @@ class BenchCommands(TextActions):
                 if path is not None:
                     self._give(Path(path))
 
-            self.app.push_screen(Pick("which lesson?", rows, "No such lesson."), picked)
+            self.app.push_screen(Pick("which lesson?", rows, "There is no such lesson."), picked)
 
     def action_add_stop(self) -> None:
         """The step of the walk as a stop of a lesson: of the one that was given last, or of the
@@ -223,7 +223,7 @@ class BenchCommands(TextActions):
                 self.writing.add_stop(Path(path))
 
         if len(rows) > 1:
-            self.app.push_screen(Pick("to which lesson?", rows, "No such lesson."), picked)
+            self.app.push_screen(Pick("to which lesson?", rows, "There is no such lesson."), picked)
         else:
             picked(rows[0][2])
 

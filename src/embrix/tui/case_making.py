@@ -38,7 +38,7 @@ def make_case(
         }  # fmt: skip
         desk.ask("case", msgspec.convert(fields, AddFoundCase), take)
 
-    bench.app.push_screen(Pick("what the case states", rows, "No case states that."), picked)
+    bench.app.push_screen(Pick("what the case states", rows, "There is no such choice."), picked)
 
 
 def make_stop(

@@ -111,7 +111,7 @@ class Choosing:
             elif path is not None:
                 bench.open_program(Path(path))
 
-        empty = "No file of the course has this in its name.\nCtrl+N begins a new one."
+        empty = "No file of the course has a name like this.\nCtrl+N begins a new one."
         bench.app.push_screen(Pick("open", programs, empty), opened)
 
     def _lately_first(self, rows: list[tuple[str, str, str]]) -> list[tuple[str, str, str]]:
@@ -164,7 +164,7 @@ class Choosing:
                 bench.text_changed()
 
         bench.app.push_screen(
-            Pick("read the text at", rules, "No rule has this in its name."), picked
+            Pick("read the text at", rules, "No rule has a name like this."), picked
         )
 
     def choice_or_version(self) -> None:
@@ -205,7 +205,7 @@ class Choosing:
             self._beside(f"{base}[{', '.join(entries)}]" if entries else base)
 
         title = f"choices and versions of {base}"
-        bench.app.push_screen(Pick(title, rows, "No such choice."), picked)
+        bench.app.push_screen(Pick(title, rows, "There is no such choice."), picked)
 
     def _beside(self, lane: str) -> None:
         """Put a lane beside the others and walk it."""
@@ -283,7 +283,7 @@ class Choosing:
                 what, _, name = chosen.partition(" ")
                 steps[what](name)
 
-        bench.app.push_screen(Pick("new", rows, "Nothing of this name is begun."), picked)
+        bench.app.push_screen(Pick("new", rows, "There is no such kind of file."), picked)
 
     @staticmethod
     def _new_in(language: str) -> list[tuple[str, str, str]]:
@@ -317,7 +317,7 @@ class Choosing:
                 self._begin(Begin(kind="interpreter", name=strategy, language=language,
                                   strategy=strategy))  # fmt: skip
 
-        self._bench.app.push_screen(Pick("strategy", rows, "No strategy is called so."), picked)
+        self._bench.app.push_screen(Pick("strategy", rows, "There is no such strategy."), picked)
 
     def _begin(self, asked: Begin) -> None:
         """Ask for a name, then have the files written, and open the first of them."""

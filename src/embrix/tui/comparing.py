@@ -244,7 +244,7 @@ class Comparing(View):
     def action_parting(self) -> None:
         together = self.query_one(Together)
         if together.parting < 0:
-            self.query_one(Masthead).show(notice="these walks part nowhere")
+            self.query_one(Masthead).show(notice="these walks do not differ")
             return
         self.set_focus(together)
         together.move_to(together.parting)

@@ -113,7 +113,9 @@ class Changes(Rows):
     def __init__(self) -> None:
         super().__init__(id="changes")
         self.rows: list[ChangedCase] = []
-        self.empty_text = "Enter on a choice decides it otherwise: the cases that change stand here"
+        self.empty_text = (
+            "Enter on a choice decides it otherwise: the cases that change appear here"
+        )
 
     def show(self, rows: list[ChangedCase], decision: str) -> None:
         self.rows = rows
@@ -285,7 +287,9 @@ class Deciding(View):
             if way is not None:
                 self._decide(f"{decision.name}={way}")
 
-        self.app.push_screen(Pick(f"decide {decision.name}", rows, "No such way."), picked)
+        self.app.push_screen(
+            Pick(f"decide {decision.name}", rows, "There is no such alternative."), picked
+        )
 
     def _decide(self, decision: str) -> None:
         self._desk.drop("changed")

@@ -25,7 +25,7 @@ from embrix.tui.workbench import Workbench
 
 PLACE = "derivation"
 RULES = "rules over lines"
-VIEWS = ("premises over conclusions", "conclusions in order", "what is so far", RULES)
+VIEWS = ("premises over conclusions", "conclusions in order", "the derivation so far", RULES)
 SHALLOW, DEEPEST = 4, 20
 """Levels that are unfolded at first: the first number at least, up to the second as many as there
 is room for."""

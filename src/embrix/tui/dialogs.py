@@ -27,34 +27,34 @@ PLACES = {
     "lanes": "Every interpreter of the language runs the program. Up and down choose the lane "
     "that is walked; ≠ marks a lane whose result differs from the first.",
     "tree": "The syntax tree of the program; the active part is marked while you walk.",
-    "tokens": "What the text was cut into: place, kind, slice.",
+    "tokens": "The tokens of the text: place, kind, text.",
     "grammar": "What kind of grammar the language has and why; conflicts by example, and an "
     "ambiguous sentence with its trees if one was found. Ctrl+R reads the text at a rule.",
     "cases": "Every case of the suite with one sign a lane: ◆ as expected, ✗ not. Under a failed "
-    "case: what was expected ⟂ what the lane gave.",
+    "case: expected ⟂ what the lane gave.",
     "tally": "The whole suite: a row for each case, a column for each lane. The card at the right "
     "shows the case under the cursor: what was expected, what each lane gave.",
     "compare": "Every lane's outcome and cost. Below, two walks in rows: what evaluates the same "
     "part of the program stands side by side; ≠ marks where they differ.",
     "derivation": "The run as a tree of judgements: each stands under what it was concluded from. "
-    "A judgement that did not come to an end has an open line.",
-    "hunt": "Programs are made up until two lanes disagree; then the program is made smaller. "
-    "The view tells what was tried: how the programs ended, how many apply a function.",
+    "A judgement that did not finish has an open line.",
+    "hunt": "Programs are generated until two lanes differ; then the program is made smaller. "
+    "The view shows what was tried: how the programs ended, how many apply a function.",
     "growth": "The program runs with a name over a range. Each lane has a letter; the growth that "
     "fits its counted cost best stands under the chart.",
     "decisions": "Questions with the answer of each lane, and the choices with the way in which "
     "each lane decides them. Enter shows which cases change with the other choice.",
-    "text": "A file of the course. It counts as it is typed: lanes, tree, notes and cases follow. "
-    "What is noted about a line stands at its end and in full below; so does what the cursor is "
-    "on.",
+    "text": "A file of the course. A change takes effect as you type: lanes, tree, notes and "
+    "cases follow. Errors and warnings stand at the end of their line, and in full below; so does "
+    "the meaning of the name under the cursor.",
     "outline": "Every clause of a lane: forms down, functions across. A clause that no case of the "
     "suites reaches has a ?, one that only failing cases reach has a !.",
     "notes": "Errors and warnings in the definitions and suites of the course.",
     "drafting": "A definition that you edit without saving, and what the change does to the text "
     "at the right: both trees, and where they differ. Alt+X discards the change, Ctrl+S saves it.",
     "step-details": "One step in full: names (those that the expression uses first), store, "
-    "output, clause, and the judgements around it. Arrows scroll; what is looked for stays marked "
-    "at every step.",
+    "output, clause, and the judgements around it. Arrows scroll; the text you search for stays "
+    "marked at every step.",
     "walk": "The run of the chosen lane, step by step. The gauge above shows its height over "
     "time; a click on it jumps there.",
 }
@@ -173,7 +173,7 @@ class Help(Searching):
 
 class _Commands(Narrowed[Command]):
     def __init__(self, place: str, unavailable: dict[str, str], commands: list[Command]) -> None:
-        super().__init__(commands, "No command has this in its name or text.")
+        super().__init__(commands, "No command matches.")
         self._place = place
         self._unavailable = unavailable
 

@@ -48,7 +48,7 @@ class OutcomeRows(Rows):
         super().__init__(id=id)
         self.lines: list[str] = []
         self.empty_text = (
-            "F5 holds the change against what is saved: what lanes give for the text,\n"
+            "F5 compares the change with the saved file: what lanes give for the text,\n"
             "what it means, short sentences read otherwise, interpreters it reaches."
         )
 
@@ -356,7 +356,7 @@ class Drafting(Once, Screen[None]):
                 self._rule = rule
                 self.look()
 
-        empty = "No rule has this in its name."
+        empty = "No rule has a name like this."
         self.app.push_screen(Pick("read the text at", rules, empty), picked)
 
     def action_view(self) -> None:

@@ -60,7 +60,7 @@ class Drawings:
             elif kind is not None:
                 self._name(kind)
 
-        self._bench.app.push_screen(Pick("draw", rows, "Nothing of this name is drawn."), picked)
+        self._bench.app.push_screen(Pick("draw", rows, "There is no such picture."), picked)
 
     def _name(self, kind: str) -> None:
         bench = self._bench

@@ -166,7 +166,7 @@ class Growing(View):
             chart.refresh()
             return
         self._found = found
-        chart.empty_text = "no run came to an end: r chooses another name or range"
+        chart.empty_text = "no run finished: r chooses another name or range"
         self._show()
 
     @property

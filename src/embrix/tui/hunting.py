@@ -1,4 +1,4 @@
-"""Looking for the smallest program on which two lanes disagree, with the walks of what is found."""
+"""Looking for the smallest program on which two lanes differ, with the walks of what is found."""
 
 from __future__ import annotations
 
@@ -64,7 +64,9 @@ class Quarry(Static):
             full = round(GAUGE * tried / self.most)
             text.append("█" * full, ink(app, "water"))
             text.append("─" * (GAUGE - full) + "  ", ink(app, "deep"))
-        going = "learning what goes well with what …" if self.running and not tried else ""
+        going = (
+            "learning which programs run without failing …" if self.running and not tried else ""
+        )
         count = (
             f"{tried:,} of {self.most:,} programs" if self.running else counted(tried, "program")
         )
@@ -79,7 +81,7 @@ class Quarry(Static):
         app = self.app
         if not found.program:
             text.append(f"\n{found.sentence}\n", ink(app, "moss", bold=True))
-            text.append("That is all it says; s hunts on with other programs.\n", ink(app, "faint"))
+            text.append("This is no proof; s searches on with other programs.\n", ink(app, "faint"))
             return
         text.append(f"\n{found.sentence}\n\n", ink(app, "brass", bold=True))
         for line in found.program.split("\n"):
@@ -128,7 +130,9 @@ class Hunting(View):
         others = self._others()
         other = self._other if self._other in others else others[0]
         self.quarry.lanes = (bench.lane, other)
-        self.query_one(Together).empty_text = "The walks of what is found are laid here."
+        self.query_one(
+            Together
+        ).empty_text = "The walks of the program that is found appear here, row by row."
         self.query_one(Together).focus()
         self._start()
 
@@ -141,7 +145,9 @@ class Hunting(View):
         quarry.found, quarry.why, quarry.running = None, [], True
         outside = self._bench.languages[self._bench.language].outside
         quarry.most = MOST_PROGRAMS_OUTSIDE if quarry.lanes[1] in outside else MOST_PROGRAMS
-        self.query_one(Together).show([], -1, "The walks of what is found are laid here.")
+        self.query_one(Together).show(
+            [], -1, "The walks of the program that is found appear here, row by row."
+        )
         request = HuntDifference(
             language=self._bench.language, lanes=list(quarry.lanes), most=quarry.most,
             seed=quarry.seed, costs=quarry.costs, endless=quarry.endless,
@@ -267,7 +273,7 @@ class Hunting(View):
         write_after_a_look(self, suite, made, "this program as a case", self._written)
 
     def _written(self) -> None:
-        self.say("the case is written; z takes it back")
+        self.say("the case is written; z undoes it")
 
     def action_undo(self) -> None:
         suite = self._suite()

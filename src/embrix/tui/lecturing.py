@@ -238,7 +238,7 @@ class Lecturing(View):
         except (Changed, Damaged, Unreadable, OSError) as fault:
             self.say(f"{self._path.name} is not written: {refusal(fault)}", "brick")
             return
-        self._read_again(at, "moved; z takes it back")
+        self._read_again(at, "moved; z undoes it")
 
     def _read_again(self, at: int, message: str) -> None:
         """Have the lesson read anew, with the course as it is on disk now."""

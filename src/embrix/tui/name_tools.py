@@ -106,7 +106,7 @@ class NameTools:
                 self.go(found.places[int(number)])
 
         title = f"{found.kind} {found.name}: {counted(len(rows), 'place')}"
-        self._bench.app.push_screen(Pick(title, rows, "No place has this in it."), picked)
+        self._bench.app.push_screen(Pick(title, rows, "No place contains this."), picked)
 
     # ---------------------------------------------------------------- another name
 

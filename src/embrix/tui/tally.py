@@ -423,7 +423,7 @@ class Tally(View):
     def _ask_acceptance(self, typed: str | None) -> None:
         case, verdict = self.board.case, self.board.verdict
         if case is None or verdict is None or (verdict.state != "failed" and typed is None):
-            self.say("this cell holds: there is nothing to accept")
+            self.say("this cell passes: there is nothing to accept")
             return
         request = AcceptCase(suite=str(self._path()), case=case.name, lane=verdict.lane,
                              what=verdict.what or "outcome", typed=typed)  # fmt: skip
@@ -436,7 +436,7 @@ class Tally(View):
             return
 
         def written() -> None:
-            self.say(f"“{name}” is written; z takes it back")
+            self.say(f"“{name}” is written; z undoes it")
             self.action_again()
 
         write_after_a_look(self, self._path(), found, name, written)

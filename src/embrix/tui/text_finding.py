@@ -56,9 +56,9 @@ class LookFor(Dialog[Answer]):
             title = Title("find")
             title.lit = True
             yield title
-            yield LineInput(self._first, placeholder="what to look for; Enter goes to the place",
+            yield LineInput(self._first, placeholder="text to search for; Enter goes to the place",
                             id="what")  # fmt: skip
-            yield LineInput(placeholder="what to put in its place; Enter here replaces all",
+            yield LineInput(placeholder="text to replace it with; Enter here replaces all",
                             id="by")  # fmt: skip
             yield Static("", id="found", markup=False)
             yield _Hits()

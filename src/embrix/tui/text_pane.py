@@ -343,7 +343,7 @@ class TextPane:
         def answered(yes: str | None) -> None:
             if yes is not None and self._text == change.old:
                 put(change.text)
-                say("mended; Ctrl+Z takes it back", "ink")
+                say("mended; Ctrl+Z undoes it", "ink")
 
         self._bench.app.push_screen(
             Show("repair", self.name, change.changes, "Enter carries it out"), answered
@@ -361,7 +361,7 @@ class TextPane:
                 return
         self._together = [(folder / one.file, one.old, one.text) for one in changes]
         if self._put([(path, text) for path, _, text in self._together]):
-            self._bench.say(f"{message}. Alt+S saves them, Ctrl+Z takes it back")
+            self._bench.say(f"{message}. Alt+S saves them, Ctrl+Z undoes it")
 
     def undo_together(self) -> bool:
         """Take the last change of several files back, if nothing has been typed since then."""
@@ -447,7 +447,7 @@ class TextPane:
 
     def _case_made(self, suite: Path, made: TextChange) -> None:
         self._added(suite, made, "[[case]]", "added as the last case, not saved yet: Ctrl+S saves "
-                    "it, Ctrl+Z takes it back")  # fmt: skip
+                    "it, Ctrl+Z undoes it")  # fmt: skip
 
     def add_stop(self, lesson: Path) -> None:
         """Put the step of the walk into a lesson, as its last stop, and go there to write what is

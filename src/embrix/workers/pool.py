@@ -55,8 +55,8 @@ CRASHES = (-signal.SIGSEGV, -signal.SIGABRT, -signal.SIGBUS)
 """How a process ends when Python itself finds no memory for a frame (some versions crash then)."""
 
 NO_MEMORY = RunResult(
-    Ending("out of fuel", "all the memory a run may have", "memory"),
-    "out of fuel: all the memory a run may have", [], {},
+    Ending("out of fuel", "more memory than a run may use", "memory"),
+    "out of fuel: more memory than a run may use", [], {},
 )  # fmt: skip
 
 
