@@ -3,7 +3,11 @@
 from __future__ import annotations
 
 import ast
+import gc
+import weakref
 from typing import Any
+
+from msgspec.structs import replace
 
 from embrix.brix import core as k
 from embrix.course.load import Course
@@ -19,7 +23,7 @@ from embrix.machine.events import (
     with_events,
 )
 from embrix.machine.inlining import DEEPEST, Inlining
-from embrix.machine.numbering import bound_slots
+from embrix.machine.numbering import bound_slots, moved, parts_inside, renumbered
 from embrix.machine.planned import INSIDE, Entering, Inlined, Known, NoClause, TailCall
 from embrix.machine.pycode import assign, const, load, loop, when
 from embrix.machine.specialising import specialised
@@ -293,3 +297,30 @@ def test_a_known_tag_needs_no_comparison(make_course: Maker) -> None:
                  if isinstance(part, ast.Constant)]  # fmt: skip
     assert 7 in constants
     assert not set(tags) & set(constants)
+
+
+def test_what_is_remembered_of_a_function_goes_with_it(make_course: Maker) -> None:
+    course = make_course(a=TINY_LANGUAGE, b=TALLY)
+    function = replace(course.interpreters["Tiny"]["tally"].functions["run"])
+    made = renumbered(function)
+    assert renumbered(function) is made
+    assert parts_inside(function) is parts_inside(function)
+    gone = weakref.ref(made), weakref.ref(function)
+    del function, made
+    gc.collect()
+    assert [one() for one in gone] == [None, None]
+
+
+def test_other_numbers_reach_every_variable(lockside: Course) -> None:
+    """All variables of every function of the course moved by a hundred, and back again."""
+    for lanes in lockside.interpreters.values():
+        for interpreter in lanes.values():
+            for function in interpreter.functions.values():
+                bound = bound_slots(function.inside)
+                used = {*function.slots, *bound}
+                there = moved(function.inside, {slot: slot + 100 for slot in used})
+                assert bound_slots(there) == [slot + 100 for slot in bound]
+                locals_there = [one.slot for one in k.parts_of(there) if isinstance(one, k.Local)]
+                assert all(slot >= 100 for slot in locals_there)
+                back = moved(there, {slot + 100: slot for slot in used})
+                assert repr(back) == repr(function.inside)

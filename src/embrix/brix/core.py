@@ -89,7 +89,7 @@ class Choice(Struct, frozen=True):
     default: str
 
 
-class Function(Struct, frozen=True, eq=False):
+class Function(Struct, frozen=True, eq=False, weakref=True):
     """A function of a definition. `subject` is the number of the parameter that is the current
     term, when one is; `finals` makes it a small-step relation."""
 
