@@ -115,11 +115,34 @@ MISTAKES = [
     ("=> Num(n + m)", f"=> Num({'9' * 5_000})", ("unreadable", 15), (*RIGHT[:2], OPEN, RIGHT[3])),
     ("  Num(n), Num(m) ", f"  Num({'9' * 5_000}), Num(m) ", ("unreadable", 15),
      (*RIGHT[:2], OPEN, RIGHT[3])),
+    ("eval(right, env))\n", "eval(right, env) +\n", ("unreadable", 12),
+     (*RIGHT[:2], OPEN, RIGHT[3])),
+    ("eval(right, env))\n", "eval(right, env),\n", ("unreadable", 12),
+     (*RIGHT[:2], OPEN, RIGHT[3])),
     ("main run\n", "main ran\n", ("unknown_name", 6), (OPEN,) * 4),
     ("main run\n", "", ("missing_part", 1), (OPEN,) * 4),
     ("main run\n", "main run\nlaw run(Lit(1)) == 1\n", ("type_mismatch", 7), RIGHT),
     ("main run\n", "main run\nlaw run(Lit(1) == Num(1)\n", ("unreadable", 7), RIGHT),
 ]  # fmt: skip
+
+
+@pytest.mark.parametrize("number", range(len((LANGUAGE + LANE).split("\n"))))
+@pytest.mark.parametrize("tail", ["", " +", ","])
+def test_a_bracket_that_is_left_open_is_told_at_its_line_and_hides_no_other(
+    make_course: Maker, number: int, tail: str
+) -> None:
+    """In each line the last closing bracket taken away, or an operator or a comma in its place."""
+    lines = (LANGUAGE + LANE).split("\n")
+    line = lines[number]
+    if ")" not in line or line.lstrip().startswith("|"):
+        return
+    at = line.rindex(")")
+    lines[number] = line[:at] + tail + line[at + 1 :]
+    texts = "\n".join(lines)
+    begin = texts.index("interpreter values")
+    course = make_course(tally=texts[:begin], values=texts[begin:])
+    border = LANGUAGE.count("\n")
+    assert [line for _, line in told(course)] == [number + 1 - border * (number >= border)]
 
 
 @pytest.mark.parametrize(("old", "new", "finding", "ends"), MISTAKES)

@@ -111,6 +111,14 @@ HELD = (
         (LANE.replace("Add(left, right) =>", "Add(left) =>"), LANE, 9),
         (LANE.replace("eval(right, env)", "eval(right)"), LANE, 9),
         (LANE.replace("eval(right, env)", "eval(right, env, 2)"), LANE, 9),
+        # A bracket left open, before a comment, an operator or a comma.
+        (LANE.replace("eval(right, env)", "eval(right, env"), LANE, 9),
+        (
+            LANE.replace("eval(right, env)", "eval(right, env   # both"),
+            LANE.replace("eval(right, env)", "eval(right, env)   # both"), 9,
+        ),
+        (LANE.replace("eval(right, env)", "eval(right, env +"), LANE, 9),
+        (LANE.replace("eval(right, env)", "eval(right, env,"), LANE, 9),
         # A warning that is meant.
         (
             LANE.replace("0 - eval(arg, env)", "eval(arg, env) - eval(arg, env)"),
@@ -121,7 +129,7 @@ HELD = (
         ),
     ],
     ids=["name", "arguments", "form", "clauses", "unused", "whole number", "constructor", "field",
-         "argument", "too much", "meant"],
+         "argument", "too much", "bracket", "before a comment", "operator", "comma", "meant"],
 )  # fmt: skip
 def test_a_note_is_mended(make_course: Maker, wrong: str, right: str, line: int) -> None:
     """What comes out is written by hand above."""

@@ -52,7 +52,7 @@ def replaced(desk: Terminal, what: str, by: str) -> None:
     desk.keys("Tab")
     desk.type(by)
     desk.keys("Enter")
-    desk.until(lambda s: "replaced. Alt+S saves" in s, "the other text")
+    desk.until(lambda s: "1 place replaced. Ctrl+S saves it" in s, "the other text")
 
 
 def begun(desk: Terminal, what: str, choice: str, name: str) -> None:

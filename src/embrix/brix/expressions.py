@@ -362,13 +362,26 @@ class Expressions(PatternReader):
             self.c.fail("`match` needs clauses, indented further")
         return s.Match(tuple(subjects), tuple(each_clause(clauses)), self.c.since(start.span))
 
+    def _patterns(self) -> list[s.Pattern]:
+        patterns = [self.pattern()]
+        while self.c.accept(","):
+            patterns.append(self.pattern())
+        return patterns
+
+    def _head(self) -> list[s.Pattern]:
+        """What tells a clause from more of the line above it."""
+        patterns = self._patterns()
+        if self.c.accept("when"):
+            self.expression()
+        self.c.expect("=>")
+        return patterns
+
     def clause(self, column: int = 0) -> s.Clause:
         """`PATTERN, PATTERN when GUARD => BODY`; `column` is that of its line, if it begins before
         the pattern."""
         column, around = column or self.c.peek().column, (self.c.brackets, self.c.floor)
-        patterns = [self.pattern()]
-        while self.c.accept(","):
-            patterns.append(self.pattern())
+        begin = self.c.at
+        patterns = self._patterns()
         span = patterns[0].span
         try:
             guard = self.expression() if self.c.accept("when") else None
@@ -380,7 +393,8 @@ class Expressions(PatternReader):
             # What it is about is known; what it gives is still to be written.
             cause = self.c.findings.last
             self.c.brackets, self.c.floor = around
-            self.c.skip_lines(column)
+            if not self.c.back_to_line(begin, column, self._head):
+                self.c.skip_lines(column)
             guard, body = None, s.Todo(cause.note, span, cause.code)
         return s.Clause(tuple(patterns), guard, body, self.c.since(span))
 

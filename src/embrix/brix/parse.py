@@ -230,7 +230,8 @@ class Cursor:
                 self.brackets = brackets
                 if self._at == begin:
                     self._at += 1
-                self._skip_row(column, parent)
+                if not self.back_to_line(begin, column, read):
+                    self._skip_row(column, parent)
             broken = self.findings.count > mistakes
         self.floor = outer
         return result
@@ -240,9 +241,38 @@ class Cursor:
         while not ((tok := self.raw()).kind == "end" or (tok.first and tok.column <= column)):
             self._at += 1
 
-    def _read_in_spite(self, read: Callable[[], T | None]) -> T | None:
-        """A line that is indented wrongly, as it would be read in its place; None where more than
-        that is wrong with it."""
+    def line_inside(self, opened: Tok, column: int) -> bool:
+        """Whether a line that begins at a column, or further left, has been read since a bracket
+        was opened."""
+        at = self._at - 1
+        while at >= 0 and self._tokens[at] is not opened:
+            if self._tokens[at].first and self._tokens[at].column <= column:
+                return True
+            at -= 1
+        return False
+
+    @property
+    def at(self) -> int:
+        """The number of the next token."""
+        return self._at
+
+    def back_to_line(self, begin: int, column: int, read: Callable[[], object]) -> bool:
+        """Go back to a line of the block that can be read as one, and was taken for more of the
+        line that begins at a token: a bracket is never closed there."""
+        reached = self._at
+        for at in range(begin + 1, reached):
+            if self._tokens[at].first and self._tokens[at].column == column:
+                self._at = at
+                readable = self._read_in_spite(read, whole=False) is not None
+                self._at = at
+                if readable:
+                    return True
+        self._at = reached
+        return False
+
+    def _read_in_spite(self, read: Callable[[], T | None], *, whole: bool = True) -> T | None:
+        """A line that stands in a wrong place, as it would be read in its own; None where more than
+        that is wrong with it. Unless it must be `whole`, only its beginning may be read."""
         at, outer, brackets, failures = self._at, self.findings, self.brackets, self.failures
         self.findings = Findings()
         self.begin(self.raw().column)
@@ -251,7 +281,7 @@ class Cursor:
         except Misread:
             row = None
         over = self.raw().first or self.raw().kind == "end"
-        if self.findings.count or not over:
+        if self.findings.count or (whole and not over):
             row, self._at, self.brackets, self.failures = None, at, brackets, failures
         self.findings = outer
         return row

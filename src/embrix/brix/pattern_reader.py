@@ -5,7 +5,7 @@ from __future__ import annotations
 from abc import abstractmethod
 from collections.abc import Callable
 from fractions import Fraction
-from typing import TypeVar
+from typing import NoReturn, TypeVar
 
 from embrix.brix import syntax as s
 from embrix.brix.lexer import Tok, unescape
@@ -59,20 +59,32 @@ class PatternReader:
         outer, self.c.floor = self.c.floor, -1
         items: list[T] = []
         while not self.c.sees(close):
-            items.append(read())
+            begin = self.c.peek()
+            found = self.c.findings.count
+            try:
+                items.append(read())
+            except Misread:
+                if begin.first and begin.column <= outer:
+                    self.c.findings.forget(found)
+                    self._never_closed(opened, close)
+                raise
             if not self.c.accept(","):
                 break
-        if self.c.peek().first and not self.c.sees(close):
-            self.c.findings.error(
-                "unreadable", f"this {opened.text} is not closed where its line ends",
-                self.c.source, opened.span, f"close it with {close}, or go on after a comma",
-            )  # fmt: skip
-            self.c.failures += 1
-            raise Misread
+        if not self.c.sees(close) and (self.c.peek().first or self.c.line_inside(opened, outer)):
+            self._never_closed(opened, close)
         self.c.expect(close, " to close the bracket")
         self.c.brackets -= 1
         self.c.floor = outer
         return items
+
+    def _never_closed(self, opened: Tok, close: str) -> NoReturn:
+        """The line above has ended, whatever has been read since."""
+        self.c.findings.error(
+            "unreadable", f"this {opened.text} is not closed where its line ends",
+            self.c.source, opened.span, f"close it with {close}, or go on after a comma",
+        )  # fmt: skip
+        self.c.failures += 1
+        raise Misread
 
     # ---------------------------------------------------------------- types
 

@@ -131,6 +131,9 @@ def _candidates(text: str, note: Note) -> Iterator[str]:
             if one[0].isidentifier() and one[0] != "makes":
                 at = row + one.start()
                 yield f"{text[:at]}{capture[1]}:{text[at:]}"
+    closing = re.match(r"close it with (\S), ", hint)
+    if closing is not None:
+        yield from _closed(text, start, closing[1])
     if note.severity == "warning":
         yield from _answered(text, note)
 
@@ -150,6 +153,17 @@ def _moved(text: str, row: int, column: int, wanted: int) -> str:
 
 def _indent(line: str) -> int:
     return len(line) - len(line.lstrip())
+
+
+def _closed(text: str, start: int, bracket: str) -> Iterator[str]:
+    """A line with a closing bracket at its end, before a comment, perhaps in place of the sign or
+    comma with which the line ends."""
+    end = text.find("\n", start)
+    end = end if end >= 0 else len(text)
+    line = text[start:end]
+    code = re.sub(r"\s*(#[^\"]*)?$", "", line)
+    for kept in (re.sub(r"\s*[^\w\s)\]\"]+$", "", code), code):
+        yield text[:start] + kept + bracket + line[len(code) :] + text[end:]
 
 
 def _with_clause(text: str, note: Note) -> str | None:

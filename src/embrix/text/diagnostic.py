@@ -84,6 +84,10 @@ class Findings:
     def count(self) -> int:
         return len(self._list)
 
+    def forget(self, count: int) -> None:
+        """Keep only so many, those found first."""
+        del self._list[count:]
+
     def extend(self, more: Iterable[Diagnostic]) -> None:
         self._list.extend(more)
 

@@ -127,7 +127,7 @@ class NameTools:
                 self._bench.say("looking at every place of the course …")
                 self._desk.ask("rename", request, partial(self._renamed, new.strip()))
 
-        question = f"Another name for the {found.kind} {found.name}, everywhere it is meant:"
+        question = f"New name for the {found.kind} {found.name}, everywhere it is meant:"
         self._bench.app.push_screen(AskText("rename", question, found.name), typed)
 
     def _renamed(self, new: str, change: Renaming) -> None:

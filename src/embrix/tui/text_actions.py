@@ -6,13 +6,14 @@ import re
 from functools import partial
 
 from embrix.course.naming import plain_name
-from embrix.messages.replies_on_writing import FileChange, NamePlace
+from embrix.messages.replies_on_writing import TextHits
+from embrix.text.plural import counted
 from embrix.tui.clause_grid import ClauseGrid
 from embrix.tui.desk import Desk
 from embrix.tui.dialogs import AskText
 from embrix.tui.editor import ProgramEditor
 from embrix.tui.name_tools import NameTools
-from embrix.tui.text_finding import LookFor
+from embrix.tui.text_finding import Answer, LookFor
 from embrix.tui.text_pane import TextPane
 from embrix.tui.workbench import Workbench
 
@@ -84,9 +85,9 @@ class TextActions(Workbench):
         screen = LookFor(self.desk, name, texts, first)
         self.app.push_screen(screen, partial(self._looked_for, name))
 
-    def _looked_for(self, name: str, found: NamePlace | list[FileChange] | None) -> None:
-        if isinstance(found, list):
-            self.writing.change_files(found, "replaced")
+    def _looked_for(self, name: str, found: Answer | None) -> None:
+        if isinstance(found, TextHits):
+            self.writing.change_files(found.files, f"{counted(found.count, 'place')} replaced")
         elif found is not None:
             at = (found.line - 1, found.column - 1)
             if found.file == self._program_name:

@@ -10,7 +10,7 @@ from textual.binding import Binding, BindingType
 from textual.containers import Vertical
 from textual.widgets import Input, Static
 
-from embrix.messages.replies_on_writing import FileChange, NamePlace, TextHits
+from embrix.messages.replies_on_writing import NamePlace, TextHits
 from embrix.messages.requests import FindText
 from embrix.text.plural import counted
 from embrix.tui.bars import Title
@@ -20,7 +20,8 @@ from embrix.tui.line_input import LineInput
 from embrix.tui.rows import Piece, Rows
 from embrix.tui.theme import ink
 
-Answer: TypeAlias = NamePlace | list[FileChange]
+Answer: TypeAlias = NamePlace | TextHits
+"""A place to go to, or what is replaced."""
 
 
 class LookFor(Dialog[Answer]):
@@ -124,7 +125,7 @@ class LookFor(Dialog[Answer]):
         if hits.refused:
             self.query_one("#found", Static).update(hits.refused)
         elif hits.files:
-            self.dismiss(hits.files)
+            self.dismiss(hits)
 
     def action_move(self, by: int) -> None:
         self.query_one(_Hits).action_move(by)

@@ -361,7 +361,8 @@ class TextPane:
                 return
         self._together = [(folder / one.file, one.old, one.text) for one in changes]
         if self._put([(path, text) for path, _, text in self._together]):
-            self._bench.say(f"{message}. Alt+S saves them, Ctrl+Z undoes it")
+            saving = "Ctrl+S saves it" if len(changes) == 1 else "Alt+S saves them"
+            self._bench.say(f"{message}. {saving}, Ctrl+Z undoes it")
 
     def undo_together(self) -> bool:
         """Take the last change of several files back, if nothing has been typed since then."""
@@ -370,7 +371,7 @@ class TextPane:
         before = [(path, old) for path, old, _ in self._together]
         self._together = []
         if self._put(before):
-            self._bench.say("taken back")
+            self._bench.say("undone")
         return True
 
     def _now(self, path: Path) -> str | None:
