@@ -128,16 +128,18 @@ MISTAKES = [
 
 @pytest.mark.parametrize("number", range(len((LANGUAGE + LANE).split("\n"))))
 @pytest.mark.parametrize("tail", ["", " +", ","])
+@pytest.mark.parametrize("brackets", [")", "))"])
 def test_a_bracket_that_is_left_open_is_told_at_its_line_and_hides_no_other(
-    make_course: Maker, number: int, tail: str
+    make_course: Maker, number: int, tail: str, brackets: str
 ) -> None:
-    """In each line the last closing bracket taken away, or an operator or a comma in its place."""
+    """In each line the last closing brackets taken away, or an operator or a comma in their
+    place."""
     lines = (LANGUAGE + LANE).split("\n")
     line = lines[number]
-    if ")" not in line or line.lstrip().startswith("|"):
+    if brackets not in line or line.lstrip().startswith("|"):
         return
-    at = line.rindex(")")
-    lines[number] = line[:at] + tail + line[at + 1 :]
+    at = line.rindex(brackets)
+    lines[number] = line[:at] + tail + line[at + len(brackets) :]
     texts = "\n".join(lines)
     begin = texts.index("interpreter values")
     course = make_course(tally=texts[:begin], values=texts[begin:])

@@ -241,15 +241,22 @@ class Cursor:
         while not ((tok := self.raw()).kind == "end" or (tok.first and tok.column <= column)):
             self._at += 1
 
-    def line_inside(self, opened: Tok, column: int) -> bool:
-        """Whether a line that begins at a column, or further left, has been read since a bracket
-        was opened."""
-        at = self._at - 1
-        while at >= 0 and self._tokens[at] is not opened:
-            if self._tokens[at].first and self._tokens[at].column <= column:
-                return True
+    def may_be_line(self, tok: Tok) -> bool:
+        """Whether a token begins a line where one could stand that follows the present one."""
+        return tok.first and tok.column <= self._tokens[self._begin].column
+
+    def ran_on(self, opened: Tok) -> bool:
+        """Whether a bracket is never closed, and what has been read since may be another line."""
+        at, line = min(self._at + 1, len(self._tokens)), False
+        while at and self._tokens[at - 1] is not opened:
             at -= 1
-        return False
+            line = line or self.may_be_line(self._tokens[at])
+        depth = 1
+        for tok in self._tokens[at:]:
+            depth += (tok.text in ("(", "[")) - (tok.text in (")", "]")) if line else 0
+            if not depth:
+                return False
+        return line
 
     @property
     def at(self) -> int:

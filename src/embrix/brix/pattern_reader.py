@@ -59,18 +59,17 @@ class PatternReader:
         outer, self.c.floor = self.c.floor, -1
         items: list[T] = []
         while not self.c.sees(close):
-            begin = self.c.peek()
             found = self.c.findings.count
             try:
                 items.append(read())
             except Misread:
-                if begin.first and begin.column <= outer:
+                if self.c.ran_on(opened):
                     self.c.findings.forget(found)
                     self._never_closed(opened, close)
                 raise
             if not self.c.accept(","):
                 break
-        if not self.c.sees(close) and (self.c.peek().first or self.c.line_inside(opened, outer)):
+        if not self.c.sees(close) and (self.c.peek().first or self.c.ran_on(opened)):
             self._never_closed(opened, close)
         self.c.expect(close, " to close the bracket")
         self.c.brackets -= 1
