@@ -118,6 +118,10 @@ HELD = (
             LANE.replace("eval(right, env)", "eval(right, env)   # both"), 9,
         ),
         (LANE.replace("eval(right, env)", "eval(right, env +"), LANE, 9),
+        (
+            LANE.replace("0 - eval(arg, env)", "number(size([eval(arg, env +"),
+            LANE.replace("0 - eval(arg, env)", "number(size([eval(arg, env)]))"), 10,
+        ),
         (LANE.replace("eval(right, env)", "eval(right, env,"), LANE, 9),
         # A warning that is meant.
         (
@@ -129,7 +133,8 @@ HELD = (
         ),
     ],
     ids=["name", "arguments", "form", "clauses", "unused", "whole number", "constructor", "field",
-         "argument", "too much", "bracket", "before a comment", "operator", "comma", "meant"],
+         "argument", "too much", "bracket", "before a comment", "operator", "several",
+         "comma", "meant"],
 )  # fmt: skip
 def test_a_note_is_mended(make_course: Maker, wrong: str, right: str, line: int) -> None:
     """What comes out is written by hand above."""

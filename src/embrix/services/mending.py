@@ -18,6 +18,7 @@ from embrix.text.source import Source
 
 MOST_CLAUSES = 40
 """Clauses that are written at once."""
+_CLOSES = {"(": ")", "[": "]"}
 
 
 def mended(session: Session, file: str, text: str, line: int) -> TextChange:
@@ -131,9 +132,8 @@ def _candidates(text: str, note: Note) -> Iterator[str]:
             if one[0].isidentifier() and one[0] != "makes":
                 at = row + one.start()
                 yield f"{text[:at]}{capture[1]}:{text[at:]}"
-    closing = re.match(r"close it with (\S), ", hint)
-    if closing is not None:
-        yield from _closed(text, start, closing[1])
+    if hint.startswith("close it with"):
+        yield from _closed(text, start)
     if note.severity == "warning":
         yield from _answered(text, note)
 
@@ -155,15 +155,22 @@ def _indent(line: str) -> int:
     return len(line) - len(line.lstrip())
 
 
-def _closed(text: str, start: int, bracket: str) -> Iterator[str]:
-    """A line with a closing bracket at its end, before a comment, perhaps in place of the sign or
+def _closed(text: str, start: int) -> Iterator[str]:
+    """A line with its brackets closed at its end, before a comment, perhaps in place of the sign or
     comma with which the line ends."""
+    start = text.rfind("\n", 0, start) + 1
     end = text.find("\n", start)
     end = end if end >= 0 else len(text)
     line = text[start:end]
+    missing: list[str] = []
+    for sign in re.sub(r'"[^"]*"|#.*', "", line):
+        if sign in _CLOSES:
+            missing.append(_CLOSES[sign])
+        elif missing and sign == missing[-1]:
+            missing.pop()
     code = re.sub(r"\s*(#[^\"]*)?$", "", line)
     for kept in (re.sub(r"\s*[^\w\s)\]\"]+$", "", code), code):
-        yield text[:start] + kept + bracket + line[len(code) :] + text[end:]
+        yield text[:start] + kept + "".join(missing[::-1]) + line[len(code) :] + text[end:]
 
 
 def _with_clause(text: str, note: Note) -> str | None:
