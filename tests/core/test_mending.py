@@ -119,8 +119,8 @@ HELD = (
         ),
         (LANE.replace("eval(right, env)", "eval(right, env +"), LANE, 9),
         (
-            LANE.replace("0 - eval(arg, env)", "number(size([eval(arg, env +"),
-            LANE.replace("0 - eval(arg, env)", "number(size([eval(arg, env)]))"), 10,
+            LANE.replace("eval(right, env)", "number(size([eval(right, env +"),
+            LANE.replace("eval(right, env)", "number(size([eval(right, env)]))"), 9,
         ),
         (LANE.replace("eval(right, env)", "eval(right, env,"), LANE, 9),
         # A warning that is meant.
