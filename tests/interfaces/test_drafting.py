@@ -31,7 +31,7 @@ async def table(pilot: Pilot[None], trial: str) -> Drafting:
     assert isinstance(screen, Drafting)
     await pilot.pause()
     screen.query_one("#trial", ProgramEditor).load_text(trial)
-    await until(lambda: bool(tree_view(screen, "scratch").nodes), "the trees")
+    await until(lambda: bool(tree_view(screen, "with-change").nodes), "the trees")
     return screen
 
 
@@ -52,10 +52,10 @@ async def test_a_change_is_tried_compared_and_dropped(course_copy: Path) -> None
         await until(lambda: forms(screen, "saved") == ["Sub", "Sub", "Lit", "Lit", "Lit"], "a tree")
         changed = saved.replace('"+" makes Add   "-"', '"+" makes Add\n    right   "-"')
         editor.load_text(changed)
-        await until(lambda: forms(screen, "scratch")[1:3] == ["Lit", "Sub"], "the other tree")
+        await until(lambda: forms(screen, "with-change")[1:3] == ["Lit", "Sub"], "the other tree")
         assert (
             tree_view(screen, "saved").differing
-            == tree_view(screen, "scratch").differing
+            == tree_view(screen, "with-change").differing
             == {1, 2, 3, 4}
         )
         assert "not saved" in screen.query_one("#definition-title", Title).right
@@ -67,7 +67,7 @@ async def test_a_change_is_tried_compared_and_dropped(course_copy: Path) -> None
         await pilot.press("f3")
         await until(lambda: "Sum" in forms(screen, "saved"), "the derivations")
         await pilot.press("f3", "alt+x", "enter")
-        await until(lambda: not tree_view(screen, "scratch").differing, "the change to be dropped")
+        await until(lambda: not tree_view(screen, "with-change").differing, "the dropped change")
         assert editor.text == saved
         await pilot.press("alt+x")
         assert "no change" in screen.query_one(Masthead).notice
@@ -107,7 +107,7 @@ async def test_a_change_is_kept_for_the_next_time_and_saved(course_copy: Path) -
         await until(lambda: pilot.app.screen is bench(pilot), "the bench")
         screen = await table(pilot, "minus 1")
         assert screen.query_one(AnnotatedEditor).text == changed
-        await until(lambda: forms(screen, "scratch") == ["Neg", "Lit"], "the new operator")
+        await until(lambda: forms(screen, "with-change") == ["Neg", "Lit"], "the new operator")
         assert forms(screen, "saved") == []
         await pilot.press("ctrl+s")
         assert (course_copy / DEFINITION).read_text() == changed
@@ -151,7 +151,7 @@ async def test_a_derivation_stands_beside_the_term_and_nodes_mark_their_slices(
         screen = await table(pilot, "1 +\n2 * 3")
         await pilot.press("f3", "f3")
         await until(lambda: forms(screen, "saved")[:1] == ["Expr"], "the derivation")
-        assert forms(screen, "scratch") == ["Add", "Lit", "Mul", "Lit", "Lit"]
+        assert forms(screen, "with-change") == ["Add", "Lit", "Mul", "Lit", "Lit"]
         await pilot.press("f6", "f6", "f6", "down", "down")
         trial = screen.query_one("#trial", ProgramEditor)
         await until(lambda: trial.marked_lines == [1], "the slice of the product")
@@ -192,9 +192,9 @@ async def test_answers_that_come_while_a_view_opens_wait_for_it(course_copy: Pat
         screen.action_draft()
         table = pilot.app.screen
         assert isinstance(table, Drafting)
-        assert not table.query("#scratch-title")
+        assert not table.query("#with-change-title")
         table.look()
-        await until(lambda: bool(table.query("#scratch-title")), "the drafting table")
+        await until(lambda: bool(table.query("#with-change-title")), "the drafting table")
         await pilot.press("escape")
         await until(lambda: pilot.app.screen is screen, "the bench")
         screen.show_side_view("cases")

@@ -78,30 +78,30 @@ class Worksheet(Struct):
         return [HandoutPart("title", title), HandoutPart("table", rows=(("gap", "answer"), *rows))]
 
 
-def worksheet(session: Session, asked: WorksheetWish) -> Worksheet:
+def worksheet(session: Session, wish: WorksheetWish) -> Worksheet:
     """A sheet. Raises `NoExercise`, `NoLane`, `BadBinding`."""
     sheet = Worksheet()
-    chance = random.Random(f"{asked.seed} {asked.kind}")
-    head = f"{asked.language}: {EXERCISES[asked.kind]}"
+    chance = random.Random(f"{wish.seed} {wish.kind}")
+    head = f"{wish.language}: {EXERCISES[wish.kind]}"
     sheet.parts.append(HandoutPart("title", head))
-    sheet.parts.append(HandoutPart("text", f"Name: {BLANK}{BLANK}   Sheet {asked.seed}"))
-    lanes = [session.lane(asked.language, name) for name in asked.lanes]
+    sheet.parts.append(HandoutPart("text", f"Name: {BLANK}{BLANK}   Sheet {wish.seed}"))
+    lanes = [session.lane(wish.language, name) for name in wish.lanes]
     if not lanes:
-        raise NoExercise(f"{asked.language} has no interpreter")
-    if asked.kind == "mistakes":
-        _mistakes(session, asked, sheet, chance)
-    elif asked.kind == "apart":
-        _apart(session, asked, lanes, sheet, chance)
+        raise NoExercise(f"{wish.language} has no interpreter")
+    if wish.kind == "mistakes":
+        _mistakes(session, wish, sheet, chance)
+    elif wish.kind == "apart":
+        _apart(session, wish, lanes, sheet, chance)
     else:
-        if not asked.programs:
-            raise NoExercise(f"name a program: {asked.kind} are those of a run")
-        for name, text in asked.programs:
+        if not wish.programs:
+            raise NoExercise(f"name a program: {wish.kind} are those of a run")
+        for name, text in wish.programs:
             sheet.parts += [HandoutPart("heading", name), HandoutPart("code", text.rstrip("\n"))]
-            if asked.kind == "outcomes":
-                _outcomes(asked, lanes, text, sheet, chance)
+            if wish.kind == "outcomes":
+                _outcomes(wish, lanes, text, sheet, chance)
             else:
                 for lane in lanes:
-                    _of_run(asked, lane, text, sheet, chance)
+                    _of_run(wish, lane, text, sheet, chance)
     if not sheet.answers:
         raise NoExercise("there is nothing to leave out")
     return sheet
@@ -111,39 +111,43 @@ def worksheet(session: Session, asked: WorksheetWish) -> Worksheet:
 
 
 def _outcomes(
-    asked: WorksheetWish, lanes: Sequence[Lane], text: str, sheet: Worksheet, chance: random.Random
+    wish: WorksheetWish,
+    lanes: Sequence[Lane],
+    text: str,
+    sheet: Worksheet,
+    chance: random.Random,
 ) -> None:
-    open_ = set(_some(range(len(lanes)), asked.gaps, chance))
+    open_ = set(_some(range(len(lanes)), wish.gaps, chance))
     rows = []
     for number, lane in enumerate(lanes):
-        result = lane.run(text, asked.given, limits=LIMITS, given_input=asked.input)
+        result = lane.run(text, wish.given, limits=LIMITS, given_input=wish.input)
         gives = answer_of(result)
         rows.append((lane.name, sheet.gap(gives) if number in open_ else visible(gives)))
     sheet.parts.append(HandoutPart("table", rows=(("lane", "gives"), *rows)))
 
 
 def _of_run(
-    asked: WorksheetWish, lane: Lane, text: str, sheet: Worksheet, chance: random.Random
+    wish: WorksheetWish, lane: Lane, text: str, sheet: Worksheet, chance: random.Random
 ) -> None:
-    traced = lane.trace(text, asked.given, limits=LIMITS, given_input=asked.input)
+    traced = lane.trace(text, wish.given, limits=LIMITS, given_input=wish.input)
     if traced.term is None:
         raise NoExercise(f"the program cannot be read: {traced.result.outcome.text}")
     walk = Walk(lane, traced)
     sheet.parts.append(HandoutPart("subheading", lane.name))
-    if asked.kind == "steps":
-        _steps(asked, walk, sheet, chance)
-    elif asked.kind == "derivation":
-        _derivation(asked, walk, sheet, chance)
+    if wish.kind == "steps":
+        _steps(wish, walk, sheet, chance)
+    elif wish.kind == "derivation":
+        _derivation(wish, walk, sheet, chance)
     else:
-        _held(asked, walk, sheet, chance)
+        _held(wish, walk, sheet, chance)
 
 
-def _steps(asked: WorksheetWish, walk: Walk, sheet: Worksheet, chance: random.Random) -> None:
+def _steps(wish: WorksheetWish, walk: Walk, sheet: Worksheet, chance: random.Random) -> None:
     """The reduction sequence, or the conclusions; the first line stays."""
     lines = [visible(line) for _, line in zip(range(MOST_STEPS), walk.each_line(), strict=False)]
     if len(lines) < 2:
         raise NoExercise(f"{walk.lane.name} takes no steps that could be left out")
-    left_out = set(_some(range(1, len(lines)), asked.gaps, chance))
+    left_out = set(_some(range(1, len(lines)), wish.gaps, chance))
     shown = [sheet.gap(line) if number in left_out else cut(line, LONGEST)
              for number, line in enumerate(lines)]  # fmt: skip
     arrow = "→ " if walk.style == "reductions" else ""
@@ -153,7 +157,7 @@ def _steps(asked: WorksheetWish, walk: Walk, sheet: Worksheet, chance: random.Ra
     sheet.parts.append(HandoutPart("code", text + (f"\n… and {more} more" if more > 0 else "")))
 
 
-def _derivation(asked: WorksheetWish, walk: Walk, sheet: Worksheet, chance: random.Random) -> None:
+def _derivation(wish: WorksheetWish, walk: Walk, sheet: Worksheet, chance: random.Random) -> None:
     root = derivation_of(walk, 0)
     if root is None:
         raise NoExercise("this run has no conclusions")
@@ -163,7 +167,7 @@ def _derivation(asked: WorksheetWish, walk: Walk, sheet: Worksheet, chance: rand
     if len(order) > MOST_STEPS:
         raise NoExercise(f"the derivation has {counted(len(order), 'conclusion')}: take a smaller "
                          "program")  # fmt: skip
-    for node in _some_of([one for one in order if not one.unfinished], asked.gaps, chance):
+    for node in _some_of([one for one in order if not one.unfinished], wish.gaps, chance):
         _blank(node, sheet, chance)
     pages = draw_derivation(root, walk.lane.name, WIDE)
     sheet.parts.append(HandoutPart("picture", pages.text, pages.pages))
@@ -180,9 +184,9 @@ def _blank(node: Derivation, sheet: Worksheet, chance: random.Random) -> None:
         node.conclusion = sheet.gap(node.conclusion)
 
 
-def _held(asked: WorksheetWish, walk: Walk, sheet: Worksheet, chance: random.Random) -> None:
+def _held(wish: WorksheetWish, walk: Walk, sheet: Worksheet, chance: random.Random) -> None:
     """Steps with what names stand for, or what the store holds, left open."""
-    store = asked.kind == "store"
+    store = wish.kind == "store"
     fitting = []
     for number in range(min(len(walk), 2_000)):
         step = walk.step(number, renewed=False)
@@ -191,8 +195,8 @@ def _held(asked: WorksheetWish, walk: Walk, sheet: Worksheet, chance: random.Ran
     if not fitting:
         what = "a store" if store else "names"
         raise NoExercise(f"{walk.lane.name} has no step with {what}: they are put into the term")
-    left = asked.gaps
-    for number in sorted(_some_of(fitting, asked.gaps, chance)):
+    left = wish.gaps
+    for number in sorted(_some_of(fitting, wish.gaps, chance)):
         if left <= 0:
             break
         step = walk.step(number)
@@ -232,17 +236,17 @@ def _nodes(term: object) -> Iterator[tuple[object, ...]]:
 
 
 def _mistakes(
-    session: Session, asked: WorksheetWish, sheet: Worksheet, chance: random.Random
+    session: Session, wish: WorksheetWish, sheet: Worksheet, chance: random.Random
 ) -> None:
     """Clauses with a mistake, each with a case that fails because of it."""
-    name = asked.lanes[0]
-    cases = {case.name: case for case in _cases(session, asked.language)}
-    found = [one for one in try_mistakes(session, asked.language, name, MOST_TRIED)
+    name = wish.lanes[0]
+    cases = {case.name: case for case in _cases(session, wish.language)}
+    found = [one for one in try_mistakes(session, wish.language, name, MOST_TRIED)
              if one.how == "red" and one.by in cases]  # fmt: skip
     if not found:
         raise NoExercise(f"no case shows a mistake in {name}")
-    source = session.course.interpreters[asked.language][name].source
-    for number, one in enumerate(_some_of(found, asked.gaps, chance), 1):
+    source = session.course.interpreters[wish.language][name].source
+    for number, one in enumerate(_some_of(found, wish.gaps, chance), 1):
         case = cases[one.by]
         lines = one.mistake.made(source.text).split("\n")
         begin = max((at for at in range(one.line) if lines[at].startswith(("define", "replace",
@@ -263,7 +267,7 @@ def _mistakes(
 
 def _apart(
     session: Session,
-    asked: WorksheetWish,
+    wish: WorksheetWish,
     lanes: Sequence[Lane],
     sheet: Worksheet,
     chance: random.Random,
@@ -271,8 +275,8 @@ def _apart(
     """Programs of the suites, or those that are named, some of which two lanes end otherwise."""
     if len(lanes) != 2:
         raise NoExercise("two lanes are told apart: name them with --with, twice")
-    programs = list(asked.programs) or [
-        (case.name, case.program) for case in _cases(session, asked.language)
+    programs = list(wish.programs) or [
+        (case.name, case.program) for case in _cases(session, wish.language)
         if not case.given and not case.input
     ]  # fmt: skip
     chance.shuffle(programs)
@@ -283,8 +287,8 @@ def _apart(
         (different if one != other else same).append((text, one, other))
     if not different:
         raise NoExercise(f"no program here tells {lanes[0].name} and {lanes[1].name} apart")
-    half = max(1, asked.gaps // 2)
-    chosen = [*different[:half], *same[: max(0, asked.gaps - half)]]
+    half = max(1, wish.gaps // 2)
+    chosen = [*different[:half], *same[: max(0, wish.gaps - half)]]
     chance.shuffle(chosen)
     names = f"{lanes[0].name} and {lanes[1].name}"
     sheet.parts.append(HandoutPart("text", f"Do {names} give the same? If not: what does each?"))

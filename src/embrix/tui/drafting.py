@@ -36,7 +36,7 @@ from embrix.tui.text_pane import TextPane
 from embrix.tui.theme import ink, token_ink
 from embrix.tui.workbench import Workbench
 
-PANES = ("definition", "trial", "saved", "scratch", "outcome")
+PANES = ("definition", "trial", "saved", "with-change", "outcome")
 PLACE = "drafting"
 VIEWS = ("term", "derivation", "both")
 
@@ -88,7 +88,7 @@ class Drafting(Once, Screen[None]):
         color: $lock-brick; display: none; }
     #trees { height: 1fr; }
     #trees Vertical { width: 1fr; }
-    #scratch-side { margin-left: 1; }
+    #with-change-side { margin-left: 1; }
     #trees Rows { height: 1fr; }
     #outcome { height: 9; }
     Drafting.narrow #drafting { layout: vertical; }
@@ -137,9 +137,9 @@ class Drafting(Once, Screen[None]):
                     with Vertical(id="saved-side"):
                         yield Title("as saved", id="saved-title")
                         yield TreeView(id="saved")
-                    with Vertical(id="scratch-side"):
-                        yield Title("with the change", id="scratch-title")
-                        yield TreeView(id="scratch")
+                    with Vertical(id="with-change-side"):
+                        yield Title("with the change", id="with-change-title")
+                        yield TreeView(id="with-change")
                 yield Title("what the change does", id="outcome-title")
                 yield OutcomeRows(id="outcome")
         yield Footer(self._footer)
@@ -212,20 +212,20 @@ class Drafting(Once, Screen[None]):
 
     def look(self) -> None:
         """Ask what the text means under the definition as it stands here."""
-        if not self._complete or not self.query("#scratch-title"):
+        if not self._complete or not self.query("#with-change-title"):
             return  # it is opening or closing
         self._hand_over()
         self._version += 1
-        self._desk.drop("scratch")
+        self._desk.drop("with-change")
         request = TryChange(
             language=self._language, text=self._trial.text, file=self._file_name,
             definition=self._definition.text, rule=self._rule or None, view=self._view,
         )  # fmt: skip
         take = partial(self._looked, self._version, self._trial.text)
-        self._desk.ask("scratch", request, take)
+        self._desk.ask("with-change", request, take)
         self._titles()
         # Until the answer comes the trees are those of what stood here before.
-        self.query_one("#scratch-title", Title).show(right="⋯ reading", right_ink="brass")
+        self.query_one("#with-change-title", Title).show(right="⋯ reading", right_ink="brass")
 
     def _titles(self) -> None:
         right = "● changed, not saved" if self.changed else "as saved"
@@ -248,17 +248,17 @@ class Drafting(Once, Screen[None]):
         self._notice(now)
         self._show_tokens(text, now or before)
         sides: tuple[tuple[str, Look | None, str], ...]
-        sides = (("saved", before, "as saved"), ("scratch", now, "with the change"))
+        sides = (("saved", before, "as saved"), ("with-change", now, "with the change"))
         marks = answer.marks
         if now is not None and now.refused is not None and now.refused.trees:
             one, other = now.refused.trees
             sides = (
                 ("saved", Look([], tree=one), "first tree"),
-                ("scratch", Look([], tree=other), "second tree"),
+                ("with-change", Look([], tree=other), "second tree"),
             )
         if self._view == "both":
             derived = Look([], tree=answer.derivation)
-            sides = (("saved", derived, "derivation"), ("scratch", now, "term"))
+            sides = (("saved", derived, "derivation"), ("with-change", now, "term"))
             marks = ([], [])
         for number, (name, look, title) in enumerate(sides):
             tree_view = self.query_one(f"#{name}", TreeView)
@@ -389,7 +389,7 @@ class Drafting(Once, Screen[None]):
         self._hand_over()
         place = self._definition.cursor_location
         self._pane.editor.move_cursor(place, center=True)
-        self._desk.drop("scratch")
+        self._desk.drop("with-change")
         self._desk.drop("compare")
         self.dismiss()
 

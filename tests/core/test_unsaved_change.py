@@ -35,15 +35,15 @@ def changed(course: Path, old: str, new: str) -> str:
 
 def test_a_change_is_seen_beside_what_is_saved(course_copy: Path) -> None:
     """Subtraction to the right: the trees part exactly below the first subtraction."""
-    scratch = UnsavedChange(Session(course_copy))
+    trial = UnsavedChange(Session(course_copy))
     text = changed(course_copy, '"+" makes Add   "-"', '"+" makes Add\n    right   "-"')
-    answer = scratch.look("Drip", FILE, text, "8 - 2 - 1", None)
+    answer = trial.look("Drip", FILE, text, "8 - 2 - 1", None)
     left, right = answer.before.tree, answer.now.tree
     assert [row.form + row.leaves for row in left] == ["Sub", "Sub", "Litn 8", "Litn 2", "Litn 1"]
     assert [row.form + row.leaves for row in right] == ["Sub", "Litn 8", "Sub", "Litn 2", "Litn 1"]
     assert answer.marks == ([1, 2, 3, 4], [1, 2, 3, 4])
     assert answer.notes == []
-    lines = scratch.compare("Drip", FILE, text, None)
+    lines = trial.compare("Drip", FILE, text, None)
     assert lines[0] == "gone: rule Sum (Add, Sub)"
     untouched = "untouched by this change: Drip.by_name, Drip.environment, Drip.rewriting, Rill"
     assert any(line.startswith(untouched) for line in lines)
@@ -52,11 +52,11 @@ def test_a_change_is_seen_beside_what_is_saved(course_copy: Path) -> None:
 
 
 def test_newly_refused_and_newly_accepted_sentences_are_shortest(course_copy: Path) -> None:
-    scratch = UnsavedChange(Session(course_copy))
-    lines = scratch.compare("Drip", FILE, changed(course_copy, '   "/" makes Div', ""), None)
+    trial = UnsavedChange(Session(course_copy))
+    lines = trial.compare("Drip", FILE, changed(course_copy, '   "/" makes Div', ""), None)
     assert "  newly refused: 1 / 1" in lines
     assert any(line.startswith("reached") or "Div" in line for line in lines)
-    lines = scratch.compare(
+    lines = trial.compare(
         "Drip", FILE, changed(course_copy, '    prefix  "-"', '    prefix  "+" makes Neg\n'
                               '    prefix  "-"'), None,
     )  # fmt: skip
@@ -64,26 +64,26 @@ def test_newly_refused_and_newly_accepted_sentences_are_shortest(course_copy: Pa
 
 
 def test_a_change_of_forms_reaches_interpreters(course_copy: Path) -> None:
-    scratch = UnsavedChange(Session(course_copy))
+    trial = UnsavedChange(Session(course_copy))
     text = changed(course_copy, "  Neg(arg: Expr)\n", "  Neg(arg: Expr)\n  Half(arg: Expr)\n")
-    lines = scratch.compare("Drip", FILE, text, None)
+    lines = trial.compare("Drip", FILE, text, None)
     assert "reached by this change: Drip.environment" in lines
     assert any("eval has no clause for Half(_)" in line for line in lines)
-    broken = scratch.compare("Drip", FILE, changed(course_copy, "Neg(arg: Expr)", "Neg(arg"), None)
+    broken = trial.compare("Drip", FILE, changed(course_copy, "Neg(arg: Expr)", "Neg(arg"), None)
     assert broken[0] == "the language has errors: nothing that uses it runs"
 
 
 def test_two_trees_of_an_ambiguous_text_stand_side_by_side(course_copy: Path) -> None:
-    scratch = UnsavedChange(Session(course_copy))
+    trial = UnsavedChange(Session(course_copy))
     extra = '    | left:Expr "-" right:Expr makes Sub\n    | Sum\n'
     text = changed(course_copy, "    | Sum\n", extra)
-    answer = scratch.look("Drip", FILE, text, "1 - 2 - 3", None)
+    answer = trial.look("Drip", FILE, text, "1 - 2 - 3", None)
     assert len(answer.now.refused.trees) == 2
     assert answer.marks[0]
     assert answer.marks[1]
     codes = {note.code for note in answer.notes}
     assert {"ambiguous_grammar", "grammar_conflict"} <= codes
-    derived = scratch.look("Drip", FILE, text, "1 - 2 - 3", None, "derivation")
+    derived = trial.look("Drip", FILE, text, "1 - 2 - 3", None, "derivation")
     assert len(derived.now.refused.trees) == 2
 
 
@@ -200,15 +200,15 @@ def test_lines_are_broken_where_a_reader_would(lockside: Course) -> None:
 
 def test_a_changed_interpreter_tells_what_it_gives_otherwise(course_copy: Path) -> None:
     """Two keepers: 10 times 3 with the rate of the definition; the caller's rates are 5 and 3."""
-    scratch = UnsavedChange(Session(course_copy))
+    trial = UnsavedChange(Session(course_copy))
     file = "rill/environment.brix"
     text = (course_copy / file).read_text().replace("eval(body, saved with", "eval(body, env with")
     program = "let r = 3 in let f = given x: x * r in let r = 5 in f 10"
-    lines = scratch.compare("Rill", file, text, None, program)
+    lines = trial.compare("Rill", file, text, None, program)
     assert lines[0] == "changed: environment gives 30, with the change 50"
     assert "changed: clause eval Call" in lines
     assert "the grammar is the same" in lines
-    calm = scratch.compare("Rill", file, text, None, "1 + 2")
+    calm = trial.compare("Rill", file, text, None, "1 + 2")
     assert calm[0] == "no lane that runs gives anything else for this text"
 
 
