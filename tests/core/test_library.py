@@ -71,3 +71,29 @@ def test_importing_the_package_reads_nothing_of_the_library() -> None:
     code = "import sys, embrix; print(len([m for m in sys.modules if m.startswith('embrix')]))"
     out = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert out.stdout.strip() == "1"
+
+
+@pytest.mark.parametrize(
+    ("command", "left_out"),
+    [
+        (["run", "-e", "1 + 2", "--language", "Drip"],
+         ["lessons", "checking", "documents", "draw", "tui", "trace.walk", "services.prompt"]),
+        (["explain"], ["services", "documents", "tui", "draw"]),
+        (["--version"], ["machine.run", "course.load", "brix.reader"]),
+    ],
+)  # fmt: skip
+def test_a_command_reads_only_the_modules_that_it_needs(
+    command: list[str], left_out: list[str]
+) -> None:
+    code = (
+        "import sys; from embrix.cli.main import main\n"
+        "try: main(sys.argv[1:])\n"
+        "except SystemExit: pass\n"
+        "print(*sys.modules, sep='\\n')"
+    )
+    done = subprocess.run([sys.executable, "-c", code, *command], capture_output=True, text=True,
+                          check=True)  # fmt: skip
+    known = set(done.stdout.split())
+    assert "embrix.cli.main" in known
+    assert not known & {f"embrix.{name}" for name in left_out}
+    assert not known & {"textual", "filelock", "wcwidth"}

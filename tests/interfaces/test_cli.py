@@ -49,6 +49,27 @@ def test_run_names_the_failure_and_its_place(capsys: pytest.CaptureFixture[str])
     ]
 
 
+def test_a_run_without_end_tells_what_it_does_again_and_again(
+    capsys: pytest.CaptureFixture[str],
+) -> None:
+    """On small steps the term that comes back; on judgements the last that was new."""
+    words = ("run", "-e", "let f of x = f x in f 3", "--language", "Rill", "--calls", "3000")
+    status, out, err = run(capsys, *words, "--with", "environment")
+    assert (status, out) == (1, "")
+    assert "more than 3,000 calls; nothing new after judgement 7" in err
+    status, out, err = run(capsys, *words, "--with", "substitution", "--json")
+    answer = json.loads(out)
+    assert answer["costs"]["judgements"] > 100
+    assert "; nothing new after judgement" in answer["outcome"]["text"]
+
+
+def test_costs_are_counted_where_they_are_printed(capsys: pytest.CaptureFixture[str]) -> None:
+    words = ("run", "-e", "1 + 2 * 3", "--language", "Drip", "--with", "environment")
+    assert run(capsys, *words) == (0, "7\n", "")
+    _, out, _ = run(capsys, *words, "--json")
+    assert json.loads(out)["costs"]["judgements"] == 5
+
+
 def test_names_are_supplied_by_hand(capsys: pytest.CaptureFixture[str]) -> None:
     """Every lane takes them, also those without an environment."""
     words = ("run", "-e", "x * y", "--language", "Drip", "--bind", "x=5", "--bind", "y=x + 1")

@@ -20,7 +20,7 @@ from embrix.cli.status import BROKEN_PIPE, FAULTY, INTERNAL, INTERRUPTED, NEGATI
 from embrix.cli.streams import give_up_output, safe_streams
 from embrix.cli.teaching_commands import Adding, add_teaching, replacing
 from embrix.cli.usage import Faulty, Usage
-from embrix.suite.reports import FORMATS
+from embrix.suite.formats import FORMATS
 from embrix.text.collecting import collect_seldom
 from embrix.text.log import start_logging
 from embrix.text.refusal import refusal
@@ -164,13 +164,13 @@ def parser() -> argparse.ArgumentParser:
     work.add_argument("file", metavar="FILE", nargs="?", type=Path, help="a program to begin with")
 
     check = add(
-        "check", "running.check", "check all definitions and suites, and report what is wrong"
+        "check", "findings.check", "check all definitions and suites, and report what is wrong"
     )
     check.add_argument("--json", action="store_true", help="print the findings as JSON")
 
     for name, command, text in (
         ("run", "running.run", "run a program and print its value or failure"),
-        ("steps", "running.steps", "print a run step by step"),
+        ("steps", "stepping.steps", "print a run step by step"),
         ("outcomes", "outcomes.outcomes", "list all outcomes that a program can have"),
         (
             "compare",
@@ -251,7 +251,7 @@ def parser() -> argparse.ArgumentParser:
     sketch.add_argument("--language", metavar="NAME", help="the language of the text")
 
     sketch.add_argument("--json", action="store_true", help="print the answer as JSON")
-    repl = add("repl", "running.repl", "a prompt for programs")
+    repl = add("repl", "repl.prompt", "a prompt for programs")
     repl.add_argument("--language", metavar="NAME", help="the language (default: the only one)")
     repl.add_argument("--with", metavar="INTERPRETER", dest="lanes", action="append",
                       help="the interpreter to begin with")  # fmt: skip
@@ -351,7 +351,7 @@ def parser() -> argparse.ArgumentParser:
     apart.add_argument("--whole", action="store_true", help="do not cut long lines")
     apart.add_argument("--json", action="store_true", help="print them as JSON")
 
-    explain = add("explain", "running.explain", "say what a diagnostic code means")
+    explain = add("explain", "findings.explain", "say what a diagnostic code means")
     explain.add_argument("code", metavar="CODE", nargs="?", help="default: list all codes")
     explain.add_argument("--json", action="store_true", help="print the answer as JSON")
     return top

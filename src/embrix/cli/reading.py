@@ -9,7 +9,7 @@ from typing import Any
 
 from embrix.cli.choice import choose_grammar, course_with, text_of
 from embrix.cli.status import FAULTY, NEGATIVE, OK, REJECTED
-from embrix.cli.streams import print_answer
+from embrix.cli.streams import print_answer, tell_others
 from embrix.cli.usage import Faulty, Usage, course_folder
 from embrix.course.changes import touched, touched_text
 from embrix.grammar.corner_cases import as_cases, decisions
@@ -243,13 +243,6 @@ def tell_refusal(refused: Refusal, source: Source) -> None:
     if refused.place is not None:
         rows = excerpt(source, Span(*refused.place))
         print("\n".join("  " + row for row in rows), file=sys.stderr)
-
-
-def tell_others(refused: Refusal, source: Source) -> None:
-    """The mistakes of a rejected program beyond the first, on standard error."""
-    for one in refused.mistakes[1:]:
-        line, column = source.position(one.start)
-        print(f"also {line}:{column}: {visible(one.message)}", file=sys.stderr)
 
 
 def _rejection(refused: Refusal, source: Source) -> dict[str, Any]:

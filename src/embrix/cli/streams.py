@@ -12,8 +12,9 @@ import sys
 from collections.abc import Iterator
 from typing import Any, TextIO
 
+from embrix.messages.replies import Refusal
 from embrix.text.refusal import refusal
-from embrix.text.source import MOST_BYTES, Unreadable, bounded, decoded
+from embrix.text.source import MOST_BYTES, Source, Unreadable, bounded, decoded
 from embrix.text.visible import visible
 
 KEPT = "\n\t"
@@ -112,3 +113,10 @@ def print_answer(command: str, answer: object) -> None:
     from embrix.cli.schemas import as_json  # few commands print JSON
 
     print(as_json(command, answer))
+
+
+def tell_others(refused: Refusal, source: Source) -> None:
+    """The mistakes of a rejected program beyond the first, on standard error."""
+    for one in refused.mistakes[1:]:
+        line, column = source.position(one.start)
+        print(f"also {line}:{column}: {visible(one.message)}", file=sys.stderr)

@@ -11,7 +11,6 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import TypeVar
 
-import filelock
 import msgspec
 import platformdirs
 
@@ -63,6 +62,8 @@ def name_for(path: str) -> str:
 def alone(path: Path) -> Iterator[None]:
     """Hold a file against all other processes of Embrix of this user while it is read, changed and
     written. Raises OSError when another one holds it for too long."""
+    import filelock  # seldom needed
+
     folder = Path(platformdirs.user_state_dir("embrix")) / "locks"
     folder.mkdir(parents=True, exist_ok=True)
     lock = filelock.FileLock(folder / f"{name_for(str(path.resolve()))}.lock", timeout=WAITING)

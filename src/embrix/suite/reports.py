@@ -12,7 +12,6 @@ from embrix.messages.replies_on_suites import CaseRow, CaseVerdict, SuiteReport
 from embrix.suite.expected_steps import marks
 from embrix.text.visible import visible
 
-FORMATS = ("junit", "tap", "json", "html")
 SCHEMA = 1
 """The version of the JSON report: see `docs/schemas/report.schema.json`."""
 

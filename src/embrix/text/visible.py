@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import unicodedata
 
-from wcwidth import wcwidth
-
 _NAMED = {"\n": "\\n", "\r": "\\r", "\t": "\\t", "\0": "\\0"}
 _HIDDEN = frozenset(["Cc", "Cf", "Cs", "Co", "Cn", "Zl", "Zp"])
 
@@ -36,6 +34,8 @@ def width(text: str) -> int:
     """Cells that `text` takes on a terminal (what `visible` returned; wide characters take two)."""
     if text.isascii():
         return len(text)
+    from wcwidth import wcwidth  # its tables are needed seldom
+
     return sum(max(0, wcwidth(character)) for character in text)
 
 

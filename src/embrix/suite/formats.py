@@ -1,0 +1,3 @@
+"""In which formats a report on suites can be written."""
+
+FORMATS = ("junit", "tap", "json", "html")
