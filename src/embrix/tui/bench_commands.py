@@ -158,6 +158,18 @@ class BenchCommands(TextActions):
                 self.query_one(CasesView).focus()
             self.checking.run_suite(self.document)
 
+    def open_view(self, action: str) -> None:
+        if action != "suite":
+            getattr(self, f"action_{action}")()
+            return
+        report = self.query_one(CasesView).report
+        if self._refused("suite") or self.desk is None:
+            return
+        if report is None:
+            self.say("the suite has not run yet", "brass")
+            return
+        self.app.push_screen(Tally(self, self.desk, report))
+
     def action_beside(self) -> None:
         """All lanes beside each other."""
         if self.desk is not None and self.lanes.lanes:

@@ -76,12 +76,37 @@ VIEWS = (
 """Views that lie over the bench and have some keys in common."""
 
 
+OPENING = (
+    ("f5", "suite", "tally", "Show the suite as a table"),
+    ("ctrl+k", "beside", "compare", "Compare all lanes"),
+    ("ctrl+d", "derive", "derivation", "Show the derivation tree"),
+    ("ctrl+f", "hunt", "hunt", "Search for the smallest program on which two lanes differ"),
+    ("ctrl+u", "growth", "growth", "Plot how a cost grows"),
+    ("ctrl+y", "decisions", "decisions", "List questions and choices"),
+    ("alt+y", "ways", "ways", "Show all outcomes of the program"),
+    ("alt+o", "outline", "outline", "Show forms and functions as a grid of clauses"),
+    ("alt+k", "lesson", "lesson", "Show a lesson of the course"),
+)
+"""The keys that open a view, also from another one: the action on the bench, the view, what it
+shows."""
+
+
+def opens(view: str) -> str:
+    """The action of the bench that opens a view."""
+    return next(action for _, action, place, _ in OPENING if place == view)
+
+
 def _in_view(place: str) -> tuple[Command, ...]:
     theme = "Switch between dark and light"
     return (
         Command("f12", "switch_theme", "theme", theme, place, footer=False),
         Command("f1", "help", "help", "What the keys do here", place, footer=False),
-    )
+        *(
+            Command(key, f"open_view('{action}')", "", f"{text}; Esc comes back here", place, False,
+                    f"Alt+{key[4:].upper()}" if key.startswith("alt+") else "")
+            for key, action, other, text in OPENING if other != place
+        ),
+    )  # fmt: skip
 
 
 def _in_text(place: str) -> tuple[Command, ...]:

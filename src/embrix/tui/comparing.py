@@ -118,6 +118,7 @@ class Comparing(View):
     Comparing.narrow #upper-right { width: 1fr; height: 40%; margin-left: 0; }
     """
     PLACE: ClassVar[str] = PLACE
+    OF_PROGRAM = True
     BINDINGS: ClassVar[list[BindingType]] = keys_of(PLACE)
 
     TOPICS = ("beside", "together", "meaning")
@@ -269,6 +270,13 @@ class Comparing(View):
 
     def action_walk_right(self) -> None:
         self._walk("right", self._other)
+
+    def take_along(self) -> None:
+        """The step of the chosen row on the first lane."""
+        together = self.query_one(Together)
+        stop = together.rows[together.cursor].left if together.rows else None
+        if stop is not None and together.has_focus:
+            self._bench.walk_lane(self.query_one(Costs).first, stop.step)
 
     def _walk(self, side: Literal["left", "right"], lane: str) -> None:
         """To the step of a row in the walk of a lane; to its beginning when it has none."""

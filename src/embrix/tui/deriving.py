@@ -161,6 +161,7 @@ class Deriving(View):
     #judgements, #rules { height: 1fr; }
     """
     PLACE: ClassVar[str] = PLACE
+    OF_PROGRAM = True
     BINDINGS: ClassVar[list[BindingType]] = keys_of(PLACE)
 
     TOPICS = ("derived",)
@@ -258,13 +259,15 @@ class Deriving(View):
 
     def action_walk(self) -> None:
         """To the judgement in the walk: where it is left in a view of conclusions."""
+        self.dismiss()
+        self.take_along()
+
+    def take_along(self) -> None:
         judgements = self.judgements
         if not judgements.all or self._steps:
-            self.dismiss()
             return
         row = judgements.all[judgements.chosen]
         step = row.left if judgements.view == 1 and row.left >= 0 else row.entered
-        self.dismiss()
         self._bench.walking.go(step)
 
     def action_draw(self) -> None:

@@ -172,6 +172,7 @@ class Forking(View):
     """
     PLACE: ClassVar[str] = PLACE
     TOPICS = ("ways",)
+    OF_PROGRAM = True
     BINDINGS: ClassVar[list[BindingType]] = keys_of(PLACE)
 
     def __init__(self, bench: Workbench, desk: Desk, lane: str) -> None:
@@ -329,9 +330,8 @@ class Forking(View):
         at = len(self.trail) - 1
         if above.has_focus and chosen is not None:
             ways, at = list(chosen.ways), 0
-        bench = self._bench
         self.action_leave()
-        bench.walk_ways(self._lane, ways, max(0, at))
+        self._bench.walk_ways(self._lane, ways, max(0, at))
 
     def action_draw(self) -> None:
         self.ask_file("states.svg", ".svg, .pdf or .txt", "states", [self._lane])

@@ -98,6 +98,7 @@ class Growing(View):
     """
     PLACE: ClassVar[str] = PLACE
     TOPICS = ("growth",)
+    OF_PROGRAM = True
     BINDINGS: ClassVar[list[BindingType]] = keys_of(PLACE)
 
     def __init__(self, bench: Workbench, desk: Desk, cost: str = "") -> None:

@@ -263,6 +263,9 @@ class Lecturing(View):
         stop = self.stop
         if stop is None:
             return
-        bench = self._bench
         self.action_leave()
-        bench.walk_stop(self._path, stop)
+        self._bench.walk_stop(self._path, stop)
+
+    def take_along(self) -> None:
+        if self.stop is not None:
+            self._bench.walk_stop(self._path, self.stop)

@@ -37,8 +37,6 @@ class ProgramPane(BenchCommands):
 
     def __init__(self, folder: Path, program: Path | None) -> None:
         super().__init__(folder, program)
-        self.version = 0
-        """Of the text: answers about another one come too late."""
         self._draft_timer: Timer | None = None
         self._waiting: Timer | None = None
         self._ways: tuple[str, str, list[int]] = ("", "", [])

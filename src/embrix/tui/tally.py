@@ -397,11 +397,12 @@ class Tally(View):
 
     def action_beside(self) -> None:
         """The program of the case on all lanes beside each other."""
+        self.action_open_view("beside")
+
+    def take_along(self) -> None:
         case, verdict = self.board.case, self.board.verdict
         if case is not None and verdict is not None:
-            self.dismiss()
             self._bench.walk_case(case, verdict)
-            self._bench.action_beside()
 
     def action_accept(self) -> None:
         self._ask_acceptance(None)

@@ -10,7 +10,7 @@ from textual.binding import Binding, BindingType
 from textual.screen import Screen
 
 from embrix.tui.bars import Footer, Masthead
-from embrix.tui.commands import of_place
+from embrix.tui.commands import of_place, opens
 from embrix.tui.desk import Desk
 from embrix.tui.dialogs import AskText, Help, Once
 from embrix.tui.workbench import Workbench
@@ -44,11 +44,15 @@ class View(Once, Screen[None]):
 
     PLACE: ClassVar[str] = ""
     TOPICS: ClassVar[tuple[str, ...]] = ()
+    OF_PROGRAM: ClassVar[bool] = False
+    """Whether it is about the program on the bench, and nothing else."""
 
     def __init__(self, bench: Workbench, desk: Desk) -> None:
         super().__init__()
         self._bench = bench
         self._desk = desk
+        self._version = -1
+        """That of the program when it was last on top."""
 
     def footer(self) -> Footer:
         return Footer(lambda: [one for one in of_place(self.PLACE) if one.footer])
@@ -87,6 +91,27 @@ class View(Once, Screen[None]):
     async def _footer_chosen(self, message: Footer.Chosen) -> None:
         await self.run_action(message.action)
 
+    def take_along(self) -> None:
+        """Make the program, lane and step that are chosen here those of the bench."""
+
+    def action_open_view(self, action: str) -> None:
+        """Another view over this one, of what is chosen here."""
+        self.take_along()
+        self._bench.open_view(action)
+
+    def on_screen_resume(self) -> None:
+        """Another view may have put another program on the bench: then this one begins again."""
+        version, self._version = self._version, self._bench.version
+        if self.OF_PROGRAM and version not in (-1, self._version):
+            self.give_up()
+            self.app.pop_screen()
+            self._bench.open_view(opens(self.PLACE))
+
+    def give_up(self) -> None:
+        """Forget what has been asked for this view."""
+        for topic in self.TOPICS:
+            self._desk.drop(topic)
+
     def action_help(self) -> None:
         async def carry_out(action: str | None) -> None:
             if action is not None:
@@ -95,8 +120,7 @@ class View(Once, Screen[None]):
         self.app.push_screen(Help(self.PLACE, {}, of_place(self.PLACE)), carry_out)
 
     def action_leave(self) -> None:
-        for topic in self.TOPICS:
-            self._desk.drop(topic)
+        self.give_up()
         self.dismiss()
 
     def action_switch_theme(self) -> None:

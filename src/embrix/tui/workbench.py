@@ -44,6 +44,8 @@ class Workbench(Screen[None]):
         self.document: Document | None = None
         self.text = ""
         self.lane = ""
+        self.version = 0
+        """Of the program: answers about another one come too late."""
         self.rule = ""
         """The rule at which the text is read; empty for a program."""
         self.lesson: Path | None = None
@@ -228,6 +230,10 @@ class Workbench(Screen[None]):
     @abstractmethod
     def walk_ways(self, lane: str, ways: list[int], at: int) -> None:
         """Run and walk the program on a lane by some ways, until it changes."""
+
+    @abstractmethod
+    def open_view(self, action: str) -> None:
+        """A view over the bench, or over another view, by the action that opens it."""
 
     @abstractmethod
     def action_beside(self) -> None:
