@@ -15,6 +15,7 @@ from embrix.tui.deriving import Deriving, Judgements
 from embrix.tui.dialogs import Agree, AskText, Pick, Show, ShowLines
 from embrix.tui.growing import Chart, Growing, Growths
 from embrix.tui.hunting import Hunting, Quarry
+from embrix.tui.row_steps import RowSteps
 from embrix.tui.rules_pane import RulesPane
 from tests.interfaces.test_workbench import WHOLE, bench, opened, outcomes, settled, shown, until
 
@@ -258,3 +259,55 @@ async def test_handouts_and_starters_are_written_from_the_bench(course_copy: Pat
         await until((starter / "course.toml").exists, "the starter")
         await until(lambda: "environment_starter" in screen.query_one(Masthead).notice, "a word")
         assert "todo" in (starter / "drip" / "environment.brix").read_text()
+
+
+async def test_a_row_shows_names_and_store_of_both_lanes_and_the_program(course_copy: Path) -> None:
+    text = "let rate = 1 + 2 in\nlet twice = rate + rate in\ntwice * rate"
+    (course_copy / "rill" / "programs" / "rate.rill").write_text(text)
+    async with opened(course_copy, "rill/programs/rate.rill") as pilot:
+        screen = bench(pilot)
+        while screen.lane != "by_need":
+            await pilot.press("f4")
+        await settled(screen)
+        await pilot.press("ctrl+k")
+        compare = screen.app.screen
+        assert isinstance(compare, Comparing)
+        costs, together = compare.query_one(Costs), compare.query_one(Together)
+        await until(lambda: costs.count() > 1, "the lanes")
+        while costs.lanes[costs.cursor].lane != "environment":
+            await pilot.press("down")
+        await until(
+            lambda: (
+                bool(together.rows)
+                and compare.query_one(RowSteps).recipes is not None
+                and compare.query_one(RowSteps).recipes[1].lane == "environment"
+            ),  # type: ignore[index]
+            "the walks",
+        )
+        await pilot.press("f6")
+        place = (text.rindex("rate"), len(text))
+        together.move_to(len(together.rows) - 1)
+        row = together.rows[-1]
+        assert row.left is not None
+        assert row.right is not None
+        left, right = compare.query_one(RowSteps).sides
+        await until(
+            lambda: left.step is not None and left.step.number == row.left.step
+            and right.step is not None and right.step.number == row.right.step, "the steps",
+        )  # fmt: skip
+        assert {one.name for one in right.step.bindings} == {"rate", "twice"}  # type: ignore[union-attr]
+        # By need the names are locations, and the store says what is there.
+        assert {one.location for one in left.step.store} == {"@0", "@1"}  # type: ignore[union-attr]
+        assert left.step.place == place  # type: ignore[union-attr]
+        assert str(compare.query_one("#why").render()).startswith(  # type: ignore[attr-defined]
+            "let rate = 1 + 2 in\nlet twice"
+        )
+        marked = compare.query_one(RowSteps).program_at()
+        bold = [marked.plain[span.start : span.end] for span in marked.spans
+                if getattr(span.style, "underline", False)]  # fmt: skip
+        assert bold == ["rate"]
+        await pilot.press("f6")
+        assert compare.focused is left
+        await pilot.press("f6", "f6")
+        assert compare.focused is costs
+        assert "by_need and environment" in str(compare.query_one("#why").render())  # type: ignore[attr-defined]

@@ -11,6 +11,7 @@ from textual import on
 from textual.app import ComposeResult
 from textual.binding import BindingType
 from textual.containers import Horizontal, Vertical
+from textual.widget import Widget
 from textual.widgets import Static
 
 from embrix.course.naming import plain_name
@@ -22,7 +23,13 @@ from embrix.messages.replies_on_comparing import (
     LaneResult,
     PartingText,
 )
-from embrix.messages.requests import AlignWalks, CompareLanes, CompareMeaning, ShowExtension
+from embrix.messages.requests import (
+    AlignWalks,
+    CompareLanes,
+    CompareMeaning,
+    ShowExtension,
+    WalkRecipe,
+)
 from embrix.suite.cases import costs_by_spread
 from embrix.text.visible import cut, visible, width
 from embrix.tui.bars import Masthead, Title
@@ -30,6 +37,7 @@ from embrix.tui.desk import Desk
 from embrix.tui.dialogs import ShowLines
 from embrix.tui.growing import Growing
 from embrix.tui.hunting import Hunting
+from embrix.tui.row_steps import RowSteps
 from embrix.tui.rows import Piece, Rows
 from embrix.tui.side_views import OUTCOME_SIGNS
 from embrix.tui.theme import ink
@@ -39,6 +47,8 @@ from embrix.tui.workbench import Workbench
 
 PLACE = "compare"
 _BAR = "█"
+LOW = 32
+"""Lines below which the names at a row have no room."""
 
 
 class Costs(Rows):
@@ -113,6 +123,7 @@ class Comparing(View):
     #costs { height: 7; }
     #why { height: 7; padding: 0 1; background: $lock-bank; }
     #together { height: 1fr; }
+    Comparing.narrow #row-steps, Comparing.low #row-steps { display: none; }
     Comparing.narrow #upper { layout: vertical; height: 50%; }
     Comparing.narrow #upper-left { width: 1fr; height: 60%; }
     Comparing.narrow #upper-right { width: 1fr; height: 40%; margin-left: 0; }
@@ -121,7 +132,7 @@ class Comparing(View):
     OF_PROGRAM = True
     BINDINGS: ClassVar[list[BindingType]] = keys_of(PLACE)
 
-    TOPICS = ("beside", "together", "meaning")
+    TOPICS = ("beside", "together", "meaning", "step_of_row_0", "step_of_row_1")
 
     def __init__(self, bench: Workbench, desk: Desk) -> None:
         super().__init__(bench, desk)
@@ -138,6 +149,7 @@ class Comparing(View):
                 yield Static("", id="why", markup=False)
         yield Title("walks", id="together-title")
         yield Together()
+        yield RowSteps(self._desk, self._bench.editor.text)
         yield self.footer()
 
     def on_mount(self) -> None:
@@ -149,8 +161,13 @@ class Comparing(View):
         self.query_one(Costs).focus()
         self._light()
 
+    def on_resize(self) -> None:
+        super().on_resize()
+        self.set_class(self.size.height < LOW, "low")
+
     def on_descendant_focus(self) -> None:
         self._light()
+        self._tell()
 
     def _light(self) -> None:
         lanes = self.query_one(Costs).has_focus
@@ -202,9 +219,25 @@ class Comparing(View):
     def _moved(self, message: Rows.Moved) -> None:
         if isinstance(message.rows, Costs):
             self._lane_chosen()
+        else:
+            self._row_chosen()
 
-    def _lane_chosen(self) -> None:
-        """Tell why this lane parts from the first, and lay their walks beside each other."""
+    def _row_chosen(self) -> None:
+        together = self.query_one(Together)
+        row = together.rows[together.cursor] if together.rows else None
+        self.query_one(RowSteps).show(row)
+
+    @on(RowSteps.Came)
+    def _tell(self) -> None:
+        """On the lanes why they part; on the rows of two walks the part of the program."""
+        steps = self.query_one(RowSteps)
+        program = Text() if self.query_one(Costs).has_focus else steps.program_at()
+        title = self.query_one("#why-title", Title)
+        title.label = "program" if program else "why"
+        title.refresh()
+        self.query_one("#why", Static).update(program or self._why())
+
+    def _why(self) -> Text:
         costs, other = self.query_one(Costs), self._other
         text = Text()
         parting = self._partings.get(other)
@@ -214,7 +247,12 @@ class Comparing(View):
             text.append(f"{visible(parting.sentence)}\n", ink(app, "ink", bold=True))
             for line in parting.more:
                 text.append(f"{visible(line)}\n", ink(app, "ink"))
-        self.query_one("#why", Static).update(text)
+        return text
+
+    def _lane_chosen(self) -> None:
+        """Tell why this lane parts from the first, and lay their walks beside each other."""
+        costs, other = self.query_one(Costs), self._other
+        self._tell()
         self.query_one("#together-title", Title).show(f"{costs.first}  beside  {other}", "")
         self._desk.drop("together")
         if other:
@@ -226,6 +264,13 @@ class Comparing(View):
         if not self.query(Together) or other != self._other:
             return
         self.query_one(Together).show(found.rows, found.parting, found.refused)
+        bench, args = self._bench, self.program_args()
+        left, right = (
+            WalkRecipe(f"{bench.version}:{lane}:beside", lane=lane, **args)
+            for lane in (self.query_one(Costs).first, other)
+        )
+        self.query_one(RowSteps).recipes = (left, right)
+        self._row_chosen()
         differing = sum(row.parts for row in found.rows)
         text = f"differing rows: {differing} of {len(found.rows)}" if found.rows else ""
         self.query_one("#together-title", Title).show(None, text)
@@ -233,8 +278,11 @@ class Comparing(View):
     # ---------------------------------------------------------------- commands
 
     def action_pane(self) -> None:
-        lanes = self.query_one(Costs).has_focus
-        self.set_focus(self.query_one(Together if lanes else Costs))
+        panes: list[Widget] = [self.query_one(Costs), self.query_one(Together)]
+        steps = self.query_one(RowSteps)
+        panes += steps.sides if steps.display else ()
+        at = panes.index(self.focused) if self.focused in panes else -1
+        self.set_focus(panes[(at + 1) % len(panes)])
 
     def action_cost(self, by: int) -> None:
         costs = self.query_one(Costs)

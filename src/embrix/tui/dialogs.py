@@ -35,7 +35,8 @@ PLACES = {
     "tally": "The whole suite: a row for each case, a column for each lane. The card at the right "
     "shows the case under the cursor: what was expected, what each lane gave.",
     "compare": "Every lane's outcome and cost. Below, two walks in rows: what evaluates the same "
-    "part of the program stands side by side; ≠ marks where they differ.",
+    "part of the program stands side by side; ≠ marks where they differ. At the bottom: names and "
+    "store of both lanes at the chosen row.",
     "derivation": "The run as a tree of judgements: each stands under what it was concluded from. "
     "A judgement that did not finish has an open line.",
     "hunt": "Programs are generated until two lanes differ; then the program is made smaller. "

@@ -65,6 +65,8 @@ class StepDetails(VerticalScroll, inherit_bindings=False):
         super().__init__(id=id)
         self.step: StepData | None = None
         self.style_of_walk = "judgements"
+        self.empty_text = ""
+        """What stands here while there is no step."""
         self.word = ""
         """What is looked for here; nothing where it is empty."""
         self._found = -1
@@ -117,6 +119,7 @@ class StepDetails(VerticalScroll, inherit_bindings=False):
         text = Text(no_wrap=False, overflow="fold")
         step = self.step
         if step is None:
+            text.append(self.empty_text, ink(self.app, "faint", italic=True))
             return text
         app = self.app
         room = max(20, self.scrollable_content_region.width)

@@ -1,0 +1,89 @@
+"""What is known at the steps of a row of two walks: names, store, output, side by side."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from rich.text import Text
+from textual.app import ComposeResult
+from textual.containers import Horizontal
+from textual.message import Message
+
+from embrix.messages.replies import StepData
+from embrix.messages.replies_on_comparing import AlignedRow, AlignedStop
+from embrix.messages.requests import FetchSteps, WalkRecipe
+from embrix.text.visible import visible
+from embrix.tui.desk import Desk
+from embrix.tui.step_details import StepDetails
+from embrix.tui.theme import ink
+
+BEFORE = 2
+"""Lines of the program above the one with the part that is evaluated."""
+
+
+class RowSteps(Horizontal):
+    """The steps of one row, each as beside the walk."""
+
+    DEFAULT_CSS = """
+    RowSteps { height: 9; }
+    RowSteps StepDetails { width: 1fr; height: 1fr; }
+    RowSteps #right-step { margin-left: 1; }
+    """
+
+    def __init__(self, desk: Desk, program: str) -> None:
+        super().__init__(id="row-steps")
+        self._desk = desk
+        self._program = program
+        self.recipes: tuple[WalkRecipe, WalkRecipe] | None = None
+
+    def compose(self) -> ComposeResult:
+        yield StepDetails(id="left-step")
+        yield StepDetails(id="right-step")
+
+    @property
+    def sides(self) -> tuple[StepDetails, StepDetails]:
+        left, right = self.query(StepDetails)
+        return left, right
+
+    def show(self, row: AlignedRow | None) -> None:
+        """Fetch what is known at the steps of a row; a lane without a step there shows nothing."""
+        for number, side in enumerate(self.sides):
+            topic = f"step_of_row_{number}"
+            self._desk.drop(topic)
+            stop: AlignedStop | None = None
+            if row is not None:
+                stop = (row.left, row.right)[number]
+            if stop is None or self.recipes is None:
+                side.empty_text = "no step here for this part of the program" if row else ""
+                side.show(None, "judgements")
+                continue
+            request = FetchSteps(walk=self.recipes[number], first=stop.step, last=stop.step + 1)
+            self._desk.ask(topic, request, partial(self._came, side))
+
+    def _came(self, side: StepDetails, found: list[StepData]) -> None:
+        if side.is_attached:
+            reductions = bool(found) and found[0].kind == "term"
+            side.show(found[0] if found else None, "reductions" if reductions else "judgements")
+            self.post_message(self.Came())
+
+    class Came(Message):
+        """A step has come."""
+
+    def program_at(self) -> Text:
+        """The program from a little above the part that the steps evaluate, with that part
+        marked."""
+        text = Text(no_wrap=False, overflow="fold")
+        steps = [side.step for side in self.sides if side.step is not None]
+        place = next((one.place for one in steps if one.place is not None), None)
+        if place is None:
+            return text
+        begin, end = place
+        first = self._program.rfind("\n", 0, begin)
+        for _ in range(BEFORE):
+            first = self._program.rfind("\n", 0, max(0, first))
+        parts = (self._program[first + 1 : begin], self._program[begin:end], self._program[end:])
+        for number, part in enumerate(parts):
+            marked = number == 1
+            style = ink(self.app, "brass" if marked else "ink", bold=marked, underline=marked)
+            text.append(visible(part, keep="\n"), style)
+        return text
