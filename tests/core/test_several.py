@@ -89,6 +89,38 @@ def test_each_way_that_is_open_is_an_outcome(make_course: Maker) -> None:
     assert told(lane, "let x = 1 + 5 in 2 + 6") == ["102", "160", "5002", "5060"]
 
 
+CHOSEN = STEPS.replace(
+    "define run(e: Expr) -> Expr by e\n  _ => repeat step(e)\n",
+    """\
+define run(e: Expr) -> Number by e
+  _ =>
+    let times = chosen(e)
+    times * of(repeat step(e))
+
+define of(e: Expr) -> Number by e
+  Lit(n) => n
+  _      => 0
+
+define chosen(e: Expr) -> Number by e
+  _ => any of
+    1
+    10
+""",
+)
+
+
+def test_what_is_chosen_before_the_first_step_is_told_apart_to_the_end(make_course: Maker) -> None:
+    """By hand: the names of `a + b + c` are met in each of six orders, whatever was chosen first;
+    the states are those of one choice, twice."""
+    assert "times" in CHOSEN
+    lane = lane_of(make_course, CHOSEN)
+    orders = ["".join(order) for order in itertools.permutations("abc")]
+    expected = sorted(f"{value} {order}" for value in (3, 30) for order in orders)
+    assert told(lane, "a + b + c") == expected
+    steps = lane_of(make_course, STEPS)
+    assert len(lane.explore("a + b + c").states) == 2 * len(steps.explore("a + b + c").states)
+
+
 def test_a_run_takes_the_first_way_unless_told_otherwise(make_course: Maker) -> None:
     lane = lane_of(make_course, TOSS)
     text = "let x = 1 + 5 in 2 + 6"

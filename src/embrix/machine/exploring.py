@@ -14,6 +14,7 @@ from __future__ import annotations
 
 from collections import deque
 from collections.abc import Callable, Hashable, Sequence
+from typing import TypeAlias
 
 from msgspec import Struct, field
 
@@ -127,6 +128,22 @@ def explore(
     return _Exploration(machine, term, given, given_input, most_runs, most_states).all(progress)
 
 
+_At: TypeAlias = tuple[int, int]
+"""The state that a run was in last, and how many ways it had taken by then."""
+
+
+class _Untried(Struct, frozen=True):
+    """Ways to be tried: as many of those of a run that was `made` as are taken again, the ones
+    after these, and the state in which the run was when it took these."""
+
+    made: tuple[int, ...]
+    turn: int
+    then: tuple[int, ...]
+    at: _At | None
+    before: tuple[int, ...]
+    """The ways that the run had taken before its first state."""
+
+
 class _Exploration:
     def __init__(
         self,
@@ -141,16 +158,15 @@ class _Exploration:
         self._given, self._input = given, given_input
         self._most_runs, self._most_states = most_runs, most_states
         self._found = Explored()
-        self._pending: deque[tuple[tuple[int, ...], int, tuple[int, ...]]] = deque([((), 0, ())])
-        """What is still to be tried: as many of the ways of a run that was made as are taken again,
-        and the ones after these."""
+        self._pending: deque[_Untried] = deque([_Untried((), 0, (), None, ())])
         self._numbers: dict[Hashable, int] = {}
         self._fingerprints = Fingerprints()
         self._steps: set[tuple[int, int]] = set()
         self._ends: dict[Hashable, int] = {}
         self._ways: tuple[int, ...] = ()
-        self._at: tuple[int, int] | None = None
-        """The state that the run was in last, and how many ways it had taken by then."""
+        self._at: _At | None = None
+        self._parted: list[_At | None] = []
+        """For each way that the run has taken the state it was in then."""
         self._taken: list[tuple[int, int]] = []
         self._before: tuple[int, ...] = ()
         """The ways that the run had taken before its first state."""
@@ -161,9 +177,9 @@ class _Exploration:
             if found.runs >= self._most_runs:
                 found.whole = False
                 break
-            made, turn, then = self._pending.popleft()
+            untried = self._pending.popleft()
             try:
-                self._run((*made[:turn], *then))
+                self._run(untried)
             except _TooManyStates:
                 found.whole = False
                 break
@@ -172,8 +188,10 @@ class _Exploration:
                 progress(found.runs)
         return found
 
-    def _run(self, ways: tuple[int, ...]) -> None:
-        self._ways, self._at, self._taken = ways, None, []
+    def _run(self, untried: _Untried) -> None:
+        ways = (*untried.made[: untried.turn], *untried.then)
+        self._ways, self._at, self._taken = ways, untried.at, []
+        self._parted, self._before = [], untried.before
         try:
             result = self._machine.run(
                 self._term, self._given, variant="plain", limits=Limits(calls=CALLS),
@@ -192,11 +210,15 @@ class _Exploration:
                     self._found.whole = False
                     return
                 left -= 1
-                self._pending.append((before, turn, (other,)))
+                at = self._parted[turn] if turn < len(self._parted) else self._at
+                self._pending.append(_Untried(before, turn, (other,), at, self._before))
 
     def _state(self, arguments: tuple[Value, ...], so_far: RunSoFar) -> None:
-        """The run is about to take a step."""
+        """The run is about to take a step. What comes before the first way that has not been
+        taken before is known from another run."""
         taken = so_far.taken
+        if self._at is not None and len(taken) < len(self._ways):
+            return
         if self._at is None:
             self._before = tuple(way for way, _ in taken)
         # What was chosen before the first step may be used after the last one.
@@ -218,6 +240,7 @@ class _Exploration:
                 self._steps.add((begin, number))
                 ways = tuple(way for way, _ in taken[turn:])
                 self._found.steps.append(Step(begin, number, ways))
+        self._parted += [self._at] * (len(taken) - len(self._parted))
         self._at = (number, len(taken))
         self._taken = taken
         if known and len(taken) >= len(self._ways):
