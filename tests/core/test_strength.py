@@ -12,6 +12,7 @@ from embrix.checking.strength import Noticed, try_mistakes
 from embrix.course.load import Course
 from embrix.lanes.session import Session
 from embrix.text.diagnostic import Findings
+from embrix.text.source import Source
 
 
 def noticed(lockside: Course, language: str, name: str) -> list[Noticed]:
@@ -65,3 +66,43 @@ def test_mistakes_change_one_place(lockside: Course, data: st.DataObject) -> Non
     assert text != lane.source.text
     assert text.startswith(lane.source.text[: mistake.span.start])
     assert text.endswith(lane.source.text[mistake.span.end :])
+
+
+def test_mistakes_in_machines_are_made_and_noticed(lockside: Course) -> None:
+    """By hand, of the transition for a call: the other part goes first or is kept, an environment
+    is not kept in the state or in the frame, no frame waits."""
+    call = "Going(Call(callee, arg), env, rest)               => "
+    after = {
+        one.after.removeprefix(call): one.mistake.what
+        for one in noticed(lockside, "Eddy", "cek") if one.after.startswith(call)
+    }  # fmt: skip
+    assert after == {
+        "Going(arg, env, [Argument(arg, env), ..rest])": "another part of the program",
+        "Going(callee, empty, [Argument(arg, env), ..rest])": "the environment is not kept",
+        "Going(callee, env, [Argument(callee, env), ..rest])": "another part of the program",
+        "Going(callee, env, [Argument(arg, empty), ..rest])": "the environment is not kept",
+        "Going(callee, env, rest)": "a frame is dropped",
+    }
+    found = noticed(lockside, "Eddy", "cek")
+    assert all(one.how != "not found" for one in found)
+
+
+TWO_STACKS = """\
+interpreter stacks for Tiny
+data State
+  State(e: Expr, done: List[Number], rest: List[Number])
+main run
+define run(e: Expr) -> Number
+  size([over(State(e, [], []))])
+define over(s: State) -> Number by s
+  State(e, done, rest) => number(size(done)) + over(State(e, [1, ..done], rest))
+"""
+
+
+def test_components_of_one_type_change_places() -> None:
+    syntax = read_file(Source("stacks", TWO_STACKS), Findings())
+    assert isinstance(syntax, InterpreterSyntax)
+    made = {one.made(TWO_STACKS).split("\n")[-2].partition("=> ")[2]: one.what
+            for one in mistakes_in(syntax)}  # fmt: skip
+    assert made["number(size(done)) + over(State(e, rest, [1, ..done]))"] == "swapped components"
+    assert made["number(size(done)) + over(State(e, done, rest))"] == "a frame is dropped"

@@ -1,13 +1,15 @@
 """One-line mistakes that can be made in a definition, as changes of its text.
 
 They are what people get wrong: an old store, the caller's environment, a missed shadowing, swapped
-operands, a value never forced, a second evaluation, lost output, a wrong branch. Whether a change
-is noticed is for others to find out.
+operands, a value never forced, a second evaluation, lost output, a wrong branch; in a machine a
+frame that is dropped, an environment that is not kept, components in each other's place. Whether a
+change is noticed is for others to find out.
 """
 
 from __future__ import annotations
 
 from collections.abc import Iterator
+from itertools import pairwise
 
 from msgspec import Struct
 
@@ -47,10 +49,20 @@ def mistakes_in(syntax: s.InterpreterSyntax) -> list[Mistake]:
     return sorted(found.values(), key=lambda one: (one.span.start, one.span.end))
 
 
+def _said(kind: s.TypeSyntax) -> object:
+    """A type, wherever it stands."""
+    return (kind.name, *map(_said, kind.args)) if isinstance(kind, s.TypeName) else kind
+
+
 class _Making:
     def __init__(self, source: Source, syntax: s.InterpreterSyntax) -> None:
         self.source = source
         self.judged = {decl.function for decl in syntax.judgements}
+        self.fields = {
+            made.name: [field.type for field in made.fields]
+            for decl in syntax.types for made in decl.constructors
+        }  # fmt: skip
+        """The types of the fields of each constructor that is declared here."""
 
     def text(self, node: s.Expr | s.Pattern) -> str:
         return self.source.text[node.span.start : node.span.end]
@@ -80,8 +92,13 @@ class _Making:
             arg.name for pattern in patterns for part in inside(pattern)
             if isinstance(part, s.PMake) for arg in part.args if isinstance(arg, s.PVar)
         ]  # fmt: skip
+        siblings = self.siblings(patterns)
         for node in inside(body):
             match node:
+                case s.Make() if node.name in self.fields:
+                    yield from self.made(node, siblings)
+                case s.ListOf((_, *_), rest, span) if rest is not None:
+                    yield Mistake("a frame is dropped", span, self.text(rest))
                 case s.Binary():
                     yield from self.binary(node)
                 case s.If():
@@ -137,6 +154,35 @@ class _Making:
                 yield Mistake("the caller's environment", base.span, "env")
         if len(args) > 1 and callee.name == "force":
             yield Mistake("never forced", span, f"({self.text(args[0])}, {self.text(args[-1])})")
+
+    def siblings(self, patterns: tuple[s.Pattern, ...]) -> dict[str, list[str]]:
+        """For each part of a form of the program the others."""
+        found: dict[str, list[str]] = {}
+        for pattern in patterns:
+            for part in inside(pattern):
+                if isinstance(part, s.PMake) and part.name not in self.fields:
+                    names = [arg.name for arg in part.args if isinstance(arg, s.PVar)]
+                    found |= {one: [name for name in names if name != one] for one in names}
+        return found
+
+    def made(self, node: s.Make, siblings: dict[str, list[str]]) -> Iterator[Mistake]:
+        """Another part of the program in a state, a frame or a value, an environment that is not
+        kept, two components in each other's place."""
+        kinds = self.fields[node.name]
+        pairs = list(zip(node.args, kinds, strict=False))
+        for arg, kind in pairs:
+            if not isinstance(arg, s.Ref) or not isinstance(kind, s.TypeName):
+                continue
+            if kind.name == "Env":
+                yield Mistake("the environment is not kept", arg.span, "empty")
+            for name in siblings.get(arg.name, ()):
+                yield Mistake("another part of the program", arg.span, name)
+        for (one, kind), (other, same) in pairwise(pairs):
+            between = self.source.text[one.span.end : other.span.start]
+            if _said(kind) == _said(same) and "\n" not in between:
+                span = Span(one.span.start, other.span.end)
+                yield Mistake("swapped components", span,
+                              f"{self.text(other)}{between}{self.text(one)}")  # fmt: skip
 
     def line(self, line: s.Line) -> Iterator[Mistake]:
         span = self.whole_line(line.span)
