@@ -65,6 +65,18 @@ define add(a: Value, b: Value) -> Value by a, b
   Num(n), Num(m)      => Num(n + m)
 """
 
+def test_what_stands_in_what_is_lost_is_checked_all_the_same(make_course: Maker) -> None:
+    """A constructor in small letters is reported where it is declared, not at its uses; a wrong
+    name among its arguments is reported as well."""
+    lane = LANE.replace("  Num(n: Number)\n", "  num(n: Number)\n").replace(
+        "=> Num(n + m)", "=> Num(n + k)"
+    )
+    course = make_course(tally=LANGUAGE, values=lane)
+    assert [one.message.split(";")[0] for one in course.diagnostics] == [
+        "the name of a constructor begins with a capital", "nothing called k is known here",
+    ]  # fmt: skip
+
+
 PROGRAMS = ("1", "x", "1 + 2", "let x = 1 in x")
 RIGHT = ("Num(1)", "Unbound", "Num(3)", "Num(1)")
 
