@@ -65,6 +65,7 @@ define add(a: Value, b: Value) -> Value by a, b
   Num(n), Num(m)      => Num(n + m)
 """
 
+
 def test_what_stands_in_what_is_lost_is_checked_all_the_same(make_course: Maker) -> None:
     """A constructor in small letters is reported where it is declared, not at its uses; a wrong
     name among its arguments is reported as well."""

@@ -28,7 +28,7 @@ def tell_uncovered(arguments: argparse.Namespace) -> int:
             text = cut(visible(" ".join(one.text.split())), 72)
             print(f"{place:<28} {one.what:<12} {one.owner:<22} {text}")
             if one.program:
-                print(f"{'':<28} met by       {cut(visible(one.program), 96)}")
+                print(f"{'':<28} reached by   {cut(visible(one.program), 96)}")
         languages = arguments.language or ", ".join(known)
         print(f"{languages}: {len(found) or 'nothing'} that no case covers")
     return 1 if found else 0

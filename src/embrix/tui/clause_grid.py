@@ -168,7 +168,7 @@ class ClauseGrid(View):
         unmet = sum(cell.met == "unmet" for row in grid.rows for cell in row.cells)
         text = f"{counted(missing, 'clause')} missing" if missing else "no clause is missing"
         if grid.counted:
-            text += f", no case reaches {unmet}" if unmet else ", cases reach all that judge"
+            text += f", {unmet} not covered by a case" if unmet else ", cases cover all judgements"
         title = self.query_one("#outline-title", Title)
         title.show(f"{self._bench.language} {self._lane}", text, "brass" if missing else "faint")
         self._show_cell()
