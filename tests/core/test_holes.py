@@ -7,9 +7,13 @@ import random
 import re
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import pytest
 
+from embrix.brix import declaration_reader
+from embrix.brix.lexer import Tok, lex
+from embrix.brix.reader import read_file
 from embrix.checking.diagnostics import diagnostics
 from embrix.checking.verdicts import check_suite
 from embrix.course.load import Course
@@ -18,6 +22,8 @@ from embrix.lanes.session import Session
 from embrix.machine.limits import Limits
 from embrix.terms.generate import TOP, Generator, Words
 from embrix.terms.node import size
+from embrix.text.diagnostic import Findings
+from embrix.text.source import Source
 
 Maker = Callable[..., Course]
 
@@ -515,3 +521,31 @@ def test_a_law_about_no_terms_at_all_is_tried(make_course: Maker) -> None:
         course = make_course(tally=LANGUAGE, values=lane)
         found = [one.code for one in diagnostics(Session(course.folder)).findings]
         assert ("law_fails" in found) != holds
+
+
+def test_very_many_open_brackets_are_told_one_by_one(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Twice as many take twice the work, counted in tokens that are looked at: what may close a
+    bracket is not looked for in all that follows."""
+    looked = 0
+
+    class Counting(list[Tok]):
+        def __getitem__(self, at: Any) -> Any:
+            nonlocal looked
+            found = super().__getitem__(at)
+            looked += len(found) if isinstance(at, slice) else 1
+            return found
+
+    monkeypatch.setattr(
+        declaration_reader, "lex", lambda *args, **more: Counting(lex(*args, **more))
+    )
+    work = []
+    for count in (300, 600):
+        lines = "".join(f"  P{n}(x) => g(h(x +\n" for n in range(count))
+        text = f"interpreter lane for Tally\ndefine f(e: Expr) -> Int by e\n{lines}"
+        findings, looked = Findings(), 0
+        read_file(Source("many", text), findings)
+        messages = {one.message for one in findings.sorted()}
+        assert messages >= {"this ( is not closed where its line ends"}
+        assert findings.count == count
+        work.append(looked)
+    assert work[1] < 2.5 * work[0]

@@ -330,7 +330,7 @@ class DeclarationReader:
             0,
             lambda: self.row(c, expressions),
             self.spoilt,
-            lambda more: slips.no_clause(c.rest(), more),
+            lambda more: slips.no_clause(c.near(), more),
         )  # fmt: skip
         kept: list[s.DefineRow] = []
         for number, row in enumerate(rows):

@@ -356,7 +356,7 @@ class Expressions(PatternReader):
             subjects.append(self._subject())
         self.c.floor = outer
         clauses = self.c.rows(
-            column, self.clause, goes_on=lambda more: slips.no_clause(self.c.rest(), more)
+            column, self.clause, goes_on=lambda more: slips.no_clause(self.c.near(), more)
         )
         if not clauses:
             self.c.fail("`match` needs clauses, indented further")

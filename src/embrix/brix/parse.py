@@ -27,6 +27,11 @@ OPENINGS = (":", "=", "::=", "{", "=>", "->")
 """Signs that stand before the lines of a block elsewhere."""
 
 
+FAR = 400
+"""More tokens than a line has, or a bracket over several lines. What is looked for where something
+is wrong is looked for among so many: work grows with the file, whatever is wrong in it."""
+
+
 class Misread(Exception):
     """What was met cannot be read; the diagnostic has been made, the block is given up."""
 
@@ -76,6 +81,10 @@ class Cursor:
     def rest(self) -> list[Tok]:
         """All tokens that have not been taken."""
         return self._tokens[self._at :]
+
+    def near(self) -> list[Tok]:
+        """The next tokens, as many as any line has."""
+        return self._tokens[self._at : self._at + FAR]
 
     def ahead(self, distance: int) -> Tok:
         at = self._at + distance
@@ -252,7 +261,7 @@ class Cursor:
             at -= 1
             line = line or self.may_be_line(self._tokens[at])
         depth = 1
-        for tok in self._tokens[at:]:
+        for tok in self._tokens[at : at + FAR]:
             depth += (tok.text in ("(", "[")) - (tok.text in (")", "]")) if line else 0
             if not depth:
                 return False
