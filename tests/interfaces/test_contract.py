@@ -11,7 +11,7 @@ from pathlib import Path
 
 import pytest
 
-from embrix.cli import running
+from embrix.cli import stepping
 from embrix.cli.main import main, texts_attached
 from tests.conftest import TINY_LANGUAGE, leave_only
 from tests.interfaces.test_cli import run
@@ -86,13 +86,13 @@ def test_a_faulty_definition_has_a_status_of_its_own(
 def test_faults_of_our_own_are_told_and_written_down(
     monkeypatch: pytest.MonkeyPatch, capsys: Capture
 ) -> None:
-    from embrix.cli import running
+    from embrix.cli import findings
     from embrix.text.log import log_file
 
     def fails(_: object) -> int:
         raise ZeroDivisionError("made up")
 
-    monkeypatch.setattr(running, "explain", fails)
+    monkeypatch.setattr(findings, "explain", fails)
     import logging
 
     logging.getLogger("embrix").handlers.clear()
@@ -356,7 +356,7 @@ def test_steps_of_a_long_run_end_and_say_so(
 ) -> None:
     """Six hundred terms make judgements about parts of up to six hundred."""
     leave_only(course_copy, "drip")
-    monkeypatch.setattr(running, "MOST_PRINTED", 50_000)
+    monkeypatch.setattr(stepping, "MOST_PRINTED", 50_000)
     text = " + ".join(["1"] * 600)
     status, out, err = run(
         capsys, "steps", "-e", text, "--with", "environment", "--course", str(course_copy)

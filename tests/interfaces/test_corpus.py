@@ -43,7 +43,7 @@ def test_some_new_ones(courses: dict[str, Course], kind: str) -> None:
 
 def test_a_fault_would_be_seen(courses: dict[str, Course], monkeypatch: pytest.MonkeyPatch) -> None:
     """A command that ends in a fault of its own, by a status that means nothing, or never."""
-    from embrix.cli import running
+    from embrix.cli import findings
 
     def break_down(_arguments: object) -> int:
         raise KeyError("x")
@@ -53,7 +53,7 @@ def test_a_fault_would_be_seen(courses: dict[str, Course], monkeypatch: pytest.M
         ("internal error", break_down), ("status 9", lambda _: 9), ("Traceback", lambda _: print(
             "Traceback (most recent call last)") or 0),
     ):  # fmt: skip
-        monkeypatch.setattr(running, "check", instead)
+        monkeypatch.setattr(findings, "check", instead)
         assert told in tried(course, "course", b'title = "t"\n', ("check",), "Drip")
     assert course.folder.joinpath("course.toml").read_bytes() != b'title = "t"\n'
 
