@@ -105,7 +105,6 @@ class Hunting(View):
     """
     PLACE: ClassVar[str] = PLACE
     TOPICS = ("hunt", "found", "aligned")
-    OF_PROGRAM = True
     BINDINGS: ClassVar[list[BindingType]] = keys_of(PLACE)
 
     def __init__(self, bench: Workbench, desk: Desk, other: str = "") -> None:
