@@ -161,7 +161,7 @@ def _run_misses(case: Case, lane: Lane, result: Result) -> Iterator[_Miss]:
         yield _Miss("outcome", expected.sentence, text)
     found = ", ".join(result.state) if state is not None else ""
     if state is not None and found != ", ".join(state):
-        found = found or "no state"
+        found = found or "none"
         yield _Miss("state", f"state {', '.join(state)}", f"state {visible(found)}")
     yield from _bounds(case, lane, result)
 
