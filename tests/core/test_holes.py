@@ -2,18 +2,12 @@
 
 from __future__ import annotations
 
-import json
 import random
 import re
 from collections.abc import Callable
-from pathlib import Path
-from typing import Any
 
 import pytest
 
-from embrix.brix import declaration_reader
-from embrix.brix.lexer import Tok, lex
-from embrix.brix.reader import read_file
 from embrix.checking.diagnostics import diagnostics
 from embrix.checking.verdicts import check_suite
 from embrix.course.load import Course
@@ -22,8 +16,6 @@ from embrix.lanes.session import Session
 from embrix.machine.limits import Limits
 from embrix.terms.generate import TOP, Generator, Words
 from embrix.terms.node import size
-from embrix.text.diagnostic import Findings
-from embrix.text.source import Source
 
 Maker = Callable[..., Course]
 
@@ -145,27 +137,6 @@ MISTAKES = [
 ]  # fmt: skip
 
 
-@pytest.mark.parametrize("number", range(len((LANGUAGE + LANE).split("\n"))))
-@pytest.mark.parametrize("tail", ["", " +", ","])
-@pytest.mark.parametrize("brackets", [")", "))"])
-def test_a_bracket_that_is_left_open_is_told_at_its_line_and_hides_no_other(
-    make_course: Maker, number: int, tail: str, brackets: str
-) -> None:
-    """In each line the last closing brackets taken away, or an operator or a comma in their
-    place."""
-    lines = (LANGUAGE + LANE).split("\n")
-    line = lines[number]
-    if brackets not in line or line.lstrip().startswith("|"):
-        return
-    at = line.rindex(brackets)
-    lines[number] = line[:at] + tail + line[at + len(brackets) :]
-    texts = "\n".join(lines)
-    begin = texts.index("interpreter values")
-    course = make_course(tally=texts[:begin], values=texts[begin:])
-    border = LANGUAGE.count("\n")
-    assert [line for _, line in told(course)] == [number + 1 - border * (number >= border)]
-
-
 @pytest.mark.parametrize(("old", "new", "finding", "ends"), MISTAKES)
 def test_a_mistake_is_told_once_and_hides_nothing(
     make_course: Maker, old: str, new: str, finding: tuple[str, int], ends: tuple[str, ...]
@@ -277,48 +248,6 @@ def test_mutated_definitions_never_end_in_a_fault(make_course: Maker) -> None:
             for program in ("1 + 2 * 3", "let x = 2 in -x / 4", "1 / 0"):
                 ended = lane.run(program, limits=Limits(calls=5_000, depth=2_000))
                 assert ended.outcome.kind
-
-
-# ------------------------------------------------------------------------------- slips
-
-SUITE = """\
-language = "Tally"
-
-[[case]]
-name = "a sum"
-program = "1 + 2"
-value = "Num(3)"
-"""
-SLIPS = json.loads((Path(__file__).parent.parent / "data" / "slips.json").read_text("utf-8"))
-
-
-@pytest.mark.parametrize("slip", SLIPS, ids=lambda slip: f"{slip['to'].strip()[:60]}")
-def test_a_mistake_is_told_once_where_it_stands_with_its_repair(
-    make_course: Maker, slip: dict[str, str]
-) -> None:
-    """What people write who come from other languages, each looked at by eye."""
-    texts = {"language": LANGUAGE, "lane": LANE, "suite": SUITE}
-    assert texts[slip["file"]].count(slip["from"]) >= 1
-    texts[slip["file"]] = texts[slip["file"]].replace(slip["from"], slip["to"], 1)
-    course = make_course(tally=texts["language"], values=texts["lane"])
-    (course.folder / "sums.suite.toml").write_text(texts["suite"])
-    findings = diagnostics(Session(course.folder)).findings
-    assert [
-        (one.code, *one.source.position(one.span.start), one.message, one.hint)
-        for one in findings
-    ] == [tuple(slip[key] for key in ("code", "line", "column", "message", "hint"))]  # fmt: skip
-
-
-MISPLACED = [slip["to"] for slip in SLIPS if "not indented like" in slip["message"]]
-
-
-@pytest.mark.parametrize("lines", MISPLACED)
-def test_what_is_only_indented_wrongly_runs(make_course: Maker, lines: str) -> None:
-    clause = "Add(left, right)    => add(eval(left, env), eval(right, env))\n"
-    assert clause in LANE
-    session = Session(make_course(tally=LANGUAGE, values=LANE.replace(clause, lines)).folder)
-    outcome = session.lane("Tally", "values").run("1 + 2").outcome
-    assert (outcome.kind, outcome.structure) == ("value", "Num(3)")
 
 
 def test_terms_end_where_a_grammar_lets_forms_stand_that_need_one_another(
@@ -521,31 +450,3 @@ def test_a_law_about_no_terms_at_all_is_tried(make_course: Maker) -> None:
         course = make_course(tally=LANGUAGE, values=lane)
         found = [one.code for one in diagnostics(Session(course.folder)).findings]
         assert ("law_fails" in found) != holds
-
-
-def test_very_many_open_brackets_are_told_one_by_one(monkeypatch: pytest.MonkeyPatch) -> None:
-    """Twice as many take twice the work, counted in tokens that are looked at: what may close a
-    bracket is not looked for in all that follows."""
-    looked = 0
-
-    class Counting(list[Tok]):
-        def __getitem__(self, at: Any) -> Any:
-            nonlocal looked
-            found = super().__getitem__(at)
-            looked += len(found) if isinstance(at, slice) else 1
-            return found
-
-    monkeypatch.setattr(
-        declaration_reader, "lex", lambda *args, **more: Counting(lex(*args, **more))
-    )
-    work = []
-    for count in (300, 600):
-        lines = "".join(f"  P{n}(x) => g(h(x +\n" for n in range(count))
-        text = f"interpreter lane for Tally\ndefine f(e: Expr) -> Int by e\n{lines}"
-        findings, looked = Findings(), 0
-        read_file(Source("many", text), findings)
-        messages = {one.message for one in findings.sorted()}
-        assert messages >= {"this ( is not closed where its line ends"}
-        assert findings.count == count
-        work.append(looked)
-    assert work[1] < 2.5 * work[0]

@@ -17,7 +17,16 @@ from embrix.tui.growing import Chart, Growing, Growths
 from embrix.tui.hunting import Hunting, Quarry
 from embrix.tui.row_steps import RowSteps
 from embrix.tui.rules_pane import RulesPane
-from tests.interfaces.test_workbench import WHOLE, bench, opened, outcomes, settled, shown, until
+from tests.interfaces.test_workbench import (
+    WHOLE,
+    bench,
+    opened,
+    outcomes,
+    settled,
+    shown,
+    until,
+    walk_lane,
+)
 
 SCOPE = "let rate = 2 in let toll = given tons: tons * rate in let rate = 10 in toll 3"
 
@@ -26,9 +35,7 @@ async def test_two_walks_go_together_from_where_they_part(course_copy: Path) -> 
     (course_copy / "rill" / "programs" / "scope.rill").write_text(SCOPE)
     async with opened(course_copy, "rill/programs/scope.rill") as pilot:
         screen = bench(pilot)
-        while screen.lane != "environment":
-            await pilot.press("f4")
-        await settled(screen)
+        await walk_lane(pilot, "environment")
         await pilot.press("ctrl+k")
         compare = screen.app.screen
         assert isinstance(compare, Comparing)
@@ -57,9 +64,7 @@ async def test_the_derivation_is_folded_and_leads_to_the_walk(course_copy: Path)
     (course_copy / "rill" / "programs" / "scope.rill").write_text(SCOPE)
     async with opened(course_copy, "rill/programs/scope.rill") as pilot:
         screen = bench(pilot)
-        while screen.lane != "environment":
-            await pilot.press("f4")
-        await settled(screen)
+        await walk_lane(pilot, "environment")
         await pilot.press("ctrl+d")
         assert isinstance(screen.app.screen, Deriving)
         rows = screen.app.screen.query_one(Judgements)
@@ -121,9 +126,7 @@ async def test_meaning_growth_and_a_hunt_are_reached_from_the_comparison(
     async with opened(course_copy, "rill/programs/ways.rill") as pilot:
         screen = bench(pilot)
         app = screen.app
-        while screen.lane != "environment":
-            await pilot.press("f4")
-        await settled(screen)
+        await walk_lane(pilot, "environment")
         await pilot.press("ctrl+k")
         costs = app.screen.query_one(Costs)
         await until(lambda: bool(costs.lanes), "the lanes")
@@ -162,9 +165,7 @@ async def test_a_hunt_finds_a_program_that_becomes_a_case(
     async with opened(course_copy, "rill/programs/rates.rill") as pilot:
         screen = bench(pilot)
         app = screen.app
-        while screen.lane != "environment":
-            await pilot.press("f4")
-        await settled(screen)
+        await walk_lane(pilot, "environment")
         await pilot.press("ctrl+f")
         hunting = app.screen
         assert isinstance(hunting, Hunting)
@@ -266,9 +267,7 @@ async def test_a_row_shows_names_and_store_of_both_lanes_and_the_program(course_
     (course_copy / "rill" / "programs" / "rate.rill").write_text(text)
     async with opened(course_copy, "rill/programs/rate.rill") as pilot:
         screen = bench(pilot)
-        while screen.lane != "by_need":
-            await pilot.press("f4")
-        await settled(screen)
+        await walk_lane(pilot, "by_need")
         await pilot.press("ctrl+k")
         compare = screen.app.screen
         assert isinstance(compare, Comparing)

@@ -14,7 +14,7 @@ from embrix.tui.lecturing import Lecturing
 from embrix.tui.side_views import CasesView
 from embrix.tui.tally import Board, Tally
 from embrix.tui.view import View
-from tests.interfaces.test_workbench import bench, opened, settled, until
+from tests.interfaces.test_workbench import bench, opened, until, walk_lane
 
 SCOPE = "let rate = 2 in let toll = given tons: tons * rate in let rate = 10 in toll 3"
 
@@ -23,9 +23,7 @@ async def test_views_lie_over_each_other_and_esc_goes_back_one(course_copy: Path
     (course_copy / "rill" / "programs" / "scope.rill").write_text(SCOPE)
     async with opened(course_copy, "rill/programs/scope.rill") as pilot:
         screen, app = bench(pilot), pilot.app
-        while screen.lane != "environment":
-            await pilot.press("f4")
-        await settled(screen)
+        await walk_lane(pilot, "environment")
 
         def views() -> list[type]:
             return [type(one) for one in app.screen_stack if isinstance(one, View)]

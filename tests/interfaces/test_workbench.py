@@ -81,6 +81,13 @@ async def settled(screen: Bench) -> None:
     await until(lambda: not lanes.lanes or screen.walking.settled, "the walk")
 
 
+async def walk_lane(pilot: Pilot[None], lane: str) -> None:
+    """Walk another lane, and wait for what follows."""
+    while bench(pilot).lane != lane:
+        await pilot.press("f4")
+    await settled(bench(pilot))
+
+
 async def write(pilot: Pilot[None], text: str) -> None:
     """Replace the program as if it had been typed, and wait for what follows."""
     screen = bench(pilot)

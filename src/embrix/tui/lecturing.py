@@ -24,6 +24,7 @@ from embrix.text.source import Unreadable
 from embrix.text.visible import visible
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.desk import SUITE_WORKER, Desk
+from embrix.tui.marked_program import add_program
 from embrix.tui.theme import ink
 from embrix.tui.view import View, keys_of
 from embrix.tui.workbench import Workbench
@@ -122,14 +123,9 @@ class Lecturing(View):
     def _program(self, stop: StopShown) -> Text:
         app = self.app
         text = Text(no_wrap=False, overflow="fold")
-        begin, end = stop.place
         name = stop.file.rpartition("/")[2] or "program"
         text.append(f"{name}\n\n", ink(app, "faint", italic=True))
-        parts = (stop.program[:begin], stop.program[begin:end], stop.program[end:].rstrip())
-        for number, part in enumerate(parts):
-            marked = number == 1
-            style = ink(app, "brass" if marked else "ink", bold=marked, underline=marked)
-            text.append(visible(part, keep="\n"), style)
+        add_program(text, app, stop.program, stop.place)
         for given in stop.given.items():
             text.append(f"\n\nwith {given[0]} = {visible(given[1])}", ink(app, "faint"))
         return text

@@ -12,10 +12,9 @@ from textual.message import Message
 from embrix.messages.replies import StepData
 from embrix.messages.replies_on_comparing import AlignedRow, AlignedStop
 from embrix.messages.requests import FetchSteps, WalkRecipe
-from embrix.text.visible import visible
 from embrix.tui.desk import Desk
+from embrix.tui.marked_program import add_program
 from embrix.tui.step_details import StepDetails
-from embrix.tui.theme import ink
 
 BEFORE = 2
 """Lines of the program above the one with the part that is evaluated."""
@@ -77,13 +76,8 @@ class RowSteps(Horizontal):
         place = next((one.place for one in steps if one.place is not None), None)
         if place is None:
             return text
-        begin, end = place
-        first = self._program.rfind("\n", 0, begin)
+        first = self._program.rfind("\n", 0, place[0])
         for _ in range(BEFORE):
             first = self._program.rfind("\n", 0, max(0, first))
-        parts = (self._program[first + 1 : begin], self._program[begin:end], self._program[end:])
-        for number, part in enumerate(parts):
-            marked = number == 1
-            style = ink(self.app, "brass" if marked else "ink", bold=marked, underline=marked)
-            text.append(visible(part, keep="\n"), style)
+        add_program(text, self.app, self._program, place, first + 1)
         return text
