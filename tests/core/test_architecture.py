@@ -109,7 +109,7 @@ def test_compiled_definitions_have_no_builtins_and_no_text_of_the_author() -> No
     from embrix.machine.compiler import HELPERS, compile_interpreter
 
     course = load_course(ROOT / "demo" / "lockside")
-    names = re.compile(r"(final_)?[a-z]\d*|link|stop|counts|spend|fuel|here|get|lookups|hops"
+    names = re.compile(r"(final_)?[a-z]\d*|link|stop|counts|spend|reset|fuel|here|get|lookups|hops"
                        r"|depth|deepest|rounds|allocated|read|written|made|forced|reused|substituted"
                        r"|error|payload")  # fmt: skip
     lanes = [lane for lanes in course.interpreters.values() for lane in lanes.values()]

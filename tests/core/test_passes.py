@@ -23,7 +23,7 @@ from embrix.machine.events import (
     with_events,
 )
 from embrix.machine.inlining import DEEPEST, Inlining
-from embrix.machine.numbering import bound_slots, moved, parts_inside, renumbered
+from embrix.machine.numbering import bound_slots, moved, renumbered
 from embrix.machine.planned import INSIDE, Entering, Inlined, Known, NoClause, TailCall
 from embrix.machine.pycode import assign, const, load, loop, when
 from embrix.machine.specialising import specialised
@@ -178,7 +178,7 @@ def test_writing_out_ends() -> None:
         body = k.Call(called, (k.Local(0),), span)
         functions[name] = k.Function(name, ("n",), (0,), (), None, None, (), (), body, (), None,
                                      span)  # fmt: skip  # type: ignore[arg-type]
-    inlining = Inlining(functions, Always(), last=True)  # type: ignore[arg-type]
+    inlining = Inlining(functions, Always(), last=True, deepest=DEEPEST)  # type: ignore[arg-type]
     made = inlining.expression(functions["f0"].body, True, 1)
     assert len(parts(made, Inlined)) == DEEPEST
     assert len(parts(made, k.Call)) == 1
@@ -304,7 +304,7 @@ def test_what_is_remembered_of_a_function_goes_with_it(make_course: Maker) -> No
     function = replace(course.interpreters["Tiny"]["tally"].functions["run"])
     made = renumbered(function)
     assert renumbered(function) is made
-    assert parts_inside(function) is parts_inside(function)
+    assert k.parts_inside(function) is k.parts_inside(function)
     gone = weakref.ref(made), weakref.ref(function)
     del function, made
     gc.collect()

@@ -7,6 +7,7 @@ its place in the definition.
 from __future__ import annotations
 
 from collections.abc import Mapping
+from typing import Any
 
 from msgspec import Struct, field
 from msgspec.structs import replace
@@ -57,6 +58,7 @@ from embrix.brix.core_parts import (
     TemplateParts,
     Test,
     Todo,
+    once_each,
     parts_of,
 )  # fmt: skip
 from embrix.brix.syntax import InterpreterSyntax, LanguageSyntax
@@ -74,7 +76,7 @@ __all__ = [
     "Fail", "Fetch", "Function", "Handler", "Interpreter", "IsFinal", "Knot", "Lambda",
     "Language", "Law", "Local", "Lookup", "Loop", "Match", "Meaning", "Named", "Optional",
     "Primitive", "Repeat", "Shape", "StepList", "TakeWay", "Template", "TemplateParts", "Test",
-    "Todo", "parts_of",
+    "Todo", "once_each", "parts_inside", "parts_of",
 ]  # fmt: skip
 
 # ---------------------------------------------------------------------- declarations
@@ -113,6 +115,12 @@ class Function(Struct, frozen=True, eq=False, weakref=True):
     def inside(self) -> tuple[object, ...]:
         """All that it is made of."""
         return (self.body, self.clauses, self.finals)
+
+
+@once_each
+def parts_inside(function: Function) -> tuple[Any, ...]:
+    """Everything inside a function."""
+    return tuple(parts_of(function.inside))
 
 
 class Law(Struct, frozen=True, eq=False):
@@ -245,7 +253,7 @@ class Interpreter(Struct, frozen=True, eq=False, weakref=True):
                 continue
             found.add(name)
             target = self.functions[name]
-            for part in parts_of(target.inside):
+            for part in parts_inside(target):
                 if isinstance(part, Call | Repeat | StepList | IsFinal):
                     pending.append(part.function)
         return found
@@ -255,13 +263,13 @@ class Interpreter(Struct, frozen=True, eq=False, weakref=True):
         """Whether a run may have several ways to go on."""
         return any(
             isinstance(part, TakeWay)
-            for name in self.reached for part in parts_of(self.functions[name].inside)
+            for name in self.reached for part in parts_inside(self.functions[name])
         )  # fmt: skip
 
     @property
     def steps(self) -> Function | None:
         """The small-step relation that `main` repeats, or None."""
-        for node in parts_of(self.functions[self.main].inside):
+        for node in parts_inside(self.functions[self.main]):
             if isinstance(node, Repeat):
                 return self.functions[node.function]
         return None

@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Mapping
 from fractions import Fraction
-from typing import Any, Literal, TypeAlias
+from functools import wraps
+from typing import Any, Literal, TypeAlias, TypeVar
+from weakref import WeakKeyDictionary
 
 from msgspec import Struct
 
 from embrix.terms.node import Constructor
 from embrix.terms.types import Type
 from embrix.text.source import Span
+
+OfT = TypeVar("OfT")
+T = TypeVar("T")
 
 # ---------------------------------------------------------------------- expressions
 
@@ -312,10 +317,11 @@ class ErrorType(Struct, frozen=True, eq=False):
 # ---------------------------------------------------------------------- going over parts
 
 
-def parts_of(root: object, inside: Mapping[type, tuple[str, ...]] | None = None) -> Iterator[Any]:
+def parts_of(root: object, inside: Mapping[type, tuple[str, ...]] | None = None) -> list[Any]:
     """An expression and everything inside it, clauses and patterns included; `inside` says where
     each kind of part has others."""
     known = INSIDE if inside is None else inside
+    found: list[Any] = []
     pending = [root]
     while pending:
         node = pending.pop()
@@ -323,9 +329,23 @@ def parts_of(root: object, inside: Mapping[type, tuple[str, ...]] | None = None)
         if kind is tuple:
             pending += node  # type: ignore[arg-type]
         elif (names := known.get(kind)) is not None:
-            yield node
+            found.append(node)
             for name in names:
                 pending.append(getattr(node, name))
+    return found
+
+
+def once_each(make: Callable[[OfT], T]) -> Callable[[OfT], T]:
+    """Remembers what is made of a part of a definition, as long as that is there."""
+    known: WeakKeyDictionary[OfT, T] = WeakKeyDictionary()
+
+    @wraps(make)
+    def recalled(part: OfT) -> T:
+        if part not in known:
+            known[part] = make(part)
+        return known[part]
+
+    return recalled
 
 
 PARTS = (

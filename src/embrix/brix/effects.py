@@ -4,7 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 
-from embrix.brix.core import Ask, Call, CallValue, Emit, Function, Law, TakeWay, parts_of
+from embrix.brix.core import (
+    Ask,
+    Call,
+    CallValue,
+    Emit,
+    Function,
+    Law,
+    TakeWay,
+    parts_inside,
+    parts_of,
+)
 from embrix.brix.world import World
 from embrix.text.source import Span
 
@@ -45,7 +55,7 @@ def _with_effects(functions: Mapping[str, Function]) -> set[str]:
             if name not in found
             and any(
                 _effect(part, found)
-                for part in parts_of(function.inside)
+                for part in parts_inside(function)
                 # What a helper calls that is a value only puts a term together.
                 if not (function.helper and isinstance(part, CallValue))
             )

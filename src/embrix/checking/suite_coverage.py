@@ -348,7 +348,7 @@ def _failing(lane: Interpreter) -> list[tuple[str, Source, Place]]:
     found = []
     for name in sorted(lane.reached, key=list(lane.functions).index):
         function = lane.functions[name]
-        for part in k.parts_of(function.inside):
+        for part in k.parts_inside(function):
             if isinstance(part, k.Fail):
                 source = part.span.source or function.span.source or lane.source
                 found.append((part.error.name, source, (source.name, part.span.start)))

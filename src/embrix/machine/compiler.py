@@ -68,11 +68,12 @@ class Compiled(Struct, frozen=True, eq=False):
 
 
 def compile_interpreter(
-    interpreter: k.Interpreter, variant: Variant, *, decided: bool = True
+    interpreter: k.Interpreter, variant: Variant, *, brief: bool = False
 ) -> Compiled:
-    """Compile all functions of an interpreter, its displays and its laws. What is not `decided`
-    serves all ways of deciding its choices; parts of a program are not turned into Python then."""
-    return _linked(Unit(interpreter, variant, decided=decided))
+    """Compile all functions of an interpreter, its displays and its laws. `brief` code is soon
+    there and made no faster while it runs; it serves all ways of deciding choices and all kinds of
+    numbers."""
+    return _linked(Unit(interpreter, variant, brief=brief))
 
 
 def _linked(unit: Unit) -> Compiled:
@@ -100,13 +101,15 @@ def _linked(unit: Unit) -> Compiled:
         when(compare(load("fuel"), ast.Lt(), const(0)), [do(call("exhausted"))]),
     ]
     body.append(function("spend", ["x"], spend))
+    reset: list[ast.stmt] = [ast.Nonlocal(["fuel", *bounce]), assign("fuel", load("x"))]
+    body.append(function("reset", ["x"], [*reset, *(assign(one, const(None)) for one in bounce)]))
     unit.counters = counters
     counters = counters[: len(counters) - len(bounce)]
     table = ast.Dict([const(name) for name in counters], [load(name) for name in counters])
     body.append(function("counts", [], [ast.Return(table)]))
     exports = {name: f"f{number}" for name, number in unit.numbers.items()}
-    more = {"stop": "stop", "counts": "counts", "spend": "spend", "bounce": BOUNCE, "run": "w"}
-    exports |= {f" {name}": variable for name, variable in more.items()}
+    exports |= {f" {name}": name for name in ("stop", "counts", "spend", "reset")}
+    exports |= {" bounce": BOUNCE, " run": "w"}
     params = ["fuel", *(f"k{n}" for n in range(len(unit.constants))), *HELPERS]
     params += [hot(unit.numbers[name]) for name in unit.staged]
     if unit.staged:

@@ -8,7 +8,6 @@ from typing import Any
 from msgspec.structs import replace
 
 from embrix.brix import core as k
-from embrix.machine.numbering import parts_inside
 from embrix.machine.planned import changed_clause, with_parts
 
 
@@ -21,7 +20,7 @@ def only_decided(function: k.Function, decided: Callable[[str], str]) -> k.Funct
             return kept(node.yes if chosen else node.no, last)
         return with_parts(node, kept, last)
 
-    if not any(isinstance(part, k.Decided) for part in parts_inside(function)):
+    if not any(isinstance(part, k.Decided) for part in k.parts_inside(function)):
         return function
     return replace(
         function,

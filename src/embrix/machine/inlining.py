@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from embrix.brix import core as k
-from embrix.machine.numbering import moved, parts_inside, slots_inside
+from embrix.machine.numbering import moved, slots_inside
 from embrix.machine.planned import Inlined, changed_clause, with_parts
 
 LARGEST = 70
@@ -24,7 +24,7 @@ class Calls:
         self._sizes: dict[str, int] = {}
         self._kept: set[str] = {main}
         for name, function in functions.items():
-            parts = parts_inside(function)
+            parts = k.parts_inside(function)
             self._sizes[name] = len(parts)
             self._edges[name] = {part.function for part in parts if type(part) in _CALLING}
             kinds = set(map(type, parts))
@@ -69,23 +69,31 @@ _HELD = {
 class Inlining:
     """The pass over the functions of one interpreter."""
 
-    def __init__(self, functions: Mapping[str, k.Function], calls: Calls, *, last: bool) -> None:
-        """`last` says whether calls in tail position are written out as well."""
+    def __init__(
+        self, functions: Mapping[str, k.Function], calls: Calls, *, last: bool, deepest: int
+    ) -> None:
+        """`last` says whether calls in tail position are written out as well; `deepest`, how far
+        functions are written out inside each other, 0 for not at all."""
         self._functions = functions
         self._calls = calls
         self._last = last
+        self._deepest = deepest
         self._variables: dict[str, tuple[int, ...]] = {}
 
     def clause(self, clause: k.CoreClause, last: bool, first: int) -> k.CoreClause:
         """A clause with small functions written out; their variables are numbered from `first`."""
+        if not self._deepest:
+            return clause
         return changed_clause(clause, _Place(self, first, first, 0).change, last)
 
     def expression(self, node: Any, last: bool, first: int) -> Any:
+        if not self._deepest:
+            return node
         return _Place(self, first, first, 0).change(node, last)
 
     def written_out(self, name: str, depth: int, last: bool) -> bool:
         """Whether a call is written out, so deep inside others, and perhaps in tail position."""
-        fits = depth < DEEPEST and self._calls.written_out(name)
+        fits = depth < self._deepest and self._calls.written_out(name)
         return fits and (self._last or not last)
 
     def inside(self, name: str, mapping: Mapping[int, int]) -> Any:

@@ -2,32 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
-from functools import wraps
-from typing import Any, TypeVar
-from weakref import WeakKeyDictionary
+from collections.abc import Iterable, Mapping
+from typing import Any
 
 from msgspec.structs import replace
 
 from embrix.brix import core as k
 
-T = TypeVar("T")
 
-
-def once_each(make: Callable[[k.Function], T]) -> Callable[[k.Function], T]:
-    """Remembers what is made of a function of a definition, as long as that is there."""
-    known: WeakKeyDictionary[k.Function, T] = WeakKeyDictionary()
-
-    @wraps(make)
-    def recalled(function: k.Function) -> T:
-        if function not in known:
-            known[function] = make(function)
-        return known[function]
-
-    return recalled
-
-
-@once_each
+@k.once_each
 def renumbered(function: k.Function) -> k.Function:
     """The function with the variables of each clause numbered from the same number on: no two
     clauses are at work at once, and small frames make deep recursion cheap."""
@@ -40,16 +23,10 @@ def renumbered(function: k.Function) -> k.Function:
     return replace(function, clauses=tuple(clauses))
 
 
-@once_each
-def parts_inside(function: k.Function) -> tuple[Any, ...]:
-    """Everything inside a function."""
-    return tuple(k.parts_of(function.inside))
-
-
-@once_each
+@k.once_each
 def slots_inside(function: k.Function) -> tuple[int, ...]:
     """The variables that something in a function binds, in some fixed order."""
-    return tuple(_bound(parts_inside(function)))
+    return tuple(_bound(k.parts_inside(function)))
 
 
 def bound_slots(node: object) -> list[int]:

@@ -7,6 +7,8 @@ import sys
 from collections.abc import Callable, Sequence
 from typing import Any, Protocol, TypeAlias
 
+from msgspec.structs import replace
+
 from embrix.brix.core import ErrorType, Interpreter
 from embrix.grammar.printing import Printer
 from embrix.machine.compiler import HELPERS, Compiled
@@ -94,19 +96,8 @@ class OneRun:
         watch: Watch | None = None,
     ) -> None:
         self.machine = machine
-        self.ways = ways
-        self.taken: list[tuple[int, int]] = []
-        """The number of each way that was taken where several were open, and how many there were.
-        """
-        self.watch = watch
-        self.limits = limits
         self.recorder = recorder
-        self.visited = 0
-        """Nodes that substitutions have gone by."""
-        self.output: list[str] = []
-        self.input = given_input
-        self.asked = 0
-        self._written = 0
+        self._begin(limits, given_input, ways, watch)
         interpreter = machine.interpreter
         language = interpreter.language
         signature = interpreter.signature
@@ -160,6 +151,33 @@ class OneRun:
             *(helpers[name] for name in HELPERS), *stages.finders(),
         )  # fmt: skip
         stages.connect(self.space.get(" variables"))
+
+    def _begin(
+        self, limits: Limits, given_input: Sequence[str], ways: Sequence[int], watch: Watch | None
+    ) -> None:
+        self.limits = limits
+        self.ways = ways
+        self.taken: list[tuple[int, int]] = []
+        """The number of each way that was taken where several were open, and how many there were.
+        """
+        self.watch = watch
+        self.visited = 0
+        """Nodes that substitutions have gone by."""
+        self.output: list[str] = []
+        self.input = given_input
+        self.asked = 0
+        self._written = 0
+
+    def begin_again(
+        self, limits: Limits, given_input: Sequence[str], ways: Sequence[int], watch: Watch | None
+    ) -> bool:
+        """Make ready for another run that nobody can stop, where nothing is counted or recorded.
+        False where that is not possible: the limits may differ in the number of calls alone."""
+        if replace(limits, calls=self.limits.calls) != self.limits:
+            return False
+        self._begin(limits, given_input, ways, watch)
+        self.space[" reset"](limits.calls)
+        return True
 
     def _substitution(
         self, signature: Signature, accept: Callable[[str], bool]

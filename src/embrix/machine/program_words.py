@@ -52,7 +52,7 @@ def _constants(interpreters: Sequence[Interpreter]) -> tuple[list[Value], list[V
     texts: dict[Value, None] = {}
     for interpreter in interpreters:
         for function in interpreter.functions.values():
-            for part in k.parts_of(function.inside):
+            for part in k.parts_inside(function):
                 if isinstance(part, k.Const | k.Equals) and not isinstance(part.value, bool):
                     (texts if isinstance(part.value, str) else numbers)[part.value] = None
     return list(numbers)[:MOST_CONSTANTS], list(texts)[:MOST_CONSTANTS]
@@ -70,7 +70,7 @@ def _spoken_of(interpreter: Interpreter, numbers: Sequence[Value]) -> Words:
     constructors = interpreter.constructors
     found: dict[Spot, dict[str, None]] = defaultdict(dict)
     for function in interpreter.functions.values():
-        for part in k.parts_of(function.inside):
+        for part in k.parts_inside(function):
             if not isinstance(part, k.Shape) or part.tag not in constructors:
                 continue
             form = constructors[part.tag]

@@ -24,7 +24,7 @@ from embrix.machine.limits import Limits
 from embrix.machine.one_run import OneRun, Watch
 from embrix.machine.outcome import Result
 from embrix.machine.recorder import NOT_LEFT, Recorder
-from embrix.machine.unit import Variant, kinds_of_numbers, substituters
+from embrix.machine.unit import Variant, substituters
 from embrix.terms.node import (
     FIELDS,
     FRAME,
@@ -44,6 +44,8 @@ _FURTHER = {
 }  # fmt: skip
 """Costs that are shown only where there are any."""
 
+UNSAFE = ("memory", "depth")
+"""The limits after which a run is not begun with what the one before has left."""
 NESTED, NESTED_CALLS = 40, 1_000
 """How deep displays may be worked out inside each other by functions of a definition, and how many
 inside one."""
@@ -54,15 +56,15 @@ _COMPILED: WeakKeyDictionary[Meaning, dict[Hashable, Compiled]] = WeakKeyDiction
 """What has been compiled for interpreters that say the same."""
 
 
-def _compiled(interpreter: Interpreter, variant: Variant, *, decided: bool) -> Compiled:
-    """The interpreter compiled as its choices are decided, or for all ways of deciding them."""
+def _compiled(interpreter: Interpreter, variant: Variant, *, brief: bool) -> Compiled:
+    """The interpreter compiled as its choices are decided, or briefly for all ways."""
     known = _COMPILED.setdefault(interpreter.meaning, {})
-    ways = tuple(sorted(interpreter.decided.items())) if decided else None
-    key = (variant, tuple(sorted(kinds_of_numbers(interpreter, decided))), ways)
+    decided = (interpreter.language.numbers, *sorted(interpreter.decided.items()))
+    key = (variant, None if brief else decided)
     if key not in known:
         # Without a way back to its meaning, which would then never be forgotten.
         alone = replace(interpreter, base=None, meaning=Meaning())
-        known[key] = compile_interpreter(alone, variant, decided=decided)
+        known[key] = compile_interpreter(alone, variant, brief=brief)
     return known[key]
 
 
@@ -70,13 +72,16 @@ class Machine:
     """Compiles an interpreter once per variant and runs programs on it."""
 
     def __init__(self, interpreter: Interpreter, *, brief: bool = False) -> None:
-        """A `brief` machine of an interpreter with choices begins quickly: what is compiled serves
-        all ways of deciding them, and is not made faster while it runs."""
+        """A `brief` machine is for short programs: what is compiled is soon there, and serves all
+        ways of deciding the choices."""
         self.interpreter = interpreter
-        self._brief = brief and bool(interpreter.choices)
+        self._brief = brief
         grammar = interpreter.language.grammar
         self.printer = Printer(grammar, self._show_other) if grammar is not None else None
         self._aside: OneRun | None = None
+        self._idle: OneRun | None = None
+        """A run of a brief machine that is over, for the next one to begin with: to make what a run
+        needs takes longer than most cases."""
         self._showing = 0
         """How many displays are being worked out inside each other."""
         self._nested_left = 0
@@ -93,7 +98,8 @@ class Machine:
         return len(self.interpreter.functions[self.interpreter.main].params) > 2
 
     def compiled(self, variant: Variant) -> Compiled:
-        return _compiled(self.interpreter, variant, decided=not self._brief)
+        # Keeping a record takes so long that nothing else makes a traced run faster.
+        return _compiled(self.interpreter, variant, brief=self._brief or variant == "traced")
 
     def run(
         self,
@@ -117,7 +123,10 @@ class Machine:
         `on_start` is told how to stop the run from another thread. A traced run needs a recorder.
         """
         limits = limits or Limits()
-        session = OneRun(self, limits, variant, recorder, given_input, ways, watch)
+        again = self._brief and variant == "plain" and on_start is None
+        session, self._idle = self._idle if again else None, None
+        if session is None or not session.begin_again(limits, given_input, ways, watch):
+            session = OneRun(self, limits, variant, recorder, given_input, ways, watch)
         if on_start is not None:
             on_start(session.space[" stop"])
         main = self.interpreter.functions[self.interpreter.main]
@@ -127,7 +136,13 @@ class Machine:
         args += nothing_kept(main) if kept is None or not self.keeps else kept
         if main.subject is None:
             args.append(term)
-        outcome, state = session.outcome(lambda: session.call(main.name, *args))
+        safe = True
+        try:
+            outcome, state = session.outcome(lambda: session.call(main.name, *args))
+            safe = outcome.name not in UNSAFE
+        finally:
+            if again and safe:
+                self._idle = session
         counts = session.space[" counts"]()
         costs = self._costs(counts, session.visited) if variant == "counted" else {}
         return Result(

@@ -11,7 +11,6 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 
 from embrix.brix import core as k
-from embrix.machine.numbering import parts_inside
 
 VALUES = " values"
 """The node of all functions that are values."""
@@ -29,7 +28,7 @@ class Tails:
                 bodies.append(function.body)
             for body in bodies:
                 own |= set(called_last(body))
-            for part in parts_inside(function):
+            for part in k.parts_inside(function):
                 if isinstance(part, k.Lambda):
                     self.edges[VALUES] |= set(called_last(part.body))
         self._reach = {name: self._reached(name) for name in self.edges}

@@ -11,8 +11,8 @@ from msgspec import Struct
 
 from embrix.brix import core as k
 from embrix.machine.decided import only_decided
-from embrix.machine.inlining import Calls, Inlining
-from embrix.machine.numbering import parts_inside, renumbered, slots_inside
+from embrix.machine.inlining import DEEPEST, Calls, Inlining
+from embrix.machine.numbering import renumbered, slots_inside
 from embrix.machine.pycode import const, load
 from embrix.machine.tails import Tails
 from embrix.terms.node import EMPTY_NODE, NIL_NODE, NONE_NODE
@@ -35,11 +35,14 @@ class Unit:
     """An interpreter on its way to Python."""
 
     def __init__(
-        self, interpreter: k.Interpreter, variant: Variant, *, decided: bool = True
+        self, interpreter: k.Interpreter, variant: Variant, *, brief: bool = False
     ) -> None:
+        """A `brief` unit is soon compiled: it serves all ways of deciding the choices, and nothing
+        is written out or carried out in any way that makes only long runs faster."""
         self.interpreter = interpreter
         self.variant = variant
-        self.undecided = {} if decided else {name: Undecided(name) for name in interpreter.choices}
+        choices = interpreter.choices if brief else ()
+        self.undecided = {name: Undecided(name) for name in choices}
         self.constants: list[Any] = [EMPTY_NODE, NIL_NODE, NONE_NODE, object()]
         self.functions = dict(interpreter.functions)
         for tag, shown in interpreter.shown.items():
@@ -49,19 +52,19 @@ class Unit:
         for number, law in enumerate(interpreter.laws):
             self.functions[f"law {number}"] = law.function
         self.functions = {
-            name: renumbered(only_decided(one, self.decided) if decided else one)
+            name: renumbered(one if brief else only_decided(one, self.decided))
             for name, one in self.functions.items()
         }
         self.counters: list[str] = []
         """The variables of a run that its functions change; known when they have been written."""
         self.calls = Calls(self.functions, interpreter.main)
-        self.quick = QUICK if "float" not in kinds_of_numbers(interpreter, decided) else {}
+        self.quick = QUICK if interpreter.language.numbers != "float" and not brief else {}
         """Operations on numbers that are carried out at once where both are small and whole."""
         self.numbers = {name: number for number, name in enumerate(self.functions)}
         self.tails = Tails(self.functions)
         self.substituting = substituters(interpreter)
         self.roles = {c.tag: c.role for c in interpreter.constructors.values() if c.role}
-        everything = [part for one in self.functions.values() for part in parts_inside(one)]
+        everything = [part for one in self.functions.values() for part in k.parts_inside(one)]
         self.relations = {name for name, target in self.functions.items() if target.finals}
         """The functions of which it is asked whether a term is final."""
         for part in everything:
@@ -69,8 +72,10 @@ class Unit:
                 self.relations.add(part.function)
         self.counts = variant == "counted"
         # Depth is counted once for a call in tail position, so such calls stay what they are.
-        self.inlining = Inlining(self.functions, self.calls, last=not self.counts)
-        plain = variant != "traced" and decided
+        self.inlining = Inlining(
+            self.functions, self.calls, last=not self.counts, deepest=0 if brief else DEEPEST
+        )
+        plain = variant != "traced" and not brief
         self.staged = stageable(self.functions, self.calls) if plain else ()
         """The functions that go through a term: what they do with one part of a program can be
         turned into Python once it has been done often."""
@@ -117,17 +122,10 @@ class Unit:
         """The greatest number of arguments that a call may have, the place included."""
         counts = [len(target.params) for target in self.functions.values()]
         for target in self.functions.values():
-            for part in parts_inside(target):
+            for part in k.parts_inside(target):
                 if isinstance(part, k.Lambda):
                     counts.append(len(part.slots))
         return max(counts, default=0) + 1
-
-
-def kinds_of_numbers(interpreter: k.Interpreter, decided: bool) -> set[str]:
-    """The kinds of numbers that its programs may have: as its choices are decided, or in any way of
-    deciding them."""
-    language = interpreter.language
-    return {language.numbers} if decided else {row.kind for row in language.syntax.numbers}
 
 
 def substituters(interpreter: k.Interpreter) -> dict[str, tuple[int, int, int]]:
@@ -149,12 +147,12 @@ def substituters(interpreter: k.Interpreter) -> dict[str, tuple[int, int, int]]:
 def watched(functions: Mapping[str, k.Function], main: str) -> k.Repeat | None:
     """The steps of which a run tells the states, where it may have several ways to go on: those
     that `main` repeats, if that is done once in a run."""
-    parts = [part for target in functions.values() for part in parts_inside(target)]
+    parts = [part for target in functions.values() for part in k.parts_inside(target)]
     if not any(isinstance(part, k.TakeWay) for part in parts):
         return None
     if any(isinstance(part, k.Call) and part.function == main for part in parts):
         return None
-    inside = parts_inside(functions[main])
+    inside = k.parts_inside(functions[main])
     found = [part for part in inside if isinstance(part, k.Repeat)]
     if len(found) != 1 or any(isinstance(part, k.Lambda | k.Attempt) for part in inside):
         return None
