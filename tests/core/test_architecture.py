@@ -115,8 +115,13 @@ def test_compiled_definitions_have_no_builtins_and_no_text_of_the_author() -> No
     lanes = [lane for lanes in course.interpreters.values() for lane in lanes.values()]
     for lane, variant in itertools.product(lanes, ("counted", "traced")):
         compiled = compile_interpreter(lane, variant)
-        assert compiled.link.__globals__["__builtins__"] == {}
-        stack = [compiled.link.__code__]
+        around = {name for piece in compiled.functions for name in piece.code.co_freevars}
+        variables = compiled.link(1, dict.fromkeys(around), lambda value: value)
+        stack = []
+        for piece in compiled.functions:
+            function = variables[piece.name].cell_contents
+            assert function.__globals__ == {"__builtins__": {}}
+            stack.append(function.__code__)
         while stack:
             code = stack.pop()
             for name in (*code.co_varnames, *code.co_names, *code.co_freevars, code.co_name):

@@ -131,8 +131,8 @@ def test_no_compiled_function_has_statements_behind_its_end(lockside: Course) ->
         for interpreter in lanes.values():
             for variant, translation in TRANSLATIONS.items():
                 unit = Unit(interpreter, variant)
-                for name, target in unit.functions.items():
-                    written = Body(unit, target, ["fuel"]).definition(f"f{unit.numbers[name]}")
+                for target in unit.functions.values():
+                    written = Body(unit, target).definition()
                     for node in ast.walk(ast.Module(with_events(written, translation), [])):
                         for block in (getattr(node, "body", ()), getattr(node, "orelse", ())):
                             if isinstance(block, list):
@@ -267,7 +267,7 @@ def test_clauses_become_a_search_over_tags(make_course: Maker) -> None:
     once."""
     unit = wide_unit(make_course, 32)
     target = unit.functions["value_of"]
-    (written,) = Body(unit, target, ["fuel"]).definition("f")
+    (written,) = Body(unit, target).definition()
     assert isinstance(written, ast.FunctionDef)
     deepest = 0
 
@@ -290,7 +290,7 @@ def test_clauses_become_a_search_over_tags(make_course: Maker) -> None:
 
 def test_a_known_tag_needs_no_comparison(make_course: Maker) -> None:
     unit = wide_unit(make_course, 1)
-    (written,) = Body(unit, unit.functions["value_of"], ["fuel"]).definition("f")
+    (written,) = Body(unit, unit.functions["value_of"]).definition()
     compared = [one for one in ast.walk(written) if isinstance(one, ast.Compare)]
     tags = [one.tag for one in unit.interpreter.constructors.values()]
     constants = [part.value for one in compared for part in one.comparators

@@ -80,8 +80,10 @@ class Body(CallEmitter):
 
     # ---------------------------------------------------------------- the function itself
 
-    def definition(self, name: str) -> list[ast.stmt]:
+    def definition(self) -> list[ast.FunctionDef]:
         target = self.target
+        number = self.unit.numbers[self.key]
+        name = f"f{number}"
         params = [f"s{slot}" for slot in target.slots]
         if target.subject is None:
             params.append("here")
@@ -101,9 +103,8 @@ class Body(CallEmitter):
         if self.key in self.unit.calls.recursive:
             # What never comes back to itself is bounded by what calls it.
             inner += spent()
-        number = self.unit.numbers[self.key]
         inner += [Counted(f"n{number}"), *self.out]
-        begin: list[ast.stmt] = [ast.Nonlocal(list(self.counters)), Deeper()]
+        begin: list[ast.stmt] = [ast.Nonlocal(list(self.unit.counters)), Deeper()]
         if self.judged:
             begin.append(Entered(number, row(*(load(p) for p in params[: len(target.slots)]))))
         if self.loops:
@@ -113,7 +114,7 @@ class Body(CallEmitter):
             result.append(self.final_test(name))
         return result
 
-    def final_test(self, name: str) -> ast.stmt:
+    def final_test(self, name: str) -> ast.FunctionDef:
         """The function that says whether a subject of this relation is final."""
         self.out = []
         self.here = "x"
@@ -122,7 +123,7 @@ class Body(CallEmitter):
             inlined = self.unit.inlining.clause(clause, False, self.unit.free(self.key))
             final = changed_clause(inlined, marked.change, False)
             Matching(self, bare=True).clauses([load("x")], (final,), None)
-        begin: list[ast.stmt] = [ast.Nonlocal(list(self.counters))]
+        begin: list[ast.stmt] = [ast.Nonlocal(list(self.unit.counters))]
         if any(clause.guard is not None for clause in self.target.finals):
             begin += spent()  # it may go down a whole term, each time it is asked
         return function(f"final_{name}", ["x"], [*begin, *self.out, ast.Return(const(False))])
@@ -362,7 +363,7 @@ class _Closure(Body):
     """The inside of a function that is a value: in the same scope of names, never traced."""
 
     def __init__(self, outer: Body) -> None:
-        super().__init__(outer.unit, outer.target, outer.counters)
+        super().__init__(outer.unit, outer.target)
         self.judged = False
         self.here = outer.here
         self.called = outer.called

@@ -1,8 +1,7 @@
 """Compiling checked definitions to Python functions, built as syntax trees.
 
-An interpreter becomes one Python function that takes the fuel and the helpers of a run and holds
-all functions of the definition as closures. Counters are its variables, so that a run shares
-nothing with any other. Every Python name is a letter and a number.
+Each function of an interpreter becomes a piece of code; what a run needs beside them (counters,
+helpers) are variables around it (`linking.py`). Every Python name is a letter and a number.
 
 Three variants come from the same code: `plain` counts nothing but fuel; `counted` counts calls,
 lookups and depth; `traced` tells a recorder of each judgement that is entered and left.
@@ -11,7 +10,7 @@ lookups and depth; `traced` tells a recorder of each judgement that is entered a
 from __future__ import annotations
 
 import ast
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 from msgspec import Struct
@@ -22,7 +21,9 @@ from embrix.machine.body import Body
 from embrix.machine.constructs import FAR
 from embrix.machine.counting import COUNTED, counted
 from embrix.machine.emitter import BOUNCE
-from embrix.machine.events import Translation, unobserved, with_events
+from embrix.machine.events import Translation, unobserved
+from embrix.machine.known_code import known_code
+from embrix.machine.linking import CompiledFunction, Variables, code_of, linked
 from embrix.machine.pycode import (
     add_to,
     assign,
@@ -33,13 +34,11 @@ from embrix.machine.pycode import (
     function,
     item,
     load,
-    located,
     loop,
-    row,
     when,
 )
 from embrix.machine.tracing import traced
-from embrix.machine.unit import Unit, Variant, hot
+from embrix.machine.unit import CONSTANTS, Unit, Variant, hot
 from embrix.terms.node import FIELDS
 
 HELPERS = (
@@ -55,16 +54,32 @@ HELPERS = (
 
 
 class Compiled(Struct, frozen=True, eq=False):
-    """An interpreter as Python: call `link` with fuel, constants and helpers to get a run."""
+    """An interpreter as Python."""
 
-    link: Callable[..., dict[str, Any]]
-    constants: tuple[Any, ...]
+    functions: tuple[CompiledFunction, ...]
+    counters: tuple[str, ...]
+    """The variables that count, the fuel first."""
     unit: Unit
     """What it was made of, for parts of a program that are turned into Python while it runs."""
 
     @property
+    def exports(self) -> dict[str, str]:
+        """What a run calls, and the variable of each."""
+        found = {name: f"f{number}" for name, number in self.unit.numbers.items()}
+        found |= {f" {name}": name for name in ("stop", "spend", "reset", "counts")}
+        return found | {" bounce": BOUNCE, " run": "w"}
+
+    @property
     def translation(self) -> Translation:
         return TRANSLATIONS[self.unit.variant]
+
+    def link(
+        self, fuel: int, helpers: Mapping[str, Any], constant: Callable[[Any], Any]
+    ) -> Variables:
+        """The variables of a run with so much fuel; `constant` says what a constant is in it."""
+        unit = self.unit
+        values = dict.fromkeys(unit.counters) | dict.fromkeys(self.counters, 0) | CONSTANTS
+        return linked(self.functions, {**values, **helpers, "fuel": fuel}, constant)
 
 
 def compile_interpreter(
@@ -73,58 +88,56 @@ def compile_interpreter(
     """Compile all functions of an interpreter, its displays and its laws. `brief` code is soon
     there and made no faster while it runs; it serves all ways of deciding choices and all kinds of
     numbers."""
-    return _linked(Unit(interpreter, variant, brief=brief))
-
-
-def _linked(unit: Unit) -> Compiled:
-    """All functions of a unit as one Python function."""
-    body: list[ast.stmt] = []
+    unit = Unit(interpreter, variant, brief=brief)
     counters = ["fuel"]
-    if unit.variant == "counted":
-        counters += COUNTED
-        counters += [f"n{number}" for number in unit.numbers.values()]
-        body += [assign(name, const(0)) for name in counters[1:]]
+    if variant == "counted":
+        counters += [*COUNTED, *(f"n{number}" for number in unit.numbers.values())]
     most = unit.most_arguments()
     bounce = ["j", "c", *(f"a{number}" for number in range(most))]
-    body += [assign(name, const(None)) for name in bounce]
-    counters += bounce
-    body += [run_bounces(most), walk_far(unit.variant == "counted")]
-    written: list[ast.stmt] = []
-    for name, target in unit.functions.items():
-        written += Body(unit, target, counters).definition(f"f{unit.numbers[name]}")
-    body += with_events(written, TRANSLATIONS[unit.variant])
-    stop: list[ast.stmt] = [ast.Nonlocal(["fuel"]), assign("fuel", const(-1))]
-    body.append(function("stop", [], stop))
+    unit.counters = [*counters, *bounce]
+    around = {*unit.counters, *CONSTANTS, *HELPERS, FAR, "w"}
+    around.update(f"f{number}" for number in unit.numbers.values())
+    around.update(f"final_f{unit.numbers[name]}" for name in unit.relations)
+    around.update(hot(unit.numbers[name]) for name in unit.staged)
+
+    def compiled(made: Sequence[ast.FunctionDef]) -> list[CompiledFunction]:
+        found = []
+        for one in made:
+            code = code_of(one, TRANSLATIONS[variant], {*around, *unit.constants})
+            own = [name for name in code.co_freevars if name in unit.constants]
+            constants = {name: unit.constants[name] for name in own}
+            found.append(CompiledFunction(one.name, code, constants))
+        return found
+
+    def defined(name: str) -> list[CompiledFunction]:
+        return compiled(Body(unit, unit.functions[name]).definition())
+
+    functions = compiled(
+        [run_bounces(most), walk_far(variant == "counted"), *for_runs(counters, bounce)]
+    )
+    for name in unit.functions:
+        functions += known_code(unit, name, defined) if brief else defined(name)
+    return Compiled(tuple(functions), tuple(counters), unit)
+
+
+def for_runs(counters: Sequence[str], bounce: Sequence[str]) -> list[ast.FunctionDef]:
+    """The functions by which a run gets at its counters: `stop` ends it from outside, `spend` takes
+    fuel, `reset` gives fuel for another run, `counts` tells what has been counted."""
+    fuel: ast.stmt = ast.Nonlocal(["fuel"])
     spend: list[ast.stmt] = [
-        ast.Nonlocal(["fuel"]),
+        fuel,
         ast.AugAssign(ast.Name("fuel", ast.Store()), ast.Sub(), load("x")),
         when(compare(load("fuel"), ast.Lt(), const(0)), [do(call("exhausted"))]),
     ]
-    body.append(function("spend", ["x"], spend))
     reset: list[ast.stmt] = [ast.Nonlocal(["fuel", *bounce]), assign("fuel", load("x"))]
-    body.append(function("reset", ["x"], [*reset, *(assign(one, const(None)) for one in bounce)]))
-    unit.counters = counters
-    counters = counters[: len(counters) - len(bounce)]
+    reset += [assign(one, const(None)) for one in bounce]
     table = ast.Dict([const(name) for name in counters], [load(name) for name in counters])
-    body.append(function("counts", [], [ast.Return(table)]))
-    exports = {name: f"f{number}" for name, number in unit.numbers.items()}
-    exports |= {f" {name}": name for name in ("stop", "counts", "spend", "reset")}
-    exports |= {" bounce": BOUNCE, " run": "w"}
-    params = ["fuel", *(f"k{n}" for n in range(len(unit.constants))), *HELPERS]
-    params += [hot(unit.numbers[name]) for name in unit.staged]
-    if unit.staged:
-        # Its closure is how the variables of a run are reached from code made later.
-        finals = [f"final_{exports[name]}" for name in exports if name in unit.relations]
-        names = dict.fromkeys([*params, *unit.counters, *exports.values(), FAR, *finals])
-        body.append(function("v", [], [ast.Return(row(*map(load, names)))]))
-        exports[" variables"] = "v"
-    table = ast.Dict([const(name) for name in exports], [load(v) for v in exports.values()])
-    body.append(ast.Return(table))
-    module = ast.Module([function("link", params, body)], [])
-    code = compile(located(module), "<definition>", "exec")
-    space: dict[str, Any] = {"__builtins__": {}}
-    exec(code, space)
-    return Compiled(space["link"], tuple(unit.constants), unit)
+    return [
+        function("stop", [], [fuel, assign("fuel", const(-1))]),
+        function("spend", ["x"], spend),
+        function("reset", ["x"], reset),
+        function("counts", [], [ast.Return(table)]),
+    ]
 
 
 TRANSLATIONS: dict[Variant, Translation] = {
@@ -135,7 +148,7 @@ TRANSLATIONS: dict[Variant, Translation] = {
 """What the events of the intermediate form become in each variant."""
 
 
-def run_bounces(most: int) -> ast.stmt:
+def run_bounces(most: int) -> ast.FunctionDef:
     """The function `w`: makes the calls that are waiting until one gives a result."""
     inner: list[ast.stmt] = []
     for count in reversed(range(most + 1)):
@@ -146,7 +159,7 @@ def run_bounces(most: int) -> ast.stmt:
     return function("w", [], [loop(const(True), [*inner, when(done, [ast.Return(load("x"))])])])
 
 
-def walk_far(counted: bool) -> ast.stmt:
+def walk_far(counted: bool) -> ast.FunctionDef:
     """The function `h0`: the frame with a name, or the empty environment. It uses fuel as well."""
     unlike = compare(item(load("a"), FIELDS), ast.NotEq(), load("b"))
     going = ast.BoolOp(ast.And(), [compare(load("a"), ast.IsNot(), load("k0")), unlike])

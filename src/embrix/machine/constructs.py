@@ -109,8 +109,7 @@ def filling(
         taken.add(part.id)
     name = body.temporary()
     order = sorted(taken - {f"s{node.slot}"})
-    made = function(name, ["x", *order], [ast.Nonlocal(list(body.counters)), *inner.out])
-    assert isinstance(made, ast.FunctionDef)
+    made = function(name, ["x", *order], [ast.Nonlocal(list(body.unit.counters)), *inner.out])
     made.args.defaults = [load(one) for one in order]
     body.out.append(made)
     return name

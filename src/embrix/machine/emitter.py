@@ -45,10 +45,9 @@ def spent() -> list[ast.stmt]:
 class Emitter(ABC):
     """One function on its way to Python. Statements go to `out`; expressions are returned."""
 
-    def __init__(self, unit: Unit, target: k.Function, counters: list[str]) -> None:
+    def __init__(self, unit: Unit, target: k.Function) -> None:
         self.unit = unit
         self.target = target
-        self.counters = counters
         self.out: list[ast.stmt] = []
         self.temporaries = 0
         self.judged = is_judgement(target)
@@ -149,12 +148,11 @@ class Emitter(ABC):
         if self.here not in taken and self.here not in params:
             taken.append(self.here)
         begin: list[ast.stmt] = [
-            ast.Nonlocal(list(self.counters)),
+            ast.Nonlocal(list(self.unit.counters)),
             *spent(),
             Deeper(),
         ]
         made = function(name, [*params, *taken], [*begin, *body.out])
-        assert isinstance(made, ast.FunctionDef)
         made.args.defaults = [load(one) for one in taken]
         self.out.append(made)
         return load(name)

@@ -11,7 +11,7 @@ from msgspec.structs import replace
 
 from embrix.brix.core import ErrorType, Interpreter
 from embrix.grammar.printing import Printer
-from embrix.machine.compiler import HELPERS, Compiled
+from embrix.machine.compiler import Compiled
 from embrix.machine.display import Display
 from embrix.machine.faults import (
     Ended,
@@ -31,7 +31,7 @@ from embrix.machine.primitives import CHARACTERS, primitives
 from embrix.machine.recorder import Recorder
 from embrix.machine.stack import with_room
 from embrix.machine.staging import Stages
-from embrix.machine.unit import Undecided, Variant
+from embrix.machine.unit import NOTHING, Undecided, Variant
 from embrix.terms.binding import alike, free_names, fresh, substitute
 from embrix.terms.node import (
     FIELDS,
@@ -131,7 +131,7 @@ class OneRun:
             "alike": lambda a, b: alike(signature, a, b, self.spend),
             "fresh": lambda x, names: fresh(x, names, accept),
             "emit": self.emit, "text": self.text,
-            **primitives(limits, self.spend, language.numbers, compiled.constants[3]),
+            **primitives(limits, self.spend, language.numbers, NOTHING),
             "failed": Failed, "ask": self.ask, "take_way": self.take_way, "at_state": self.at_state,
              "kind_of": type, "whole_kind": int,
             "mark": recorder.mark if recorder else None,
@@ -145,12 +145,11 @@ class OneRun:
             "settle": recorder.settle if recorder else None,
         }  # fmt: skip
         stages = Stages(compiled)
-        helpers |= {"identity": id, "heat": stages.heat}
-        self.space: dict[str, Any] = compiled.link(
-            limits.calls, *map(self._constant, compiled.constants),
-            *(helpers[name] for name in HELPERS), *stages.finders(),
-        )  # fmt: skip
-        stages.connect(self.space.get(" variables"))
+        helpers |= {"identity": id, "heat": stages.heat, **stages.finders()}
+        variables = stages.variables = compiled.link(limits.calls, helpers, self._constant)
+        self.space: dict[str, Any] = {
+            name: variables[variable].cell_contents for name, variable in compiled.exports.items()
+        }
 
     def _begin(
         self, limits: Limits, given_input: Sequence[str], ways: Sequence[int], watch: Watch | None

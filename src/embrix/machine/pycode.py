@@ -63,7 +63,7 @@ def loop(test: ast.expr, body: Sequence[ast.stmt]) -> ast.stmt:
     return ast.While(test, list(body), [])
 
 
-def function(name: str, params: Sequence[str], body: Sequence[ast.stmt]) -> ast.stmt:
+def function(name: str, params: Sequence[str], body: Sequence[ast.stmt]) -> ast.FunctionDef:
     arguments = ast.arguments(
         posonlyargs=[], args=[ast.arg(param) for param in params], kwonlyargs=[], kw_defaults=[],
         defaults=[],
@@ -76,8 +76,9 @@ def atomic(value: ast.expr) -> bool:
     return isinstance(value, ast.Name | ast.Constant)
 
 
-def located(module: ast.Module) -> ast.Module:
-    """The same tree with a place in every node: Python wants one, and there is no text."""
+def located(module: ast.Module, used: set[str]) -> None:
+    """Put a place into every node of a tree: Python wants one, and there is no text. The names of
+    variables are added to those that are `used`."""
     pending: list[Any] = [module]
     while pending:
         node = pending.pop()
@@ -86,6 +87,11 @@ def located(module: ast.Module) -> ast.Module:
         kind = type(node)
         if kind._attributes:
             node.lineno = node.col_offset = 1
+            if kind is ast.Name:
+                used.add(node.id)
+                continue
+            if kind is ast.Nonlocal:
+                used.update(node.names)
         names = _TREES.get(kind)
         if names is None:
             names = _TREES[kind] = tuple(name for name in kind._fields if name not in _NO_TREES)
@@ -95,7 +101,6 @@ def located(module: ast.Module) -> ast.Module:
                 pending += inner
             else:
                 pending.append(inner)
-    return module
 
 
 _TREES: dict[type[Any], tuple[str, ...]] = {ast.Constant: ()}

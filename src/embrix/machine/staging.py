@@ -15,16 +15,18 @@ from __future__ import annotations
 import ast
 import copy
 from collections.abc import Callable
-from types import CellType, CodeType, FunctionType
+from types import CellType
 from typing import Any
 
 from embrix.machine.body import Body
 from embrix.machine.compiler import Compiled
 from embrix.machine.emitter import spent
-from embrix.machine.events import Counted, Deeper, with_events
-from embrix.machine.pycode import function, located
+from embrix.machine.events import Counted, Deeper
+from embrix.machine.linking import Variables, code_of, function_of
+from embrix.machine.pycode import function
 from embrix.machine.specialising import specialised
 from embrix.machine.tail_calls import TailCalls
+from embrix.machine.unit import hot
 from embrix.terms.node import Node, Value
 
 OFTEN = 3_000
@@ -45,22 +47,13 @@ class Stages:
         }
         self.met: dict[tuple[int, int], list[Any]] = {}
         """For the number of a function and the identity of a node: the node, and how often."""
-        self.around: FunctionType | None = None
+        self.variables: Variables = {}
+        """Those of the run."""
 
-    def finders(self) -> list[Callable[[int], Callable[..., Value] | None]]:
-        """What finds the code of a part by its identity, for each function that has stages."""
-        return [table.get for table in self.made.values()]
-
-    def connect(self, around: FunctionType | None) -> None:
-        """Told of a function that mentions all variables of a run."""
-        self.around = around
-
-    def variables(self) -> dict[str, CellType]:
-        """The variables of the run, by name."""
-        assert self.around is not None
-        assert self.around.__closure__ is not None
-        names = self.around.__code__.co_freevars
-        return dict(zip(names, self.around.__closure__, strict=True))
+    def finders(self) -> dict[str, Callable[[int], Callable[..., Value] | None]]:
+        """What finds the code of a part by its identity, for each function that has stages, by the
+        names of variables."""
+        return {hot(self.unit.numbers[name]): table.get for name, table in self.made.items()}
 
     def heat(self, number: int, node: Node) -> Callable[..., Value] | None:
         """Told that a function enters a part for which there is no code yet: the code, when the
@@ -87,27 +80,20 @@ class Stages:
     def turned(self, name: str, node: Node) -> Callable[..., Value]:
         """What a function does with one node, as a Python function of its other arguments."""
         unit = copy.copy(self.unit)
-        unit.constants = list(self.unit.constants)
-        made = _Part(unit, unit.functions[name], unit.counters).whole(node)
-        known = self.variables()
-        for number in range(len(self.compiled.constants), len(unit.constants)):
-            known[f"k{number}"] = CellType(unit.constants[number])
-        written = with_events([made], self.compiled.translation)
-        module = ast.Module([function("around", list(known), written)], [])
-        compiled = compile(located(module), "<part of a program>", "exec")
-        code = _inside(_inside(compiled))
-        cells = tuple(known[variable] for variable in code.co_freevars)
-        return FunctionType(code, {"__builtins__": {}}, "part", None, cells)
-
-
-def _inside(code: CodeType) -> CodeType:
-    return next(one for one in code.co_consts if isinstance(one, CodeType))
+        unit.constants = dict(self.unit.constants)
+        made = _Part(unit, unit.functions[name]).whole(node)
+        more = {
+            constant: CellType(value)
+            for constant, value in unit.constants.items() if constant not in self.variables
+        }  # fmt: skip
+        variables = {**self.variables, **more}
+        return function_of("part", code_of(made, self.compiled.translation, variables), variables)
 
 
 class _Part(Body):
     """The code of a function for a subject that is known."""
 
-    def whole(self, node: Node) -> ast.stmt:
+    def whole(self, node: Node) -> ast.FunctionDef:
         """The function of all parameters but the subject."""
         unit, target = self.unit, self.target
         self.part = True
@@ -116,7 +102,7 @@ class _Part(Body):
         params = [f"s{slot}" for number, slot in enumerate(target.slots) if number != subject]
         decided = specialised(unit, self.key, node, unit.free(self.key))
         marked = TailCalls(unit, self.key, self.key, part=True).change(decided, True)
-        begin: list[ast.stmt] = [ast.Nonlocal(list(self.counters)), Deeper()]
+        begin: list[ast.stmt] = [ast.Nonlocal(list(self.unit.counters)), Deeper()]
         if self.key in unit.calls.recursive:
             begin += spent()
         begin.append(Counted(f"n{unit.numbers[self.key]}"))

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Mapping
+from itertools import count
 from typing import Any, Literal, TypeAlias
 
 from msgspec import Struct
@@ -25,6 +26,16 @@ QUICK: dict[str, type[ast.operator]] = {
 """Operations on numbers that Python carries out itself where both are small and whole."""
 
 
+NOTHING = object()
+"""What is nothing else: it stands for a result that is still to come, and for what is not there."""
+CONSTANTS: dict[str, Any] = {
+    "k0": EMPTY_NODE, "k1": NIL_NODE, "k2": NONE_NODE, "k3": NOTHING,
+}  # fmt: skip
+"""The constants that all code knows."""
+_NUMBERS = count(len(CONSTANTS))
+"""Of the constants of single definitions: no two have the same name."""
+
+
 class Undecided(Struct, frozen=True, eq=False):
     """Among the constants: what a choice is decided by when a run begins."""
 
@@ -43,7 +54,8 @@ class Unit:
         self.variant = variant
         choices = interpreter.choices if brief else ()
         self.undecided = {name: Undecided(name) for name in choices}
-        self.constants: list[Any] = [EMPTY_NODE, NIL_NODE, NONE_NODE, object()]
+        self.constants: dict[str, Any] = {}
+        """What cannot be written as a Python constant, by the names it has in the code."""
         self.functions = dict(interpreter.functions)
         for tag, shown in interpreter.shown.items():
             self.functions[f"shown {tag}"] = shown
@@ -56,7 +68,7 @@ class Unit:
             for name, one in self.functions.items()
         }
         self.counters: list[str] = []
-        """The variables of a run that its functions change; known when they have been written."""
+        """The variables of a run that its functions change."""
         self.calls = Calls(self.functions, interpreter.main)
         self.quick = QUICK if interpreter.language.numbers != "float" and not brief else {}
         """Operations on numbers that are carried out at once where both are small and whole."""
@@ -86,11 +98,12 @@ class Unit:
         """A Python constant, or a name for what cannot be written as one."""
         if isinstance(value, int | float | str | bool) or value is None:
             return const(value)
-        for number, known in enumerate(self.constants):
+        for name, known in (*CONSTANTS.items(), *self.constants.items()):
             if known is value:
-                return load(f"k{number}")
-        self.constants.append(value)
-        return load(f"k{len(self.constants) - 1}")
+                return load(name)
+        name = f"k{next(_NUMBERS)}"
+        self.constants[name] = value
+        return load(name)
 
     def bounces(self, caller: str, callee: str) -> bool:
         """Whether a tail call is carried out by whoever called first. Traced code lets every call

@@ -1,0 +1,128 @@
+"""What has been compiled before: where a definition changes in one clause, and in interpreters that
+extend each other, most functions become the same code as ever.
+
+That depends on what a function says and on what is asked of the functions that it calls, wherever
+any of it stands in a text. It goes for brief code only, in which nothing is written out.
+"""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Callable, Hashable, Sequence
+from fractions import Fraction
+from typing import Any
+
+from msgspec.structs import replace
+
+from embrix.brix import core as k
+from embrix.machine.linking import CompiledFunction
+from embrix.machine.tails import VALUES
+from embrix.machine.unit import Unit, is_judgement
+from embrix.terms.node import Constructor
+from embrix.terms.types import Con, Hole, Tup, Unknown, settle
+from embrix.text.source import Span
+
+MOST = 3_000
+"""Functions that are remembered, those used last."""
+
+_KNOWN: OrderedDict[Hashable, Sequence[CompiledFunction]] = OrderedDict()
+
+
+def known_code(
+    unit: Unit, name: str, make: Callable[[str], Sequence[CompiledFunction]]
+) -> Sequence[CompiledFunction]:
+    """The code of a function of a unit: what has been made before, or what is made now."""
+    errors = {error.name: error for error in unit.interpreter.errors}
+    key = _key(unit, name)
+    if key is None or len(errors) < len(unit.interpreter.errors):
+        return make(name)
+    made = _KNOWN.get(key)
+    if made is not None:
+        _KNOWN.move_to_end(key)
+        return [_with_errors(one, errors) for one in made]
+    made = make(name)
+    constants = [value for one in made for value in one.constants.values()]
+    if all(errors.get(c.name) is c for c in constants if isinstance(c, k.ErrorType)):
+        _KNOWN[key] = made
+        if len(_KNOWN) > MOST:
+            _KNOWN.popitem(last=False)
+    return made
+
+
+def _with_errors(one: CompiledFunction, errors: dict[str, k.ErrorType]) -> CompiledFunction:
+    """The code with the errors of another interpreter in the place of those of the same names."""
+    constants = {
+        name: errors[value.name] if isinstance(value, k.ErrorType) else value
+        for name, value in one.constants.items()
+    }
+    return replace(one, constants=constants)
+
+
+def _key(unit: Unit, name: str) -> Hashable | None:
+    """All that the code of a function depends on; None where that is not known."""
+    target = unit.functions[name]
+    written = _Written()
+    written.add(target.inside)
+    called = sorted({name, *written.called})
+    settings = (
+        unit.variant, tuple(unit.counters), tuple(sorted(unit.undecided)), unit.knots,
+        tuple(sorted(unit.roles.items())), unit.may_bounce(VALUES), unit.bounces(VALUES, VALUES),
+        unit.watched is not None and unit.interpreter.main == name,
+    )  # fmt: skip
+    facts = (name, target.name, target.slots, *((one, _asked(unit, name, one)) for one in called))
+    return (settings, facts, tuple(written.found)) if written.whole else None
+
+
+def _asked(unit: Unit, caller: str, callee: str) -> Hashable:
+    """What is asked of a function where another one calls it, or asks whether a term is final."""
+    target = unit.functions[callee]
+    result = settle(target.result)
+    return (
+        unit.numbers[callee], len(target.params), target.subject, target.subjects,
+        is_judgement(target), len(result.items) if isinstance(result, Tup) else 0,
+        len(target.finals), callee in unit.relations, callee in unit.calls.recursive,
+        unit.may_bounce(callee), unit.bounces(caller, callee), unit.bounces(VALUES, callee),
+        unit.bounces(callee, callee), unit.bounces(caller, VALUES),
+        unit.substituting.get(callee),
+    )  # fmt: skip
+
+
+class _Written:
+    """What a function says, one thing after the other."""
+
+    def __init__(self) -> None:
+        self.found: list[Any] = []
+        self.called: set[str] = set()
+        self.whole = True
+
+    def add(self, value: Any) -> None:
+        """Add a part of the core, a field of one, or a tuple of them."""
+        kind = type(value)
+        if kind is tuple:
+            self.found.append(len(value))
+            for one in value:
+                self.add(one)
+        elif (names := _FIELDS.get(kind)) is not None:
+            self.found.append(kind)
+            if kind in _CALLING:
+                self.called.add(value.function)
+            for name in names:
+                self.add(getattr(value, name))
+        elif kind in _PLAIN:
+            # Python takes 1, 1.0 and True for the same.
+            self.found += (kind, repr(value) if kind is float else value)
+        elif kind is Constructor:
+            self.found += (value.tag, value.is_form, value.role)
+        elif kind is k.ErrorType:
+            self.found.append(value.name)
+        elif kind in _TYPES:
+            settled = settle(value)
+            self.found.append(settled.name if isinstance(settled, Con) else "")
+        elif kind is not Span:
+            self.whole = False
+
+
+_PLAIN = {int, str, bool, float, Fraction, frozenset, type(None)}
+_TYPES = {Con, Tup, Hole, Unknown}
+_CALLING = {k.Call, k.Repeat, k.StepList, k.IsFinal}
+_FIELDS: dict[type, tuple[str, ...]] = {kind: kind.__struct_fields__ for kind in k.PARTS}
