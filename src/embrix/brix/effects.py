@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 
+from msgspec import Struct
+
 from embrix.brix.core import (
     Ask,
     Call,
@@ -12,6 +14,7 @@ from embrix.brix.core import (
     Function,
     Law,
     TakeWay,
+    once_each,
     parts_inside,
     parts_of,
 )
@@ -47,22 +50,39 @@ def _report(world: World, what: str, span: Span) -> None:
 
 
 def _with_effects(functions: Mapping[str, Function]) -> set[str]:
-    found: set[str] = set()
+    found = {name for name, function in functions.items() if _deeds(function).itself}
     while True:
         more = {
             name
             for name, function in functions.items()
-            if name not in found
-            and any(
-                _effect(part, found)
-                for part in parts_inside(function)
-                # What a helper calls that is a value only puts a term together.
-                if not (function.helper and isinstance(part, CallValue))
+            if name not in found and (
+                not found.isdisjoint(_deeds(function).calls)
+                or (found and _deeds(function).calls_values)
             )
-        }
+        }  # fmt: skip
         if not more:
             return found
         found |= more
+
+
+class _Deeds(Struct, frozen=True):
+    """What may be an effect of a function: something that it does `itself`, or what it calls."""
+
+    itself: bool
+    calls: frozenset[str]
+    calls_values: bool
+
+
+@once_each
+def _deeds(function: Function) -> _Deeds:
+    parts = parts_inside(function)
+    kinds = set(map(type, parts))
+    return _Deeds(
+        not kinds.isdisjoint((Emit, Ask, TakeWay)),
+        frozenset(part.function for part in parts if type(part) is Call),
+        # What a helper calls that is a value only puts a term together.
+        CallValue in kinds and not function.helper,
+    )
 
 
 def _has_effect(body: object, effects: set[str]) -> bool:

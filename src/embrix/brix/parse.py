@@ -32,6 +32,10 @@ FAR = 400
 is wrong is looked for among so many: work grows with the file, whatever is wrong in it."""
 
 
+_WRITTEN = ("symbol", "name")
+"""The kinds of tokens that are looked for by their text."""
+
+
 class Misread(Exception):
     """What was met cannot be read; the diagnostic has been made, the block is given up."""
 
@@ -63,8 +67,9 @@ class Cursor:
 
     def peek(self) -> Tok:
         """The next token of this statement, or an end token."""
-        tok = self.raw()
-        if tok.first and tok.column <= self.floor and self._at != self._begin:
+        at = self._at
+        tok = self._tokens[at] if at < len(self._tokens) else self._end
+        if tok.first and tok.column <= self.floor and at != self._begin:
             end = self.last_end()
             return Tok("end", "", Span(end, end, self.source), -1, True)
         return tok
@@ -95,7 +100,7 @@ class Cursor:
 
     def sees(self, *texts: str) -> bool:
         tok = self.peek()
-        return tok.kind in ("symbol", "name") and tok.text in texts
+        return tok.text in texts and tok.kind in _WRITTEN
 
     # ---------------------------------------------------------------- taking
 
@@ -106,7 +111,11 @@ class Cursor:
         return tok
 
     def accept(self, text: str) -> Tok | None:
-        return self.take() if self.sees(text) else None
+        tok = self.peek()
+        if tok.text != text or tok.kind not in _WRITTEN:
+            return None
+        self._at += 1
+        return tok
 
     def expect(self, text: str, why: str = "") -> Tok:
         if self.sees(text):

@@ -65,7 +65,7 @@ def changed_by(
         raise NoDecision(f"{choice} is not decided by {way or 'nothing'}; {hint}")
     pairs = [
         (
-            session.lane(language, name),
+            session.lane(language, name, brief=True),
             session.lane(language, f"{name}[{choice}={way}]", brief=True),
         )
         for name, interpreter in session.course.interpreters[language].items()

@@ -108,7 +108,7 @@ class Testing:
         for name in wanted:
             if split_version(name)[1] and plain_name(name) in {one.name for one in self.lanes}:
                 try:
-                    self.lanes.append(session.lane(suite.language, name))
+                    self.lanes.append(session.lane(suite.language, name, brief=True))
                 except NoLane as wrong:
                     self.findings.error("unknown_interpreter", str(wrong), suite.source, Span(0, 0))
         if wanted:

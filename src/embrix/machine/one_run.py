@@ -97,6 +97,8 @@ class OneRun:
     ) -> None:
         self.machine = machine
         self.recorder = recorder
+        self.worn = False
+        """Whether it came to the end of memory or depth, so that no other run begins with it."""
         self._begin(limits, given_input, ways, watch)
         interpreter = machine.interpreter
         language = interpreter.language
@@ -285,6 +287,7 @@ class OneRun:
             limit = "numbers"
         finally:
             sys.setrecursionlimit(before)
+        self.worn = limit != "numbers"
         raise OutOfFuel(limit)
 
     def outcome(self, work: Callable[[], Value]) -> tuple[Outcome, Shown]:

@@ -44,8 +44,6 @@ _FURTHER = {
 }  # fmt: skip
 """Costs that are shown only where there are any."""
 
-UNSAFE = ("memory", "depth")
-"""The limits after which a run is not begun with what the one before has left."""
 NESTED, NESTED_CALLS = 40, 1_000
 """How deep displays may be worked out inside each other by functions of a definition, and how many
 inside one."""
@@ -123,12 +121,6 @@ class Machine:
         `on_start` is told how to stop the run from another thread. A traced run needs a recorder.
         """
         limits = limits or Limits()
-        again = self._brief and variant == "plain" and on_start is None
-        session, self._idle = self._idle if again else None, None
-        if session is None or not session.begin_again(limits, given_input, ways, watch):
-            session = OneRun(self, limits, variant, recorder, given_input, ways, watch)
-        if on_start is not None:
-            on_start(session.space[" stop"])
         main = self.interpreter.functions[self.interpreter.main]
         args: list[Any] = [term]
         if len(main.params) >= 2:
@@ -136,19 +128,44 @@ class Machine:
         args += nothing_kept(main) if kept is None or not self.keeps else kept
         if main.subject is None:
             args.append(term)
-        safe = True
-        try:
+        with self._begun(
+            limits, variant, recorder, given_input, ways, watch, again=on_start is None
+        ) as session:
+            if on_start is not None:
+                on_start(session.space[" stop"])
             outcome, state = session.outcome(lambda: session.call(main.name, *args))
-            safe = outcome.name not in UNSAFE
-        finally:
-            if again and safe:
-                self._idle = session
-        counts = session.space[" counts"]()
+            counts = session.space[" counts"]()
         costs = self._costs(counts, session.visited) if variant == "counted" else {}
         return Result(
             outcome, tuple(session.output), costs, state, tuple(session.taken),
             limits.calls - counts["fuel"],
         )  # fmt: skip
+
+    @contextmanager
+    def _begun(
+        self,
+        limits: Limits,
+        variant: Variant = "plain",
+        recorder: Recorder | None = None,
+        given_input: Sequence[str] = (),
+        ways: Sequence[int] = (),
+        watch: Watch | None = None,
+        *,
+        again: bool = True,
+    ) -> Iterator[OneRun]:
+        """A run. That of a brief machine begins `again` with what the last one has left, where
+        nothing of that can be seen."""
+        again = again and self._brief and variant == "plain"
+        session: OneRun | None = None
+        if again:
+            session, self._idle = self._idle, None
+        if session is None or not session.begin_again(limits, given_input, ways, watch):
+            session = OneRun(self, limits, variant, recorder, given_input, ways, watch)
+        try:
+            yield session
+        finally:
+            if again and not session.worn:
+                self._idle = session
 
     @contextmanager
     def evaluator(self, limits: Limits) -> Iterator[Callable[[Node], Value]]:
@@ -175,13 +192,13 @@ class Machine:
         self, law: Law, args: Sequence[Value], limits: Limits | None = None
     ) -> bool | None:
         """Whether a law holds for these terms; None when that could not be found out."""
-        session = OneRun(self, limits or Limits(calls=100_000), "plain", None)
         number = self.interpreter.laws.index(law)
         root = next((arg for arg in args if isinstance(arg, tuple)), NIL_NODE)
-        try:
-            return bool(session.guarded(lambda: session.call(f"law {number}", *args, root)))
-        except Ended:
-            return None
+        with self._begun(limits or Limits(calls=100_000)) as session:
+            try:
+                return bool(session.guarded(lambda: session.call(f"law {number}", *args, root)))
+            except Ended:
+                return None
 
     def _costs(self, counts: dict[str, int], visited: int) -> dict[str, int]:
         """Counts by what they count: steps of a small-step lane or judgements of any other, calls
