@@ -79,7 +79,7 @@ def check(language: str, interpreter: str = "") -> list[Diagnostic]:
     if interpreter:
         lane = read_file(Source("lane.brix", interpreter), findings)
         if isinstance(lane, InterpreterSyntax) and checked is not None and checked.sound:
-            check_interpreter(lane, checked, findings)
+            findings.extend(check_interpreter(lane, checked).found())
     return list(findings.sorted())
 
 

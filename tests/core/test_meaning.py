@@ -73,8 +73,8 @@ def test_every_mistake_is_a_difference_where_it_was_made(
         changed = read_file(source, Findings())
         assert isinstance(changed, InterpreterSyntax)
         wrong = check_interpreter(
-            changed, lockside.languages[language], Findings(), base or None, lockside.libraries
-        )
+            changed, lockside.languages[language], base or None, lockside.libraries
+        ).made
         if wrong is None:
             continue
         looked += 1

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Sequence
+from functools import partial
 
 from embrix.brix import core as k
 from embrix.brix import syntax as s
@@ -119,15 +120,23 @@ def check_function(
     if define.helper:
         return function
     if clauses and sound:
-        report_coverage(world, function, absent, define.widened, define.replacing)
+        look = partial(report_coverage, world, function, absent, define.widened, define.replacing)
+        if define.widened == "extend":
+            look()  # it may hide a clause of the base, and that is an error
+        else:
+            world.later.append(look)
     if sound:
-        for word, match, types in infer.matches:
-            if word == "let" and len(match.clauses) == 1:
-                report_let(world, match, types[0])
-            else:
-                report_match(world, word, match, types)
-        report_lint(world, define, infer.bound, judged)
+        world.later.append(partial(_warn, world, define, infer, judged))
     return function
+
+
+def _warn(world: World, define: s.Define, infer: Infer, judged: Collection[str]) -> None:
+    for word, match, types in infer.matches:
+        if word == "let" and len(match.clauses) == 1:
+            report_let(world, match, types[0])
+        else:
+            report_match(world, word, match, types)
+    report_lint(world, define, infer.bound, judged)
 
 
 def _no_subject(define: s.Define, signature: FunctionSignature) -> k.Todo | None:

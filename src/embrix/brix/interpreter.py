@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
+from functools import partial
 
 from msgspec import Struct
 
@@ -39,30 +40,58 @@ from embrix.terms.types import (
     settle,
     show_type,
 )
-from embrix.text.diagnostic import Findings
+from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.source import Span
 from embrix.text.suggest import did_you_mean
+
+
+class CheckedInterpreter:
+    """An interpreter whose errors are known; warnings are looked for when somebody asks."""
+
+    def __init__(
+        self,
+        made: k.Interpreter | None,
+        findings: Findings,
+        later: Sequence[Callable[[], None]],
+        answer: Callable[[Findings], Findings],
+    ) -> None:
+        """`later` are the searches that find warnings, `answer` leaves those out that are meant."""
+        self.made = made
+        self.errors = [one for one in findings.sorted() if one.severity == "error"]
+        self._findings, self._later, self._answer = findings, later, answer
+        self._found: tuple[Diagnostic, ...] | None = None
+
+    def found(self) -> tuple[Diagnostic, ...]:
+        """Everything that is wrong with it, and what it is warned of."""
+        if self._found is None:
+            for look in self._later:
+                look()
+            self._found = self._answer(self._findings).sorted()
+            self._later = ()
+        return self._found
 
 
 def check_interpreter(
     written: s.InterpreterSyntax,
     language: k.Language,
-    findings: Findings,
     base: k.Interpreter | None = None,
     libraries: Mapping[str, s.LibrarySyntax] | None = None,
-) -> k.Interpreter | None:
+) -> CheckedInterpreter:
     """The interpreter that a file defines, joined with the one it extends and with the libraries
-    it uses. What has an error is still to be written: a run that comes to it is unfinished. None
-    only where the definition is nested too deeply."""
+    it uses. What has an error is still to be written: a run that comes to it is unfinished. It
+    is None only where the definition is nested too deeply."""
     own = Findings()
     syntax = written
+    later: list[Callable[[], None]] = []
     try:
         if base is not None and base.syntax is not None:
             joined = extended_interpreter(base.syntax, written, _narrower(base, language), own)
         else:
             joined = standing_alone(written, own)
         syntax = with_libraries(joined, libraries or {}, own)
-        result = _Interpreter(syntax, language, own).check(joined)
+        checking = _Interpreter(syntax, language, own)
+        later = checking.world.later
+        result = checking.check(joined)
     except RecursionError:
         own.error(
             "unreadable", "a definition in this file is nested too deeply", syntax.source,
@@ -70,10 +99,14 @@ def check_interpreter(
         )  # fmt: skip
         result = None
     inherited = base.syntax.answers if base is not None and base.syntax is not None else ()
-    whole = not own.has_errors and not any(define.damaged for define in syntax.functions)
-    own = answered(own, (*inherited, *written.answers), written.source, whole=whole)
-    findings.extend(own.sorted())
-    return result
+    answers = (*inherited, *written.answers)
+    damaged = any(define.damaged for define in syntax.functions)
+
+    def answer(found: Findings) -> Findings:
+        whole = not found.has_errors and not damaged
+        return answered(found, answers, written.source, whole=whole)
+
+    return CheckedInterpreter(result, own, later, answer)
 
 
 def _narrower(base: k.Interpreter, language: k.Language) -> dict[str, list[str]]:
@@ -149,7 +182,8 @@ class _Interpreter:
             if world.functions[define.name].span is define.span
         }
         if not world.findings.has_errors:
-            report_code_without_environment(world, syntax.types, judged)
+            look = partial(report_code_without_environment, world, syntax.types, judged)
+            world.later.append(look)
         shown = self.shown(own)
         laws = tuple(made for law in syntax.laws if (made := self.law(law)) is not None)
         sentences = self.sentences()

@@ -52,6 +52,8 @@ def check_language(
         for define in syntax.functions
         if world.functions[define.name].span is define.span
     }
+    for look in world.later:
+        look()
     kinds = check_tokens(world, syntax.tokens)
     grammars = {
         grammar.name: checked

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from msgspec import Struct, field
 from msgspec.structs import replace
 
@@ -83,10 +85,12 @@ class World(Struct):
 
     contained: list[Diagnostic] = field(default_factory=list)
     """Errors that stand in a part which gives way to a hole of its own."""
+    later: list[Callable[[], None]] = field(default_factory=list)
+    """Searches for what is only warned of, for when somebody asks."""
 
     def aside(self) -> World:
         """The same world, with what is found in it kept apart."""
-        return replace(self, findings=Findings(), causes=[], contained=[])
+        return replace(self, findings=Findings(), causes=[], contained=[], later=[])
 
     def error(self, code: str, message: str, span: Span, hint: str = "") -> None:
         source = span.source or self.source

@@ -95,8 +95,9 @@ class Trial(Struct, frozen=True):
         if syntax.base is not None:
             base = self.course.interpreters[syntax.base[0]][syntax.base[1]]
         language = self.course.languages[syntax.language]
-        checked = check_interpreter(syntax, language, findings, base, self.course.libraries)
-        return None if findings.has_errors else checked, findings
+        checked = check_interpreter(syntax, language, base, self.course.libraries)
+        findings.extend(checked.found())
+        return None if findings.has_errors else checked.made, findings
 
     def _codes(self, text: str) -> Counter[str]:
         return Counter(finding.code for finding in self._checked(text)[1].sorted())

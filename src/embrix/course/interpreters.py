@@ -11,7 +11,7 @@ from msgspec.structs import replace
 
 from embrix.brix import syntax as s
 from embrix.brix.core import Interpreter, Language
-from embrix.brix.interpreter import check_interpreter
+from embrix.brix.interpreter import CheckedInterpreter, check_interpreter
 from embrix.course.checked import MEMORY
 from embrix.course.meanings import meaning_of
 from embrix.text.diagnostic import Diagnostic, Findings
@@ -59,7 +59,7 @@ class SomeLanguages(EachLanguage[T]):
 
 class _Checked(Struct, frozen=True):
     made: Interpreter | None
-    found: tuple[Diagnostic, ...]
+    found: Callable[[], tuple[Diagnostic, ...]]
     errors: int
     """How many errors there are in its file, if it can run."""
 
@@ -69,14 +69,21 @@ def _interpreter(
     language: Language,
     base: Interpreter | None,
     libraries: Mapping[str, s.LibrarySyntax],
-    findings: Findings,
-) -> Interpreter | None:
-    made = check_interpreter(syntax, language, findings, base, libraries)
-    if made is None:
-        return None
-    sources = (syntax.source, *(library.source for library in libraries.values()))
-    before = (language.meaning, *(() if base is None else (base.meaning,)))
-    return replace(made, meaning=meaning_of(sources, before, findings))
+    _: Findings,
+) -> CheckedInterpreter:
+    checked = check_interpreter(syntax, language, base, libraries)
+    if checked.made is not None:
+        sources = (syntax.source, *(library.source for library in libraries.values()))
+        before = (language.meaning, *(() if base is None else (base.meaning,)))
+        meaning = meaning_of(sources, before, has_errors=bool(checked.errors))
+        checked.made = replace(checked.made, meaning=meaning)
+    return checked
+
+
+def _all_found(own: Findings, checked: CheckedInterpreter | None) -> tuple[Diagnostic, ...]:
+    found = Findings()
+    found.extend((*own.sorted(), *(checked.found() if checked is not None else ())))
+    return found.sorted()
 
 
 class Interpreters(Mapping[str, dict[str, Interpreter]]):
@@ -130,7 +137,7 @@ class Interpreters(Mapping[str, dict[str, Interpreter]]):
     def found(self) -> Iterator[Diagnostic]:
         """What is wrong with them, in all languages."""
         for key in self._written:
-            yield from self._check(key).found
+            yield from self._check(key).found()
 
     # ---------------------------------------------------------------- inside
 
@@ -193,20 +200,19 @@ class Interpreters(Mapping[str, dict[str, Interpreter]]):
                     if there else f"there is no interpreter {owner}.{name}",
                     syntax.source, span, "" if there else did_you_mean(name, known),
                 )  # fmt: skip
-        made = None
+        checked = None
         if language.signature.forms and (syntax.base is None or base is not None):
             libraries = tuple(self._libraries.values())
-            made, found = MEMORY.recall(
+            checked, _ = MEMORY.recall(
                 ("interpreter", tuple(self._libraries)), (syntax, language, base, *libraries),
                 partial(_interpreter, syntax, language, base, self._libraries),
             )  # fmt: skip
-            own.extend(found)
-        if made is None:
-            return _Checked(None, own.sorted(), 0)
-        whole = {*self._findings.sorted(), *own.sorted()}
+        if checked is None or checked.made is None:
+            return _Checked(None, partial(_all_found, own, checked), 0)
+        whole = {*self._findings.sorted(), *own.sorted(), *checked.errors}
         errors = sum(one.source is syntax.source and one.severity == "error" for one in whole)
         self._warn_of_base(syntax, own)
-        return _Checked(made, own.sorted(), errors)
+        return _Checked(checked.made, partial(_all_found, own, checked), errors)
 
     def _warn_of_base(self, syntax: s.InterpreterSyntax, findings: Findings) -> None:
         at = syntax.base

@@ -109,7 +109,9 @@ def _language(
     findings.extend(before.sorted())
     made = with_conversions(check_language(syntax, findings, base))
     before_it = () if base is None else (base.meaning,)
-    return replace(made, meaning=meaning_of((syntax.source,), before_it, findings))
+    return replace(
+        made, meaning=meaning_of((syntax.source,), before_it, has_errors=findings.has_errors)
+    )
 
 
 class _Loader:

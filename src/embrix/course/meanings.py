@@ -10,7 +10,7 @@ from embrix.brix.core import Meaning
 from embrix.brix.reader import read_file
 from embrix.brix.said import said
 from embrix.course.checked import MEMORY
-from embrix.text.diagnostic import Diagnostic, Findings
+from embrix.text.diagnostic import Diagnostic
 from embrix.text.source import Source
 
 
@@ -20,13 +20,13 @@ def syntax_of(source: Source) -> tuple[s.FileSyntax | None, tuple[Diagnostic, ..
 
 
 def meaning_of(
-    sources: Iterable[Source], before: tuple[Meaning, ...], findings: Findings
+    sources: Iterable[Source], before: tuple[Meaning, ...], *, has_errors: bool
 ) -> Meaning:
     """The meaning of a definition that some files make up, on top of others. What has an error, in
-    its reading or (told by `findings`) in its checking, tells of its place: it shares none."""
+    its reading or (as is told here) in its checking, tells of its place: it shares none."""
     texts: list[str] = []
     for source in sources:
-        if findings.has_errors or any(one.severity == "error" for one in syntax_of(source)[1]):
+        if has_errors or any(one.severity == "error" for one in syntax_of(source)[1]):
             return Meaning()
         texts.append(said(source.text))
     return MEMORY.recall(("meaning", tuple(texts)), before, lambda _: Meaning())[0]

@@ -154,7 +154,7 @@ class Session:
             source = Source(READING, f"interpreter {READING} for {language}\n")
             syntax = read_file(source, Findings())
             assert isinstance(syntax, InterpreterSyntax)
-            made = check_interpreter(syntax, self.course.languages[language], Findings())
+            made = check_interpreter(syntax, self.course.languages[language]).made
             assert made is not None
             self._lanes[key] = Lane(made, parser, brief=True)
         return self._lanes[key]
