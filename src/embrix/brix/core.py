@@ -76,7 +76,7 @@ __all__ = [
     "Fail", "Fetch", "Function", "Handler", "Interpreter", "IsFinal", "Knot", "Lambda",
     "Language", "Law", "Local", "Lookup", "Loop", "Match", "Meaning", "Named", "Optional",
     "Primitive", "Repeat", "Shape", "StepList", "TakeWay", "Template", "TemplateParts", "Test",
-    "Todo", "once_each", "parts_inside", "parts_of",
+    "Todo", "kinds_inside", "once_each", "parts_inside", "parts_of",
 ]  # fmt: skip
 
 # ---------------------------------------------------------------------- declarations
@@ -121,6 +121,12 @@ class Function(Struct, frozen=True, eq=False, weakref=True):
 def parts_inside(function: Function) -> tuple[Any, ...]:
     """Everything inside a function."""
     return tuple(parts_of(function.inside))
+
+
+@once_each
+def kinds_inside(function: Function) -> frozenset[type]:
+    """The kinds of parts that are in a function."""
+    return frozenset(map(type, parts_inside(function)))
 
 
 class Law(Struct, frozen=True, eq=False):

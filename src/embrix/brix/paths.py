@@ -7,7 +7,6 @@ stands. There may be many ways, so that only some are followed; every part is on
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from functools import cache
 from typing import Any, TypeAlias
 
 from msgspec import Struct, field
@@ -264,19 +263,23 @@ def inside(node: Any) -> list[Any]:
         part = pending.pop()
         if type(part) is tuple:
             pending += part
-        elif (names := _fields_of(type(part))) is not None:  # type: ignore[arg-type]
+        elif (names := _FIELDS[type(part)]) is not None:
             found.append(part)
             for name in names:
                 pending.append(getattr(part, name))
     return found
 
 
-@cache
-def _fields_of(kind: type[Any]) -> tuple[str, ...] | None:
-    """The fields of a kind of syntax; None for a place, or what is no syntax at all."""
-    if not issubclass(kind, Struct) or kind is Span:
-        return None
-    return kind.__struct_fields__
+class _Fields(dict[type, "tuple[str, ...] | None"]):
+    """The fields of each kind of syntax; None for a place, or what is no syntax at all."""
+
+    def __missing__(self, kind: type) -> tuple[str, ...] | None:
+        syntax = issubclass(kind, Struct) and kind is not Span
+        self[kind] = found = kind.__struct_fields__ if syntax else None  # type: ignore[attr-defined]
+        return found
+
+
+_FIELDS = _Fields()
 
 
 def _children(node: s.Expr) -> list[s.Expr]:

@@ -237,6 +237,8 @@ def count(number: int, noun: str) -> str:
 def unify(left: Type, right: Type) -> bool:
     """Make two types equal by filling holes; False when that cannot be."""
     left, right = settle(left), settle(right)
+    if type(left) is Con and type(right) is Con and not left.args and not right.args:
+        return left.name == right.name  # nearly always
     if left is right or isinstance(left, Unknown) or isinstance(right, Unknown):
         return True
     if isinstance(left, Hole):

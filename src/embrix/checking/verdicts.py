@@ -132,6 +132,9 @@ class Testing:
         for lane in self.lanes:
             if lane.name != plain_name(lane.name) and self.grammar is not None:
                 continue
+            if not case.applies_to(lane.role):
+                yield Verdict(case.name, lane.name, "left out")
+                continue
             if other is not None:
                 read = self.session.lane(self.language, lane.name, self.grammar, brief=True)
                 yield unfailing(other, read, check_case)

@@ -24,6 +24,7 @@ from embrix.machine.emitter import BOUNCE
 from embrix.machine.events import Translation, unobserved
 from embrix.machine.known_code import known_code
 from embrix.machine.linking import CompiledFunction, Variables, code_of, linked
+from embrix.machine.numbering import renumbered
 from embrix.machine.pycode import (
     add_to,
     assign,
@@ -110,6 +111,8 @@ def compile_interpreter(
         return found
 
     def defined(name: str) -> list[CompiledFunction]:
+        if brief:
+            unit.functions[name] = renumbered(unit.functions[name])
         return compiled(Body(unit, unit.functions[name]).definition())
 
     functions = compiled(

@@ -287,7 +287,7 @@ def repeat(body: CallEmitter, node: k.Repeat) -> ast.expr:
     subject = names[relation.subjects[0]]
     final = call(f"final_f{number}", load(subject))
     outer, body.out = body.out, [*spent(), Counted("rounds")]
-    if node is body.unit.watched:
+    if body.unit.watches and body.key == body.unit.interpreter.main:
         body.out.append(do(call("at_state", row(*(load(name) for name in names)))))
     made = body.call(node.function, [load(name) for name in names])
     if not node.threads:

@@ -27,8 +27,8 @@ class Calls:
             parts = k.parts_inside(function)
             self._sizes[name] = len(parts)
             self._edges[name] = {part.function for part in parts if type(part) in _CALLING}
-            kinds = set(map(type, parts))
-            if kinds & _HELD or function.judgement is not None or function.finals:
+            kinds = k.kinds_inside(function)
+            if not kinds.isdisjoint(_HELD) or function.judgement is not None or function.finals:
                 self._kept.add(name)
             if k.CallValue in kinds or k.Loop in kinds:
                 self._edges[name].add(name)  # nobody knows what it comes back to

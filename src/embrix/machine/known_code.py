@@ -61,13 +61,12 @@ def _with_errors(one: CompiledFunction, errors: dict[str, k.ErrorType]) -> Compi
 def _key(unit: Unit, name: str) -> Hashable | None:
     """All that the code of a function depends on; None where that is not known."""
     target = unit.functions[name]
-    written = _Written()
-    written.add(target.inside)
+    written = _written(target)
     called = sorted({name, *written.called})
     settings = (
         unit.variant, tuple(unit.counters), tuple(sorted(unit.undecided)), unit.knots,
         tuple(sorted(unit.roles.items())), unit.may_bounce(VALUES), unit.bounces(VALUES, VALUES),
-        unit.watched is not None and unit.interpreter.main == name,
+        unit.watches and unit.interpreter.main == name,
     )  # fmt: skip
     facts = (name, target.name, target.slots, *((one, _asked(unit, name, one)) for one in called))
     return (settings, facts, tuple(written.found)) if written.whole else None
@@ -120,6 +119,13 @@ class _Written:
             self.found.append(settled.name if isinstance(settled, Con) else "")
         elif kind is not Span:
             self.whole = False
+
+
+@k.once_each
+def _written(function: k.Function) -> _Written:
+    written = _Written()
+    written.add(function.inside)
+    return written
 
 
 _PLAIN = {int, str, bool, float, Fraction, frozenset, type(None)}

@@ -63,10 +63,11 @@ class Unit:
             self.functions[f"sentence {name}"] = sentence
         for number, law in enumerate(interpreter.laws):
             self.functions[f"law {number}"] = law.function
-        self.functions = {
-            name: renumbered(one if brief else only_decided(one, self.decided))
-            for name, one in self.functions.items()
-        }
+        if not brief:
+            self.functions = {
+                name: renumbered(only_decided(one, self.decided))
+                for name, one in self.functions.items()
+            }
         self.counters: list[str] = []
         """The variables of a run that its functions change."""
         self.calls = Calls(self.functions, interpreter.main)
@@ -76,12 +77,12 @@ class Unit:
         self.tails = Tails(self.functions)
         self.substituting = substituters(interpreter)
         self.roles = {c.tag: c.role for c in interpreter.constructors.values() if c.role}
-        everything = [part for one in self.functions.values() for part in k.parts_inside(one)]
         self.relations = {name for name, target in self.functions.items() if target.finals}
         """The functions of which it is asked whether a term is final."""
-        for part in everything:
-            if isinstance(part, k.Repeat | k.StepList | k.IsFinal):
-                self.relations.add(part.function)
+        for target in self.functions.values():
+            if not _ASKING.isdisjoint(k.kinds_inside(target)):
+                found = (part for part in k.parts_inside(target) if type(part) in _ASKING)
+                self.relations.update(part.function for part in found)
         self.counts = variant == "counted"
         # Depth is counted once for a call in tail position, so such calls stay what they are.
         self.inlining = Inlining(
@@ -91,8 +92,9 @@ class Unit:
         self.staged = stageable(self.functions, self.calls) if plain else ()
         """The functions that go through a term: what they do with one part of a program can be
         turned into Python once it has been done often."""
-        self.watched = watched(self.functions, interpreter.main)
-        self.knots = any(isinstance(part, k.Knot) for part in everything)
+        self.watches = watches(self.functions, interpreter.main)
+        """Whether the steps that `main` repeats tell what states they come to."""
+        self.knots = any(k.Knot in k.kinds_inside(one) for one in self.functions.values())
 
     def constant(self, value: Any) -> ast.expr:
         """A Python constant, or a name for what cannot be written as one."""
@@ -157,19 +159,17 @@ def substituters(interpreter: k.Interpreter) -> dict[str, tuple[int, int, int]]:
     return found
 
 
-def watched(functions: Mapping[str, k.Function], main: str) -> k.Repeat | None:
-    """The steps of which a run tells the states, where it may have several ways to go on: those
-    that `main` repeats, if that is done once in a run."""
+def watches(functions: Mapping[str, k.Function], main: str) -> bool:
+    """Whether a run tells the states to which the steps come that `main` repeats: where it may have
+    several ways to go on, and they are repeated once in a run."""
+    if not any(k.TakeWay in k.kinds_inside(target) for target in functions.values()):
+        return False
     parts = [part for target in functions.values() for part in k.parts_inside(target)]
-    if not any(isinstance(part, k.TakeWay) for part in parts):
-        return None
     if any(isinstance(part, k.Call) and part.function == main for part in parts):
-        return None
+        return False
     inside = k.parts_inside(functions[main])
-    found = [part for part in inside if isinstance(part, k.Repeat)]
-    if len(found) != 1 or any(isinstance(part, k.Lambda | k.Attempt) for part in inside):
-        return None
-    return found[0]
+    once = sum(isinstance(part, k.Repeat) for part in inside) == 1
+    return once and k.kinds_inside(functions[main]).isdisjoint((k.Lambda, k.Attempt))
 
 
 def stageable(functions: Mapping[str, k.Function], calls: Calls) -> tuple[str, ...]:
@@ -180,6 +180,10 @@ def stageable(functions: Mapping[str, k.Function], calls: Calls) -> tuple[str, .
         if target.clauses and len(target.subjects) == 1 and not target.finals
         and name in calls.recursive
     )  # fmt: skip
+
+
+_ASKING = frozenset({k.Repeat, k.StepList, k.IsFinal})
+"""What asks of a function whether a term is final."""
 
 
 def hot(number: int) -> str:

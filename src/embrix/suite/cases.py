@@ -63,13 +63,27 @@ class Expectation(Struct, frozen=True):
     def sentence(self) -> str:
         place = f" “{self.says}”" if self.says else ""
         place += f" at {self.at[0]}:{self.at[1]}" if self.at else ""
-        word = {
-            "value": self.text, "shows": f"shown as {self.text}", "error": f"error {self.text}",
-            "rejected": f"rejected by the {self.text}", "accepted": "accepted",
-            "diverges": "no end", "outcomes": f"outcomes {self.listed}",
-            "may": f"{self.listed} among the outcomes", "confluent": "one outcome, whichever way",
-        }[self.kind]  # fmt: skip
+        match self.kind:
+            case "value":
+                word = self.text
+            case "shows":
+                word = f"shown as {self.text}"
+            case "error":
+                word = f"error {self.text}"
+            case "rejected":
+                word = f"rejected by the {self.text}"
+            case "outcomes":
+                word = f"outcomes {self.listed}"
+            case "may":
+                word = f"{self.listed} among the outcomes"
+            case _:
+                word = _OTHER[self.kind]
         return f"{word}{place}"
+
+
+_OTHER = {
+    "accepted": "accepted", "diverges": "no end", "confluent": "one outcome, whichever way",
+}  # fmt: skip
 
 
 class Bound(Struct, frozen=True):
