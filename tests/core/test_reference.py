@@ -17,6 +17,7 @@ from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
 from embrix.machine.recorder import Recorder
 from embrix.machine.reference import evaluate
+from embrix.machine.run import FEW
 from embrix.suite.cases import Case
 from embrix.terms.node import FIELDS, FRAME, KNOT, Node, same
 from embrix.text.diagnostic import Findings
@@ -39,12 +40,13 @@ def held_against(lane: Lane, term: Node, lines: tuple[str, ...] = ()) -> Evaluat
     if meant.kind == "out of fuel":
         return None
     recorder = Recorder(10**6)
-    for variant in ("plain", "counted", "traced"):
+    ways = (("plain", FEW), ("plain", 0), ("counted", FEW), ("counted", 0), ("traced", FEW))
+    for variant, few in ways:
         came = lane.machine.run(
             term, variant=variant, limits=LIMITS, given_input=lines,
-            recorder=recorder if variant == "traced" else None,
+            recorder=recorder if variant == "traced" else None, few=few,
         )  # fmt: skip
-        assert meant.agrees(came.outcome), (variant, meant.kind, meant.name, came.outcome)
+        assert meant.agrees(came.outcome), (variant, few, meant.kind, meant.name, came.outcome)
         assert list(came.output) == meant.output
         state = came.state._values  # the values behind the texts
         assert len(state) == len(meant.state)

@@ -27,7 +27,9 @@ def run(lane: Lane, text: str, often: int, variant: Variant, limits: Limits) -> 
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(staging, "OFTEN", often)
         given = ("4", "5", "6")
-        return lane.machine.run(parsed.term, variant=variant, limits=limits, given_input=given)
+        return lane.machine.run(
+            parsed.term, variant=variant, limits=limits, given_input=given, few=0
+        )
 
 
 def agrees(lane: Lane, text: str, limits: Limits, often: int = 2) -> Result:

@@ -13,6 +13,7 @@ from embrix.lanes.session import Session
 from embrix.machine import staging
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
+from embrix.machine.outcome import Result
 from embrix.machine.recorder import Recorder
 from embrix.machine.unit import Variant
 from tests.conftest import TINY_LANGUAGE, Maker
@@ -37,7 +38,8 @@ def session(lockside: Course) -> Session:
 
 
 def differs(lane: Lane, term: object, given_input: tuple[str, ...]) -> None:
-    """Run in every variant; what they must have in common is asserted."""
+    """Run in every variant, on brief code and on fast code; what they must have in common is
+    asserted."""
     recorder = Recorder(10**6)
     machine = lane.machine
     plain = machine.run(term, variant="plain", limits=LIMITS, given_input=given_input)
@@ -45,12 +47,16 @@ def differs(lane: Lane, term: object, given_input: tuple[str, ...]) -> None:
     traced = machine.run(
         term, variant="traced", limits=LIMITS, recorder=recorder, given_input=given_input
     )
+
+    def fast(variant: Variant) -> Result:
+        return machine.run(term, variant=variant, limits=LIMITS, given_input=given_input, few=0)
+
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(staging, "OFTEN", 2)
-        hot = machine.run(term, variant="plain", limits=LIMITS, given_input=given_input)
-        hot_counted = machine.run(term, variant="counted", limits=LIMITS, given_input=given_input)
-    assert hot_counted.costs == counted.costs
-    for one in (counted, traced, hot, hot_counted):
+        hot, hot_counted = fast("plain"), fast("counted")
+    cool, cool_counted = fast("plain"), fast("counted")
+    assert hot_counted.costs == cool_counted.costs == counted.costs
+    for one in (counted, traced, hot, hot_counted, cool, cool_counted):
         assert one.outcome == plain.outcome
         assert one.outcome.place == plain.outcome.place
         assert one.output == plain.output
@@ -85,51 +91,47 @@ def test_all_variants_agree(
 def test_what_serves_all_decisions_gives_the_same(
     session: Session, language: str, name: str, data: st.DataObject
 ) -> None:
-    """Lanes of suites share what is compiled; choices are looked at while they run."""
-    lane, brief = session.lane(language, name), session.lane(language, name, brief=True)
+    """Lanes share what is compiled first; choices are looked at while they run."""
+    lane = session.lane(language, name)
     sort = "Stmt" if language == "Weir" else "Expr"
     term = data.draw(terms(lane.interpreter.language.signature, sort, 5))
     for variant in ("plain", "counted"):
         one, other = (
-            each.machine.run(term, variant=variant, limits=LIMITS, given_input=("3", "no number"))
-            for each in (lane, brief)
+            lane.machine.run(
+                term, variant=variant, limits=LIMITS, given_input=("3", "no number"), few=few
+            )
+            for few in (0, LIMITS.calls)
         )
         assert one.outcome == other.outcome
         assert (one.output, one.state, one.costs) == (other.output, other.state, other.costs)
-    traced = [Recorder(10**6), Recorder(10**6)]
-    for each, recorder in zip((lane, brief), traced, strict=True):
-        each.machine.run(term, variant="traced", limits=LIMITS, recorder=recorder,
-                         given_input=("3", "no number"))  # fmt: skip
-    assert traced[0].functions == traced[1].functions
-    assert traced[0].events == traced[1].events
 
 
 def test_ways_of_deciding_share_what_is_compiled(session: Session) -> None:
     names = ("environment[truth=zero_is_false]", "environment[division=gives_zero]")
-    one, other = (session.lane("Rill", name, brief=True) for name in names)
+    one, other = (session.lane("Rill", name) for name in names)
     assert one.run("when 0 then 1 else 2").outcome.text == "2"
     assert other.run("1 / 0").outcome.text == "0"
     assert one.run("1 / 0").outcome.name == "DivisionByZero"
-    assert one.machine.compiled("counted") is other.machine.compiled("counted")
-    plain = session.lane("Rill", "environment", brief=True)
-    assert plain.machine.compiled("counted") is one.machine.compiled("counted")
-    fast = session.lane("Rill", "environment")
-    assert fast.machine.compiled("counted") is not one.machine.compiled("counted")
+    brief = one.machine.compiled("counted", brief=True)
+    assert brief is other.machine.compiled("counted", brief=True)
+    plain = session.lane("Rill", "environment")
+    assert plain.machine.compiled("counted", brief=True) is brief
+    assert plain.machine.compiled("counted", brief=False) is not brief
 
 
 def test_kinds_of_numbers_share_what_is_compiled(session: Session) -> None:
     names = ("store_passing", "store_passing[arithmetic=whole]", "store_passing[arithmetic=binary]")
-    lanes = [session.lane("Weir", name, brief=True) for name in names]
-    assert len({id(lane.machine.compiled("plain")) for lane in lanes}) == 1
+    lanes = [session.lane("Weir", name) for name in names]
+    assert len({id(lane.machine.compiled("plain", brief=True)) for lane in lanes}) == 1
     shown = ["".join(lane.run("show 7 / 2", variant="plain").output) for lane in lanes]
     assert shown == ["3.5\n", "3\n", "3.5\n"]
     tenths = ["".join(lane.run("show 0.1 + 0.2", variant="plain").output)
               for lane in (lanes[0], lanes[2])]  # fmt: skip
     assert tenths == ["0.3\n", "0.30000000000000004\n"]
     # Sums that Python carries out itself would be whole where the language has floats.
-    unit = lanes[0].machine.compiled("plain").unit
+    unit = lanes[0].machine.compiled("plain", brief=True).unit
     assert not unit.quick
-    assert session.lane("Weir", "store_passing").machine.compiled("plain").unit.quick
+    assert session.lane("Weir", "store_passing").machine.compiled("plain", brief=False).unit.quick
 
 
 HELPING = """\

@@ -65,8 +65,8 @@ def changed_by(
         raise NoDecision(f"{choice} is not decided by {way or 'nothing'}; {hint}")
     pairs = [
         (
-            session.lane(language, name, brief=True),
-            session.lane(language, f"{name}[{choice}={way}]", brief=True),
+            session.lane(language, name),
+            session.lane(language, f"{name}[{choice}={way}]"),
         )
         for name, interpreter in session.course.interpreters[language].items()
         if choice in interpreter.choices

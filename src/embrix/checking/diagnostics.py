@@ -66,7 +66,7 @@ def diagnostics(
             continue
         if not _unread(session, language):
             _grammars(language, findings)
-        for lane in session.lanes(name, brief=True):
+        for lane in session.lanes(name):
             if not lanes or lane.name in lanes:
                 laws += _laws(lane, findings)
     return Checked(findings.sorted(), laws)

@@ -114,7 +114,7 @@ def played(session: Session, language: str) -> Iterator[tuple[Case, Lane]]:
                 if not case.applies_to(name):
                     continue
                 try:
-                    yield case, session.lane(language, name, brief=True)
+                    yield case, session.lane(language, name)
                 except NoLane:
                     continue  # its definition has errors, or has no such choice
 

@@ -93,11 +93,11 @@ class Testing:
         self.language = suite.language
         self.grammar = grammar
         self.findings = Findings()
-        self.lanes = session.lanes(suite.language, brief=True)
+        self.lanes = session.lanes(suite.language)
         decided = [name for name in suite.decided if not wanted or name in wanted]
         for name in decided if self.lanes else ():
             try:
-                self.lanes.append(session.lane(suite.language, name, brief=True))
+                self.lanes.append(session.lane(suite.language, name))
             except NoChoice as wrong:
                 self.findings.error("unknown_name", str(wrong), suite.source, Span(0, 0))
             except NoLane:
@@ -108,7 +108,7 @@ class Testing:
         for name in wanted:
             if split_version(name)[1] and plain_name(name) in {one.name for one in self.lanes}:
                 try:
-                    self.lanes.append(session.lane(suite.language, name, brief=True))
+                    self.lanes.append(session.lane(suite.language, name))
                 except NoLane as wrong:
                     self.findings.error("unknown_interpreter", str(wrong), suite.source, Span(0, 0))
         if wanted:
@@ -125,9 +125,9 @@ class Testing:
             return
         other = None
         if self.grammar is not None:
-            others = self.session.lanes(self.language, self.grammar, brief=True)
+            others = self.session.lanes(self.language, self.grammar)
             other = translated(case, self.lanes[0], others[0]) if others and self.lanes else None
-        read_by = [self._read(one, case) for one in self.session.lanes(self.language, brief=True)]
+        read_by = [self._read(one, case) for one in self.session.lanes(self.language)]
         written = repr(replace(case, span=_NOWHERE, entry=(-1, -1)))
         for lane in self.lanes:
             if lane.name != plain_name(lane.name) and self.grammar is not None:
@@ -136,7 +136,7 @@ class Testing:
                 yield Verdict(case.name, lane.name, "left out")
                 continue
             if other is not None:
-                read = self.session.lane(self.language, lane.name, self.grammar, brief=True)
+                read = self.session.lane(self.language, lane.name, self.grammar)
                 yield unfailing(other, read, check_case)
             else:
                 read = self._read(lane, case)
@@ -148,7 +148,7 @@ class Testing:
         """A lane whose programs are read as a case wants it."""
         if case.grammar is None:
             return lane
-        return self.session.lane(self.language, lane.name, case.grammar, brief=True)
+        return self.session.lane(self.language, lane.name, case.grammar)
 
     def row(self, case: Case) -> CaseRow:
         """A case with its verdicts."""
@@ -259,12 +259,12 @@ def lanes_for(session: Session, language: str, question: Question) -> list[Lane]
     for name, interpreter in session.course.interpreters.get(language, {}).items():
         if question.lanes and name not in question.lanes:
             continue
-        found.append(session.lane(language, name, brief=True))
+        found.append(session.lane(language, name))
         for choice, known in interpreter.choices.items():
             for way in known.alternatives:
                 if way != known.default:
                     decided = f"{name}[{choice}={way}]"
-                    found.append(session.lane(language, decided, brief=True))
+                    found.append(session.lane(language, decided))
     return found
 
 

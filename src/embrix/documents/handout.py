@@ -149,7 +149,7 @@ def _program(
     rows: list[tuple[str, ...]] = []
     drawn: list[HandoutPart] = []
     for one in lanes:
-        lane = session.lane(language, one, brief=True)
+        lane = session.lane(language, one)
         result = lane.run(text, chosen.given, limits=LIMITS, given_input=chosen.input)
         cost = result.costs.get("steps") or result.costs.get("judgements") or 0
         unit = "steps" if result.costs.get("steps") else "judgements"

@@ -85,7 +85,7 @@ def worksheet(session: Session, wish: WorksheetWish) -> Worksheet:
     head = f"{wish.language}: {EXERCISES[wish.kind]}"
     sheet.parts.append(HandoutPart("title", head))
     sheet.parts.append(HandoutPart("text", f"Name: {BLANK}{BLANK}   Sheet {wish.seed}"))
-    lanes = [session.lane(wish.language, name, brief=True) for name in wish.lanes]
+    lanes = [session.lane(wish.language, name) for name in wish.lanes]
     if not lanes:
         raise NoExercise(f"{wish.language} has no interpreter")
     if wish.kind == "mistakes":

@@ -45,7 +45,7 @@ class Session:
         self.course: Course = load_course(folder, unsaved, wanted)
         self.unsaved = {path.resolve(): text for path, text in (unsaved or {}).items()}
         self._parsers: dict[tuple[str, str | None], Parser | None] = {}
-        self._lanes: dict[tuple[str, str, str | None, bool], Lane] = {}
+        self._lanes: dict[tuple[str, str, str | None], Lane] = {}
         self._versions: dict[str, tuple[dict[Path, str], Session]] = {}
 
     def parser(self, language: str, grammar: str | None = None) -> Parser | None:
@@ -59,14 +59,12 @@ class Session:
             )  # fmt: skip
         return self._parsers[key]
 
-    def lane(
-        self, language: str, name: str, grammar: str | None = None, *, brief: bool = False
-    ) -> Lane:
-        """Raises `NoLane`. A `brief` lane is for the cases of a suite."""
+    def lane(self, language: str, name: str, grammar: str | None = None) -> Lane:
+        """Raises `NoLane`."""
         plain, version = split_version(name)
         if version:
             return self._of_version(language, plain, version, grammar)
-        key = (language, name, grammar, brief)
+        key = (language, name, grammar)
         if key not in self._lanes:
             known = self.course.interpreters.get(language, {})
             role = plain.partition("[")[0].strip()
@@ -75,8 +73,8 @@ class Session:
             own = known.get(role)
             # With what has been compiled for it, where nothing it is made of has changed.
             self._lanes[key], _ = MEMORY.recall(
-                ("lane", name, grammar, brief), (own, self.parser(language, grammar)),
-                lambda _: self.lane_of(interpreter_of(known, name), grammar, brief=brief),
+                ("lane", name, grammar), (own, self.parser(language, grammar)),
+                lambda _: self.lane_of(interpreter_of(known, name), grammar),
             )  # fmt: skip
         return self._lanes[key]
 
@@ -95,7 +93,7 @@ class Session:
     def _of_version(self, language: str, name: str, version: str, grammar: str | None) -> Lane:
         """A lane of another version. Raises `NoLane`."""
         other = self.version(version)
-        key = (language, f"{name}@{version}", grammar, False)
+        key = (language, f"{name}@{version}", grammar)
         try:
             if key not in other._lanes:
                 known = other.course.interpreters.get(language, {})
@@ -109,9 +107,7 @@ class Session:
             why = f": {errors[0].message}" if errors else ""
             raise NoVersion(f"{plain_name(name)} cannot run as in {version}{why}") from missing
 
-    def lane_of(
-        self, interpreter: Interpreter, grammar: str | None = None, *, brief: bool = False
-    ) -> Lane:
+    def lane_of(self, interpreter: Interpreter, grammar: str | None = None) -> Lane:
         """A lane for an interpreter of the course, or for a changed version of one. Raises `NoLane`
         when no program of its language can be read."""
         if grammar is not None:
@@ -123,7 +119,7 @@ class Session:
             raise NoLane(
                 f"{interpreter.name} cannot run: {own.name} has no grammar that can be used"
             )
-        return Lane(interpreter, parser, brief=brief)
+        return Lane(interpreter, parser)
 
     def _parser_of(self, language: Language) -> Parser | None:
         """The parser for another kind of numbers."""
@@ -135,28 +131,26 @@ class Session:
             )  # fmt: skip
         return self._parsers[key]
 
-    def lanes(
-        self, language: str, grammar: str | None = None, *, brief: bool = False
-    ) -> list[Lane]:
+    def lanes(self, language: str, grammar: str | None = None) -> list[Lane]:
         """All lanes of a language that can run, in the order of their files."""
         if self.parser(language, grammar) is None:
             return []
         names = self.course.interpreters.get(language, {})
-        return [self.lane(language, name, grammar, brief=brief) for name in names]
+        return [self.lane(language, name, grammar) for name in names]
 
     def reading_lane(self, language: str) -> Lane | None:
         """A lane that only reads programs, for a language that has no interpreter yet."""
         parser = self.parser(language)
         if parser is None:
             return None
-        key = (language, READING, None, False)
+        key = (language, READING, None)
         if key not in self._lanes:
             source = Source(READING, f"interpreter {READING} for {language}\n")
             syntax = read_file(source, Findings())
             assert isinstance(syntax, InterpreterSyntax)
             made = check_interpreter(syntax, self.course.languages[language]).made
             assert made is not None
-            self._lanes[key] = Lane(made, parser, brief=True)
+            self._lanes[key] = Lane(made, parser)
         return self._lanes[key]
 
     def outside(self, language: str) -> list[OutsideLane]:

@@ -36,7 +36,7 @@ def play(session: Session, lesson: Lesson, stop: LessonStop) -> Played:
     results: dict[str, Result] = {}
     walk: Walk | None = None
     for name in stop.lanes:
-        lane = session.lane(lesson.language, name, brief=True)
+        lane = session.lane(lesson.language, name)
         results[name] = lane.run(
             stop.program, stop.given, limits=LIMITS, variant="plain", given_input=stop.input,
             ways=stop.ways,

@@ -59,10 +59,9 @@ class BadBinding(Exception):
 class Lane:
     """Runs program texts on one interpreter."""
 
-    def __init__(self, interpreter: Interpreter, parser: Parser, *, brief: bool = False) -> None:
-        """A `brief` lane is for few short programs: see `Machine`."""
+    def __init__(self, interpreter: Interpreter, parser: Parser) -> None:
         self.interpreter = interpreter
-        self.machine = Machine(interpreter, brief=brief)
+        self.machine = Machine(interpreter)
         self.parser = parser
 
     records = True

@@ -77,7 +77,7 @@ class Runnable(Protocol):
     printer: Printer | None
     display: Display
 
-    def compiled(self, variant: Variant) -> Compiled: ...
+    def compiled(self, variant: Variant, *, brief: bool) -> Compiled: ...
 
     def sentence(self, error: ErrorType, payload: Sequence[Value]) -> str: ...
 
@@ -94,6 +94,8 @@ class OneRun:
         given_input: Sequence[str] = (),
         ways: Sequence[int] = (),
         watch: Watch | None = None,
+        *,
+        brief: bool = True,
     ) -> None:
         self.machine = machine
         self.recorder = recorder
@@ -103,7 +105,7 @@ class OneRun:
         interpreter = machine.interpreter
         language = interpreter.language
         signature = interpreter.signature
-        compiled = machine.compiled(variant)
+        compiled = machine.compiled(variant, brief=brief)
         arithmetic = operations(language.numbers, limits.number_bits, self.spend)
         printer = machine.printer
 

@@ -44,6 +44,8 @@ _FURTHER = {
 }  # fmt: skip
 """Costs that are shown only where there are any."""
 
+FEW = 20_000
+"""Calls that a run makes on brief code; most programs make fewer."""
 NESTED, NESTED_CALLS = 40, 1_000
 """How deep displays may be worked out inside each other by functions of a definition, and how many
 inside one."""
@@ -69,17 +71,14 @@ def _compiled(interpreter: Interpreter, variant: Variant, *, brief: bool) -> Com
 class Machine:
     """Compiles an interpreter once per variant and runs programs on it."""
 
-    def __init__(self, interpreter: Interpreter, *, brief: bool = False) -> None:
-        """A `brief` machine is for short programs: what is compiled is soon there, and serves all
-        ways of deciding the choices."""
+    def __init__(self, interpreter: Interpreter) -> None:
         self.interpreter = interpreter
-        self._brief = brief
         grammar = interpreter.language.grammar
         self.printer = Printer(grammar, self._show_other) if grammar is not None else None
         self._aside: OneRun | None = None
         self._idle: OneRun | None = None
-        """A run of a brief machine that is over, for the next one to begin with: to make what a run
-        needs takes longer than most cases."""
+        """A run on brief code that is over, for the next one to begin with: to make what a run
+        needs takes longer than most programs."""
         self._showing = 0
         """How many displays are being worked out inside each other."""
         self._nested_left = 0
@@ -95,9 +94,8 @@ class Machine:
         """Whether `main` takes up what another run has left beside its value."""
         return len(self.interpreter.functions[self.interpreter.main].params) > 2
 
-    def compiled(self, variant: Variant) -> Compiled:
-        # Keeping a record takes so long that nothing else makes a traced run faster.
-        return _compiled(self.interpreter, variant, brief=self._brief or variant == "traced")
+    def compiled(self, variant: Variant, *, brief: bool) -> Compiled:
+        return _compiled(self.interpreter, variant, brief=brief)
 
     def run(
         self,
@@ -112,6 +110,7 @@ class Machine:
         kept: Sequence[Value] | None = None,
         ways: Sequence[int] = (),
         watch: Watch | None = None,
+        few: int = FEW,
     ) -> Result:
         """Run a program on lines of input. Every way to end is an outcome; nothing is raised.
         `kept` is what another run has left beside its value, where `main` takes that up; `ways`
@@ -119,6 +118,10 @@ class Machine:
         is told of each state that a `repeat` comes to, where there may be several ways.
 
         `on_start` is told how to stop the run from another thread. A traced run needs a recorder.
+
+        A run begins on code that is soon compiled; where it makes more than a `few` calls it begins
+        once more, on code that is fast. Keeping a record takes so long that fast code gains
+        nothing.
         """
         limits = limits or Limits()
         main = self.interpreter.functions[self.interpreter.main]
@@ -128,18 +131,36 @@ class Machine:
         args += nothing_kept(main) if kept is None or not self.keeps else kept
         if main.subject is None:
             args.append(term)
-        with self._begun(
-            limits, variant, recorder, given_input, ways, watch, again=on_start is None
-        ) as session:
-            if on_start is not None:
-                on_start(session.space[" stop"])
-            outcome, state = session.outcome(lambda: session.call(main.name, *args))
-            counts = session.space[" counts"]()
-        costs = self._costs(counts, session.visited) if variant == "counted" else {}
-        return Result(
-            outcome, tuple(session.output), costs, state, tuple(session.taken),
-            limits.calls - counts["fuel"],
-        )  # fmt: skip
+        stopped: list[bool] = []
+
+        def result(limits: Limits, *, brief: bool) -> Result:
+            with self._begun(
+                limits, variant, recorder, given_input, ways, watch,
+                brief=brief, again=on_start is None,
+            ) as session:  # fmt: skip
+                if on_start is not None:
+
+                    def stop() -> None:
+                        stopped.append(True)
+                        session.space[" stop"]()
+
+                    on_start(stop)
+                outcome, state = session.outcome(lambda: session.call(main.name, *args))
+                counts = session.space[" counts"]()
+            costs = self._costs(counts, session.visited) if variant == "counted" else {}
+            return Result(
+                outcome, tuple(session.output), costs, state, tuple(session.taken),
+                limits.calls - counts["fuel"],
+            )  # fmt: skip
+
+        if variant == "traced" or watch is not None or (few and limits.calls <= few):
+            return result(limits, brief=True)
+        if few:
+            found = result(replace(limits, calls=few), brief=True)
+            cut = found.outcome.kind == "out of fuel" and found.outcome.name == "calls"
+            if stopped or not cut:
+                return found
+        return result(limits, brief=False)
 
     @contextmanager
     def _begun(
@@ -151,16 +172,17 @@ class Machine:
         ways: Sequence[int] = (),
         watch: Watch | None = None,
         *,
+        brief: bool = True,
         again: bool = True,
     ) -> Iterator[OneRun]:
-        """A run. That of a brief machine begins `again` with what the last one has left, where
-        nothing of that can be seen."""
-        again = again and self._brief and variant == "plain"
+        """A run. On brief code it begins `again` with what the last one has left, where nothing of
+        that can be seen."""
+        again = again and brief and variant == "plain"
         session: OneRun | None = None
         if again:
             session, self._idle = self._idle, None
         if session is None or not session.begin_again(limits, given_input, ways, watch):
-            session = OneRun(self, limits, variant, recorder, given_input, ways, watch)
+            session = OneRun(self, limits, variant, recorder, given_input, ways, watch, brief=brief)
         try:
             yield session
         finally:
@@ -171,7 +193,7 @@ class Machine:
     def evaluator(self, limits: Limits) -> Iterator[Callable[[Node], Value]]:
         """A function that evaluates programs one after another on one lot of fuel, without
         bindings, and gives their values as they are. It raises `Ended`."""
-        session = OneRun(self, limits, "plain", None)
+        session = OneRun(self, limits, "plain", None, brief=False)
         main = self.interpreter.functions[self.interpreter.main]
         given = [NIL_NODE, *nothing_kept(main)] if self.takes_bindings else []
         run = session.space[main.name]
