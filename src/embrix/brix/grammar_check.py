@@ -155,11 +155,12 @@ class _Grammar(TableChecks):
         for rule in self.grammar.rules:
             names: set[str] = set()
             if isinstance(rule, s.RuleSyntax):
-                names = {i.name for a in rule.written for i in a.items}
+                parts = (item for row in rule.written for item in row.items)
             else:
-                rows = [op.row for level in rule.written for op in level.operators]
-                names = {item.name for row in rows for item in row}
+                rows = (op.row for level in rule.written for op in level.operators)
+                parts = (item for row in rows for item in row)
                 names.add(rule.operand[0] if rule.operand else "")
+            names.update(one.name for item in parts for one in item.all_inside())
             uses[rule.name] = names
         reached: set[str] = set()
         pending = [name for name, _ in self.grammar.starts]
@@ -223,6 +224,6 @@ def quoted_in(grammar: s.GrammarSyntax) -> tuple[str, ...]:
             rows = [alternative.items for alternative in rule.written]
         else:
             rows = [operator.row for level in rule.written for operator in level.operators]
-        for item in (item for row in rows for item in row):
-            found.update(dict.fromkeys(text for text in (item.text, item.separator) if text))
+        for one in (one for row in rows for item in row for one in item.all_inside()):
+            found.update(dict.fromkeys(text for text in (one.text, one.separator) if text))
     return tuple(found)

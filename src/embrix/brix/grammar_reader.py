@@ -174,12 +174,17 @@ def _sort(c: Cursor, name: Tok) -> s.TypeSyntax:
 
 
 def _alternative(c: Cursor) -> s.AlternativeSyntax | s.More:
-    start = c.peek().span
     if c.sees("..."):
         return s.More(c.take().span)
+    return _items(c)
+
+
+def _items(c: Cursor) -> s.AlternativeSyntax:
+    """The items of an alternative, and what it makes."""
+    start = c.peek().span
     items: list[s.ItemSyntax] = []
     makes: s.Expr | None = None
-    while not c.sees("|") and c.peek().kind != "end":
+    while not c.sees("|", ")") and c.peek().kind != "end":
         if c.accept("makes"):
             makes = Expressions(c).expression()
             break
@@ -203,28 +208,58 @@ def _item(c: Cursor) -> s.ItemSyntax:
     if tok.kind == "name" and tok.text in ("list", "list1") and c.ahead(1).text == "(":
         c.take()
         c.take()
-        text, name = _symbol(c)
+        text, name, group = _symbol(c)
         c.expect(",", " before the separator")
         separator = unescape(c.expect_kind("text", "the separator in quotes"), c.source, c.findings)
         c.expect(")")
         sign = "*" if tok.text == "list" else "+"
         greedy = c.accept("greedy") is not None
-        return s.ItemSyntax(text, name, capture, c.since(start.span), sign, separator, greedy)
-    text, name = _symbol(c)
+        return s.ItemSyntax(
+            text, name, capture, c.since(start.span), sign, separator, greedy, group=group
+        )
+    text, name, group = _symbol(c)
     sign = c.take().text if c.peek().kind == "symbol" and c.sees("?", "*", "+") else ""
     greedy = bool(sign) and c.accept("greedy") is not None
-    return s.ItemSyntax(text, name, capture, c.since(start.span), sign, "", greedy)
+    return s.ItemSyntax(text, name, capture, c.since(start.span), sign, "", greedy, group=group)
 
 
-def _symbol(c: Cursor) -> tuple[str | None, str]:
+def _symbol(c: Cursor) -> tuple[str | None, str, tuple[s.AlternativeSyntax, ...]]:
+    """A literal, the name of a token or rule, or a group with the name that it is written with."""
     tok = c.peek()
     if tok.kind == "text":
         c.take()
-        return unescape(tok, c.source, c.findings), ""
+        return unescape(tok, c.source, c.findings), "", ()
     if tok.kind in ("name", "Name"):
         c.take()
-        return None, tok.text
-    c.fail("a literal in quotes, a token or a rule is expected here")
+        return None, tok.text, ()
+    if c.accept("("):
+        alternatives = c.nested(lambda: _group(c))
+        written = c.since(tok.span)
+        name = " ".join(c.source.text[written.start : written.end].split())
+        return None, name, alternatives
+    c.fail("a literal in quotes, a token, a rule or a group in brackets is expected here")
+
+
+def _group(c: Cursor) -> tuple[s.AlternativeSyntax, ...]:
+    """The alternatives between the brackets of a group."""
+    opened = c.last()
+    alternatives = [_items(c)]
+    while not c.peek().first and c.accept("|"):
+        alternatives.append(_items(c))
+    if any(not one.items for one in alternatives):
+        c.fail(
+            "an alternative of a group holds at least one part",
+            "write (…)? for a group that may be left out",
+        )
+    if c.peek().first or c.peek().kind == "end":
+        c.findings.error(
+            "unreadable", "this group is not closed where its line ends", c.source, opened.span,
+            "close the group with )",
+        )  # fmt: skip
+        c.failures += 1
+        raise Misread
+    c.expect(")", " to close the group")
+    return tuple(alternatives)
 
 
 def _table(c: Cursor, *, replaces: bool) -> s.TableSyntax:
@@ -270,7 +305,7 @@ def _operator(c: Cursor) -> s.OperatorSyntax:
             row.append(s.ItemSyntax(text, "", "", tok.span))
         elif c.accept("juxtaposed"):
             juxtaposed = True
-        elif tok.kind == "name" and c.ahead(1).text == ":":
+        elif c.sees("(") or (tok.kind == "name" and c.ahead(1).text == ":"):
             row.append(_item(c))
         elif tok.kind == "name":
             c.take()

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 from msgspec import Struct
 
 from embrix.brix.expression_syntax import Expr, TypeSyntax
@@ -56,8 +58,9 @@ class TokensSyntax(Struct, frozen=True):
 
 
 class ItemSyntax(Struct, frozen=True):
-    """A literal (`text` set) or a reference to a rule or token, perhaps captured; or a part that
-    is still to be written (`todo` set)."""
+    """A literal (`text` set), a reference to a rule or token, or a `group` of alternatives (which
+    goes by the `name` that it is written with), perhaps captured; or a part that is still to be
+    written (`todo` set)."""
 
     text: str | None
     name: str
@@ -68,6 +71,19 @@ class ItemSyntax(Struct, frozen=True):
     separator: str = ""
     greedy: bool = False
     todo: str | None = None
+    group: tuple[AlternativeSyntax, ...] = ()
+
+    @property
+    def is_operand(self) -> bool:
+        """Whether it stands for an operand in an operator table."""
+        return self.text is None and not self.name
+
+    def all_inside(self) -> Iterator[ItemSyntax]:
+        """It and all items of its group."""
+        yield self
+        for alternative in self.group:
+            for item in alternative.items:
+                yield from item.all_inside()
 
 
 class AlternativeSyntax(Struct, frozen=True):

@@ -236,6 +236,8 @@ class _File:
             if item.name:
                 behind = item.span.start + len(item.capture)
                 self.rule_name(item.name, Span(behind, item.span.end, self.source))
+            for alternative in item.group:
+                self.row(alternative.items, alternative.makes)
         self.look(makes)
         self.scope = before
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from msgspec.structs import replace
+
 from embrix.brix import syntax as s
 from embrix.brix.templates import Templates
 from embrix.brix.world import World, count, unify
@@ -21,7 +23,18 @@ from embrix.grammar.model import (
 )
 from embrix.grammar.pattern import NOTHING
 from embrix.grammar.tokens import TokenKind
-from embrix.terms.types import TEXT, UNKNOWN, Con, Hole, Type, listing, maybe, settle, show_type
+from embrix.terms.types import (
+    TEXT,
+    UNKNOWN,
+    Con,
+    Hole,
+    Type,
+    Unknown,
+    listing,
+    maybe,
+    settle,
+    show_type,
+)
 from embrix.text.source import Span
 from embrix.text.suggest import did_you_mean
 
@@ -69,7 +82,7 @@ class RuleChecks:
             return True
         if self.world.is_lost(name):
             return False
-        known = [*self.types, *self.kinds]
+        known = [name for name in (*self.types, *self.kinds) if not name.startswith("(")]
         hint = did_you_mean(name, known, "known are " + ", ".join(known))
         if name in self.world.constructors:
             hint = f"{name} is a form: write makes {name}"
@@ -82,16 +95,23 @@ class RuleChecks:
 
     def rule(self, rule: s.RuleSyntax) -> Rule:
         wanted = self.types[rule.name]
+        alternatives = self.alternatives(rule.name, wanted, rule.written)
+        return Rule(rule.name, show_type(wanted), alternatives, rule.span)
+
+    def alternatives(
+        self, rule: str, wanted: Type, rows: Sequence[s.AlternativeSyntax]
+    ) -> tuple[Alternative, ...]:
+        """The alternatives of a rule or group, with a hole for each that is wrong."""
         alternatives = []
-        for written in rule.written:
+        for written in rows:
             mark = self.world.mark()
             symbols = [self.symbol(item) for item in written.items]
-            made = self.alternative(rule.name, wanted, written, symbols)
+            made = self.alternative(rule, wanted, written, symbols)
             if made is None:
                 read = [found[0] for found in symbols if found is not None]
                 made = self.hole(mark, written.span, read if len(read) == len(symbols) else ())
             alternatives.append(made)
-        return Rule(rule.name, show_type(wanted), tuple(alternatives), rule.span)
+        return tuple(alternatives)
 
     def symbol(self, item: s.ItemSyntax) -> tuple[Symbol, Type] | None:
         """A symbol with the type of its value; None when it was reported."""
@@ -101,9 +121,9 @@ class RuleChecks:
         symbol, kind = found
         if item.separator:
             self.literals[item.separator] = None
-        elif isinstance(symbol, Use) and item.sign in "*+" and self.may_be_empty(symbol.rule):
+        elif item.sign in "*+" and self.item_may_be_empty(replace(item, sign=""), frozenset()):
             self.world.error(
-                "empty_repetition", f"{symbol.rule} can be empty, so repeating it has no end",
+                "empty_repetition", f"{item.name} can be empty, so repeating it has no end",
                 item.span, "repeat something that takes at least one token",
             )  # fmt: skip
             return None
@@ -117,15 +137,21 @@ class RuleChecks:
                 continue
             inner = seen | {name}
             return any(
-                all(
-                    i.sign in ("?", "*")
-                    or (i.text is None and i.name not in self.kinds
-                        and self.may_be_empty(i.name, inner))
-                    for i in alternative.items
-                )
+                all(self.item_may_be_empty(one, inner) for one in alternative.items)
                 for alternative in rule.written
-            )  # fmt: skip
+            )
         return False
+
+    def item_may_be_empty(self, item: s.ItemSyntax, seen: frozenset[str]) -> bool:
+        if item.sign in ("?", "*"):
+            return True
+        if item.group:
+            return any(
+                all(self.item_may_be_empty(one, seen) for one in alternative.items)
+                for alternative in item.group
+            )
+        written = item.text is not None or item.todo is not None or item.name in self.kinds
+        return not written and self.may_be_empty(item.name, seen)
 
     def plain(self, item: s.ItemSyntax) -> tuple[Symbol, Type] | None:
         if item.todo is not None:
@@ -136,6 +162,8 @@ class RuleChecks:
                 return None
             self.literals[item.text] = None
             return Quoted(item.text), TEXT
+        if item.group:
+            return self.group(item)
         mark = self.world.mark()
         if item.name in self.kinds and self.world.is_lost(item.name):
             return self.missing(mark), UNKNOWN
@@ -147,6 +175,17 @@ class RuleChecks:
         if not self.rule_named(item.name, item.span):
             return self.missing(mark), UNKNOWN
         self.used.add(item.name)
+        return Use(item.name), self.types[item.name]
+
+    def group(self, item: s.ItemSyntax) -> tuple[Symbol, Type]:
+        """A group is a rule without a name, where it is used. It goes by what it is written as, so
+        that equal ones are one."""
+        if item.name not in self.types:
+            wanted = TEXT if all(map(only_literals, item.group)) else Hole()
+            self.types[item.name] = wanted
+            alternatives = self.alternatives(item.name, wanted, item.group)
+            made = Rule(item.name, show_type(wanted), alternatives, item.span, group=True)
+            self.extra.append(made)
         return Use(item.name), self.types[item.name]
 
     def still_to_write(self, item: s.ItemSyntax) -> Symbol:
@@ -192,7 +231,7 @@ class RuleChecks:
                 slot = template.capture(item.capture, kind, item.span, item.name)
             elif self.is_unread(symbol):
                 pass
-            elif not isinstance(symbol, Quoted | Operand) and not self.is_layout(symbol):
+            elif not self.says_nothing(item, symbol, kind):
                 what = f"what {item.name} reads here" if item.name else "what is repeated here"
                 self.world.warning(
                     "dropped_part", f"{what} is discarded", item.span,
@@ -201,6 +240,14 @@ class RuleChecks:
             items.append(Item(symbol, slot))
         made = template.finish()
         return (tuple(items), made) if made is not None else None
+
+    def says_nothing(self, item: s.ItemSyntax, symbol: Symbol, kind: Type) -> bool:
+        """Whether nothing is lost where an item is not captured, or what is wrong with it has been
+        reported."""
+        inner = kind.args[0] if isinstance(kind, Con) and kind.args else kind
+        if isinstance(settle(inner), Hole | Unknown):
+            return True
+        return only_words(item) or isinstance(symbol, Quoted | Operand) or self.is_layout(symbol)
 
     def is_layout(self, symbol: Symbol) -> bool:
         """Whether a symbol stands for line ends or indentation, which carry no value."""
@@ -218,12 +265,17 @@ class RuleChecks:
     ) -> Alternative | None:
         """An alternative that makes nothing hands on the value of its one rule or token; in a rule
         of texts a literal that stands alone hands on its text."""
-        alone = len(symbols) == 1 and settle(wanted) == TEXT
+        group, texts = rule.startswith("("), settle(wanted) == TEXT
+        alone = (texts or group) and len(symbols) == 1
         values = [
             (item, kind)
             for item, (symbol, kind) in symbols
             if (alone or not isinstance(symbol, Quoted)) and not self.is_layout(symbol)
         ]
+        if len(values) > 1:
+            values = [(item, kind) for item, kind in values if not only_words(item)]
+        if texts and group and only_literals(alternative):
+            values = [(alternative.items[0], TEXT)]
         if any(self.is_unread(symbol) for _, (symbol, _) in symbols) or not self.world.sorts:
             return None  # what is wrong here has been reported
         if len(values) != 1:
@@ -236,7 +288,8 @@ class RuleChecks:
         item, kind = values[0]
         if not unify(kind, wanted):
             self.world.error(
-                "type_mismatch", f"this hands on {show_type(kind)}, but the rule {rule} is of "
+                "type_mismatch", f"this hands on {show_type(kind)}, but the "
+                f"{'group' if group else 'rule'} {rule} is of "
                 f"type {show_type(wanted)}", item.span, "add `makes FORM`",
             )  # fmt: skip
             return None
@@ -249,6 +302,17 @@ class RuleChecks:
         items = tuple(Item(symbol) for _, (symbol, _) in symbols)
         place = next(n for n, (own, _) in enumerate(symbols) if own is item)
         return Alternative(items, None, alternative.span, place)
+
+
+def only_literals(alternative: s.AlternativeSyntax) -> bool:
+    """Whether nothing but literals stands in an alternative, and nothing is made of them."""
+    literals = all(item.text is not None and not item.sign for item in alternative.items)
+    return literals and alternative.makes is None
+
+
+def only_words(item: s.ItemSyntax) -> bool:
+    """Whether an item is a group of literals."""
+    return bool(item.group) and all(map(only_literals, item.group))
 
 
 def references(expr: s.Expr) -> list[str]:

@@ -59,7 +59,7 @@ class TableChecks(RuleChecks):
             return None
         symbols: list[tuple[s.ItemSyntax, tuple[Symbol, Type]]] = []
         for item in row:
-            if item.text is None and not item.name:
+            if item.is_operand:
                 symbols.append((item, (Operand(), wanted)))
                 continue
             found = self.symbol(item)
@@ -85,7 +85,7 @@ class TableChecks(RuleChecks):
         self, wanted: Type, fixity: Fixity, entry: s.OperatorSyntax
     ) -> tuple[s.ItemSyntax, ...] | None:
         """The row of an operator; operands that were left out are added at its ends."""
-        if any(item.text is None and not item.name for item in entry.row):
+        if any(item.is_operand for item in entry.row):
             return entry.row
         name = entry.makes.name if isinstance(entry.makes, s.Make) else ""
         form = self.world.constructors.get(name)

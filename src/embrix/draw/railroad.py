@@ -163,13 +163,15 @@ class _Diagrams:
         found = []
         for left in order:
             productions = grammar.by_left.get(left, ())
-            if productions and all(isinstance(p.build, Collect) for p in productions):
+            repeats = productions and all(isinstance(p.build, Collect) for p in productions)
+            if repeats or left in grammar.groups:
                 continue  # drawn where it stands
-            rights = list(dict.fromkeys(p.right for p in productions))
-            by_right: dict[tuple[int, ...], Production] = {p.right: p for p in productions}
-            ways = [self._production(by_right[right]) for right in rights]
-            found.append((grammar.names[left], _options(ways)))
+            found.append((grammar.names[left], self._ways(productions)))
         return found
+
+    def _ways(self, productions: Sequence[Production]) -> Track:
+        by_right = {production.right: production for production in productions}
+        return _options([self._production(one) for one in by_right.values()])
 
     def _production(self, production: Production) -> Track:
         return _row([self._symbol(symbol) for symbol in production.right])
@@ -181,6 +183,8 @@ class _Diagrams:
             if kind is not None:
                 return _cell(kind.name, literal=False)
             return _cell(grammar.tokens.literals[symbol], literal=True)
+        if symbol in grammar.groups:
+            return self._ways(grammar.by_left.get(symbol, ()))
         if symbol not in grammar.repeats:
             return _cell(grammar.names[symbol], literal=False)
         repeated, inner = grammar.repeats[symbol]

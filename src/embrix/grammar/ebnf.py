@@ -60,9 +60,10 @@ class _Export:
         return result
 
     def _inlined(self, left: int) -> bool:
-        """Optional parts and lists are written where they stand."""
+        """Groups, optional parts and lists are written where they stand."""
         options = self.grammar.by_left.get(left, ())
-        return bool(options) and all(isinstance(p.build, Collect) for p in options)
+        repeats = bool(options) and all(isinstance(p.build, Collect) for p in options)
+        return repeats or left in self.grammar.groups
 
     def name(self, symbol: int) -> str:
         """A name that both notations allow: letters, digits and hyphens."""
@@ -94,6 +95,9 @@ class _Export:
         if symbol >= 0:
             kind = self.grammar.tokens.kind_of(symbol)
             return self.terminal(kind) if kind else _quote(self.grammar.tokens.literals[symbol])
+        if symbol in self.grammar.groups:
+            options = dict.fromkeys(map(self._row, self.grammar.by_left.get(symbol, ())))
+            return f"( {' | '.join(options)} )"
         if symbol not in self.grammar.repeats:
             return self.name(symbol)
         repeated, inner = self.grammar.repeats[symbol]

@@ -60,16 +60,20 @@ def flatten(
 ) -> Grammar:
     """The plain grammar of rules whose references have been checked."""
     work = _Flattening(tokens)
+    groups: set[int] = set()
     for rule in rules:
         work.entry[rule.name] = work.nonterminal(rule.name)
+        if isinstance(rule, Rule) and rule.group:
+            groups.add(work.entry[rule.name])
     for rule in rules:
         if isinstance(rule, Rule):
             work.rule(rule)
         else:
             _Table(work, rule).all()
     return Grammar(
-        tokens, signature, numbers, starts, tuple(work.productions), work.entry, work.names,
-        work.repeats, owners=work.owners,
+        tokens, signature, numbers, starts, tuple(work.productions),
+        {name: left for name, left in work.entry.items() if left not in groups}, work.names,
+        work.repeats, groups=frozenset(groups), owners=work.owners,
     )  # fmt: skip
 
 

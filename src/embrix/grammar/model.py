@@ -135,10 +135,14 @@ class Alternative(Struct, frozen=True):
 
 
 class Rule(Struct, frozen=True):
+    """A rule, or a `group` of alternatives inside another one, which is called what it is written
+    as."""
+
     name: str
     sort: str
     alternatives: tuple[Alternative, ...]
     span: Span
+    group: bool = False
 
 
 Fixity: TypeAlias = Literal["left", "right", "nonassociative", "prefix", "postfix"]
@@ -214,6 +218,8 @@ class Grammar(Struct, frozen=True, eq=False):
     """The nonterminals made for repeated symbols, with the symbol that is repeated."""
     conversions: dict[str, Conversion] = field(default_factory=dict)
     """By token, for those that are read `via` functions."""
+    groups: frozenset[int] = frozenset()
+    """The nonterminals of groups of alternatives inside rules."""
     owners: dict[int, str] = field(default_factory=dict)
     """The table for each nonterminal that stands for one of its levels."""
     by_left: dict[int, list[Production]] = field(default_factory=dict)

@@ -59,7 +59,7 @@ class Printer(Routes):
 
         With a `width`, lines are broken so that they keep within it where the term allows.
         """
-        start = self._grammar.entry[rule or self.rule_for(term)]
+        start = self._grammar.entry[rule] if rule else self._start_for(term)
         marked: set[int] = set()
         for _ in range(MOST_MARKED):
             pieces, marks, groups, whole, wrong = self._pieces(
@@ -109,15 +109,16 @@ class Printer(Routes):
     def _begins(self, symbol: int, terminal: int) -> bool:
         return sets_of(self._grammar).may_begin(symbol, terminal)
 
-    def rule_for(self, term: Value) -> str:
+    def _start_for(self, term: Value) -> int:
         """The start rule, or for a term of another sort the first rule that reaches its form."""
         grammar = self._grammar
-        names = (*grammar.starts, *grammar.entry)
+        starts = [grammar.entry[name] for name in grammar.starts]
+        starts += [*grammar.entry.values(), *sorted(grammar.groups, reverse=True)]
         if isinstance(term, tuple):
-            for name in names:
-                if term[0] in self._reach(grammar.entry[name]):
-                    return name
-        return names[0]
+            for left in starts:
+                if term[0] in self._reach(left):
+                    return left
+        return starts[0]
 
     # ------------------------------------------------------------------ walking
 
@@ -188,7 +189,7 @@ class Printer(Routes):
         if isinstance(part.value, tuple) and not part.built:
             form = self._grammar.signature.form_of(part.value)
             if form is not None:
-                return (self._grammar.entry[self.rule_for(part.value)], part.value, None)
+                return (self._start_for(part.value), part.value, None)
         assert self._others is not None
         return Other(self._others(part))
 
@@ -217,7 +218,16 @@ class Printer(Routes):
                     parts.append(LeftOut(again, id(term)))
             elif symbol >= 0:
                 parts.append(self._quoted(production, number))
+            else:
+                parts += self._uncaptured(symbol)
         return [None, *parts, None] if path == () else parts
+
+    def _uncaptured(self, symbol: int) -> list[Piece]:
+        """The words that stand for what nothing captures."""
+        found = self._words(symbol)
+        if found is None:
+            return []
+        return [self._quoted(found[0], number) for number in range(found[1])]
 
     def _repeated(self, symbol: int, value: Node, path: Way | None) -> list[Any]:
         repeated, inner = self._grammar.repeats[symbol]
@@ -244,6 +254,8 @@ class Printer(Routes):
                 parts.extend(inner)
             elif symbol >= 0:
                 parts.append(self._quoted(production, number))
+            else:
+                parts += self._uncaptured(symbol)
         return parts
 
     def _quoted(self, production: Production, number: int) -> Piece:
@@ -296,7 +308,7 @@ class Printer(Routes):
                 if number:
                     yield Piece(MARK, ",", tight_before=True)
                 if isinstance(child, tuple):
-                    yield (self._grammar.entry[self.rule_for(child)], child, None)
+                    yield (self._start_for(child), child, None)
                 else:
                     yield Piece(MARK, child if isinstance(child, str) else atom(child))
             yield Piece(MARK, f"]{CLOSE}", tight_before=True)
@@ -317,7 +329,7 @@ class Printer(Routes):
                 yield Piece(MARK, ",", tight_before=True)
             below = path[1] if path and path[0] == index else None
             if isinstance(child, tuple):
-                yield (self._grammar.entry[self.rule_for(child)], child, below)
+                yield (self._start_for(child), child, below)
             else:
                 yield Piece(MARK, child if isinstance(child, str) else atom(child))
         yield Piece(MARK, f"){CLOSE}", tight_before=True)

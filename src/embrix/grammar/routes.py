@@ -180,13 +180,26 @@ class Routes(Spelling):
                     return None
             elif symbol >= len(self._grammar.tokens.literals) and not self._made(symbol):
                 return None  # a token that fills nothing: what stood there is not known
-            elif symbol < 0 and not self._may_be_left_out(symbol):
+            elif symbol < 0 and self._words(symbol) is None:
                 return None
         return slots
 
-    def _may_be_left_out(self, symbol: int) -> bool:
-        repeated = self._grammar.repeats.get(symbol)
-        return repeated is not None and repeated[0].sign in "?*"
+    def _words(self, symbol: int) -> tuple[Production, int] | None:
+        """The production whose literals stand for a nonterminal that nothing captures, and how many
+        of them: those of the first alternative of a group of words, none for what may be left out.
+        None where it is not known what stood there."""
+        grammar = self._grammar
+        if symbol in grammar.repeats:
+            repeated, inner = grammar.repeats[symbol]
+            first = grammar.by_left[symbol][0]
+            if repeated.sign in "?*":
+                return first, 0
+            return self._words(inner) if inner < 0 else None
+        if symbol not in grammar.groups:
+            return None
+        first = grammar.by_left[symbol][0]
+        literals = all(0 <= part < len(grammar.tokens.literals) for part in first.right)
+        return (first, len(first.right)) if literals else None
 
     def _fits(self, symbol: int, value: Value, deep: int = 0) -> bool:
         """Whether a value can stand where a symbol is; a literal stands only for its own text. Of

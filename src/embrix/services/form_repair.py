@@ -58,11 +58,19 @@ def _captures(items: tuple[s.ItemSyntax, ...], types: dict[str, str]) -> list[tu
     for item in items:
         if not item.capture:
             continue
-        kind = types.get(item.name, "")
-        if kind and item.sign:
-            kind = f"Maybe[{kind}]" if item.sign == "?" else f"List[{kind}]"
-        found.append((item.capture, kind))
+        found.append((item.capture, _type_of(item, types)))
     return found
+
+
+def _type_of(item: s.ItemSyntax, types: dict[str, str]) -> str:
+    """The type of what an item gives; empty where it is not known."""
+    kind = types.get(item.name, "")
+    if item.group and item.group[0].makes is None:
+        parts = [one for one in item.group[0].items if one.text is None]
+        kind = "Text" if not parts else _type_of(parts[0], types) if len(parts) == 1 else ""
+    if kind and item.sign:
+        kind = f"Maybe[{kind}]" if item.sign == "?" else f"List[{kind}]"
+    return kind
 
 
 def _operands(
@@ -74,7 +82,7 @@ def _operands(
         for item in operator.row
         if item.capture
     ]
-    if any(item.text is None and not item.name for item in operator.row):
+    if any(item.is_operand for item in operator.row):
         return named
     if fixity == "prefix":
         return [*named, ("arg", sort)]
