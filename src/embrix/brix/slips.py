@@ -42,9 +42,12 @@ CONSTANTS = {
 }  # fmt: skip
 
 
-_REPEATING = {
+_IN_RULES = {
     "{": ("what repeats stands in round brackets here, with a * behind them", "write (…)*"),
     "[": ("what may be left out stands in round brackets here, with a ? behind them", "write (…)?"),
+    "->": ("what an alternative makes stands behind `makes`", "write makes FORM"),
+    "=>": ("what an alternative makes stands behind `makes`", "write makes FORM"),
+    "=": ("a part is captured with a colon: FIELD:RULE", "write :"),
 }
 
 
@@ -64,8 +67,8 @@ def better(expected: str, before: Tok, found: Tok, after: Tok) -> tuple[str, str
         return "the clauses of a `match` stand below it, indented", "remove with"
     if text == "|" and expected.startswith("a pattern"):
         return "a clause begins with its pattern, without a bar", "remove |"
-    if text in _REPEATING and expected.startswith("a literal in quotes"):
-        return _REPEATING[text]
+    if text in _IN_RULES and expected.startswith("a literal in quotes"):
+        return _IN_RULES[text]
     if text == "{" and expected.startswith("an expression"):
         return "a block is indented; braces stand only in texts", "remove { and }"
     if text == "?" or (text == ":" and expected.startswith("the line should end")):
