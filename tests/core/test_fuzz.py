@@ -25,7 +25,7 @@ from embrix.lanes.results import run
 from embrix.lanes.session import Session
 from embrix.machine.conversions import with_conversions
 from embrix.machine.limits import Limits
-from embrix.messages.requests import WalkRecipe
+from embrix.messages.recipes import WalkRecipe
 from embrix.services.walks import WalkService
 from embrix.suite.read import read_suite
 from embrix.text.diagnostic import Findings, render

@@ -10,7 +10,8 @@ import msgspec
 import pytest
 
 from embrix.course.missing import NotThere
-from embrix.messages.requests import AnyRequest, Load, LookAt, Request, WalkRecipe
+from embrix.messages.recipes import WalkRecipe
+from embrix.messages.requests import AnyRequest, Load, LookAt, Request
 from embrix.messages.wire import Fault
 from embrix.services.answering import Service
 from embrix.workers.pool import Pool

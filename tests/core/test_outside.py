@@ -27,8 +27,8 @@ from embrix.lanes.outside_lane import OutsideLane
 from embrix.lanes.results import run
 from embrix.lanes.session import Session
 from embrix.machine.outcome import Outcome
+from embrix.messages.recipes import WalkRecipe
 from embrix.messages.replies import BoundName
-from embrix.messages.requests import WalkRecipe
 from embrix.services.found_case import as_case
 from embrix.services.summary import summary
 from embrix.services.walks import WalkService

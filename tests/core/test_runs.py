@@ -13,6 +13,7 @@ from typing import Any
 
 import pytest
 
+from embrix.messages.recipes import RunLimits, WalkRecipe
 from embrix.messages.requests import (
     AskNotes,
     DescribeGrammar,
@@ -21,11 +22,9 @@ from embrix.messages.requests import (
     OpenWalk,
     Request,
     RunLane,
-    RunLimits,
     SeekStep,
     TestSuite,
     TryChange,
-    WalkRecipe,
 )
 from embrix.messages.wire import Answered, Cancelled, Event, Fault, Progress
 from embrix.workers.pool import Pool

@@ -12,7 +12,7 @@ from embrix.course.load import Course
 from embrix.lanes.results import run
 from embrix.lanes.session import Session
 from embrix.machine.lane import Lane
-from embrix.messages.requests import WalkRecipe
+from embrix.messages.recipes import WalkRecipe
 from embrix.services.walks import WalkService
 from embrix.suite.cases import Case, Expectation, Steps
 from embrix.suite.check import check_case

@@ -11,9 +11,10 @@ from msgspec import Struct, field
 
 from embrix.documents.pictures import NoPicture
 from embrix.draw.derivations import derivation_of, draw_derivation
+from embrix.draw.environments import draw_environment
 from embrix.draw.railroad import draw_grammar
 from embrix.draw.rules import draw_rules, inference_rules
-from embrix.draw.runs import draw_environment, draw_reduction
+from embrix.draw.runs import draw_reduction
 from embrix.draw.scene import Scene
 from embrix.draw.trees import draw_tree, tree_of_rows
 from embrix.lanes.inspection import look

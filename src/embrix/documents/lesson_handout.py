@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from embrix.documents.handout import HandoutPart
 from embrix.documents.stop_pictures import stop_picture
-from embrix.draw.runs import draw_environment
+from embrix.draw.environments import draw_environment
 from embrix.lanes.session import Session
 from embrix.lessons.lesson import Lesson
 from embrix.lessons.playing import Played, answer_of, play

@@ -15,10 +15,11 @@ from embrix.compare.range import Scale
 from embrix.course.naming import split_version
 from embrix.draw.charts import draw_bars, draw_growth
 from embrix.draw.derivations import derivation_of, draw_derivation
+from embrix.draw.environments import draw_environment
 from embrix.draw.kinds import Kind
 from embrix.draw.railroad import draw_grammar
 from embrix.draw.rules import draw_rules, inference_rules
-from embrix.draw.runs import draw_environment, draw_reduction, draw_store, draw_suspensions
+from embrix.draw.runs import draw_reduction, draw_store, draw_suspensions
 from embrix.draw.scene import Drawing
 from embrix.draw.states import TooMany, draw_states
 from embrix.draw.tables import TableRow, draw_decisions, draw_suite, draw_tokens

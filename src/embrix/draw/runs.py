@@ -1,5 +1,4 @@
-"""What a run did, as pictures: the reduction sequence, environments, the store over time,
-suspensions."""
+"""What a run did, as pictures: the reduction sequence, the store over time, suspensions."""
 
 from __future__ import annotations
 
@@ -13,7 +12,6 @@ from embrix.draw.scene import (
     Box,
     Drawing,
     Item,
-    Label,
     Line,
     Role,
     Tile,
@@ -25,7 +23,7 @@ from embrix.draw.scene import (
 )
 from embrix.draw.tables import table_block
 from embrix.text.visible import cut, times, visible
-from embrix.trace.holding import frames_at, store_changes, suspensions
+from embrix.trace.holding import store_changes, suspensions
 from embrix.trace.walk import Walk
 from embrix.trace.walk_steps import WalkStep
 
@@ -34,8 +32,6 @@ MOST_DRAWN = 50_000
 """Characters of a reduction sequence."""
 MOST_COLUMNS = 24
 """Steps at which the store is drawn."""
-LONGEST = 46
-"""Characters of a value in a box."""
 BASE = RISE * SIZE + (LINE - SIZE) / 2
 
 
@@ -80,65 +76,6 @@ def _step(step: WalkStep) -> Tile:
 
 def _again(count: int) -> str:
     return f"used again {times(count)}" if count else "not used again"
-
-
-def draw_environment(walk: Walk, number: int, title: str) -> Drawing:
-    """The names at a step, the innermost first, each frame linked to the one around it; a closure
-    points to the frames it holds."""
-    step = walk.step(number)
-    frames = frames_at(walk, number)
-    items: list[Item] = []
-    gap, x, top = 26.0, 0.0, LINE * 1.6
-    high = LINE * 1.6
-    boxes: dict[int, tuple[float, float]] = {}
-    items.append(label(0, BASE, f"step {number:,}:  {cut(visible(step.brief), 90)}", "faint"))
-    lines: list[float] = []
-    for frame in frames:
-        shadowed = frame.shadowed
-        text = f"{frame.name} = {cut(visible(frame.value), LONGEST)}"
-        note = "shadowed" if shadowed else frame.note
-        broad = max(wide(text), wide(note)) + 12
-        boxes[frame.key] = (x, broad)
-        items.append(Box(x, top, broad, high + (LINE if note else 0),
-                         "faint" if shadowed else "ink"))  # fmt: skip
-        items.append(label(x + 6, top + BASE + 4, text, "faint" if shadowed else "ink",
-                           bold=not shadowed))  # fmt: skip
-        if note:
-            items.append(label(x + 6, top + BASE + 4 + LINE, note, "accent"))
-        lines.append(x)
-        if x:
-            items.append(Line(x - gap, top + high / 2, x, top + high / 2, "faint", arrow=True))
-        x += broad + gap
-    items.append(label(x, top + BASE + 4, "∅", "faint"))
-    if x:
-        items.append(Line(x - gap, top + high / 2, x - 3, top + high / 2, "faint", arrow=True))
-    links = [(frame.key, frame.holds) for frame in frames if frame.holds is not None]
-    low = top + high + LINE + 8
-    for level, (holder, held) in enumerate(links):
-        y = low + level * 12
-        begin = boxes[holder][0] + boxes[holder][1] / 2
-        end = (boxes[held][0] + boxes[held][1] / 2 + 4) if held in boxes else x + 3
-        foot = top + high + LINE
-        items += [
-            Line(begin, foot, begin, y, "accent", dashed=True),
-            Line(begin, y, end, y, "accent", dashed=True),
-            Line(end, y, end, foot + (0 if held in boxes else -LINE), "accent", dashed=True,
-                 arrow=True),
-        ]  # fmt: skip
-    bottom = low + 12 * len(links)
-    if links:
-        items.append(label(0, bottom + BASE, "dashed: the environment that a closure holds",
-                           "accent"))  # fmt: skip
-        bottom += LINE
-    labels = [item.box for item in items if isinstance(item, Label)]
-    broad = max(x + wide("∅"), *(box.x + box.width for box in labels))
-    scene = scene_of(Tile(broad, bottom, tuple(items)), title)
-    lines_of_step = [f"step {number}: {visible(step.brief)}"]
-    for frame in frames:
-        note = "shadowed" if frame.shadowed else frame.note
-        line = f"  {frame.name} = {visible(frame.value)}"
-        lines_of_step.append(f"{line}   ({note})" if note else line)
-    return Drawing((scene,), "\n".join(lines_of_step) + "\n")
 
 
 def draw_store(walk: Walk, title: str) -> Drawing:

@@ -225,6 +225,30 @@ class HeldValue(Packed):
     reused: int = 0
 
 
+EMPTY_ENVIRONMENT, LEFT_OUT = -1, -2
+"""In place of the number of a frame: there is none, or it is one too many to be shown."""
+
+
+class LinkedFrame(Packed):
+    """A binding as a box. `around` is the number of the frame around it, `holds` that of the frame
+    at which the environment of a closure in it begins; None where there is no closure."""
+
+    name: str
+    value: str
+    note: str
+    shadowed: bool
+    around: int
+    holds: int | None = None
+
+
+class FramesShown(Reply):
+    """The frames at a step, the innermost first, then those that only closures hold; or why none
+    are shown."""
+
+    frames: list[LinkedFrame]
+    refused: str = ""
+
+
 class Substituted(Reply):
     """A substitution: the places at which the name stood, the forms that stopped it with their
     places, the binders that were renamed."""

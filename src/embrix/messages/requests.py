@@ -11,6 +11,7 @@ from embrix.messages import replies_on_comparing as on_comparing
 from embrix.messages import replies_on_lessons as on_lessons
 from embrix.messages import replies_on_suites as on_suites
 from embrix.messages import replies_on_writing as on_writing
+from embrix.messages.recipes import RunLimits, WalkRecipe
 
 
 class Request(msgspec.Struct, frozen=True, tag_field="do", forbid_unknown_fields=True):
@@ -19,30 +20,6 @@ class Request(msgspec.Struct, frozen=True, tag_field="do", forbid_unknown_fields
 
     reply: ClassVar[Any] = None
     writes: ClassVar[bool] = False
-
-
-class RunLimits(msgspec.Struct, frozen=True):
-    calls: int
-    depth: int
-    output: int
-
-
-class WalkRecipe(msgspec.Struct, frozen=True):
-    """What a walk is a walk of: a program on a lane with names and lines of input, or a file.
-    Whoever has this can make it again.
-
-    Recipes with different keys are different walks: the key counts what the recipe does not say,
-    such as changes of the definitions.
-    """
-
-    key: str
-    language: str = ""
-    lane: str = ""
-    text: str = ""
-    given: dict[str, str] = {}
-    input: list[str] = []
-    file: str = ""
-    ways: list[int] = []
 
 
 class OnProgram(Request, frozen=True, kw_only=True):
@@ -228,7 +205,7 @@ class ExploreWays(OnRun, frozen=True, kw_only=True, tag="ways"):
 
 class OpenWalk(Request, frozen=True, kw_only=True, tag="walk"):
     """Record a run, or open one that was saved. With another walk of the same program and the
-    number of a step of it the answer says which step corresponds to that."""
+    number of one of its steps the answer says which step corresponds to that."""
 
     reply: ClassVar[Any] = r.WalkSummary
     walk: WalkRecipe
@@ -243,6 +220,14 @@ class FetchSteps(Request, frozen=True, kw_only=True, tag="steps"):
     walk: WalkRecipe
     first: int
     last: int
+
+
+class ShowFrames(Request, frozen=True, kw_only=True, tag="frames"):
+    """The frames at a step of a walk."""
+
+    reply: ClassVar[Any] = r.FramesShown
+    walk: WalkRecipe
+    number: int
 
 
 class SeekStep(Request, frozen=True, kw_only=True, tag="seek"):
@@ -484,13 +469,11 @@ class Begin(Request, frozen=True, kw_only=True, tag="begin"):
 
 
 AnyRequest: TypeAlias = (
-    Load | DescribeCourse | Process | AskNotes | DescribeGrammar | LookAt | LookAtDefinition
-    | Mend | AskName
-    | AskOutline | WriteClause | Rename | AskProposals | FindText | TryChange
-    | CompareChange | PromptLine | RunLane | OpenWalk | FetchSteps | SeekStep | SaveWalk
-    | TestSuite | AcceptCase | ArrangeCase | CoverClause | AskDecisions | TryDecision
-    | CompareLanes | AlignWalks | ExploreWays | ShowLesson
-    | AddStop | MoveStop
-    | ListJudgements | MeasureGrowth | HuntDifference | AddFoundCase | CompareMeaning
-    | ShowExtension | WritePicture | WriteHandout | WriteStarter | Begin
+    Load | DescribeCourse | Process | AskNotes | DescribeGrammar | LookAt | LookAtDefinition | Mend
+    | AskName | AskOutline | WriteClause | Rename | AskProposals | FindText | TryChange
+    | CompareChange | PromptLine | RunLane | OpenWalk | FetchSteps | ShowFrames | SeekStep
+    | SaveWalk | TestSuite | AcceptCase | ArrangeCase | CoverClause | AskDecisions | TryDecision
+    | CompareLanes | AlignWalks | ExploreWays | ShowLesson | AddStop | MoveStop | ListJudgements
+    | MeasureGrowth | HuntDifference | AddFoundCase | CompareMeaning | ShowExtension | WritePicture
+    | WriteHandout | WriteStarter | Begin
 )  # fmt: skip

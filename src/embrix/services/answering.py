@@ -267,6 +267,11 @@ def _step_rows(service: Service, a: q.FetchSteps) -> list[r.StepData]:
     return service.loaded.walks.steps(a.walk, a.first, a.last, service.on_start)
 
 
+@_answers(q.ShowFrames)
+def _frames(service: Service, a: q.ShowFrames) -> r.FramesShown:
+    return service.loaded.walks.frames(a.walk, a.number, service.on_start)
+
+
 @_answers(q.SeekStep)
 def _seek(service: Service, a: q.SeekStep) -> r.Found:
     walks = service.loaded.walks

@@ -12,7 +12,7 @@ from embrix.lanes.session import Session
 from embrix.machine.lane import BadBinding, OnStart
 from embrix.machine.limits import Limits
 from embrix.machine.outcome import Outcome
-from embrix.messages.requests import WalkRecipe
+from embrix.messages.recipes import WalkRecipe
 from embrix.trace.saved import SavedWalk, Unusable
 from embrix.trace.walk import Walk
 

@@ -10,11 +10,12 @@ from embrix.compare.same_step import same_step
 from embrix.lanes.session import Session
 from embrix.machine.lane import OnStart
 from embrix.machine.limits import LIVE, Limits
-from embrix.messages.replies import StepData, WalkSummary
-from embrix.messages.requests import WalkRecipe
+from embrix.messages.recipes import WalkRecipe
+from embrix.messages.replies import FramesShown, StepData, WalkSummary
 from embrix.services.kept_walks import NoWalk, Walks
 from embrix.text.refusal import refusal
 from embrix.trace.data import step_data
+from embrix.trace.frame_graph import frame_graph
 from embrix.trace.saved import SavedWalk, save_walk
 from embrix.trace.seeking import Kind, seek
 from embrix.trace.walk import Walk
@@ -66,6 +67,18 @@ class WalkService:
         if isinstance(walk, SavedWalk):
             return [walk.step(number) for number in numbers]
         return [step_data(walk, walk.step(number)) for number in numbers]
+
+    def frames(
+        self, recipe: WalkRecipe, number: int, on_start: OnStart | None = None
+    ) -> FramesShown:
+        """The frames at a step of a walk."""
+        try:
+            walk = self._walks.kept(self._session, recipe, self._limits, on_start)
+        except NoWalk as wrong:
+            return FramesShown([], str(wrong))
+        if isinstance(walk, SavedWalk):
+            return FramesShown([], "a walk that was saved has no frames, only names")
+        return FramesShown(frame_graph(walk, number) if 0 <= number < len(walk) else [])
 
     def seek(
         self, recipe: WalkRecipe, kind: str, what: str, start: int, forward: bool,

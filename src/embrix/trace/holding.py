@@ -1,62 +1,15 @@
-"""What a run holds over time: frames and the closures that point to them, changes of the store,
-the fate of each suspension."""
+"""What a run holds over time: changes of the store, the fate of each suspension."""
 
 from __future__ import annotations
 
 from msgspec import Struct
 
-from embrix.terms.node import EMPTY, FIELDS, FRAME, KNOT, Node, Value
+from embrix.terms.node import FIELDS, Node
 from embrix.trace.walk import Walk
 from embrix.trace.walk_steps import WalkStep
 
-MOST_FRAMES = 40
 MOST_LOOKED_AT = 20_000
 """Steps that are looked at for changes of the store."""
-
-
-class HeldFrame(Struct, frozen=True):
-    """A binding as a box: `key` tells frames apart; `holds` is the key of the frame at which the
-    environment of a closure in it begins (0: the empty one, None: no closure)."""
-
-    key: int
-    name: str
-    value: str
-    note: str
-    shadowed: bool
-    holds: int | None
-
-
-def frames_at(walk: Walk, number: int) -> list[HeldFrame]:
-    """The frames of the environment at a step, the innermost first."""
-    environment = walk.environment_at(number)
-    step = walk.step(number)
-    found: list[HeldFrame] = []
-    frame = environment
-    for binding in step.bindings[:MOST_FRAMES]:
-        if frame is None or frame[0] not in (FRAME, KNOT):
-            break
-        text = "" if binding.origin == "around" else binding.origin
-        found.append(
-            HeldFrame(
-                id(frame),
-                binding.name,
-                binding.value,
-                text,
-                binding.shadowed,
-                _held(frame[FIELDS + 1]),
-            )
-        )
-        frame = frame[FIELDS + 2]
-    return found
-
-
-def _held(value: Value) -> int | None:
-    for part in value[FIELDS:] if isinstance(value, tuple) else ():
-        if isinstance(part, tuple) and part and part[0] in (FRAME, KNOT):
-            return id(part)
-        if isinstance(part, tuple) and part and part[0] == EMPTY:
-            return 0
-    return None
 
 
 def store_changes(walk: Walk, most: int) -> list[int]:

@@ -334,6 +334,13 @@ class BenchCommands(TextActions):
         elif not details.find_next():
             self.say(f"there is no “{visible(details.word)}” in this step", "brass")
 
+    def action_frames(self) -> None:
+        """Draw the names and the store of the step beside the walk, or list them again."""
+        details = self.query_one(StepDetails)
+        details.pictured = not details.pictured
+        self.walking.show_details()
+        self.say("frames and store drawn" if details.pictured else "names and store listed")
+
     def action_mark(self) -> None:
         self.seeking.mark()
 

@@ -15,6 +15,7 @@ from textual.widget import Widget
 from textual.widgets import Static
 
 from embrix.course.naming import plain_name
+from embrix.messages.recipes import WalkRecipe
 from embrix.messages.replies import TextLines
 from embrix.messages.replies_on_comparing import (
     AlignedRow,
@@ -23,13 +24,7 @@ from embrix.messages.replies_on_comparing import (
     LaneResult,
     PartingText,
 )
-from embrix.messages.requests import (
-    AlignWalks,
-    CompareLanes,
-    CompareMeaning,
-    ShowExtension,
-    WalkRecipe,
-)
+from embrix.messages.requests import AlignWalks, CompareLanes, CompareMeaning, ShowExtension
 from embrix.suite.cases import costs_by_spread
 from embrix.text.visible import cut, visible, width
 from embrix.tui.bars import Masthead, Title

@@ -9,9 +9,10 @@ from textual.app import ComposeResult
 from textual.containers import Horizontal
 from textual.message import Message
 
+from embrix.messages.recipes import WalkRecipe
 from embrix.messages.replies import StepData
 from embrix.messages.replies_on_comparing import AlignedRow, AlignedStop
-from embrix.messages.requests import FetchSteps, WalkRecipe
+from embrix.messages.requests import FetchSteps
 from embrix.tui.desk import Desk
 from embrix.tui.marked_program import add_program
 from embrix.tui.step_details import StepDetails

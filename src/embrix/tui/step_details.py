@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import textwrap
+from collections.abc import Sequence
 from typing import ClassVar
 
 from rich.text import Text
@@ -12,7 +13,9 @@ from textual.binding import Binding, BindingType
 from textual.containers import VerticalScroll
 from textual.widgets import Static
 
-from embrix.messages.replies import StepData, Substituted
+from embrix.draw.frame_rows import CellRole, frame_rows
+from embrix.draw.store_rows import store_rows
+from embrix.messages.replies import LinkedFrame, StepData, Substituted
 from embrix.text.plural import counted
 from embrix.text.visible import cut, times, visible
 from embrix.tui.commands import of_place
@@ -24,6 +27,12 @@ ORIGINS = {"around": ("═", ""), "fresh": ("╪", "fresh"), "captured": ("◍",
 ROLES = {"suspended": ("◌", "brass", "waits"), "forcing": ("◔", "water", "being forced"),
          "settled": ("●", "moss", "done")}  # fmt: skip
 """What a suspension is up to: its sign, its colour, a word."""
+
+INKS: dict[CellRole, str] = {
+    "box": "deep", "name": "moss", "value": "ink", "note": "faint", "shadowed": "faint",
+    "link": "heather",
+}  # fmt: skip
+"""The colours of a picture."""
 
 MOST_LINES = 40
 """Lines of a clause, and of a step in full, that are shown."""
@@ -67,6 +76,9 @@ class StepDetails(VerticalScroll, inherit_bindings=False):
         self.style_of_walk = "judgements"
         self.empty_text = ""
         """What stands here while there is no step."""
+        self.pictured = False
+        """Whether names and store are drawn, and not listed."""
+        self._frames: Sequence[LinkedFrame] = ()
         self.word = ""
         """What is looked for here; nothing where it is empty."""
         self._found = -1
@@ -75,9 +87,10 @@ class StepDetails(VerticalScroll, inherit_bindings=False):
     def compose(self) -> ComposeResult:
         yield Static("", markup=False)
 
-    def show(self, step: StepData | None, style: str) -> None:
-        if (step, style) != (self.step, self.style_of_walk):
-            self.step, self.style_of_walk = step, style
+    def show(self, step: StepData | None, style: str, frames: Sequence[LinkedFrame] = ()) -> None:
+        """Show a step; where names and store are drawn, with its frames."""
+        if (step, style, frames) != (self.step, self.style_of_walk, self._frames):
+            self.step, self.style_of_walk, self._frames = step, style, frames
             self._draw()
 
     def on_resize(self) -> None:
@@ -123,9 +136,12 @@ class StepDetails(VerticalScroll, inherit_bindings=False):
             return text
         app = self.app
         room = max(20, self.scrollable_content_region.width)
-        text.append("names here\n", ink(app, "faint", italic=True))
-        self._names(text, step, room)
-        self._store(text, step, room)
+        if self.pictured and (self._frames or step.store):
+            self._picture(text, step, room)
+        else:
+            text.append("names here\n", ink(app, "faint", italic=True))
+            self._names(text, step, room)
+            self._store(text, step, room)
         for put in step.put:
             self._substitution(text, put, room)
         written = step.written
@@ -163,6 +179,22 @@ class StepDetails(VerticalScroll, inherit_bindings=False):
             for judgement in stack:
                 text.append(f"  {cut(visible(judgement), room - 2)}\n", ink(app, "faint"))
         return text
+
+    def _picture(self, text: Text, step: StepData, room: int) -> None:
+        """The frames as boxes with lines from closures to what they hold, the store as cells."""
+        held = {one.holds for one in self._frames} - {None}
+        title = "frames here, the innermost first" + (", ● what a closure holds" if held else "")
+        drawn = ((title, frame_rows(self._frames, room)),
+                 ("store", store_rows(step.store, step.changed, room)))  # fmt: skip
+        for title, rows in drawn:
+            if rows:
+                text.append(f"{title}\n", ink(self.app, "faint", italic=True))
+            for row in rows:
+                for part, role in row:
+                    style = ink(self.app, INKS[role], bold=role == "name", italic=role == "note",
+                                strike=role == "shadowed")  # fmt: skip
+                    text.append(part, style)
+                text.append("\n")
 
     def _substitution(self, text: Text, put: Substituted, room: int) -> None:
         """What is put where, what stops it, what is renamed."""

@@ -8,8 +8,9 @@ from pathlib import Path
 
 from textual.widget import Widget
 
-from embrix.messages.replies import StepData, WalkSummary
-from embrix.messages.requests import FetchSteps, OpenWalk, WalkRecipe
+from embrix.messages.recipes import WalkRecipe
+from embrix.messages.replies import FramesShown, StepData, WalkSummary
+from embrix.messages.requests import FetchSteps, OpenWalk, ShowFrames
 from embrix.tui.bars import Title
 from embrix.tui.desk import PATIENCE, Desk
 from embrix.tui.editor import ProgramEditor
@@ -195,8 +196,7 @@ class Walking:
             self.fetch(self.at)
         if self._shown == self.key and rows.length and not self.held:
             self._seen = self.recipe, self.at
-        style = rows.style_of_walk
-        self._bench.query_one(StepDetails).show(step, style)
+        self.show_details()
         place = step.place if step else None
         tree = self._bench.query_one(TreeView)
         tree.highlight(place)
@@ -206,6 +206,22 @@ class Walking:
         put = step.put if step else ()
         editor.mark(self._text, None if place == whole else place, put)
         self.show_title()
+
+    def show_details(self) -> None:
+        """The step in full; where it is drawn, when its frames are there."""
+        rows = self._step_rows
+        step, style = rows.known_steps.get(self.at), rows.style_of_walk
+        details = self._bench.query_one(StepDetails)
+        self._desk.drop("frames")
+        if step is None or not details.pictured:
+            details.show(step, style)
+            return
+
+        def take(shown: FramesShown) -> None:
+            details.show(step, style, shown.frames)
+
+        request = ShowFrames(walk=self.recipe, number=step.number)
+        self._desk.ask("frames", request, take, failed=lambda _: details.show(step, style))
 
     def show_title(self) -> None:
         """Which run is shown: while another is recorded, that it is the one before."""
