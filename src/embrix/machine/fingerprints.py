@@ -1,73 +1,76 @@
 """Values told apart by what they hold, places aside, without holding them against each other.
 
-Each node has a fingerprint of 16 bytes, made of its tag and of the fingerprints of its parts; two
-that differ have different ones, as far as anybody has ever seen (BLAKE2b, RFC 7693). Parts that
-several values share are gone through once.
+Values that hold the same have the same number: that of a node is found in a table by its tag and
+the numbers of its parts (hash consing: Ershov, 1958). Parts that several values share are gone
+through once.
 """
 
 from __future__ import annotations
 
-from hashlib import blake2b
+from collections.abc import Hashable
 
 from embrix.terms.node import FIELDS, KNOT, MAP, STORE, Node, Value
 
-SIZE = 16
-"""Bytes of a fingerprint."""
 MOST_KEPT = 500_000
-"""Nodes whose fingerprints are remembered."""
+"""Nodes whose numbers are remembered by what object they are."""
 
 
 class Fingerprints:
     """Those of the values that one search comes to."""
 
     def __init__(self) -> None:
-        self._known: dict[int, tuple[Value, bytes]] = {}
+        self._numbers: dict[Hashable, int] = {}
+        self._known: dict[int, tuple[Value, int]] = {}
         """By the number of an object the object, which keeps its number as long as it is here."""
+        self._functions: dict[int, Value] = {}
 
-    def of(self, value: Value) -> bytes:
+    def of(self, value: Value) -> int:
         if len(self._known) > MOST_KEPT:
             self._known.clear()
-        done: list[bytes] = []
-        stack: list[tuple[Value, bool]] = [(value, False)]
+        known, numbers = self._known, self._numbers
+        done: list[int] = []
+        stack: list[tuple[Value, int]] = [(value, -1)]
+        """What is still to be numbered, and of what waits for its parts how many these are."""
         while stack:
-            node, ready = stack.pop()
-            known = self._known.get(id(node))
-            if known is not None and known[0] is node:
-                done.append(known[1])
+            node, count = stack.pop()
+            if count >= 0:
+                key = (node[0], *done[len(done) - count :])
+                del done[len(done) - count :]
+                if node[0] in (STORE, MAP):
+                    # In no order of its own.
+                    key = (node[0], frozenset(zip(key[1::2], key[2::2], strict=True)))
+                made = numbers.setdefault(key, len(numbers))
+                known[id(node)] = (node, made)
+                done.append(made)
                 continue
             if not isinstance(node, tuple):
                 done.append(self._leaf(node))
                 continue
-            parts = _parts(node)
-            if not ready:
-                stack.append((node, True))
-                stack.extend((part, False) for part in reversed(parts))
+            seen = known.get(id(node))
+            if seen is not None:
+                done.append(seen[1])
                 continue
-            made = blake2b(str((node[0], len(parts))).encode(), digest_size=SIZE)
-            for part in done[len(done) - len(parts) :]:
-                made.update(part)
-            del done[len(done) - len(parts) :]
-            done.append(made.digest())
-            self._known[id(node)] = (node, done[-1])
+            parts = _parts(node)
+            stack.append((node, len(parts)))
+            stack += [(part, -1) for part in reversed(parts)]
         return done[0]
 
-    def _leaf(self, leaf: Value) -> bytes:
+    def _leaf(self, leaf: Value) -> int:
         """That of a number, text, truth value, set or function. `true` is no number, and 2 is not
         2.0; a function is itself alone."""
+        key: Hashable
         if isinstance(leaf, frozenset):
-            text = "".join(sorted(self.of(one).hex() for one in leaf))
+            key = frozenset(map(self.of, leaf))
+        elif callable(leaf):
+            self._functions[id(leaf)] = leaf  # so that no other one ever has its place
+            key = (type(leaf), id(leaf))
         else:
-            text = repr(leaf)
-        name = type(leaf).__name__
-        found = blake2b(f"{name} {text}".encode(errors="surrogatepass"), digest_size=SIZE).digest()
-        if callable(leaf):
-            self._known[id(leaf)] = (leaf, found)
-        return found
+            key = (type(leaf), repr(leaf) if isinstance(leaf, float) else leaf)
+        return self._numbers.setdefault(key, len(self._numbers))
 
 
 def _parts(node: Node) -> tuple[Value, ...]:
     if node[0] in (STORE, MAP):
-        held = sorted(node[FIELDS].items(), key=lambda entry: repr(entry[0]))
-        return tuple(part for entry in held for part in entry)
+        return tuple(part for entry in node[FIELDS].items() for part in entry)
     # How a knot fills itself in follows from what it holds.
     return node[FIELDS : FIELDS + 3] if node[0] == KNOT else node[FIELDS:]
