@@ -13,6 +13,7 @@ from typing import TypeVar
 from msgspec.structs import replace
 
 from embrix.brix import syntax as s
+from embrix.brix.widen import widened_functions
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Span
 from embrix.text.suggest import did_you_mean
@@ -32,7 +33,8 @@ def extended_language(
         types=work.types(base.types, own.types),
         grammars=work.grammars(base.grammars, own.grammars),
         errors=base.errors + own.errors,
-        functions=base.functions + own.functions,
+        functions=(*work.functions(base), *own.functions),
+        widenings=(),
         choices=base.choices + own.choices,
         prelude=base.prelude + own.prelude,
         lost=base.lost + own.lost,
@@ -118,6 +120,21 @@ class _Joining:
                 both = known.constructors + decl.constructors
                 joined[decl.name] = replace(known, constructors=both)
         return tuple(joined.values())
+
+    def functions(self, base: s.LanguageSyntax) -> list[s.Define]:
+        """The base's functions, widened; what takes every form stands for those of the base."""
+        own = self.own
+        if own.base is None:
+            for widening in own.widenings:
+                self.nothing_there(f"function {widening.name}", widening.span, (), widening.name)
+            return []
+        more = {decl.name for decl in own.types if decl.constructors}
+        forms = {
+            decl.name: [form.name for form in decl.constructors]
+            for decl in base.types
+            if decl.name in more
+        }
+        return widened_functions(base.functions, own, forms, self.findings)
 
     # ---------------------------------------------------------------- grammars
 

@@ -176,11 +176,15 @@ class _Interpreter:
         if not syntax.judgements and not any(one.small_step for one in world.functions.values()):
             judgements = {name: plain_template(world.functions[name]) for name in working}
         judged = {*judgements, *working}
-        functions = {
-            define.name: check_function(world, define, judgements.get(define.name), judged)
-            for define in defines
-            if world.functions[define.name].span is define.span
-        }
+        functions: dict[str, k.Function] = {}
+        for define in defines:
+            if world.functions[define.name].span is not define.span:
+                continue
+            before = len(world.later)
+            judgement = judgements.get(define.name)
+            functions[define.name] = check_function(world, define, judgement, judged)
+            if define in self.language.syntax.functions and not any(one.is_form for one in own):
+                del world.later[before:]  # the language has been warned of that
         if not world.findings.has_errors:
             look = partial(report_code_without_environment, world, syntax.types, judged)
             world.later.append(look)

@@ -62,6 +62,9 @@ class _File:
             self.within(self.fields_of(meaning), error.message)
         for function in syntax.functions:
             self.define(function)
+        if isinstance(syntax, s.InterpreterSyntax | s.LanguageSyntax):
+            for widening in syntax.widenings:
+                self.widening(widening)
         if isinstance(syntax, s.InterpreterSyntax):
             self.interpreter(syntax)
         if isinstance(syntax, s.LanguageSyntax):
@@ -173,8 +176,6 @@ class _File:
             self.scope = scope
         if syntax.main is not None:
             self.use("function", syntax.main.function, syntax.main.span)
-        for widening in syntax.widenings:
-            self.widening(widening)
         for law in syntax.laws:
             scope, self.open_names = self.scope, True
             self.scope = dict(scope)

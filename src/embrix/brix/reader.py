@@ -33,6 +33,8 @@ _IN_LANGUAGE = (
     "grammar",
     "error",
     "define",
+    "extend",
+    "replace",
     "choice",
     "prelude",
     "deliberately",
@@ -98,7 +100,7 @@ class _File(DeclarationReader):
             self.source, name, p.doc, p.extension, tuple(p.notes), tuple(p.numbers),
             self.joined_tokens(), tuple(p.types), self.joined_grammars(), tuple(p.errors),
             tuple(p.functions), tuple(p.choices), tuple(p.prelude), tuple(p.answers), base, span,
-            tuple(p.lost),
+            tuple(p.lost), tuple(p.widenings),
         )  # fmt: skip
 
     def library(self, c: Cursor, rest: list[Chunk]) -> s.LibrarySyntax:
@@ -284,6 +286,11 @@ class _File(DeclarationReader):
             self.parts.errors.append(self.error(c))
         elif word == "define":
             self.parts.functions.append(self.define(c))
+        elif word in ("extend", "replace") and c.ahead(1).text in ("value", "data"):
+            self.unknown_word(c.ahead(1).text, c.ahead(1).span, _IN_LANGUAGE)
+            raise Misread
+        elif word in ("extend", "replace"):
+            self.widening(c)
         elif word == "choice":
             self.parts.choices.append(self.choice(c))
         elif word == "prelude":

@@ -326,6 +326,7 @@ class LanguageSyntax(Struct, frozen=True):
     span: Span
     lost: tuple[tuple[str, Diagnostic], ...] = ()
     """Names whose declarations cannot be read, with what is wrong with them."""
+    widenings: tuple[Widening, ...] = ()
 
 
 class InterpreterSyntax(Struct, frozen=True):

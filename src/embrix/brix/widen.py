@@ -29,19 +29,7 @@ def extended_interpreter(
     it is empty where both have the same.
     """
     judged = {decl.function for decl in own.judgements}
-    functions = {define.name: define for define in base.functions}
-    for widening in own.widenings:
-        known = functions.get(widening.name)
-        if known is None:
-            _nothing(findings, own, f"no function called {widening.name}", widening.span,
-                     did_you_mean(widening.name, functions))  # fmt: skip
-        elif _fits(known, widening, own, findings):
-            functions[widening.name] = _widened(known, widening, forms)
-    widened = {widening.name for widening in own.widenings}
-    kept = [
-        define if define.name in widened else _limited(define, forms, frozenset())
-        for define in functions.values()
-    ]
+    kept = widened_functions(base.functions, own, forms, findings)
     return replace(
         own,
         types=_types(base.types, own, findings),
@@ -55,6 +43,28 @@ def extended_interpreter(
         uses=base.uses + own.uses,
         lost=base.lost + own.lost,
     )
+
+
+def widened_functions(
+    base: Sequence[s.Define],
+    own: s.InterpreterSyntax | s.LanguageSyntax,
+    forms: Mapping[str, Sequence[str]],
+    findings: Findings,
+) -> list[s.Define]:
+    """The functions of a base with what is put before their clauses, or in their place."""
+    functions = {define.name: define for define in base}
+    for widening in own.widenings:
+        known = functions.get(widening.name)
+        if known is None:
+            _nothing(findings, own, f"no function called {widening.name}", widening.span,
+                     did_you_mean(widening.name, functions))  # fmt: skip
+        elif _fits(known, widening, own, findings):
+            functions[widening.name] = _widened(known, widening, forms)
+    widened = {widening.name for widening in own.widenings}
+    return [
+        define if define.name in widened else _limited(define, forms, frozenset())
+        for define in functions.values()
+    ]
 
 
 def standing_alone(own: s.InterpreterSyntax, findings: Findings) -> s.InterpreterSyntax:
@@ -102,13 +112,20 @@ def with_libraries(
 
 
 def _nothing(
-    findings: Findings, own: s.InterpreterSyntax, message: str, span: Span, hint: str
+    findings: Findings,
+    own: s.InterpreterSyntax | s.LanguageSyntax,
+    message: str,
+    span: Span,
+    hint: str,
 ) -> None:
     findings.error("nothing_taken_over", message, own.source, span, hint)
 
 
 def _fits(
-    known: s.Define, widening: s.Widening, own: s.InterpreterSyntax, findings: Findings
+    known: s.Define,
+    widening: s.Widening,
+    own: s.InterpreterSyntax | s.LanguageSyntax,
+    findings: Findings,
 ) -> bool:
     """Whether a widening names the parameters of the base, and brings what the base has."""
     names = [param.name for param in known.params]
