@@ -38,6 +38,8 @@ from embrix.draw.scene import ADVANCE, Box, Label, Line, Path, Scene
 from embrix.draw.svg import write_svg
 from embrix.draw.ticks import ticks
 from embrix.draw.trees import Tree, draw_tree, draw_trees, mark_difference
+from embrix.grammar.examples import form_examples
+from embrix.lanes.inspection import look
 from embrix.lanes.session import Session
 from embrix.text.visible import visible, width
 from embrix.trace.walk import Walk
@@ -180,6 +182,23 @@ def test_every_picture_has_a_sound_geometry_and_is_written_in_every_form(
     assert fonts
     assert all(b"DejaVuSansMono" in font for font in fonts)
     assert content.count(b"/FontFile2") >= len(fonts)
+
+
+@pytest.mark.parametrize("language", ["Drip", "Eddy", "Gauge", "Mere", "Race", "Weir"])
+def test_the_gallery_has_a_program_for_each_form(session: Session, language: str) -> None:
+    """Its tree has the form in it; all forms of the language are there."""
+    checked = session.course.languages[language]
+    assert checked.grammar is not None
+    examples = form_examples(checked.grammar)
+    assert list(examples) == [form.name for form in checked.signature.forms]
+    for name, program in examples.items():
+        rows = look(session, language, program).tree
+        assert name in {row.form for row in rows}, (name, program)
+    drawing = picture(session, Wish("gallery", language))
+    assert all(f"{name}: " in drawing.text for name in examples)
+    for scene in drawing.pages:
+        check_geometry(scene)
+        assert scene.width < 1_100
 
 
 def test_the_advance_is_that_of_the_typeface() -> None:

@@ -23,7 +23,15 @@ from embrix.draw.runs import draw_reduction, draw_store, draw_suspensions
 from embrix.draw.scene import Drawing
 from embrix.draw.states import TooMany, draw_states
 from embrix.draw.tables import TableRow, draw_decisions, draw_suite, draw_tokens
-from embrix.draw.trees import Tree, draw_tree, draw_trees, mark_difference, tree_of_rows
+from embrix.draw.trees import (
+    Tree,
+    draw_gallery,
+    draw_tree,
+    draw_trees,
+    mark_difference,
+    tree_of_rows,
+)
+from embrix.grammar.examples import form_examples
 from embrix.lanes.inspection import derivation, look
 from embrix.lanes.session import Session
 from embrix.machine.lane import Lane
@@ -68,6 +76,8 @@ def picture(session: Session, wish: Wish) -> Drawing:
     match wish.kind:
         case "tokens" | "tree" | "grammar-tree" | "trees":
             return _of_text(session, wish, title)
+        case "gallery":
+            return _gallery(session, wish)
         case "grammar":
             grammar = session.course.languages[wish.language].grammar
             if grammar is None:
@@ -96,6 +106,20 @@ def picture(session: Session, wish: Wish) -> Drawing:
             )  # fmt: skip
             return draw_growth(tables[cost], wish.over[0], wish.cost, title, wish.scale)
     return _of_run(_walk(session, wish), wish, title)
+
+
+def _gallery(session: Session, wish: Wish) -> Drawing:
+    grammar = session.course.languages[wish.language].grammar
+    if grammar is None:
+        raise NoPicture(f"{wish.language} has no grammar that can be used")
+    trees = []
+    for name, program in form_examples(grammar).items():
+        tree = tree_of_rows(look(session, wish.language, program).tree)
+        if tree is not None:
+            trees.append((name, program, tree))
+    if not trees:
+        raise NoPicture(f"no rule of {wish.language} makes a form")
+    return draw_gallery(trees, f"{wish.language}: a program for each form")
 
 
 def _interpreter(session: Session, wish: Wish) -> Interpreter:

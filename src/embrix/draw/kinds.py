@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Literal
 
 Kind = Literal[
-    "tokens", "tree", "grammar-tree", "trees", "grammar", "rules", "derivation", "steps",
+    "tokens", "tree", "grammar-tree", "trees", "gallery", "grammar", "rules", "derivation", "steps",
     "environment", "store", "suspensions", "states", "costs", "growth", "suite", "decisions",
 ]  # fmt: skip
 
@@ -15,6 +15,7 @@ KINDS: dict[Kind, str] = {
     "grammar-tree": "which rule covers what in a program",
     "trees": "two trees of a program with their difference: of an ambiguous text, or of rules and "
     "of the term",
+    "gallery": "for each form of a language a short program with its tree, on one sheet",
     "grammar": "railroad diagrams of a grammar",
     "rules": "the inference rules of an interpreter",
     "derivation": "the derivation of a run",

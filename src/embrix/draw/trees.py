@@ -17,6 +17,7 @@ from embrix.draw.scene import (
     Tile,
     beside,
     label,
+    paged,
     scene_of,
     stacked,
     text_block,
@@ -129,6 +130,34 @@ def tree_text(root: Tree) -> list[str]:
 def draw_tree(root: Tree, title: str) -> Drawing:
     """One tree."""
     return Drawing((scene_of(tree_block(root), title),), "\n".join(tree_text(root)) + "\n")
+
+
+HIGH = 1_000.0
+"""Points of a page of trees."""
+SHEET = 700.0
+"""Points that a row of trees may take."""
+
+
+def draw_gallery(trees: Sequence[tuple[str, str, Tree]], title: str) -> Drawing:
+    """Trees in rows, each under the name of a form and its program, as many pages as they need."""
+    rows: list[list[Tile]] = [[]]
+    for name, program, tree in trees:
+        heads = [text_block(name, "accent", bold=True), text_block(visible(program), "faint")]
+        part = stacked([*heads, tree_block(tree)], 4)
+        used = sum(one.width + 3 * GAP for one in rows[-1])
+        if rows[-1] and used + part.width > SHEET:
+            rows.append([])
+        rows[-1].append(part)
+    blocks = []
+    for row in rows:
+        tallest = max((part.height for part in row), default=0.0)
+        even = [Tile(part.width, tallest, part.items) for part in row]
+        blocks.append(beside(even, 3 * GAP))
+    lines = [
+        line for name, program, tree in trees
+        for line in (f"{name}: {visible(program)}", *tree_text(tree), "")
+    ]  # fmt: skip
+    return Drawing(tuple(paged(blocks, 2 * LINE, title, HIGH)), "\n".join(lines))
 
 
 def draw_trees(trees: Sequence[tuple[str, Tree]], title: str) -> Drawing:
