@@ -60,6 +60,7 @@ def asked(folder: Path, text: str) -> list[Request]:
         "costs": [], "endless": False, "one": "values", "other": "values", "number": 0,
         "lesson": str(folder / "tiny.lesson.toml"), "by": 1,
         "program": "1 + 2", "origin": "a hunt", "forms": "Add", "choices": {}, "rule": "Expr",
+        "gaps": 2, "exercise": "outcomes",
     }  # fmt: skip
     costs = {"HuntDifference": False}
     found = []

@@ -7,8 +7,10 @@ from pathlib import Path
 
 from embrix.cli.streams import print_answer
 from embrix.cli.usage import Usage, course_folder, new_file
-from embrix.documents.handout_files import ENDINGS, write_handout
-from embrix.documents.worksheets import EXERCISES, NoExercise, WorksheetWish, worksheet
+from embrix.documents.handout_files import ENDINGS
+from embrix.documents.worksheet_files import key_beside, write_worksheet
+from embrix.documents.worksheets import NoExercise, WorksheetWish
+from embrix.draw.kinds import EXERCISES
 from embrix.lanes.names import NoLane
 from embrix.lanes.session import Session
 from embrix.lessons.lesson_reader import lesson_of
@@ -31,7 +33,7 @@ def make_worksheet(arguments: argparse.Namespace) -> int:
     target: Path = arguments.to
     if target.suffix not in ENDINGS:
         raise Usage("the name of the file ends in .html, .pdf or .tex")
-    key = target.with_name(f"{target.stem}-answers{target.suffix}")
+    key = key_beside(target)
     near = (arguments.lesson or next(iter(arguments.programs), None)) or None
     session = Session(course_folder(arguments.course, near.resolve().parent if near else None))
     language, programs = _programs(session, arguments)
@@ -40,18 +42,15 @@ def make_worksheet(arguments: argparse.Namespace) -> int:
         new_file(path, replace=arguments.replace)
     try:
         wish = WorksheetWish(kind, language, tuple(lanes), programs, arguments.gaps, arguments.seed)
-        sheet = worksheet(session, wish)
+        gaps = write_worksheet(session, wish, target)
     except (NoExercise, NoLane, BadBinding) as nothing:
         raise Usage(str(nothing)) from nothing
-    try:
-        write_handout(sheet.parts, target)
-        write_handout(sheet.key(f"{language}: answers of sheet {arguments.seed}"), key)
     except OSError as fault:
         raise Usage(f"{target} cannot be written: {refusal(fault)}") from fault
     if arguments.json:
         print_answer("worksheet", {"files": [str(target), str(key)]})
     else:
-        print(f"written to {target}: {counted(len(sheet.answers), 'gap')}")
+        print(f"written to {target}: {counted(gaps, 'gap')}")
         print(f"and the answers to {key}")
     return 0
 

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import random
 from collections.abc import Iterator, Mapping, Sequence
-from typing import Literal, TypeAlias, TypeVar
+from typing import TypeVar
 
 from msgspec import Struct, field
 
 from embrix.checking.strength import try_mistakes
 from embrix.documents.handout import HandoutPart
 from embrix.draw.derivations import Derivation, derivation_of, draw_derivation
+from embrix.draw.kinds import EXERCISES, Exercise
 from embrix.lanes.session import Session
 from embrix.lessons.playing import LIMITS, answer_of
 from embrix.machine.lane import Lane
@@ -20,18 +21,6 @@ from embrix.text.plural import counted
 from embrix.text.visible import cut, visible
 from embrix.trace.walk import Walk
 
-Exercise: TypeAlias = Literal[
-    "steps", "outcomes", "names", "store", "derivation", "mistakes", "apart"
-]
-EXERCISES: dict[Exercise, str] = {
-    "steps": "steps of a run that are left out",
-    "outcomes": "what each lane gives",
-    "names": "what names stand for at some steps",
-    "store": "what the store holds at some steps",
-    "derivation": "conclusions of a derivation",
-    "mistakes": "which clause is wrong: a mistake, and a case that shows it",
-    "apart": "which programs tell two lanes apart",
-}
 T = TypeVar("T")
 BLANK = "______"
 LONGEST = 300

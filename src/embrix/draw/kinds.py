@@ -1,4 +1,4 @@
-"""Which pictures there are."""
+"""Which pictures and exercises there are."""
 
 from __future__ import annotations
 
@@ -36,3 +36,14 @@ OF_PROGRAMS: tuple[Kind, ...] = (
     "tokens", "tree", "grammar-tree", "trees", "derivation", "steps", "environment", "store",
     "suspensions", "states", "costs", "growth",
 )  # fmt: skip
+
+Exercise = Literal["steps", "outcomes", "names", "store", "derivation", "mistakes", "apart"]
+EXERCISES: dict[Exercise, str] = {
+    "steps": "steps of a run that are left out",
+    "outcomes": "what each lane gives",
+    "names": "what names stand for at some steps",
+    "store": "what the store holds at some steps",
+    "derivation": "conclusions of a derivation",
+    "mistakes": "which clause is wrong: a mistake, and a case that shows it",
+    "apart": "which programs tell two lanes apart",
+}

@@ -447,6 +447,19 @@ class WriteHandout(Request, frozen=True, kw_only=True, tag="handout"):
     input: list[str] = []
 
 
+class WriteWorksheet(OnRun, frozen=True, kw_only=True, tag="worksheet"):
+    """Exercises made from a program, and their key in a file beside them."""
+
+    reply: ClassVar[Any] = r.Written
+    writes: ClassVar[bool] = True
+    exercise: str
+    lanes: list[str]
+    name: str
+    path: str
+    gaps: int
+    seed: int
+
+
 class WriteStarter(Request, frozen=True, kw_only=True, tag="starter"):
     reply: ClassVar[Any] = r.Written
     writes: ClassVar[bool] = True
@@ -475,5 +488,5 @@ AnyRequest: TypeAlias = (
     | SaveWalk | TestSuite | AcceptCase | ArrangeCase | CoverClause | AskDecisions | TryDecision
     | CompareLanes | AlignWalks | ExploreWays | ShowLesson | AddStop | MoveStop | ListJudgements
     | MeasureGrowth | HuntDifference | AddFoundCase | CompareMeaning | ShowExtension | WritePicture
-    | WriteHandout | WriteStarter | Begin
+    | WriteHandout | WriteWorksheet | WriteStarter | Begin
 )  # fmt: skip

@@ -45,7 +45,13 @@ from embrix.services.summary import summary
 from embrix.services.text_search import course_texts, found_in
 from embrix.services.unsaved_change import UnsavedChange
 from embrix.services.walks import WalkService
-from embrix.services.writing_files import begin, write_handout, write_picture, write_starter
+from embrix.services.writing_files import (
+    begin,
+    write_exercises,
+    write_handout,
+    write_picture,
+    write_starter,
+)
 
 RequestT = TypeVar("RequestT", bound=q.Request)
 
@@ -383,6 +389,11 @@ def _picture(service: Service, a: q.WritePicture) -> r.Written:
 @_answers(q.WriteHandout)
 def _handout(service: Service, a: q.WriteHandout) -> r.Written:
     return write_handout(service.session, a)
+
+
+@_answers(q.WriteWorksheet)
+def _worksheet(service: Service, a: q.WriteWorksheet) -> r.Written:
+    return write_exercises(service.session, a)
 
 
 @_answers(q.WriteStarter)

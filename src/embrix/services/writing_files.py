@@ -8,13 +8,19 @@ from typing import cast
 from embrix.compare.range import Scale
 from embrix.documents.pictures import NoPicture, Wish, picture
 from embrix.draw.files import Unwritable, write_drawing
-from embrix.draw.kinds import Kind
+from embrix.draw.kinds import Exercise, Kind
 from embrix.draw.palette import ThemeName
 from embrix.lanes.names import NoLane
 from embrix.lanes.session import Session
 from embrix.machine.lane import BadBinding
 from embrix.messages.replies import Written
-from embrix.messages.requests import Begin, WriteHandout, WritePicture, WriteStarter
+from embrix.messages.requests import (
+    Begin,
+    WriteHandout,
+    WritePicture,
+    WriteStarter,
+    WriteWorksheet,
+)
 from embrix.text.refusal import refusal
 
 
@@ -53,6 +59,26 @@ def write_handout(session: Session, request: WriteHandout) -> Written:
     except OSError as fault:
         return Written([], f"{path.name}: {refusal(fault)}")
     return Written([path.name])
+
+
+def write_exercises(session: Session, request: WriteWorksheet) -> Written:
+    from embrix.documents.worksheet_files import key_beside, write_worksheet
+    from embrix.documents.worksheets import NoExercise, WorksheetWish
+
+    # Those that are about a lane or two have their programs from the suites.
+    programs = () if request.exercise in ("apart", "mistakes") else ((request.name, request.text),)
+    wish = WorksheetWish(
+        cast(Exercise, request.exercise), request.language, tuple(request.lanes), programs,
+        request.gaps, request.seed, request.given, tuple(request.input),
+    )  # fmt: skip
+    path = Path(request.path)
+    try:
+        write_worksheet(session, wish, path)
+    except (NoExercise, NoLane, BadBinding, ValueError) as wrong:
+        return Written([], str(wrong))
+    except OSError as fault:
+        return Written([], f"{path.name}: {refusal(fault)}")
+    return Written([path.name, key_beside(path).name])
 
 
 def write_starter(session: Session, request: WriteStarter) -> Written:

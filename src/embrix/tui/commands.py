@@ -196,7 +196,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("alt+y", "ways", "all ways",
             "Show all outcomes that the program can have on this lane",
             footer=False, shown_key="Alt+Y"),
-    Command("ctrl+e", "draw", "draw", "Write a picture, a handout or a starter to a file",
+    Command("ctrl+e", "draw", "draw", "Write a picture, a handout, a worksheet or a starter to a file",
             footer=False),
     Command("ctrl+l", "input", "input", "Set the input lines that the program reads",
             footer=False),

@@ -10,9 +10,9 @@ from typing import Any
 from msgspec.structs import replace
 
 from embrix.course.naming import plain_name
-from embrix.draw.kinds import KINDS
+from embrix.draw.kinds import EXERCISES, KINDS
 from embrix.messages.replies import Written
-from embrix.messages.requests import WriteHandout, WritePicture, WriteStarter
+from embrix.messages.requests import WriteHandout, WritePicture, WriteStarter, WriteWorksheet
 from embrix.tui.desk import SUITE_WORKER, Desk
 from embrix.tui.dialogs import AskText, Choice, Pick
 from embrix.tui.targets import replacing, target_of
@@ -33,8 +33,21 @@ GIVEN = {
 }
 
 
+MOST_GAPS = 200
+SHEET = "worksheet "
+"""Before the names of exercises, some of which are those of pictures as well."""
 COLOURS = ("paper", "light", "dark")
 """What a picture can be painted in; the first where nothing is said."""
+
+
+def _with_numbers(typed: str) -> tuple[str, tuple[int, int]]:
+    """A name and the numbers behind it: gaps and sheet, four and the first where none are typed."""
+    words = typed.split()
+    numbers: list[int] = []
+    while len(words) > 1 and words[-1].isdecimal() and len(numbers) < 2:
+        numbers.insert(0, int(words.pop()))
+    gaps, seed = (*numbers, *(4, 1)[len(numbers) :])
+    return " ".join(words), (max(1, min(gaps, MOST_GAPS)), seed)
 
 
 class Drawings:
@@ -51,12 +64,16 @@ class Drawings:
             for kind, text in KINDS.items() if kind != "growth"
         ]  # fmt: skip
         rows += [("handout", f"{kind:<13} {text}", kind) for kind, text in GIVEN.items()]
+        rows += [("worksheet", f"{kind:<13} {text}", f"{SHEET}{kind}")
+                 for kind, text in EXERCISES.items()]  # fmt: skip
 
         def picked(kind: str | None) -> None:
             if kind == "starter":
                 self._starter()
             elif kind in GIVEN:
                 self._handout(kind)
+            elif kind is not None and kind.startswith(SHEET):
+                self._worksheet(kind.removeprefix(SHEET))
             elif kind is not None:
                 self._name(kind)
 
@@ -100,6 +117,51 @@ class Drawings:
 
         question = f"Name of the file (.html or .pdf), in {bench.program_folder.name}:"
         bench.app.push_screen(AskText("handout", question, f"{name.lower()}.html"), named)
+
+    def _worksheet(self, kind: str) -> None:
+        """Exercises of the program on this lane, or on all of them where they are compared."""
+        bench = self._bench
+        lanes = list(bench.lanes.lanes) if kind == "outcomes" else [bench.lane]
+
+        def named(typed: str | None) -> None:
+            name, numbers = _with_numbers(typed or "")
+            if not name:
+                return
+            gaps, seed = numbers
+            path = self._path(name)
+            request = WriteWorksheet(
+                language=bench.language, text=bench.editor.text, given=bench.walking.given,
+                input=bench.input, exercise=kind, lanes=lanes, name=self._stem, path=str(path),
+                gaps=gaps, seed=seed,
+            )  # fmt: skip
+
+            def write() -> None:
+                bench.say("making the worksheet …")
+                self._desk.ask("draw", request, partial(self._drawn, bench.say),
+                               worker=SUITE_WORKER)  # fmt: skip
+
+            key = path.with_name(f"{path.stem}-answers{path.suffix}")
+            replacing(bench.app, [path, key], write)
+
+        def compared(other: str | None) -> None:
+            if other is not None:
+                lanes.append(other)
+                ask()
+
+        def ask() -> None:
+            question = ("Name of the file (.html, .pdf or .tex), how many gaps, and the number of "
+                        "the sheet: another number gives other gaps")  # fmt: skip
+            bench.app.push_screen(
+                AskText("worksheet", question, f"{self._stem}_{kind}.html 4 1"), named
+            )
+
+        if kind == "apart":
+            rows: list[Choice] = [("lane", one, one) for one in bench.lanes.lanes
+                                  if one != bench.lane]  # fmt: skip
+            nothing = "There is no other lane."
+            bench.app.push_screen(Pick(f"told apart from {bench.lane}", rows, nothing), compared)
+        else:
+            ask()
 
     def _starter(self) -> None:
         """Forms whose clauses are taken out, then the new folder."""
