@@ -21,7 +21,7 @@ from embrix.machine.recorder import Recorder, Window
 from embrix.machine.run import Machine
 from embrix.machine.unit import Variant
 from embrix.machine.written_terms import TermParser
-from embrix.terms.binding import substitute
+from embrix.terms.binding import free_names, substitute
 from embrix.terms.node import Node, Place, Value, without_places
 from embrix.text.visible import cut, visible
 
@@ -241,8 +241,12 @@ class Lane:
             if outcome.kind != "value":
                 raise BadBinding(f"{name} has no value: {outcome.sentence}")
             values.append((name, outcome.value))
+        signature = language.signature
+        mentioned = free_names(signature, term) if put else frozenset()
         for name, bound in reversed(put):
-            term = substitute(language.signature, bound, name, term)
+            if name in mentioned:
+                term = substitute(signature, bound, name, term)
+                mentioned |= free_names(signature, bound)
         return term, values
 
 
