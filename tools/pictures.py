@@ -54,7 +54,7 @@ SCENES: list[Scene] = [
             "WAIT",
         ],
     ),
-    ("suspensions", "rill/programs/costly.rill", ["F4", *["F8"] * 42]),
+    ("suspensions", "rill/programs/costly.rill", ["F4", "alt+h", *["F8"] * 42]),
     ("statements", "weir/programs/chamber.weir", ["F4", "F4", *["F8"] * 32]),
     ("compare", "rill/programs/rates.rill", ["WAIT", "F4", "F4", "F4", "WAIT", "ctrl+k", "WAIT"]),
     (

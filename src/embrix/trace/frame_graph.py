@@ -41,6 +41,12 @@ def frame_graph(walk: Walk, number: int) -> list[LinkedFrame]:
         if held is not None and _is_frame(held):
             follow(held)
     show = walk.lane.machine.display.show
+
+    def shown(value: Value) -> str:
+        """A value; a location with what is there."""
+        at = _at(value, store)
+        return show(value) if at is None else f"{show(value)} ↦ {show(at)}"
+
     made: list[LinkedFrame] = []
     for at, frame in enumerate(nodes):
         name, value = frame[FIELDS], frame[FIELDS + 1]
@@ -53,7 +59,7 @@ def frame_graph(walk: Walk, number: int) -> list[LinkedFrame]:
             made.append(LinkedFrame(one.name, one.value, note, one.shadowed, around, holds))
         else:
             shadowed = any(other[FIELDS] == name for other in nodes[begun[at] : at])
-            made.append(LinkedFrame(name, show(value), "", shadowed, around, holds))
+            made.append(LinkedFrame(name, shown(value), "", shadowed, around, holds))
     return made
 
 
@@ -64,12 +70,20 @@ def _is_frame(node: Node) -> bool:
 def _held(frame: Node, store: Node | None) -> Node | None:
     """The environment that the value in a frame has as a field of its own; of a location, what is
     there. A value in a knot mentions its own frame."""
-    value = frame[FIELDS + 1]
-    if isinstance(value, tuple) and value[0] == LOCATION and store is not None:
-        value = store[FIELDS].get(value[FIELDS]) if store[0] == STORE else None
+    value = _at(frame[FIELDS + 1], store)
+    value = frame[FIELDS + 1] if value is None else value
     for part in value[FIELDS:] if isinstance(value, tuple) else ():
         if part is ITSELF_NODE:
             return frame
         if isinstance(part, tuple) and part and part[0] in (FRAME, KNOT, EMPTY):
             return part
     return None
+
+
+def _at(value: Value, store: Node | None) -> Value | None:
+    """What a store has at a location; None for anything else."""
+    location = isinstance(value, tuple) and value[0] == LOCATION
+    if not location or store is None or store[0] != STORE:
+        return None
+    found: Value | None = store[FIELDS].get(value[FIELDS])
+    return found
