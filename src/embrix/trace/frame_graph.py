@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from embrix.messages.replies import EMPTY_ENVIRONMENT, LEFT_OUT, LinkedFrame
-from embrix.terms.node import EMPTY, FIELDS, FRAME, ITSELF_NODE, KNOT, LOCATION, STORE, Node
+from embrix.terms.node import EMPTY, FIELDS, FRAME, ITSELF_NODE, KNOT, LOCATION, STORE, Node, Value
 from embrix.trace.walk import Walk
 
 MOST_FRAMES = 40
