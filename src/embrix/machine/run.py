@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from functools import partial
 from typing import Any
 from weakref import WeakKeyDictionary
@@ -76,9 +76,9 @@ class Machine:
         grammar = interpreter.language.grammar
         self.printer = Printer(grammar, self._show_other) if grammar is not None else None
         self._aside: OneRun | None = None
-        self._idle: OneRun | None = None
+        self._idle: list[OneRun] = []
         """A run on brief code that is over, for the next one to begin with: to make what a run
-        needs takes longer than most programs."""
+        needs takes longer than most programs. Whoever takes it has it alone, in whatever thread."""
         self._showing = 0
         """How many displays are being worked out inside each other."""
         self._nested_left = 0
@@ -180,14 +180,15 @@ class Machine:
         again = again and brief and variant == "plain"
         session: OneRun | None = None
         if again:
-            session, self._idle = self._idle, None
+            with suppress(IndexError):
+                session = self._idle.pop()
         if session is None or not session.begin_again(limits, given_input, ways, watch):
             session = OneRun(self, limits, variant, recorder, given_input, ways, watch, brief=brief)
         try:
             yield session
         finally:
-            if again and not session.worn:
-                self._idle = session
+            if again and not session.worn and not self._idle:
+                self._idle.append(session)
 
     @contextmanager
     def evaluator(self, limits: Limits) -> Iterator[Callable[[Node], Value]]:
