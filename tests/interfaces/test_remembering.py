@@ -9,6 +9,7 @@ import pytest
 from embrix.course.last_time import LastTime, Supply, last_time, remember
 from embrix.course.records import Damaged
 from embrix.tui.app import WorkbenchApp
+from embrix.tui.step_details import StepDetails
 from embrix.tui.theme import DAY, NIGHT
 from tests.conftest import leave_only, shorten_suites
 from tests.interfaces.test_workbench import bench, settled, until
@@ -38,7 +39,7 @@ async def left(folder: Path) -> LastTime:
         await until(lambda: screen.pane == "walk", "the walk")
         await pilot.press("b")
         screen.editor.move_cursor((0, 3))
-        await pilot.press("f12", "alt+2", "ctrl+q")
+        await pilot.press("f12", "alt+2", "alt+h", "ctrl+q")
     found = last_time(folder)
     assert found is not None
     return found
@@ -58,6 +59,9 @@ async def test_what_was_left_is_there_again(rill: Path) -> None:
         assert screen.walking.marks == [2]
         assert screen.editor.cursor_location == (0, 3)
         assert (screen.walking.given, screen.input) == ({"n": "3"}, ["12"])
+        details = screen.query_one(StepDetails)
+        assert details.pictured
+        await until(lambda: "names here" not in details.described().plain, "the frames")
         assert screen.decided == {"Rill": ["environment[first=right]"]}
         assert app.theme == DAY
         assert screen.has_class("for-writing")

@@ -43,6 +43,8 @@ class LastTime(Record):
     marks: list[MarkedSteps] = field(default_factory=list)
     theme: str = ""
     arrangement: str = ""
+    pictured: bool = False
+    """Whether frames and store are drawn beside the walk."""
     version: int = 1
 
 

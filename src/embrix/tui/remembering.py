@@ -19,6 +19,7 @@ from embrix.course.last_time import (
 from embrix.course.records import Damaged
 from embrix.tui.arranging_panes import ARRANGEMENTS
 from embrix.tui.program_pane import ProgramPane
+from embrix.tui.step_details import StepDetails
 from embrix.tui.theme import DAY, NIGHT
 
 LOG = logging.getLogger(__name__)
@@ -52,6 +53,7 @@ class Remembering:
             bench.app.theme = kept.theme
         for name in ARRANGEMENTS:
             bench.set_class(name == kept.arrangement and name != "running", f"for-{name}")
+        bench.query_one("#step-details", StepDetails).pictured = kept.pictured
         bench.decided |= {language: list(lanes) for language, lanes in kept.lanes.items()}
         for supply in kept.supplies:
             path = self._path(supply.program)
@@ -110,6 +112,7 @@ class Remembering:
             ],
             theme=bench.app.theme,
             arrangement=next((one for one in ARRANGEMENTS if bench.has_class(f"for-{one}")), ""),
+            pictured=bench.query_one("#step-details", StepDetails).pictured,
         )  # fmt: skip
 
     def _inside(self, path: Path) -> str:
