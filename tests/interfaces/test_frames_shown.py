@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from textual.widgets import Static
+
 from embrix.tui.step_details import StepDetails
 from tests.interfaces.test_workbench import bench, opened, settled, until, walk_lane, write
 
@@ -55,5 +57,16 @@ async def test_a_store_is_drawn_with_what_has_changed_in_heavy_lines(course_copy
                 lambda n=number: details.step is not None and details.step.number == n, "the step"
             )  # type: ignore[misc]
             drawn.append(details.described().plain)
+        await walk_lane(pilot, "rewriting")
+        screen.walking.go(2)  # the name is declared by then
+        await until(lambda: details.step is not None and bool(details.step.store), "the store")
+        # Without frames as well, and without another step in between.
+        await pilot.press("alt+h")
+        shown = str(details.query_one(Static).content)
+        assert "@0" in shown
+        assert "╭" not in shown
+        await pilot.press("alt+h")
+        await until(lambda: " @0 ─" in str(details.query_one(Static).content)
+                    or " @0 ━" in str(details.query_one(Static).content), "the cells")  # fmt: skip
         assert any("┏ @0 ━" in text and "┃ 7 " in text for text in drawn)
         assert any("╭ @0 ─" in text and "│ 2 " in text for text in drawn)

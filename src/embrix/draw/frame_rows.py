@@ -68,7 +68,7 @@ def frame_rows(frames: Sequence[LinkedFrame], room: int) -> list[FrameRow]:
         made.append([(f"╰{'─' * (broad + 2)}╯", "box")])
         around = frames[box[-1]].around
         end = {EMPTY_ENVIRONMENT: " ∅", LEFT_OUT: " …"}.get(around, "")
-        made[-1].append((rails[foot] or end, "link"))
+        made[-1].append((end + rails[foot][len(end) :], "link"))
         top = foot - len(box) - 1
         made[top].append((rails[top], "link"))
     return made

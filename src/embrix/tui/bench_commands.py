@@ -337,9 +337,12 @@ class BenchCommands(TextActions):
     def action_frames(self) -> None:
         """Draw the names and the store of the step beside the walk, or list them again."""
         details = self.query_one(StepDetails)
-        details.pictured = not details.pictured
+        details.picture(drawn=not details.pictured)
         self.walking.show_details()
-        self.say("frames and store drawn" if details.pictured else "names and store listed")
+        if details.pictured and self.walking.held:
+            self.say("a walk from a file has names, no frames: only its store is drawn", "brass")
+        else:
+            self.say("frames and store drawn" if details.pictured else "names and store listed")
 
     def action_mark(self) -> None:
         self.seeking.mark()

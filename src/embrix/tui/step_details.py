@@ -13,7 +13,7 @@ from textual.binding import Binding, BindingType
 from textual.containers import VerticalScroll
 from textual.widgets import Static
 
-from embrix.draw.frame_rows import CellRole, frame_rows
+from embrix.draw.frame_rows import CellRole, FrameRow, frame_rows
 from embrix.draw.store_rows import store_rows
 from embrix.messages.replies import LinkedFrame, StepData, Substituted
 from embrix.text.plural import counted
@@ -93,6 +93,11 @@ class StepDetails(VerticalScroll, inherit_bindings=False):
             self.step, self.style_of_walk, self._frames = step, style, frames
             self._draw()
 
+    def picture(self, *, drawn: bool) -> None:
+        """Draw names and store, or list them."""
+        self.pictured = drawn
+        self._draw()
+
     def on_resize(self) -> None:
         self._draw()
 
@@ -136,11 +141,18 @@ class StepDetails(VerticalScroll, inherit_bindings=False):
             return text
         app = self.app
         room = max(20, self.scrollable_content_region.width)
-        if self.pictured and (self._frames or step.store):
-            self._picture(text, step, room)
+        if self.pictured and self._frames:
+            held = any(one.holds is not None for one in self._frames)
+            title = "frames here, the innermost first" + (
+                ", ● what a closure holds" if held else ""
+            )
+            self._picture(text, title, frame_rows(self._frames, room))
         else:
             text.append("names here\n", ink(app, "faint", italic=True))
             self._names(text, step, room)
+        if self.pictured and step.store:
+            self._picture(text, "store", store_rows(step.store, step.changed, room))
+        else:
             self._store(text, step, room)
         for put in step.put:
             self._substitution(text, put, room)
@@ -180,21 +192,14 @@ class StepDetails(VerticalScroll, inherit_bindings=False):
                 text.append(f"  {cut(visible(judgement), room - 2)}\n", ink(app, "faint"))
         return text
 
-    def _picture(self, text: Text, step: StepData, room: int) -> None:
-        """The frames as boxes with lines from closures to what they hold, the store as cells."""
-        held = {one.holds for one in self._frames} - {None}
-        title = "frames here, the innermost first" + (", ● what a closure holds" if held else "")
-        drawn = ((title, frame_rows(self._frames, room)),
-                 ("store", store_rows(step.store, step.changed, room)))  # fmt: skip
-        for title, rows in drawn:
-            if rows:
-                text.append(f"{title}\n", ink(self.app, "faint", italic=True))
-            for row in rows:
-                for part, role in row:
-                    style = ink(self.app, INKS[role], bold=role == "name", italic=role == "note",
-                                strike=role == "shadowed")  # fmt: skip
-                    text.append(part, style)
-                text.append("\n")
+    def _picture(self, text: Text, title: str, rows: Sequence[FrameRow]) -> None:
+        text.append(f"{title}\n", ink(self.app, "faint", italic=True))
+        for row in rows:
+            for part, role in row:
+                style = ink(self.app, INKS[role], bold=role == "name", italic=role == "note",
+                            strike=role == "shadowed")  # fmt: skip
+                text.append(part, style)
+            text.append("\n")
 
     def _substitution(self, text: Text, put: Substituted, room: int) -> None:
         """What is put where, what stops it, what is renamed."""
