@@ -259,6 +259,11 @@ class Expressions(PatternReader):
             )  # fmt: skip
             self.c.failures += 1
             raise Misread
+        if tok.text == "each" and self.c.ahead(1).kind == "name" and not self.c.ahead(1).first:
+            each = self.c.take()
+            listed = self.variable("the name of a list")
+            inner = s.Ref(listed.text, listed.span)
+            return s.Apply(s.Ref(each.text, each.span), (inner,), self.c.since(each.span))
         name = self.variable("an expression")
         return s.Ref(name.text, name.span)
 

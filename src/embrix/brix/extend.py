@@ -105,7 +105,10 @@ class _Joining:
                 self.nothing_there("tokens", row.span, (), "")
             else:
                 self.error("declared_twice", "`...` stands here a second time", row.span)
-        return s.TokensSyntax(tuple(joined), own.lines or base.lines, own.invalid or base.invalid)
+        return s.TokensSyntax(
+            tuple(joined), own.lines or base.lines, own.invalid or base.invalid,
+            own.any_case or base.any_case,
+        )  # fmt: skip
 
     def types(
         self, base: tuple[s.TypeDecl, ...], own: tuple[s.TypeDecl, ...]

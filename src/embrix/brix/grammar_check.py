@@ -12,6 +12,7 @@ from embrix.brix.world import World
 from embrix.grammar.flatten import flatten
 from embrix.grammar.model import (
     Compose,
+    Fold,
     Grammar,
     OperatorTable,
     OrElse,
@@ -47,7 +48,9 @@ def check_grammar(
     kinds = (*kinds, *check.unwritten.values())
     literals = tuple(check.literals)
     layout = layout_of(world, syntax.tokens.lines, literals, kinds)
-    tokens = TokenTable(literals, kinds, invalid, layout)
+    tokens = TokenTable(literals, kinds, invalid, layout, syntax.tokens.any_case)
+    if tokens.any_case:
+        report_same_words(world, grammar, literals)
     declared = syntax.tokens.written
     for terminal, example, winner in tokens.never_winning():
         index = terminal - len(tokens.literals)
@@ -69,17 +72,33 @@ def check_grammar(
     return checked
 
 
+def report_same_words(world: World, grammar: s.GrammarSyntax, literals: Sequence[str]) -> None:
+    """Words of a grammar that are read in any case, and differ in nothing else."""
+    first: dict[str, str] = {}
+    for text in literals:
+        other = first.setdefault(text.lower(), text)
+        if other != text:
+            world.error(
+                "declared_twice", f"`{other}` and `{text}` are one word where upper and lower "
+                "case do not count", grammar.span, "write it alike everywhere",
+            )  # fmt: skip
+
+
 def report_unbuilt(
     world: World, syntax: s.LanguageSyntax, grammar: s.GrammarSyntax, checked: Grammar
 ) -> None:
     """Warn about forms that no rule makes."""
     made: set[str] = set()
-    pending: list[Template] = [p.build for p in checked.productions if isinstance(p.build, Compose)]
+    pending: list[Template] = [
+        p.build for p in checked.productions if isinstance(p.build, Compose | Fold)
+    ]
     while pending:
         template = pending.pop()
         if isinstance(template, Compose):
             made.add(template.form.name)
             pending += template.parts
+        elif isinstance(template, Fold):
+            pending.append(template.make)
         elif isinstance(template, Several):
             pending += template.parts
         elif isinstance(template, OrElse):
@@ -225,5 +244,5 @@ def quoted_in(grammar: s.GrammarSyntax) -> tuple[str, ...]:
         else:
             rows = [operator.row for level in rule.written for operator in level.operators]
         for one in (one for row in rows for item in row for one in item.all_inside()):
-            found.update(dict.fromkeys(text for text in (one.text, one.separator) if text))
+            found.update(dict.fromkeys([one.text] if one.text else []))
     return tuple(found)

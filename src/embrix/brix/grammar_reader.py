@@ -8,11 +8,25 @@ from embrix.brix.lexer import Tok, unescape
 from embrix.brix.parse import Cursor, Misread
 from embrix.text.source import Span
 
+PLAIN = "plain"
+"""What the tokens outside all modes are called where a token `enters` them."""
 FIXITIES = ("left", "right", "nonassociative", "prefix", "postfix")
 
 
 def read_tokens(c: Cursor) -> s.TokensSyntax:
-    """The token declarations, and what is done about lines and about strange characters."""
+    """The token declarations of one mode, and what is done about lines, about strange characters,
+    and about upper and lower case."""
+    mode = ""
+    if not c.raw().first and c.accept("in"):
+        named = c.expect_kind("name", "the name of a mode")
+        mode = named.text
+        if mode == PLAIN:
+            c.findings.error(
+                "unreadable", "tokens outside all modes are declared under `tokens` alone",
+                c.source, named.span, "remove in plain",
+            )  # fmt: skip
+            mode = ""
+    any_case = False
     invalid: list[str] = []
     lines: list[s.LinesDecl] = []
 
@@ -30,6 +44,15 @@ def read_tokens(c: Cursor) -> s.TokensSyntax:
             raise
 
     def declaration(name: Tok, *, replaces: bool) -> s.TokenDecl | None:
+        nonlocal any_case
+        settings = name.text in ("lines", "words", "invalid") and c.peek().kind == "name"
+        if settings and mode:
+            c.fail(f"`{name.text}` is said for all modes", "write it under `tokens` alone")
+        if name.text == "words" and settings:
+            for word in ("in", "any", "case"):
+                c.expect(word)
+            any_case = True
+            return None
         if name.text == "lines" and c.peek().kind == "name":
             lines.append(_lines(c, name))
             return None
@@ -56,12 +79,17 @@ def read_tokens(c: Cursor) -> s.TokensSyntax:
         if c.accept("not"):
             c.expect("before")
             not_before = _pattern(c)
+        leaves = c.accept("leaves") is not None
+        enters: tuple[str, Span] | None = None
+        if c.accept("enters"):
+            entered = c.expect_kind("name", "the name of a mode")
+            enters = (entered.text, entered.span)
         label = ""
         if c.peek().kind == "text":
             label = unescape(c.take(), c.source, c.findings)
         return s.TokenDecl(
             name.text, pattern, conversion, label, c.since(name.span), tuple(via), not_before,
-            replaces,
+            replaces, mode, enters, leaves,
         )  # fmt: skip
 
     def spoilt(row: s.TokenDecl | s.More) -> None:
@@ -74,7 +102,9 @@ def read_tokens(c: Cursor) -> s.TokensSyntax:
         c.findings.error(
             "declared_twice", "`lines` stands here a second time", c.source, extra.span
         )
-    return s.TokensSyntax(tuple(rows), lines[0] if lines else None, invalid[-1] if invalid else "")
+    return s.TokensSyntax(
+        tuple(rows), lines[0] if lines else None, invalid[-1] if invalid else "", any_case
+    )
 
 
 def _pattern(c: Cursor) -> s.PatternSyntax:
@@ -210,7 +240,9 @@ def _item(c: Cursor) -> s.ItemSyntax:
         c.take()
         text, name, group = _symbol(c)
         c.expect(",", " before the separator")
-        separator = unescape(c.expect_kind("text", "the separator in quotes"), c.source, c.findings)
+        begin = c.peek().span
+        written = _symbol(c)
+        separator = s.ItemSyntax(*written[:2], "", c.since(begin), group=written[2])
         c.expect(")")
         sign = "*" if tok.text == "list" else "+"
         greedy = c.accept("greedy") is not None
@@ -220,7 +252,7 @@ def _item(c: Cursor) -> s.ItemSyntax:
     text, name, group = _symbol(c)
     sign = c.take().text if c.peek().kind == "symbol" and c.sees("?", "*", "+") else ""
     greedy = bool(sign) and c.accept("greedy") is not None
-    return s.ItemSyntax(text, name, capture, c.since(start.span), sign, "", greedy, group=group)
+    return s.ItemSyntax(text, name, capture, c.since(start.span), sign, greedy=greedy, group=group)
 
 
 def _symbol(c: Cursor) -> tuple[str | None, str, tuple[s.AlternativeSyntax, ...]]:

@@ -25,7 +25,8 @@ class PatternSyntax(Struct, frozen=True):
 
 class TokenDecl(Struct, frozen=True):
     """`via` names the functions that read and write the token; `not_before` describes the
-    character that may not follow it."""
+    character that may not follow it. It is a token in a `mode` ("" outside all that are named),
+    perhaps `enters` one, or `leaves` its own."""
 
     name: str
     pattern: PatternSyntax
@@ -35,6 +36,9 @@ class TokenDecl(Struct, frozen=True):
     via: tuple[tuple[str, Span], ...] = ()
     not_before: PatternSyntax | None = None
     replaces: bool = False
+    mode: str = ""
+    enters: tuple[str, Span] | None = None
+    leaves: bool = False
 
 
 class LinesDecl(Struct, frozen=True):
@@ -46,11 +50,13 @@ class LinesDecl(Struct, frozen=True):
 
 
 class TokensSyntax(Struct, frozen=True):
-    """`invalid` is empty where nothing is said about characters that begin no token."""
+    """`invalid` is empty where nothing is said about characters that begin no token. With
+    `any_case` the words of the grammar are read in upper and lower case."""
 
     rows: tuple[TokenDecl | More, ...] = ()
     lines: LinesDecl | None = None
     invalid: str = ""
+    any_case: bool = False
 
     @property
     def written(self) -> tuple[TokenDecl, ...]:
@@ -68,7 +74,7 @@ class ItemSyntax(Struct, frozen=True):
     span: Span
     sign: str = ""
     """`?`, `*` or `+` when it is repeated."""
-    separator: str = ""
+    separator: ItemSyntax | None = None
     greedy: bool = False
     todo: str | None = None
     group: tuple[AlternativeSyntax, ...] = ()
@@ -79,8 +85,10 @@ class ItemSyntax(Struct, frozen=True):
         return self.text is None and not self.name
 
     def all_inside(self) -> Iterator[ItemSyntax]:
-        """It and all items of its group."""
+        """It, its separator, and all items of its group."""
         yield self
+        if self.separator is not None:
+            yield from self.separator.all_inside()
         for alternative in self.group:
             for item in alternative.items:
                 yield from item.all_inside()

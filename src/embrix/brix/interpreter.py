@@ -24,7 +24,6 @@ from embrix.brix.language import (
 from embrix.brix.lint import report_code_without_environment
 from embrix.brix.widen import extended_interpreter, standing_alone, with_libraries
 from embrix.brix.world import World, unify
-from embrix.grammar.model import Pass
 from embrix.terms.node import FIRST_FREE_TAG, Constructor
 from embrix.terms.signature import Signature
 from embrix.terms.types import (
@@ -328,8 +327,8 @@ class _Interpreter:
             for production in grammar.by_left.get(left, ()):
                 if production.form is not None:
                     return production.form.owner == sort
-                if isinstance(production.build, Pass):
-                    target = production.right[production.build.position]
+                if production.passes is not None:
+                    target = production.right[production.passes]
                     if target < 0:
                         stack.append(target)
         return False

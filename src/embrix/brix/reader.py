@@ -328,7 +328,8 @@ class _File(DeclarationReader):
         blocks = self.parts.tokens
         rows = tuple(row for block in blocks for row in block.rows)
         lines = next((block.lines for block in blocks if block.lines is not None), None)
-        return s.TokensSyntax(rows, lines, next((b.invalid for b in blocks if b.invalid), ""))
+        invalid = next((block.invalid for block in blocks if block.invalid), "")
+        return s.TokensSyntax(rows, lines, invalid, any(block.any_case for block in blocks))
 
     def joined_grammars(self) -> tuple[s.GrammarSyntax, ...]:
         """Blocks of the same grammar as one, in the order of their first blocks."""

@@ -12,6 +12,7 @@ from embrix.brix.world import World, count, unify
 from embrix.grammar.model import (
     Alternative,
     Compose,
+    Fold,
     Item,
     Kind,
     Operand,
@@ -119,15 +120,26 @@ class RuleChecks:
         if found is None or not item.sign:
             return found
         symbol, kind = found
-        if item.separator:
-            self.literals[item.separator] = None
+        separator = None
+        if item.separator is not None:
+            checked = self.plain(item.separator)
+            if checked is None:
+                return None
+            separator, what = checked
+            between = item.separator
+            if not (self.separates(between) or self.says_nothing(between, separator, what)):
+                self.world.warning(
+                    "dropped_part", f"what {item.separator.name} reads between two parts is "
+                    "discarded", item.separator.span,
+                    "separate by literals, line ends, or a rule that has nothing else",
+                )  # fmt: skip
         elif item.sign in "*+" and self.item_may_be_empty(replace(item, sign=""), frozenset()):
             self.world.error(
                 "empty_repetition", f"{item.name} can be empty, so repeating it has no end",
                 item.span, "repeat something that takes at least one token",
             )  # fmt: skip
             return None
-        repeated = Repeated(symbol, item.sign, item.separator, item.greedy)
+        repeated = Repeated(symbol, item.sign, separator, item.greedy)
         return repeated, maybe(kind) if item.sign == "?" else listing(kind)
 
     def may_be_empty(self, name: str, seen: frozenset[str] = frozenset()) -> bool:
@@ -181,7 +193,7 @@ class RuleChecks:
         """A group is a rule without a name, where it is used. It goes by what it is written as, so
         that equal ones are one."""
         if item.name not in self.types:
-            wanted = TEXT if all(map(only_literals, item.group)) else Hole()
+            wanted = TEXT if all(map(self.only_signs, item.group)) else Hole()
             self.types[item.name] = wanted
             alternatives = self.alternatives(item.name, wanted, item.group)
             made = Rule(item.name, show_type(wanted), alternatives, item.span, group=True)
@@ -221,7 +233,7 @@ class RuleChecks:
         symbols: Sequence[tuple[s.ItemSyntax, tuple[Symbol, Type]]],
         makes: s.Expr,
         wanted: Type,
-    ) -> tuple[tuple[Item, ...], Compose] | None:
+    ) -> tuple[tuple[Item, ...], Compose | Fold] | None:
         """The items with their slots, and the term that is made of them."""
         template = Templates(self.world, makes, wanted)
         items: list[Item] = []
@@ -247,7 +259,35 @@ class RuleChecks:
         inner = kind.args[0] if isinstance(kind, Con) and kind.args else kind
         if isinstance(settle(inner), Hole | Unknown):
             return True
-        return only_words(item) or isinstance(symbol, Quoted | Operand) or self.is_layout(symbol)
+        plain = self.only_words(item) or isinstance(symbol, Quoted | Operand)
+        return plain or self.is_layout(symbol) or self.has_sign(symbol)
+
+    def has_sign(self, symbol: Symbol) -> bool:
+        """Whether a symbol is a token that has one text only."""
+        kind = self.kinds.get(symbol.name) if isinstance(symbol, Kind) else None
+        return kind is not None and kind.sign is not None
+
+    def only_signs(self, alternative: s.AlternativeSyntax) -> bool:
+        """Whether nothing but literals and line ends stands in an alternative, and nothing is made
+        of them."""
+        kinds = self.kinds
+        return alternative.makes is None and all(
+            not item.sign
+            and (item.text is not None or (item.name in kinds and bool(kinds[item.name].made)))
+            for item in alternative.items
+        )
+
+    def only_words(self, item: s.ItemSyntax) -> bool:
+        """Whether an item is a group of nothing but literals and line ends."""
+        return bool(item.group) and all(map(self.only_signs, item.group))
+
+    def separates(self, item: s.ItemSyntax) -> bool:
+        """Whether an item is a rule of nothing but literals and line ends."""
+        return any(
+            rule.name == item.name and all(map(self.only_signs, rule.written))
+            for rule in self.grammar.rules
+            if isinstance(rule, s.RuleSyntax)
+        )
 
     def is_layout(self, symbol: Symbol) -> bool:
         """Whether a symbol stands for line ends or indentation, which carry no value."""
@@ -273,8 +313,8 @@ class RuleChecks:
             if (alone or not isinstance(symbol, Quoted)) and not self.is_layout(symbol)
         ]
         if len(values) > 1:
-            values = [(item, kind) for item, kind in values if not only_words(item)]
-        if texts and group and only_literals(alternative):
+            values = [(item, kind) for item, kind in values if not self.only_words(item)]
+        if texts and (group or alone) and self.only_signs(alternative):
             values = [(alternative.items[0], TEXT)]
         if any(self.is_unread(symbol) for _, (symbol, _) in symbols) or not self.world.sorts:
             return None  # what is wrong here has been reported
@@ -304,17 +344,6 @@ class RuleChecks:
         return Alternative(items, None, alternative.span, place)
 
 
-def only_literals(alternative: s.AlternativeSyntax) -> bool:
-    """Whether nothing but literals stands in an alternative, and nothing is made of them."""
-    literals = all(item.text is not None and not item.sign for item in alternative.items)
-    return literals and alternative.makes is None
-
-
-def only_words(item: s.ItemSyntax) -> bool:
-    """Whether an item is a group of literals."""
-    return bool(item.group) and all(map(only_literals, item.group))
-
-
 def references(expr: s.Expr) -> list[str]:
     """The names that a term after `makes` refers to, `left` before `right`."""
     found: dict[str, None] = {}
@@ -325,6 +354,8 @@ def references(expr: s.Expr) -> list[str]:
             pending = [*part.args, *pending]
         elif isinstance(part, s.Otherwise):
             pending = [part.value, part.instead, *pending]
+        elif isinstance(part, s.Apply):
+            pending = [*part.args, *pending]
         elif isinstance(part, s.Ref) and part.name not in ("true", "false"):
             found[part.name] = None
     names = list(found)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from embrix.brix import syntax as s
 from embrix.brix.world import World, count, unify
-from embrix.grammar.model import Compose, Fixed, OrElse, Several, Slot, Template, fields_of
+from embrix.grammar.model import Compose, Fixed, Fold, OrElse, Several, Slot, Template, fields_of
 from embrix.terms.node import Constructor
 from embrix.terms.types import (
     BOOL,
@@ -92,7 +92,7 @@ class Templates:
         self.captures[name] = (slot, kind, span)
         return slot
 
-    def finish(self) -> Compose | None:
+    def finish(self) -> Compose | Fold | None:
         """The template, once all captures are known."""
         if self.form is None or not isinstance(self.makes, s.Make):
             return None
@@ -112,7 +112,7 @@ class Templates:
                     "dropped_part", f"{name} is captured and not used", span,
                     "use it in what is made, or remove the capture",
                 )  # fmt: skip
-        return made if isinstance(made, Compose) else None
+        return made if isinstance(made, Compose | Fold) else None
 
     def _make(self, expr: s.Make, wanted: Type) -> Template | None:
         form = self._form(expr, wanted)
@@ -124,10 +124,34 @@ class Templates:
                 f"{len(expr.args)}", expr.span, f"its fields are {', '.join(form.fields)}",
             )  # fmt: skip
             return None
+        if any(map(_listed, expr.args)):
+            return self._fold(form, expr)
         parts = [self._part(a, t) for a, t in zip(expr.args, form.types, strict=True)]
         if any(part is None for part in parts):
             return None
         return Compose(form, tuple(part for part in parts if part is not None))
+
+    def _fold(self, form: Constructor, expr: s.Make) -> Fold | None:
+        """`Call(callee, each args)`: a form around a form for each item of a captured list."""
+        each = [at for at, part in enumerate(expr.args) if _listed(part)]
+        own = [at for at, kind in enumerate(form.types)
+               if at not in each and settle(kind) == Con(form.owner)]  # fmt: skip
+        if len(each) != 1 or len(own) != 1:
+            found = "there is no other" if not own else f"there are {count(len(own), 'other')}"
+            why = "two parts say `each`" if len(each) > 1 else f"{found} of type {form.owner}"
+            self.world.error(
+                "wrong_pattern", "with `each` a form stands in another part of its own type; "
+                + why, expr.span, "write FORM(first, each rest) or FORM(each first, last)",
+            )  # fmt: skip
+            return None
+        parts: list[Template] = []
+        for at, (part, kind) in enumerate(zip(expr.args, form.types, strict=True)):
+            listed = _listed(part)
+            made = self._part(listed or part, listing(kind) if at in each else kind)
+            if made is None:
+                return None
+            parts.append(made)
+        return Fold(Compose(form, tuple(parts)), each[0], own[0])
 
     def _part(self, expr: s.Expr, wanted: Type) -> Template | None:
         match expr:
@@ -157,6 +181,12 @@ class Templates:
                 if any(part is None for part in several):
                     return None
                 return Several(tuple(part for part in several if part is not None))
+        if _listed(expr):
+            self.world.error(
+                "wrong_pattern", "`each` stands for a part of a form", expr.span,
+                "write FORM(first, each rest) or FORM(each first, last)",
+            )  # fmt: skip
+            return None
         self.world.error(
             "wrong_pattern", "a rule makes terms of forms, captures, constants and `otherwise`",
             expr.span,
@@ -181,3 +211,11 @@ class Templates:
                 "expected here", span,
             )  # fmt: skip
         return made
+
+
+def _listed(expr: s.Expr) -> s.Ref | None:
+    """The list in `each LIST`."""
+    match expr:
+        case s.Apply(s.Ref("each"), (s.Ref() as listed,)):
+            return listed
+    return None

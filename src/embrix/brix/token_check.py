@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from embrix.brix import syntax as s
+from embrix.brix.grammar_reader import PLAIN
 from embrix.brix.world import World
 from embrix.grammar.layout import Layout
 from embrix.grammar.pattern import (
@@ -32,6 +33,7 @@ from embrix.terms.types import (
     show_type,
 )
 from embrix.text.source import Span
+from embrix.text.suggest import did_you_mean
 
 _PLAIN: tuple[Type, ...] = (NUMBER, NAME, TEXT)
 _CONVERTED: tuple[Type, ...] = (NUMBER, INT, NAME, TEXT, BOOL)
@@ -57,9 +59,11 @@ def check_tokens(world: World, tokens: s.TokensSyntax) -> tuple[TokenKind, ...]:
             TokenKind(
                 decl.name, pattern, decl.pattern.text, _conversion(world, decl), skip, decl.label,
                 via=len(decl.via) == 2 and _via(world, decl),
-                not_before=_not_before(world, decl),
+                not_before=_not_before(world, decl), mode=decl.mode,
+                enters=_entered(world, tokens, decl), leaves=decl.leaves,
             )
         )  # fmt: skip
+    _check_modes(world, tokens)
     if tokens.lines is not None:
         for (name, span), made in zip(
             tokens.lines.names, ("newline", "indent", "dedent"), strict=False
@@ -102,6 +106,45 @@ def _pattern(world: World, name: str, written: s.PatternSyntax) -> Pattern:
         place = Span(at, at + 1, written.span.source)
         world.error("bad_pattern", f"in the pattern of {name}: {bad}", place)
         return literal("\0")
+
+
+def _entered(world: World, tokens: s.TokensSyntax, decl: s.TokenDecl) -> str | None:
+    """The mode that a token enters; the tokens outside all modes are `plain`."""
+    if decl.enters is None:
+        return None
+    name, span = decl.enters
+    modes = [PLAIN, *dict.fromkeys(other.mode for other in tokens.written if other.mode)]
+    if name not in modes:
+        hint = did_you_mean(name, modes, f"declare its tokens under: tokens in {name}")
+        world.error("unknown_mode", f"there are no tokens in {name}", span, hint)
+        return None
+    return "" if name == PLAIN else name
+
+
+def _check_modes(world: World, tokens: s.TokensSyntax) -> None:
+    """Warn about modes that no token enters, or that none leaves."""
+    entered = [""]
+    for mode in entered:
+        for decl in tokens.written:
+            if decl.mode == mode and decl.enters is not None:
+                entered += {decl.enters[0]}.difference(entered, [PLAIN])
+    left = {
+        decl.mode
+        for decl in tokens.written
+        if decl.leaves or (decl.enters is not None and decl.enters[0] != decl.mode)
+    }
+    first = {decl.mode: decl for decl in reversed(tokens.written) if decl.mode}
+    for mode, decl in first.items():
+        if mode not in entered:
+            world.warning(
+                "unused_mode", f"no token enters {mode}, so its tokens are never read", decl.span,
+                f"write enters {mode} behind the token with which it begins",
+            )  # fmt: skip
+        elif mode not in left:
+            world.warning(
+                "unused_mode", f"no token leaves {mode}: it goes on to the end of the text",
+                decl.span, "write leaves behind the token with which it ends",
+            )  # fmt: skip
 
 
 def _not_before(world: World, decl: s.TokenDecl) -> Ranges:

@@ -187,12 +187,11 @@ class _Diagrams:
             return self._ways(grammar.by_left.get(symbol, ()))
         if symbol not in grammar.repeats:
             return _cell(grammar.names[symbol], literal=False)
-        repeated, inner = grammar.repeats[symbol]
+        repeated, inner, between = grammar.repeats[symbol]
         item = self._symbol(inner)
         if repeated.sign == "?":
             return _past(item)
-        separator = _cell(repeated.separator, literal=True) if repeated.separator else None
-        loop = _again(item, separator)
+        loop = _again(item, self._symbol(between) if between is not None else None)
         return loop if repeated.sign == "+" else _past(loop)
 
 

@@ -10,6 +10,7 @@ from embrix.grammar.model import (
     Collect,
     Compose,
     Fixed,
+    Fold,
     Grammar,
     OrElse,
     Pass,
@@ -74,7 +75,7 @@ def read_token(grammar: Grammar, token: Token, text: str) -> Value:
                 Span(token.start, token.end),
             )
         return number
-    return sys.intern(piece)
+    return sys.intern(grammar.tokens.literals[token.terminal] if kind is None else piece)
 
 
 def finish(
@@ -150,6 +151,43 @@ def compose(template: Template, slots: dict[int, Value], place: Place) -> Value:
             return make_list([compose(part, slots, place) for part in parts])
         case Compose(form, parts):
             return (form.tag, place, *(compose(part, slots, place) for part in parts))
+        case Fold():
+            return _folded(template, slots, place)
+
+
+def _folded(fold: Fold, slots: dict[int, Value], place: Place) -> Value:
+    """A form around a form for each item. The outermost covers the whole place, each other one the
+    items that are in it."""
+    items = list(list_items(slots[fold.slot]))
+    made = compose(fold.make.parts[fold.seed], slots, place)
+    for number, item in enumerate(items if fold.leftwards else reversed(items), 1):
+        start, end = place
+        covered = item[1] if isinstance(item, tuple) else None
+        if covered is not None and number < len(items):
+            start, end = (start, covered[1]) if fold.leftwards else (covered[0], end)
+        parts = list(fold.make.parts)
+        fields = [
+            made if at == fold.seed else item if at == fold.each else compose(part, slots, place)
+            for at, part in enumerate(parts)
+        ]
+        made = (fold.make.form.tag, (start, end), *fields)
+    return made
+
+
+def _unfolded(fold: Fold, value: Value, slots: dict[int, Value]) -> bool:
+    """Whether a fold can have built a value: of as many items as there can be."""
+    items: list[Value] = []
+    tag, parts = fold.make.form.tag, fold.make.parts
+    others = [at for at in range(len(parts)) if at not in (fold.each, fold.seed)]
+    while isinstance(value, tuple) and value[0] == tag:
+        found = dict(slots)
+        if not all(take_apart(parts[at], value[FIELDS + at], found) for at in others):
+            break
+        slots.update(found)
+        items.append(value[FIELDS + fold.each])
+        value = value[FIELDS + fold.seed]
+    slots[fold.slot] = make_list(items[::-1] if fold.leftwards else items)
+    return take_apart(parts[fold.seed], value, slots)
 
 
 def take_apart(template: Template, value: Value, slots: dict[int, Value]) -> bool:
@@ -174,6 +212,8 @@ def take_apart(template: Template, value: Value, slots: dict[int, Value]) -> boo
             return len(items) == len(parts) and all(
                 take_apart(part, item, slots) for part, item in zip(parts, items, strict=True)
             )
+        case Fold():
+            return _unfolded(template, value, slots)
         case Compose(form, parts):
             return (
                 isinstance(value, tuple)

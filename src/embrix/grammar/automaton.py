@@ -13,7 +13,16 @@ from typing import Any
 
 from msgspec import Struct, field
 
-from embrix.grammar.pattern import LAST, AnyOf, Chars, Pattern, Ranges, Repetition, Sequence
+from embrix.grammar.pattern import (
+    LAST,
+    AnyOf,
+    Chars,
+    Pattern,
+    Ranges,
+    Repetition,
+    Sequence,
+    contains,
+)
 
 
 class State(Struct, eq=False):
@@ -123,18 +132,16 @@ class Automaton:
 
     def _letters(self) -> list[str]:
         """One character out of each class that no pattern tells apart."""
-        cuts = {0}
-        for edges in self._edges:
-            for ranges, _ in edges:
-                for low, high in ranges:
-                    cuts.update((low, high + 1))
-        usual = {ord(c) for c in "a1 "}
-        letters: list[str] = []
-        ordered = sorted(cut for cut in cuts if cut <= LAST)
-        for low, following in zip(ordered, [*ordered[1:], LAST + 1], strict=True):
-            inside = [code for code in usual if low <= code < following]
-            letters.append(chr(min(inside, default=low)))
-        return letters
+        sets = dict.fromkeys(ranges for edges in self._edges for ranges, _ in edges)
+        usual = [ord(c) for c in " 1a"]
+        cuts = {0, *usual}
+        for ranges in sets:
+            for low, high in ranges:
+                cuts.update((low, high + 1))
+        found: dict[tuple[bool, ...], str] = {}
+        for code in [*usual, *sorted(cut for cut in cuts if cut <= LAST)]:
+            found.setdefault(tuple(contains(ranges, code) for ranges in sets), chr(code))
+        return list(found.values())
 
     def move(self, state: State, character: str) -> State | None:
         """Where a character leads; worked out once and remembered in the state."""
@@ -143,7 +150,7 @@ class Automaton:
             target
             for member in state.members
             for ranges, target in self._edges[member]
-            if any(low <= code <= high for low, high in ranges)
+            if contains(ranges, code)
         ]
         result = self._state(targets) if targets else None
         state.moves[character] = result

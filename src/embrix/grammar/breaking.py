@@ -7,7 +7,7 @@ their line where the stretch began; everything else is indented.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from typing import TypeAlias
 
 from msgspec import Struct, field
@@ -28,11 +28,15 @@ class _Stretch(Struct):
 
 
 def break_lines(
-    texts: Sequence[str], gaps: list[str], groups: Sequence[tuple[int, bool]], width: int
+    texts: Sequence[str],
+    gaps: list[str],
+    groups: Sequence[tuple[int, bool]],
+    width: int,
+    fixed: Collection[int] = (),
 ) -> None:
     """Change the gaps before pieces to line ends. `groups` tells before which piece a part of the
-    term opens (True) or closes."""
-    _Breaker(texts, gaps, width).lay(_stretches(len(texts), groups), 0, 0)
+    term opens (True) or closes; before a `fixed` piece no line can end."""
+    _Breaker(texts, gaps, width, fixed).lay(_stretches(len(texts), groups), 0, 0)
 
 
 def _stretches(count: int, groups: Sequence[tuple[int, bool]]) -> _Stretch:
@@ -61,8 +65,11 @@ def _stretches(count: int, groups: Sequence[tuple[int, bool]]) -> _Stretch:
 
 
 class _Breaker:
-    def __init__(self, texts: Sequence[str], gaps: list[str], width: int) -> None:
+    def __init__(
+        self, texts: Sequence[str], gaps: list[str], width: int, fixed: Collection[int]
+    ) -> None:
         self.texts = texts
+        self.fixed = fixed
         self.gaps = gaps
         self.width = width
         self.column = 0
@@ -95,7 +102,7 @@ class _Breaker:
             text = self.texts[part] if isinstance(part, int) else ""
             broken = bool(number) and self.breaks(stretch.parts, number)
             if text in CLOSING and opened:
-                broken = opened.pop()
+                broken = opened.pop() and first not in self.fixed
             if broken:
                 inside = indent if text in CLOSING or text[:1].isalpha() else indent + step
                 self.gaps[first] = "\n" + " " * inside
@@ -125,6 +132,8 @@ class _Breaker:
     def breaks(self, parts: Sequence[Part], number: int) -> bool:
         """Whether a stretch that does not fit is broken before one of its parts."""
         part, before = parts[number], parts[number - 1]
+        if (part if isinstance(part, int) else part.first) in self.fixed:
+            return False
         if isinstance(before, int) and self.texts[before] in (",", ";", "{"):
             return True
         if isinstance(before, int) and self.texts[before] in ("[", "("):

@@ -40,7 +40,7 @@ def decisions(grammar: Grammar, parser: Parser, rule: str | None = None) -> list
             asked.setdefault(spelled(grammar, sentence), (question, sentence))
 
     ask("an empty program", start, ())
-    for symbol, (repeated, inner) in grammar.repeats.items():
+    for symbol, (repeated, inner, separator) in grammar.repeats.items():
         item = best.get(inner, ()) if inner < 0 else (inner,)
         what = grammar.names[inner] if inner < 0 else grammar.describe(inner)
         if not item:
@@ -50,13 +50,15 @@ def decisions(grammar: Grammar, parser: Parser, rule: str | None = None) -> list
             ask(f"{what} given", symbol, item)
             continue
         between: Sentence = ()
-        if repeated.separator:
-            between = (grammar.tokens.terminal_of_literal(repeated.separator),)
+        if separator is not None:
+            between = best.get(separator, ()) if separator < 0 else (separator,)
         ask(f"no {what} at all", symbol, ())
         ask(f"a single {what}", symbol, item)
         ask(f"two of {what}", symbol, (*item, *between, *item))
         if between:
-            sign = f"`{repeated.separator}`"
+            sign = "the separator"
+            if separator is not None and separator >= 0:
+                sign = grammar.describe(separator)
             ask(f"{sign} after the last {what}", symbol, (*item, *between))
             ask(f"{sign} before the first {what}", symbol, (*between, *item))
             ask(f"{sign} twice between two of {what}", symbol, (*item, *between, *between, *item))

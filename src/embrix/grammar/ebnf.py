@@ -100,12 +100,12 @@ class _Export:
             return f"( {' | '.join(options)} )"
         if symbol not in self.grammar.repeats:
             return self.name(symbol)
-        repeated, inner = self.grammar.repeats[symbol]
+        repeated, inner, separator = self.grammar.repeats[symbol]
         item = self._symbol(inner)
         if repeated.sign == "?":
             return f"[ {item} ]" if self.iso else f"{item}?"
-        if repeated.separator:
-            sign = _quote(repeated.separator)
+        if separator is not None:
+            sign = self._symbol(separator)
             more = f"{item}, {{ {sign}, {item} }}" if self.iso else f"{item} ({sign} {item})*"
             if repeated.sign == "+":
                 return more

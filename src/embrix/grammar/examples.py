@@ -7,7 +7,7 @@ from itertools import count
 
 from embrix.grammar.corner_cases import surroundings
 from embrix.grammar.lr import parser_of
-from embrix.grammar.model import Compose, Grammar, OrElse, Several, Template
+from embrix.grammar.model import Compose, Fold, Grammar, OrElse, Several, Template
 from embrix.grammar.parser import Parsed
 from embrix.grammar.sentences import Sentence, shortest, spelled
 
@@ -20,12 +20,19 @@ def form_examples(grammar: Grammar, rule: str | None = None) -> dict[str, str]:
     around = surroundings(grammar, start, best)
     found: dict[str, Sentence] = {}
     for production in grammar.productions:
-        if production.left not in around or not isinstance(production.build, Compose):
+        if production.left not in around or not isinstance(production.build, Compose | Fold):
             continue
         if any(part < 0 and part not in best for part in production.right):
             continue
         before, behind = around[production.left]
-        inside = [best[part] if part < 0 else (part,) for part in production.right]
+        folded = _folded(production.build)
+        parts = zip(production.right, production.captures, strict=True)
+        # What is folded has an item, or else nothing would be made of it.
+        symbols = [
+            grammar.repeats[part].inner if slot in folded and part in grammar.repeats else part
+            for part, slot in parts
+        ]
+        inside = [best[part] if part < 0 else (part,) for part in symbols]
         sentence = (*before, *(one for part in inside for one in part), *behind)
         for name in _forms(production.build):
             if name not in found or len(sentence) < len(found[name]):
@@ -42,12 +49,24 @@ def _varied(grammar: Grammar, text: str, rule: str | None) -> str:
     return other if isinstance(parser_of(grammar).parse(other, rule), Parsed) else text
 
 
+def _folded(template: Template) -> set[int]:
+    """The slots of the lists that an alternative folds."""
+    match template:
+        case Fold(make):
+            return {template.slot, *_folded(make)}
+        case Compose(_, parts) | Several(parts):
+            return {slot for part in parts for slot in _folded(part)}
+    return set()
+
+
 def _forms(template: Template) -> list[str]:
     """The forms that an alternative makes; what only stands in for something left out is not
     counted."""
     match template:
         case Compose(form, parts):
             return [form.name, *(name for part in parts for name in _forms(part))]
+        case Fold(make):
+            return _forms(make)
         case Several(parts):
             return [name for part in parts for name in _forms(part)]
         case OrElse():

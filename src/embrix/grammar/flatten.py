@@ -21,6 +21,7 @@ from embrix.grammar.model import (
     Build,
     Collect,
     Grammar,
+    Iteration,
     Kind,
     Operand,
     Operator,
@@ -83,10 +84,10 @@ class _Flattening:
         self.productions: list[Production] = []
         self.entry: dict[str, int] = {}
         self.names: dict[int, str] = {}
-        self.repeats: dict[int, tuple[Repeated, int]] = {}
+        self.repeats: dict[int, Iteration] = {}
         self.owners: dict[int, str] = {}
         self._known: dict[Repeated, int] = {}
-        self._rows: dict[tuple[int, str], int] = {}
+        self._rows: dict[tuple[int, int | None], int] = {}
         """The nonterminals for one or more of something, by the symbol and the separator: `X*` and
         `X+` share theirs, so that no parser has to tell them apart too early."""
 
@@ -113,11 +114,12 @@ class _Flattening:
     def _repeated(self, symbol: Repeated, origin: Span) -> int:
         """A nonterminal for an optional part or a list, with its productions."""
         inner = self.symbol(symbol.symbol, origin)
-        result = self.nonterminal(self._shown(inner, symbol.sign, symbol.separator))
-        self.repeats[result] = (symbol, inner)
-        again = inner
-        if symbol.separator:
-            again = self.tokens.terminal_of_literal(symbol.separator)
+        separator = None
+        if symbol.separator is not None:
+            separator = self.symbol(symbol.separator, origin)
+        result = self.nonterminal(self._shown(inner, symbol.sign, separator))
+        self.repeats[result] = Iteration(symbol, inner, separator)
+        again = inner if separator is None else separator
         unless = again if symbol.greedy else None
 
         def add(left: int, right: tuple[int, ...], step: Step, captures: tuple[int, ...]) -> None:
@@ -132,33 +134,33 @@ class _Flattening:
             return result
         if symbol.sign == "*":
             add(result, (), "nil", ())
-        items = self._rows.get((inner, symbol.separator))
+        items = self._rows.get((inner, separator))
         known = items is not None
         if items is None:
-            items = self.nonterminal(self._shown(inner, "+", symbol.separator))
-            self._rows[inner, symbol.separator] = items
+            items = self.nonterminal(self._shown(inner, "+", separator))
+            self._rows[inner, separator] = items
         add(result, (items,), "done", (0,))
         if known:
             return result
         add(items, (inner,), "one", (0,))
-        if symbol.separator:
+        if separator is not None:
             add(items, (items, again, inner), "add", (0, -1, 1))
         else:
             add(items, (items, inner), "add", (0, 1))
         return result
 
-    def _shown(self, inner: int, sign: str, separator: str) -> str:
+    def _shown(self, inner: int, sign: str, separator: int | None) -> str:
         """A repetition as the author writes it."""
-        if inner < 0:
-            name = self.names[inner]
-        elif inner < len(self.tokens.literals):
-            name = f"`{self.tokens.literals[inner]}`"
-        else:
-            kind = self.tokens.kind_of(inner)
-            name = kind.name if kind is not None else ""
-        if separator:
-            return f"{'list1' if sign == '+' else 'list'}({name}, `{separator}`)"
+        name = self._written(inner)
+        if separator is not None:
+            return f"{'list1' if sign == '+' else 'list'}({name}, {self._written(separator)})"
         return f"{name}{sign}"
+
+    def _written(self, symbol: int) -> str:
+        if symbol < 0:
+            return self.names[symbol]
+        kind = self.tokens.kind_of(symbol)
+        return kind.name if kind is not None else f"`{self.tokens.literals[symbol]}`"
 
     def rule(self, rule: Rule) -> None:
         for alternative in rule.alternatives:

@@ -7,7 +7,7 @@
 from __future__ import annotations
 
 from fractions import Fraction
-from typing import Literal, Protocol, TypeAlias
+from typing import Literal, NamedTuple, Protocol, TypeAlias
 
 from msgspec import Struct, field
 from msgspec.structs import force_setattr
@@ -43,14 +43,15 @@ class Operand(Struct, frozen=True):
 
 
 class Repeated(Struct, frozen=True):
-    """`X?`, `X*`, `X+`, or with a separator `list(X, ",")` (sign `*`) and `list1` (sign `+`).
+    """`X?`, `X*`, `X+`, or with a separator `list(X, ",")` (sign `*`) and `list1` (sign `+`). What
+    the separator stands for is not kept.
 
     A greedy one ends only where the next token cannot begin another X.
     """
 
     symbol: Symbol
     sign: str
-    separator: str = ""
+    separator: Symbol | None = None
     greedy: bool = False
 
 
@@ -99,7 +100,29 @@ class Compose(Struct, frozen=True, eq=False):
     parts: tuple[Template, ...]
 
 
-Template: TypeAlias = Slot | Fixed | OrElse | Several | Compose
+class Fold(Struct, frozen=True, eq=False):
+    """A form around a form, once for each item of a captured list: of its parts `each` is the slot
+    of the list and stands for an item, `seed` for what is made of the items before (where the seed
+    stands first) or behind; without items the seed is all there is."""
+
+    make: Compose
+    each: int
+    seed: int
+
+    @property
+    def slot(self) -> int:
+        """The slot of the list."""
+        part = self.make.parts[self.each]
+        assert isinstance(part, Slot)
+        return part.number
+
+    @property
+    def leftwards(self) -> bool:
+        """Whether the first item lies innermost."""
+        return self.seed < self.each
+
+
+Template: TypeAlias = Slot | Fixed | OrElse | Several | Compose | Fold
 
 
 class Pass(Struct, frozen=True):
@@ -114,7 +137,7 @@ class Collect(Struct, frozen=True):
     step: Literal["none", "some", "nil", "one", "add", "done"]
 
 
-Build: TypeAlias = Compose | Pass | Collect
+Build: TypeAlias = Compose | Fold | Pass | Collect
 
 
 def fields_of(form: Constructor) -> Compose:
@@ -129,7 +152,7 @@ class Alternative(Struct, frozen=True):
     """Without a template it passes the value of one item through; `passes` says which."""
 
     items: tuple[Item, ...]
-    makes: Compose | None
+    makes: Compose | Fold | None
     span: Span
     passes: int = 0
 
@@ -153,7 +176,7 @@ class Operator(Struct, frozen=True):
 
     fixity: Fixity
     row: tuple[Item, ...]
-    makes: Compose
+    makes: Compose | Fold
     span: Span
 
 
@@ -189,7 +212,29 @@ class Production(Struct, frozen=True, eq=False):
     @property
     def form(self) -> Constructor | None:
         """The form that is made, if one is."""
-        return self.build.form if isinstance(self.build, Compose) else None
+        made = self.build.make if isinstance(self.build, Fold) else self.build
+        return made.form if isinstance(made, Compose) else None
+
+    @property
+    def passes(self) -> int | None:
+        """The position of the symbol whose value is handed on, if nothing has to be made of it."""
+        if isinstance(self.build, Pass):
+            return self.build.position
+        if not isinstance(self.build, Fold):
+            return None
+        seed = self.build.make.parts[self.build.seed]
+        found = [at for at, slot in enumerate(self.captures) if slot >= 0]
+        if len(found) != 2 or not isinstance(seed, Slot):
+            return None
+        return self.captures.index(seed.number)
+
+
+class Iteration(NamedTuple):
+    """A repeated symbol in a plain grammar: what is repeated, and the separator if it has one."""
+
+    repeated: Repeated
+    inner: int
+    separator: int | None
 
 
 class Conversion(Protocol):
@@ -214,8 +259,8 @@ class Grammar(Struct, frozen=True, eq=False):
     """The nonterminal of each rule and table by its name."""
     names: dict[int, str]
     """What people call a nonterminal."""
-    repeats: dict[int, tuple[Repeated, int]]
-    """The nonterminals made for repeated symbols, with the symbol that is repeated."""
+    repeats: dict[int, Iteration]
+    """The nonterminals made for repeated symbols."""
     conversions: dict[str, Conversion] = field(default_factory=dict)
     """By token, for those that are read `via` functions."""
     groups: frozenset[int] = frozenset()

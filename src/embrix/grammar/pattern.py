@@ -1,15 +1,19 @@
 """Token patterns: reading `/[a-z]+/` into a tree.
 
 Patterns describe regular sets and nothing else: no look-around, no back-references, no anchors, so
-that every pattern is matched in linear time. `\\d`, `\\w` and `\\s` are the ASCII classes and `.`
-is any character but a line end.
+that every pattern is matched in linear time. `\\d`, `\\w` and `\\s` are the ASCII classes,
+`\\p{letter}` and the like those of Unicode, and `.` is any character but a line end.
 """
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from typing import TypeAlias
 
 from msgspec import Struct
+
+from embrix.grammar.unicode_classes import CLASSES, characters_of
+from embrix.text.suggest import did_you_mean
 
 LAST = 0x10FFFF
 Ranges: TypeAlias = tuple[tuple[int, int], ...]
@@ -76,6 +80,32 @@ def read_pattern(text: str) -> Pattern:
     return pattern
 
 
+def in_any_case(text: str) -> Pattern:
+    """The pattern that matches `text`, its letters in either case."""
+    return Sequence(
+        tuple(Chars(union(tuple((ord(one), ord(one)) for one in {c, *_cases(c)}))) for c in text)
+    )
+
+
+def _cases(character: str) -> set[str]:
+    return {one for one in (character.lower(), character.upper()) if len(one) == 1}
+
+
+def only_text(pattern: Pattern) -> str | None:
+    """The text that a pattern matches, if there is just one."""
+    match pattern:
+        case Chars(ranges):
+            alone = len(ranges) == 1 and ranges[0][0] == ranges[0][1]
+            return chr(ranges[0][0]) if alone else None
+        case Sequence(parts):
+            texts = [text for text in map(only_text, parts) if text is not None]
+            return "".join(texts) if len(texts) == len(parts) else None
+        case Repetition(part, least, most) if least == most:
+            text = only_text(part)
+            return text * least if text is not None else None
+    return None
+
+
 def matches_empty(pattern: Pattern) -> bool:
     match pattern:
         case Chars():
@@ -108,6 +138,12 @@ def complement(ranges: Ranges) -> Ranges:
     if start <= LAST:
         result.append((start, LAST))
     return tuple(result)
+
+
+def contains(ranges: Ranges, code: int) -> bool:
+    """Whether a character is in a set; its ranges are in their order."""
+    at = bisect_right(ranges, (code, LAST)) - 1
+    return at >= 0 and code <= ranges[at][1]
 
 
 def union(ranges: Ranges) -> Ranges:
@@ -204,21 +240,35 @@ class _Reader:
             ranges = _CLASSES[sign.lower()]
             return ranges if sign.islower() else complement(ranges)
         if sign == "u":
-            end = self.text.find("}", self.at)
-            code = self.text[self.at + 1 : end] if end >= 0 else ""
             try:
-                number = int(code, 16)
+                number = int(self.braces(), 16)
             except ValueError:
                 number = -1
-            if self.peek() != "{" or not 0 <= number <= LAST:
+            if not 0 <= number <= LAST:
                 raise BadPattern("write \\u{3bb} for a character by its number", start)
-            self.at = end + 1
             return ((number, number),)
+        if sign in ("p", "P"):
+            name = self.braces()
+            if name not in CLASSES:
+                known = "known are " + ", ".join(CLASSES)
+                meant = did_you_mean(name, tuple(CLASSES), known)
+                raise BadPattern(f"write \\p{{letter}} for a class of characters; {meant}", start)
+            ranges = union(characters_of(name))
+            return ranges if sign == "p" else complement(ranges)
         if sign in _CONTROLS:
             return ((ord(_CONTROLS[sign]),) * 2,)
         if sign.isalnum():
             raise BadPattern(f"\\{sign} means nothing in a pattern", start)
         return ((ord(sign), ord(sign)),)
+
+    def braces(self) -> str:
+        """What stands between braces here; empty where none do."""
+        end = self.text.find("}", self.at)
+        if self.peek() != "{" or end < 0:
+            return ""
+        inside = self.text[self.at + 1 : end]
+        self.at = end + 1
+        return inside
 
     def bracket(self, start: int) -> Ranges:
         negated = self.peek() == "^"

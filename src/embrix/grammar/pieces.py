@@ -43,7 +43,6 @@ class Spacing:
     def __init__(self, grammar: Grammar) -> None:
         self._grammar = grammar
         self._fuse = lru_cache(maxsize=4096)(self._fusing)
-        self._spaced = not grammar.tokens.cut_plainly(" ").invalid
 
     def joined(
         self, pieces: list[Piece], gaps: list[str], marks: list[int], whole: bool
@@ -84,8 +83,12 @@ class Spacing:
             return ""
         tight = left.tight_after or right.tight_before
         if not tight:
-            return " " if self._spaced or self._fuse(left, right) else ""
-        return " " if self._fuse(left, right) and self._spaced else ""
+            return " " if self.may_be_spaced(right) or self._fuse(left, right) else ""
+        return " " if self._fuse(left, right) and self.may_be_spaced(right) else ""
+
+    def may_be_spaced(self, piece: Piece) -> bool:
+        """Whether a space or line end may stand before a piece."""
+        return piece.terminal == MARK or self._grammar.tokens.spaced(piece.terminal)
 
     def _fusing(self, left: Piece, right: Piece) -> bool:
         if left.terminal == MARK or right.terminal == MARK:

@@ -98,12 +98,9 @@ class Predictive:
                     production.unless,
                 )
             return
-        repeated, inner = grammar.repeats[repetition]
-        again = inner
-        separator: tuple[int, ...] = ()
-        if repeated.separator:
-            again = grammar.tokens.terminal_of_literal(repeated.separator)
-            separator = (again,)
+        repeated, inner, between = grammar.repeats[repetition]
+        again = inner if between is None else between
+        separator = () if between is None else (between,)
         unless = again if repeated.greedy else None
         shown, item = self.name(repetition), self.name(inner)
         rest = repetition - MORE

@@ -16,7 +16,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from embrix.grammar.breaking import break_lines
-from embrix.grammar.model import Grammar, Pass, Production
+from embrix.grammar.model import Grammar, Production
 from embrix.grammar.pieces import MARK, LeftOut, Other, Piece, Spacing
 from embrix.grammar.printed import Others, Part, Path, Printed, Way
 from embrix.grammar.routes import Routes
@@ -70,7 +70,9 @@ class Printer(Routes):
             marked.add(wrong)
         gaps = ["", *(self._spacing.gap(a, b) for a, b in itertools.pairwise(pieces)), ""]
         if width is not None and not any(piece.made for piece in pieces):
-            break_lines([piece.text for piece in pieces], gaps, groups, width)
+            free = self._spacing.may_be_spaced
+            fixed = {at for at, piece in enumerate(pieces) if not free(piece)}
+            break_lines([piece.text for piece in pieces], gaps, groups, width, fixed)
         return self._spacing.joined(pieces, gaps, marks, whole)
 
     def _pieces(
@@ -210,11 +212,11 @@ class Printer(Routes):
         ):
             if slot >= 0:
                 parts.append(self._part(symbol, slots[slot], _below(term, slots[slot], path)))
-                repeated = self._grammar.repeats.get(symbol)
-                if repeated is not None and repeated[0].greedy and slots[slot][0] != SOME:
-                    again = repeated[1]
-                    if repeated[0].separator:
-                        again = self._grammar.tokens.terminal_of_literal(repeated[0].separator)
+                iteration = self._grammar.repeats.get(symbol)
+                if iteration is not None and iteration.repeated.greedy and slots[slot][0] != SOME:
+                    again = iteration.inner
+                    if iteration.separator is not None:
+                        again = iteration.separator
                     parts.append(LeftOut(again, id(term)))
             elif symbol >= 0:
                 parts.append(self._quoted(production, number))
@@ -223,23 +225,20 @@ class Printer(Routes):
         return [None, *parts, None] if path == () else parts
 
     def _uncaptured(self, symbol: int) -> list[Piece]:
-        """The words that stand for what nothing captures."""
-        found = self._words(symbol)
-        if found is None:
-            return []
-        return [self._quoted(found[0], number) for number in range(found[1])]
+        """The signs that stand for what nothing captures."""
+        found = self._words(symbol) or ()
+        return [self._sign(sign, opens_inside=number > 0) for number, sign in enumerate(found)]
 
     def _repeated(self, symbol: int, value: Node, path: Way | None) -> list[Any]:
-        repeated, inner = self._grammar.repeats[symbol]
+        repeated, inner, separator = self._grammar.repeats[symbol]
         if repeated.sign == "?":
             if value[0] == NONE:
                 return []
             return [self._part(inner, value[FIELDS], path[1] if path else None)]
         parts: list[Any] = []
         while value[0] == CONS:
-            if parts and repeated.separator:
-                separator = self._grammar.tokens.terminal_of_literal(repeated.separator)
-                parts.append(self._sign(separator, opens_inside=False))
+            if parts and separator is not None:
+                parts += self._uncaptured(separator)
             here = path[1] if path and path[0] == 0 else None
             parts.append(self._part(inner, value[FIELDS], here))
             path = path[1] if path and path[0] == 1 else None
@@ -247,10 +246,9 @@ class Printer(Routes):
         return parts
 
     def _wrap(self, production: Production, inner: list[Any]) -> list[Any]:
-        assert isinstance(production.build, Pass)
         parts: list[Any] = []
         for number, symbol in enumerate(production.right):
-            if number == production.build.position:
+            if number == production.passes:
                 parts.extend(inner)
             elif symbol >= 0:
                 parts.append(self._quoted(production, number))
@@ -281,7 +279,8 @@ class Printer(Routes):
         made = self._made(terminal)
         if made:
             return Piece(terminal, "", made=made)
-        text = self._grammar.tokens.literals[terminal]
+        kind = self._grammar.tokens.kind_of(terminal)
+        text = self._grammar.tokens.literals[terminal] if kind is None else kind.sign or ""
         opens = text in ("(", "[", "{")
         closes = text in (")", "]", "}", ",", ";", ":")
         return Piece(terminal, text, opens, closes or (opens and opens_inside and text != "{"))

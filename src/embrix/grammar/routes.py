@@ -7,7 +7,7 @@ import heapq
 from msgspec import Struct
 
 from embrix.grammar.actions import take_apart
-from embrix.grammar.model import Compose, Grammar, Pass, Production, Slot
+from embrix.grammar.model import Compose, Fold, Grammar, Pass, Production, Slot
 from embrix.grammar.spelling import Spelling
 from embrix.terms.node import CONS, FIELDS, NIL, NONE, SOME, Node, Value, list_items
 
@@ -40,6 +40,11 @@ class Routes(Spelling):
         kind = self._grammar.tokens.kind_of(terminal)
         return kind.made if kind is not None else ""
 
+    def _is_sign(self, terminal: int) -> bool:
+        """Whether it is known what stands where nothing captures a terminal."""
+        kind = self._grammar.tokens.kind_of(terminal)
+        return kind is None or bool(kind.made) or kind.sign is not None
+
     def _reach(self, start: int) -> dict[int, list[Route]]:
         """For each form (by tag) the ways to it from a nonterminal, the cheapest first. Lists and
         optional parts are found under the tags of lists and optional values."""
@@ -55,7 +60,7 @@ class Routes(Spelling):
                 continue
             done.add(left)
             if left in self._grammar.repeats:
-                optional = self._grammar.repeats[left][0].sign == "?"
+                optional = self._grammar.repeats[left].repeated.sign == "?"
                 for tag in (NONE, SOME) if optional else (NIL, CONS):
                     found.setdefault(tag, []).append(Route(through, None, left))
                 continue
@@ -65,9 +70,9 @@ class Routes(Spelling):
                 if production.form is not None:
                     route = Route(through, production, left)
                     found.setdefault(production.form.tag, []).append(route)
-                elif isinstance(production.build, Pass):
-                    target = production.right[production.build.position]
-                    if target < 0:
+                if production.passes is not None:
+                    target = production.right[production.passes]
+                    if target < 0 and self._leaves_out(production):
                         count += 1
                         extra = cost + len(production.right) - 1
                         heapq.heappush(heap, (extra, count, target, (*through, production)))
@@ -91,11 +96,13 @@ class Routes(Spelling):
                     continue
                 seen.add(at)
                 for production in self._grammar.by_left.get(at, ()):
-                    plain = isinstance(production.build, Pass)
-                    if plain and not self._unwritten.intersection(production.right):
-                        assert isinstance(production.build, Pass)
+                    plain = production.passes
+                    if (
+                        plain is not None and self._leaves_out(production)
+                        and not self._unwritten.intersection(production.right)
+                    ):  # fmt: skip
                         count += 1
-                        target = production.right[production.build.position]
+                        target = production.right[plain]
                         extra = cost + len(production.right) - 1
                         heapq.heappush(pending, (extra, count, target, (*through, production)))
             self._leaf_routes[left] = found
@@ -147,9 +154,9 @@ class Routes(Spelling):
         pending: list[tuple[int, tuple[Production, ...]]] = [(left, ())]
         for at, through in pending:
             for production in self._grammar.by_left.get(at, ()):
-                if not isinstance(production.build, Pass):
+                if production.passes is None or not isinstance(production.build, Pass):
                     continue
-                target = production.right[production.build.position]
+                target = production.right[production.passes]
                 if target >= 0 or self._unwritten.intersection(production.right):
                     continue
                 way = (*through, production)
@@ -165,11 +172,13 @@ class Routes(Spelling):
 
     def _captured(self, production: Production, term: Node, deep: int) -> dict[int, Value] | None:
         """What a production must have captured to build a term, or None when it cannot have."""
-        assert isinstance(production.build, Compose)
+        assert isinstance(production.build, Compose | Fold)
         slots: dict[int, Value] = {}
         plain = self._plain.get(id(production))
         if plain is None:
-            plain = self._plain[id(production)] = _slots_alone(production.build)
+            build = production.build
+            plain = _slots_alone(build) if isinstance(build, Compose) else ()
+            self._plain[id(production)] = plain
         if plain:
             slots = dict(zip(plain, term[FIELDS:], strict=True))
         elif not take_apart(production.build, term, slots):
@@ -178,28 +187,31 @@ class Routes(Spelling):
             if slot >= 0:
                 if slot not in slots or not self._fits(symbol, slots[slot], deep):
                     return None
-            elif symbol >= len(self._grammar.tokens.literals) and not self._made(symbol):
-                return None  # a token that fills nothing: what stood there is not known
-            elif symbol < 0 and self._words(symbol) is None:
+            elif self._words(symbol) is None:
                 return None
         return slots
 
-    def _words(self, symbol: int) -> tuple[Production, int] | None:
-        """The production whose literals stand for a nonterminal that nothing captures, and how many
-        of them: those of the first alternative of a group of words, none for what may be left out.
-        None where it is not known what stood there."""
+    def _leaves_out(self, production: Production) -> bool:
+        """Whether a production that hands something on can do so as it is: a list that it folds
+        may be left out."""
+        if not isinstance(production.build, Fold):
+            return True
+        listed = production.right[production.captures.index(production.build.slot)]
+        return listed in self._grammar.repeats and self._words(listed) == ()
+
+    def _words(self, symbol: int) -> tuple[int, ...] | None:
+        """The signs that stand for a symbol that nothing captures: those of the first alternative
+        of a group or rule of signs, none for what may be left out. None where it is not known what
+        stood there."""
         grammar = self._grammar
+        if symbol >= 0:
+            return (symbol,) if self._is_sign(symbol) else None
         if symbol in grammar.repeats:
-            repeated, inner = grammar.repeats[symbol]
-            first = grammar.by_left[symbol][0]
-            if repeated.sign in "?*":
-                return first, 0
-            return self._words(inner) if inner < 0 else None
-        if symbol not in grammar.groups:
-            return None
-        first = grammar.by_left[symbol][0]
-        literals = all(0 <= part < len(grammar.tokens.literals) for part in first.right)
-        return (first, len(first.right)) if literals else None
+            repeated, inner, _ = grammar.repeats[symbol]
+            return () if repeated.sign in "?*" else self._words(inner)
+        ways = [production.right for production in grammar.by_left.get(symbol, ())]
+        signs = all(part >= 0 and self._is_sign(part) for way in ways for part in way)
+        return ways[0] if ways and signs else None
 
     def _fits(self, symbol: int, value: Value, deep: int = 0) -> bool:
         """Whether a value can stand where a symbol is; a literal stands only for its own text. Of
@@ -220,7 +232,7 @@ class Routes(Spelling):
         return not deep or self._route(symbol, value, deep - 1) is not None
 
     def _can_repeat(self, symbol: int, value: Node, deep: int = 0) -> bool:
-        repeated, inner = self._grammar.repeats[symbol]
+        repeated, inner, _ = self._grammar.repeats[symbol]
         if repeated.sign == "?":
             if value[0] == NONE:
                 return True

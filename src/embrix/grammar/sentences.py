@@ -214,7 +214,7 @@ def spelled(grammar: Grammar, sentence: Sentence) -> str:
         text = grammar.tokens.literals[terminal] if kind is None else sample(kind.pattern)
         if fresh:
             pieces.append("  " * level)
-        elif pieces:
+        elif pieces and grammar.tokens.spaced(terminal):
             pieces.append(" ")
         pieces.append(text)
         fresh = False

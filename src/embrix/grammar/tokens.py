@@ -10,7 +10,16 @@ from msgspec.structs import force_setattr
 
 from embrix.grammar.automaton import UNKNOWN, Automaton
 from embrix.grammar.layout import Layout
-from embrix.grammar.pattern import NOTHING, Pattern, Ranges, literal, matches_empty
+from embrix.grammar.pattern import (
+    NOTHING,
+    Pattern,
+    Ranges,
+    contains,
+    in_any_case,
+    literal,
+    matches_empty,
+    only_text,
+)
 from embrix.text.source import Span
 from embrix.text.visible import visible
 
@@ -20,6 +29,8 @@ class TokenKind(Struct, frozen=True):
 
     `skip` tokens are matched and thrown away. A token read `via` functions of the author is
     converted by the grammar's conversions. No character of `not_before` may follow it directly.
+    It is read in a `mode` only ("" outside those that have names); behind it the mode that it
+    `enters` begins, or its own ends.
     Tokens for line ends and indentation are `made` of the layout; `made` "todo" stands for an
     unwritten part, which no text has (`label` says what it is to be).
     """
@@ -33,6 +44,16 @@ class TokenKind(Struct, frozen=True):
     via: bool = False
     not_before: Ranges = ()
     made: Literal["", "newline", "indent", "dedent", "todo"] = ""
+    mode: str = ""
+    enters: str | None = None
+    leaves: bool = False
+
+    @property
+    def sign(self) -> str | None:
+        """The only text that it has, if it has just one and stands for nothing else."""
+        if self.via or self.conversion not in (None, "Text"):
+            return None
+        return only_text(self.pattern) or None
 
 
 class Token(NamedTuple):
@@ -44,11 +65,13 @@ class Token(NamedTuple):
 
 
 class Invalid(Struct, frozen=True):
-    """Characters that begin no token, or for another `reason` cannot be read."""
+    """Characters that begin no token, or for another `reason` cannot be read. What is `open` could
+    be closed by more text."""
 
     span: Span
     text: str
     reason: str = ""
+    open: bool = False
 
     @property
     def message(self) -> str:
@@ -75,20 +98,39 @@ class TokenTable(Struct, frozen=True, eq=False):
     """The tokens of a language together with the literals of its grammar.
 
     Terminals are numbered: literals first, so that at equal length a literal wins over a pattern
-    (which makes words of the grammar reserved), then the named kinds in their order.
+    (which makes words of the grammar reserved), then the named kinds in their order. With
+    `any_case` the letters of literals are read in either case. Literals belong to no mode.
     """
 
     literals: tuple[str, ...]
     kinds: tuple[TokenKind, ...]
     invalid: Literal["stops", "one by one"] = "stops"
     layout: Layout | None = None
-    _automaton: Automaton = field(default_factory=lambda: Automaton(()))
+    any_case: bool = False
+    _patterns: tuple[Pattern, ...] = ()
+    _automata: dict[str, Automaton] = field(default_factory=dict)
+    """By mode."""
+    _spaced: dict[str, bool] = field(default_factory=dict)
+    _shifts: dict[int, str | None] = field(default_factory=dict)
+    """The terminals that enter a mode or (None) leave their own."""
 
     def __post_init__(self) -> None:
-        patterns = [literal(text) for text in self.literals]
-        patterns += [kind.pattern for kind in self.kinds]
+        quoted = in_any_case if self.any_case else literal
+        patterns = (*map(quoted, self.literals), *(kind.pattern for kind in self.kinds))
         assert not any(map(matches_empty, patterns)), "a token that matches nothing gets here"
-        force_setattr(self, "_automaton", Automaton(patterns))
+        modes = [""] * len(self.literals) + [kind.mode for kind in self.kinds]
+        for mode in dict.fromkeys(["", *modes]):
+            own = [p if m == mode else NOTHING for p, m in zip(patterns, modes, strict=True)]
+            self._automata[mode] = Automaton(own)
+        for terminal, kind in enumerate(self.kinds, len(self.literals)):
+            if kind.enters is not None or kind.leaves:
+                self._shifts[terminal] = kind.enters
+        force_setattr(self, "_patterns", patterns)
+
+    def mode_of(self, terminal: int) -> str:
+        """The mode in which a terminal is read."""
+        kind = self.kind_of(terminal)
+        return kind.mode if kind is not None else ""
 
     def terminal_of_literal(self, text: str) -> int:
         return self.literals.index(text)
@@ -127,13 +169,19 @@ class TokenTable(Struct, frozen=True, eq=False):
             tuple(sorted((*found.invalid, *invalid), key=lambda bad: bad.span)),
         )  # fmt: skip
 
-    def cut_plainly(self, text: str, *, to_the_end: bool = False) -> Tokens:
-        """The tokens of a text without those that line ends and indentation make."""
+    def cut_plainly(self, text: str, *, to_the_end: bool = False, mode: str = "") -> Tokens:
+        """The tokens of a text that begins in a mode, without those that line ends and indentation
+        make. A text that ends in a mode which it has entered is `invalid` where it has entered
+        it."""
         stops = self.invalid == "stops" and not to_the_end
         tokens: list[Token] = []
         skipped: list[Token] = []
         invalid: list[Invalid] = []
-        dead: set[tuple[int, int]] = set()
+        entered: list[tuple[str, Token | None]] = [(mode, None)]
+        """The modes that are open, each with the token that has entered it."""
+        deads: dict[str, set[tuple[int, int]]] = {mode: set()}
+        dead = deads[mode]
+        shifts = self._shifts
         skips = [False] * len(self.literals) + [kind.skip for kind in self.kinds]
         guards: dict[int, Ranges] = {
             len(self.literals) + index: kind.not_before
@@ -141,7 +189,7 @@ class TokenTable(Struct, frozen=True, eq=False):
             if kind.not_before
         }
         new = tuple.__new__
-        automaton = self._automaton
+        automaton = self._automata[mode]
         start, move, match = automaton.start, automaton.move, automaton.match
         at = 0
         length = min(len(text), MOST_CHARACTERS)
@@ -169,7 +217,7 @@ class TokenTable(Struct, frozen=True, eq=False):
                     break
                 at += 1
                 continue
-            if terminal in guards and end < length and _within(guards[terminal], text[end]):
+            if terminal in guards and end < length and contains(guards[terminal], ord(text[end])):
                 why = (
                     f"{self.describe(terminal)} may not be followed directly by "
                     f"`{visible(text[end])}`"
@@ -186,6 +234,24 @@ class TokenTable(Struct, frozen=True, eq=False):
             else:
                 tokens.append(token)
             at = end
+            if terminal in shifts:
+                into = shifts[terminal]
+                if into is not None:
+                    entered.append((into, token))
+                elif len(entered) > 1:
+                    entered.pop()
+                automaton = self._automata[entered[-1][0]]
+                dead = deads.setdefault(entered[-1][0], set())
+                start, move, match = automaton.start, automaton.move, automaton.match
+        if at >= len(text) and entered[-1][1] is not None:
+            begin = entered[-1][1]
+            piece = text[begin.start : begin.end]
+            invalid.append(
+                Invalid(
+                    Span(begin.start, begin.end), piece,
+                    f"`{visible(piece)}` is not closed before the end of the text", open=True,
+                )
+            )  # fmt: skip
         if at < len(text) and not (stops and invalid):
             most = f"{MOST_TOKENS:,} tokens" if at < length else f"{MOST_CHARACTERS:,} characters"
             why = f"a text is read up to {most}; this is beyond them"
@@ -195,42 +261,48 @@ class TokenTable(Struct, frozen=True, eq=False):
     def never_winning(self) -> list[tuple[int, str, int]]:
         """Terminals that another always wins against: the terminal, a shortest text that it
         matches, and the terminal that wins there."""
-        winners = self._automaton.winners()
-        if winners is None:
-            return []
         hidden: list[tuple[int, str, int]] = []
-        patterns = [literal(text) for text in self.literals]
-        patterns += [kind.pattern for kind in self.kinds]
-        for terminal, pattern in enumerate(patterns):
-            if terminal in winners or pattern == NOTHING:
+        for mode, automaton in self._automata.items():
+            winners = automaton.winners()
+            if winners is None:
                 continue
-            alone = Automaton([pattern]).winners()
-            example = (alone or {}).get(0)
-            if example is not None:
-                winner, _ = self._automaton.match(example, 0, set())
-                hidden.append((terminal, example, winner))
+            for terminal, pattern in enumerate(self._patterns):
+                other = self.mode_of(terminal) != mode
+                if other or terminal in winners or pattern == NOTHING:
+                    continue
+                alone = Automaton([pattern]).winners()
+                example = (alone or {}).get(0)
+                if example is not None:
+                    winner, _ = automaton.match(example, 0, set())
+                    hidden.append((terminal, example, winner))
         return hidden
 
     def exactly(self, text: str, terminal: int) -> bool:
         """Whether `text` as a whole is one token of this terminal."""
-        found = self.cut_plainly(text)
+        found = self.cut_plainly(text, mode=self.mode_of(terminal))
         return (
-            not found.invalid
+            not any(not one.open for one in found.invalid)
             and not found.skipped
             and [t.terminal for t in found.tokens] == [terminal]
         )
 
     def fuse(self, left: str, right: str, terminals: Sequence[int]) -> bool:
         """Whether two token texts written without a space are cut otherwise than between them."""
-        found = self.cut_plainly(left + right)
+        found = self.cut_plainly(left + right, mode=self.mode_of(terminals[0]))
         ends = [(token.terminal, token.end) for token in found.tokens]
         expected = [(terminals[0], len(left)), (terminals[1], len(left) + len(right))]
-        return bool(found.invalid or found.skipped) or ends != expected
+        if self.mode_of(terminals[0]) != self.mode_of(terminals[1]):
+            return ends[:1] != expected[:1]  # what follows is read in the mode of the second
+        wrong = any(not one.open for one in found.invalid)
+        return wrong or bool(found.skipped) or ends != expected
 
-
-def _within(ranges: Ranges, character: str) -> bool:
-    code = ord(character)
-    return any(low <= code <= high for low, high in ranges)
+    def spaced(self, terminal: int) -> bool:
+        """Whether a space may stand before a terminal."""
+        mode = self.mode_of(terminal)
+        if mode not in self._spaced:
+            found = self.cut_plainly(" ", mode=mode)
+            self._spaced[mode] = bool(found.skipped) and not found.invalid
+        return self._spaced[mode]
 
 
 _MADE = {

@@ -13,9 +13,9 @@ from embrix.grammar.actions import Unfit, read_token
 from embrix.grammar.model import (
     Compose,
     Fixed,
+    Fold,
     Grammar,
     OrElse,
-    Pass,
     Production,
     Several,
     Slot,
@@ -25,7 +25,7 @@ from embrix.grammar.printing import Printer
 from embrix.grammar.sentences import samples
 from embrix.grammar.tokens import Token
 from embrix.terms.generate import NAMES, TEXTS, TOP, Spot, Words, numbers_for
-from embrix.terms.node import Value
+from embrix.terms.node import Constructor, Value
 from embrix.terms.types import INT, NUMBER, TEXT, Con, Type, settle
 
 MOST_WAYS = 12
@@ -113,8 +113,8 @@ class _Spots:
         self._forms: dict[Spot, set[str]] = defaultdict(set)
         self._leaves: dict[Spot, dict[Value, None]] = defaultdict(dict)
         for production in grammar.productions:
-            if isinstance(production.build, Compose):
-                self._fields(production, production.build)
+            if isinstance(production.build, Compose | Fold):
+                self._made(production, production.build)
 
     def leaves(self) -> dict[Spot, tuple[Value, ...]]:
         return {spot: tuple(found) for spot, found in self._leaves.items() if found}
@@ -124,8 +124,14 @@ class _Spots:
         found = {spot: frozenset(forms) for spot, forms in self._forms.items() if forms}
         tops: set[str] = set()
         for start in self._grammar.starts:
-            tops |= {made.form.name for made in self._built(self._grammar.entry[start])}
+            tops |= {made.name for made in self._built(self._grammar.entry[start])}
         return {**found, TOP: frozenset(tops)} if tops else found
+
+    def _made(self, production: Production, build: Compose | Fold) -> None:
+        made = build.make if isinstance(build, Fold) else build
+        if isinstance(build, Fold):
+            self._forms[made.form.name, build.seed].add(made.form.name)
+        self._fields(production, made)
 
     def _fields(self, production: Production, made: Compose) -> None:
         for index, template in enumerate(made.parts):
@@ -141,6 +147,10 @@ class _Spots:
             case Compose() as inner:
                 self._forms[spot].add(inner.form.name)
                 self._fields(production, inner)
+            case Fold(inner, _, seed):
+                self._forms[spot].add(inner.form.name)
+                self._made(production, template)
+                self._template(production, spot, inner.parts[seed])
             case OrElse(number, instead):
                 self._template(production, spot, Slot(number))
                 self._template(production, spot, instead)
@@ -150,7 +160,7 @@ class _Spots:
                         self._symbol(spot, symbol)
 
     def _symbol(self, spot: Spot, symbol: int) -> None:
-        self._forms[spot] |= {made.form.name for made in self._built(symbol)}
+        self._forms[spot] |= {made.name for made in self._built(symbol)}
         for terminal in self._terminals(symbol):
             literals = self._grammar.tokens.literals
             texts = [literals[terminal]] if terminal < len(literals) else self._kept(spot, terminal)
@@ -199,19 +209,20 @@ class _Spots:
                 yield at
                 continue
             if at in self._grammar.repeats:
-                pending.append(self._grammar.repeats[at][1])
+                pending.append(self._grammar.repeats[at].inner)
                 continue
             for production in self._grammar.by_left.get(at, ()):
                 if self._grammar.unwritten.intersection(production.right):
                     continue
-                if isinstance(production.build, Pass):
-                    pending.append(production.right[production.build.position])
-                elif isinstance(production.build, Compose):
+                if production.passes is not None:
+                    pending.append(production.right[production.passes])
+                if production.form is not None:
                     yield production
 
-    def _built(self, symbol: int) -> list[Compose]:
+    def _built(self, symbol: int) -> list[Constructor]:
+        """The forms that are made where a symbol stands."""
         found = [one for one in self._handed_on(symbol) if isinstance(one, Production)]
-        return [one.build for one in found if isinstance(one.build, Compose)]
+        return [one.form for one in found if one.form is not None]
 
     def _terminals(self, symbol: int) -> list[int]:
         return [one for one in self._handed_on(symbol) if isinstance(one, int)]

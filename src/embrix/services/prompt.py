@@ -112,11 +112,14 @@ class Prompt:
             if isinstance(parsed, Parsed):
                 self._run(text)
                 return
-            if not isinstance(parsed, Refused) or parsed.by == "tokens":
+            unclosed = isinstance(parsed, Refused) and any(
+                one.open for one in parsed.tokens.invalid
+            )
+            if not isinstance(parsed, Refused) or (parsed.by == "tokens" and not unclosed):
                 self._refuse(text)
                 return
             tokens = parsed.tokens.tokens
-            at_end = not tokens or parsed.span.start >= tokens[-1].end
+            at_end = unclosed or not tokens or parsed.span.start >= tokens[-1].end
             if at_end and not forced:
                 self.pending = text
                 return

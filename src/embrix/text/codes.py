@@ -60,6 +60,7 @@ CODES: dict[str, str] = {
     "unknown_field": "A form has no field of this name.",
     "unknown_interpreter": "The language has no interpreter of this name.",
     "unknown_language": "The course has no language of this name.",
+    "unknown_mode": "No tokens are declared in a mode of this name.",
     "unknown_name": "Nothing of this name is known in this place.",
     "unknown_rule": "The grammar has no rule or token of this name.",
     "unknown_type": "No type or sort of this name is known.",
@@ -92,6 +93,7 @@ CODES: dict[str, str] = {
     "may bind the same name: there the name means something else.",
     "against_order": "The parts of one form are evaluated in another order than those of all other "
     "forms. Reorder the lines, or say that it is meant.",
+    "unused_mode": "No token enters a mode of tokens, or none leaves it.",
     "unused_name": "A name is bound and never used. Write `_` where that is meant; otherwise "
     "something is forgotten: an extended environment, a store, a part of the program.",
     "no_such_number": "A number that the language's kind of numbers does not have.",
