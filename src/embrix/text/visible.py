@@ -32,11 +32,23 @@ def without_controls(text: str) -> str:
 
 def width(text: str) -> int:
     """Cells that `text` takes on a terminal (what `visible` returned; wide characters take two)."""
-    if text.isascii():
-        return len(text)
-    from wcwidth import wcwidth  # its tables are needed seldom
+    return len(text) if text.isascii() else sum(map(_CELLS.__getitem__, text))
 
-    return sum(max(0, wcwidth(character)) for character in text)
+
+class _Cells(dict[str, int]):
+    """Cells of each character that has been met."""
+
+    def __missing__(self, character: str) -> int:
+        from wcwidth import wcwidth  # its tables are needed seldom
+
+        if len(self) >= MOST_CHARACTERS_KNOWN:
+            self.clear()
+        cells = self[character] = max(0, wcwidth(character))
+        return cells
+
+
+MOST_CHARACTERS_KNOWN = 10_000
+_CELLS = _Cells()
 
 
 def for_screen(line: str, tab: int = 4) -> tuple[str, list[int]]:

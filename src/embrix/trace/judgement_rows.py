@@ -52,10 +52,14 @@ class JudgementRows(RecordedJudgements):
 
     def _stack(self, instance: int) -> tuple[str, ...]:
         """The judgements around one, the innermost first."""
+        if self._rows_of is not self._recorder:
+            self._rows_of, self._rows = self._recorder, {}
         found: list[str] = []
         at = self._recorder.parents[instance]
         while at >= 0 and len(found) < MOST_STACK:
-            found.append(joined_within(self.row(at, False), STACK_ROOM))
+            if at not in self._rows:
+                self._rows[at] = joined_within(self.row(at, False), STACK_ROOM)
+            found.append(self._rows[at])
             at = self._recorder.parents[at]
         return tuple(found)
 

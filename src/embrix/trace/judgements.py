@@ -37,6 +37,9 @@ class RecordedJudgements:
             self._views.append(RecordView(traced.last, traced.last.begin))
         self._recorder: Recorder = traced.recorder
         self._suspensions: dict[int, Waiting] = {}
+        self._rows: dict[int, str] = {}
+        """Judgements of the record looked at that are around others, as they are shown there."""
+        self._rows_of = self._recorder
         self._machine = lane.machine
         self.relation = lane.interpreter.steps
         self._functions = list(lane.interpreter.functions.values())
