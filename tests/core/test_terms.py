@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import random
 from fractions import Fraction
+from unittest.mock import patch
 
 import pytest
 from hypothesis import assume, given
@@ -12,6 +13,7 @@ from hypothesis import strategies as st
 from bench.by_hand import drip
 from embrix.course.load import Course
 from embrix.machine.lane import Lane
+from embrix.terms import simple_scopes
 from embrix.terms.binding import (
     alike,
     free_anywhere,
@@ -67,7 +69,13 @@ def test_substitution_replaces_exactly_the_free_occurrences(
 def test_the_simple_way_does_what_the_general_way_does(
     lockside: Course, language: str, data: st.DataObject
 ) -> None:
-    """The same names and the same term, with the same parts shared and the same work told."""
+    """The same names and the same term, with the same parts shared and the same work told; also
+    where most of a term lies too deep for calls of Python."""
+    with patch.object(simple_scopes, "DEEPEST", data.draw(st.sampled_from([1, 3, 150]))):
+        _check_both_ways(lockside, language, data)
+
+
+def _check_both_ways(lockside: Course, language: str, data: st.DataObject) -> None:
     signature = lockside.languages[language].signature
     scopes = signature.scopes
     assert scopes is not None
@@ -87,6 +95,19 @@ def test_the_simple_way_does_what_the_general_way_does(
     kept = {id(part) for part in parts_of(term)} | {id(part) for part in parts_of(value)}
     pairs = zip(parts_of(quick), parts_of(general), strict=True)
     assert all((one is other) == (id(one) in kept) for one, other in pairs)
+
+
+def test_a_deep_term_is_walked_to_its_end(lockside: Course) -> None:
+    signature = lockside.languages["Drip"].signature
+    forms = {form.name: form.tag for form in signature.forms}
+    deep: Node = (forms["Var"], None, "x")
+    for number in range(20_000):
+        deep = (forms["Add"], None, (forms["Lit"], None, number), deep)
+    assert free_names(signature, deep) == {"x"}
+    put = substitute(signature, (forms["Lit"], None, 7), "x", deep)
+    assert free_names(signature, put) == frozenset()
+    assert isinstance(put, tuple)
+    assert sum(part[0] == forms["Lit"] for part in parts_of(put)) == 20_001
 
 
 def parts_of(root: Node) -> list[Node]:

@@ -225,19 +225,14 @@ class Lane:
         values: list[tuple[str, Value]] = []
         put: list[tuple[str, Node]] = []
         language = self.interpreter.language
-        prelude = {name: text for name, text, _ in language.syntax.prelude if name not in given}
-        for name, text in {**prelude, **given}.items():
-            printer = self.machine.printer
-            if printer is None or printer.literal(name) is None:
-                raise BadBinding(f"{name} is no name in {language.name}")
-            parsed = self.parser.parse(text)
-            if not isinstance(parsed, Parsed):
-                raise BadBinding(f"{name}: {rejection(parsed).sentence}")
+        terms = {name: term for name, term in self._prelude.items() if name not in given}
+        terms |= {name: self._bound(name, text) for name, text in given.items()}
+        for name, bound in terms.items():
             if not self.machine.takes_bindings:
-                put.append((name, without_places(parsed.term)))
+                put.append((name, bound))
                 continue
             # What comes later may use what came before.
-            outcome = self.machine.run(parsed.term, values, limits=limits, variant="plain").outcome
+            outcome = self.machine.run(bound, values, limits=limits, variant="plain").outcome
             if outcome.kind != "value":
                 raise BadBinding(f"{name} has no value: {outcome.sentence}")
             values.append((name, outcome.value))
@@ -248,6 +243,23 @@ class Lane:
                 term = substitute(signature, bound, name, term)
                 mentioned |= free_names(signature, bound)
         return term, values
+
+    @cached_property
+    def _prelude(self) -> dict[str, Node]:
+        """What the names of the prelude stand for. Raises `BadBinding`."""
+        prelude = self.interpreter.language.syntax.prelude
+        return {name: self._bound(name, text) for name, text, _ in prelude}
+
+    def _bound(self, name: str, text: str) -> Node:
+        """The term that a name stands for, without places where it is put into a program. Raises
+        `BadBinding`."""
+        printer = self.machine.printer
+        if printer is None or printer.literal(name) is None:
+            raise BadBinding(f"{name} is no name in {self.language}")
+        parsed = self.parser.parse(text)
+        if not isinstance(parsed, Parsed):
+            raise BadBinding(f"{name}: {rejection(parsed).sentence}")
+        return parsed.term if self.machine.takes_bindings else without_places(parsed.term)
 
 
 def parser_for(language: Language) -> Parser | None:

@@ -44,7 +44,7 @@ _FURTHER = {
 }  # fmt: skip
 """Costs that are shown only where there are any."""
 
-FEW = 20_000
+FEW = 40_000
 """Calls that a run makes on brief code; most programs make fewer."""
 NESTED, NESTED_CALLS = 40, 1_000
 """How deep displays may be worked out inside each other by functions of a definition, and how many
