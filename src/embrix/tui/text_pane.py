@@ -32,10 +32,10 @@ from embrix.tui.editor import KEEPING
 from embrix.tui.unsaved_text import discard, save
 from embrix.tui.workbench import Say, Workbench
 
-SOONEST, RESTING, PATIENCE = 0.001, 0.15, 0.5
-"""Seconds after a single key until the course is read with what has been typed, and after the last
-of several in a row, which are not to be held up; seconds after which that is done even if the last
-reading is not over."""
+RESTING, PATIENCE = 0.15, 0.5
+"""Seconds after the last of several keys in a row, which are not to be held up, until the course is
+read with what has been typed (after a single key that is done at once); seconds after which that is
+done even if the last reading is not over."""
 
 
 class TextPane:
@@ -160,8 +160,18 @@ class TextPane:
         if self._keeping is None:
             self._keeping = self._bench.set_timer(KEEPING, self._keep_soon)
         now = time.monotonic()
-        self._read_after(RESTING if now - self._typed_at < 2 * RESTING else SOONEST)
+        resting = now - self._typed_at < 2 * RESTING
         self._typed_at = now
+        if resting:
+            self._read_after(RESTING)
+        else:
+            self.read_at_once()
+
+    def read_at_once(self) -> None:
+        """Read before anything is drawn: workers work meanwhile."""
+        if self._reading is not None:
+            self._reading.stop()
+        self._read()
 
     def _read_after(self, seconds: float) -> None:
         if self._reading is not None:
