@@ -39,14 +39,13 @@ class Spelling:
         if kind is not None and kind.via:
             text = self._grammar.conversions[kind.name].write(value)
             return text if text is not None and self._writes(terminal, text, value) else None
-        if isinstance(value, str):
-            return value if self._writes(terminal, value, value) else None
         # As text: minus zero equals zero, and what is no number does not even equal itself.
         key = (terminal, type(value), repr(value) if isinstance(value, float) else value)
         if key not in self._spellings:
             if len(self._spellings) >= MOST_SPELLINGS:
                 self._spellings.clear()
-            found = (text for text in spellings(value) if self._writes(terminal, text, value))
+            texts = [value] if isinstance(value, str) else spellings(value)
+            found = (text for text in texts if self._writes(terminal, text, value))
             self._spellings[key] = next(found, None)
         return self._spellings[key]
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 
 from textual.timer import Timer
@@ -29,6 +30,11 @@ class Checking:
         self._progress: Progress | None = None
         self._ahead = False
         """Whether it has been asked for since the course was read."""
+        self._asked = 0
+        """How many times a suite has been asked for."""
+        self._running = False
+        self._notes_wanted = False
+        """Whether the notes are to be asked for when the suite is over."""
 
     def follow(self, document: Document | None) -> None:
         """Run the suite of a program that has been opened, if it is another one."""
@@ -74,10 +80,22 @@ class Checking:
         self._progress = None
         if self._telling is None:
             self._telling = self._bench.set_timer(PATIENCE, self._tell)
+        self._asked += 1
+        self._running = True
         self._desk.ask(
             "suite", TestSuite(suite=str(suite)), self._bench.suite_ran, worker=SUITE_WORKER,
-            progress=self._testing,
+            progress=self._testing, failed=partial(self._not_run, self._asked),
         )  # fmt: skip
+
+    def _not_run(self, asked: int, _why: str) -> None:
+        if asked == self._asked:
+            self._over()
+
+    def _over(self) -> None:
+        """The suite has been run: what has waited for it begins when its verdicts are drawn."""
+        self._running = False
+        if self._notes_wanted:
+            self._bench.call_after_refresh(self.ask_notes)
 
     def _tell(self) -> None:
         """Say that the suite still runs, and how far it is."""
@@ -127,10 +145,14 @@ class Checking:
         alarm = "yes" if failed or broken else ""
         self._masthead.show(suite=f"suite {text}", suite_alarm=alarm)
         self._bench.side_title()
+        self._over()
 
     def ask_notes(self) -> None:
-        """Have everything checked that takes longer than reading the course."""
+        """Have everything checked that takes longer than reading the course, behind the suite."""
         self._desk.drop("notes")
+        self._notes_wanted = self._running
+        if self._running:
+            return
         self._desk.ask("notes", AskNotes(), self._bench.notes_came, worker=SUITE_WORKER)
 
     def ask_grammar(self, language: str, rule: str) -> None:
