@@ -40,7 +40,7 @@ def grammar(text: str) -> Grammar:
         if word.startswith("list(") and word.endswith(")"):
             inner, separator = word[5:-1].split(",")
             literals[separator] = None
-            return Repeated(symbol(inner), "*", separator)  # type: ignore[arg-type]
+            return Repeated(symbol(inner), "*", Quoted(separator))  # type: ignore[arg-type]
         if word[0].isupper():
             return Use(word)
         literals[word] = None

@@ -10,9 +10,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from embrix.checking.laws import try_law
 from embrix.course.load import Course
 from embrix.machine.lane import BadBinding, Lane, parser_for
-from embrix.machine.laws import try_law
 from embrix.machine.limits import Limits
 from embrix.machine.outcome import Outcome
 from embrix.machine.recorder import Recorder

@@ -6,13 +6,13 @@ import random
 
 import pytest
 
+from embrix.checking.laws import try_law
 from embrix.compare.search import hunt
 from embrix.compare.weights import WeightedGenerator, learned, written
 from embrix.grammar.parser import Parsed
 from embrix.grammar.pattern import read_pattern
 from embrix.grammar.sentences import samples
 from embrix.lanes.session import Session
-from embrix.machine.laws import try_law
 from embrix.machine.program_words import words_of
 from embrix.terms.binding import free_names
 from embrix.terms.generate import Generator, NoTerm

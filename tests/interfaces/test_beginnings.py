@@ -124,7 +124,7 @@ def test_the_substitution_by_cases_is_right(lockside: Course, course_copy: Path)
     assert "law alike(put(v, x, e), substitute(v, x, e)) when free(v) == empty" in text
     path.write_text(text)
     session = Session(course_copy)
-    from embrix.machine.laws import try_law
+    from embrix.checking.laws import try_law
 
     lane = session.lane("Drip", "begun")
     (law,) = lane.interpreter.laws

@@ -130,11 +130,20 @@ def kinds_inside(function: Function) -> frozenset[type]:
 
 
 class Law(Struct, frozen=True, eq=False):
-    """A statement about all terms: parameters by sort or type, condition and conclusion."""
+    """A statement about all values of its parameters, or those of which a condition holds; both are
+    functions of the same parameters."""
 
     text: str
     function: Function
     span: Span
+    conditions: tuple[Function, ...] = ()
+    """The parts of the condition that `and` joins."""
+    negative: tuple[bool, ...] = ()
+    """For each whether it says that something does not hold."""
+
+    @property
+    def functions(self) -> tuple[Function, ...]:
+        return (self.function, *self.conditions)
 
 
 class Meaning:

@@ -38,7 +38,7 @@ def check_effects(
         if _has_effect(display.body, effects):
             _report(world, "what is shown", display.span)
     for law in laws:
-        if _has_effect(law.function.body, effects):
+        if any(_has_effect(one.body, effects) for one in law.functions):
             _report(world, "a law", law.span)
 
 

@@ -399,24 +399,34 @@ class _Interpreter:
         guessing = Infer(self.world.aside(), wavering=True)
         self._law_body(guessing, law, names, holes)
         infer = Infer(self.world)
-        slots, body = self._law_body(infer, law, names, holes)
+        slots, bodies = self._law_body(infer, law, names, holes)
         span = law.span
         if self.world.hole(mark, span) is not None:
             return None
         text = (span.source or self.syntax.source).text[span.start : span.end]
-        function = k.Function(
-            "law", tuple(names), slots, tuple(holes), BOOL, None, (), (), body, (), None, span,
-        )  # fmt: skip
-        return k.Law(" ".join(text.split()), function, span)
+        functions = [
+            k.Function(
+                "law", tuple(names), slots, tuple(holes), BOOL, None, (), (), body, (), None, span,
+            )
+            for body in bodies
+        ]  # fmt: skip
+        negative = tuple(isinstance(part, s.Unary) for part in _conjuncts(law.condition))
+        return k.Law(" ".join(text.split()), functions[0], span, tuple(functions[1:]), negative)
 
     def _law_body(
         self, infer: Infer, law: s.LawDecl, names: Sequence[str], holes: Sequence[Type]
-    ) -> tuple[tuple[int, ...], k.Core]:
+    ) -> tuple[tuple[int, ...], list[k.Core]]:
+        """The slots of its names; what it concludes, and the parts of its condition."""
         slots = tuple(infer.declare(n, h, law.span) for n, h in zip(names, holes, strict=True))
-        conclusion = infer.check(law.conclusion, BOOL)
-        if law.condition is None:
-            return slots, conclusion
-        return slots, k.Test(infer.check(law.condition, BOOL), conclusion, k.Const(True))
+        parts = [law.conclusion, *_conjuncts(law.condition)]
+        return slots, [infer.check(part, BOOL) for part in parts]
+
+
+def _conjuncts(condition: s.Expr | None) -> list[s.Expr]:
+    """The parts of a condition that `and` joins, from left to right."""
+    if isinstance(condition, s.Binary) and condition.operator == "and":
+        return [*_conjuncts(condition.left), *_conjuncts(condition.right)]
+    return [] if condition is None else [condition]
 
 
 def _law_names(law: s.LawDecl, world: World) -> list[str]:

@@ -11,6 +11,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from embrix.brix.core import Language, Law
+from embrix.checking.laws import LawReport, try_law
 from embrix.course.checked import MEMORY
 from embrix.grammar.model import Grammar
 from embrix.grammar.report import Report, report_on
@@ -18,7 +19,6 @@ from embrix.lanes.session import Session
 from embrix.lessons.lesson_reader import lesson_of
 from embrix.lessons.playing import check_lesson
 from embrix.machine.lane import Lane
-from embrix.machine.laws import LawReport, try_law
 from embrix.messages.replies import Note
 from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.plural import counted
@@ -139,8 +139,9 @@ def _laws(lane: Lane, findings: Findings) -> list[tuple[str, LawReport]]:
         reports.append((lane.interpreter.language.name, report))
         if report.counterexample is not None:
             example = ", ".join(f"{k} = {v}" for k, v in report.counterexample.items())
+            verdict = "fails or is stuck" if report.failed else "is false"
             findings.error(
-                "law_fails", f"this is false for {example}", lane.interpreter.source,
+                "law_fails", f"this {verdict} for {example}", lane.interpreter.source,
                 law.span, f"{report.tried} generated examples were tried, seed {report.seed}",
             )  # fmt: skip
     return reports

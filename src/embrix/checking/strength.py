@@ -16,11 +16,11 @@ from embrix.brix.interpreter import check_interpreter
 from embrix.brix.mutants import Mistake, mistakes_in
 from embrix.brix.reader import read_file
 from embrix.brix.syntax import InterpreterSyntax
+from embrix.checking.laws import try_law
 from embrix.course.load import Course
 from embrix.lanes.names import interpreter_of
 from embrix.lanes.session import Session
 from embrix.machine.lane import Lane
-from embrix.machine.laws import try_law
 from embrix.machine.limits import Limits
 from embrix.suite.cases import Case, Suite
 from embrix.suite.check import check_case

@@ -33,7 +33,8 @@ def check(arguments: argparse.Namespace) -> int:
             if report.untried:
                 print(f"{text}\n    not tried: {report.untried}")
             elif report.counterexample is None:
-                print(f"{text}\n    true for {report.tried} generated examples, "
+                of = f" of {report.made:,} made" if report.law.conditions else ""
+                print(f"{text}\n    true for {report.tried} generated examples{of}, "
                       f"seed {report.seed}")  # fmt: skip
         for name in _without_steps(session):
             print(f"{name} has no `judgement` line: its runs have no steps, and what goes wrong "
@@ -54,7 +55,8 @@ def _without_steps(session: Session) -> list[str]:
 def _checked(session: Session, checked: Checked) -> dict[str, Any]:
     course = session.course
     laws = [
-        {"language": name, "text": report.law.text, "tried": report.tried, "seed": report.seed,
+        {"language": name, "text": report.law.text, "tried": report.tried, "made": report.made,
+         "seed": report.seed,
          **({"untried": report.untried} if report.untried else {}),
          **({"counterexample": report.counterexample} if report.counterexample else {})}
         for name, report in checked.laws

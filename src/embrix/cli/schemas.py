@@ -14,12 +14,13 @@ from embrix.cli.schema_parts import AnswerData, Count, Finding, Line, Place
 
 
 class LawData(AnswerData):
-    """A law: for how many generated examples it is true; for which it is false, by name; or why it
-    was not tried."""
+    """A law: on how many of the examples that were made it was tried, those of which its condition
+    holds; for which it is not true, by name; or why it was not tried."""
 
     language: str
     text: str
     tried: Count
+    made: Count
     seed: int
     counterexample: dict[str, str] | UnsetType = UNSET
     untried: str | UnsetType = UNSET

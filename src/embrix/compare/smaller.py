@@ -6,6 +6,7 @@ What is chosen in one stream of numbers does not always come loose; parts of a t
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from fractions import Fraction
 
 from embrix.terms.binding import free_names
 from embrix.terms.node import CONS, FIELDS, NONE_NODE, SOME, Node, Value, nodes_of, size
@@ -19,15 +20,20 @@ def count_forms(signature: Signature, term: Value) -> int:
 
 
 def smallest(
-    signature: Signature, term: Value, holds: Callable[[Value], bool], zero: Value = 0
+    signature: Signature,
+    term: Value,
+    holds: Callable[[Value], bool],
+    zero: Value = 0,
+    *,
+    closed: bool = True,
 ) -> Value:
-    """A closed term made smaller as long as that is possible and something holds of it. `zero` is
-    the simplest number of the language."""
+    """A term made smaller as long as that is possible and something holds of it; a `closed` one
+    stays so. `zero` is the simplest number of the language."""
     going = True
     while going:
         going = False
         for candidate in _smaller(signature, term, zero):
-            if not free_names(signature, candidate) and holds(candidate):
+            if (not closed or not free_names(signature, candidate)) and holds(candidate):
                 term, going = candidate, True
                 break
     return term
@@ -37,13 +43,15 @@ def _smaller(signature: Signature, term: Value, zero: Value) -> Iterator[Value]:
     """The term with one part left out, or replaced by a part inside it of the same sort or by a
     leaf; the largest steps first."""
     if not isinstance(term, tuple):
+        if isinstance(term, int | Fraction | float) and term not in (True, False, zero):
+            yield zero
         return
     if term[0] == CONS:
         yield term[FIELDS + 1]
     elif term[0] == SOME:
         yield NONE_NODE
     form = signature.form_of(term)
-    if form is not None:
+    if form is not None and not form.params:
         for inner in _inside(term):
             other = signature.form_of(inner)
             if other is not None and other.owner == form.owner:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Hashable, Iterator, Sequence
 from contextlib import contextmanager, suppress
 from functools import partial
-from typing import Any
+from typing import Any, Literal, TypeAlias
 from weakref import WeakKeyDictionary
 
 from msgspec.structs import replace
@@ -16,10 +16,7 @@ from embrix.grammar.printing import Printer
 from embrix.machine.body import nothing_kept
 from embrix.machine.compiler import Compiled, compile_interpreter
 from embrix.machine.display import Display, plainly
-from embrix.machine.faults import (
-    Ended,
-    OutOfFuel,
-)
+from embrix.machine.faults import Ended, Failed, OutOfFuel, Stuck
 from embrix.machine.limits import Limits
 from embrix.machine.one_run import OneRun, Watch
 from embrix.machine.outcome import Result
@@ -43,6 +40,10 @@ _FURTHER = {
     "suspensions forced": "forced", "suspensions reused": "reused", "substitutions": "substituted",
 }  # fmt: skip
 """Costs that are shown only where there are any."""
+
+LawTrial: TypeAlias = Literal["true", "false", "failed", "apart", "open"]
+"""What may come of a law: its condition does not hold (`apart`), it fails or is stuck, or nobody
+knows because something is unfinished or takes too long (`open`)."""
 
 FEW = 40_000
 """Calls that a run makes on brief code; most programs make fewer."""
@@ -211,17 +212,42 @@ class Machine:
 
         yield evaluate
 
-    def test_law(
-        self, law: Law, args: Sequence[Value], limits: Limits | None = None
-    ) -> bool | None:
-        """Whether a law holds for these terms; None when that could not be found out."""
+    def test_law(self, law: Law, args: Sequence[Value], limits: Limits | None = None) -> LawTrial:
+        """What comes of a law for these values."""
         number = self.interpreter.laws.index(law)
         root = next((arg for arg in args if isinstance(arg, tuple)), NIL_NODE)
-        with self._begun(limits or Limits(calls=100_000)) as session:
-            try:
-                return bool(session.guarded(lambda: session.call(f"law {number}", *args, root)))
-            except Ended:
-                return None
+
+        def holds(part: str) -> bool | None:
+            """None where it fails or is stuck. Raises `Ended` for what is open."""
+            with self._begun(limits or Limits(calls=100_000)) as session:
+                try:
+                    return bool(session.guarded(lambda: session.call(part, *args, root)))
+                except (Failed, Stuck):
+                    return None
+
+        try:
+            if not all(holds(f"when {number} {part}") for part in range(len(law.conditions))):
+                return "apart"
+            found = holds(f"law {number}")
+        except Ended:
+            return "open"
+        return "failed" if found is None else "true" if found else "false"
+
+    def meets(self, law: Law, args: Sequence[Value]) -> bool:
+        """Whether these values meet the condition of a law as far as it says what holds, and not
+        what does not."""
+        number = self.interpreter.laws.index(law)
+        root = next((arg for arg in args if isinstance(arg, tuple)), NIL_NODE)
+        parts = [part for part, negative in enumerate(law.negative) if not negative]
+        for part in parts or range(len(law.conditions)):
+            name = f"when {number} {part}"
+            with self._begun(Limits(calls=100_000)) as session:
+                try:
+                    if not session.guarded(partial(session.call, name, *args, root)):
+                        return False
+                except Ended:
+                    return False
+        return True
 
     def _costs(self, counts: dict[str, int], visited: int) -> dict[str, int]:
         """Counts by what they count: steps of a small-step lane or judgements of any other, calls

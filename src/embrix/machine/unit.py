@@ -63,6 +63,8 @@ class Unit:
             self.functions[f"sentence {name}"] = sentence
         for number, law in enumerate(interpreter.laws):
             self.functions[f"law {number}"] = law.function
+            for part, condition in enumerate(law.conditions):
+                self.functions[f"when {number} {part}"] = condition
         if not brief:
             self.functions = {
                 name: renumbered(only_decided(one, self.decided))
