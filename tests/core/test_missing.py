@@ -11,7 +11,8 @@ import pytest
 
 from embrix.course.missing import NotThere
 from embrix.messages.recipes import WalkRecipe
-from embrix.messages.requests import AnyRequest, Load, LookAt, Request
+from embrix.messages.request import Request
+from embrix.messages.requests import AnyRequest, Load, LookAt
 from embrix.messages.wire import Fault
 from embrix.services.answering import Service
 from embrix.workers.pool import Pool

@@ -9,11 +9,13 @@ import sys
 from typing import TYPE_CHECKING, Any
 
 from embrix.cli.choice import chosen, lanes_of
+from embrix.cli.part_by_part import as_data, print_every_part
 from embrix.cli.status import NEGATIVE, OK, REJECTED, UNREAD
 from embrix.cli.streams import print_answer
 from embrix.cli.streams import progress as progress_line
 from embrix.cli.suites import suites_of, write_after_a_look
 from embrix.cli.usage import Usage
+from embrix.compare.every_part import EveryPart, hold_every_part
 from embrix.compare.growth import described, measured
 from embrix.compare.range import BadRange, range_of
 from embrix.compare.sides import Side, parted, side
@@ -40,6 +42,9 @@ def compare(arguments: argparse.Namespace) -> int:
         raise Usage(f"--bind {bad}") from bad
     partings = [parted(text, sides[0], other) for other in sides[1:]]
     ends = {one.result.outcome.sentence for one in sides}
+    leading, *others = work.lanes
+    held = [hold_every_part(leading, other, text, work.given, work.input)
+            for other in others if arguments.parts]  # fmt: skip
     if arguments.json:
         print_answer("compare", {
             "lanes": [{"lane": one.lane, "outcome": one.result.outcome.as_data(),
@@ -48,8 +53,9 @@ def compare(arguments: argparse.Namespace) -> int:
             "partings": [{"first": p.first, "second": p.second, "sentence": p.sentence,
                           "steps": list(p.steps), "more": list(p.more)}
                          for p in partings],
+            **({"parts": [as_data(one) for one in held]} if arguments.parts else {}),
         })  # fmt: skip
-        return _compared(sides, ends)
+        return _compared(sides, ends, held)
     if all(one.result.outcome.kind in UNREAD for one in sides):
         outcome = sides[0].result.outcome
         print(visible(outcome.sentence), file=sys.stderr)
@@ -75,13 +81,16 @@ def compare(arguments: argparse.Namespace) -> int:
             print(f"    at step {first:,} and step {second:,} of their walks")
         for line in parting.more:
             print(f"    {line}")
-    return _compared(sides, ends)
+    for one_held in held:
+        print_every_part(one_held, work.source)
+    return _compared(sides, ends, held)
 
 
-def _compared(sides: list[Side], ends: set[str]) -> int:
+def _compared(sides: list[Side], ends: set[str], held: list[EveryPart]) -> int:
     if all(one.result.outcome.kind in UNREAD for one in sides):
         return REJECTED
-    return NEGATIVE if len(ends) > 1 else OK
+    apart = len(ends) > 1 or any(one.apart is not None for one in held)
+    return NEGATIVE if apart else OK
 
 
 PROGRAMS, FEW_PROGRAMS = 10_000, 500

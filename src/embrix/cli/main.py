@@ -203,6 +203,10 @@ def parser() -> argparse.ArgumentParser:
         sub.add_argument(
             "--calls", metavar="N", type=int, help="the most calls that the run may make"
         )
+        if name == "compare":
+            sub.add_argument("--parts", action="store_true",
+                             help="hold the first lane against each other one at every part of the "
+                             "program that it evaluates in an environment")  # fmt: skip
         if name == "outcomes":
             sub.add_argument("--runs", metavar="N", type=int,
                              help="the most runs that the search may make")  # fmt: skip
@@ -384,6 +388,8 @@ def _suites(add: Adding) -> None:
                       help="only cases with this tag; may be given several times")  # fmt: skip
     test.add_argument("--with", metavar="LANE", dest="lanes", action="append", default=[],
                       help="only this lane; may be given several times")  # fmt: skip
+    test.add_argument("--parts", metavar="LANE,LANE", help="hold two lanes against each other at "
+                      "every part of the programs instead")  # fmt: skip
     test.add_argument("--jobs", metavar="N", type=int, help="worker processes (default: cores)")
 
     since = add(

@@ -16,6 +16,18 @@ class AnswerData(msgspec.Struct, omit_defaults=True, forbid_unknown_fields=True)
     """A part of an answer. What has a default may be left out."""
 
 
+class OutcomeData(AnswerData):
+    """How a run ended. `name` is that of an error; `structure` how a value is built."""
+
+    kind: str
+    text: str
+    name: str | UnsetType = UNSET
+    structure: str | UnsetType = UNSET
+    place: Place | UnsetType = UNSET
+    line: Line | UnsetType = UNSET
+    column: Line | UnsetType = UNSET
+
+
 # ---------------------------------------------------------------------- definitions
 
 

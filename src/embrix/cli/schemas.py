@@ -9,8 +9,9 @@ from typing import Annotated, Any, Literal
 import msgspec
 from msgspec import UNSET, Meta, UnsetType
 
+from embrix.cli.comparison_answers import Compared
 from embrix.cli.lesson_answers import LessonsData
-from embrix.cli.schema_parts import AnswerData, Count, Finding, Line, Place
+from embrix.cli.schema_parts import AnswerData, Count, Finding, Line, OutcomeData, Place
 
 
 class LawData(AnswerData):
@@ -93,18 +94,6 @@ class AllowedData(AnswerData):
 # ---------------------------------------------------------------------- programs
 
 
-class OutcomeData(AnswerData):
-    """How a run ended. `name` is that of an error; `structure` how a value is built."""
-
-    kind: str
-    text: str
-    name: str | UnsetType = UNSET
-    structure: str | UnsetType = UNSET
-    place: Place | UnsetType = UNSET
-    line: Line | UnsetType = UNSET
-    column: Line | UnsetType = UNSET
-
-
 class Run(AnswerData):
     """One lane of embrix run."""
 
@@ -152,33 +141,6 @@ class StepsData(AnswerData):
     interpreter: str
     steps: list[str]
     outcome: OutcomeData
-
-
-class SideData(AnswerData):
-    """One lane of a comparison."""
-
-    lane: str
-    outcome: OutcomeData
-    output: list[str]
-    state: list[str]
-    costs: dict[str, int]
-
-
-class PartingData(AnswerData):
-    """Where two lanes part: the steps of their walks, empty ones where they have none."""
-
-    first: str
-    second: str
-    sentence: str
-    steps: list[int | None]
-    more: list[str]
-
-
-class Compared(AnswerData):
-    """embrix compare"""
-
-    lanes: list[SideData]
-    partings: list[PartingData]
 
 
 class Curve(AnswerData):

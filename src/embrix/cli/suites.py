@@ -49,6 +49,10 @@ def test(arguments: argparse.Namespace) -> int:
         raise Usage("--jobs must be between 1 and 64")
     session = Session(folder)
     paths = suites_of(session, arguments.suites)
+    if arguments.parts is not None:
+        from embrix.cli.part_by_part import hold_suites
+
+        return hold_suites(session, paths, arguments.parts)
     found, notes = _run_all(session, paths, arguments)
     reports = [only(report, arguments.tags, arguments.lanes) for report in found]
     findings = [finding for finding in notes if finding.severity == "error"]

@@ -29,6 +29,7 @@ from embrix.terms.node import (
     SOME,
     STORE,
     TUPLE,
+    Node,
     Value,
     bindings,
     list_items,
@@ -90,6 +91,14 @@ class Display:
     def structure(self, value: Value) -> str:
         """A value as the notation would build it."""
         return self._collect(Part(value, built=True))
+
+    def shown_term(self, value: Node) -> Node | None:
+        """The term that a value is shown as by its definition, if it is one."""
+        shown = self._interpreter.shown.get(value[0])
+        if shown is None or settle(shown.result) == TEXT:
+            return None
+        term = self._shower(value[0], value[FIELDS:])
+        return term if isinstance(term, tuple) else None
 
     def environment(self, value: Value) -> list[tuple[str, str]]:
         """Names and shown values, the innermost first; shadowed ones are left out."""

@@ -118,6 +118,12 @@ class Lane:
             return self._without_end(term, values, result, given_input, on_start, kept, ways)
         return result
 
+    def run_term(self, term: Node, *, limits: Limits | None = None) -> Result:
+        """The outcome of a program that is there as a term, without counted costs. Raises
+        `BadBinding`."""
+        term, values = self._given(term, {}, limits)
+        return self.machine.run(term, values, limits=limits, variant="plain")
+
     def _without_end(
         self,
         term: Node,

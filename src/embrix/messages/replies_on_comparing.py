@@ -45,6 +45,16 @@ class AlignedStop(Packed):
     place: Place | None
 
 
+class EveryPartHeld(Reply):
+    """Whether two lanes agree on every part of a program, in a sentence; the step on the first lane
+    of the first part that differs (-1 where none does), and how many parts were not compared, by
+    the reason."""
+
+    sentence: str
+    step: int
+    left_out: dict[str, int]
+
+
 class AlignedRow(Packed):
     left: AlignedStop | None
     right: AlignedStop | None

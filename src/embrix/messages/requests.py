@@ -4,37 +4,22 @@ from __future__ import annotations
 
 from typing import Any, ClassVar, Literal, TypeAlias
 
-import msgspec
-
 from embrix.messages import replies as r
 from embrix.messages import replies_on_comparing as on_comparing
 from embrix.messages import replies_on_lessons as on_lessons
 from embrix.messages import replies_on_suites as on_suites
 from embrix.messages import replies_on_writing as on_writing
 from embrix.messages.recipes import RunLimits, WalkRecipe
-
-
-class Request(msgspec.Struct, frozen=True, tag_field="do", forbid_unknown_fields=True):
-    """A request; `writes` says whether it must not simply be carried out once more, because it
-    writes files or comes after others."""
-
-    reply: ClassVar[Any] = None
-    writes: ClassVar[bool] = False
-
-
-class OnProgram(Request, frozen=True, kw_only=True):
-    """A request about a program of a language."""
-
-    language: str
-    text: str
-
-
-class OnRun(OnProgram, frozen=True, kw_only=True):
-    """A request about a run, with names supplied by hand and lines of input."""
-
-    given: dict[str, str] = {}
-    input: list[str] = []
-
+from embrix.messages.request import OnProgram, OnRun, Request
+from embrix.messages.requests_on_comparing import (
+    AlignWalks,
+    CompareLanes,
+    CompareMeaning,
+    HoldEveryPart,
+    HuntDifference,
+    MeasureGrowth,
+    ShowExtension,
+)
 
 # ---------------------------------------------------------------------- the course
 
@@ -344,47 +329,12 @@ class MoveStop(Request, frozen=True, kw_only=True, tag="move_stop"):
     by: Literal[-1, 1]
 
 
-class CompareLanes(OnRun, frozen=True, kw_only=True, tag="compare"):
-    reply: ClassVar[Any] = on_comparing.LaneComparison
-    lanes: list[str]
-
-
-class AlignWalks(OnRun, frozen=True, kw_only=True, tag="align"):
-    reply: ClassVar[Any] = on_comparing.AlignedWalks
-    one: str
-    other: str
-
-
 class ListJudgements(OnRun, frozen=True, kw_only=True, tag="judgements"):
     """The tree of judgements of a run; of a reduction sequence, of the step at a number."""
 
     reply: ClassVar[Any] = on_comparing.JudgementTree
     lane: str
     number: int
-
-
-class MeasureGrowth(OnRun, frozen=True, kw_only=True, tag="growth"):
-    """Counted costs with a name over a range."""
-
-    reply: ClassVar[Any] = on_comparing.GrowthTable
-    lanes: list[str]
-    name: str
-    first: int
-    last: int
-    step: int
-    costs: list[str]
-
-
-class HuntDifference(Request, frozen=True, kw_only=True, tag="hunt"):
-    """The smallest program on which two lanes differ."""
-
-    reply: ClassVar[Any] = on_comparing.HuntState
-    language: str
-    lanes: list[str]
-    most: int
-    seed: int
-    costs: bool
-    endless: bool
 
 
 class AddFoundCase(Request, frozen=True, kw_only=True, tag="add_case"):
@@ -399,22 +349,6 @@ class AddFoundCase(Request, frozen=True, kw_only=True, tag="add_case"):
     what: Literal["outcome", "steps", "tokens", "term"] = "outcome"
     given: dict[str, str] = {}
     input: list[str] = []
-
-
-class CompareMeaning(Request, frozen=True, kw_only=True, tag="meaning"):
-    """What two lanes say otherwise."""
-
-    reply: ClassVar[Any] = r.TextLines
-    language: str
-    lanes: list[str]
-
-
-class ShowExtension(Request, frozen=True, kw_only=True, tag="extension"):
-    """What a language and a lane add to those that they extend."""
-
-    reply: ClassVar[Any] = r.TextLines
-    language: str
-    lane: str
 
 
 # ---------------------------------------------------------------------- documents
@@ -486,7 +420,7 @@ AnyRequest: TypeAlias = (
     | AskName | AskOutline | WriteClause | Rename | AskProposals | FindText | TryChange
     | CompareChange | PromptLine | RunLane | OpenWalk | FetchSteps | ShowFrames | SeekStep
     | SaveWalk | TestSuite | AcceptCase | ArrangeCase | CoverClause | AskDecisions | TryDecision
-    | CompareLanes | AlignWalks | ExploreWays | ShowLesson | AddStop | MoveStop | ListJudgements
-    | MeasureGrowth | HuntDifference | AddFoundCase | CompareMeaning | ShowExtension | WritePicture
-    | WriteHandout | WriteWorksheet | WriteStarter | Begin
+    | CompareLanes | AlignWalks | HoldEveryPart | ExploreWays | ShowLesson | AddStop | MoveStop
+    | ListJudgements | MeasureGrowth | HuntDifference | AddFoundCase | CompareMeaning
+    | ShowExtension | WritePicture | WriteHandout | WriteWorksheet | WriteStarter | Begin
 )  # fmt: skip

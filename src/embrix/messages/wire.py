@@ -11,7 +11,8 @@ from typing import Any, BinaryIO, TypeAlias
 import msgspec
 
 from embrix.messages.replies_on_comparing import HuntState
-from embrix.messages.requests import AnyRequest, Request
+from embrix.messages.request import Request
+from embrix.messages.requests import AnyRequest
 
 LONGEST_FRAME = 64 << 20
 

@@ -25,6 +25,8 @@ from embrix.messages import replies_on_lessons as on_lessons
 from embrix.messages import replies_on_suites as on_suites
 from embrix.messages import replies_on_writing as on_writing
 from embrix.messages import requests as q
+from embrix.messages import requests_on_comparing as qc
+from embrix.messages.request import Request
 from embrix.services.all_ways_reply import explore_ways
 from embrix.services.case_changes import acceptance, arrangement, covering_case
 from embrix.services.completing import proposals
@@ -40,7 +42,7 @@ from embrix.services.mending import mended
 from embrix.services.outlining import clause_written, outline_grid
 from embrix.services.prompt import Prompt
 from embrix.services.renaming import name_here, renamed
-from embrix.services.side_by_side import align_walks, compare_lanes
+from embrix.services.side_by_side import align_walks, compare_lanes, every_part_held
 from embrix.services.summary import summary
 from embrix.services.text_search import course_texts, found_in
 from embrix.services.unsaved_change import UnsavedChange
@@ -53,7 +55,7 @@ from embrix.services.writing_files import (
     write_starter,
 )
 
-RequestT = TypeVar("RequestT", bound=q.Request)
+RequestT = TypeVar("RequestT", bound=Request)
 
 
 class NoCourse(Exception):
@@ -85,7 +87,7 @@ class Service(Struct):
     on_start: OnStart
     _loaded: Loaded | None = None
 
-    def answer(self, request: q.Request) -> Any:
+    def answer(self, request: Request) -> Any:
         """The answer, of the type that the request says. Raises `NoCourse`."""
         return _HANDLERS[type(request)](self, request)
 
@@ -112,7 +114,7 @@ class Service(Struct):
 
 
 Handler = Callable[[Service, Any], Any]
-_HANDLERS: dict[type[q.Request], Handler] = {}
+_HANDLERS: dict[type[Request], Handler] = {}
 
 
 def _answers(
@@ -334,13 +336,18 @@ def _try_decision(service: Service, a: q.TryDecision) -> on_suites.ChangedCases:
 # ---------------------------------------------------------------------- comparing
 
 
-@_answers(q.CompareLanes)
-def _compare(service: Service, a: q.CompareLanes) -> on_comparing.LaneComparison:
+@_answers(qc.CompareLanes)
+def _compare(service: Service, a: qc.CompareLanes) -> on_comparing.LaneComparison:
     return compare_lanes(service.session, a.language, a.lanes, a.text, a.given, a.input)
 
 
-@_answers(q.AlignWalks)
-def _align(service: Service, a: q.AlignWalks) -> on_comparing.AlignedWalks:
+@_answers(qc.HoldEveryPart)
+def _hold_every_part(service: Service, a: qc.HoldEveryPart) -> on_comparing.EveryPartHeld:
+    return every_part_held(service.session, a.language, a.one, a.other, a.text, a.given, a.input)
+
+
+@_answers(qc.AlignWalks)
+def _align(service: Service, a: qc.AlignWalks) -> on_comparing.AlignedWalks:
     return align_walks(service.session, a.language, a.one, a.other, a.text, a.given, a.input)
 
 
@@ -349,13 +356,13 @@ def _judgements(service: Service, a: q.ListJudgements) -> on_comparing.Judgement
     return judgement_tree(service.session, a.language, a.lane, a.text, a.given, a.input, a.number)
 
 
-@_answers(q.MeasureGrowth)
-def _growth(service: Service, a: q.MeasureGrowth) -> on_comparing.GrowthTable:
+@_answers(qc.MeasureGrowth)
+def _growth(service: Service, a: qc.MeasureGrowth) -> on_comparing.GrowthTable:
     return growth_table(service.session, a, service.so_far)
 
 
-@_answers(q.HuntDifference)
-def _hunt(service: Service, a: q.HuntDifference) -> on_comparing.HuntState:
+@_answers(qc.HuntDifference)
+def _hunt(service: Service, a: qc.HuntDifference) -> on_comparing.HuntState:
     return hunted(
         service.session, a.language, a.lanes, a.most, a.seed, costs=a.costs, endless=a.endless,
         progress=lambda state: service.progress(state.tried, state.asked, state),
@@ -368,13 +375,13 @@ def _add_case(service: Service, a: q.AddFoundCase) -> on_writing.TextChange:
                    a.input)  # fmt: skip
 
 
-@_answers(q.CompareMeaning)
-def _meaning(service: Service, a: q.CompareMeaning) -> r.TextLines:
+@_answers(qc.CompareMeaning)
+def _meaning(service: Service, a: qc.CompareMeaning) -> r.TextLines:
     return r.TextLines(meaning_of(service.session, a.language, a.lanes))
 
 
-@_answers(q.ShowExtension)
-def _extension(service: Service, a: q.ShowExtension) -> r.TextLines:
+@_answers(qc.ShowExtension)
+def _extension(service: Service, a: qc.ShowExtension) -> r.TextLines:
     return r.TextLines(extension_of(service.session, a.language, a.lane))
 
 

@@ -10,7 +10,7 @@ from embrix.lanes.session import Session
 from embrix.machine.lane import BadBinding
 from embrix.machine.limits import LIVE
 from embrix.messages.replies_on_comparing import GrowthTable
-from embrix.messages.requests import MeasureGrowth
+from embrix.messages.requests_on_comparing import MeasureGrowth
 
 
 def growth_table(

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 from embrix.compare.alignment import Stop, aligned, first_parting
+from embrix.compare.every_part import hold_every_part
 from embrix.compare.sides import LIMITS, Side, parted, side
 from embrix.lanes.names import NoLane
 from embrix.lanes.results import ending
@@ -14,6 +15,7 @@ from embrix.messages.replies_on_comparing import (
     AlignedRow,
     AlignedStop,
     AlignedWalks,
+    EveryPartHeld,
     LaneComparison,
     LaneResult,
     PartingText,
@@ -48,6 +50,20 @@ def compare_lanes(
         partings[other.lane] = PartingText(found.sentence, list(found.more), list(found.steps))
     first = sides[0].lane if sides else ""
     return LaneComparison(lanes, max(0, len(names) - MOST_LANES), partings, first)
+
+
+def every_part_held(
+    session: Session, language: str, one: str, other: str, text: str,
+    given: Mapping[str, str], lines: Sequence[str],
+) -> EveryPartHeld:  # fmt: skip
+    """Whether two lanes agree on every part of a program."""
+    try:
+        lanes = [session.runner(language, name) for name in (one, other)]
+        found = hold_every_part(lanes[0], lanes[1], text, given, lines)
+    except (NoLane, BadBinding) as wrong:
+        return EveryPartHeld(str(wrong), -1, {})
+    step = found.apart.step if found.apart is not None else -1
+    return EveryPartHeld(found.sentence, step, dict(found.left_out))
 
 
 def align_walks(

@@ -87,6 +87,10 @@ class RecordedJudgements:
         """The term that a judgement is about."""
         return self._subject(instance)
 
+    def environment_of(self, instance: int) -> Node | None:
+        """The environment in which a judgement evaluates, if it is given one."""
+        return self._environment(instance)
+
     def clause_name(self, instance: int) -> str:
         """The form that the clause of a judgement is for; the function where it is for any."""
         subject = self._subject(instance)

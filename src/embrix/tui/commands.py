@@ -284,6 +284,8 @@ COMMANDS: tuple[Command, ...] = (
     Command("N", "last_parting", "", "To the previous row that differs", "compare", False, "N"),
     Command("left", "cost(-1)", "", "Show another cost", "compare", False, "←"),
     Command("right", "cost(1)", "cost", "Show another cost", "compare", shown_key="← →"),
+    Command("e", "every_part", "every part", "Hold both lanes against each other at every part",
+            "compare"),
     Command("f6", "pane", "pane", "Move to the lanes, or to the walks", "compare"),
     Command("d", "draw", "draw bars", "Write the costs of all lanes as a picture", "compare"),
     Command("m", "meaning", "meaning", "Show how the definitions of the two lanes differ",

@@ -20,12 +20,20 @@ from embrix.messages.replies import TextLines
 from embrix.messages.replies_on_comparing import (
     AlignedRow,
     AlignedWalks,
+    EveryPartHeld,
     LaneComparison,
     LaneResult,
     PartingText,
 )
-from embrix.messages.requests import AlignWalks, CompareLanes, CompareMeaning, ShowExtension
+from embrix.messages.requests_on_comparing import (
+    AlignWalks,
+    CompareLanes,
+    CompareMeaning,
+    HoldEveryPart,
+    ShowExtension,
+)
 from embrix.suite.cases import costs_by_spread
+from embrix.text.plural import counted
 from embrix.text.visible import cut, visible, width
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.desk import Desk
@@ -350,6 +358,27 @@ class Comparing(View):
         if other:
             request = CompareMeaning(language=self._bench.language, lanes=[first, other])
             self._desk.ask("meaning", request, partial(self._meant, first, other))
+
+    def action_every_part(self) -> None:
+        """Whether these two lanes agree on every part of the program."""
+        first, other = self.query_one(Costs).first, self._other
+        if other:
+            request = HoldEveryPart(one=first, other=other, **self.program_args())
+            self._desk.ask("meaning", request, partial(self._held, f"{first} and {other}"))
+
+    def _held(self, subject: str, found: EveryPartHeld) -> None:
+        """Tell it, and go to the first part that differs where the walks are in rows."""
+        if not self.is_attached:
+            return
+        lines = [found.sentence]
+        lines += [f"{counted(n, 'part')} not compared: {why}" for why, n in found.left_out.items()]
+        self.app.push_screen(ShowLines("every part of the program", subject, lines))
+        together = self.query_one(Together)
+        rows = enumerate(together.rows)
+        at = next((n for n, row in rows if row.left and row.left.step == found.step), None)
+        if at is not None:
+            self.set_focus(together)
+            together.move_to(at)
 
     def action_extension(self) -> None:
         """What the language and this lane add to those that they extend."""

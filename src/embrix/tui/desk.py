@@ -12,7 +12,7 @@ from textual.message import Message
 from textual.message_pump import MessagePump
 
 from embrix.messages import wire
-from embrix.messages.requests import Request
+from embrix.messages.request import Request
 from embrix.workers.pool import Pool
 
 Take: TypeAlias = Callable[[Any], None]

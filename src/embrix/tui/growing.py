@@ -14,7 +14,7 @@ from textual.widget import Widget
 from embrix.compare.range import SCALES, BadRange, Scale, range_of
 from embrix.draw.plot import GRID, LETTERS, plot
 from embrix.messages.replies_on_comparing import GrowthTable
-from embrix.messages.requests import MeasureGrowth
+from embrix.messages.requests_on_comparing import MeasureGrowth
 from embrix.messages.wire import Progress
 from embrix.suite.cases import MAIN_COSTS, costs_by_spread
 from embrix.text.visible import visible

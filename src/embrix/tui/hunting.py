@@ -15,7 +15,8 @@ from textual.widgets import Static
 
 from embrix.messages.replies_on_comparing import AlignedWalks, HuntState, LaneComparison
 from embrix.messages.replies_on_writing import TextChange
-from embrix.messages.requests import AddFoundCase, AlignWalks, CompareLanes, HuntDifference
+from embrix.messages.requests import AddFoundCase
+from embrix.messages.requests_on_comparing import AlignWalks, CompareLanes, HuntDifference
 from embrix.messages.wire import Progress
 from embrix.text.plural import counted
 from embrix.text.visible import visible

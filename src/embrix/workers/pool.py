@@ -22,7 +22,8 @@ import msgspec
 from msgspec import Struct, field
 
 from embrix.messages.replies import Ending, RunResult
-from embrix.messages.requests import DescribeCourse, Load, Request, RunLane
+from embrix.messages.request import Request
+from embrix.messages.requests import DescribeCourse, Load, RunLane
 from embrix.messages.wire import (
     Answered,
     Ask,
