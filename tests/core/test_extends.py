@@ -269,3 +269,38 @@ def test_a_literal_hands_on_its_text_and_a_neighbour_is_extended_by_name(
     text = "9 plus 1 less 3 - 4"
     told = {name: session.lane("Reg", name).run(text).outcome.text for name in ("sums", "other")}
     assert told == {"sums": "3", "other": "-15"}
+
+
+def test_a_let_of_the_base_that_new_values_do_not_fit_is_warned_of(make_course: Maker) -> None:
+    """At the value that is declared here; not where another clause stands in its place, nor for
+    what the base has itself."""
+    base = """interpreter base for Tiny
+value Value
+  Num(n: Number)
+main run
+define run(p: Expr) -> Value
+  eval(p)
+define eval(e: Expr) -> Value by e
+  Lit(n) => Num(n)
+  Add(a, b) =>
+    let Num(m) = eval(a)
+    let Num(n) = eval(b)
+    Num(m + n)
+"""
+    wider = """interpreter wider for Tiny extends Tiny.base
+extend value Value
+  Truth(b: Bool)
+  Unknown
+"""
+    language = "language Tiny\nforms Expr\n  Lit(n: Number)\n  Add(a: Expr, b: Expr)\n"
+    course = make_course(tiny=language, base=base, wider=wider)
+    found = [(one.source.name, one.source.position(one.span.start)[0], one.message)
+             for one in course.diagnostics if one.code == "partial_let"]  # fmt: skip
+    assert sorted(found) == [
+        ("wider.brix", 3, f"the `let` taken over from base.brix:{line} does not match Truth(_), "
+         "Unknown: a run gets stuck there")
+        for line in (10, 11)
+    ]  # fmt: skip
+    replaced = wider + "replace eval(e)\n  Add(_, _) => Unknown\n"
+    course = make_course(tiny=language, base=base, wider=replaced)
+    assert [one.code for one in course.diagnostics if one.code == "partial_let"] == []

@@ -101,15 +101,34 @@ def report_match(world: World, word: str, match: Match, types: Sequence[Type]) -
     )  # fmt: skip
 
 
+def hidden_clauses(world: World, function: Function) -> list[CoreClause]:
+    """The clauses that are never reached: those of a base in whose place others stand."""
+    reached, _ = _Ways(world, function, {}).look(())
+    return [one for number, one in enumerate(function.clauses) if number not in reached]
+
+
 def report_let(world: World, match: Match, kind: Type) -> None:
-    """Warn about a `let` without `else` whose pattern does not take everything. One that was taken
-    over from a base is a matter of the base."""
-    if (match.span.source or world.source) is not world.source:
-        return
+    """Warn about a `let` without `else` whose pattern does not take everything. Of one that was
+    taken over from a base, what the base has is a matter of the base; what is declared here is
+    not."""
     function = Function("", ("subject",), (), (kind,), UNKNOWN, None, (0,), match.clauses, None,
                         (), None, match.span)  # fmt: skip
     _, missing = _Ways(world, function, {}).look(())
-    if missing:
+    source = match.span.source or world.source
+    if source is not world.source:
+        line, _ = source.position(match.span.start)
+        declared = {
+            name: row for row in missing
+            if (name := show_pattern(row[0]).partition("(")[0]) in world.own_constructors
+        }  # fmt: skip
+        if declared:
+            world.warning(
+                "partial_let", f"the `let` taken over from {source.name}:{line} does not match "
+                f"{_examples([*declared.values()])}: a run gets stuck there",
+                world.own_constructors[next(iter(declared))],
+                "write its clause anew, behind replace",
+            )  # fmt: skip
+    elif missing:
         world.warning(
             "partial_let",
             f"this `let` does not match {_examples(missing)}: a run gets stuck there", match.span,

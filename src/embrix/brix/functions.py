@@ -7,13 +7,14 @@ from functools import partial
 
 from embrix.brix import core as k
 from embrix.brix import syntax as s
-from embrix.brix.clauses import report_coverage, report_let, report_match
+from embrix.brix.clauses import hidden_clauses, report_coverage, report_let, report_match
 from embrix.brix.infer import Infer
 from embrix.brix.lint import report_lint
 from embrix.brix.order import expand_order
 from embrix.brix.patterns import Patterns
 from embrix.brix.world import FunctionSignature, World
 from embrix.terms.types import BOOL, Con, Hole, Type, settle
+from embrix.text.source import Span
 from embrix.text.suggest import did_you_mean
 
 
@@ -126,17 +127,25 @@ def check_function(
         else:
             world.later.append(look)
     if sound:
-        world.later.append(partial(_warn, world, define, infer, judged))
+        world.later.append(partial(_warn, world, define, function, infer, judged))
     return function
 
 
-def _warn(world: World, define: s.Define, infer: Infer, judged: Collection[str]) -> None:
+def _warn(
+    world: World, define: s.Define, function: k.Function, infer: Infer, judged: Collection[str]
+) -> None:
+    hidden = hidden_clauses(world, function) if define.widened else []
     for word, match, types in infer.matches:
         if word == "let" and len(match.clauses) == 1:
-            report_let(world, match, types[0])
+            if not any(_lies_in(match.span, clause.span) for clause in hidden):
+                report_let(world, match, types[0])
         else:
             report_match(world, word, match, types)
     report_lint(world, define, infer.bound, judged)
+
+
+def _lies_in(inner: Span, outer: Span) -> bool:
+    return inner.source is outer.source and outer.start <= inner.start < outer.end
 
 
 def _no_subject(define: s.Define, signature: FunctionSignature) -> k.Todo | None:

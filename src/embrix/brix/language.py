@@ -136,6 +136,8 @@ def declare_constructors(
                     constructor.span,
                 )  # fmt: skip
             world.constructors[made.name] = made
+            if (constructor.span.source or world.source) is world.source:
+                world.own_constructors[made.name] = constructor.span
             result.append(made)
     _check_inner(world, declarations)
     return result

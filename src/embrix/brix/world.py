@@ -64,6 +64,8 @@ class World(Struct):
     types: dict[str, str] = field(default_factory=dict)
     """The author's value and data types: name and the word that declared it."""
     constructors: dict[str, Constructor] = field(default_factory=dict)
+    own_constructors: dict[str, Span] = field(default_factory=dict)
+    """Where those are declared that are declared in the file itself."""
     functions: dict[str, FunctionSignature] = field(default_factory=dict)
     errors: dict[str, ErrorType] = field(default_factory=dict)
     choices: dict[str, Choice] = field(default_factory=dict)

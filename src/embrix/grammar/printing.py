@@ -269,7 +269,7 @@ class Printer(Routes):
         return Piece(
             piece.terminal,
             piece.text,
-            tight_after=piece.tight_after or (production.tight and number == 0),
+            tight_after=piece.tight_after or (production.tight and (number == 0 or not word)),
             tight_before=piece.tight_before or (production.tight and number > 0 and not word),
             made=piece.made,
         )
