@@ -21,6 +21,9 @@ define risky(n: Number) -> Number
   if n == 0 then fail Bad else n
 define made(m: Map[Text, Number]) -> TYPE
 """
+ENV = """\
+let env = empty with name_of("x") = 1 with name_of("y") = 2 with name_of("x") = 3
+"""
 WORKED_OUT = [
     ("Int", "size(m)", "1"),
     ("Int", "size(m with \"b\" = 1 with \"a\" = 2)", "2"),
@@ -31,6 +34,11 @@ WORKED_OUT = [
     ("Int", "size([])", "0"),
     ("List[Text]", 'keys(removed(m with "b" = 1, "a"))', "[b]"),
     ("List[Text]", 'keys(removed(m, "c"))', "[a]"),
+    ("List[Name]", f"{ENV}  keys(env)", "[x, y]"),
+    ("List[Number]", f"{ENV}  map(keys(env), fn(name) => env[name])", "[3, 2]"),
+    ("Number", f'{ENV}  let rec all = env with name_of("f") = number(size(keys(all)))\n'
+     '  all[name_of("f")]', "3"),
+    ("List[Name]", f'{ENV}  let rec all = env with name_of("f") = 7\n  keys(all)', "[f, x, y]"),
     ("List[Number]", "items(removed(added(added(empty, 1), 2), 1))", "[2]"),
     ("List[Int]", 'codes("aé船")', "[97, 233, 33337]"),
     ("Text", "text_of([97, 233, 33337])", "aé船"),

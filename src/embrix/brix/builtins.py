@@ -19,6 +19,7 @@ from embrix.terms.types import (
     Hole,
     Tup,
     Type,
+    env,
     listing,
     map_of,
     maybe,
@@ -105,7 +106,9 @@ BUILT_INS: dict[str, BuiltIn] = {
             "a new location that holds nothing yet, and the store in which it is taken",
         ),
         BuiltIn("keys", ("m",), _made(lambda a, b: ((map_of(a, b),), listing(a))),
-                "the keys of a map in their order"),
+                "the keys of a map in their order; the names of an environment, the innermost "
+                "first, each once",
+                (_made(lambda a, _: ((env(a),), listing(NAME))),)),
         BuiltIn(
             "removed", ("m", "key"), _made(lambda a, b: ((map_of(a, b), a), map_of(a, b))),
             "a map without a key, or a set without a member",

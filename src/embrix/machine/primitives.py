@@ -22,6 +22,7 @@ from embrix.terms.node import (
     TUPLE,
     Node,
     Value,
+    bindings,
     list_items,
     make_list,
     tuple_of,
@@ -177,6 +178,10 @@ def primitives(
         return found
 
     def keys(container: Node) -> Node:
+        if container[0] != MAP:
+            names = [name for name, _ in bindings(container)]
+            spend(len(names))
+            return make_list(list(dict.fromkeys(names)))
         spend(len(container[FIELDS]))
         return make_list([key for key, _ in entries(container)])
 

@@ -30,6 +30,7 @@ from embrix.terms.node import (
     EMPTY_STORE,
     FIELDS,
     FRAME,
+    MAP,
     NIL_NODE,
     NONE_NODE,
     SOME,
@@ -107,7 +108,19 @@ class _Run:
             "alike": lambda a, b: alike(signature, a, b, self.spend),
             "fresh": lambda x, names: fresh(x, names, accept),
         }
+        plain = self.operations["keys"]
+        self.operations["keys"] = lambda m: plain(m) if m[0] == MAP else self.names_of(m)
         self.roles = {c.tag: c.role for c in self.interpreter.constructors.values() if c.role}
+
+    def names_of(self, frame: Node) -> Node:
+        """The names of an environment, the innermost first, each once."""
+        found = []
+        while frame is not EMPTY_NODE:
+            knot = frame[FIELDS] if isinstance(frame[FIELDS], Knotted) else None
+            found.append(knot.name if knot is not None else frame[FIELDS])
+            frame = frame[FIELDS + 2]
+        self.spend(len(found))
+        return make_list(list(dict.fromkeys(found)))
 
     def spend(self, amount: int) -> None:
         self.calls -= amount
