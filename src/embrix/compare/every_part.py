@@ -11,13 +11,14 @@ from msgspec import Struct, field
 
 from embrix.compare.direct import handing_on
 from embrix.compare.put_back import NotSayable, PutBack
+from embrix.compare.shown_apart import surely_apart
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
 from embrix.machine.outcome import Outcome
 from embrix.machine.recorder import NOT_LEFT
 from embrix.terms.binding import alike
 from embrix.terms.keys import key_of
-from embrix.terms.node import FIELDS, FRAME, KNOT, LOCATION, MAP, STORE, Place, Value
+from embrix.terms.node import Place
 from embrix.terms.types import Con, settle
 from embrix.trace.walk import Walk
 
@@ -26,8 +27,6 @@ MOST_PARTS = 2_000
 """Judgements of a run that are looked at."""
 FOR_ONE = Limits(calls=20_000)
 """For the run of one part on the other lane."""
-MOST_NODES = 2_000
-"""Nodes of a value that are looked at."""
 ENOUGH = 2_000_000
 """Calls of all these runs together."""
 
@@ -147,30 +146,8 @@ def _verdict(
         term = back.value(result)
         if term is not None and alike(signature, term, other.value):
             return "same"
-    code = _holds_code(walk.lane, result), _holds_code(right, other.value)
-    plain = _is_leaf(result), _is_leaf(other.value)
-    return "apart" if not any(code) or (not all(code) and any(plain)) else "open"
-
-
-def _holds_code(lane: Lane, value: Value) -> bool:
-    """Whether there are functions or suspended computations in a value, as far as is looked."""
-    interpreter = lane.interpreter
-    pending: list[Value] = [value]
-    for seen, node in enumerate(pending):  # which grows while it is gone through
-        if callable(node) or seen > MOST_NODES:
-            return True
-        if not isinstance(node, tuple):
-            continue
-        own = interpreter.constructors.get(node[0])
-        if node[0] in (FRAME, KNOT, LOCATION) or (own is not None and (own.binds or own.role)):
-            return True
-        if node[0] not in (MAP, STORE):
-            pending += node[FIELDS:]
-    return False
-
-
-def _is_leaf(value: Value) -> bool:
-    return not isinstance(value, tuple) or not any(isinstance(p, tuple) for p in value[FIELDS:])
+    apart = surely_apart(walk.lane.interpreter, result, right.interpreter, other.value)
+    return "apart" if apart else "open"
 
 
 def _told(outcome: Outcome) -> str:

@@ -19,6 +19,7 @@ from hypothesis.errors import NoSuchExample
 from msgspec import Struct, field
 
 from embrix.compare.applied import EvaluatedRun
+from embrix.compare.shown_apart import surely_apart
 from embrix.compare.smaller import count_forms, smallest
 from embrix.compare.weights import LIMITS, WeightedGenerator, forms_of, remembered, written
 from embrix.grammar.parser import Parsed
@@ -316,8 +317,13 @@ class _Search:
             return self.endless and stopped[0] != stopped[1]
         if "unfinished" in (left.outcome.kind, right.outcome.kind):
             return False
-        if self._observed(left) != self._observed(right):
-            return True
+        seen = self._observed(left), self._observed(right)
+        if seen[0] != seen[1]:
+            values = (seen[0][0], seen[1][0]) == ("value", "value") and self.other.records
+            if not values or seen[0][2] != seen[1][2]:
+                return True
+            return surely_apart(self.one.interpreter, left.outcome.value,
+                                self.other.interpreter, right.outcome.value)  # fmt: skip
         if self.states and list(left.state) != list(right.state):
             return True
         return self.costs and self._costs_of(left) != self._costs_of(right)
