@@ -236,6 +236,8 @@ def test_separators_may_be_line_ends_and_groups(make_course: Maker) -> None:
          "no token enters comment, so its tokens are never read"),
         ("skip    /\\*\\)/        leaves", "skip    /\\*\\)/", "unused_mode",
          "no token leaves comment: it goes on to the end of the text"),
+        ("tokens in quoted", "tokens quoted", "unreadable",
+         "`in` stands before the name of a mode"),
         ("tokens in quoted", "tokens in plain", "unreadable",
          "tokens outside all modes are declared under `tokens` alone"),
         ("tokens in quoted", "tokens in quoted\n  invalid one by one", "unreadable",

@@ -17,7 +17,11 @@ def read_tokens(c: Cursor) -> s.TokensSyntax:
     """The token declarations of one mode, and what is done about lines, about strange characters,
     and about upper and lower case."""
     mode = ""
-    if not c.raw().first and c.accept("in"):
+    if not c.raw().first and c.raw().kind == "name":
+        if not c.accept("in"):
+            span = c.raw().span
+            c.findings.error("unreadable", "`in` stands before the name of a mode", c.source, span,
+                             f"write in {c.raw().text}")  # fmt: skip
         named = c.expect_kind("name", "the name of a mode")
         mode = named.text
         if mode == PLAIN:

@@ -215,20 +215,12 @@ class Machine:
     def test_law(self, law: Law, args: Sequence[Value], limits: Limits | None = None) -> LawTrial:
         """What comes of a law for these values."""
         number = self.interpreter.laws.index(law)
-        root = next((arg for arg in args if isinstance(arg, tuple)), NIL_NODE)
-
-        def holds(part: str) -> bool | None:
-            """None where it fails or is stuck. Raises `Ended` for what is open."""
-            with self._begun(limits or Limits(calls=100_000)) as session:
-                try:
-                    return bool(session.guarded(lambda: session.call(part, *args, root)))
-                except (Failed, Stuck):
-                    return None
-
+        limits = limits or Limits(calls=100_000)
         try:
-            if not all(holds(f"when {number} {part}") for part in range(len(law.conditions))):
-                return "apart"
-            found = holds(f"law {number}")
+            for part in range(len(law.conditions)):
+                if not self._holds(f"when {number} {part}", args, limits):
+                    return "apart"
+            found = self._holds(f"law {number}", args, limits)
         except Ended:
             return "open"
         return "failed" if found is None else "true" if found else "false"
@@ -237,17 +229,25 @@ class Machine:
         """Whether these values meet the condition of a law as far as it says what holds, and not
         what does not."""
         number = self.interpreter.laws.index(law)
-        root = next((arg for arg in args if isinstance(arg, tuple)), NIL_NODE)
         parts = [part for part, negative in enumerate(law.negative) if not negative]
-        for part in parts or range(len(law.conditions)):
-            name = f"when {number} {part}"
-            with self._begun(Limits(calls=100_000)) as session:
-                try:
-                    if not session.guarded(partial(session.call, name, *args, root)):
-                        return False
-                except Ended:
-                    return False
-        return True
+        limits = Limits(calls=100_000)
+        try:
+            return all(
+                self._holds(f"when {number} {part}", args, limits)
+                for part in parts or range(len(law.conditions))
+            )
+        except Ended:
+            return False
+
+    def _holds(self, part: str, args: Sequence[Value], limits: Limits) -> bool | None:
+        """Whether a part of a law holds; None where it fails or is stuck. Raises `Ended` where that
+        is not known."""
+        root = next((arg for arg in args if isinstance(arg, tuple)), NIL_NODE)
+        with self._begun(limits) as session:
+            try:
+                return bool(session.guarded(partial(session.call, part, *args, root)))
+            except (Failed, Stuck):
+                return None
 
     def _costs(self, counts: dict[str, int], visited: int) -> dict[str, int]:
         """Counts by what they count: steps of a small-step lane or judgements of any other, calls

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
@@ -33,8 +34,8 @@ class Checking:
         self._asked = 0
         """How many times a suite has been asked for."""
         self._running = False
-        self._notes_wanted = False
-        """Whether the notes are to be asked for when the suite is over."""
+        self._waiting: dict[str, Callable[[], None]] = {}
+        """By topic what is to be asked when the suite is over."""
 
     def follow(self, document: Document | None) -> None:
         """Run the suite of a program that has been opened, if it is another one."""
@@ -94,8 +95,17 @@ class Checking:
     def _over(self) -> None:
         """The suite has been run: what has waited for it begins when its verdicts are drawn."""
         self._running = False
-        if self._notes_wanted:
-            self._bench.call_after_refresh(self.ask_notes)
+        for ask in self._waiting.values():
+            self._bench.call_after_refresh(ask)
+        self._waiting.clear()
+
+    def _behind_suite(self, topic: str, ask: Callable[[], None]) -> None:
+        """Ask something now, or when the suite that runs is over."""
+        self._waiting.pop(topic, None)
+        if self._running:
+            self._waiting[topic] = ask
+        else:
+            ask()
 
     def _tell(self) -> None:
         """Say that the suite still runs, and how far it is."""
@@ -150,10 +160,9 @@ class Checking:
     def ask_notes(self) -> None:
         """Have everything checked that takes longer than reading the course, behind the suite."""
         self._desk.drop("notes")
-        self._notes_wanted = self._running
-        if self._running:
-            return
-        self._desk.ask("notes", AskNotes(), self._bench.notes_came, worker=SUITE_WORKER)
+        take = self._bench.notes_came
+        ask = partial(self._desk.ask, "notes", AskNotes(), take, worker=SUITE_WORKER)
+        self._behind_suite("notes", ask)
 
     def ask_grammar(self, language: str, rule: str) -> None:
         """What kind of grammar the language has, from a rule."""
@@ -167,5 +176,5 @@ class Checking:
             self._desk.drop("grammar")
             self._desk.ask("grammar", request, show, worker=SUITE_WORKER)
 
-        # Behind the suite, which is asked for in the same turn.
-        self._bench.call_next(ask)
+        # The suite is asked for in the same turn.
+        self._bench.call_next(partial(self._behind_suite, "grammar", ask))
