@@ -110,3 +110,59 @@ def test_a_language_without_a_base_widens_nothing(make_course: Maker) -> None:
     assert [one.message for one in course.diagnostics] == [
         "this extends nothing, so there is no function other to take up"
     ]
+
+
+def test_an_interpreter_widens_functions_of_its_language(make_course: Maker) -> None:
+    """By hand: `size_of` of the language counts 1 for a number; the one that is widened counts 10,
+    for those who extend it as well; without that it is as the language says."""
+    language = """language Tiny
+forms Expr
+  Lit(n: Number)
+  Add(a: Expr, b: Expr)
+define size_of(e: Expr) -> Number by e
+  Lit(_) => 1
+  Add(a, b) => size_of(a) + size_of(b)
+define double(e: Expr) -> Number
+  2 * size_of(e)
+"""
+    plain = """interpreter plain for Tiny
+main run
+define run(p: Expr) -> Number
+  double(p)
+"""
+    wide = (
+        plain.replace("plain", "wide")
+        + """
+replace size_of(e)
+  Lit(_) => 10
+"""
+    )
+    wider = """interpreter wider for Tiny extends Tiny.wide
+replace size_of(e)
+  Add(a, b) => 100 + size_of(a) + size_of(b)
+"""
+    whole = (
+        plain.replace("plain", "whole")
+        + """
+replace double(e)
+  size_of(e)
+"""
+    )
+    course = make_course(tiny=language, plain=plain, wide=wide, wider=wider, whole=whole)
+    assert [one.message for one in course.diagnostics] == []
+    session = Session(course.folder)
+    text = "term: Add(Lit(1), Lit(2))"
+    found = {name: session.lane("Tiny", name).run(text).outcome.text
+             for name in ("plain", "wide", "wider", "whole")}  # fmt: skip
+    assert found == {"plain": "4", "wide": "40", "wider": "240", "whole": "2"}
+
+
+def test_a_function_of_the_language_is_not_defined_again(make_course: Maker) -> None:
+    language = "language Tiny\nforms Expr\n  Lit(n: Number)\ndefine one() -> Number\n  1\n"
+    lane = ("interpreter lane for Tiny\nmain run\ndefine run(p: Expr) -> Number\n  one()\n"
+            "define one() -> Number\n  2\n")  # fmt: skip
+    course = make_course(tiny=language, lane=lane)
+    assert [one.code for one in course.diagnostics] == ["declared_twice"]
+    missing = lane.replace("define one", "define two") + "replace tree(e)\n  2\n"
+    course = make_course(tiny=language, lane=missing)
+    assert [one.code for one in course.diagnostics] == ["nothing_taken_over"]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from functools import partial
 
 from msgspec import Struct
@@ -83,12 +83,18 @@ def check_interpreter(
     syntax = written
     later: list[Callable[[], None]] = []
     try:
+        of_language = language.syntax.functions
         if base is not None and base.syntax is not None:
-            joined = extended_interpreter(base.syntax, written, _narrower(base, language), own)
+            narrower = _narrower(base, language)
+            joined = extended_interpreter(base.syntax, written, narrower, of_language, own)
         else:
-            joined = standing_alone(written, own)
+            joined = standing_alone(written, of_language, own)
         syntax = with_libraries(joined, libraries or {}, own)
-        checking = _Interpreter(syntax, language, own)
+        taken = {
+            define.name for define in joined.functions
+            if not any(define is one for one in written.functions)
+        }  # fmt: skip
+        checking = _Interpreter(syntax, language, own, taken)
         later = checking.world.later
         result = checking.check(joined)
     except RecursionError:
@@ -126,9 +132,13 @@ KEPT = ("Env", "Store", "Map", "Set")
 
 class _Interpreter:
     def __init__(
-        self, syntax: s.InterpreterSyntax, language: k.Language, findings: Findings
-    ) -> None:
+        self, syntax: s.InterpreterSyntax, language: k.Language, findings: Findings,
+        taken: Collection[str] = (),
+    ) -> None:  # fmt: skip
+        """`taken` over, and perhaps widened, are functions of these names: they stand for those of
+        the language."""
         self.syntax = syntax
+        self.taken = taken
         self.language = language
         sorts = set(language.signature.sorts)
         whole = language.numbers == "integer" and not language.other_numbers
@@ -165,7 +175,8 @@ class _Interpreter:
         self.signature = Signature((*self.language.signature.forms, *(c for c in own if c.is_form)))
         for error in syntax.errors:
             self.own_errors.append(check_error(world, error))
-        written = (*self.language.syntax.functions, *syntax.functions)
+        of_language = [one for one in self.language.syntax.functions if one.name not in self.taken]
+        written = (*of_language, *syntax.functions)
         defines = [made for define in written for made in without_contexts(world, define)]
         for define in defines:
             declare_function(world, define)

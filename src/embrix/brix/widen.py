@@ -21,15 +21,19 @@ def extended_interpreter(
     base: s.InterpreterSyntax,
     own: s.InterpreterSyntax,
     forms: Mapping[str, Sequence[str]],
+    of_language: Sequence[s.Define],
     findings: Findings,
 ) -> s.InterpreterSyntax:
     """An interpreter with everything of its base, which has been joined before.
 
     `forms` gives the forms of each sort of the base's language, where the own language has more;
-    it is empty where both have the same.
+    it is empty where both have the same. Functions of the language may be widened as well; what
+    has been widened stands among the functions of the interpreter.
     """
     judged = {decl.function for decl in own.judgements}
-    kept = widened_functions(base.functions, own, forms, findings)
+    there = {define.name: define for define in (*of_language, *base.functions)}
+    widened = widened_functions([*there.values()], own, forms, findings)
+    kept = [define for define in widened if not any(define is one for one in of_language)]
     return replace(
         own,
         types=_types(base.types, own, findings),
@@ -67,15 +71,24 @@ def widened_functions(
     ]
 
 
-def standing_alone(own: s.InterpreterSyntax, findings: Findings) -> s.InterpreterSyntax:
-    """An interpreter without a base: `extend` and `replace` refer to nothing."""
+def standing_alone(
+    own: s.InterpreterSyntax, of_language: Sequence[s.Define], findings: Findings
+) -> s.InterpreterSyntax:
+    """An interpreter without a base: `extend` and `replace` refer to functions of the language."""
+    names = {define.name for define in of_language}
     for widening in own.widenings:
-        _nothing(
-            findings, own, f"this extends nothing, so there is no {widening.name} to take up",
-            widening.span,
-            "a header says: interpreter NAME for LANGUAGE extends LANGUAGE.NAME",
-        )  # fmt: skip
-    return replace(own, types=_types((), own, findings), widenings=())
+        if widening.name not in names:
+            _nothing(
+                findings, own, f"this extends nothing, so there is no {widening.name} to take up",
+                widening.span,
+                "a header says: interpreter NAME for LANGUAGE extends LANGUAGE.NAME",
+            )  # fmt: skip
+    there = replace(own, widenings=tuple(one for one in own.widenings if one.name in names))
+    widened = widened_functions(of_language, there, {}, findings)
+    changed = [define for define in widened if not any(define is one for one in of_language)]
+    return replace(
+        own, types=_types((), own, findings), functions=(*changed, *own.functions), widenings=()
+    )
 
 
 def with_libraries(
