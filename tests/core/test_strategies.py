@@ -389,7 +389,7 @@ def test_the_programs_of_the_course_tell_the_strategies_apart(lockside: Course) 
     assert rates.pop("dynamic_scope") == "80"
     assert set(rates.values()) == {"60"}
     spare = outcomes("Rill", "rill/programs/spare.rill")
-    assert {name for name, text in spare.items() if text == "20"} == {"by_name", "by_need"}
+    assert {name for name, text in spare.items() if text == "20"} == {"by_name", "by_need", "heap"}
     church = outcomes("Rill", "rill/programs/church.rill")
     assert {text for name, text in church.items() if name != "dynamic_scope"} == {"11"}
     levels = outcomes("Mere", "mere/programs/levels.mere")

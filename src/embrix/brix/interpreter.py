@@ -10,6 +10,7 @@ from msgspec import Struct
 from embrix.brix import core as k
 from embrix.brix import syntax as s
 from embrix.brix.answers import answered
+from embrix.brix.code_in_environments import report_code_in_environments
 from embrix.brix.contexts import without_contexts
 from embrix.brix.effects import check_effects
 from embrix.brix.evaluators import evaluators, plain_template
@@ -198,6 +199,9 @@ class _Interpreter:
         if not world.findings.has_errors:
             look = partial(report_code_without_environment, world, syntax.types, judged)
             world.later.append(look)
+            world.later.append(
+                partial(report_code_in_environments, world, functions, judged, self.signature)
+            )
         shown = self.shown(own)
         laws = tuple(made for law in syntax.laws if (made := self.law(law)) is not None)
         sentences = self.sentences()
