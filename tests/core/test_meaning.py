@@ -243,7 +243,7 @@ def test_which_cases_change_with_a_choice(lockside: Course) -> None:
     found = changed_by(session, "Rill", "truth=zero_is_false")
     (row,) = (one for one in found if one.case == "a condition is a truth value")
     assert (row.before, row.after) == ("error TruthWanted at 1:1", "1")
-    assert len(row.lanes) == 7
+    assert len(row.lanes) == 8
     assert changed_by(session, "Rill", "truth=booleans_only") == []
     for decision, why in (
         ("truht=zero_is_false", "did you mean truth"),

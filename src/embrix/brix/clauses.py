@@ -9,6 +9,7 @@ from collections.abc import Sequence
 from embrix.brix.core import (
     Among,
     Bind,
+    Build,
     Const,
     Core,
     CoreClause,
@@ -116,6 +117,8 @@ def report_let(world: World, match: Match, kind: Type) -> None:
     _, missing = _Ways(world, function, {}).look(())
     source = match.span.source or world.source
     if source is not world.source:
+        if isinstance(match.subjects[0], Build):
+            return  # it is what it is made as
         line, _ = source.position(match.span.start)
         declared = {
             name: row for row in missing
