@@ -104,7 +104,8 @@ def test_a_partial_let_gets_its_else(make_course: Maker) -> None:
 
 
 def test_what_a_relation_ends_with_is_taken_for_what_it_is(make_course: Maker) -> None:
-    """And a wider type makes a `let` of the base no matter of whoever widened it."""
+    """And a wider type makes a `let` of the base no matter of whoever widened it, where its value
+    is made in place."""
     down = (
         "interpreter down for Tiny\nmain run\nvalue State\n  Going(n: Number)\n  Done(n: Number)\n"
         "define step(s: State) -> State by s\n  final Done(_)\n"
