@@ -4,17 +4,20 @@ from __future__ import annotations
 
 import shutil
 from pathlib import Path
+from unittest.mock import patch
 
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from embrix.cli.main import main
+from embrix.compare import every_part
 from embrix.compare.every_part import EveryPart, hold_every_part
 from embrix.compare.search import hunt
 from embrix.course.shipped import shipped_course
 from embrix.grammar.printing import Printer
 from embrix.lanes.session import Session
+from embrix.machine.limits import Limits
 from tests.strategies import terms
 
 
@@ -139,6 +142,18 @@ def test_a_long_run_is_bounded(shipped: Session) -> None:
     assert found.apart is None
     assert found.compared <= 2_000
     assert found.left_out["the run has more parts than are looked at"] > 0
+
+
+@pytest.mark.parametrize("events", [10, 20, 36, 52])
+def test_nothing_is_said_of_what_was_open_where_the_record_ends(
+    shipped: Session, events: int
+) -> None:
+    """By hand: `f 3` is open there and gives 0 later; the sum around it fails on both lanes."""
+    text = "let f of n = when n < 1 then 0 else f (n - 1) in f 3 + 1 / 0"
+    with patch.object(every_part, "LIMITS", Limits(events=events)):
+        found = held(shipped, "Rill", "environment", "rewriting", text)
+    assert found.apart is None, found.sentence
+    assert held(shipped, "Rill", "environment", "rewriting", text).apart is None
 
 
 def test_the_command_tells_the_part_and_its_place(

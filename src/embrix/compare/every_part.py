@@ -164,7 +164,8 @@ def _here(walk: Walk, instance: int) -> str:
 
 def _ended(walk: Walk) -> Iterator[tuple[int, int]]:
     """The judgements of a run with the steps at which they are entered, in the order in which they
-    end; what has failed comes last, the innermost first."""
+    end; what has failed comes last, the innermost first. Of a run that is not recorded whole nobody
+    knows what was open when it failed."""
     entered: dict[int, int] = {}
     recorder = walk.traced.recorder
     for step, event in enumerate(recorder.events):
@@ -174,7 +175,8 @@ def _ended(walk: Walk) -> Iterator[tuple[int, int]]:
             yield entered.pop(~event), ~event
         else:
             entered.pop(~event)  # a failure that was caught
-    if walk.traced.result.outcome.kind in ("failure", "stuck"):
+    whole = walk.traced.last is None
+    if whole and walk.traced.result.outcome.kind in ("failure", "stuck"):
         yield from ((step, instance) for instance, step in reversed(entered.items()))
 
 

@@ -322,8 +322,9 @@ class _Search:
             values = (seen[0][0], seen[1][0]) == ("value", "value") and self.other.records
             if not values or seen[0][2] != seen[1][2]:
                 return True
-            return surely_apart(self.one.interpreter, left.outcome.value,
-                                self.other.interpreter, right.outcome.value)  # fmt: skip
+            if surely_apart(self.one.interpreter, left.outcome.value,
+                            self.other.interpreter, right.outcome.value):  # fmt: skip
+                return True
         if self.states and list(left.state) != list(right.state):
             return True
         return self.costs and self._costs_of(left) != self._costs_of(right)

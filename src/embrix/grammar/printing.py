@@ -247,8 +247,9 @@ class Printer(Routes):
 
     def _wrap(self, production: Production, inner: list[Any]) -> list[Any]:
         parts: list[Any] = []
+        handed_on = production.passes
         for number, symbol in enumerate(production.right):
-            if number == production.passes:
+            if number == handed_on:
                 parts.extend(inner)
             elif symbol >= 0:
                 parts.append(self._quoted(production, number))

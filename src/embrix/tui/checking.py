@@ -167,6 +167,7 @@ class Checking:
     def ask_grammar(self, language: str, rule: str) -> None:
         """What kind of grammar the language has, from a rule."""
         self._desk.drop("grammar")
+        self._waiting.pop("grammar", None)
         if not language:
             return
         request = DescribeGrammar(language=language, rule=rule or None)
