@@ -153,7 +153,9 @@ def test_nothing_is_said_of_what_was_open_where_the_record_ends(
     with patch.object(every_part, "LIMITS", Limits(events=events)):
         found = held(shipped, "Rill", "environment", "rewriting", text)
     assert found.apart is None, found.sentence
-    assert held(shipped, "Rill", "environment", "rewriting", text).apart is None
+    assert found.left_out["the rest of the run, which is not recorded"] == 1
+    whole = held(shipped, "Rill", "environment", "rewriting", text)
+    assert (whole.apart, whole.left_out["the rest of the run, which is not recorded"]) == (None, 0)
 
 
 def test_the_command_tells_the_part_and_its_place(

@@ -87,6 +87,8 @@ def hold_every_part(
     if walk.traced.term is None:
         found.refused = walk.traced.result.outcome.sentence
         return found
+    if walk.traced.last is not None:
+        found.left_out["the rest of the run, which is not recorded"] += 1
     back = PutBack(left)
     outcomes: dict[object, Outcome] = {}
     spent = 0
