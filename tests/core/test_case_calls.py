@@ -7,9 +7,10 @@ from typing import Any
 
 import pytest
 
-from embrix.checking.case_calls import ALL_CALLS, FIRST_CALLS, TIMES, in_good_time
+from embrix.checking.case_calls import ALL_CALLS, TIMES, in_good_time
 from embrix.checking.verdicts import check_suite
 from embrix.lanes.session import Session
+from embrix.suite.cases import FIRST_CALLS
 from embrix.suite.check import Verdict
 
 
@@ -111,3 +112,29 @@ def test_calls_are_a_whole_number(course_copy: Path, calls: str) -> None:
     assert "`calls` must be a whole number from 1 to 10,000,000" in note.message
     assert note.line == 8
     assert [case.name for case in report.cases] == ["without end"]
+
+
+def test_a_program_that_diverges_is_tried_with_the_calls_that_any_case_may_make(
+    course_copy: Path,
+) -> None:
+    path = course_copy / "rill" / "rill.suite.toml"
+    longest = "let sum of n = when n < 1 then 0 else n + sum (n - 1) in sum"
+    path.write_text(f"""\
+language = "Rill"
+[[case]]
+name = "it has no end"
+program = "let loop of n = loop n in loop 1"
+diverges = true
+[[case]]
+name = "it has one, after 20,000 calls"
+program = "{longest} 3000"
+diverges = true
+[[case]]
+name = "it has one, before"
+program = "{longest} 300"
+diverges = true
+""")
+    report = check_suite(Session(course_copy), path, wanted=["environment"])
+    (endless,), (long,), (short,) = (case.verdicts for case in report.cases)
+    assert (endless.state, long.state) == ("passed", "passed")
+    assert (short.state, short.actual) == ("failed", "45150")

@@ -15,10 +15,9 @@ from msgspec.structs import replace
 
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
+from embrix.suite.cases import FIRST_CALLS
 from embrix.suite.check import Verdict
 
-FIRST_CALLS = 20_000
-"""Calls that any case may make."""
 TIMES = 100
 """How often the calls of the lane that has passed another lane may make."""
 ALL_CALLS = Limits().calls

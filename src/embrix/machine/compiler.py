@@ -11,6 +11,7 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Callable, Mapping, Sequence
+from functools import lru_cache
 from typing import Any
 
 from msgspec import Struct
@@ -94,8 +95,7 @@ def compile_interpreter(
     if variant == "counted":
         counters += [*COUNTED, *(f"n{number}" for number in unit.numbers.values())]
     most = unit.most_arguments()
-    bounce = ["j", "c", *(f"a{number}" for number in range(most))]
-    unit.counters = [*counters, *bounce]
+    unit.counters = [*counters, *bouncing(most)]
     around = {*unit.counters, *CONSTANTS, *HELPERS, FAR, "w"}
     around.update(f"f{number}" for number in unit.numbers.values())
     around.update(f"final_f{unit.numbers[name]}" for name in unit.relations)
@@ -115,12 +115,27 @@ def compile_interpreter(
             unit.functions[name] = renumbered(unit.functions[name])
         return compiled(Body(unit, unit.functions[name]).definition())
 
-    functions = compiled(
-        [run_bounces(most), walk_far(variant == "counted"), *for_runs(counters, bounce)]
-    )
+    functions = list(beside(variant, tuple(counters), most))
     for name in unit.functions:
         functions += known_code(unit, name, defined) if brief else defined(name)
     return Compiled(tuple(functions), tuple(counters), unit)
+
+
+def bouncing(most: int) -> list[str]:
+    """The variables of a call that waits: its function, how many arguments it has, and these."""
+    return ["j", "c", *(f"a{number}" for number in range(most))]
+
+
+@lru_cache(100)
+def beside(variant: Variant, counters: tuple[str, ...], most: int) -> tuple[CompiledFunction, ...]:
+    """What a run needs beside the functions of a definition, of which none has more arguments.
+    Most definitions need the same."""
+    bounce = bouncing(most)
+    made = [run_bounces(most), walk_far(variant == "counted"), *for_runs(counters, bounce)]
+    around = {*counters, *bounce, *CONSTANTS, *HELPERS}
+    return tuple(
+        CompiledFunction(one.name, code_of(one, TRANSLATIONS[variant], around), {}) for one in made
+    )
 
 
 def for_runs(counters: Sequence[str], bounce: Sequence[str]) -> list[ast.FunctionDef]:

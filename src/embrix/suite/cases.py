@@ -14,8 +14,8 @@ ExpectationKind: TypeAlias = Literal[
 ]  # fmt: skip
 Relation: TypeAlias = Literal["exactly", "at most", "at least"]
 
-ENOUGH = 100_000
-"""Calls after which a program that is said to diverge has not ended."""
+FIRST_CALLS = 20_000
+"""Calls that any case may make, and after which a program that is said to diverge has not ended."""
 
 COSTS = {
     "steps": "steps", "judgements": "judgements", "calls": "calls", "lookups": "lookups",

@@ -6,7 +6,7 @@ import re
 from collections.abc import Collection, Mapping
 from typing import Any
 
-from embrix.suite.cases import COSTS, ENOUGH, Bound, Expectation, Relation, Steps
+from embrix.suite.cases import COSTS, FIRST_CALLS, Bound, Expectation, Relation, Steps
 from embrix.suite.entries import Entries
 from embrix.text.suggest import did_you_mean
 
@@ -50,7 +50,7 @@ def expectation(
     if key in ("outcomes", "may", "confluent"):
         return _of_all_ways(entries, key, value, part, at)
     if key == "diverges":
-        calls = ENOUGH if value is True else value
+        calls = FIRST_CALLS if value is True else value
         if isinstance(calls, bool) or not isinstance(calls, int) or calls < 1:
             raise entries.wrong(
                 part, key, "a program that diverges has not ended after a number of calls",
