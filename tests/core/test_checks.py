@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from embrix.brix.core import Language
 from embrix.brix.interpreter import check_interpreter
 from embrix.brix.language import check_language
-from embrix.brix.reader import read_file
+from embrix.brix.reader import read_definition
 from embrix.brix.syntax import InterpreterSyntax, LanguageSyntax
 from embrix.checking.diagnostics import diagnostics
 from embrix.course.load import load_course
@@ -69,7 +69,7 @@ define step(e: Expr) -> Expr by e
 def check(language: str, interpreter: str = "") -> list[Diagnostic]:
     """Everything there is to say about a language and an interpreter of it."""
     findings = Findings()
-    syntax = read_file(Source("tiny.brix", language), findings)
+    syntax = read_definition(Source("tiny.brix", language), findings)
     checked: Language | None = None
     if isinstance(syntax, LanguageSyntax):
         own = Findings()
@@ -77,7 +77,7 @@ def check(language: str, interpreter: str = "") -> list[Diagnostic]:
         checked = check_language(syntax, own)
         findings.extend(own.sorted())
     if interpreter:
-        lane = read_file(Source("lane.brix", interpreter), findings)
+        lane = read_definition(Source("lane.brix", interpreter), findings)
         if isinstance(lane, InterpreterSyntax) and checked is not None and checked.sound:
             findings.extend(check_interpreter(lane, checked).found())
     return list(findings.sorted())
@@ -248,7 +248,7 @@ def test_no_mutation_of_a_definition_crashes_the_reader_or_checker(data: st.Data
         )
         base = base[:start] + junk + base[end:]
     findings = Findings()
-    syntax = read_file(Source("mutant", base), findings)
+    syntax = read_definition(Source("mutant", base), findings)
     if isinstance(syntax, LanguageSyntax):
         check(base, INTERPRETER)
     elif syntax is not None:

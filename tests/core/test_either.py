@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from embrix.brix import syntax as s
 from embrix.brix.either import MOST_CLAUSES, options
-from embrix.brix.reader import read_file
+from embrix.brix.reader import read_definition
 from embrix.draw.rules import inference_rules
 from embrix.lanes.session import Session
 from embrix.services.renaming import renamed
@@ -169,7 +169,7 @@ def test_a_function_may_be_one_text() -> None:
         "notes.brix", text + '\ndefine told(n: Number) -> Number\n  "what it is"\n  n\n'
     )
     findings = Findings()
-    syntax = read_file(source, findings)
+    syntax = read_definition(source, findings)
     assert not findings.has_errors
     assert syntax is not None
     note, told = syntax.functions

@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from embrix.brix.language import check_language
-from embrix.brix.reader import read_file
+from embrix.brix.reader import read_definition
 from embrix.brix.syntax import LanguageSyntax
 from embrix.checking.verdicts import check_suite
 from embrix.course.drafts import drop_draft, find_draft, keep_draft
@@ -161,7 +161,7 @@ def test_no_mutation_of_a_language_crashes_its_reader_or_its_parsers(data: st.Da
             case _:
                 words[at] = data.draw(st.sampled_from(["?", "*", "...", "todo", '""', "/a*/", "0"]))
     findings = Findings()
-    syntax = read_file(Source("mutant.brix", "".join(words)), findings)
+    syntax = read_definition(Source("mutant.brix", "".join(words)), findings)
     if isinstance(syntax, LanguageSyntax):
         language = with_conversions(check_language(syntax, findings))
         for grammar in language.grammars.values():

@@ -378,16 +378,9 @@ def test_a_line_with_something_behind_its_end_gives_nothing(
     assert all(one.run(program).outcome.kind in ("unfinished", "rejected") for one in lanes)
 
 
-def test_a_second_header_is_told_once(make_course: Maker) -> None:
-    """What follows belongs to it: none of that is a mistake of its own."""
-    text = LANGUAGE + "interpreter one for Tally\nmain run\nvalue V\n  N(n: Number)\n"
-    course = make_course(tally=text)
-    told = [(found.code, found.hint) for found in course.diagnostics]
-    assert told == [("unknown_word", "a file of its own begins with `interpreter`")]
+def test_a_declaration_of_another_kind_of_definition_is_named(make_course: Maker) -> None:
     other = make_course(tally=LANGUAGE + "main run\n")
-    assert [found.hint for found in other.diagnostics] == [
-        "`main` is for the file of an interpreter"
-    ]
+    assert [found.hint for found in other.diagnostics] == ["`main` is for an interpreter"]
 
 
 ONE_CASE = """\

@@ -8,7 +8,7 @@ import pytest
 
 from embrix.brix.interpreter import check_interpreter
 from embrix.brix.mutants import mistakes_in
-from embrix.brix.reader import read_file
+from embrix.brix.reader import read_definition
 from embrix.brix.syntax import InterpreterSyntax
 from embrix.course.load import Course
 from embrix.grammar.parser import Parsed
@@ -65,7 +65,7 @@ def test_a_changed_definition_runs_as_if_nothing_had_been_compiled(
 ) -> None:
     """A hundred small changes: with what is known of the others, and with nothing known."""
     right = lockside.interpreters[language][name]
-    syntax = read_file(right.source, Findings())
+    syntax = read_definition(right.source, Findings())
     assert isinstance(syntax, InterpreterSyntax)
     base = syntax.base and lockside.interpreters[syntax.base[0]][syntax.base[1]]
     folder = lockside.folder / language.lower()
@@ -76,7 +76,7 @@ def test_a_changed_definition_runs_as_if_nothing_had_been_compiled(
     outcomes(Lane(right, parser), programs)
     for mistake in mistakes_in(syntax)[:: EVERY[name]]:
         text = mistake.made(right.source.text)
-        changed = read_file(Source(right.source.name, text), Findings())
+        changed = read_definition(Source(right.source.name, text), Findings())
         assert isinstance(changed, InterpreterSyntax)
         lane = check_interpreter(
             changed, lockside.languages[language], base or None, lockside.libraries

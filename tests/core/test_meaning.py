@@ -12,7 +12,7 @@ import pytest
 from embrix.brix.format import formatted
 from embrix.brix.interpreter import check_interpreter
 from embrix.brix.mutants import mistakes_in
-from embrix.brix.reader import read_file
+from embrix.brix.reader import read_definition
 from embrix.brix.syntax import InterpreterSyntax
 from embrix.checking.decisions import NoDecision, changed_by, choices_of
 from embrix.checking.verdicts import check_suite
@@ -63,14 +63,14 @@ def test_every_mistake_is_a_difference_where_it_was_made(
 ) -> None:
     """One-line mistakes change something, and what is told of is in the function of the mistake."""
     right = lockside.interpreters[language][name]
-    syntax = read_file(right.source, Findings())
+    syntax = read_definition(right.source, Findings())
     assert isinstance(syntax, InterpreterSyntax)
     base = syntax.base and lockside.interpreters[syntax.base[0]][syntax.base[1]]
     looked = 0
     every = {"environment": 2, "by_need": 7, "rewriting": 15}
     for mistake in mistakes_in(syntax)[:: every[name]]:
         source = Source(right.source.name, mistake.made(right.source.text))
-        changed = read_file(source, Findings())
+        changed = read_definition(source, Findings())
         assert isinstance(changed, InterpreterSyntax)
         wrong = check_interpreter(
             changed, lockside.languages[language], base or None, lockside.libraries

@@ -129,13 +129,13 @@ grammar
   T : S ::= letter space makes One | space letter makes One | letter makes One
 """
     from embrix.brix.language import check_language
-    from embrix.brix.reader import read_file
+    from embrix.brix.reader import read_definition
     from embrix.brix.syntax import LanguageSyntax
     from embrix.text.diagnostic import Findings
     from embrix.text.source import Source
 
     findings = Findings()
-    syntax = read_file(Source("blank", text), findings)
+    syntax = read_definition(Source("blank", text), findings)
     assert isinstance(syntax, LanguageSyntax)
     checked = check_language(syntax, findings)
     assert checked.grammar is not None

@@ -11,7 +11,7 @@ import pytest
 
 from embrix.brix import declaration_reader
 from embrix.brix.lexer import Tok, lex
-from embrix.brix.reader import read_file
+from embrix.brix.reader import read_definition
 from embrix.checking.diagnostics import diagnostics
 from embrix.lanes.session import Session
 from embrix.text.diagnostic import Findings
@@ -99,7 +99,7 @@ def test_very_many_open_brackets_are_told_one_by_one(monkeypatch: pytest.MonkeyP
         lines = "".join(f"  P{n}(x) => g(h(x +\n" for n in range(count))
         text = f"interpreter lane for Tally\ndefine f(e: Expr) -> Int by e\n{lines}"
         findings, looked = Findings(), 0
-        read_file(Source("many", text), findings)
+        read_definition(Source("many", text), findings)
         messages = {one.message for one in findings.sorted()}
         assert messages >= {"this ( is not closed where its line ends"}
         assert findings.count == count

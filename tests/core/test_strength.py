@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from embrix.brix.mutants import mistakes_in
-from embrix.brix.reader import read_file
+from embrix.brix.reader import read_definition
 from embrix.brix.syntax import InterpreterSyntax
 from embrix.checking.strength import Noticed, try_mistakes
 from embrix.course.load import Course
@@ -57,7 +57,7 @@ def test_a_suite_without_cases_notices_nothing(lockside: Course) -> None:
 def test_mistakes_change_one_place(lockside: Course, data: st.DataObject) -> None:
     lanes = [lane for lanes in lockside.interpreters.values() for lane in lanes.values()]
     lane = data.draw(st.sampled_from(lanes))
-    syntax = read_file(lane.source, Findings())
+    syntax = read_definition(lane.source, Findings())
     assert isinstance(syntax, InterpreterSyntax)
     mistakes = mistakes_in(syntax)
     assert mistakes
@@ -100,7 +100,7 @@ define over(s: State) -> Number by s
 
 
 def test_components_of_one_type_change_places() -> None:
-    syntax = read_file(Source("stacks", TWO_STACKS), Findings())
+    syntax = read_definition(Source("stacks", TWO_STACKS), Findings())
     assert isinstance(syntax, InterpreterSyntax)
     made = {one.made(TWO_STACKS).split("\n")[-2].partition("=> ")[2]: one.what
             for one in mistakes_in(syntax)}  # fmt: skip

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from embrix.brix.core import Language
 from embrix.brix.language import check_language
-from embrix.brix.reader import read_file
+from embrix.brix.reader import read_definition
 from embrix.brix.syntax import LanguageSyntax
 from embrix.grammar.earley import EarleyParser
 from embrix.grammar.lr import TableParser, parser_of
@@ -26,7 +26,7 @@ from tests.strategies import terms
 
 def language(text: str) -> Language:
     findings = Findings()
-    syntax = read_file(Source("made.brix", text), findings)
+    syntax = read_definition(Source("made.brix", text), findings)
     assert isinstance(syntax, LanguageSyntax)
     checked = check_language(syntax, findings)
     assert findings.sorted() == (), [d.message for d in findings.sorted()]

@@ -13,7 +13,7 @@ from embrix.brix.built_in_calls import BUILT_IN
 from embrix.brix.builtin_help import FUNCTIONS
 from embrix.brix.builtins import BUILT_INS
 from embrix.brix.language import check_language
-from embrix.brix.reader import read_file
+from embrix.brix.reader import read_definition
 from embrix.brix.syntax import LanguageSyntax
 from embrix.checking.diagnostics import diagnostics
 from embrix.checking.verdicts import check_suite
@@ -178,7 +178,7 @@ def test_the_grammar_of_the_documents_is_a_language() -> None:
     grammar = next(b for b in shown if b.startswith("grammar"))
     findings = Findings()
     text = f"language Drip\n\n{tokens}\n{forms}\n{grammar}"
-    syntax = read_file(Source("doc", text), findings)
+    syntax = read_definition(Source("doc", text), findings)
     assert isinstance(syntax, LanguageSyntax)
     checked = check_language(syntax, findings)
     assert [d.message for d in findings.sorted()] == []

@@ -7,7 +7,7 @@ it uses, in its language and what that extends.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator
 
 from msgspec import Struct, field
 
@@ -31,10 +31,10 @@ TOP = ("type", "form", "error", "function", "token", "rule", "choice")
 
 
 class Declared(Struct):
-    """What one file declares. Fields stand under their constructor or error, parameters under
+    """What one definition declares. Fields stand under their constructor or error, parameters under
     their function, alternatives under their choice."""
 
-    syntax: s.FileSyntax
+    syntax: s.DefinitionSyntax
     top: dict[tuple[str, str], Meaning] = field(default_factory=dict)
     inner: dict[tuple[Meaning, str], Meaning] = field(default_factory=dict)
     types_of: dict[Meaning, s.TypeSyntax] = field(default_factory=dict)
@@ -43,6 +43,11 @@ class Declared(Struct):
     """The constructors of each type."""
     names_of: dict[Meaning, list[str]] = field(default_factory=dict)
     """The names of fields and parameters in their order."""
+
+    @property
+    def meanings(self) -> list[Meaning]:
+        """Everything that it declares."""
+        return [*self.top.values(), *self.inner.values()]
 
 
 def name_at(source: Source, name: str, start: int, end: int) -> Span:
@@ -54,45 +59,42 @@ def name_at(source: Source, name: str, start: int, end: int) -> Span:
 
 
 class Declarations:
-    """The files of a course with what each declares and sees."""
+    """The definitions of a course with what each declares and sees."""
 
-    def __init__(self, files: Mapping[str, s.FileSyntax]) -> None:
-        self.files = {name: _declare(name, syntax) for name, syntax in files.items()}
+    def __init__(self, definitions: Iterable[s.DefinitionSyntax]) -> None:
+        self.all = [_Declaring(syntax).made for syntax in definitions]
         self._languages = {
-            one.syntax.name: one
-            for one in self.files.values()
-            if isinstance(one.syntax, s.LanguageSyntax)
+            one.syntax.name: one for one in self.all if isinstance(one.syntax, s.LanguageSyntax)
         }
         self._interpreters = {
             (one.syntax.language, one.syntax.name): one
-            for one in self.files.values()
+            for one in self.all
             if isinstance(one.syntax, s.InterpreterSyntax)
         }
         self._libraries = {
-            one.syntax.name: one
-            for one in self.files.values()
-            if isinstance(one.syntax, s.LibrarySyntax)
+            one.syntax.name: one for one in self.all if isinstance(one.syntax, s.LibrarySyntax)
         }
-        for one in self.files.values():
+        self._owners = {meaning: one for one in self.all for meaning in one.meanings}
+        for one in self.all:
             self._take_over(one)
 
-    def _take_over(self, file: Declared) -> None:
+    def _take_over(self, definition: Declared) -> None:
         """`forms Expr` in what extends a language adds to the sort that is there already."""
-        for kind in file.syntax.types:
-            others = self.seen_from(file)[1:]
+        for kind in definition.syntax.types:
+            others = self.seen_from(definition)[1:]
             if kind.word == "forms" and any(("type", kind.name) in one.top for one in others):
-                file.top.pop(("type", kind.name), None)
+                definition.top.pop(("type", kind.name), None)
 
-    def seen_from(self, file: Declared) -> list[Declared]:
-        """The files whose declarations can be used in a file, nearest first."""
+    def seen_from(self, definition: Declared) -> list[Declared]:
+        """The definitions whose declarations can be used in a definition, nearest first."""
         found: dict[int, Declared] = {}
-        for one in self._chain(file):
+        for one in self._chain(definition):
             found.setdefault(id(one), one)
         return list(found.values())
 
-    def _chain(self, file: Declared) -> Iterator[Declared]:
+    def _chain(self, definition: Declared) -> Iterator[Declared]:
         bases: list[Declared] = []
-        at: Declared | None = file
+        at: Declared | None = definition
         while at is not None and at not in bases:
             bases.append(at)
             at = self._base(at)
@@ -111,25 +113,31 @@ class Declarations:
             base = one.syntax.base[0] if one.syntax.base else ""
             language = "" if base == language else base
 
-    def _base(self, file: Declared) -> Declared | None:
-        syntax = file.syntax
+    def _base(self, definition: Declared) -> Declared | None:
+        syntax = definition.syntax
         if isinstance(syntax, s.InterpreterSyntax) and syntax.base:
             return self._interpreters.get(syntax.base[:2])
         if isinstance(syntax, s.LanguageSyntax) and syntax.base:
             return self._languages.get(syntax.base[0])
         return None
 
-    def find(self, file: Declared, kind: str, name: str) -> Meaning | None:
-        """What a name of a kind means in a file."""
-        for one in self.seen_from(file):
+    def find(self, definition: Declared, kind: str, name: str) -> Meaning | None:
+        """What a name of a kind means in a definition."""
+        for one in self.seen_from(definition):
             found = one.top.get((kind, name))
             if found is not None:
                 return found
         return None
 
+    def at(self, file: str, place: int) -> Declared | None:
+        """The definition of a file in which a place lies."""
+        here = [one for one in self.all if one.syntax.source.name == file]
+        before = [one for one in here if one.syntax.span.start <= place]
+        return before[-1] if before else next(iter(here), None)
+
     def own(self, meaning: Meaning) -> Declared:
-        """The file that declares something."""
-        return self.files[meaning.file]
+        """The definition that declares something."""
+        return self._owners[meaning]
 
     def inside(self, meaning: Meaning, name: str) -> Meaning | None:
         """A field, parameter or alternative of what a name means."""
@@ -144,15 +152,12 @@ class Declarations:
         return self.own(meaning).types_of.get(meaning)
 
 
-def _declare(file: str, syntax: s.FileSyntax) -> Declared:
-    return _Declaring(file, syntax).made
-
-
 class _Declaring:
-    """Collects what a file declares. What it only widens or replaces is declared elsewhere."""
+    """Collects what a definition declares. What it only widens or replaces is declared
+    elsewhere."""
 
-    def __init__(self, file: str, syntax: s.FileSyntax) -> None:
-        self.file = file
+    def __init__(self, syntax: s.DefinitionSyntax) -> None:
+        self.file = syntax.source.name
         self.source = syntax.source
         self.made = Declared(syntax)
         for kind in syntax.types:

@@ -10,7 +10,8 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from embrix.brix.lexer import Tok, lex
-from embrix.brix.reader import read_file
+from embrix.brix.parted import definitions_of
+from embrix.brix.reader import read_definition
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Source, Span
 
@@ -41,14 +42,15 @@ class _Line(Struct, frozen=True):
 def formatted(source: Source) -> str | None:
     """The text laid out anew; None when it cannot be read, or would be read differently."""
     findings = Findings()
-    before = read_file(source, findings)
-    if before is None or findings.has_errors:
+    before = [read_definition(one, findings) for one in definitions_of(source)]
+    if findings.has_errors:
         return None
     lines = _lines(source)
     text = "\n".join(_written(_indented(lines), source)).strip("\n") + "\n"
     if "\r\n" in source.text:
         text = text.replace("\n", "\r\n")
-    after = read_file(Source(source.name, text), findings)
+    parts = definitions_of(Source(source.name, text))
+    after = [read_definition(one, findings) for one in parts]
     if findings.has_errors or not _alike(before, after):
         return None
     return text

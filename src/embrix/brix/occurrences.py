@@ -33,16 +33,16 @@ Scope: TypeAlias = Mapping[str, Meaning]
 """What the variables mean that can be used somewhere."""
 
 
-def occurrences(course: Declarations, file: str) -> list[Occurrence]:
-    """All names in a definition, by place. They depend on nothing but the files that it sees."""
-    return sorted(set(_File(course, file).found), key=lambda one: one.start)
+def occurrences(course: Declarations, definition: Declared) -> list[Occurrence]:
+    """All names in a definition, by place. They depend on nothing but what it sees."""
+    return sorted(set(_Definition(course, definition).found), key=lambda one: one.start)
 
 
-class _File:
-    def __init__(self, course: Declarations, file: str) -> None:
+class _Definition:
+    def __init__(self, course: Declarations, definition: Declared) -> None:
         self.course = course
-        self.file = file
-        self.own: Declared = course.files[file]
+        self.own = definition
+        self.file = definition.syntax.source.name
         self.source = self.own.syntax.source
         self.found: list[Occurrence] = []
         self._noted: set[Occurrence] = set()
@@ -52,7 +52,7 @@ class _File:
         self.scope: dict[str, Meaning] = {}
         self.open_names = False
         """Whether a name that is not known is a variable from there on, as in a law."""
-        for own in [*self.own.top.values(), *self.own.inner.values()]:
+        for own in self.own.meanings:
             self.note(own, own.start)
         syntax = self.own.syntax
         self.types(syntax.types)

@@ -1,4 +1,4 @@
-"""Reading a `.brix` file into its syntax tree.
+"""Reading a definition of a `.brix` file into its syntax tree.
 
 Every declaration is read on its own: one that cannot be read is reported and left out, and hides
 nothing in the others.
@@ -17,6 +17,7 @@ from embrix.brix.declaration_reader import DeclarationReader
 from embrix.brix.grammar_reader import read_grammar, read_tokens
 from embrix.brix.lexer import Chunk, chunks, lex, unescape
 from embrix.brix.parse import Cursor, Misread
+from embrix.brix.parted import HEADS
 from embrix.terms.numbers import KINDS
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Source, Span
@@ -43,12 +44,12 @@ _IN_INTERPRETER = (
     "use", "forms", "value", "data", "error", "judgement", "main", "define", "extend", "replace",
     "choice", "law", "deliberately",
 )  # fmt: skip
-_HEADERS = ("language", "interpreter", "library")
 _IN_LIBRARY = ("data", "error", "define", "deliberately")
 
 
-def read_file(source: Source, findings: Findings) -> s.FileSyntax | None:
-    """The syntax tree of a definition file, or None when not even its header can be read."""
+def read_definition(source: Source, findings: Findings) -> s.DefinitionSyntax | None:
+    """The syntax tree of the first definition of a file, or None when not even its header can be
+    read."""
     pieces = list(chunks(source, findings))
     if not pieces:
         findings.error(
@@ -64,12 +65,12 @@ def read_file(source: Source, findings: Findings) -> s.FileSyntax | None:
 
 
 class _File(DeclarationReader):
-    """Reads a whole file: its header, and what may stand under it."""
+    """Reads a whole definition: its header, and what may stand under it."""
 
-    def read(self, head: Chunk, rest: list[Chunk]) -> s.FileSyntax:
+    def read(self, head: Chunk, rest: list[Chunk]) -> s.DefinitionSyntax:
         c = self.cursor(head)
         word = c.raw()
-        meant = nearest(word.text, _HEADERS)
+        meant = nearest(word.text, HEADS)
         if meant is None:
             c.fail("a file begins with `language`, `interpreter` or `library`")
         if meant != word.text:
@@ -78,7 +79,7 @@ class _File(DeclarationReader):
                 "unreadable", f"a file begins with `{meant}`, not `{word.text}`", self.source,
                 word.span, f"write {meant}",
             )  # fmt: skip
-        read: dict[str, Callable[[Cursor, list[Chunk]], s.FileSyntax]] = {
+        read: dict[str, Callable[[Cursor, list[Chunk]], s.DefinitionSyntax]] = {
             "language": self.language, "interpreter": self.interpreter, "library": self.library,
         }  # fmt: skip
         return read[meant](c, rest)
@@ -207,10 +208,10 @@ class _File(DeclarationReader):
                 self.source, span, f"write {meant}",
             )  # fmt: skip
             return
-        hint = did_you_mean(word, known, "known are " + ", ".join(known))
+        hint = did_you_mean(word, (*known, *HEADS), "known are " + ", ".join(known))
         if word in {*_IN_LANGUAGE, *_IN_INTERPRETER}:
             where = "a language" if word in _IN_LANGUAGE else "an interpreter"
-            hint = f"`{word}` is for the file of {where}"
+            hint = f"`{word}` is for {where}"
         self.findings.error(
             "unknown_word", f"no declaration begins with `{word}` here", self.source, span, hint
         )
@@ -219,13 +220,6 @@ class _File(DeclarationReader):
         self, rest: list[Chunk], known: tuple[str, ...], read: Callable[[str, Chunk], None]
     ) -> None:
         for number, chunk in enumerate(rest):
-            if chunk.word in _HEADERS:
-                # What follows is meant for it, so nothing is said about that.
-                self.findings.error(
-                    "unknown_word", f"no declaration begins with `{chunk.word}` here", self.source,
-                    chunk.span, f"a file of its own begins with `{chunk.word}`",
-                )  # fmt: skip
-                return
             try:
                 if chunk.word == "deliberately" and chunk.word in known:
                     covers = rest[number + 1].span if number + 1 < len(rest) else None

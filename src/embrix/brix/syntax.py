@@ -97,13 +97,13 @@ __all__ = [
     "ConstructorDecl",
     "Define",
     "DefineRow",
+    "DefinitionSyntax",
     "DeliberateAnswer",
     "Emit",
     "ErrorDecl",
     "Expr",
     "Fail",
     "FieldDecl",
-    "FileSyntax",
     "Final",
     "GrammarSyntax",
     "If",
@@ -366,4 +366,4 @@ class LibrarySyntax(Struct, frozen=True):
     lost: tuple[tuple[str, Diagnostic], ...] = ()
 
 
-FileSyntax: TypeAlias = LanguageSyntax | InterpreterSyntax | LibrarySyntax
+DefinitionSyntax: TypeAlias = LanguageSyntax | InterpreterSyntax | LibrarySyntax

@@ -14,7 +14,7 @@ from msgspec import Struct
 from embrix.brix.core import Interpreter
 from embrix.brix.interpreter import check_interpreter
 from embrix.brix.mutants import Mistake, mistakes_in
-from embrix.brix.reader import read_file
+from embrix.brix.reader import read_definition
 from embrix.brix.syntax import InterpreterSyntax
 from embrix.checking.laws import try_law
 from embrix.course.load import Course
@@ -63,7 +63,7 @@ class Trial(Struct, frozen=True):
     def run(self, *, most: int | None = None) -> Iterator[Noticed]:
         """Each mistake with what became of it; at most so many, evenly picked."""
         source = self.interpreter.source
-        syntax = read_file(source, Findings())
+        syntax = read_definition(source, Findings())
         if not isinstance(syntax, InterpreterSyntax):
             return
         right = self._right()
@@ -88,7 +88,7 @@ class Trial(Struct, frozen=True):
     def _checked(self, text: str) -> tuple[Interpreter | None, Findings]:
         """The interpreter that a text defines, with what there is to say about it."""
         findings = Findings()
-        syntax = read_file(Source(self.interpreter.source.name, text), findings)
+        syntax = read_definition(Source(self.interpreter.source.name, text), findings)
         if findings.has_errors or not isinstance(syntax, InterpreterSyntax):
             return None, findings
         base = None

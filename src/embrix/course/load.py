@@ -21,7 +21,7 @@ from embrix.brix.language import check_language
 from embrix.course.checked import MEMORY
 from embrix.course.finding import COURSE_FILE, COURSE_FILES
 from embrix.course.interpreters import Interpreters
-from embrix.course.meanings import meaning_of, syntax_of
+from embrix.course.meanings import meaning_of, remembered_definitions, syntax_of
 from embrix.course.missing import Languages
 from embrix.course.needed_files import Wanted, needed_files
 from embrix.course.outside import Outside, read_outside
@@ -182,15 +182,14 @@ class _Loader:
         return Source(name, "", self.folder / name)
 
     def definitions(self, files: Sequence[Path], wanted: Wanted | None) -> list[Source]:
-        """The texts of the definitions that are read."""
+        """The definitions that are read, one or several in a file."""
         paths = [path for path in files if path.suffix == ".brix"]
         found = {path: source for path in paths if (source := self.read(path)) is not None}
-        if wanted is None:
-            return list(found.values())
-        needed = needed_files({path: source.text for path, source in found.items()}, wanted)
-        for path in found.keys() - needed:
-            del self.sources[found[path].name]
-        return [source for path, source in found.items() if path in needed]
+        if wanted is not None:
+            needed = needed_files({path: source.text for path, source in found.items()}, wanted)
+            for path in found.keys() - needed:
+                del self.sources[found.pop(path).name]
+        return [part for source in found.values() for part in remembered_definitions(source)]
 
     def load(self, wanted: Wanted | None) -> Course:
         title, about = self.heading()
@@ -227,8 +226,8 @@ class _Loader:
             self.findings.sorted(), self.sources, libraries, tuple(outside),
         )  # fmt: skip
 
-    def syntax(self, source: Source) -> s.FileSyntax | None:
-        """What a file says."""
+    def syntax(self, source: Source) -> s.DefinitionSyntax | None:
+        """What a definition says."""
         syntax, found = syntax_of(source)
         self.findings.extend(found)
         return syntax

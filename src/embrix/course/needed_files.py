@@ -13,6 +13,8 @@ from pathlib import Path
 
 from msgspec import Struct
 
+from embrix.brix.parted import extents
+
 _END = r"[ ]*(?:#.*)?$"
 _LANGUAGE = re.compile(rf"language +([A-Z]\w*)(?: +extends +([A-Z]\w*))?{_END}", re.ASCII)
 _INTERPRETER = re.compile(
@@ -32,10 +34,12 @@ class Wanted(Struct, frozen=True):
 def needed_files(texts: Mapping[Path, str], wanted: Wanted) -> set[Path]:
     """Those of some definitions that a language needs; all of them where that cannot be seen."""
     everything = set(texts)
-    heads = {path: _head(text) for path, text in texts.items()}
+    parts = [(path, text[slice(*extent)]) for path, text in texts.items()
+             for extent in extents(text)]  # fmt: skip
+    heads = [(path, _head(text)) for path, text in parts]
     bases: dict[str, str | None] = {}
     target = ""
-    for path, head in heads.items():
+    for (_, head), (_, text) in zip(heads, parts, strict=True):
         found = _LANGUAGE.match(head)
         if found is None:
             continue
@@ -43,7 +47,7 @@ def needed_files(texts: Mapping[Path, str], wanted: Wanted) -> set[Path]:
         if name in bases:
             return everything
         bases[name] = found[2]
-        if name == wanted.language or (not wanted.language and _ends(texts[path], wanted)):
+        if name == wanted.language or (not wanted.language and _ends(text, wanted)):
             if target:
                 return everything
             target = name
@@ -52,7 +56,7 @@ def needed_files(texts: Mapping[Path, str], wanted: Wanted) -> set[Path]:
     chain = [target]
     while (base := bases.get(chain[-1])) is not None and base not in chain:
         chain.append(base)
-    return {path for path, head in heads.items() if _is_needed(head, chain)}
+    return {path for path, head in heads if _is_needed(head, chain)}
 
 
 def _head(text: str) -> str:
@@ -67,7 +71,7 @@ def _ends(text: str, wanted: Wanted) -> bool:
 
 
 def _is_needed(head: str, chain: list[str]) -> bool:
-    """Whether a file is part of what some languages need; one with an odd first line may be."""
+    """Whether a definition is part of what some languages need; an odd one may be."""
     language, interpreter = _LANGUAGE.match(head), _INTERPRETER.match(head)
     if language is not None:
         return language[1] in chain

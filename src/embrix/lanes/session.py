@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from embrix.brix.core import Interpreter, Language
 from embrix.brix.interpreter import check_interpreter
-from embrix.brix.reader import read_file
+from embrix.brix.reader import read_definition
 from embrix.brix.syntax import InterpreterSyntax
 from embrix.course.checked import MEMORY
 from embrix.course.interpreters import EachLanguage
@@ -146,7 +146,7 @@ class Session:
         key = (language, READING, None)
         if key not in self._lanes:
             source = Source(READING, f"interpreter {READING} for {language}\n")
-            syntax = read_file(source, Findings())
+            syntax = read_definition(source, Findings())
             assert isinstance(syntax, InterpreterSyntax)
             made = check_interpreter(syntax, self.course.languages[language]).made
             assert made is not None

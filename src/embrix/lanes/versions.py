@@ -1,8 +1,9 @@
 """Lanes that are another version of an interpreter: `environment@FILE`, `environment@FOLDER`,
 `environment@saved` or `environment@draft`, beside the one of the course.
 
-A file stands in the place of the file of the course that defines the same; a folder is another
-course; `saved` is the course as its files are, `draft` with what the workbench keeps unsaved.
+What a file defines stands in the place of what the course defines under the same name; a folder is
+another course; `saved` is the course as its files are, `draft` with what the workbench keeps
+unsaved.
 """
 
 from __future__ import annotations
@@ -11,11 +12,12 @@ import re
 from collections.abc import Iterable
 from pathlib import Path
 
+from embrix.brix.parted import definition_at, definitions_of
 from embrix.course.drafts import find_draft
 from embrix.course.finding import COURSE_FILE
 from embrix.course.load import Course
 from embrix.lanes.names import NoVersion
-from embrix.text.source import Unreadable, read_source
+from embrix.text.source import Source, Unreadable, read_source
 
 DRAFT, SAVED = "draft", "saved"
 _HEAD = re.compile(r"^(language|interpreter)\s+(\w+)(?:\s+for\s+(\w+))?", re.MULTILINE)
@@ -41,7 +43,28 @@ def unsaved_of(course: Course, version: str) -> tuple[Path, dict[Path, str]]:
         source = read_source(path, version)
     except Unreadable as fault:
         raise NoVersion(str(fault)) from fault
-    return folder, {_place_of(course, source.text, version): source.text}
+    texts: dict[Path, str] = {}
+    for one in definitions_of(source):
+        path = _place_of(course, one.text, version)
+        whole = texts.get(path) or course.sources[path.relative_to(folder).as_posix()].text
+        texts[path] = _with_definition(whole, one.text)
+    return folder, texts
+
+
+def _with_definition(text: str, definition: str) -> str:
+    """A text in which a definition stands for that of the same name."""
+    parts = list(definitions_of(Source("", text)))
+    if len(parts) == 1:
+        return definition
+    head = _HEAD.search(definition)
+    assert head is not None
+    place = next(
+        found.start() for part in parts
+        if (found := _HEAD.search(part.text)) is not None and found.groups() == head.groups()
+    )  # fmt: skip
+    alone, whole = definition_at(text, place)
+    before = len(alone) - len(alone.lstrip())
+    return whole(alone[:before] + definition.strip() + "\n\n")
 
 
 def drafts_of(course: Course) -> dict[Path, str]:

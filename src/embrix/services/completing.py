@@ -44,8 +44,8 @@ def _all(session: Session, file: str, text: str, offset: int, begun: str) -> Ite
     if not file.endswith(".brix"):
         return
     names = Names(session, {file: text})
-    course = Declarations(names.files)
-    own = course.files.get(file)
+    course = Declarations(names.definitions)
+    own = course.at(file, offset)
     line = text[text.rfind("\n", 0, offset) + 1 : offset]
     if line == begun:
         yield from (Proposal("word", word, word) for word in DECLARING)
@@ -121,7 +121,7 @@ def _in_suite(session: Session, text: str) -> Iterator[Proposal]:
     for name in session.course.interpreters.get(language, {}):
         yield Proposal("lane", name, name)
     names = Names(session, {})
-    for one in Declarations(names.files).files.values():
+    for one in Declarations(names.definitions).all:
         syntax = one.syntax
         owner = syntax.language if isinstance(syntax, s.InterpreterSyntax) else syntax.name
         for (kind, name), meaning in one.top.items():

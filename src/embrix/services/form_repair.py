@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from embrix.brix import syntax as s
-from embrix.brix.reader import read_file
+from embrix.brix.reader import read_definition
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Source, Span
 
@@ -15,7 +15,7 @@ def with_form(text: str, place: int) -> str | None:
     place makes: a field for each capture, of the type of its rule or token; for an operator fields
     for its operands. None where they are not known."""
     source = Source("", text)
-    language = read_file(source, Findings())
+    language = read_definition(source, Findings())
     if not isinstance(language, s.LanguageSyntax):
         return None
     for makes, sort, fields in _made(language):

@@ -7,6 +7,7 @@ import re
 from collections.abc import Iterator
 from pathlib import Path
 
+from embrix.brix.parted import definition_at
 from embrix.checking.diagnostics import note_of
 from embrix.lanes.session import Session
 from embrix.messages.replies import Note
@@ -75,6 +76,12 @@ def _same(one: Note, other: Note) -> bool:
 
 def _candidates(text: str, note: Note) -> Iterator[str]:
     """Texts in which a note may be mended."""
+    alone, whole = definition_at(text, Source("", text).offset(note.line, note.column))
+    yield from map(whole, _for_definition(alone, note))
+
+
+def _for_definition(text: str, note: Note) -> Iterator[str]:
+    """Texts of a definition in which a note about it may be mended."""
     source = Source("", text)
     start = source.offset(note.line, note.column)
     end = source.offset(note.end_line, note.end_column)

@@ -6,6 +6,7 @@ import re
 from pathlib import Path
 
 from embrix.brix.core import Function
+from embrix.brix.parted import definition_at
 from embrix.checking.outline import met, outline, subject_of
 from embrix.course.missing import NoFunction
 from embrix.course.naming import plain_name
@@ -63,8 +64,10 @@ def clause_written(
         new = f"{text}{lead}\nextend {function}({', '.join(found.params)})\n  {line}\n"
     else:
         new = _behind(text, head.end(), line)
+    file = session.course.sources[interpreter.source.name].text
+    _, whole = definition_at(file, len(text) - len(text.lstrip()))
     path = interpreter.source.path or session.course.folder / Path(interpreter.source.name)
-    return TextChange("", text, new, [path.relative_to(session.course.folder).as_posix()])
+    return TextChange("", file, whole(new), [path.relative_to(session.course.folder).as_posix()])
 
 
 def _behind(text: str, head: int, line: str) -> str:

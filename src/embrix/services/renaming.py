@@ -15,7 +15,7 @@ from embrix.brix.occurrences import Occurrence, occurrences
 from embrix.brix.pattern_reader import WORDS
 from embrix.course.checked import MEMORY
 from embrix.course.load import load_course
-from embrix.course.meanings import syntax_of
+from embrix.course.meanings import remembered_definitions, syntax_of
 from embrix.lanes.session import Session
 from embrix.messages.replies_on_writing import FileChange, NameHere, NamePlace, Renaming
 from embrix.suite.mentions import language_of, mentions
@@ -35,22 +35,23 @@ class Names:
         self.session = session
         self.own = own
         self.texts = {**dict(texts_of(session)), **own}
-        self.files: dict[str, s.FileSyntax] = {}
+        self.definitions: list[s.DefinitionSyntax] = []
         self.unread: list[str] = []
         """Definitions with parts that cannot be read."""
         for file, text in self.texts.items():
             if file.endswith(".brix"):
                 source = MEMORY.source(file, text, self.session.course.folder / file)
-                syntax, found = syntax_of(source)
-                if syntax is not None:
-                    self.files[file] = syntax
-                if syntax is None or any(one.severity == "error" for one in found):
-                    self.unread.append(file)
-        course = declared.Declarations(self.files)
+                for part in remembered_definitions(source):
+                    syntax, found = syntax_of(part)
+                    if syntax is not None:
+                        self.definitions.append(syntax)
+                    if syntax is None or any(one.severity == "error" for one in found):
+                        self.unread.append(file)
+        course = declared.Declarations(self.definitions)
         self.all: list[Occurrence] = []
-        for file in sorted(self.files):
-            seen = tuple(one.syntax for one in course.seen_from(course.files[file]))
-            self.all += MEMORY.recall(("names", file), seen, partial(_occurrences, course, file))[0]
+        for one in course.all:
+            seen = tuple(other.syntax for other in course.seen_from(one))
+            self.all += MEMORY.recall("names", seen, partial(_occurrences, course, one))[0]
 
     def at(self, file: str, offset: int) -> Occurrence | None:
         """The name that the cursor is on, or right behind."""
@@ -67,13 +68,14 @@ class Names:
 
     def mentioned(self, meaning: Meaning) -> Iterator[tuple[str, int]]:
         """The places of suites and of `course.toml` that mention something."""
-        course = declared.Declarations(self.files)
+        course = declared.Declarations(self.definitions)
+        declaring = course.at(meaning.file, meaning.start)
         languages = {
             one.syntax.language if isinstance(one.syntax, s.InterpreterSyntax) else one.syntax.name
-            for one in course.files.values()
-            if any(seen.syntax is self.files[meaning.file] for seen in course.seen_from(one))
+            for one in course.all
+            if declaring in course.seen_from(one)
         }
-        owner = next((of.name for one in course.files.values()
+        owner = next((of.name for one in course.all
                       for (of, _), inner in one.inner.items() if inner == meaning), "")  # fmt: skip
         for file, text in self.texts.items():
             suite = file.endswith(".suite.toml")
@@ -83,8 +85,10 @@ class Names:
                     yield file, start
 
 
-def _occurrences(course: declared.Declarations, file: str, _: Findings) -> list[Occurrence]:
-    return occurrences(course, file)
+def _occurrences(
+    course: declared.Declarations, one: declared.Declared, _: Findings
+) -> list[Occurrence]:
+    return occurrences(course, one)
 
 
 def texts_of(session: Session) -> Iterator[tuple[str, str]]:
