@@ -10,6 +10,7 @@ from textual import events, on
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 from textual.containers import Horizontal, Vertical
+from textual.screen import Screen
 from textual.widget import Widget
 from textual.widgets import Static, TextArea
 from watchfiles import awatch
@@ -162,7 +163,12 @@ class Bench(ProgramPane):
     # ---------------------------------------------------------------- answers
 
     def on_delivered(self, message: Delivered) -> None:
-        message.take(message.data)
+        """Hand an answer to who asked. Of the workbench or a view that is being left some parts are
+        gone already."""
+        view = message.asker
+        left = isinstance(view, Screen) and view not in self.app.screen_stack
+        if self.app.is_running and not left:
+            message.take(message.data)
 
     def on_faulted(self, message: Faulted) -> None:
         """Tell it where it can be seen: on the view that lies over the bench."""

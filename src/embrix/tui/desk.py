@@ -6,6 +6,7 @@ Answers to what is no longer asked are dropped; what is no longer needed is canc
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import Any, TypeAlias
 
 from textual.message import Message
@@ -30,6 +31,12 @@ class Delivered(Message):
         super().__init__()
         self.take = take
         self.data = data
+
+    @property
+    def asker(self) -> object:
+        """Whose method takes it."""
+        take = self.take.func if isinstance(self.take, partial) else self.take
+        return getattr(take, "__self__", None)
 
 
 class Faulted(Message):
