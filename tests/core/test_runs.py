@@ -268,3 +268,39 @@ def test_whatever_is_cancelled_the_worker_lives_on(what: str, course_copy: Path)
     assert workers.processes() == [before]
     assert isinstance(workers.request(request, 60), Answered)
     workers.close()
+
+
+def test_a_worker_that_is_paused_answers_in_order_when_the_pause_is_over(
+    course_copy: Path,
+) -> None:
+    workers = Pool(1)
+    loaded = threading.Event()
+    workers.load(str(course_copy), lambda _: loaded.set())
+    assert loaded.wait(60)
+    answers: list[str] = []
+    last = threading.Event()
+
+    def ask(text: str) -> int:
+        def take(event: Event) -> None:
+            if isinstance(event, Answered | Cancelled):
+                answers.append(f"{text} {type(event).__name__}")
+            if text == "last":
+                last.set()
+
+        return workers.ask(LookAt(language="Drip", text=text), take)
+
+    over = workers.pause(0, 3600)
+    ask("first")
+    number = ask("second")
+    workers.cancel(number)
+    ask("last")
+    assert not last.wait(0.5)
+    assert answers == []
+    over()
+    over()  # once more does no harm
+    assert last.wait(30)
+    assert sorted(answers) == ["first Answered", "last Answered", "second Cancelled"]
+    assert answers[-1] == "last Answered"
+    workers.pause(0, 0.2)
+    assert isinstance(workers.request(LookAt(language="Drip", text="1"), 30), Answered)
+    workers.close()

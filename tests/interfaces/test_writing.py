@@ -11,6 +11,7 @@ import re
 import sys
 import tomllib
 from pathlib import Path
+from typing import Any
 
 import pytest
 from textual.widget import Widget
@@ -20,7 +21,7 @@ from embrix.cli import opening
 from embrix.course.drafts import find_draft
 from embrix.course.finding import files_of
 from embrix.messages.replies import Look
-from embrix.tui import app
+from embrix.tui import app, desk
 from embrix.tui.annotated import AnnotatedEditor, Remark
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.dialogs import AskText, Pick, Show
@@ -431,3 +432,33 @@ async def test_drawing_only_what_changed_shows_what_drawing_everything_shows(
 def painted_with_styles(widget: Widget) -> list[object]:
     return [[(segment.text, str(segment.style)) for segment in strip]
             for strip in widget.render_lines(widget.size.region)]  # fmt: skip
+
+
+async def test_the_verdicts_on_an_edit_come_before_the_runs_of_the_lanes(
+    course_copy: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """They wait for the suite, here as long as it takes, and begin when it is over."""
+    monkeypatch.setattr(desk, "LEAD", 3600)
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        came: list[str] = []
+        assert screen.desk is not None
+        ask = screen.desk.ask
+
+        def asked(topic: str, request: Any, take: Any, **more: Any) -> None:
+            def taken(answer: Any) -> None:
+                came.append(type(request).__name__)
+                take(answer)
+
+            ask(topic, request, taken, **more)
+
+        screen.desk.ask = asked  # type: ignore[method-assign]
+        screen.open_text(course_copy / LANE)
+        editor = screen.writing.editor
+        place = editor.place_of(editor.text.index("let v = eval(bound, env)"))
+        for number in range(3):
+            came.clear()
+            editor.replace(f"let w{number} = 1\n    ", place, place)
+            await until(lambda: {"TestSuite", "RunLane"} <= set(came), "verdicts and runs")
+            assert came.index("TestSuite") < came.index("RunLane")
+            await settled(screen)

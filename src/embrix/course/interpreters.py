@@ -59,6 +59,8 @@ class SomeLanguages(EachLanguage[T]):
 
 class _Checked(Struct, frozen=True):
     made: Interpreter | None
+    wrong: Callable[[], tuple[Diagnostic, ...]]
+    """What is wrong with it, as far as checking it has shown."""
     found: Callable[[], tuple[Diagnostic, ...]]
     errors: int
     """How many errors there are in its file, if it can run."""
@@ -78,6 +80,12 @@ def _interpreter(
         meaning = meaning_of(sources, before, has_errors=bool(checked.errors))
         checked.made = replace(checked.made, meaning=meaning)
     return checked
+
+
+def _wrong(own: Findings, checked: CheckedInterpreter | None) -> tuple[Diagnostic, ...]:
+    found = Findings()
+    found.extend((*own.sorted(), *(checked.errors if checked is not None else ())))
+    return found.sorted()
 
 
 def _all_found(own: Findings, checked: CheckedInterpreter | None) -> tuple[Diagnostic, ...]:
@@ -134,8 +142,13 @@ class Interpreters(Mapping[str, dict[str, Interpreter]]):
         return [name for name in self._names(language)
                 if self._written[language, name].only_extended]  # fmt: skip
 
+    def wrong(self) -> Iterator[Diagnostic]:
+        """The errors in them, in all languages: what they are warned of is not looked for."""
+        for key in self._written:
+            yield from self._check(key).wrong()
+
     def found(self) -> Iterator[Diagnostic]:
-        """What is wrong with them, in all languages."""
+        """What is wrong with them, and what they are warned of, in all languages."""
         for key in self._written:
             yield from self._check(key).found()
 
@@ -208,11 +221,15 @@ class Interpreters(Mapping[str, dict[str, Interpreter]]):
                 partial(_interpreter, syntax, language, base, self._libraries),
             )  # fmt: skip
         if checked is None or checked.made is None:
-            return _Checked(None, partial(_all_found, own, checked), 0)
+            return _Checked(
+                None, partial(_wrong, own, checked), partial(_all_found, own, checked), 0
+            )
         whole = {*self._findings.sorted(), *own.sorted(), *checked.errors}
         errors = sum(one.source is syntax.source and one.severity == "error" for one in whole)
         self._warn_of_base(syntax, own)
-        return _Checked(checked.made, partial(_all_found, own, checked), errors)
+        return _Checked(
+            checked.made, partial(_wrong, own, checked), partial(_all_found, own, checked), errors
+        )
 
     def _warn_of_base(self, syntax: s.InterpreterSyntax, findings: Findings) -> None:
         at = syntax.base

@@ -77,8 +77,16 @@ class Course(Struct, frozen=True):
         return findings.sorted()
 
     @property
+    def wrong(self) -> tuple[Diagnostic, ...]:
+        """The same without what interpreters are warned of, which takes longer to find."""
+        findings = Findings()
+        findings.extend(self.read)
+        findings.extend(self.interpreters.wrong())
+        return findings.sorted()
+
+    @property
     def has_errors(self) -> bool:
-        return any(d.severity == "error" for d in self.diagnostics)
+        return any(d.severity == "error" for d in self.wrong)
 
     def language_of(self, path: Path) -> Language | None:
         """The language whose extension a file bears."""

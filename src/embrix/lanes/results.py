@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
+from embrix.lanes.known_runs import known_run
 from embrix.lanes.names import NoVersion
 from embrix.lanes.session import Session
 from embrix.machine.lane import BadBinding, OnStart
@@ -23,16 +24,24 @@ def run(
     given_input: Sequence[str] = (),
     ways: Sequence[int] = (),
 ) -> RunResult:
-    """The outcome, output and costs of a program on a lane."""
+    """The outcome, output and costs of a program on a lane, remembered as long as the interpreter
+    says the same."""
     try:
-        result = session.runner(language, lane).run(
-            text, given, limits=limits, on_start=on_start, given_input=given_input, ways=ways
-        )
-    except BadBinding as bad:
-        result = Result(Outcome("rejected", str(bad), "binding"))
+        runner = session.runner(language, lane)
     except NoVersion as gone:
-        result = Result(Outcome("rejected", str(gone.args[0]), "version"))
-    return result_data(result)
+        return result_data(Result(Outcome("rejected", str(gone.args[0]), "version")))
+
+    def carried_out(on_start: OnStart | None) -> RunResult:
+        try:
+            result = runner.run(
+                text, given, limits=limits, on_start=on_start, given_input=given_input, ways=ways
+            )
+        except BadBinding as bad:
+            result = Result(Outcome("rejected", str(bad), "binding"))
+        return result_data(result)
+
+    asked = (text, tuple((given or {}).items()), limits, tuple(given_input), tuple(ways))
+    return known_run(runner, asked, carried_out, on_start)
 
 
 def ending(result: Result) -> str:

@@ -71,7 +71,8 @@ class CourseSummary(Reply):
     languages: dict[str, LanguageSummary]
     suites: dict[str, str]
     """The files of suites with the language that each says it is for, or nothing."""
-    diagnostics: list[Note]
+    wrong: list[Note]
+    """What is wrong with definitions; what interpreters are warned of is told by `AskNotes`."""
     lessons: list[str] = []
     """The files of lessons."""
     strategies: dict[str, str] = {}

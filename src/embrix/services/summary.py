@@ -15,7 +15,7 @@ from embrix.text.toml_places import key_place
 
 
 def summary(session: Session) -> CourseSummary:
-    """Languages, lanes, programs, suites and diagnostics."""
+    """Languages, lanes, programs, suites and what is wrong."""
     course = session.course
     return CourseSummary(
         title=course.title,
@@ -23,7 +23,7 @@ def summary(session: Session) -> CourseSummary:
         folder=str(course.folder),
         languages={name: _language(session, one) for name, one in course.languages.items()},
         suites={str(path): _language_of_suite(path) for path in course.suites},
-        diagnostics=[note_of(finding) for finding in course.diagnostics],
+        wrong=[note_of(finding) for finding in course.wrong],
         lessons=[str(path) for path in course.lessons],
         strategies=STRATEGIES,
     )

@@ -121,6 +121,7 @@ class Bench(ProgramPane):
         assert self.desk is not None
         for topic in ("suite", "notes", "grammar"):
             self.desk.drop(topic)  # of the course as it was
+        self.checking.goes_first()
         self.desk.load(str(self.folder), self._loaded, self.writing.unsaved)
         self.checking.course_requested()
 
@@ -184,14 +185,16 @@ class Bench(ProgramPane):
         self.summary = summary
         self.writing.course_read()
         self.query_one(Masthead).show(course=summary.title, busy="")
-        self.notes_came(summary.diagnostics)
+        # What was warned of is shown until it has been looked for anew, behind the suite.
+        warned = [one for one in self.query_one(NotesView).notes if one.severity != "error"]
+        self.notes_came([*summary.wrong, *(one for one in warned if one not in summary.wrong)])
         if self.document is None:
             self._open_first()
         self.languages_changed()
         # Verdicts are what an author waits for; everything else comes behind them.
         self.checking.course_read(self.document)
         self.checking.ask_notes()
-        if first and any(d.severity == "error" for d in summary.diagnostics):
+        if first and any(d.severity == "error" for d in summary.wrong):
             self.show_side_view("notes")
         self.text_changed()
         if isinstance(self.app.screen, Drafting):

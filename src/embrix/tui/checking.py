@@ -46,6 +46,11 @@ class Checking:
     def _masthead(self) -> Masthead:
         return self._bench.query_one(Masthead)
 
+    def goes_first(self) -> None:
+        """The course is about to be read anew: its verdicts come before its runs."""
+        if self.suite is not None:
+            self._desk.suite_first()
+
     def course_requested(self) -> None:
         """The course is being read anew: its verdicts follow at once, and nobody has to ask for
         them when it has been read."""
@@ -95,6 +100,7 @@ class Checking:
     def _over(self) -> None:
         """The suite has been run: what has waited for it begins when its verdicts are drawn."""
         self._running = False
+        self._desk.suite_over()
         for ask in self._waiting.values():
             self._bench.call_after_refresh(ask)
         self._waiting.clear()

@@ -49,6 +49,8 @@ class Faulted(Message):
         self.missing = missing
 
 
+LEAD = 0.2
+"""Seconds by which the suite goes before the lanes when the course is read anew."""
 WORKERS = 2
 """Processes that answer: one for what is on screen, one for the suite and the notes."""
 
@@ -60,10 +62,23 @@ class Desk:
         self._owner = owner
         self._pool = Pool(WORKERS)
         self._asked: dict[str, set[int]] = {}
+        self._suite_over: Callable[[], None] | None = None
 
     def load(self, folder: str, take: Take, unsaved: dict[str, str] | None = None) -> None:
         """Load the course anew in all workers; texts in `unsaved` stand for its files."""
         self._pool.load(folder, self._deliver(take), unsaved)
+
+    def suite_first(self) -> None:
+        """Let the suite go before everything that is asked from now on, for a moment or until it is
+        over. Both at once take longer where workers share a processor."""
+        self.suite_over()
+        self._suite_over = self._pool.pause(LIVE_WORKER, LEAD)
+
+    def suite_over(self) -> None:
+        """The suite that goes first has been run, or is not waited for any more."""
+        if self._suite_over is not None:
+            self._suite_over()
+            self._suite_over = None
 
     def ask(
         self,

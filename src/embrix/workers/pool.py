@@ -71,10 +71,17 @@ class _Request(Struct, eq=False):
     """Whether a worker ended over it before."""
 
 
+class _Pause(Struct, eq=False):
+    """Among the orders for a worker: what follows waits until the pause is over, or so long."""
+
+    seconds: float
+    over: threading.Event = field(default_factory=threading.Event)
+
+
 class _Worker(Struct, eq=False):
     process: subprocess.Popen[bytes]
     sink: IO[bytes]
-    orders: queue.SimpleQueue[Order | None] = field(default_factory=queue.SimpleQueue)
+    orders: queue.SimpleQueue[Order | _Pause | None] = field(default_factory=queue.SimpleQueue)
     """What is to be told to it, in order; None at the end. A thread of its own tells it, so that
     nobody waits for a worker that is too busy to listen."""
     pending: dict[int, _Request] = field(default_factory=dict)
@@ -129,6 +136,13 @@ class Pool:
         for number in range(self.size):
             self.ask(self._course, _ignore, number)
         self.ask(DescribeCourse(), callback, 0)
+
+    def pause(self, worker: int, seconds: float) -> Callable[[], None]:
+        """Give a worker nothing of what is asked from now on for some seconds, so that the others
+        have the machine to themselves; what is returned ends the pause."""
+        pause = _Pause(seconds)
+        self._workers[worker].orders.put(pause)
+        return pause.over.set
 
     def grow(self, size: int) -> None:
         """Have at least so many workers, each with the course."""
@@ -191,6 +205,9 @@ class Pool:
 
     def _write(self, worker: _Worker) -> None:
         while (order := worker.orders.get()) is not None:
+            if isinstance(order, _Pause):
+                order.over.wait(order.seconds)
+                continue
             try:
                 write_frame(worker.sink, order)  # type: ignore[arg-type]
             except (OSError, ValueError):
