@@ -72,7 +72,8 @@ class Desk:
         """Let the suite go before everything that is asked from now on, for a moment or until it is
         over. Both at once take longer where workers share a processor."""
         self.suite_over()
-        self._suite_over = self._pool.pause(LIVE_WORKER, LEAD)
+        if self._pool.size > 1:
+            self._suite_over = self._pool.pause(LIVE_WORKER, LEAD)
 
     def suite_over(self) -> None:
         """The suite that goes first has been run, or is not waited for any more."""
