@@ -434,12 +434,13 @@ def painted_with_styles(widget: Widget) -> list[object]:
             for strip in widget.render_lines(widget.size.region)]  # fmt: skip
 
 
+@pytest.mark.two_workers
 async def test_the_verdicts_on_an_edit_come_before_the_runs_of_the_lanes(
     course_copy: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """They wait for the suite, here as long as it takes, and begin when it is over."""
     monkeypatch.setattr(desk, "LEAD", 3600)
-    monkeypatch.setattr(desk, "WORKERS", 2)
+
     async with opened(course_copy) as pilot:
         screen = bench(pilot)
         came: list[str] = []
