@@ -138,6 +138,7 @@ class _Flattening:
         known = items is not None
         if items is None:
             items = self.nonterminal(self._shown(inner, "+", separator))
+            self.owners[items] = self._shown(inner, symbol.sign, separator)
             self._rows[inner, separator] = items
         add(result, (items,), "done", (0,))
         if known:

@@ -11,7 +11,7 @@ from typing import TypeAlias
 
 from msgspec import Struct, field
 
-from embrix.grammar.model import Grammar, Production
+from embrix.grammar.model import Collect, Grammar, Production
 from embrix.grammar.sets import Sets, sets_from, sets_of
 
 Kernel: TypeAlias = frozenset[tuple[int, int]]
@@ -253,7 +253,9 @@ def production_text(
     grammar: Grammar, production: Production, dot: int = -1, *, levels: bool = True
 ) -> str:
     """A production as people write it, with a dot if asked for; without `levels` of operator tables
-    in the author's words only."""
+    and what a repetition is made of, in the author's words only."""
+    if not levels and isinstance(production.build, Collect):
+        return _repetition_text(grammar, production, dot)
     words = [name_of(grammar, symbol, levels=levels) for symbol in production.right]
     if dot >= 0:
         words.insert(dot, "•")
@@ -261,9 +263,24 @@ def production_text(
     return f"{left} → {' '.join(words) or 'nothing'}"
 
 
+def _repetition_text(grammar: Grammar, production: Production, dot: int) -> str:
+    """What a production of a repetition adds to it."""
+    shown = name_of(grammar, production.left, levels=False)
+    build = production.build
+    assert isinstance(build, Collect)
+    if build.step not in ("some", "one", "add"):
+        return f"{shown}: no more" if production.right else f"{shown} → nothing"
+    more = build.step == "add"
+    words = [name_of(grammar, symbol, levels=False) for symbol in production.right[more:]]
+    if dot >= more:
+        words.insert(dot - more, "•")
+    return f"{shown}: {'one more ' if more else ''}{' '.join(words)}"
+
+
 def name_of(grammar: Grammar, symbol: int, *, levels: bool = True) -> str:
     """A symbol as people call it; one that stands for a level of an operator table bears the number
-    of that level, or without `levels` the name of the table."""
+    of that level, or without `levels` the name of the table; what a repetition is made of is called
+    as one that is never empty, or without `levels` as the repetition."""
     if symbol < 0:
         return (
             grammar.names[symbol] if levels else grammar.owners.get(symbol, grammar.names[symbol])

@@ -266,7 +266,8 @@ class Grammar(Struct, frozen=True, eq=False):
     groups: frozenset[int] = frozenset()
     """The nonterminals of groups of alternatives inside rules."""
     owners: dict[int, str] = field(default_factory=dict)
-    """The table for each nonterminal that stands for one of its levels."""
+    """The table for each nonterminal that stands for one of its levels, and the repetition, as its
+    author writes it, for what it is made of."""
     by_left: dict[int, list[Production]] = field(default_factory=dict)
 
     def __post_init__(self) -> None:

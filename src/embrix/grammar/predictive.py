@@ -6,12 +6,13 @@ behind it. Source: the textbook definition of LL(1) by first and follow sets.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 from msgspec import Struct
 
 from embrix.grammar.lr_tables import name_of, production_text
 from embrix.grammar.model import Grammar
+from embrix.grammar.parser import list_expected
 from embrix.grammar.sets import Sets, sets_from
 
 MORE = 1 << 20
@@ -119,14 +120,48 @@ class Predictive:
 
 
 def against_ll1(grammar: Grammar, start: int) -> tuple[str, ...]:
-    """For each nonterminal whose options one token cannot tell apart, a sentence."""
+    """For each nonterminal whose options one token cannot tell apart a sentence, and one for all
+    levels of an operator table."""
     found = Predictive(grammar, start)
     reasons: dict[str, None] = {}
+    following: dict[str, dict[str, None]] = {}
+    first: dict[str, str] = {}
     done: set[int] = set()
     for (left, terminal), options in found.table().items():
-        if len(options) > 1 and left not in done:
-            done.add(left)
+        if len(options) == 1 or left in done:
+            continue
+        done.add(left)
+        sign, table = found.name(terminal), found.name(left)
+        behind = _behind_operand(found, left, options)
+        if behind:
+            first.setdefault(table, sign)
+            following.setdefault(table, {}).update(dict.fromkeys(behind))
+            reasons[table] = None
+        else:
             one, other = options[0].text, options[1].text
-            sign = found.name(terminal)
             reasons[f"with {sign} next, {one} and {other} are both possible"] = None
-    return tuple(reasons)
+
+    def sentence(reason: str) -> str:
+        if reason not in following:
+            return reason
+        signs = list_expected(tuple(following[reason]))
+        return (f"with {first[reason]} next, one token does not tell whether {signs} follows the "
+                f"first operand of {reason}")  # fmt: skip
+
+    return tuple(map(sentence, reasons))
+
+
+def _behind_operand(found: Predictive, left: int, options: Sequence[Option]) -> list[str]:
+    """What may follow the first operand of an operator table, where the options are its levels;
+    nothing for other options."""
+    table = found.name(left)
+    alone = [one for one in options if len(one.right) == 1]
+    more = [one for one in options if len(one.right) > 1]
+    leveled = all(found.name(one.right[0]) == table for one in (*alone, *more))
+    named = left in found.grammar.owners or any(
+        one.right[0] in found.grammar.owners for one in alone
+    )
+    if not (alone and more and leveled and named):
+        return []
+    signs = [found.name(one.right[1]) for one in more]
+    return [f"another {sign}" if sign == table else sign for sign in signs]

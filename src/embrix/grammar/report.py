@@ -158,10 +158,10 @@ def _difference(grammar: Grammar, a: DerivationTree, b: DerivationTree) -> str:
             and isinstance(y, DerivationTree)
             and yields(x) != yields(y)
         ):
-            name = grammar.names[x.production.left]
+            name = name_of(grammar, x.production.left, levels=False)
             one, other = (sentence_text(grammar, yields(d)) for d in (x, y))
             return f"{name} takes in {one}, or {other}"
-    return production_text(grammar, a.production)
+    return production_text(grammar, a.production, levels=False)
 
 
 def report_text(report: Report) -> list[str]:
