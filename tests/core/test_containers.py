@@ -19,11 +19,17 @@ define run(p: Expr) -> Text
   "{m}"
 define risky(n: Number) -> Number
   if n == 0 then fail Bad else n
+define knotted(n: Number) -> Text
+  let rec all = empty with name_of("f") = risky(n)
+  "tied"
+define total(m: Map[Name, Number]) -> Number
+  m[name_of("x")] + m[name_of("y")] + (m[name_of("z")] otherwise 0)
 define made(m: Map[Text, Number]) -> TYPE
 """
 ENV = """\
 let env = empty with name_of("x") = 1 with name_of("y") = 2 with name_of("x") = 3
 """
+NAMES = 'empty with name_of("x") = 1 with name_of("y") = 2'
 WORKED_OUT = [
     ("Int", "size(m)", "1"),
     ("Int", "size(m with \"b\" = 1 with \"a\" = 2)", "2"),
@@ -38,6 +44,10 @@ WORKED_OUT = [
     ("List[Number]", f"{ENV}  map(keys(env), fn(name) => env[name])", "[3, 2]"),
     ("Number", f'{ENV}  let rec all = env with name_of("f") = number(size(keys(all)))\n'
      '  all[name_of("f")]', "3"),
+    # The value of a knot is worked out once where it does not mention the knot.
+    ("Number", f'{ENV}  let rec all = env with name_of("f") = risky(4)\n'
+     '  all[name_of("f")] + all[name_of("f")]', "8"),
+    ("Text", 'attempt knotted(0)\n    on Bad => "when it is tied"', "when it is tied"),
     ("List[Name]", f'{ENV}  let rec all = env with name_of("f") = 7\n  keys(all)', "[f, x, y]"),
     ("List[Number]", "items(removed(added(added(empty, 1), 2), 1))", "[2]"),
     ("List[Int]", 'codes("aé船")', "[97, 233, 33337]"),
@@ -45,6 +55,15 @@ WORKED_OUT = [
     ("Text", "text_of([55296, 1114112, 104])", "��h"),
     ("Text", 'text_of(codes("upper lock"))', "upper lock"),
     ("Name", 'name_of("rate")', "rate"),
+    # What is wanted of it later says that it is a map.
+    ("Int", f"let names = {NAMES}\n  size(names)", "2"),
+    ("Number", f"let names = {NAMES}\n  total(names)", "3"),
+    ("Number", f'let names = {NAMES}\n  let more = names with name_of("z") = 4\n  total(more)',
+     "7"),
+    ("Number", f"let names = {NAMES}\n  let (a, b) = (names, 1)\n  total(a)", "3"),
+    ("Number", f'let one = {NAMES}\n  let env = {NAMES}\n  total(one) + env[name_of("y")]', "5"),
+    ("Number", f'let one = {NAMES}\n  let two = {NAMES}\n  let env = {NAMES}\n'
+     '  let rec all = env with name_of("f") = total(two)\n  total(one) + all[name_of("f")]', "6"),
     ("List[Int]", "[1, 2]", "[1, 2]"),
     ("Number", 'match m["a"] otherwise 7\n    3 => 10\n    _ => 20', "10"),
     ("Number", 'match m["b"] otherwise 7\n    7 => 10\n    _ => 20', "10"),
@@ -75,6 +94,8 @@ def test_what_is_made(make_course: Maker, kind: str, expression: str, gives: str
         ("Map[Text, Number]", "removed(m, 1)", "this is of type Number, but Text is expected here"),
         ("Map[Text, Number]", "empty with 1 = 2",
          "this is of type Number, but Text is expected here"),
+        ("Number", 'let names = empty with name_of("x") = 1\n  total(names) + keys(names)',
+         "this is of type List[Name], but Number is expected here"),
         ("List[Int]", '[1, "a"]', "this is of type Text, but Int is expected here"),
         ("List[Int]", "[1.5]", "this is of type Number, but Int is expected here"),
     ],

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from operator import is_
 
 from embrix.brix import core as k
 from embrix.brix import syntax as s
@@ -20,6 +21,27 @@ from embrix.terms.types import (
 )
 from embrix.text.source import Span
 from embrix.text.suggest import did_you_mean
+
+
+def _worked_out(value: k.Core, knot: int, once: Callable[[k.Core], k.Core]) -> k.Core:
+    """The value of a knot, where `once` stands for each part of it that does not mention the knot
+    and is worked out; the same value where there is none."""
+    if isinstance(value, k.Local | k.Const | k.Lambda | k.Empty):
+        return value
+    if isinstance(value, k.Build):
+        parts = value.args
+    elif isinstance(value, k.BuildTuple):
+        parts = value.items
+    elif k.Local(knot) in k.parts_of(value):
+        return value
+    else:
+        return once(value)
+    changed = tuple(_worked_out(part, knot, once) for part in parts)
+    if all(map(is_, changed, parts)):
+        return value
+    return (
+        k.Build(value.constructor, changed) if isinstance(value, k.Build) else k.BuildTuple(changed)
+    )
 
 
 class Blocks(BuiltInCalls):
@@ -78,7 +100,22 @@ class Blocks(BuiltInCalls):
         values = [self.check(value, hole) for _, value in pairs]
         then = self.lines(rest, result, wanted)
         self.scopes.pop()
-        return k.Knot(outer, tuple(zip(keys, values, strict=True)), slot, then)
+        first: list[tuple[int, k.Core]] = []
+
+        def once(part: k.Core) -> k.Core:
+            first.append((self.slot(), part))
+            return k.Local(first[-1][0])
+
+        # A knot is filled in whenever it is read; what does not need it is worked out once, behind
+        # what stands before it.
+        if any(_worked_out(value, slot, lambda _: WRONG) is not value for value in values):
+            outer, keys = once(outer), [once(key) for key in keys]
+            values = [_worked_out(value, slot, once) for value in values]
+        made: k.Core = k.Knot(outer, tuple(zip(keys, values, strict=True)), slot, then)
+        for number, part in reversed(first):
+            clause = k.CoreClause((k.Bind(number),), None, made, line.span)
+            made = k.Match((part,), (self.slot(),), (clause,), line.span)
+        return made
 
     # ---------------------------------------------------------------- clauses
 

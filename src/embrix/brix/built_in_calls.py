@@ -204,10 +204,11 @@ class BuiltInCalls(CallChecks):
         settled = settle(kind)
         if isinstance(settled, Hole) and settle(of_key) == LOC:
             settled = store_of(hole)
-        elif isinstance(settled, Hole) and settle(of_key) in (TEXT, NUMBER, INT, BOOL):
-            settled = map_of(of_key, hole)
         elif isinstance(settled, Hole):
-            settled = env(hole)
+            plain = settle(of_key) in (TEXT, NUMBER, INT, BOOL)
+            settled = map_of(of_key, hole) if plain or span in self.maps else env(hole)
+            if settled.name == "Env":
+                self.environments[span] = None
         name = settled.name if isinstance(settled, Con) else ""
         by = settled.args[0] if isinstance(settled, Con) and name == "Map" else of_key
         known: dict[str, tuple[Type, Type]] = {

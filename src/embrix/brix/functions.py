@@ -76,7 +76,7 @@ def check_function(
     open_: k.Todo | None = None
     """What terms come to that an unreadable or wrong line may be about."""
     if define.body is not None:
-        body = infer.check(define.body, signature.result)
+        body = infer.with_maps(partial(infer.check, define.body, signature.result))
         body = world.hole(begun, define.span) or body
     for row in define.rows:
         mark = world.mark()
@@ -92,7 +92,7 @@ def check_function(
         elif isinstance(row, s.Inherit):
             continue  # carried out where the base's clauses were taken over
         elif subject_types:
-            clause = infer.clause(row, subject_types, signature.result)
+            clause = infer.with_maps(partial(infer.clause, row, subject_types, signature.result))
             if clause is not None:
                 clauses.append(clause)
                 continue

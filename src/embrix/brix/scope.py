@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
+from collections.abc import Callable
+from typing import TypeVar
 
 from embrix.brix import core as k
 from embrix.brix import syntax as s
@@ -19,6 +21,7 @@ from embrix.terms.types import (
 )
 from embrix.text.source import Span
 
+T = TypeVar("T")
 WRONG: k.Core = k.Todo("this rests on what is wrong elsewhere", Span(0, 0), "unknown_type")
 """Stands in for an expression that was reported."""
 
@@ -41,6 +44,10 @@ class Scope(ABC):
         self.slots = 0
         self.bound: dict[tuple[int, int], Type] = {}
         """The type of each name by where it is bound, in the text of the definition."""
+        self.environments: dict[Span, None] = {}
+        """Where `empty` is taken for an environment, as nothing says that it is a map."""
+        self.maps: set[Span] = set()
+        """Where it is taken for a map all the same."""
         self.matches: list[tuple[str, k.Match, list[Type]]] = []
         """What has clauses inside of an expression, by its word, with the types of what they take
         apart."""
@@ -56,6 +63,33 @@ class Scope(ABC):
     @abstractmethod
     def infer(self, expr: s.Expr) -> tuple[k.Core, Type]:
         """An expression with its type."""
+
+    def with_maps(self, check: Callable[[], T]) -> T:
+        """What checking a part gives. Where something in it is wrong, what was taken for an
+        environment is taken for a map if less is wrong then."""
+        world = self.world
+        before = (world.findings.count, len(world.causes), len(world.contained), len(self.matches))
+
+        def wrong() -> int:
+            return len(world.causes) + len(world.contained) - before[1] - before[2]
+
+        def again() -> T:
+            world.findings.forget(before[0])
+            del world.causes[before[1] :], world.contained[before[2] :], self.matches[before[3] :]
+            return check()
+
+        self.environments = {}
+        made = check()
+        for place in list(self.environments):
+            errors = wrong()
+            if not errors:
+                break
+            self.maps.add(place)
+            made = again()
+            if wrong() >= errors:
+                self.maps.discard(place)
+                made = again()
+        return made
 
     # ---------------------------------------------------------------- variables
 
