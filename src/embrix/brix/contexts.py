@@ -4,21 +4,35 @@ takes stands where the next step takes place; `k` puts another term there.
 Where that is, the `order` lines say. A clause with a context stands for one with a guard: a
 function that is made here looks for the place, and gives what stands there with a function that
 puts something else in its place. It goes where `order` leads: into a part as long as it is not
-final, to the next one when it is.
+final, to the next one when it is. Where a part is of another sort, it goes on where the lines of
+the relation on that sort lead: an expression inside a statement, say.
 """
 
 from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator, Sequence
+from typing import TypeVar
 
 from msgspec.structs import replace
 
 from embrix.brix import syntax as s
 from embrix.brix.paths import inside
+from embrix.brix.pattern_parts import (
+    all_named,
+    binding_only,
+    covers,
+    mentioned,
+    name_of_type,
+    names_bound,
+    rebuilt,
+    type_of,
+    with_part,
+)
 from embrix.brix.world import World
-from embrix.terms.types import Con, Type, settle
 from embrix.text.source import Span
+
+T = TypeVar("T")
 
 LOOKING = "looking"
 """Between the name of a function and a number in the names of the functions made for it."""
@@ -26,8 +40,9 @@ MOST_LINES = 20
 """`order` lines about one form in a relation with contexts."""
 
 
-def without_contexts(world: World, define: s.Define) -> list[s.Define]:
-    """A function with its clauses as they are meant, and the functions that these need."""
+def without_contexts(world: World, define: s.Define, written: Sequence[s.Define]) -> list[s.Define]:
+    """A function with its clauses as they are meant, and the functions that these need; `written`
+    are all functions."""
     if not any(isinstance(row, s.Clause) and _contexts(row) for row in define.rows):
         return [define]
     rows: list[s.DefineRow] = []
@@ -35,7 +50,7 @@ def without_contexts(world: World, define: s.Define) -> list[s.Define]:
     many = 0
     for row in define.rows:
         if isinstance(row, s.Clause) and (found := _contexts(row)):
-            clause = _Clause(world, define, row, found, many)
+            clause = _Clause(world, define, row, found, many, written)
             many += 1
             made += clause.looking()
             rows += clause.plain()
@@ -54,7 +69,7 @@ class _Clause:
 
     def __init__(
         self, world: World, define: s.Define, row: s.Clause, found: Sequence[s.PContext],
-        number: int,
+        number: int, written: Sequence[s.Define],
     ) -> None:  # fmt: skip
         self.row, self.context, self.span = row, found[0], found[0].span
         self.world, self.define = world, define
@@ -72,19 +87,25 @@ class _Clause:
             if name not in world.constructors:
                 self.wrong(f"there is no form called {name}", span, "")
         self.name = f"{define.name} {LOOKING} {number}"
-        self.sort = next(
-            (param.type for param in define.params
-             if define.subjects and param.name == define.subjects[0][0]),
-            s.TypeName("Name", (), self.span),
-        )  # fmt: skip
-        self.orders = orders
-        self.lists = False
-        """Whether some line leads into the items of a list."""
-        own = _names(self.context.inner)
+        self.sort = _sort_of(define)
+        self.relations = {_sort_of(one): one for one in reversed(written) if _steps(one)}
+        self.relations[self.sort] = define
+        """By sort the relation that takes steps there."""
+        self.goal = self.sort
+        """The sort of what stands at the place."""
+        inner = self.context.inner
+        while isinstance(inner, s.PAs):
+            inner = inner.inner
+        form = world.constructors.get(inner.name) if isinstance(inner, s.PMake) else None
+        if form is not None and form.owner in self.relations:
+            self.goal = form.owner
+        self.needed: dict[tuple[str, bool], None] = {}
+        """The sorts that are looked through, and whether in the items of a list."""
+        own = names_bound(self.context.inner)
         others = {param.name for param in define.params} | {self.context.name}
         for pattern in row.patterns:
-            others |= _names(pattern)
-        asked = _mentioned(row.guard)
+            others |= names_bound(pattern)
+        asked = mentioned(row.guard)
         self.inside = row.guard is not None and not asked & (others - own)
         """Whether the guard is about what stands at the place alone: then a place where it does not
         hold is none."""
@@ -97,14 +118,14 @@ class _Clause:
     def plain(self) -> Iterator[s.Clause]:
         """The clause with a variable in the place of the context. Where nothing stands around, it
         takes the term whatever the `order` lines say, so no other clause need do so."""
-        if self.row.guard is None:
+        if self.row.guard is None and self.goal == self.sort:
             yield self.alone()
         yield self.within()
 
     def alone(self) -> s.Clause:
         """The clause where nothing stands around."""
         context, body = self.context, self.row.body
-        patterns = tuple(_with(one, context, context.inner) for one in self.row.patterns)
+        patterns = tuple(with_part(one, context, context.inner) for one in self.row.patterns)
         if context.name == "_":
             return replace(self.row, patterns=patterns)
         put = self.putting(s.Ref("hole …", self.span))
@@ -115,12 +136,12 @@ class _Clause:
         """The clause where something may stand around."""
         span, context = self.span, self.context
         whole = f"{context.name} …"
-        patterns = tuple(_with(one, context, s.PVar(whole, span)) for one in self.row.patterns)
+        patterns = tuple(with_part(one, context, s.PVar(whole, span)) for one in self.row.patterns)
         asked = s.Apply(s.Ref(self.name, span), (s.Ref(whole, span),), span)
         known: s.Pattern = s.PAny(span) if context.name == "_" else s.PVar(context.name, span)
         guard = None if self.inside else self.row.guard
-        used = _mentioned(guard)
-        found = _some((_only(context.inner, used), _only(known, used)), span)
+        used = mentioned(guard)
+        found = _some((binding_only(context.inner, used), binding_only(known, used)), span)
         test = s.Match((asked,), (
             s.Clause((found,), None, guard or s.Ref("true", span), span),
             s.Clause((s.PAny(span),), None, s.Ref("false", span), span),
@@ -132,16 +153,27 @@ class _Clause:
     # ---------------------------------------------------------------- the function that looks
 
     def looking(self) -> Iterator[s.Define]:
-        """The function that finds the place, and one for the items of lists if it needs that."""
+        """The functions that find the place: one for the sort of the clause, and for each other
+        sort and each list of items that the lines lead into."""
+        self.looker(self.sort)
+        for sort, listed in iter_growing(self.needed):
+            rows = self.items(sort) if listed else self.places(sort)
+            yield self.function(sort, listed, rows)
+
+    def places(self, sort: str) -> list[s.Clause]:
+        """Where the place is in a term of a sort."""
         span, name = self.span, "e …"
-        here = s.Tuple((s.Ref(name, span), self.putting(s.Ref("hole …", span))), span)
-        guard = self.row.guard if self.inside else None
-        first = self.clause(_only(self.context.inner, _mentioned(guard)), self.some(here))
-        rows: list[s.Clause] = [replace(first, guard=guard)]
         barred = {form for form, _ in self.context.without}
-        open_ = [order for order in self.orders
+        orders = [one for one in self.relations[sort].rows if isinstance(one, s.Order)]
+        open_ = [order for order in orders
                  if isinstance(order.pattern, s.PMake) and order.pattern.fields is None
                  and order.pattern.name not in barred]  # fmt: skip
+        guard = self.row.guard if self.inside else None
+        rows: list[s.Clause] = []
+        if sort == self.goal:
+            here = s.Tuple((s.Ref(name, span), self.putting(s.Ref("hole …", span))), span)
+            first = self.clause(binding_only(self.context.inner, mentioned(guard)), self.some(here))
+            rows.append(replace(first, guard=guard))
         seen: Counter[str] = Counter()
         for number, order in enumerate(tuple(open_)):
             form = order.pattern.name if isinstance(order.pattern, s.PMake) else ""
@@ -154,70 +186,60 @@ class _Clause:
                 open_ = open_[:number]
                 break
         for number, order in enumerate(open_):
-            if guard is not None or not covers(self.context.inner, order.pattern):
+            hidden = sort == self.goal and covers(self.context.inner, order.pattern)
+            if guard is not None or not hidden:
                 rows.append(self.along(order, open_[number + 1 :]))
-        rows.append(self.clause(s.PAny(span), self.none))
-        yield self.function(self.name, self.sort, rows)
-        if self.lists:
-            yield self.function(self.in_items, s.TypeName("List", (self.sort,), span), self.items())
+        return [*rows, self.clause(s.PAny(span), self.none)]
 
-    @property
-    def in_items(self) -> str:
-        """The name of the function that looks through the items of a list."""
-        return f"{self.name} in items"
+    def looker(self, sort: str, *, listed: bool = False) -> str:
+        """The name of the function that looks through terms of a sort, or through lists of them."""
+        self.needed[sort, listed] = None
+        name = self.name if sort == self.sort else f"{self.name} in {sort}"
+        return f"{name} in items" if listed else name
 
-    def function(self, name: str, kind: s.TypeSyntax, rows: Sequence[s.Clause]) -> s.Define:
-        """A function that finds the place in something of a type."""
+    def function(self, sort: str, listed: bool, rows: Sequence[s.Clause]) -> s.Define:
+        """A function that finds the place in terms of a sort, or in lists of them."""
         span = self.span
-        pair = s.TypeTuple((self.sort, s.TypeFunction((self.sort,), kind, span)), span)
+        goal, kind = s.TypeName(self.goal, (), span), s.TypeName(sort, (), span)
+        whole = s.TypeName("List", (kind,), span) if listed else kind
+        pair = s.TypeTuple((goal, s.TypeFunction((goal,), whole, span)), span)
         return s.Define(
-            name, (s.Param("e …", kind, span),), s.TypeName("Maybe", (pair,), span),
-            (("e …", span),), tuple(rows), None, "", span, span, helper=True,
+            self.looker(sort, listed=listed), (s.Param("e …", whole, span),),
+            s.TypeName("Maybe", (pair,), span), (("e …", span),), tuple(rows), None, "", span, span,
+            helper=True,
         )  # fmt: skip
 
-    def items(self) -> list[s.Clause]:
+    def items(self, sort: str) -> list[s.Clause]:
         """In the first item that is not final, or in one before it that is what is looked for."""
         span = self.span
         first, rest = s.PVar("first …", span), s.PVar("rest …", span)
         whole = s.PList((first,), rest, span)
-        later = self.into("rest …", whole, self.none, self.in_items)
+        later = self.into("rest …", whole, self.none, self.looker(sort, listed=True))
         final = s.Apply(s.Ref("final", span), (s.Ref("first …", span),), span)
         onward = s.If(final, later, self.none, span)
         return [
             self.clause(s.PList((), None, span), self.none),
-            self.clause(whole, self.into("first …", whole, onward, self.name)),
+            self.clause(whole, self.into("first …", whole, onward, self.looker(sort))),
         ]
 
     def along(self, order: s.Order, later: Sequence[s.Order]) -> s.Clause:
         """Through the parts of a form, in their order; then through those that later lines name for
         the same form."""
-        pattern = order.pattern
-        assert isinstance(pattern, s.PMake)
-        args = tuple(
-            s.PVar(f"part {n} …", self.span) if isinstance(one, s.PAny) else one
-            for n, one in enumerate(pattern.args)
-        )
-        made = self.world.constructors.get(pattern.name)
-        types = made.types if made is not None else ()
-        sort = self.sort.name if isinstance(self.sort, s.TypeName) else ""
-        result, last = self.further(pattern.name, later)
+        assert isinstance(order.pattern, s.PMake)
+        pattern = all_named(order.pattern)
+        result, last = self.further(order.pattern.name, later)
         for child, _ in reversed(order.children):
             value = s.Ref(child, self.span)
             if not last:
                 test = s.Apply(s.Ref("final", self.span), (value,), self.span)
                 result = s.If(test, result, self.none, self.span)
-            kinds = [
-                kind for one, kind in zip(pattern.args, types, strict=False)
-                if isinstance(one, s.PVar) and one.name == child and isinstance(kind, Con)
-            ]  # fmt: skip
-            whole = s.PMake(pattern.name, args, self.span)
-            if kinds and kinds[0].name == sort:
-                result = self.into(child, whole, result, self.name)
-            elif kinds and kinds[0].name == "List" and _name_of(kinds[0].args[0]) == sort:
-                self.lists = True
-                result = self.into(child, whole, result, self.in_items)
+            kind = type_of(self.world, pattern, child)
+            listed = kind is not None and kind.name == "List"
+            sort = name_of_type(kind.args[0]) if kind is not None and listed else name_of_type(kind)
+            if sort in self.relations:
+                result = self.into(child, pattern, result, self.looker(sort, listed=listed))
             last = False
-        return s.Clause((replace(pattern, args=args),), order.guard, result, self.span)
+        return s.Clause((pattern,), order.guard, result, self.span)
 
     def further(self, form: str, later: Sequence[s.Order]) -> tuple[s.Expr, bool]:
         """What is found where all parts that a line names are final; whether that is nothing."""
@@ -233,7 +255,7 @@ class _Clause:
         """What is found in a part, put into the whole; else what is found further on."""
         span = self.span
         inner = s.Apply(s.Ref("put …", span), (s.Ref("hole …", span),), span)
-        around = _rebuilt(whole, child, inner)
+        around = rebuilt(whole, child, inner)
         found = s.Tuple((s.Ref("found …", span), self.putting(around)), span)
         return s.Match((s.Apply(s.Ref(looking, span), (s.Ref(child, span),), span),), (
             s.Clause(
@@ -267,94 +289,21 @@ def _some(items: tuple[s.Pattern, ...], span: Span) -> s.Pattern:
     return s.PMake("Some", (s.PTuple(items, span),), span)
 
 
-def _with(pattern: s.Pattern, old: s.Pattern, new: s.Pattern) -> s.Pattern:
-    """A pattern with another one in the place of a part."""
-    if pattern is old:
-        return new
-    match pattern:
-        case s.PMake(_, args, _, None):
-            return replace(pattern, args=tuple(_with(one, old, new) for one in args))
-        case s.PMake(_, _, _, fields) if fields is not None:
-            made = tuple((name, _with(one, old, new), span) for name, one, span in fields)
-            return replace(pattern, fields=made)
-        case s.PTuple(items):
-            return replace(pattern, items=tuple(_with(one, old, new) for one in items))
-        case s.PList(items, rest):
-            tail = None if rest is None else _with(rest, old, new)
-            return replace(pattern, items=tuple(_with(one, old, new) for one in items), rest=tail)
-        case s.PAs(inner):
-            return replace(pattern, inner=_with(inner, old, new))
-    return pattern
+def iter_growing(found: dict[T, None]) -> Iterator[T]:
+    """The keys of a dictionary that grows meanwhile, in their order."""
+    number = 0
+    while number < len(found):
+        yield list(found)[number]
+        number += 1
 
 
-def _only(pattern: s.Pattern, names: set[str]) -> s.Pattern:
-    """A pattern that binds only some of its names."""
-    match pattern:
-        case s.PVar(name, span):
-            return pattern if name in names else s.PAny(span)
-        case s.PAs(inner, name):
-            bare = _only(inner, names)
-            return replace(pattern, inner=bare) if name in names else bare
-        case s.PMake(_, args, _, None):
-            return replace(pattern, args=tuple(_only(one, names) for one in args))
-        case s.PMake(_, _, _, fields) if fields is not None:
-            made = tuple((name, _only(one, names), span) for name, one, span in fields)
-            return replace(pattern, fields=made)
-        case s.PTuple(items):
-            return replace(pattern, items=tuple(_only(one, names) for one in items))
-        case s.PList(items, rest):
-            tail = None if rest is None else _only(rest, names)
-            return replace(pattern, items=tuple(_only(one, names) for one in items), rest=tail)
-    return pattern
+def _sort_of(define: s.Define) -> str:
+    """The name of the type of the first subject of a function."""
+    subject = define.subjects[0][0] if define.subjects else ""
+    kinds = [param.type for param in define.params if param.name == subject]
+    return kinds[0].name if kinds and isinstance(kinds[0], s.TypeName) else ""
 
 
-def _rebuilt(pattern: s.Pattern, child: str, instead: s.Expr) -> s.Expr:
-    """The term that a pattern took, with something else in the place of one variable."""
-    match pattern:
-        case s.PVar(name, span):
-            return instead if name == child else s.Ref(name, span)
-        case s.PAs(inner) | s.PContext(_, inner):
-            return _rebuilt(inner, child, instead)
-        case s.PMake(name, args, span):
-            return s.Make(name, tuple(_rebuilt(one, child, instead) for one in args), span)
-        case s.PTuple(items, span):
-            return s.Tuple(tuple(_rebuilt(one, child, instead) for one in items), span)
-        case s.PList(items, rest, span):
-            tail = None if rest is None else _rebuilt(rest, child, instead)
-            return s.ListOf(tuple(_rebuilt(one, child, instead) for one in items), tail, span)
-        case s.PConst(value, span):
-            if isinstance(value, bool):
-                return s.Ref("true" if value else "false", span)
-            if isinstance(value, str):
-                return s.TextLit((value,), span)
-            return s.NumberLit(value, span)
-    return s.Todo("a part of this pattern", pattern.span)
-
-
-def covers(one: s.Pattern, other: s.Pattern) -> bool:
-    """Whether a pattern certainly takes everything that another one takes."""
-    match one, other:
-        case ((s.PAny() | s.PVar()), _):
-            return True
-        case s.PAs(inner), _:
-            return covers(inner, other)
-        case _, s.PAs(inner):
-            return covers(one, inner)
-        case s.PMake(name, args, _, None), s.PMake(known, parts, _, None) if name == known:
-            return all(map(covers, args, parts))
-    return False
-
-
-def _name_of(kind: Type) -> str:
-    settled = settle(kind)
-    return settled.name if isinstance(settled, Con) else ""
-
-
-def _names(pattern: s.Pattern) -> set[str]:
-    """The names that a pattern binds."""
-    return {part.name for part in inside(pattern) if isinstance(part, s.PVar | s.PAs)}
-
-
-def _mentioned(expr: s.Expr | None) -> set[str]:
-    """The names that stand in an expression."""
-    return {part.name for part in inside(expr) if isinstance(part, s.Ref)}
+def _steps(define: s.Define) -> bool:
+    """Whether a function is a small-step relation with one subject."""
+    return len(define.subjects) == 1 and any(isinstance(row, s.Final) for row in define.rows)

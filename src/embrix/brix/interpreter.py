@@ -178,7 +178,7 @@ class _Interpreter:
             self.own_errors.append(check_error(world, error))
         of_language = [one for one in self.language.syntax.functions if one.name not in self.taken]
         written = (*of_language, *syntax.functions)
-        defines = [made for define in written for made in without_contexts(world, define)]
+        defines = [made for define in written for made in without_contexts(world, define, written)]
         for define in defines:
             declare_function(world, define)
         judgements = self.judgements()

@@ -13,9 +13,9 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from embrix.brix import syntax as s
-from embrix.brix.contexts import covers
 from embrix.brix.core import Interpreter
 from embrix.brix.paths import inside
+from embrix.brix.pattern_parts import covers
 from embrix.draw.derivations import GAP, Derivation, rule_block, rule_latex
 from embrix.draw.latex import in_math, in_text
 from embrix.draw.plain import write_text
