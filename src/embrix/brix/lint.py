@@ -9,7 +9,18 @@ from __future__ import annotations
 from collections.abc import Collection, Iterator, Sequence
 
 from embrix.brix import syntax as s
-from embrix.brix.paths import Called, Given, Paths, Tested, Updated, Used, Variable, Way, inside
+from embrix.brix.paths import (
+    Called,
+    Given,
+    Made,
+    Paths,
+    Tested,
+    Updated,
+    Used,
+    Variable,
+    Way,
+    inside,
+)
 from embrix.brix.world import FunctionSignature, World
 from embrix.terms.types import Con, Tup, Type, settle
 from embrix.text.source import Span
@@ -85,6 +96,7 @@ class _FunctionLint:
             self.outdated_store(way)
             self.evaluated_twice(way)
             self.environments(way, scope)
+            self.frames(way)
             if row is not None:
                 self.under_binder(way, row)
         if row is not None:
@@ -229,6 +241,38 @@ class _FunctionLint:
                         f"{term.name}, but is in this environment", event.span,
                         f"evaluate it in {around.base.name}",
                     )  # fmt: skip
+
+    def frames(self, way: Way) -> None:
+        """An environment that is kept with a body has no frame yet for what the body binds: each
+        call makes its own. A name that means something in other parts as well, as that of a
+        recursive function, is not meant."""
+        for event in way:
+            made = (
+                self.world.constructors.get(event.constructor) if isinstance(event, Made) else None
+            )
+            if made is None or made.is_form or not isinstance(event, Made):
+                continue
+            kept = {given.variable for given in event.args}
+            around = [given for given in event.args if given.added and given.base is not None
+                      and _is(given.base.type, "Env")]  # fmt: skip
+            for body in kept:
+                form = self.world.constructors.get(body.form) if body is not None else None
+                if body is None or form is None or not form.is_form:
+                    continue
+                own = {
+                    body.mates[spot.field] for bind in form.binds for spot in bind.names
+                    if {spot.field for spot in bind.scopes} == {body.index} and not spot.inner
+                }  # fmt: skip
+                for given in around:
+                    early = [one for one in own & kept & given.added if one is not None]
+                    if early and given.base is not None:
+                        self.warn(
+                            "frame_too_early", f"{_names(early)} is in the environment that "
+                            f"{made.name} keeps: all calls of {body.name} share this frame",
+                            given.span,
+                            f"keep {given.base.name} as it is, and extend it where {body.name} is "
+                            "evaluated",
+                        )  # fmt: skip
 
     @staticmethod
     def bound_elsewhere(binds: Sequence[object], term: Variable) -> bool:

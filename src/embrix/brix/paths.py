@@ -57,6 +57,14 @@ class Called(Struct, frozen=True):
     span: Span
 
 
+class Made(Struct, frozen=True):
+    """A form or constructor applied to its fields."""
+
+    constructor: str
+    args: tuple[Given, ...]
+    span: Span
+
+
 class Updated(Struct, frozen=True):
     """A store has been changed: what was there before is outdated."""
 
@@ -70,7 +78,7 @@ class Tested(Struct, frozen=True):
     variables: frozenset[Variable]
 
 
-Event: TypeAlias = Used | Called | Updated | Tested
+Event: TypeAlias = Used | Called | Made | Updated | Tested
 Way: TypeAlias = tuple[Event, ...]
 Scope: TypeAlias = dict[str, Variable]
 
@@ -144,6 +152,9 @@ class Paths(Struct):
                     given = tuple(self.given(arg, scope) for arg in args)
                     return both(found, [(Called(callee.name, given, span),)])
                 return both(self.ways(callee, scope), found)
+            case s.Make(name, args, span):
+                given = tuple(self.given(arg, scope) for arg in args)
+                return both(self.row(args, scope), [(Made(name, given, span),)])
             case s.With(container, key, value, span):
                 parts = [value]
                 if isinstance(key, s.Ref) and key.name in scope:

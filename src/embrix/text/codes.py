@@ -83,6 +83,8 @@ CODES: dict[str, str] = {
     "lacks the name. Extend the environment by the name.",
     "bound_too_early": "A part that stands outside the scope of a name is evaluated in an "
     "environment that has it. Evaluate it in the environment around.",
+    "frame_too_early": "The environment that is kept with the body of a function has a frame for "
+    "its parameter already: it is made where the function is written, not where it is called.",
     "callers_environment": "Code that was taken out of a value is evaluated in the environment of "
     "whoever calls, where the value keeps the one of its definition: dynamic scope.",
     "code_without_environment": "A value keeps code, but not the environment in which the names of "
