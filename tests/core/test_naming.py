@@ -192,7 +192,8 @@ def shipped() -> Names:
 
 def test_every_name_of_the_shipped_course_is_known(shipped: Names) -> None:
     """Each word that is no word of the notation, no built-in and no heading has a meaning."""
-    for file, syntax in shipped.files.items():
+    for syntax in shipped.definitions:
+        file = syntax.source.name
         known = {one.start for one in shipped.all if one.file == file}
         source = Source(file, syntax.source.text)
         for chunk in chunks(source, Findings()):

@@ -8,7 +8,6 @@ from collections.abc import Callable, Hashable
 from weakref import WeakKeyDictionary
 
 from embrix.brix.core import Meaning
-from embrix.lanes.outside_lane import OutsideLane
 from embrix.machine.lane import Lane, OnStart
 from embrix.messages.replies import RunResult
 
@@ -28,8 +27,8 @@ def known_run(
 ) -> RunResult:
     """What came of a run on a lane, remembered with all that was `asked`, unless somebody has
     stopped it."""
-    if isinstance(lane, OutsideLane):
-        return run(on_start)  # a command outside may do otherwise next time
+    if not lane.records:
+        return run(on_start)  # a command outside, which may do otherwise next time
     stopped: list[bool] = []
 
     def begun(stop: Callable[[], None]) -> None:
