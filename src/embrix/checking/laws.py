@@ -16,6 +16,7 @@ from embrix.machine.program_words import words_of
 from embrix.machine.run import LawTrial, Machine
 from embrix.terms.generate import NAMES, Choose, Generator, NoTerm, Spot, Words
 from embrix.terms.keys import key_of
+from embrix.terms.made_functions import MadeFunction
 from embrix.terms.node import FIELDS, Constructor, Node, Value, size
 from embrix.terms.signature import Signature
 from embrix.terms.types import Con, Type, settle
@@ -178,7 +179,9 @@ def try_law(machine: Machine, law: Law, tries: int = TRIES, seed: int = SEED) ->
             why = f"its condition holds of none of the {made:,} examples that were made"
         return LawReport(law, tried, seed, None, "" if tried else why, made)
     values = _smaller(machine, law, signature, *worst)
-    shown = dict(zip(law.function.params, map(machine.display.show, values), strict=True))
+    show = machine.display.show
+    texts = [one.text(show) if isinstance(one, MadeFunction) else show(one) for one in values]
+    shown = dict(zip(law.function.params, texts, strict=True))
     return LawReport(law, tried, seed, shown, made=made, failed=worst[0] == "failed")
 
 

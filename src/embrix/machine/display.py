@@ -15,6 +15,7 @@ from embrix.brix.core import Interpreter
 from embrix.grammar.printed import Part, Parts
 from embrix.grammar.printing import CLOSE, OPEN, Printer
 from embrix.terms.keys import entries, members
+from embrix.terms.made_functions import MadeFunction
 from embrix.terms.node import (
     CONS,
     EMPTY,
@@ -284,6 +285,8 @@ def _leaf(value: Value) -> str:
         return "true" if value else "false"
     if isinstance(value, str):
         return value
+    if isinstance(value, MadeFunction):
+        return value.text(lambda inner: "…" if isinstance(inner, tuple) else _leaf(inner))
     if callable(value):
         return f"{OPEN}function{CLOSE}"
     return write_number(value)

@@ -16,6 +16,7 @@ import immutables
 from msgspec import Struct, field
 
 from embrix.terms.keys import key_of
+from embrix.terms.made_functions import MadeFunction
 from embrix.terms.node import (
     EMPTY_NODE,
     FRAME,
@@ -39,10 +40,13 @@ from embrix.terms.types import (
     NUMBER,
     TEXT,
     Con,
+    Fn,
+    Hole,
     Tup,
     Type,
     replaced_names,
     settle,
+    show_type,
 )
 
 Choose: TypeAlias = Callable[[int], int]
@@ -195,6 +199,8 @@ class Generator:
         kind = settle(kind)
         if kind == NAME:
             return self._name(self._at)
+        if isinstance(kind, Hole):
+            kind = NUMBER  # any type will do
         if kind in (NUMBER, TEXT):
             every = self.words.numbers if kind == NUMBER else self.words.texts
             leaves: Sequence[Value] = self.words.leaves.get(self._at or TOP, every)
@@ -207,8 +213,10 @@ class Generator:
             return (LOCATION, None, self.choose(LOCATIONS))
         if isinstance(kind, Tup):
             return tuple_of(*(self._field(item, depth, scope) for item in kind.items))
+        if isinstance(kind, Fn):
+            return self._function(kind, depth, scope)
         if not isinstance(kind, Con):
-            raise NoTerm("a function" if callable(kind) else "anything")
+            raise NoTerm("anything")
         if kind.name == "Maybe":
             if depth > 0 and self.choose(2):
                 return (SOME, None, self._field(kind.args[0], depth, scope))
@@ -216,6 +224,23 @@ class Generator:
         if kind.name in ("List", "Set", "Map", "Env", "Store"):
             return self._collection(kind, depth, scope)
         return self._term(kind, depth, scope)
+
+    def _function(self, kind: Fn, depth: int, scope: tuple[str, ...]) -> Value:
+        """A function that gives a value, or one of its arguments; for one plain value perhaps
+        another one."""
+        fitting = [
+            n for n, param in enumerate(kind.params) if show_type(param) == show_type(kind.result)
+        ]
+        way = self.choose(len(fitting) + 1)
+        given = fitting[way - 1] if way else None
+        value = None if way else self._field(kind.result, depth - 1, scope)
+        unless: tuple[Value, Value] | None = None
+        first = settle(kind.params[0]) if kind.params else None
+        if first in (NUMBER, INT, TEXT, NAME, BOOL) and first is not None and self.choose(2):
+            unless = (
+                self._field(first, depth - 1, scope), self._field(kind.result, depth - 1, scope)
+            )  # fmt: skip
+        return MadeFunction(len(kind.params), given, value, unless)
 
     def _collection(self, kind: Con, depth: int, scope: tuple[str, ...]) -> Value:
         at = self._at
@@ -315,4 +340,4 @@ def _needed(kind: Type, sorts: Mapping[str, int]) -> int:
         return max((_needed(item, sorts) for item in kind.items), default=0)
     if isinstance(kind, Con):
         return sorts.get(kind.name, 0)
-    return NEVER
+    return _needed(kind.result, sorts) if isinstance(kind, Fn) else NEVER
