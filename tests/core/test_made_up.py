@@ -3,16 +3,20 @@
 from __future__ import annotations
 
 import random
+import re
+from collections import Counter
 
 import pytest
 
 from embrix.checking.laws import try_law
 from embrix.compare.search import hunt
 from embrix.compare.weights import WeightedGenerator, learned, written
+from embrix.course.load import Course
 from embrix.grammar.parser import Parsed
 from embrix.grammar.pattern import read_pattern
 from embrix.grammar.sentences import samples
 from embrix.lanes.session import Session
+from embrix.machine.limits import Limits
 from embrix.machine.program_words import words_of
 from embrix.terms.binding import free_names
 from embrix.terms.generate import Generator, NoTerm
@@ -300,3 +304,19 @@ def test_values_of_unknown_types_are_refused() -> None:
 
     with pytest.raises(NoTerm):
         Generator(Signature(()), lambda n: 0).value(Con("Nowhere"), 2)
+
+
+def test_variables_are_set_before_they_are_read(lockside: Course) -> None:
+    """No form of Race binds a name; that reading one fails unless it has been set is learned."""
+    lane = Session(lockside.folder).lane("Race", "interleaving")
+    weights = learned(lane, "Program", 1, lambda: None)
+    assert weights.asking == {"Var"}
+    chance = random.Random(41)
+    generator = WeightedGenerator(lane.interpreter.language, chance.randrange, weights)
+    ended: Counter[str] = Counter()
+    for _ in range(300):
+        text = written(lane, generator.program("Program"))
+        if re.search(r"[a-z]+ [-+*<=]|[-+*<=] [a-z]+\b(?! *:=)", text):
+            ended[lane.run(text, limits=Limits(calls=4_000)).outcome.kind] += 1
+    assert ended.total() > 40
+    assert ended["value"] > 3 * ended["failure"]

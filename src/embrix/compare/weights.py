@@ -32,7 +32,7 @@ from embrix.terms.node import (
     nodes_of,
 )
 from embrix.terms.signature import Signature
-from embrix.terms.types import Con
+from embrix.terms.types import NAME, Con, Type, settle
 
 LIMITS = Limits(calls=4_000, depth=3_000, output=10_000)
 SHALLOW, LEVELS = 3, 4
@@ -58,6 +58,8 @@ HARMFUL = 0.25
 BLAMED, INVOLVED = 3.0, 0.5
 """What it counts against a part that it stands in the node at which a program failed, and that the
 failure happened inside it."""
+MISSED = 5
+"""Programs that stop at a form with a free name before it counts as one that asks for it."""
 FAR = 1 << 20
 MOST_DEEPER = 3
 """Levels by which a term may be deeper than was asked for, so that only good forms stand in it."""
@@ -80,6 +82,11 @@ class Weights:
         self._good: Counter[Pair] = Counter()
         self._bad: dict[Pair, float] = {}
         self._applying: Counter[str] = Counter()
+        self.free = free_names_of(signature)
+        self._named: Counter[str] = Counter()
+        self._missed: Counter[str] = Counter()
+        self.asking: set[str] = set()
+        """The forms with free names that fail where another one has not given the name anything."""
         self._settled: dict[tuple[str, int, tuple[str, int], bool], Weighed] = {}
         self.settled = False
         """Whether nothing more will be learned."""
@@ -131,10 +138,12 @@ class Weights:
     def _wanted(self, form: Constructor) -> float:
         if self._applying[form.name] >= FEW:
             return 45.0
-        if form.uses:
+        if form.uses or form.name in self.asking:
             return 20.0
         if form.binds:
             return 6.0
+        if self.asking and form.name in self.free:
+            return 5.0
         return 2.0 if any(isinstance(kind, Con) for kind in form.types) else 0.7
 
     def learn(self, recorder: Recorder, lane: Lane) -> None:
@@ -149,6 +158,9 @@ class Weights:
                 done.add(id(node))
                 if recorder.results[number] is not NOT_LEFT:
                     self._good.update(pair for pair, _ in self.pairs(node))
+                    named = self._signature.form_of(node)
+                    if named is not None and named.name in self.free:
+                        self._named[named.name] += 1
         self._blame(recorder, seen)
 
     def _blame(self, recorder: Recorder, seen: EvaluatedRun) -> None:
@@ -157,12 +169,24 @@ class Weights:
         inner: Node | None = None
         while at >= 0:
             node = seen.nodes[at]
+            at_fault = self._signature.form_of(node)
+            if inner is None and at_fault is not None and at_fault.name in self.free:
+                self._missing(at_fault.name)
             for pair, part in self.pairs(node):
                 if inner is None or part is inner:
                     weight = BLAMED if inner is None else INVOLVED
                     self._bad[pair] = self._bad.get(pair, 0.0) + weight
             inner = node
             at = seen.nearest(recorder.parents[at])
+
+    def _missing(self, form: str) -> None:
+        """A program has stopped at a form with a free name."""
+        self._missed[form] += 1
+        often = self._missed[form] >= MISSED and 4 * self._missed[form] > self._named[form]
+        if often and form not in self.asking:
+            # That it failed says nothing against it any more.
+            self.asking.add(form)
+            self._bad = {pair: bad for pair, bad in self._bad.items() if pair[2] != form}
 
     def pairs(self, node: Node) -> list[tuple[Pair, Node | None]]:
         """What stands in the fields of a node, and how many items its lists have."""
@@ -195,9 +219,12 @@ class WeightedGenerator(Generator):
     ) -> None:
         super().__init__(language.signature, choose, words or weights.words)
         self._weights = weights
+        self._given: dict[str, None] = {}
+        """The free names that forms have given something, as far as the program is made."""
 
     def program(self, sort: str) -> Value:
         """A closed term."""
+        self._given = {}
         return self.term(sort, SHALLOW + self.choose(LEVELS))
 
     def pick(
@@ -206,7 +233,31 @@ class WeightedGenerator(Generator):
         if self.gone_astray(depth):
             return super().pick(sort, depth, at, scoped=scoped)
         forms, ends = self._weights.slots(sort, depth, at or TOP, scoped=scoped)
+        if self._weights.asking and not self._given:
+            others = [one for one in forms if one.name not in self._weights.asking]
+            if others and len(others) < len(forms):
+                return others[self.choose(len(others))]
         return forms[bisect_right(ends, self.choose(ends[-1]))]
+
+    def _build(
+        self, form: Constructor, depth: int, scope: tuple[str, ...], known: Mapping[str, Type]
+    ) -> Value:
+        made = super()._build(form, depth, scope, known)
+        if form.name not in self._weights.asking:
+            names = (made[FIELDS + index] for index in self._weights.free.get(form.name, ()))
+            self._given.update(dict.fromkeys(names))
+        return made
+
+    def _name(self, at: tuple[str, int] | None = None) -> str:
+        """A name; where one is asked for that another form must have given something, one of
+        these, and more often than not where it is given something once more."""
+        weights = self._weights
+        asked = at is not None and at[0] in weights.asking
+        again = at is not None and bool(weights.asking) and at[0] in weights.free
+        if self._given and (asked or (again and self.choose(4))):
+            given = list(self._given)
+            return given[self.choose(len(given))]
+        return super()._name(at)
 
     def count(self, depth: int, at: tuple[str, int] | None) -> int:
         lengths = range(MOST_ITEMS + 1) if depth > 0 else range(2)
@@ -254,6 +305,18 @@ def remembered(lane: Lane, sort: str, seed: int, underway: Callable[[], None]) -
     if (sort, seed) not in known:
         known[sort, seed] = learned(lane, sort, seed, underway)
     return known[sort, seed]
+
+
+def free_names_of(signature: Signature) -> dict[str, tuple[int, ...]]:
+    """The fields of each form that hold a name which no form binds."""
+    found: dict[str, tuple[int, ...]] = {}
+    for form in signature.forms:
+        bound = {spot.field for bind in form.binds for spot in bind.names}
+        found[form.name] = tuple(
+            index for index, kind in enumerate(form.types)
+            if settle(kind) == NAME and index not in bound and index not in form.uses
+        )  # fmt: skip
+    return {name: fields for name, fields in found.items() if fields}
 
 
 def is_list(child: Value) -> bool:
