@@ -18,7 +18,7 @@ from embrix.suite.check import check_case
 from embrix.suite.expected_steps import difference, marks, parting, reads_like
 from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.source import Source
-from tests.conftest import TINY_LANGUAGE
+from tests.conftest import TINY_LANGUAGE, Maker
 
 
 @pytest.fixture(scope="module")
@@ -428,4 +428,53 @@ def test_a_state_is_compared_as_it_is_printed(
     run = Testing(session, suite)
     assert [v.state for one in suite.cases for v in run.verdicts(one)] == [
         "passed", "passed", "passed", "failed",
+    ]  # fmt: skip
+
+
+def test_why_a_run_ended_early_is_told_before_the_output_that_is_missing(
+    make_course: Maker,
+) -> None:
+    """A program that is refused, or fails, writes nothing more: the cause is told, not that."""
+    lane = """\
+interpreter says for Tiny
+error Odd "it is odd"
+main run
+define run(p: Expr) -> Text by p
+  Add(a, b) =>
+    emit "begun "
+    run(b)
+  Lit(1) => fail Odd
+  _ =>
+    emit "done"
+    "end"
+"""
+    session = Session(make_course(tiny=TINY_LANGUAGE, says=lane).folder)
+    path = session.course.folder / "tiny.suite.toml"
+    path.write_text("""\
+language = "Tiny"
+[[case]]
+name = "refused"
+program = "2 +"
+output = "done"
+[[case]]
+name = "failed"
+program = "3 + 1"
+output = "begun done"
+[[case]]
+name = "wrong output before it fails"
+program = "3 + 1"
+output = "other"
+[[case]]
+name = "wrong output"
+program = "2"
+output = "begun"
+""")
+    report = check_suite(Session(session.course.folder), path)
+    told = [(v.what, v.actual.partition(" at ")[0]) for case in report.cases for v in case.verdicts]
+    assert told == [
+        ("outcome", "rejected by the grammar: the program ends here, but `(`, a number or "
+         "a name could stand here"),
+        ("outcome", "failure Odd"),
+        ("output", "output begun "),
+        ("output", "output done"),
     ]  # fmt: skip

@@ -13,6 +13,20 @@ PLAIN = "plain"
 FIXITIES = ("left", "right", "nonassociative", "prefix", "postfix")
 
 
+def _mode_ahead(c: Cursor, word: Tok) -> tuple[str, Span] | None:
+    """The mode that stands before the pattern with which it begins or ends, where a token should:
+    reported, and read as what is meant."""
+    named = c.take() if word.text == "enters" and c.peek().kind == "name" else word
+    if c.peek().kind != "pattern":
+        return None
+    mode = f" {named.text}" if named is not word else ""
+    c.findings.error(
+        "unreadable", f"`{word.text}{mode}` stands behind the token, which needs a name as well",
+        c.source, word.span, f"write skip /…/ {word.text}{mode}",
+    )  # fmt: skip
+    return named.text, named.span
+
+
 def read_tokens(c: Cursor) -> s.TokensSyntax:
     """The token declarations of one mode, and what is done about lines, about strange characters,
     and about upper and lower case."""
@@ -70,6 +84,7 @@ def read_tokens(c: Cursor) -> s.TokensSyntax:
             else:
                 c.fail("`stops` or `one by one` is expected here")
             return None
+        ahead = _mode_ahead(c, name) if name.text in ("enters", "leaves") else None
         pattern = _pattern(c)
         conversion = Expressions(c).type() if c.accept("as") else None
         via: list[tuple[str, Span]] = []
@@ -83,16 +98,17 @@ def read_tokens(c: Cursor) -> s.TokensSyntax:
         if c.accept("not"):
             c.expect("before")
             not_before = _pattern(c)
-        leaves = c.accept("leaves") is not None
-        enters: tuple[str, Span] | None = None
+        leaves = c.accept("leaves") is not None or (ahead is not None and name.text == "leaves")
+        enters = ahead if name.text == "enters" else None
         if c.accept("enters"):
             entered = c.expect_kind("name", "the name of a mode")
             enters = (entered.text, entered.span)
         label = ""
         if c.peek().kind == "text":
             label = unescape(c.take(), c.source, c.findings)
+        shown = "skip" if ahead is not None else name.text
         return s.TokenDecl(
-            name.text, pattern, conversion, label, c.since(name.span), tuple(via), not_before,
+            shown, pattern, conversion, label, c.since(name.span), tuple(via), not_before,
             replaces, mode, enters, leaves,
         )  # fmt: skip
 

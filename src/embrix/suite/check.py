@@ -147,18 +147,22 @@ def _run_misses(case: Case, lane: Lane, result: Result) -> Iterator[_Miss]:
     expected, output = case.expectation_for(lane.role), case.output_for(lane.role)
     state = case.state_for(lane.role)
     outcome, written = result.outcome, "".join(result.output)
+    misses: list[_Miss] = []
     if output is not None and written != output:
         text = f"output {visible(written)}" if written else "no output: nothing was emitted"
-        yield _Miss("output", f"output {visible(output)}", text)
+        misses.append(_Miss("output", f"output {visible(output)}", text))
     if expected is None and outcome.kind != "value":
         text = describe(outcome, case.program, place=True)
-        yield _Miss("outcome", "an end without failure", text)
+        misses.append(_Miss("outcome", "an end without failure", text))
     if expected is not None and not fits(expected, outcome, case.program):
         text = describe(outcome, case.program, place=expected.at is not None,
                         says=bool(expected.says))  # fmt: skip
         if expected.kind == "value" and outcome.structure and expected.text.endswith(")"):
             text = outcome.structure
-        yield _Miss("outcome", expected.sentence, text)
+        misses.append(_Miss("outcome", expected.sentence, text))
+    # Where the run has ended too early, that is why output is missing.
+    early = outcome.kind != "value" and output is not None and output.startswith(written)
+    yield from reversed(misses) if early else misses
     found = ", ".join(result.state) if state is not None else ""
     if state is not None and found != ", ".join(state):
         found = found or "none"
