@@ -474,7 +474,7 @@ output = "begun"
     assert told == [
         ("outcome", "rejected by the grammar: the program ends here, but `(`, a number or "
          "a name could stand here"),
-        ("outcome", "failure Odd"),
+        ("outcome", "error Odd"),
         ("output", "output begun "),
         ("output", "output done"),
     ]  # fmt: skip
