@@ -24,6 +24,7 @@ define knotted(n: Number) -> Text
   "tied"
 define total(m: Map[Name, Number]) -> Number
   m[name_of("x")] + m[name_of("y")] + (m[name_of("z")] otherwise 0)
+law size(empty with x = 1) == 1
 define made(m: Map[Text, Number]) -> TYPE
 """
 ENV = """\

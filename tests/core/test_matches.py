@@ -110,7 +110,8 @@ def test_what_a_relation_ends_with_is_taken_for_what_it_is(make_course: Maker) -
         "interpreter down for Tiny\nmain run\nvalue State\n  Going(n: Number)\n  Done(n: Number)\n"
         "define step(s: State) -> State by s\n  final Done(_)\n"
         "  Going(n) => if n > 0 then Going(n - 1) else Done(n)\n"
-        "define run(p: Expr) -> Number\n  let Done(n) = repeat step(Going(3))\n  n\n"
+        "define run(p: Expr) -> Number\n  let Done(n) = repeat step(Going(3))\n"
+        "  match repeat step(Going(n))\n    Done(m) => m\n"
     )
     lane = f"{LANE}  let Num(n) = v else Flag(_) => 0\n  let Box(k) = Box(n)\n  k\n"
     lane = lane.replace("choice side", "data Box\n  Box(n: Number)\nchoice side")

@@ -130,7 +130,9 @@ class Blocks(BuiltInCalls):
         slots = tuple(self.slot() for _ in pairs)
         clauses = self.clauses(expr.clauses, types, wanted)
         made = k.Match(tuple(core for core, _ in pairs), slots, clauses, expr.span)
-        self.matches.append(("match", made, types))
+        # What comes out of `repeat` is final, which the type does not say.
+        if not isinstance(pairs[0][0], k.Repeat):
+            self.matches.append(("match", made, types))
         return made
 
     def clauses(

@@ -434,7 +434,7 @@ class _Interpreter:
         """The slots of its names; what it concludes, and the parts of its condition."""
         slots = tuple(infer.declare(n, h, law.span) for n, h in zip(names, holes, strict=True))
         parts = [law.conclusion, *_conjuncts(law.condition)]
-        return slots, [infer.check(part, BOOL) for part in parts]
+        return slots, [infer.with_maps(partial(infer.check, part, BOOL)) for part in parts]
 
 
 def _conjuncts(condition: s.Expr | None) -> list[s.Expr]:
