@@ -184,9 +184,9 @@ class _Ways:
             if guard is True:
                 rows += own
             elif clause.steps:
-                forms = constructors_of(world, function)
+                relation = self.stepped(clause)
                 for row in own:
-                    covered, open_ = _while_stepping(clause, function, row, self.names, forms)
+                    covered, open_ = _while_stepping(world, clause, relation, row, self.names)
                     rows += covered
                     perhaps += open_
         rows += [tuple(simplify(p, self.names) for p in row) for row in absent]
@@ -202,6 +202,17 @@ class _Ways:
         return [
             (Head(self.names[tag], (ANY,) * len(self.by_tag[tag].fields)), *rest) for tag in tags
         ]
+
+    def stepped(self, clause: CoreClause) -> Function | None:
+        """The relation that takes steps in the parts of an `order` clause; None where that is not
+        known."""
+        asked = [part for part in parts_of(clause.guard) if isinstance(part, IsFinal)]
+        relations = {part.function for part in asked}
+        if len(relations) != 1 or any(part.listed for part in asked):
+            return None
+        (relation,) = relations
+        own = relation == self.function.name
+        return self.function if own else self.world.checked.get(relation)
 
     def known(self, guard: Core | None) -> bool | None:
         """What a guard comes to, as far as the choices say it."""
@@ -228,24 +239,22 @@ def constructors_of(world: World, function: Function) -> list[tuple[str, int]]:
 
 
 def _while_stepping(
+    world: World,
     clause: CoreClause,
-    function: Function,
+    relation: Function | None,
     row: Row,
     names: dict[int, str],
-    forms: Sequence[tuple[str, int]],
 ) -> tuple[list[Row], list[Row]]:
     """The rows that an `order` clause covers, because its part is of a form that is never final;
     and those that it may cover: a guard, or a pattern that looks deeper than one form, says when
     that form is final."""
     head = row[0]
-    if not clause.steps or not isinstance(head, Head):
+    if relation is None or not clause.steps or not isinstance(head, Head):
         return [], []
-    asked = [part for part in parts_of(clause.guard) if isinstance(part, IsFinal)]
-    if any(part.function != function.name or part.listed for part in asked):
-        return [], []  # what is final there is another relation's affair
+    forms = constructors_of(world, relation)
     always: set[str] = set()
     perhaps: set[str] = set()
-    for final in function.finals:
+    for final in relation.finals:
         pattern = final.patterns[0]
         while isinstance(pattern, Named):
             pattern = pattern.inner

@@ -118,6 +118,7 @@ def check_function(
         _subject(world, signature), signature.subjects, tuple(clauses), body, tuple(finals),
         judgement, define.span, define.helper,
     )  # fmt: skip
+    world.checked[define.name] = function
     if define.helper:
         return function
     if clauses and sound:

@@ -8,7 +8,7 @@ from msgspec import Struct, field
 from msgspec.structs import replace
 
 from embrix.brix import syntax as s
-from embrix.brix.core import Choice, ErrorType, Todo
+from embrix.brix.core import Choice, ErrorType, Function, Todo
 from embrix.terms.node import Constructor
 from embrix.terms.types import (
     ARITY,
@@ -87,6 +87,8 @@ class World(Struct):
 
     contained: list[Diagnostic] = field(default_factory=list)
     """Errors that stand in a part which gives way to a hole of its own."""
+    checked: dict[str, Function] = field(default_factory=dict)
+    """The functions that have been checked so far, all of them when warnings are looked for."""
     later: list[Callable[[], None]] = field(default_factory=list)
     """Searches for what is only warned of, for when somebody asks."""
 
