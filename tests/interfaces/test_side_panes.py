@@ -206,3 +206,25 @@ async def test_the_store_can_be_reached_in_a_small_terminal(course_copy: Path) -
         await until(lambda: details.size.height > 12, "room")
         assert not screen.step_rows.display
         assert "store" in details.described().plain
+
+
+async def test_long_reasons_of_the_grammar_are_read_in_full(course_copy: Path) -> None:
+    """Lines that are too long for the pane go on below; they are broken anew with its width."""
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        screen.show_side_view("grammar")
+        view = screen.query_one(GrammarView)
+        await until(lambda: bool(view.lines) and view.size.width > 20, "the report")
+        long = next(line for line in view.lines if "one token does not tell" in line)
+
+        def shown() -> list[str]:
+            texts = ["".join(text for text, _ in view.row(n)) for n in range(view.count())]
+            return [text.strip() for text in texts]
+
+        assert len(long) > view.size.width
+        assert " ".join(long.split()) in " ".join(shown())
+        assert all(len(text) <= view.size.width for text in shown())
+        before = view.count()
+        await pilot.resize_terminal(220, 44)
+        await until(lambda: view.count() < before, "fewer lines")
+        assert " ".join(long.split()) in " ".join(shown())

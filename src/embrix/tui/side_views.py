@@ -269,19 +269,33 @@ class GrammarView(Rows):
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
         self.lines: list[str] = []
+        self._rows: list[tuple[str, str]] = []
+        """What is drawn, each with the line that it is a part of."""
+        self._room = -1
         self.empty_text = "What kind of grammar this is appears here\nas soon as it can be used."
 
     def show(self, lines: list[str]) -> None:
-        if lines != self.lines:
-            self.lines = lines
-            self.renew()
+        room = max(20, self.size.width - 2) if self.size.width else 0
+        if lines == self.lines and room == self._room:
+            return
+        self.lines, self._room = lines, room
+        self._rows = []
+        for line in lines:
+            lead = line[: len(line) - len(line.lstrip())]
+            parts = _wrapped(line.lstrip(), lead, room) if len(lead) > 2 else [line]
+            self._rows += [(part, line) for part in parts]
+        self.renew()
+
+    def on_resize(self) -> None:
+        if self.size.width:
+            self.show(self.lines)
 
     def count(self) -> int:
-        return len(self.lines)
+        return len(self._rows)
 
     def row(self, number: int) -> Sequence[Piece]:
         app = self.app
-        line = self.lines[number]
+        text, line = self._rows[number]
         head = line.strip().split(" ")[0]
         if not line.startswith("   "):
             if head in ("conflict", "ambiguous") and ": " in line:
@@ -290,7 +304,7 @@ class GrammarView(Rows):
             words = line.rsplit(" ", 1)
             colour = verdict.get(words[-1], "ink")
             return [(f" {line}", ink(app, colour, bold=head != "from"))]
-        return [(f" {line}", ink(app, "ink" if "→" in line else "water"))]
+        return [(f" {text}", ink(app, "ink" if "→" in line else "water"))]
 
 
 class CasesView(Rows):
