@@ -97,6 +97,8 @@ def test_what_is_made(make_course: Maker, kind: str, expression: str, gives: str
          "this is of type Number, but Text is expected here"),
         ("Number", 'let names = empty with name_of("x") = 1\n  total(names) + keys(names)',
          "this is of type List[Name], but Number is expected here"),
+        ("Number", 'let names = empty with name_of("x") = 1\n  names',
+         "this is of type Env[Number], but Number is expected here"),
         ("List[Int]", '[1, "a"]', "this is of type Text, but Int is expected here"),
         ("List[Int]", "[1.5]", "this is of type Number, but Int is expected here"),
     ],

@@ -103,6 +103,22 @@ def test_a_silent_mistake_is_warned_of(
     assert all(d.severity == "warning" and d.hint for d in found)
 
 
+def test_the_name_of_a_function_may_be_in_the_environment_it_keeps(course_copy: Path) -> None:
+    """It means something in the rest of the program as well: that is no frame of a call."""
+    path = course_copy / "rill" / "environment.brix"
+    text = path.read_text()
+    right = "    let rec inner = env with f = Closure(param, rhs, inner)\n"
+    assert right in text
+    wrong = "    let inner = env with f = Closure(f, rhs, env with f = Num(0))\n"
+    path.write_text(text.replace(right, wrong))
+    codes = {one.code for one in load_course(course_copy).diagnostics}
+    assert "frame_too_early" not in codes
+    path.write_text(text.replace(right, wrong.replace("f = Num(0)", "param = Num(0)").replace(
+        "Closure(f, rhs", "Closure(param, rhs")))  # fmt: skip
+    codes = {one.code for one in load_course(course_copy).diagnostics}
+    assert "frame_too_early" in codes
+
+
 def test_the_shipped_course_has_nothing_of_the_kind(lockside: Course) -> None:
     assert [d.message for d in lockside.diagnostics] == []
 

@@ -464,3 +464,18 @@ async def test_the_verdicts_on_an_edit_come_before_the_runs_of_the_lanes(
             await until(lambda: {"TestSuite", "RunLane"} <= set(came), "verdicts and runs")
             assert came.index("TestSuite") < came.index("RunLane")
             await settled(screen)
+
+
+async def test_one_worker_alone_does_not_wait_for_itself(
+    course_copy: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(desk, "LEAD", 3600)
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        screen.open_text(course_copy / LANE)
+        editor = screen.writing.editor
+        place = editor.place_of(editor.text.index("let v = eval(bound, env)"))
+        before = screen.query_one(CasesView).report
+        editor.replace("let w = 1\n    ", place, place)
+        await until(lambda: screen.query_one(CasesView).report is not before, "the verdicts")
+        await settled(screen)
