@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+import re
 
 import pytest
 
@@ -151,6 +152,17 @@ def test_a_wrong_guard_is_told_at_its_line(make_course: Maker, guard: str, code:
     line = text[: text.index("  final Row")].count("\n") + 1
     assert (code, line) in found
     assert len([one for one in found if one[0] != "unused"]) == 1
+
+
+def test_a_final_line_has_one_pattern(make_course: Maker) -> None:
+    """A configuration of several parts is a value of a type of its own."""
+    wrong = re.sub(r"(?m)^  final (.*)$", r"  final \1, _", STEPS, count=1)
+    course = make_course(lang=BERTHS, steps=wrong)
+    first = next(one for one in course.diagnostics if one.severity == "error")
+    assert (first.message, first.hint) == (
+        "a `final` line has one pattern; found `,`",
+        "make a configuration of several parts a value of a `data` type",
+    )
 
 
 def test_names_in_the_guard_of_a_final_term_are_renamed(make_course: Maker) -> None:

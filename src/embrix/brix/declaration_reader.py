@@ -377,6 +377,9 @@ class DeclarationReader:
         if start.text == "final" and start.kind == "name":
             c.take()
             pattern = expressions.pattern()
+            if c.sees(","):
+                several = "make a configuration of several parts a value of a `data` type"
+                c.fail("a `final` line has one pattern", several)
             guard = expressions.expression() if c.accept("when") else None
             return s.Final(pattern, guard, c.since(start.span))
         if start.text == "order" and start.kind == "name":
