@@ -289,3 +289,22 @@ def test_an_unknown_class_is_refused_with_the_nearest() -> None:
 )
 def test_the_only_text_of_a_pattern(pattern: str, text: str | None) -> None:
     assert only_text(read_pattern(pattern)) == text
+
+
+def test_tokens_may_be_called_as_what_modes_do(make_course: Maker) -> None:
+    text = """\
+language Doors
+tokens
+  enters  /<+/
+  leaves  />+/
+forms Door
+  Door(a: Text, b: Text)
+grammar
+  start Door
+  Door ::= a:enters b:leaves makes Door
+"""
+    course = make_course(doors=text)
+    assert [d.message for d in course.diagnostics] == []
+    grammar = course.languages["Doors"].grammar
+    assert grammar is not None
+    assert isinstance(parser_of(grammar).parse("<<>"), Parsed)

@@ -15,10 +15,9 @@ FIXITIES = ("left", "right", "nonassociative", "prefix", "postfix")
 
 def _mode_ahead(c: Cursor, word: Tok) -> tuple[str, Span] | None:
     """The mode that stands before the pattern with which it begins or ends, where a token should:
-    reported, and read as what is meant."""
-    named = c.take() if word.text == "enters" and c.peek().kind == "name" else word
-    if c.peek().kind != "pattern":
-        return None
+    reported, and read as what is meant. A token may be called `enters`, or outside all modes
+    `leaves`."""
+    named = c.take() if word.text == "enters" else word
     mode = f" {named.text}" if named is not word else ""
     c.findings.error(
         "unreadable", f"`{word.text}{mode}` stands behind the token, which needs a name as well",
@@ -84,7 +83,9 @@ def read_tokens(c: Cursor) -> s.TokensSyntax:
             else:
                 c.fail("`stops` or `one by one` is expected here")
             return None
-        ahead = _mode_ahead(c, name) if name.text in ("enters", "leaves") else None
+        enters_ahead = name.text == "enters" and c.peek().kind == "name"
+        leaves_ahead = name.text == "leaves" and c.peek().kind == "pattern" and bool(mode)
+        ahead = _mode_ahead(c, name) if enters_ahead or leaves_ahead else None
         pattern = _pattern(c)
         conversion = Expressions(c).type() if c.accept("as") else None
         via: list[tuple[str, Span]] = []
@@ -98,8 +99,8 @@ def read_tokens(c: Cursor) -> s.TokensSyntax:
         if c.accept("not"):
             c.expect("before")
             not_before = _pattern(c)
-        leaves = c.accept("leaves") is not None or (ahead is not None and name.text == "leaves")
-        enters = ahead if name.text == "enters" else None
+        leaves = c.accept("leaves") is not None or leaves_ahead
+        enters = ahead if enters_ahead else None
         if c.accept("enters"):
             entered = c.expect_kind("name", "the name of a mode")
             enters = (entered.text, entered.span)
