@@ -154,14 +154,13 @@ def test_a_wrong_guard_is_told_at_its_line(make_course: Maker, guard: str, code:
     assert len([one for one in found if one[0] != "unused"]) == 1
 
 
-def test_a_final_line_has_one_pattern(make_course: Maker) -> None:
-    """A configuration of several parts is a value of a type of its own."""
+def test_a_final_line_has_a_pattern_for_each_subject(make_course: Maker) -> None:
     wrong = re.sub(r"(?m)^  final (.*)$", r"  final \1, _", STEPS, count=1)
     course = make_course(lang=BERTHS, steps=wrong)
     first = next(one for one in course.diagnostics if one.severity == "error")
     assert (first.message, first.hint) == (
-        "a `final` line has one pattern; found `,`",
-        "make a configuration of several parts a value of a `data` type",
+        "this line has two patterns for one subject",
+        "subjects are what stands behind `by`",
     )
 
 

@@ -7,7 +7,7 @@ from msgspec.structs import replace
 from embrix.brix import core as k
 from embrix.brix import syntax as s
 from embrix.brix.builtins import BUILT_INS, BuiltIn, Shape
-from embrix.brix.calls import CallChecks
+from embrix.brix.relations import RelationChecks
 from embrix.brix.scope import WRONG
 from embrix.brix.world import lean, unify
 from embrix.terms.types import (
@@ -42,7 +42,7 @@ BUILT_IN = (
 )  # fmt: skip
 
 
-class BuiltInCalls(CallChecks):
+class BuiltInCalls(RelationChecks):
     """What is known without a declaration, applied."""
 
     def built_in(self, name: str, expr: s.Apply, wanted: Type | None = None) -> tuple[k.Core, Type]:

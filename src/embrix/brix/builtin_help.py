@@ -23,7 +23,7 @@ _GENERAL = {
                    "e with v for each free x; binders that would catch a name of v are renamed"),
     "alike": ("(a: SORT, b: SORT) -> Bool", "whether two terms differ at most in bound names"),
     "fresh": ("(x: Name, names: Set[Name]) -> Name", "x, or a name like it that is not among some"),
-    "final": ("(e) -> Bool", "whether a `final` line of a small-step relation takes a term"),
+    "final": ("(e, …) -> Bool", "whether a `final` line of a relation takes its subjects"),
 }  # fmt: skip
 
 EXAMPLES = {

@@ -1,4 +1,4 @@
-"""Checking calls: of functions, constructors and function values, and of small-step relations."""
+"""Checking calls: of functions, constructors and function values."""
 
 from __future__ import annotations
 
@@ -8,11 +8,9 @@ from embrix.brix import core as k
 from embrix.brix import slips
 from embrix.brix import syntax as s
 from embrix.brix.scope import WRONG, Scope, as_number
-from embrix.brix.world import FunctionSignature, components, count, lean, unify
+from embrix.brix.world import FunctionSignature, count, lean, unify
 from embrix.terms.types import (
-    BOOL,
     UNKNOWN,
-    Con,
     Fn,
     Hole,
     Type,
@@ -139,58 +137,3 @@ class CallChecks(Scope):
         slots = tuple(self.slot() for _ in types)
         call = k.Call(signature.name, tuple(k.Local(slot) for slot in slots), span)
         return k.Lambda(slots, call, span), Fn(types, result)
-
-    # ---------------------------------------------------------------- small steps
-
-    def relation_on(self, kind: Type) -> FunctionSignature | None:
-        kind = settle(kind)
-        for signature in self.world.functions.values():
-            if signature.small_step and settle(signature.types[signature.subjects[0]]) == kind:
-                return signature
-        return None
-
-    def repeat(self, expr: s.Repeat) -> tuple[k.Core, Type]:
-        signature = self.world.functions.get(expr.step)
-        if signature is None or not signature.small_step:
-            relations = [f.name for f in self.world.functions.values() if f.small_step]
-            self.world.error(
-                "no_relation", f"{expr.step} is no small-step relation", expr.span,
-                did_you_mean(expr.step, relations, "a relation has `final` lines"),
-            )  # fmt: skip
-            for arg in expr.args:
-                self.infer(arg)
-            return WRONG, UNKNOWN
-        args = self.arguments(expr.step, expr.args, signature.params, signature.types, expr.span)
-        threads: list[int] = []
-        for kind in components(signature.result):
-            fits = [
-                number
-                for number, own in enumerate(signature.types)
-                if number not in signature.subjects and show_type(own) == show_type(kind)
-                and number not in threads
-            ]  # fmt: skip
-            if not fits:
-                self.world.error(
-                    "type_mismatch", f"a step gives {show_type(kind)} besides, and {expr.step} "
-                    "takes no parameter of that type", expr.span,
-                )  # fmt: skip
-                return WRONG, signature.result
-            threads.append(fits[0])
-        done = WRONG if args is None else k.Repeat(expr.step, args, expr.span, tuple(threads))
-        return done, signature.result
-
-    def is_final(self, expr: s.Apply) -> tuple[k.Core, Type]:
-        if len(expr.args) != 1:
-            self.world.error("wrong_number", "final takes one argument", expr.span)
-            return WRONG, BOOL
-        value, kind = self.infer(expr.args[0])
-        settled = settle(kind)
-        item = settled.args[0] if isinstance(settled, Con) and settled.name == "List" else None
-        function = self.relation_on(item or kind)
-        if function is None:
-            self.world.error(
-                "no_relation", f"no small-step relation works on {show_type(kind)}", expr.span,
-                "a relation is a `define … by` with `final` lines",
-            )  # fmt: skip
-            return WRONG, BOOL
-        return k.IsFinal(function.name, value, item is not None), BOOL

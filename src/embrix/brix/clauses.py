@@ -172,7 +172,8 @@ class _Ways:
         for final in function.finals:
             known = self.known(final.guard)
             if known is not False:
-                (rows if known else perhaps).append((simplify(final.patterns[0], self.names),))
+                row = tuple(simplify(pattern, self.names) for pattern in final.patterns)
+                (rows if known else perhaps).append(row)
         reached: set[int] = set()
         for number, clause in enumerate(function.clauses):
             guard = self.known(clause.guard)
@@ -186,7 +187,8 @@ class _Ways:
             elif clause.steps:
                 relation = self.stepped(clause)
                 for row in own:
-                    covered, open_ = _while_stepping(world, clause, relation, row, self.names)
+                    at = function.control_place
+                    covered, open_ = _while_stepping(world, clause, relation, row, at, self.names)
                     rows += covered
                     perhaps += open_
         rows += [tuple(simplify(p, self.names) for p in row) for row in absent]
@@ -232,7 +234,7 @@ class _Ways:
 
 
 def constructors_of(world: World, function: Function) -> list[tuple[str, int]]:
-    kind = settle(function.types[function.subjects[0]])
+    kind = settle(function.types[function.control])
     if not isinstance(kind, Con):
         return []
     return [(c.name, len(c.fields)) for c in world.of_type(kind.name)]
@@ -243,23 +245,26 @@ def _while_stepping(
     clause: CoreClause,
     relation: Function | None,
     row: Row,
+    at: int,
     names: dict[int, str],
 ) -> tuple[list[Row], list[Row]]:
     """The rows that an `order` clause covers, because its part is of a form that is never final;
-    and those that it may cover: a guard, or a pattern that looks deeper than one form, says when
-    that form is final."""
-    head = row[0]
+    and those that it may cover: a guard, another subject, or a pattern that looks deeper than one
+    form, says when that form is final. The part is in the pattern `at` of the row."""
+    head = row[at]
     if relation is None or not clause.steps or not isinstance(head, Head):
         return [], []
     forms = constructors_of(world, relation)
     always: set[str] = set()
     perhaps: set[str] = set()
+    place = relation.control_place
     for final in relation.finals:
-        pattern = final.patterns[0]
+        pattern = final.patterns[place]
         while isinstance(pattern, Named):
             pattern = pattern.inner
         taken = {names[pattern.tag]} if isinstance(pattern, Shape) else {name for name, _ in forms}
-        plain = isinstance(pattern, Bind) or _shallow(pattern)
+        alone = all(isinstance(one, Bind) for n, one in enumerate(final.patterns) if n != place)
+        plain = alone and (isinstance(pattern, Bind) or _shallow(pattern))
         (always if final.guard is None and plain else perhaps).update(taken)
     covered: list[Row] = []
     open_: list[Row] = []
@@ -269,7 +274,8 @@ def _while_stepping(
         for part in clause.steps:
             args: list[Pat] = list(head.args)
             args[part] = Head(name, (ANY,) * count)
-            (open_ if name in perhaps else covered).append((Head(head.name, tuple(args)),))
+            taken_row = (*row[:at], Head(head.name, tuple(args)), *row[at + 1 :])
+            (open_ if name in perhaps else covered).append(taken_row)
     return covered, open_
 
 
@@ -288,7 +294,8 @@ def _report_missing(world: World, function: Function, missing: list[Row]) -> Non
 
 def _examples(missing: list[Row]) -> str:
     examples = [", ".join(map(show_pattern, row)) for row in missing]
-    return ", ".join(examples[:6]) + (f" and {len(examples) - 6} more" if examples[6:] else "")
+    between = "; " if len(missing[0]) > 1 else ", "
+    return between.join(examples[:6]) + (f" and {len(examples) - 6} more" if examples[6:] else "")
 
 
 def _skeleton(world: World, row: Row) -> str:

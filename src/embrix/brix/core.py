@@ -93,7 +93,8 @@ class Choice(Struct, frozen=True):
 
 class Function(Struct, frozen=True, eq=False, weakref=True):
     """A function of a definition. `subject` is the number of the parameter that is the current
-    term, when one is; `finals` makes it a small-step relation."""
+    term, when one is; `finals` makes it a small-step relation, which goes into the parameter
+    `control`."""
 
     name: str
     params: tuple[str, ...]
@@ -105,16 +106,25 @@ class Function(Struct, frozen=True, eq=False, weakref=True):
     clauses: tuple[CoreClause, ...]
     body: Core | None
     finals: tuple[CoreClause, ...]
-    """What terms are final: each with one pattern, and perhaps a guard."""
+    """What terms are final: each with a pattern for each subject, and perhaps a guard."""
     judgement: TemplateParts | None
     span: Span
     helper: bool = False
     """Whether it stands nowhere in the text: it was made for clauses of another function."""
+    control: int = 0
+    becomes: tuple[int, ...] = ()
+    """The parameters that the components of a step become; none where a step gives the one subject
+    alone."""
 
     @property
     def inside(self) -> tuple[object, ...]:
         """All that it is made of."""
         return (self.body, self.clauses, self.finals)
+
+    @property
+    def control_place(self) -> int:
+        """Which of the subjects a small-step relation goes into."""
+        return self.subjects.index(self.control)
 
 
 @once_each

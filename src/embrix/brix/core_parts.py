@@ -126,22 +126,20 @@ class Fail(Struct, frozen=True, eq=False):
 
 
 class Repeat(Struct, frozen=True):
-    """Steps of a relation until its first subject is final.
-
-    `threads` says for each further component of a step which parameter it becomes.
-    """
+    """Steps of a relation until its subjects are final: what its last step gives."""
 
     function: str
     args: tuple[Core, ...]
     span: Span
-    threads: tuple[int, ...] = ()
 
 
 class IsFinal(Struct, frozen=True):
+    """Whether the subjects of a relation are final."""
+
     function: str
-    value: Core
+    args: tuple[Core, ...]
     listed: bool = False
-    """Whether the value is a list, final when all its items are."""
+    """Whether what the relation goes into is a list here, final when all its items are."""
 
 
 class Todo(Struct, frozen=True):

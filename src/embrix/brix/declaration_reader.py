@@ -12,7 +12,7 @@ from msgspec.structs import replace
 
 from embrix.brix import slips
 from embrix.brix import syntax as s
-from embrix.brix.either import each_clause, each_final
+from embrix.brix.either import each_clause
 from embrix.brix.expressions import Expressions
 from embrix.brix.lexer import Chunk, Tok, lex, unescape
 from embrix.brix.parse import Cursor, Misread
@@ -337,10 +337,8 @@ class DeclarationReader:
             if isinstance(row, s.DeliberateAnswer):
                 covers = rows[number + 1].span if number + 1 < len(rows) else None
                 self.parts.answers.append(replace(row, covers=covers))
-            elif isinstance(row, s.Clause | s.NoClause):
+            elif isinstance(row, s.Clause | s.NoClause | s.Final):
                 kept += each_clause([row])
-            elif isinstance(row, s.Final):
-                kept += each_final(row)
             else:
                 kept.append(row)
         return tuple(kept)
@@ -359,12 +357,10 @@ class DeclarationReader:
         if start.text == "no" and c.ahead(1).text == "clause":
             c.take()
             c.take()
-            patterns = [expressions.pattern()]
-            while c.accept(","):
-                patterns.append(expressions.pattern())
+            patterns = expressions.patterns()
             reason = c.expect_kind("text", "the reason in quotes")
             text = unescape(reason, self.source, self.findings)
-            return s.NoClause(tuple(patterns), text, c.since(start.span))
+            return s.NoClause(patterns, text, c.since(start.span))
         if start.text == "inherit" and start.kind == "name" and c.ahead(1).text == "_":
             c.take()
             c.take()
@@ -376,12 +372,9 @@ class DeclarationReader:
             return s.Inherit(named, c.since(start.span))
         if start.text == "final" and start.kind == "name":
             c.take()
-            pattern = expressions.pattern()
-            if c.sees(","):
-                several = "make a configuration of several parts a value of a `data` type"
-                c.fail("a `final` line has one pattern", several)
+            patterns = expressions.patterns()
             guard = expressions.expression() if c.accept("when") else None
-            return s.Final(pattern, guard, c.since(start.span))
+            return s.Final(patterns, guard, c.since(start.span))
         if start.text == "order" and start.kind == "name":
             c.take()
             pattern = expressions.pattern()

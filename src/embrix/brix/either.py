@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from embrix.brix import syntax as s
 
-Row = TypeVar("Row", bound=s.Clause | s.NoClause)
+Row = TypeVar("Row", bound=s.Clause | s.NoClause | s.Final)
 MOST_CLAUSES = 64
 """Clauses that one may stand for."""
 
@@ -21,12 +21,6 @@ def each_clause(rows: Sequence[Row]) -> Iterator[Row]:
         ways = itertools.product(*map(options, row.patterns))
         for patterns in itertools.islice(ways, MOST_CLAUSES):
             yield row if patterns == row.patterns else replace(row, patterns=patterns)
-
-
-def each_final(row: s.Final) -> Iterator[s.Final]:
-    """The same of a `final` line."""
-    for pattern in options(row.pattern)[:MOST_CLAUSES]:
-        yield replace(row, pattern=pattern)
 
 
 def options(pattern: s.Pattern) -> list[s.Pattern]:

@@ -340,16 +340,17 @@ class DeliberateAnswer(Struct, frozen=True):
 
 
 class Final(Struct, frozen=True):
-    """`final PATTERN when TEST` among the clauses of a small-step relation."""
+    """`final PATTERN, PATTERN when TEST` among the clauses of a small-step relation: a pattern for
+    each subject."""
 
-    pattern: Pattern
+    patterns: tuple[Pattern, ...]
     guard: Expr | None
     span: Span
 
 
 class Order(Struct, frozen=True):
-    """`order PATTERN : child, child` among the clauses of a small-step relation; `free` where it
-    ends with `in any order`."""
+    """`order PATTERN : child, child` among the clauses of a small-step relation: the pattern is for
+    what the relation goes into; `free` where it ends with `in any order`."""
 
     pattern: Pattern
     children: tuple[tuple[str, Span], ...]

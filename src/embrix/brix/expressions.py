@@ -367,15 +367,16 @@ class Expressions(PatternReader):
             self.c.fail("`match` needs clauses, indented further")
         return s.Match(tuple(subjects), tuple(each_clause(clauses)), self.c.since(start.span))
 
-    def _patterns(self) -> list[s.Pattern]:
+    def patterns(self) -> tuple[s.Pattern, ...]:
+        """One pattern or several, with commas between them."""
         patterns = [self.pattern()]
         while self.c.accept(","):
             patterns.append(self.pattern())
-        return patterns
+        return tuple(patterns)
 
-    def _head(self) -> list[s.Pattern]:
+    def _head(self) -> tuple[s.Pattern, ...]:
         """What tells a clause from more of the line above it."""
-        patterns = self._patterns()
+        patterns = self.patterns()
         if self.c.accept("when"):
             self.expression()
         self.c.expect("=>")
@@ -386,7 +387,7 @@ class Expressions(PatternReader):
         the pattern."""
         column, around = column or self.c.peek().column, (self.c.brackets, self.c.floor)
         begin = self.c.at
-        patterns = self._patterns()
+        patterns = self.patterns()
         span = patterns[0].span
         try:
             guard = self.expression() if self.c.accept("when") else None
@@ -401,7 +402,7 @@ class Expressions(PatternReader):
             if not self.c.back_to_line(begin, column, self._head):
                 self.c.skip_lines(column)
             guard, body = None, s.Todo(cause.note, span, cause.code)
-        return s.Clause(tuple(patterns), guard, body, self.c.since(span))
+        return s.Clause(patterns, guard, body, self.c.since(span))
 
     def _lambda(self, column: int) -> s.Expr:
         start = self.c.take()

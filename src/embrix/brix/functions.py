@@ -12,8 +12,9 @@ from embrix.brix.infer import Infer
 from embrix.brix.lint import report_lint
 from embrix.brix.order import expand_order
 from embrix.brix.patterns import Patterns
-from embrix.brix.world import FunctionSignature, World
-from embrix.terms.types import BOOL, Con, Hole, Type, settle
+from embrix.brix.relations import after_step, control_of
+from embrix.brix.world import FunctionSignature, World, count
+from embrix.terms.types import BOOL, Con, Type, settle
 from embrix.text.source import Span
 from embrix.text.suggest import did_you_mean
 
@@ -47,7 +48,7 @@ def declare_function(world: World, define: s.Define) -> None:
         return
     world.functions[define.name] = FunctionSignature(
         define.name, names, types, result, tuple(subjects), small and bool(subjects), define.span,
-        known,
+        known, control_of(world.sorts, types, subjects), define.damaged,
     )  # fmt: skip
 
 
@@ -81,8 +82,7 @@ def check_function(
     for row in define.rows:
         mark = world.mark()
         if isinstance(row, s.Final):
-            kind = subject_types[0] if subject_types else Hole()
-            final = _final(world, infer, row, kind)
+            final = _final(world, infer, row, subject_types)
             finals += [final] if world.hole(mark, row.span) is None else []
         elif isinstance(row, s.Order):
             made = expand_order(infer, row, signature, slots)
@@ -112,11 +112,13 @@ def check_function(
     if open_ is not None and subject_types:
         everything = tuple(k.Bind(None) for _ in subject_types)
         clauses.append(k.CoreClause(everything, None, open_, define.span))
+    becomes = after_step(signature) if signature.small_step else ()
     sound = not define.damaged and (world.mark(), len(world.contained)) == (begun, held)
     function = k.Function(
         define.name, signature.params, slots, signature.types, signature.result,
         _subject(world, signature), signature.subjects, tuple(clauses), body, tuple(finals),
-        judgement, define.span, define.helper,
+        judgement, define.span, define.helper, signature.control,
+        becomes if isinstance(becomes, tuple) else (),
     )  # fmt: skip
     world.checked[define.name] = function
     if define.helper:
@@ -167,13 +169,19 @@ def absent_row(infer: Infer, row: s.NoClause, types: Sequence[Type]) -> tuple[k.
     return parts + tuple(k.Bind(None) for _ in types[len(parts) :])
 
 
-def _final(world: World, infer: Infer, row: s.Final, kind: Type) -> k.CoreClause:
-    """What makes a term final depends on nothing but the term: parameters cannot be asked."""
+def _final(world: World, infer: Infer, row: s.Final, types: Sequence[Type]) -> k.CoreClause:
+    """What makes a term final depends on nothing but the subjects: parameters cannot be asked."""
+    if len(row.patterns) != len(types):
+        world.error(
+            "wrong_number", f"this line has {count(len(row.patterns), 'pattern')} for "
+            f"{count(len(types), 'subject')}", row.span, "subjects are what stands behind `by`",
+        )  # fmt: skip
     scopes, infer.scopes = infer.scopes, [{}]  # not those of the function
-    pattern = Patterns(world, infer.declare).check(row.pattern, kind)
+    patterns = Patterns(world, infer.declare)
+    taken = tuple(patterns.check(p, t) for p, t in zip(row.patterns, types, strict=False))
     guard = infer.check(row.guard, BOOL) if row.guard is not None else None
     infer.scopes = scopes
-    return k.CoreClause((pattern,), guard, k.Const(True), row.span)
+    return k.CoreClause(taken, guard, k.Const(True), row.span)
 
 
 def _subject(world: World, signature: FunctionSignature) -> int | None:

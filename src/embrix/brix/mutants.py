@@ -2,14 +2,14 @@
 
 They are what people get wrong: an old store, the caller's environment, a missed shadowing, swapped
 operands, a value never forced, a second evaluation, lost output, a wrong branch; in a machine a
-frame that is dropped, an environment that is not kept, components in each other's place. Whether a
-change is noticed is for others to find out.
+frame that is dropped, an environment that is not kept or not taken up, components in each other's
+place. Whether a change is noticed is for others to find out.
 """
 
 from __future__ import annotations
 
 from collections.abc import Iterator
-from itertools import pairwise
+from itertools import chain, pairwise, starmap
 
 from msgspec import Struct
 
@@ -42,8 +42,9 @@ def mistakes_in(syntax: s.InterpreterSyntax) -> list[Mistake]:
         *((define.rows, define.body) for define in syntax.functions),
         *((widening.rows, widening.body) for widening in syntax.widenings),
     ]
-    for rows, body in functions:
-        for mistake in work.function(rows, body):
+    machines = map(work.machine, syntax.functions)
+    for made in chain(starmap(work.function, functions), machines):
+        for mistake in made:
             if mistake.instead != syntax.source.text[mistake.span.start : mistake.span.end]:
                 found.setdefault((mistake.span.start, mistake.span.end, mistake.instead), mistake)
     return sorted(found.values(), key=lambda one: (one.span.start, one.span.end))
@@ -52,6 +53,10 @@ def mistakes_in(syntax: s.InterpreterSyntax) -> list[Mistake]:
 def _said(kind: s.TypeSyntax) -> object:
     """A type, wherever it stands."""
     return (kind.name, *map(_said, kind.args)) if isinstance(kind, s.TypeName) else kind
+
+
+def _is_environment(kind: s.TypeSyntax) -> bool:
+    return isinstance(kind, s.TypeName) and kind.name == "Env"
 
 
 class _Making:
@@ -155,6 +160,39 @@ class _Making:
         if len(args) > 1 and callee.name == "force":
             yield Mistake("never forced", span, f"({self.text(args[0])}, {self.text(args[-1])})")
 
+    def machine(self, define: s.Define) -> Iterator[Mistake]:
+        """In the steps of a machine with several subjects: another part of the program as what is
+        evaluated next, and the environment at hand for one that a frame or a closure keeps."""
+        if len(define.subjects) < 2 or not any(isinstance(row, s.Final) for row in define.rows):
+            return
+        environments = [param.name for param in define.params if _is_environment(param.type)]
+        for row in define.rows:
+            if not isinstance(row, s.Clause):
+                continue
+            siblings, kept = self.siblings(row.patterns), self.kept(row.patterns)
+            for step in inside(row.body):
+                for item in step.items if isinstance(step, s.Tuple) else ():
+                    base = item.container if isinstance(item, s.With) else item
+                    if not isinstance(base, s.Ref):
+                        continue
+                    for name in siblings.get(base.name, ()):
+                        yield Mistake("another part of the program", base.span, name)
+                    for name in environments if base.name in kept else ():
+                        yield Mistake("another environment", base.span, name)
+
+    def kept(self, patterns: tuple[s.Pattern, ...]) -> set[str]:
+        """The names of environments in what the patterns take apart."""
+        found: set[str] = set()
+        for pattern in patterns:
+            for part in inside(pattern):
+                if isinstance(part, s.PMake):
+                    pairs = zip(part.args, self.fields.get(part.name, ()), strict=False)
+                    found |= {
+                        arg.name for arg, kind in pairs
+                        if isinstance(arg, s.PVar) and _is_environment(kind)
+                    }  # fmt: skip
+        return found
+
     def siblings(self, patterns: tuple[s.Pattern, ...]) -> dict[str, list[str]]:
         """For each part of a form of the program the others."""
         found: dict[str, list[str]] = {}
@@ -173,7 +211,7 @@ class _Making:
         for arg, kind in pairs:
             if not isinstance(arg, s.Ref) or not isinstance(kind, s.TypeName):
                 continue
-            if kind.name == "Env":
+            if _is_environment(kind):
                 yield Mistake("the environment is not kept", arg.span, "empty")
             for name in siblings.get(arg.name, ()):
                 yield Mistake("another part of the program", arg.span, name)

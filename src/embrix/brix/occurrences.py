@@ -418,8 +418,8 @@ class _Definition:
         match part:
             case s.NoClause(patterns):
                 self.apart(*patterns)
-            case s.Final(pattern, guard):
-                self.apart(pattern, within=guard)
+            case s.Final(patterns, guard):
+                self.apart(*patterns, within=guard)
             case s.Order(pattern, children, guard):
                 before = self.scope
                 self.scope = dict(before)

@@ -1,7 +1,8 @@
 """`order P : a, b` among the clauses of a small-step relation: the clauses it stands for.
 
 For each named part, in order: when it is not final, it takes a step and is put back where it was.
-With `in any order` all of these are ways, open where the part is not final.
+With `in any order` all of these are ways, open where the part is not final. `P` is for what the
+relation goes into; other subjects may be anything, and are handed to the step of the part.
 """
 
 from __future__ import annotations
@@ -12,9 +13,10 @@ from embrix.brix import core as k
 from embrix.brix import syntax as s
 from embrix.brix.infer import Infer
 from embrix.brix.patterns import Patterns
-from embrix.brix.world import FunctionSignature, components, first_component, unify
+from embrix.brix.relations import after_step, wrong_step
+from embrix.brix.world import FunctionSignature
 from embrix.terms.node import CONS, NIL, NONE, SOME, TUPLE
-from embrix.terms.types import BOOL, Con, Tup, Type, settle, show_type
+from embrix.terms.types import BOOL, Con, settle, show_type
 from embrix.text.source import Span
 from embrix.text.suggest import did_you_mean
 
@@ -25,15 +27,11 @@ def expand_order(
     """One clause for each part that an `order` line names; one for all where their order is left
     open."""
     world = infer.world
-    if len(signature.subjects) != 1:
-        world.error("wrong_number", "a small-step relation has one subject", row.span)
+    if not signature.subjects:
         return []
-    wanted = signature.types[signature.subjects[0]]
-    if not unify(first_component(signature.result), wanted):
-        world.error(
-            "type_mismatch", f"a step must give {show_type(wanted)}, perhaps with more in a tuple, "
-            f"not {show_type(signature.result)}", row.span,
-        )  # fmt: skip
+    wrong = wrong_step(signature)
+    if wrong is not None:
+        world.error("type_mismatch", wrong, row.span)
         return []
     clauses = []
     for name, span in row.children:
@@ -52,14 +50,15 @@ def _in_any_order(
     slots: Sequence[int],
 ) -> k.CoreClause:
     """The clauses of the parts as the ways of one clause that takes what any of them takes."""
-    subject = k.Local(slots[signature.subjects[0]])
+    subjects = tuple(k.Local(slots[number]) for number in signature.subjects)
+    anything = tuple(k.Bind(None) for _ in subjects)
     span = clauses[0].span
 
     def matched(clause: k.CoreClause, body: k.Core, instead: k.Core | None) -> k.Core:
         """What a body gives with the variables of a clause."""
         taken = k.CoreClause(clause.patterns, None, body, span)
-        missed = [k.CoreClause((k.Bind(None),), None, instead, span)] if instead else []
-        return k.Match((subject,), (infer.slot(),), (taken, *missed), span)
+        missed = [k.CoreClause(anything, None, instead, span)] if instead else []
+        return k.Match(subjects, tuple(infer.slot() for _ in subjects), (taken, *missed), span)
 
     no = k.Const(False)
     open_ = [matched(clause, clause.guard or k.Const(True), no) for clause in clauses]
@@ -96,7 +95,7 @@ class _Part:
     def clause(self) -> k.CoreClause | None:
         infer, row, signature = self.infer, self.row, self.signature
         world = infer.world
-        kind = signature.types[signature.subjects[0]]
+        kind = signature.types[signature.control]
         infer.scopes.append({})
         pattern = Patterns(world, infer.declare).check(row.pattern, kind)
         found = infer.scopes[-1].get(self.name)
@@ -129,67 +128,83 @@ class _Part:
             (n for n, f in enumerate(pattern.fields) if isinstance(f, k.Bind) and f.slot == slot),
             None,
         )
+        asked = tuple(self.handed(relation, number, slot) for number in relation.subjects)
         pending: k.Core = k.Test(
-            k.IsFinal(relation.name, k.Local(slot), listed), k.Const(False), k.Const(True)
+            k.IsFinal(relation.name, asked, listed), k.Const(False), k.Const(True)
         )
         if guard is not None:
             pending = k.Test(guard, pending, k.Const(False))
-        return k.CoreClause(
-            (rebuilt[1],), pending, body, row.span, () if index is None else (index,)
+        patterns = tuple(
+            rebuilt[1] if number == signature.control else k.Bind(None)
+            for number in signature.subjects
         )
+        return k.CoreClause(patterns, pending, body, row.span, () if index is None else (index,))
 
     def stepping(
         self, relation: FunctionSignature, slot: int, stepped: int, whole: k.Core, *, listed: bool
     ) -> k.Core:
         """The part takes its step, and the whole is put together again; what comes besides the
         part goes where the relation of the whole gives it."""
-        infer, signature = self.infer, self.signature
-        args: list[k.Core] = []
-        for number, kind in enumerate(relation.types):
-            if number in relation.subjects:
-                args.append(k.Local(slot))
-            else:
-                args.append(self.of_type(kind, relation.params[number]))
+        infer = self.infer
+        args = tuple(self.handed(relation, number, slot) for number in range(len(relation.types)))
         span = self.row.span
         step: k.Core
         if listed:
-            step = k.StepList(relation.name, k.Local(slot), tuple(args), span)
+            step = k.StepList(relation.name, k.Local(slot), args, span)
         else:
-            step = k.Call(relation.name, tuple(args), span)
-        besides = components(relation.result)
-        extra = tuple(infer.slot() for _ in besides)
-        given = {show_type(kind): k.Local(n) for kind, n in zip(besides, extra, strict=True)}
-        result = whole
-        if components(signature.result):
-            rest = [
-                given.get(show_type(kind)) or self.of_type(kind, "")
-                for kind in components(signature.result)
-            ]
-            result = k.BuildTuple((whole, *rest))
+            step = k.Call(relation.name, args, span)
+        becomes = after_step(relation)
+        given = becomes if isinstance(becomes, tuple) else ()
+        slots = {number: infer.slot() for number in given if number != relation.control}
         taken: k.CorePattern = k.Bind(stepped)
-        if isinstance(settle(relation.result), Tup):
-            taken = k.Shape(TUPLE, (k.Bind(stepped), *map(k.Bind, extra)), wide=False)
+        if given:
+            fields = tuple(k.Bind(slots.get(number, stepped)) for number in given)
+            taken = k.Shape(TUPLE, fields, wide=False)
+        result = self.put_together(relation, slots, whole)
         clause = k.CoreClause((taken,), None, result, span)
         return k.Match((step,), (infer.slot(),), (clause,), span)
 
-    def of_type(self, kind: Type, name: str) -> k.Core:
-        """The parameter that has a type, the one of the same name if there are several."""
+    def put_together(
+        self, relation: FunctionSignature, given: dict[int, int], whole: k.Core
+    ) -> k.Core:
+        """What the step of the whole gives: the whole, and of the other parameters what the step of
+        the part has given for them, or what they were."""
+        becomes = after_step(self.signature)
+        if not isinstance(becomes, tuple) or not becomes:
+            return whole
+        after = {self.source(relation, number): slot for number, slot in given.items()}
+        parts = (k.Local(after.get(number, self.slots[number])) for number in becomes)
+        control = self.signature.control
+        return k.BuildTuple(tuple(
+            whole if number == control else part
+            for number, part in zip(becomes, parts, strict=True)
+        ))  # fmt: skip
+
+    def handed(self, relation: FunctionSignature, number: int, slot: int) -> k.Core:
+        """What the step of the part is given for a parameter of its relation."""
+        if number == relation.control:
+            return k.Local(slot)
+        source = self.source(relation, number)
+        return k.Local(self.slots[source]) if source is not None else k.Const(False)
+
+    def source(self, relation: FunctionSignature, number: int) -> int | None:
+        """The own parameter that is handed to the step of a part as one of its: of its type, and of
+        its name if there are several."""
         signature = self.signature
+        wanted = show_type(relation.types[number])
         fits = [
-            number
-            for number, own in enumerate(signature.types)
-            if number not in signature.subjects and show_type(own) == show_type(kind)
+            own
+            for own, kind in enumerate(signature.types)
+            if own != signature.control and show_type(kind) == wanted
         ]
-        for number in fits:
-            if signature.params[number] == name:
-                return k.Local(self.slots[number])
-        if fits:
-            return k.Local(self.slots[fits[0]])
+        alike = [own for own in fits if signature.params[own] == relation.params[number]]
+        for own in alike or fits:
+            return own
         self.infer.world.error(
-            "type_mismatch", f"a step of {self.name} needs {show_type(kind)}, and "
-            f"{signature.name} has no parameter of that type", self.span,
+            "type_mismatch", f"a step of {self.name} needs {wanted}, and {signature.name} has no "
+            "parameter of that type", self.span,
         )  # fmt: skip
-        return k.Const(False)
+        return None
 
 
 def _rebuild(

@@ -40,6 +40,10 @@ class FunctionSignature(Struct):
     span: Span
     variables: frozenset[str] = frozenset()
     """The type variables of a generic function."""
+    control: int = 0
+    """The parameter that a small-step relation goes into."""
+    damaged: bool = False
+    """Whether a line of it cannot be read."""
 
     def instance(self) -> tuple[tuple[Type, ...], Type]:
         """The types of the parameters and of the result for one use."""
@@ -289,15 +293,3 @@ def _occurs(hole: Hole, kind: Type) -> bool:
         case Fn(params, result):
             return any(_occurs(hole, p) for p in (*params, result))
     return False
-
-
-def first_component(kind: Type) -> Type:
-    """The term in what a step gives."""
-    settled = settle(kind)
-    return settled.items[0] if isinstance(settled, Tup) and settled.items else settled
-
-
-def components(kind: Type) -> tuple[Type, ...]:
-    """What a step gives besides the term: a store, say."""
-    settled = settle(kind)
-    return settled.items[1:] if isinstance(settled, Tup) else ()

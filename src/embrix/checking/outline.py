@@ -92,7 +92,8 @@ def _cell(
         match = _takes(clause.patterns[position], form.tag)
         if match:
             (own if match == "own" else others).append(clause)
-    if any(_takes(final.patterns[0], form.tag) == "own" for final in function.finals) and not own:
+    finals = (_takes(final.patterns[position], form.tag) for final in function.finals)
+    if not own and "own" in finals:
         return _at(interpreter, "final", [], function)
     found = own or others[:1]
     if not found:

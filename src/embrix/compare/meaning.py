@@ -228,7 +228,7 @@ def _function(
     )
     result = show_type(function.result)
     finals = _meaning((), function.finals, names)
-    yield _Part("function", function.name, (kinds, result, finals),
+    yield _Part("function", function.name, (kinds, result, function.subjects, finals),
                 f"{function.name}({message}) -> {result}")  # fmt: skip
     if function.judgement is not None:
         shown = "".join(

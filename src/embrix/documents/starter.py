@@ -102,8 +102,11 @@ def _taken_out(
         source = row.span.source or lane.source
         begin, end = _whole_lines(source, row.span)
         indent = source.text[begin : row.span.start]
-        others = [] if isinstance(row, s.Order) else row.patterns[1:]
-        head = ", ".join([_head(fields, form), *("_" for _ in others)])
+        heads = ["_" for _ in define.subjects]
+        heads[lane.functions[define.name].control_place if isinstance(row, s.Order) else 0] = _head(
+            fields, form
+        )
+        head = ", ".join(heads)
         todo = f"{indent}{head} => todo {json.dumps(text, ensure_ascii=False)}\n"
         edits.setdefault(source.name, []).append((begin, end, "" if number else todo))
         body = row.body.span if isinstance(row, s.Clause) else row.span

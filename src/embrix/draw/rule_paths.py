@@ -347,7 +347,8 @@ class RuleFinder:
                 if fails:
                     pieces.append(results[0] if number == 0 or part == RESULT else "…")
                 elif part == RESULT:
-                    pieces.append(", ".join(results))
+                    whole = ", ".join(results)
+                    pieces.append(whole if len(results) == 1 else f"({whole})")
                 elif number < len(results):
                     pieces.append(results[number])
                 else:

@@ -15,7 +15,7 @@ from msgspec.structs import replace
 from embrix.brix import syntax as s
 from embrix.brix.core import Interpreter
 from embrix.brix.paths import inside
-from embrix.brix.pattern_parts import covers
+from embrix.brix.pattern_parts import covers, mentioned, names_bound
 from embrix.draw.derivations import GAP, Derivation, rule_block, rule_latex
 from embrix.draw.latex import in_math, in_text
 from embrix.draw.plain import write_text
@@ -74,7 +74,7 @@ class _Rules(RuleFinder):
                     continue  # it has been replaced
                 before.append(row)
                 shapes = {
-                    name: self._one(pattern)
+                    name: self._shape(name, pattern, row)
                     for (name, _), pattern in zip(define.subjects, row.patterns, strict=False)
                 }
                 first = row.patterns[0]
@@ -109,27 +109,47 @@ class _Rules(RuleFinder):
                 self._filled(self._function, arguments, path.result), span,
             )  # fmt: skip
 
+    def _shape(self, name: str, pattern: s.Pattern, row: s.Clause) -> str:
+        """What a subject looks like in the conclusion; with its name where the clause speaks of the
+        whole."""
+        bound = {name for one in row.patterns for name in names_bound(one)}
+        if name in bound or name not in mentioned(row.guard) | mentioned(row.body):
+            return self._one(pattern)
+        return name if isinstance(pattern, s.PAny) else f"{self._one(pattern)} as {name}"
+
     def _order(self, row: s.Order) -> Iterator[InferenceRule]:
         """A part takes a step, and the whole with it; parts before it have come to an end."""
         whole = self._text(row.pattern)
-        subject = self._function.params[self._function.subjects[0]]
+        function = self._function
+        subject = function.params[function.control]
         form = row.pattern.name if isinstance(row.pattern, s.PMake) else self._function.name
         before: list[str] = []
         for child, _ in row.children:
-            params = self._function.params
-            results = self._components()
-            stepped = tuple(f"{one}′" for one in (child, *params[1:]))[: max(1, results)]
+            params = function.params
             inner = tuple(child if p == subject else p for p in params)
             outer = tuple(whole if p == subject else p for p in params)
-            after = (renamed_words(whole, ((child, stepped[0]),)), *stepped[1:])
+            stepped = self._results(f"{child}′")
+            after = self._results(renamed_words(whole, ((child, f"{child}′"),)))
             conditions = [f"{one} is final" for one in before if not row.free]
             conditions += [self._text(row.guard)] if row.guard is not None else []
             yield InferenceRule(
-                self._function.name, f"{form}-{child}",
+                function.name, f"{form}-{child}",
                 (self._filled(self._function, inner, stepped),), tuple(conditions),
                 self._filled(self._function, outer, after), row.span,
             )  # fmt: skip
             before.append(child)
+
+    def _results(self, part: str) -> tuple[str, ...]:
+        """What a step gives: the part or the whole, and what else it gives by the names of the
+        parameters; as one text where the judgement has one name for all of it."""
+        function = self._function
+        found = tuple(
+            part if number == function.control else f"{function.params[number]}′"
+            for number in function.becomes
+        ) or (part,)
+        if self._components() > 1 or len(found) == 1:
+            return found
+        return (f"({', '.join(found)})",)
 
 
 def _hides(first: s.Clause, second: s.Clause) -> bool:

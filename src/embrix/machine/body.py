@@ -115,18 +115,19 @@ class Body(CallEmitter):
         return result
 
     def final_test(self, name: str) -> ast.FunctionDef:
-        """The function that says whether a subject of this relation is final."""
+        """The function that says whether the subjects of this relation are final."""
         self.out = []
-        self.here = "x"
+        params = [f"x{number}" for number in self.target.subjects]
+        self.here = f"x{self.target.control}"
         marked = TailCalls(self.unit, self.key, self.key)
         for clause in self.target.finals:
             inlined = self.unit.inlining.clause(clause, False, self.unit.free(self.key))
             final = changed_clause(inlined, marked.change, False)
-            Matching(self, bare=True).clauses([load("x")], (final,), None)
+            Matching(self, bare=True).clauses([load(param) for param in params], (final,), None)
         begin: list[ast.stmt] = [ast.Nonlocal(list(self.unit.counters))]
         if any(clause.guard is not None for clause in self.target.finals):
             begin += spent()  # it may go down a whole term, each time it is asked
-        return function(f"final_{name}", ["x"], [*begin, *self.out, ast.Return(const(False))])
+        return function(f"final_{name}", params, [*begin, *self.out, ast.Return(const(False))])
 
     def into(self, node: Planned, target: Target) -> None:
         """Evaluate an expression and hand its value to a variable, or return it."""
@@ -296,10 +297,10 @@ class Body(CallEmitter):
                 return call("fail", self.unit.constant(error), row(*values), node_at)
             case k.Repeat():
                 return repeat(self, node)
-            case k.IsFinal(name, inner, True):
-                return all_final(self, name, inner)
-            case k.IsFinal(name, inner):
-                return call(f"final_f{self.unit.numbers[name]}", self.value(inner))
+            case k.IsFinal(name, args, True):
+                return all_final(self, name, args)
+            case k.IsFinal(name, args):
+                return call(f"final_f{self.unit.numbers[name]}", *self.operands(args))
             case k.Todo(note, _, code):
                 return call("unfinished", const(note), load(self.here), const(code))
             case k.Test(test, yes, no):

@@ -4,6 +4,7 @@ lists, and small steps."""
 from __future__ import annotations
 
 import ast
+from collections.abc import Sequence
 
 from embrix.brix import core as k
 from embrix.machine.calling import CallEmitter
@@ -37,7 +38,6 @@ from embrix.terms.node import (
     SOME,
     TUPLE,
 )
-from embrix.terms.types import Tup, settle
 from embrix.text.source import Span
 
 FAR, NEAR = "h0", 3
@@ -201,17 +201,26 @@ def loop_over(body: CallEmitter, node: k.Loop) -> ast.expr:
     return load(result) if node.kind == "fold" else call("reversed", load(result))
 
 
-def all_final(body: CallEmitter, name: str, inner: k.Core) -> ast.expr:
+def all_final(body: CallEmitter, name: str, args: tuple[k.Core, ...]) -> ast.expr:
     """Whether every item of a list is final: goes to the first that is not."""
-    items = first_waiting(body, name, body.value(inner), [])
+    items = first_waiting(body, name, body.operands(args), [])
     return compare(item(load(items), 0), ast.Eq(), const(NIL))
 
 
-def first_waiting(body: CallEmitter, name: str, value: ast.expr, each: list[ast.stmt]) -> str:
-    """The rest of a list from its first item that is not final; `each` is done on the way."""
+def first_waiting(
+    body: CallEmitter, name: str, subjects: Sequence[ast.expr], each: list[ast.stmt]
+) -> str:
+    """The rest of a list from its first item that is not final; `each` is done on the way. The list
+    is one of the subjects of a relation, the one that it goes into."""
+    relation = body.unit.functions[name]
+    at = relation.control_place
     items = body.temporary()
-    body.out.append(assign(items, value))
-    final = call(f"final_f{body.unit.numbers[name]}", item(load(items), FIELDS))
+    body.out.append(assign(items, subjects[at]))
+    asked = [
+        item(load(items), FIELDS) if number == at else body.held(subject)
+        for number, subject in enumerate(subjects)
+    ]
+    final = call(f"final_f{body.unit.numbers[name]}", *asked)
     going = ast.BoolOp(ast.And(), [compare(item(load(items), 0), ast.Eq(), const(CONS)), final])
     step = assign(items, item(load(items), FIELDS + 1))
     for statement in ast.walk(ast.Module(each, [])):
@@ -227,21 +236,24 @@ def step_list(body: CallEmitter, name: str, items: k.Core, args: tuple[k.Core, .
     body.out.append(assign(done, body.unit.constant(NIL_NODE)))
     head = item(load("y"), FIELDS)
     keep = assign(done, row(const(CONS), const(None), head, load(done)))
-    waiting = first_waiting(body, name, body.value(items), [keep])
     relation = body.unit.functions[name]
-    values = body.operands(args)
-    values[relation.subjects[0]] = item(load(waiting), FIELDS)
+    values = [body.held(value) for value in body.operands(args)]
+    values[relation.control] = body.value(items)
+    waiting = first_waiting(body, name, [values[one] for one in relation.subjects], [keep])
+    values[relation.control] = item(load(waiting), FIELDS)
     step = body.held(body.call(name, values))
-    tupled = isinstance(settle(relation.result), Tup)
-    made = item(step, FIELDS) if tupled else step
+    made = (
+        item(step, FIELDS + relation.becomes.index(relation.control)) if relation.becomes else step
+    )
     rest = item(load(waiting), FIELDS + 1)
     whole = call("rejoined", load(done), row(const(CONS), const(None), made, rest))
-    if not tupled:
+    if not relation.becomes:
         return whole
-    kind = settle(relation.result)
-    assert isinstance(kind, Tup)
-    others = [item(step, FIELDS + index) for index in range(1, len(kind.items))]
-    return row(const(TUPLE), const(None), whole, *others)
+    parts = [
+        whole if number == relation.control else item(step, FIELDS + index)
+        for index, number in enumerate(relation.becomes)
+    ]
+    return row(const(TUPLE), const(None), *parts)
 
 
 def lookup(body: CallEmitter, node: k.Lookup) -> ast.expr:
@@ -284,23 +296,20 @@ def repeat(body: CallEmitter, node: k.Repeat) -> ast.expr:
     names = [body.temporary() for _ in node.args]
     for name, value in zip(names, body.operands(node.args), strict=True):
         body.out.append(assign(name, value))
-    subject = names[relation.subjects[0]]
-    final = call(f"final_f{number}", load(subject))
+    final = call(f"final_f{number}", *(load(names[one]) for one in relation.subjects))
     outer, body.out = body.out, [*spent(), Counted("rounds")]
     if body.unit.watches and body.key == body.unit.interpreter.main:
         body.out.append(do(call("at_state", row(*(load(name) for name in names)))))
     made = body.call(node.function, [load(name) for name in names])
-    if not node.threads:
-        body.out.append(assign(subject, made))
+    if not relation.becomes:
+        body.out.append(assign(names[relation.control], made))
     else:
         step = body.temporary()
         body.out.append(assign(step, made))
-        moved = [subject, *(names[thread] for thread in node.threads)]
-        for index, name in enumerate(moved):
-            body.out.append(assign(name, item(load(step), FIELDS + index)))
+        for index, one in enumerate(relation.becomes):
+            body.out.append(assign(names[one], item(load(step), FIELDS + index)))
     inner, body.out = body.out, outer
     body.out.append(loop(negation(final), inner))
-    if not node.threads:
-        return load(subject)
-    parts = [load(subject), *(load(names[thread]) for thread in node.threads)]
-    return row(const(TUPLE), const(None), *parts)
+    if not relation.becomes:
+        return load(names[relation.control])
+    return row(const(TUPLE), const(None), *(load(names[one]) for one in relation.becomes))

@@ -78,6 +78,7 @@ def _asked(unit: Unit, caller: str, callee: str) -> Hashable:
     result = settle(target.result)
     return (
         unit.numbers[callee], len(target.params), target.subject, target.subjects,
+        target.control, target.becomes,
         is_judgement(target), len(result.items) if isinstance(result, Tup) else 0,
         len(target.finals), callee in unit.relations, callee in unit.calls.recursive,
         unit.may_bounce(callee), unit.bounces(caller, callee), unit.bounces(VALUES, callee),

@@ -7,6 +7,7 @@ from array import array
 from collections.abc import Container
 
 from embrix.brix.core import Function, Interpreter
+from embrix.machine.configuration import state
 from embrix.terms.node import FIELDS, Value
 from embrix.terms.node import size as term_size
 from embrix.terms.types import Con, settle
@@ -26,7 +27,7 @@ class Marks:
         functions = list(interpreter.functions.values())
         relation = interpreter.steps
         self._step = functions.index(relation) if relation is not None else -1
-        self._subject = relation.subjects[0] if relation is not None else 0
+        self._relation = relation
         self._looking = places_by_number(interpreter)
         self._roles = roles_by_tag(interpreter)
         self._kept = 0
@@ -48,11 +49,11 @@ class Marks:
         still_open: Container[int],
     ) -> None:
         """A judgement begins; steps inside the last step that is still open are part of it."""
-        if function == self._step:
+        if self._relation is not None and function == self._step:
             if self.taken and self.taken[-1] in still_open:
                 return
             if len(self.taken) % EVERY == 0:
-                self.sizes.append(term_size(arguments[self._subject], LARGEST))
+                self.sizes.append(term_size(state(self._relation, arguments), LARGEST))
             self.begun.append(event)
             self.taken.append(number)
         elif function in self._looking:

@@ -228,15 +228,27 @@ class _Run:
                     for index, part in enumerate(fields)
                 )
 
-    def final(self, function: k.Function, value: Value) -> bool:
-        """Whether a term is final for a small-step relation."""
+    def final(self, function: k.Function, subjects: Sequence[Value]) -> bool:
+        """Whether the subjects of a small-step relation are final."""
+        here = subjects[function.control_place]
         for final in function.finals:
             bound: Slots = {}
-            if self.matches(final.patterns[0], value, bound) and (
-                final.guard is None or self.value(final.guard, bound, value)
+            pairs = zip(final.patterns, subjects, strict=True)
+            if all(self.matches(pattern, value, bound) for pattern, value in pairs) and (
+                final.guard is None or self.value(final.guard, bound, here)
             ):
                 return True
         return False
+
+    def first_not_final(
+        self, function: k.Function, subjects: Sequence[Value], items: Sequence[Value]
+    ) -> int | None:
+        """The number of the first item of a list that is not final beside the other subjects."""
+        at = function.control_place
+        for number, one in enumerate(items):
+            if not self.final(function, [*subjects[:at], one, *subjects[at + 1 :]]):
+                return number
+        return None
 
     # ---------------------------------------------------------------- expressions
 
@@ -325,10 +337,12 @@ class _Run:
                 return self.interpreter.decided.get(choice, known_choice.default) == alternative
             case k.Loop():
                 return self.loop(node, slots, here)
-            case k.IsFinal(relation, inner, listed):
-                tested = self.value(inner, slots, here)
-                each = list_items(tested) if listed else (tested,)
-                return all(self.final(self.functions[relation], one) for one in each)
+            case k.IsFinal(name, asked, listed):
+                relation, beside = self.functions[name], self.values(asked, slots, here)
+                if not listed:
+                    return self.final(relation, beside)
+                tested = list(list_items(beside[relation.control_place]))
+                return self.first_not_final(relation, beside, tested) is None
             case k.Repeat():
                 return self.repeat(node, slots, here)
             case k.StepList():
@@ -441,36 +455,37 @@ class _Run:
     # ---------------------------------------------------------------- small steps
 
     def repeat(self, node: k.Repeat, slots: Slots, here: Node) -> Value:
-        """Steps until the first subject is final."""
+        """Steps until the subjects are final."""
         relation = self.functions[node.function]
         args = self.values(node.args, slots, here)
-        subject = relation.subjects[0]
-        while not self.final(relation, args[subject]):
+        while not self.final(relation, [args[number] for number in relation.subjects]):
             self.record.counts["rounds"] += 1
             step = self.call(relation, args, here)
-            if not node.threads:
-                args[subject] = step
+            if not relation.becomes:
+                args[relation.control] = step
                 continue
-            for index, number in enumerate((subject, *node.threads)):
+            for index, number in enumerate(relation.becomes):
                 args[number] = step[FIELDS + index]
-        if not node.threads:
-            return args[subject]
-        return tuple_of(args[subject], *(args[number] for number in node.threads))
+        if not relation.becomes:
+            return args[relation.control]
+        return tuple_of(*(args[number] for number in relation.becomes))
 
     def step_list(self, node: k.StepList, slots: Slots, here: Node) -> Value:
         """The first item that is not final takes a step; the others stay."""
         relation = self.functions[node.function]
         items = list(list_items(self.value(node.items, slots, here)))
-        at = next(n for n, one in enumerate(items) if not self.final(relation, one))
-        args = [
-            items[at] if number == relation.subjects[0] else self.value(arg, slots, here)
-            for number, arg in enumerate(node.args)
-        ]
+        args = self.values(node.args, slots, here)
+        at = self.first_not_final(relation, [args[one] for one in relation.subjects], items)
+        assert at is not None  # the guard of the clause has asked
+        args[relation.control] = items[at]
         step = self.call(relation, args, here)
-        if not isinstance(settle(relation.result), Tup):
+        if not relation.becomes:
             return make_list([*items[:at], step, *items[at + 1 :]])
-        whole = make_list([*items[:at], step[FIELDS], *items[at + 1 :]])
-        return tuple_of(whole, *step[FIELDS + 1 :])
+        parts = dict(zip(relation.becomes, step[FIELDS:], strict=True))
+        whole = make_list([*items[:at], parts[relation.control], *items[at + 1 :]])
+        return tuple_of(*(
+            whole if number == relation.control else part for number, part in parts.items()
+        ))  # fmt: skip
 
 
 def _place(end: Ended) -> tuple[int, int] | None:

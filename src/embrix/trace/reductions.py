@@ -6,11 +6,11 @@ from bisect import bisect_left
 from collections.abc import Sequence
 
 from embrix.brix.core import Function
+from embrix.machine.configuration import state, state_after
 from embrix.machine.lane import Traced
 from embrix.machine.recorder import NOT_LEFT, Recorder
-from embrix.terms.node import FIELDS, Node, Value
+from embrix.terms.node import Node, Value
 from embrix.terms.node import size as term_size
-from embrix.terms.types import Tup, settle
 from embrix.trace.spread import spread
 
 LARGEST = 10_000
@@ -50,14 +50,11 @@ class Reductions:
         result: Value = numbered[self.taken[-1]]
         if result is NOT_LEFT:
             return None
-        tupled = isinstance(settle(self._relation.result), Tup)
-        term: Node = result[FIELDS] if tupled else result
-        return term
+        return state_after(self._relation, recorder.arguments[self.taken[-1]], result)
 
     def term(self, recorder: Recorder, number: int) -> Node:
         """A term before the last one, from a record that has its step."""
-        term: Node = recorder.arguments[self.taken[number]][self._relation.subjects[0]]
-        return term
+        return state(self._relation, recorder.arguments[self.taken[number]])
 
     def end(self, number: int) -> int:
         """The event before which a step has ended."""

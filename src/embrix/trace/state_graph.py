@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 from msgspec import Struct, field
 
+from embrix.machine.configuration import whole_of
 from embrix.machine.exploring import Explored
 from embrix.machine.lane import Lane
 from embrix.text.visible import visible
@@ -19,7 +20,7 @@ class GraphStep(Struct, frozen=True):
 
 
 class GraphState(Struct):
-    """A state: the term that steps, what is beside it, what has been written, the ways that lead
+    """A state: what takes a step, what is beside it, what has been written, the ways that lead
     there, what its step may lead to, and the outcomes that it may come to at once."""
 
     text: str
@@ -33,13 +34,19 @@ class GraphState(Struct):
 def states_of(lane: Lane, explored: Explored) -> list[GraphState]:
     """All states as text, in the order in which they were found; the first is the beginning."""
     relation = lane.interpreter.steps
-    subject = relation.subjects[0] if relation is not None and relation.subjects else 0
     show = lane.machine.display.show
     found = []
-    for state in explored.states:
-        shown = [visible(show(value)) for value in state.arguments]
-        beside = tuple(text for number, text in enumerate(shown) if number != subject)
-        found.append(GraphState(shown[subject], beside, visible("".join(state.output)), state.ways))
+    for one in explored.states:
+        values = one.arguments
+        subjects: Sequence[int] = (0,)
+        if relation is not None and len(values) == len(relation.params):
+            subjects = relation.subjects
+        whole = whole_of([values[number] for number in subjects])
+        beside = tuple(
+            visible(show(value)) for number, value in enumerate(values) if number not in subjects
+        )
+        output = visible("".join(one.output))
+        found.append(GraphState(visible(show(whole)), beside, output, one.ways))
     for step in explored.steps:
         found[step.begin].steps.append(GraphStep(step.end, step.ways))
     for number, ends in explored.ended.items():

@@ -13,9 +13,9 @@ from collections.abc import Callable, Iterator
 from functools import cached_property
 from typing import Literal
 
-from embrix.brix.core import Interpreter
+from embrix.brix.core import Function, Interpreter
 from embrix.grammar.printed import Path, Printed
-from embrix.terms.node import FIELDS, Node
+from embrix.terms.node import FIELDS, TUPLE, Node
 from embrix.terms.substitution_details import substitution_details
 from embrix.text.source import Span
 from embrix.trace.context_places import place_in_context
@@ -226,8 +226,9 @@ class Walk(JudgementRows):
             path, redex = (*path, *around[0]), around[1]
         printed = self._print(term, path)
         return WalkStep(
-            number, "term", printed.text, printed.focus, redex[1] if redex else None, 0, (),
-            self._clause(innermost), store=self._store(instance, left=False),
+            number, "term", printed.text, printed.focus, redex[1] if redex else None, 0,
+            self._bindings(instance), self._clause(innermost),
+            store=self._store(instance, left=False),
             put=self._put(steps.begun[number] + 1, steps.end(number)),
             renewed=renewed, written=self._written(steps.begun[number]),
         )  # fmt: skip
@@ -282,8 +283,8 @@ class Walk(JudgementRows):
         """The way from the outer subject to the part in which the inner step takes place."""
         recorder = self._recorder
         function = self._function(outer)
-        whole = recorder.arguments[outer][function.subjects[0]]
-        part = recorder.arguments[inner][self._function(inner).subjects[0]]
+        whole = recorder.arguments[outer][function.control]
+        part = recorder.arguments[inner][self._function(inner).control]
         clause = recorder.clauses[outer]
         if clause >= 0:
             for index in function.clauses[clause].steps:
@@ -299,6 +300,9 @@ class Walk(JudgementRows):
         return [-1]
 
     def _print(self, term: Node, path: Path | None = None) -> Printed:
+        relation = self.relation
+        if relation is not None and len(relation.subjects) > 1 and term[0] == TUPLE:
+            return self._print_state(relation, term, path)
         printer = self._machine.printer
         if printer is None or not isinstance(term, tuple):
             return Printed(self._machine.display.show(term))
@@ -312,6 +316,16 @@ class Walk(JudgementRows):
             focus = near.focus and Span(near.focus.start + 2, near.focus.end + 2)
             return Printed(f"… {near.text} …", focus, whole=False)
         return printer.show(term, focus=path, most=MOST_PIECES, deep=DEEP)
+
+    def _print_state(self, relation: Function, state: Node, path: Path | None) -> Printed:
+        """A configuration as a tuple; the focus is in what the relation goes into."""
+        at = relation.control_place
+        control = self._print(state[FIELDS + at], path)
+        parts = [self._machine.display.show(part) for part in state[FIELDS:]]
+        parts[at] = control.text
+        before = len("(" + "".join(f"{part}, " for part in parts[:at]))
+        focus = control.focus and Span(before + control.focus.start, before + control.focus.end)
+        return Printed(f"({', '.join(parts)})", focus, control.whole)
 
     # ---------------------------------------------------------------- events
 
@@ -387,7 +401,10 @@ class Walk(JudgementRows):
 
     def environment_at(self, number: int) -> Node | None:
         """The environment at a step: that of the judgement, or of the nearest one around it."""
-        if self.relation is not None or number >= len(self) - 1:
+        if self.relation is not None:
+            taken = self.judgement_at(number)
+            return self._environment(taken) if taken >= 0 else None
+        if number >= len(self) - 1:
             return None
         _, instance, _ = self.raw(number)
         while not self._has_environment(instance) and self._recorder.parents[instance] >= 0:
