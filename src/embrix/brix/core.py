@@ -244,6 +244,8 @@ class Interpreter(Struct, frozen=True, eq=False, weakref=True):
     """The same for all ways of deciding its choices."""
     sentences: dict[str, Function] = field(default_factory=dict)
     """By error the functions that say more than a template of names."""
+    repeating: str = ""
+    """The function in which a run repeats a small-step relation, if there is one."""
 
     @property
     def lane(self) -> str:
@@ -293,8 +295,9 @@ class Interpreter(Struct, frozen=True, eq=False, weakref=True):
 
     @property
     def steps(self) -> Function | None:
-        """The small-step relation that `main` repeats, or None."""
-        for node in parts_inside(self.functions[self.main]):
+        """The small-step relation that a run repeats, or None."""
+        holder = self.functions.get(self.repeating)
+        for node in parts_inside(holder) if holder is not None else ():
             if isinstance(node, Repeat):
                 return self.functions[node.function]
         return None

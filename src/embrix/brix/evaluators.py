@@ -7,7 +7,7 @@ and those over terms that call each other with them.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping
 
 from embrix.brix import core as k
 from embrix.brix import syntax as s
@@ -38,6 +38,28 @@ def evaluators(world: World, defines: Iterable[s.Define], main: str) -> list[str
         name for name in over_terms
         if name in first or any(name in reached[one] and one in reached[name] for one in first)
     ]  # fmt: skip
+
+
+def repeating(
+    world: World, defines: Iterable[s.Define], main: str, working: Collection[str]
+) -> str:
+    """The function in which a run repeats a small-step relation: `main`, or one that it comes to
+    before any that does its work in another way; nothing where there is none."""
+    by_name = {one.name: one for one in defines}
+    pending = [main]
+    for name in pending:  # which grows while it is gone through
+        define = by_name.get(name)
+        parts = [] if define is None else list(inside((define.rows, define.body)))
+        if any(isinstance(part, s.Repeat) for part in parts):
+            return name
+        called = [part.name for part in parts if isinstance(part, s.Ref) and part.name in by_name]
+        if any(one in working for one in called):
+            return ""
+        pending += [
+            one for one in dict.fromkeys(called)
+            if one not in pending and not world.functions[one].small_step
+        ]  # fmt: skip
+    return ""
 
 
 def plain_template(signature: FunctionSignature) -> k.TemplateParts:

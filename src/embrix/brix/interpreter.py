@@ -13,7 +13,7 @@ from embrix.brix.answers import answered
 from embrix.brix.code_in_environments import report_code_in_environments
 from embrix.brix.contexts import without_contexts
 from embrix.brix.effects import check_effects
-from embrix.brix.evaluators import evaluators, plain_template
+from embrix.brix.evaluators import evaluators, plain_template, repeating
 from embrix.brix.functions import check_function, declare_function
 from embrix.brix.infer import Infer
 from embrix.brix.language import (
@@ -184,7 +184,8 @@ class _Interpreter:
         judgements = self.judgements()
         main = syntax.main.function if syntax.main is not None else ""
         working = evaluators(world, written, main)
-        if not syntax.judgements and not any(one.small_step for one in world.functions.values()):
+        repeats = repeating(world, written, main, {*judgements, *working})
+        if not syntax.judgements and not repeats:
             judgements = {name: plain_template(world.functions[name]) for name in working}
         judged = {*judgements, *working}
         functions: dict[str, k.Function] = {}
@@ -215,7 +216,7 @@ class _Interpreter:
         return k.Interpreter(
             syntax.name, syntax.source, syntax.doc, self.language, constructors,
             (*self.language.errors, *self.own_errors), functions, shown, start, self.signature,
-            laws, dict(world.choices), {}, joined, sentences=sentences,
+            laws, dict(world.choices), {}, joined, sentences=sentences, repeating=repeats,
         )  # fmt: skip
 
     # ---------------------------------------------------------------- judgements and main

@@ -298,7 +298,7 @@ def repeat(body: CallEmitter, node: k.Repeat) -> ast.expr:
         body.out.append(assign(name, value))
     final = call(f"final_f{number}", *(load(names[one]) for one in relation.subjects))
     outer, body.out = body.out, [*spent(), Counted("rounds")]
-    if body.unit.watches and body.key == body.unit.interpreter.main:
+    if body.unit.watched == body.key:
         body.out.append(do(call("at_state", row(*(load(name) for name in names)))))
     made = body.call(node.function, [load(name) for name in names])
     if not relation.becomes:

@@ -66,7 +66,7 @@ def _key(unit: Unit, name: str) -> Hashable | None:
     settings = (
         unit.variant, tuple(unit.counters), tuple(sorted(unit.undecided)), unit.knots,
         tuple(sorted(unit.roles.items())), unit.may_bounce(VALUES), unit.bounces(VALUES, VALUES),
-        unit.watches and unit.interpreter.main == name,
+        unit.watched == name,
     )  # fmt: skip
     facts = (name, target.name, target.slots, *((one, _asked(unit, name, one)) for one in called))
     return (settings, facts, tuple(written.found)) if written.whole else None

@@ -94,7 +94,7 @@ class Unit:
         self.staged = stageable(self.functions, self.calls) if plain else ()
         """The functions that go through a term: what they do with one part of a program can be
         turned into Python once it has been done often."""
-        self.watches = watches(self.functions, interpreter.main)
+        self.watched = watched(self.functions, interpreter.main, interpreter.repeating)
         """Whether the steps that `main` repeats tell what states they come to."""
         self.knots = any(k.Knot in k.kinds_inside(one) for one in self.functions.values())
 
@@ -161,17 +161,28 @@ def substituters(interpreter: k.Interpreter) -> dict[str, tuple[int, int, int]]:
     return found
 
 
-def watches(functions: Mapping[str, k.Function], main: str) -> bool:
-    """Whether a run tells the states to which the steps come that `main` repeats: where it may have
-    several ways to go on, and they are repeated once in a run."""
-    if not any(k.TakeWay in k.kinds_inside(target) for target in functions.values()):
-        return False
-    parts = [part for target in functions.values() for part in k.parts_inside(target)]
-    if any(isinstance(part, k.Call) and part.function == main for part in parts):
-        return False
-    inside = k.parts_inside(functions[main])
-    once = sum(isinstance(part, k.Repeat) for part in inside) == 1
-    return once and k.kinds_inside(functions[main]).isdisjoint((k.Lambda, k.Attempt))
+def watched(functions: Mapping[str, k.Function], main: str, repeating: str) -> str:
+    """The function that tells the states from which it repeats steps: the one in which a run does,
+    where the run may have several ways to go on and comes there once; else nothing."""
+    several = any(k.TakeWay in k.kinds_inside(target) for target in functions.values())
+    if not several or repeating not in functions:
+        return ""
+    repeats = sum(isinstance(part, k.Repeat) for part in k.parts_inside(functions[repeating]))
+    callers: dict[str, list[str]] = {}
+    for name, target in functions.items():
+        for part in k.parts_inside(target):
+            if isinstance(part, k.Call):
+                callers.setdefault(part.function, []).append(name)
+    at, seen = repeating, {repeating}
+    while repeats == 1 and k.kinds_inside(functions[at]).isdisjoint((k.Lambda, k.Attempt)):
+        above = callers.get(at, [])
+        if at == main:
+            return "" if above else repeating
+        if len(above) != 1 or above[0] in seen:
+            return ""
+        at = above[0]
+        seen.add(at)
+    return ""
 
 
 def stageable(functions: Mapping[str, k.Function], calls: Calls) -> tuple[str, ...]:
