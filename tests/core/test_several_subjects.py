@@ -371,3 +371,44 @@ def test_mistakes_are_put_into_the_steps_of_a_machine(make_course: Maker) -> Non
     assert sorted(line for what, line in changed if what == "another environment") == [
         "(e, env with x = n, rest)", "(e, env, [Plus(n), ..rest])",
     ]  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("judgement", "second"),
+    [
+        ("{control} | {env} | {stack} → {result}", "1 | ∅ | [□ + 2]"),
+        ("⟨{control}, {stack}⟩ → ⟨{next}, {rest}⟩", "⟨1, [□ + 2]⟩"),
+        ("{env} ⊢ {control} ⇒ {result}", "∅ ⊢ 1"),
+        ("{control}→{result}", "1"),
+        # Without the control nobody could follow.
+        ("{stack} → {result}", "(1, [□ + 2])"),
+        ("go: {result}", "(1, [□ + 2])"),
+    ],
+)
+def test_a_configuration_looks_as_its_judgement_says(
+    make_course: Maker, judgement: str, second: str
+) -> None:
+    gives = " gives (next, _, rest)" if "{next}" in judgement else ""
+    text = MACHINE.replace("main run", f'judgement go "{judgement}"{gives}\nmain run', 1)
+    lane = lane_of(make_course, text, COUNTING)
+    walk = Walk(lane, lane.trace("1 + 2"))
+    assert walk.lines()[1] == second
+    step = walk.step(1)
+    assert step.focus is not None
+    assert step.text[step.focus.start : step.focus.end] == "1"
+
+
+def test_what_beside_the_look_of_a_state_is_told(make_course: Maker) -> None:
+    """The environment is no subject; a judgement may show it."""
+    free = MACHINE.replace("(left, env, [Right(right, env), ..stack])", "any of\n"
+                           "    (left, env, [Right(right, env), ..stack])\n"
+                           "    (right, env, [Right(left, env), ..stack])")  # fmt: skip
+    lane = lane_of(make_course, free, COUNTING)
+    first = states_of(lane, lane.explore("1 + 2"))[0]
+    assert (first.text, first.beside) == ("(1 + 2, [])", ("∅",))
+    shown = free.replace(
+        "main run", 'judgement go "{control} | {env} | {stack} → {result}"\nmain run'
+    )
+    lane = lane_of(make_course, shown, COUNTING)
+    first = states_of(lane, lane.explore("1 + 2"))[0]
+    assert (first.text, first.beside) == ("1 + 2 | ∅ | []", ())

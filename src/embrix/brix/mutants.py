@@ -169,8 +169,10 @@ class _Making:
         for row in define.rows:
             if not isinstance(row, s.Clause):
                 continue
-            siblings, kept = self.siblings(row.patterns), self.kept(row.patterns)
-            for step in inside(row.body):
+            parts = list(inside(row.body))
+            named = (one.pattern for one in parts if isinstance(one, s.Let))
+            siblings, kept = self.siblings(row.patterns), self.kept((*row.patterns, *named))
+            for step in parts:
                 for item in step.items if isinstance(step, s.Tuple) else ():
                     base = item.container if isinstance(item, s.With) else item
                     if not isinstance(base, s.Ref):

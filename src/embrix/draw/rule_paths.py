@@ -345,8 +345,8 @@ class RuleFinder:
             else:
                 number = 0 if part == RESULT else RESULT - part - 1
                 if fails:
-                    pieces.append(results[0] if number == 0 or part == RESULT else "…")
-                elif part == RESULT:
+                    return "".join((*pieces, results[0]))  # nothing else is given
+                if part == RESULT:
                     whole = ", ".join(results)
                     pieces.append(whole if len(results) == 1 else f"({whole})")
                 elif number < len(results):

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 
 from msgspec import Struct, field
 
-from embrix.machine.configuration import whole_of
+from embrix.brix.core import TemplateParts
+from embrix.machine.configuration import look
 from embrix.machine.exploring import Explored
 from embrix.machine.lane import Lane
 from embrix.text.visible import visible
@@ -37,16 +38,14 @@ def states_of(lane: Lane, explored: Explored) -> list[GraphState]:
     show = lane.machine.display.show
     found = []
     for one in explored.states:
-        values = one.arguments
-        subjects: Sequence[int] = (0,)
-        if relation is not None and len(values) == len(relation.params):
-            subjects = relation.subjects
-        whole = whole_of([values[number] for number in subjects])
-        beside = tuple(
-            visible(show(value)) for number, value in enumerate(values) if number not in subjects
-        )
+        shown = [visible(show(value)) for value in one.arguments]
+        whole: TemplateParts = (0,)
+        if relation is not None and len(shown) == len(relation.params):
+            whole = look(relation)
+        text = "".join(part if isinstance(part, str) else shown[part] for part in whole)
+        beside = tuple(text for number, text in enumerate(shown) if number not in whole)
         output = visible("".join(one.output))
-        found.append(GraphState(visible(show(whole)), beside, output, one.ways))
+        found.append(GraphState(text, beside, output, one.ways))
     for step in explored.steps:
         found[step.begin].steps.append(GraphStep(step.end, step.ways))
     for number, ends in explored.ended.items():

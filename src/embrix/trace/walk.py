@@ -15,6 +15,7 @@ from typing import Literal
 
 from embrix.brix.core import Function, Interpreter
 from embrix.grammar.printed import Path, Printed
+from embrix.machine.configuration import look
 from embrix.terms.node import FIELDS, TUPLE, Node
 from embrix.terms.substitution_details import substitution_details
 from embrix.text.source import Span
@@ -318,14 +319,19 @@ class Walk(JudgementRows):
         return printer.show(term, focus=path, most=MOST_PIECES, deep=DEEP)
 
     def _print_state(self, relation: Function, state: Node, path: Path | None) -> Printed:
-        """A configuration as a tuple; the focus is in what the relation goes into."""
-        at = relation.control_place
-        control = self._print(state[FIELDS + at], path)
-        parts = [self._machine.display.show(part) for part in state[FIELDS:]]
-        parts[at] = control.text
-        before = len("(" + "".join(f"{part}, " for part in parts[:at]))
-        focus = control.focus and Span(before + control.focus.start, before + control.focus.end)
-        return Printed(f"({', '.join(parts)})", focus, control.whole)
+        """A configuration of several parts; the focus is in what the relation goes into."""
+        text, focus, whole = "", None, True
+        for part in look(relation):
+            if isinstance(part, str):
+                text += part
+            elif part != relation.control:
+                text += self._machine.display.show(state[FIELDS + part])
+            else:
+                control = self._print(state[FIELDS + part], path)
+                at, whole = len(text), control.whole
+                focus = control.focus and Span(at + control.focus.start, at + control.focus.end)
+                text += control.text
+        return Printed(text, focus, whole)
 
     # ---------------------------------------------------------------- events
 
