@@ -177,3 +177,31 @@ def test_orders_are_rules_of_congruence(session: Session) -> None:
     )  # fmt: skip
     (right,) = rules["Add-right"]
     assert right.conditions == ("left is final",)
+
+
+def test_a_part_of_another_sort_steps_as_its_own_relation_says(session: Session) -> None:
+    """By hand from `interleaving` of Race: an expression looks at the memory and leaves it alone,
+    a statement changes it."""
+    rules = rules_of(session, "Race", "interleaving")
+    (value,) = rules["Set-value"]
+    assert value.premises == ("⟨value, memory⟩ → value′",)
+    assert value.conclusion == "⟨Set(x, value), memory⟩ → ⟨Set(x, value′), memory⟩"
+    (first,) = rules["Then-first"]
+    assert first.premises == ("⟨first, memory⟩ → ⟨first′, memory′⟩",)
+    assert first.conclusion == "⟨Then(first, second), memory⟩ → ⟨Then(first′, second), memory′⟩"
+
+
+def test_a_part_whose_relation_has_no_judgement_steps_in_the_plainest_form(
+    make_course: Maker,
+) -> None:
+    steps = (
+        'interpreter steps for Tiny\njudgement step "{e} → {result}"\nmain run\n'
+        "define run(p: Expr) -> Wrapped\n  repeat step(Wrap(Hold(2)))\n"
+        "data Wrapped\n  Wrap(w: Held)\ndata Held\n  Hold(n: Number)\n"
+        "define step(e: Wrapped) -> Wrapped by e\n  final Wrap(Hold(0))\n  order Wrap(w) : w\n"
+        "define hold(w: Held) -> Held by w\n  final Hold(0)\n  Hold(n) => Hold(n - 1)\n"
+    )
+    session = Session(make_course(tiny=TINY_LANGUAGE, steps=steps).folder)
+    (rule,) = inference_rules(session.lane("Tiny", "steps").interpreter)
+    assert (rule.premises, rule.conclusion) == (("hold(w) → w′",), "Wrap(w) → Wrap(w′)")
+    assert session.lane("Tiny", "steps").run("1").outcome.text == "Wrap(Hold(0))"

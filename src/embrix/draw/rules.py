@@ -13,7 +13,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from embrix.brix import syntax as s
-from embrix.brix.core import Interpreter
+from embrix.brix.core import RESULT, Function, Interpreter
 from embrix.brix.paths import inside
 from embrix.brix.pattern_parts import covers, mentioned, names_bound
 from embrix.draw.derivations import GAP, Derivation, rule_block, rule_latex
@@ -30,6 +30,7 @@ from embrix.draw.scene import (
     text_block,
     wide,
 )
+from embrix.terms.types import Con, settle, show_type
 from embrix.text.source import Span
 
 MOST_PATHS = 24
@@ -121,35 +122,87 @@ class _Rules(RuleFinder):
         """A part takes a step, and the whole with it; parts before it have come to an end."""
         whole = self._text(row.pattern)
         function = self._function
-        subject = function.params[function.control]
-        form = row.pattern.name if isinstance(row.pattern, s.PMake) else self._function.name
+        form = row.pattern.name if isinstance(row.pattern, s.PMake) else function.name
         before: list[str] = []
         for child, _ in row.children:
-            params = function.params
-            inner = tuple(child if p == subject else p for p in params)
-            outer = tuple(whole if p == subject else p for p in params)
-            stepped = self._results(f"{child}′")
-            after = self._results(renamed_words(whole, ((child, f"{child}′"),)))
+            relation = self._relation(row.pattern, child)
+            handed = self._handed(relation)
+            inner = tuple(
+                child
+                if number == relation.control
+                else function.params[handed[number]]
+                if number in handed
+                else name
+                for number, name in enumerate(relation.params)
+            )
+            outer = tuple(
+                whole if number == function.control else name
+                for number, name in enumerate(function.params)
+            )
+            given = {
+                handed.get(number) for number in relation.becomes if number != relation.control
+            }
+            stepped = _results(relation, f"{child}′", [f"{name}′" for name in inner])
+            after = [
+                f"{name}′" if number in given else name
+                for number, name in enumerate(function.params)
+            ]
+            around = renamed_words(whole, ((child, f"{child}′"),))
             conditions = [f"{one} is final" for one in before if not row.free]
             conditions += [self._text(row.guard)] if row.guard is not None else []
             yield InferenceRule(
-                function.name, f"{form}-{child}",
-                (self._filled(self._function, inner, stepped),), tuple(conditions),
-                self._filled(self._function, outer, after), row.span,
+                function.name, f"{form}-{child}", (self._step(relation, inner, stepped),),
+                tuple(conditions), self._filled(function, outer, _results(function, around, after)),
+                row.span,
             )  # fmt: skip
             before.append(child)
 
-    def _results(self, part: str) -> tuple[str, ...]:
-        """What a step gives: the part or the whole, and what else it gives by the names of the
-        parameters; as one text where the judgement has one name for all of it."""
+    def _relation(self, pattern: s.Pattern, child: str) -> Function:
+        """The relation that takes steps in a part of a form; the own one where that is not seen."""
+        while isinstance(pattern, s.PAs):
+            pattern = pattern.inner
+        if isinstance(pattern, s.PMake):
+            names = [arg.name if isinstance(arg, s.PVar) else "" for arg in pattern.args]
+            made = (one for one in self._interpreter.constructors.values()
+                    if one.name == pattern.name and child in names)  # fmt: skip
+            for form in made:
+                kind = settle(form.types[names.index(child)])
+                if isinstance(kind, Con) and kind.name == "List":
+                    kind = settle(kind.args[0])
+                for one in self._interpreter.functions.values():
+                    if one.finals and settle(one.types[one.control]) == kind:
+                        return one
+        return self._function
+
+    def _handed(self, relation: Function) -> dict[int, int]:
+        """For the parameters of the relation of a part the own ones that are handed to it."""
         function = self._function
-        found = tuple(
-            part if number == function.control else f"{function.params[number]}′"
-            for number in function.becomes
-        ) or (part,)
-        if self._components() > 1 or len(found) == 1:
-            return found
-        return (f"({', '.join(found)})",)
+        found = {relation.control: function.control}
+        for number, kind in enumerate(relation.types):
+            fits = [
+                own for own, other in enumerate(function.types)
+                if own != function.control and show_type(other) == show_type(kind)
+            ]  # fmt: skip
+            alike = [own for own in fits if function.params[own] == relation.params[number]]
+            if number != relation.control and fits:
+                found[number] = (alike or fits)[0]
+        return found
+
+    def _step(self, relation: Function, args: Sequence[str], results: Sequence[str]) -> str:
+        """A step as the judgement of its relation says it, or in the plainest form."""
+        if relation.judgement is not None:
+            return self._filled(relation, args, results)
+        return f"{relation.name}({', '.join(args)}) → {', '.join(results)}"
+
+
+def _results(relation: Function, part: str, others: Sequence[str]) -> tuple[str, ...]:
+    """What a step gives: the part or the whole, and what stands for other parameters; as one text
+    where the judgement has one name for all of it."""
+    found = tuple(
+        part if number == relation.control else others[number] for number in relation.becomes
+    ) or (part,)
+    names = {one for one in relation.judgement or () if isinstance(one, int) and one < RESULT}
+    return found if names or len(found) == 1 else (f"({', '.join(found)})",)
 
 
 def _hides(first: s.Clause, second: s.Clause) -> bool:
