@@ -16,6 +16,7 @@ from embrix.brix import syntax as s
 from embrix.brix.core import RESULT, Function, Interpreter
 from embrix.brix.paths import inside
 from embrix.draw.helpers import openable
+from embrix.draw.rule_parts import Condition, ConditionKind, Said, failed
 from embrix.text.source import Source, Span
 from embrix.text.visible import cut
 
@@ -27,8 +28,8 @@ WORD = re.compile(r"[A-Za-z_][A-Za-z0-9_]*")
 
 
 class RulePath(Struct, frozen=True):
-    premises: tuple[str, ...] = ()
-    conditions: tuple[str, ...] = ()
+    premises: tuple[Said, ...] = ()
+    conditions: tuple[Condition, ...] = ()
     result: tuple[str, ...] = ()
     """The results, by component; empty while the path goes on."""
     names: tuple[tuple[str, str], ...] = ()
@@ -81,8 +82,8 @@ class RuleFinder:
                         return
             case s.If(test, yes, no):
                 text, path = self._hoisted(test, path)
-                yield from self._paths(yes, when(path, text))
-                yield from self._paths(no, when(path, _not(text)))
+                yield from self._paths(yes, when(path, "holds", text))
+                yield from self._paths(no, when(path, "refuted", text))
             case s.Match(subjects, clauses):
                 texts = []
                 for subject in subjects:
@@ -93,22 +94,22 @@ class RuleFinder:
                     for text, pattern in zip(texts, clause.patterns, strict=False):
                         if not isinstance(pattern, s.PAny):
                             inner = self._named(inner, pattern)
-                            inner = when(inner, f"{text} = {self._said(inner, pattern)}")
+                            inner = when(inner, "equal", text, self._said(inner, pattern))
                     yield from self._paths(clause.body, self._guarded(clause.guard, inner))
             case s.Attempt(value, handlers):
                 yield from self._paths(value, path)
                 for handler in handlers:
                     failing = self._named(path, handler.patterns[0])
                     text = self._said(failing, handler.patterns[0])
-                    failing = when(failing, f"{self._said(path, value)} fails with {text}")
+                    failing = when(failing, "fails", self._said(path, value), text)
                     yield from self._paths(handler.body, failing)
             case s.AnyOf(ways):
                 for way in ways:
                     yield from self._paths(way.body, self._guarded(way.guard, path))
             case s.Otherwise(value, instead):
                 yield from self._paths(value, path)
-                text = f"there is no {self._said(path, value)}"
-                yield from self._paths(instead, when(path, text))
+                missing = when(path, "absent", self._said(path, value))
+                yield from self._paths(instead, missing)
             case s.Fail(error, _, _):
                 yield replace(path, result=(f"error {error}",))
             case s.Todo():
@@ -136,7 +137,7 @@ class RuleFinder:
         if guard is None:
             return path
         text, path = self._hoisted(guard, path)
-        return when(path, text)
+        return when(path, "holds", text)
 
     def _handed_on(self, path: RulePath) -> Iterator[RulePath]:
         """A path with a result for each component; one expression may give all of them: they get
@@ -146,7 +147,8 @@ class RuleFinder:
             yield path
             return
         names = tuple(self._names.fresh("v" if n == 0 else "s") for n in range(count))
-        yield replace(when(path, f"({', '.join(names)}) = {path.result[0]}"), result=names)
+        given = when(path, "equal", f"({', '.join(names)})", path.result[0])
+        yield replace(given, result=names)
 
     def _components(self) -> int:
         parts = self._function.judgement or ()
@@ -174,7 +176,9 @@ class RuleFinder:
             text, path = self._hoisted(arg, path)
             texts.append(_operand(text))
         # FreshNames inside the helper are other ones than those that the rule shows so far.
-        shown = (*texts, *path.premises, *path.conditions, *(name for _, name in path.names))
+        asked = (one.text for one in path.premises)
+        beside = (one.text for one in path.conditions)
+        shown = (*texts, *asked, *beside, *(name for _, name in path.names))
         self._outer |= {word for text in shown for word in WORD.findall(text)}
         self._names.taken |= {
             node.name for node in inside((helper.body, helper.rows))
@@ -199,13 +203,13 @@ class RuleFinder:
         if len(items) != len(results):
             path = self._named(path, pattern)
             whole = results[0] if len(results) == 1 else f"({', '.join(results)})"
-            return when(path, f"{self._said(path, pattern)} = {whole}")
+            return when(path, "equal", self._said(path, pattern), whole)
         for item, text in zip(items, results, strict=True):
             if isinstance(item, s.PVar):
                 path = replace(path, names=(*path.names, (item.name, _operand(text))))
             elif not isinstance(item, s.PAny):
                 path = self._named(path, item)
-                path = when(path, f"{self._said(path, item)} = {text}")
+                path = when(path, "equal", self._said(path, item), text)
         return path
 
     # ------------------------------------------------------------ lines of a block
@@ -219,10 +223,10 @@ class RuleFinder:
         line, rest = lines[0], lines[1:]
         match line:
             case s.Let(pattern, s.Otherwise(value, instead), misses):
-                message = f"there is no {self._said(path, value)}"
+                missing = when(path, "absent", self._said(path, value))
                 bound = replace(line, value=value)
                 yield from self._block((bound, *rest), result, path)
-                yield from self._paths(instead, when(path, message))
+                yield from self._paths(instead, missing)
             case s.Let(pattern, s.Apply(s.Ref(name), args), misses) if self._opens(name):
                 for found in self._opened(self._helpers[name], args, path):
                     if failed(found.result):
@@ -238,22 +242,22 @@ class RuleFinder:
                 for miss in misses:
                     message, before = self._hoisted(value, path)
                     before = self._named(before, miss.patterns[0])
-                    missed = when(before, f"{message} = {self._said(before, miss.patterns[0])}")
+                    missed = when(before, "equal", message, self._said(before, miss.patterns[0]))
+                    missed = when(missed, "unlike", message, self._open(pattern))
                     yield from self._paths(miss.body, missed)
             case s.LetRec(name, value):
                 message, path = self._hoisted(value, path)
                 path = self._renamed(path, [name])
                 shown = dict(path.names).get(name, name)
-                yield from self._block(
-                    rest, result, when(path, f"{shown} = {message}, recursively")
-                )
+                tied = when(path, "recursive", shown, message)
+                yield from self._block(rest, result, tied)
             case s.Require(test, otherwise):
                 message, path = self._hoisted(test, path)
-                yield from self._block(rest, result, when(path, message))
-                yield from self._paths(otherwise, when(path, _not(message)))
+                yield from self._block(rest, result, when(path, "holds", message))
+                yield from self._paths(otherwise, when(path, "refuted", message))
             case s.Emit(text):
                 message, path = self._hoisted(text, path)
-                yield from self._block(rest, result, when(path, f"{message} is written"))
+                yield from self._block(rest, result, when(path, "written", message))
 
     def _bound(self, pattern: s.Pattern, value: s.Expr, path: RulePath) -> RulePath:
         """What is known after `let pattern = value`."""
@@ -267,7 +271,7 @@ class RuleFinder:
                 return replace(made, names=after.names)
         written_value, path = self._hoisted(value, path)
         path = self._named(path, pattern)
-        return when(path, f"{self._said(path, pattern)} = {written_value}")
+        return when(path, "equal", self._said(path, pattern), written_value)
 
     def _named(self, path: RulePath, pattern: s.Pattern) -> RulePath:
         """The path with the names that a pattern binds."""
@@ -294,7 +298,7 @@ class RuleFinder:
             parts = judged.judgement or ()
             count = len({part for part in parts if isinstance(part, int) and part < 0})
             results = tuple(self._names.fresh("v" if n == 0 else "s") for n in range(max(1, count)))
-        premise = self._filled(judged, texts, results)
+        premise = Said(judged, tuple(texts), results)
         return results, replace(path, premises=(*path.premises, premise))
 
     def _hoisted(self, expr: s.Expr, path: RulePath) -> tuple[str, RulePath]:
@@ -334,26 +338,13 @@ class RuleFinder:
         function = self._interpreter.functions.get(name)
         return function if function is not None and function.judgement is not None else None
 
-    def _filled(self, function: Function, args: Sequence[str], results: Sequence[str]) -> str:
-        fails = failed(results)
-        pieces: list[str] = []
-        for part in function.judgement or ():
-            if isinstance(part, str):
-                pieces.append(part)
-            elif part >= 0:
-                pieces.append(args[part] if part < len(args) else function.params[part])
-            else:
-                number = 0 if part == RESULT else RESULT - part - 1
-                if fails:
-                    return "".join((*pieces, results[0]))  # nothing else is given
-                if part == RESULT:
-                    whole = ", ".join(results)
-                    pieces.append(whole if len(results) == 1 else f"({whole})")
-                elif number < len(results):
-                    pieces.append(results[number])
-                else:
-                    pieces.append("…")
-        return "".join(pieces)
+    def _open(self, pattern: s.Pattern) -> str:
+        """The form of a pattern, whatever stands in its parts."""
+        while isinstance(pattern, s.PAs):
+            pattern = pattern.inner
+        if isinstance(pattern, s.PMake) and pattern.args:
+            return f"{pattern.name}({', '.join('_' for _ in pattern.args)})"
+        return self._one(pattern)
 
     def _said(self, path: RulePath, node: s.Expr | s.Pattern) -> str:
         """The text of an expression with the names of the path."""
@@ -385,11 +376,6 @@ class RuleFinder:
         return span.source or self._interpreter.source
 
 
-def failed(results: Sequence[str]) -> bool:
-    """Whether a path ends in a failure."""
-    return len(results) == 1 and results[0].startswith("error ")
-
-
 def _way(pattern: s.Pattern) -> str | None:
     """The alternative that a clause of a choice is for; None for what is left."""
     return pattern.name if isinstance(pattern, s.PVar) else None
@@ -410,14 +396,9 @@ def _operand(text: str) -> str:
     return text
 
 
-def when(path: RulePath, condition: str) -> RulePath:
-    return replace(path, conditions=(*path.conditions, condition))
-
-
-def _not(condition: str) -> str:
-    plain = condition.replace("_", "").isalnum()
-    call = condition.endswith(")") and condition.split("(")[0].replace("_", "").isalnum()
-    return f"not {condition}" if plain or call else f"not ({condition})"
+def when(path: RulePath, kind: ConditionKind, *parts: str) -> RulePath:
+    """The path with one condition more."""
+    return replace(path, conditions=(*path.conditions, Condition(kind, parts)))
 
 
 def renamed_words(text: str, names: Sequence[tuple[str, str]]) -> str:

@@ -10,7 +10,6 @@ import textwrap
 from collections.abc import Iterator, Sequence
 
 from msgspec import Struct
-from msgspec.structs import replace
 
 from embrix.brix import syntax as s
 from embrix.brix.core import RESULT, Function, Interpreter
@@ -19,7 +18,15 @@ from embrix.brix.pattern_parts import covers, mentioned, names_bound
 from embrix.draw.derivations import GAP, Derivation, rule_block, rule_latex
 from embrix.draw.latex import in_math, in_text
 from embrix.draw.plain import write_text
-from embrix.draw.rule_paths import WORD, FreshNames, RuleFinder, RulePath, renamed_words
+from embrix.draw.rule_parts import Condition, RuleParts, Said
+from embrix.draw.rule_paths import (
+    WORD,
+    FreshNames,
+    RuleFinder,
+    RulePath,
+    renamed_words,
+    when,
+)
 from embrix.draw.scene import (
     LINE,
     Drawing,
@@ -49,10 +56,22 @@ class InferenceRule(Struct, frozen=True):
 
 
 def inference_rules(interpreter: Interpreter, only: Sequence[str] = ()) -> list[InferenceRule]:
-    """The rules of every function with a judgement, in the order of the clauses."""
+    """The rules of every function with a judgement, in the order of the clauses, in the words of
+    the definition."""
+    return [
+        InferenceRule(
+            rule.conclusion.function.name, rule.name, tuple(one.text for one in rule.premises),
+            tuple(one.text for one in rule.conditions), rule.conclusion.text, rule.place,
+        )
+        for rule in rules_in_parts(interpreter, only)
+    ]  # fmt: skip
+
+
+def rules_in_parts(interpreter: Interpreter, only: Sequence[str] = ()) -> list[RuleParts]:
+    """The same in parts, to be written in one way or another."""
     if interpreter.syntax is None:
         return []
-    found: list[InferenceRule] = []
+    found: list[RuleParts] = []
     for define in interpreter.syntax.functions:
         function = interpreter.functions.get(define.name)
         if function is None or function.judgement is None or (only and define.name not in only):
@@ -64,7 +83,7 @@ def inference_rules(interpreter: Interpreter, only: Sequence[str] = ()) -> list[
 class _Rules(RuleFinder):
     """The rules of one function."""
 
-    def all(self) -> Iterator[InferenceRule]:
+    def all(self) -> Iterator[RuleParts]:
         define = self._define
         if define.body is not None:
             yield from self._clause(define.name, {}, None, define.body, define.span)
@@ -88,7 +107,7 @@ class _Rules(RuleFinder):
 
     def _clause(
         self, name: str, shapes: dict[str, str], guard: s.Expr | None, body: s.Expr, span: Span
-    ) -> Iterator[InferenceRule]:
+    ) -> Iterator[RuleParts]:
         words = {
             node.name for node in inside((body, guard, *self._define.rows))
             if isinstance(node, s.Ref | s.PVar)
@@ -100,15 +119,13 @@ class _Rules(RuleFinder):
             self._outer |= set(WORD.findall(text))
         start = RulePath()
         if guard is not None:
-            start = replace(start, conditions=(self._text(guard),))
+            start = when(start, "holds", self._text(guard))
         for number, path in enumerate(self._paths(body, start)):
             if number >= MOST_PATHS:
                 return
             arguments = tuple(shapes.get(param, param) for param in self._function.params)
-            yield InferenceRule(
-                self._function.name, name, path.premises, path.conditions,
-                self._filled(self._function, arguments, path.result), span,
-            )  # fmt: skip
+            said = Said(self._function, arguments, path.result)
+            yield RuleParts(name, path.premises, path.conditions, said, span)
 
     def _shape(self, name: str, pattern: s.Pattern, row: s.Clause) -> str:
         """What a subject looks like in the conclusion; with its name where the clause speaks of the
@@ -118,7 +135,7 @@ class _Rules(RuleFinder):
             return self._one(pattern)
         return name if isinstance(pattern, s.PAny) else f"{self._one(pattern)} as {name}"
 
-    def _order(self, row: s.Order) -> Iterator[InferenceRule]:
+    def _order(self, row: s.Order) -> Iterator[RuleParts]:
         """A part takes a step, and the whole with it; parts before it have come to an end."""
         whole = self._text(row.pattern)
         function = self._function
@@ -148,12 +165,12 @@ class _Rules(RuleFinder):
                 for number, name in enumerate(function.params)
             ]
             around = renamed_words(whole, ((child, f"{child}′"),))
-            conditions = [f"{one} is final" for one in before if not row.free]
-            conditions += [self._text(row.guard)] if row.guard is not None else []
-            yield InferenceRule(
-                function.name, f"{form}-{child}", (self._step(relation, inner, stepped),),
-                tuple(conditions), self._filled(function, outer, _results(function, around, after)),
-                row.span,
+            conditions = [Condition("final", (one,)) for one in before if not row.free]
+            if row.guard is not None:
+                conditions.append(Condition("holds", (self._text(row.guard),)))
+            yield RuleParts(
+                f"{form}-{child}", (Said(relation, inner, stepped),), tuple(conditions),
+                Said(function, outer, _results(function, around, after)), row.span,
             )  # fmt: skip
             before.append(child)
 
@@ -187,12 +204,6 @@ class _Rules(RuleFinder):
             if number != relation.control and fits:
                 found[number] = (alike or fits)[0]
         return found
-
-    def _step(self, relation: Function, args: Sequence[str], results: Sequence[str]) -> str:
-        """A step as the judgement of its relation says it, or in the plainest form."""
-        if relation.judgement is not None:
-            return self._filled(relation, args, results)
-        return f"{relation.name}({', '.join(args)}) → {', '.join(results)}"
 
 
 def _results(relation: Function, part: str, others: Sequence[str]) -> tuple[str, ...]:

@@ -1,0 +1,103 @@
+"""What inference rules are made of: judgements asked for or concluded, and conditions beside them.
+
+All parts are texts in the notation, with the names of the rule.
+"""
+
+from __future__ import annotations
+
+from typing import Literal, TypeAlias
+
+from msgspec import Struct
+
+from embrix.brix.core import RESULT, Function
+from embrix.text.source import Span
+
+ConditionKind: TypeAlias = Literal[
+    "holds", "refuted", "equal", "unlike", "absent", "fails", "recursive", "written", "final"
+]
+
+
+class Said(Struct, frozen=True):
+    """A judgement with what it is about and what it gives, by component."""
+
+    function: Function
+    args: tuple[str, ...]
+    results: tuple[str, ...]
+
+    @property
+    def text(self) -> str:
+        """As its template says it; in the plainest form where it has none."""
+        function = self.function
+        if function.judgement is None:
+            return f"{function.name}({', '.join(self.args)}) → {', '.join(self.results)}"
+        pieces: list[str] = []
+        for part in function.judgement:
+            if isinstance(part, str):
+                pieces.append(part)
+            elif part >= 0:
+                pieces.append(self.args[part] if part < len(self.args) else function.params[part])
+            elif failed(self.results):
+                return "".join((*pieces, self.results[0]))  # nothing else is given
+            else:
+                pieces.append(self._given(part))
+        return "".join(pieces)
+
+    def _given(self, part: int) -> str:
+        if part == RESULT:
+            whole = ", ".join(self.results)
+            return whole if len(self.results) == 1 else f"({whole})"
+        number = RESULT - part - 1
+        return self.results[number] if number < len(self.results) else "…"
+
+
+class Condition(Struct, frozen=True):
+    """What has to hold beside the premises: that something is true or not, that two things are
+    equal or one is not of the form of the other, that there is nothing, that something fails with
+    an error, is tied to itself, is written, or takes no more steps."""
+
+    kind: ConditionKind
+    parts: tuple[str, ...]
+
+    @property
+    def text(self) -> str:
+        first, last = self.parts[0], self.parts[-1]
+        match self.kind:
+            case "holds":
+                return first
+            case "refuted":
+                return _not(first)
+            case "equal":
+                return f"{first} = {last}"
+            case "unlike":
+                return f"{first} is not {last}"
+            case "absent":
+                return f"there is no {first}"
+            case "fails":
+                return f"{first} fails with {last}"
+            case "recursive":
+                return f"{first} = {last}, recursively"
+            case "written":
+                return f"{first} is written"
+            case "final":
+                return f"{first} is final"
+
+
+class RuleParts(Struct, frozen=True):
+    """A rule by its parts."""
+
+    name: str
+    premises: tuple[Said, ...]
+    conditions: tuple[Condition, ...]
+    conclusion: Said
+    place: Span
+
+
+def failed(results: tuple[str, ...]) -> bool:
+    """Whether results are a failure."""
+    return len(results) == 1 and results[0].startswith("error ")
+
+
+def _not(condition: str) -> str:
+    plain = condition.replace("_", "").isalnum()
+    call = condition.endswith(")") and condition.split("(")[0].replace("_", "").isalnum()
+    return f"not {condition}" if plain or call else f"not ({condition})"
