@@ -37,6 +37,7 @@ class _Parts(Struct):
     mains: list[s.MainDecl] = field(default_factory=list)
     functions: list[s.Define] = field(default_factory=list)
     laws: list[s.LawDecl] = field(default_factory=list)
+    letters: list[s.LetterDecl] = field(default_factory=list)
     widenings: list[s.Widening] = field(default_factory=list)
     choices: list[s.ChoiceDecl] = field(default_factory=list)
     answers: list[s.DeliberateAnswer] = field(default_factory=list)
@@ -389,8 +390,6 @@ class DeclarationReader:
             return s.Order(pattern, children, guard, c.since(start.span), free)
         return expressions.clause()
 
-    # ---------------------------------------------------------------- other declarations
-
     def answer(self, c: Cursor) -> s.DeliberateAnswer:
         """`deliberately CODE "reason"`."""
         start = c.take()
@@ -398,78 +397,6 @@ class DeclarationReader:
         reason = c.expect_kind("text", "the reason in quotes")
         span = c.since(start.span)
         return s.DeliberateAnswer(code.text, unescape(reason, self.source, self.findings), span)
-
-    def choice(self, c: Cursor) -> s.ChoiceDecl:
-        c.take()
-        name = c.expect_kind("name", "the name of the choice, in lower case,")
-        question = c.expect_kind("text", "the question that is decided, in quotes,")
-        c.end_header()
-
-        def row() -> s.AlternativeDecl:
-            tok = c.expect_kind("name", "the name of an alternative")
-            reason = c.expect_kind("text", "the reason for it, in quotes,")
-            default = c.accept("default") is not None
-            rationale = unescape(reason, self.source, self.findings)
-            return s.AlternativeDecl(tok.text, rationale, default, tok.span)
-
-        rows = c.rows(0, row)
-        text = unescape(question, self.source, self.findings)
-        return s.ChoiceDecl(name.text, text, tuple(rows), name.span)
-
-    def prelude(self, c: Cursor) -> list[tuple[str, str, Span]]:
-        """Lines `NAME = "TEXT OF A PROGRAM"`."""
-        c.take()
-        c.end_header()
-
-        def row() -> tuple[str, str, Span]:
-            name = c.expect_kind("name", "a name")
-            c.expect("=", " before what the name stands for")
-            text = c.expect_kind("text", "an expression of the language, in quotes,")
-            return name.text, unescape(text, self.source, self.findings), text.span
-
-        return c.rows(0, row)
-
-    def use(self, c: Cursor) -> s.UseDecl:
-        start = c.take()
-        name = c.expect_kind("name", "the name of a library")
-        names: tuple[tuple[str, Span], ...] = ()
-        if c.accept("("):
-            inside = Expressions(c).separated(")", lambda: c.take())
-            names = tuple((tok.text, tok.span) for tok in inside)
-        self.whole(c)
-        return s.UseDecl(name.text, names, c.since(start.span))
-
-    def error(self, c: Cursor) -> s.ErrorDecl:
-        c.take()
-        if c.peek().kind == "name":
-            low = c.peek().text
-            try:
-                c.fail("the name of an error begins with a capital", f"write {low.capitalize()}")
-            finally:
-                c.lose(low, low.capitalize())
-        name = c.expect_kind("Name", "the name of the error, capitalised,")
-        fields = self.fields(c)
-        message = c.expect_kind("text", "the sentence that the error shows, in quotes,")
-        template = Expressions(c).template(message)
-        self.whole(c)
-        return s.ErrorDecl(name.text, fields, template, name.span)
-
-    def judgement(self, c: Cursor) -> s.JudgementDecl:
-        c.take()
-        name = c.expect_kind("name", "the function the judgement belongs to")
-        text = c.expect_kind("text", "how the judgement is written, in quotes,")
-        template = Expressions(c).template(text)
-        gives = Expressions(c).pattern() if c.accept("gives") else None
-        self.whole(c)
-        return s.JudgementDecl(name.text, template, name.span, gives)
-
-    def law(self, c: Cursor) -> s.LawDecl:
-        start = c.take()
-        expressions = Expressions(c)
-        conclusion = expressions.expression()
-        condition = expressions.expression() if c.accept("when") else None
-        self.whole(c)
-        return s.LawDecl(conclusion, condition, c.since(start.span))
 
 
 def _is_clause(toks: list[Tok]) -> bool:

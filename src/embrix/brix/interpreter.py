@@ -28,6 +28,7 @@ from embrix.brix.world import World, unify
 from embrix.terms.node import FIRST_FREE_TAG, Constructor
 from embrix.terms.signature import Signature
 from embrix.terms.types import (
+    ARITY,
     BOOL,
     NAME,
     TEXT,
@@ -204,6 +205,9 @@ class _Interpreter:
                 partial(report_code_in_environments, world, functions, judged, self.signature)
             )
         shown = self.shown(own)
+        for letter in syntax.letters:
+            if letter.type not in ARITY and letter.type not in world.known_types:
+                world.no_type(letter.type, letter.span)
         laws = tuple(made for law in syntax.laws if (made := self.law(law)) is not None)
         sentences = self.sentences()
         check_effects(world, functions, (*shown.values(), *sentences.values()), list(laws))

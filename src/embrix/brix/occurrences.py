@@ -176,6 +176,8 @@ class _Definition:
             self.scope = scope
         if syntax.main is not None:
             self.use("function", syntax.main.function, syntax.main.span)
+        for letter in syntax.letters:
+            self.use("type", letter.type, letter.span)
         for law in syntax.laws:
             scope, self.open_names = self.scope, True
             self.scope = dict(scope)

@@ -150,3 +150,24 @@ def names_bound(pattern: s.Pattern) -> set[str]:
 def mentioned(expr: s.Expr | None) -> set[str]:
     """The names that stand in an expression."""
     return {part.name for part in inside(expr) if isinstance(part, s.Ref)}
+
+
+def refined(special: s.Pattern, general: s.Pattern) -> list[tuple[str, s.Pattern] | None]:
+    """The variables of a pattern in whose places another one asks for more, with what it asks for;
+    None for a place without a name, or where they take different things."""
+    while isinstance(special, s.PAs):
+        special = special.inner
+    while isinstance(general, s.PAs):
+        general = general.inner
+    match special, general:
+        case ((s.PVar() | s.PAny()), _):
+            return []
+        case _, s.PVar(name):
+            return [(name, special)]
+        case s.PMake(one, parts, _, None), s.PMake(other, others, _, None):
+            if one != other or len(parts) != len(others):
+                return [None]
+            return [found for pair in zip(parts, others, strict=True) for found in refined(*pair)]
+        case s.PConst(value), s.PConst(other) if value == other:
+            return []
+    return [None]

@@ -13,7 +13,7 @@ from msgspec.structs import replace
 
 from embrix.brix import slips
 from embrix.brix import syntax as s
-from embrix.brix.declaration_reader import DeclarationReader
+from embrix.brix.further_declarations import FurtherDeclarations
 from embrix.brix.grammar_reader import read_grammar, read_tokens
 from embrix.brix.lexer import Chunk, chunks, lex, unescape
 from embrix.brix.parse import Cursor, Misread
@@ -42,7 +42,7 @@ _IN_LANGUAGE = (
 )
 _IN_INTERPRETER = (
     "use", "forms", "value", "data", "error", "judgement", "main", "define", "extend", "replace",
-    "choice", "law", "deliberately",
+    "choice", "law", "letters", "deliberately",
 )  # fmt: skip
 _IN_LIBRARY = ("data", "error", "define", "deliberately")
 
@@ -64,7 +64,7 @@ def read_definition(source: Source, findings: Findings) -> s.DefinitionSyntax | 
         return None
 
 
-class _File(DeclarationReader):
+class _File(FurtherDeclarations):
     """Reads a whole definition: its header, and what may stand under it."""
 
     def read(self, head: Chunk, rest: list[Chunk]) -> s.DefinitionSyntax:
@@ -148,6 +148,7 @@ class _File(DeclarationReader):
             tuple(p.errors), tuple(p.judgements), p.mains[0] if p.mains else None,
             tuple(p.functions), tuple(p.laws), tuple(p.widenings), tuple(p.choices),
             tuple(p.answers), tuple(p.uses), base, span, tuple(p.lost), p.only_extended,
+            tuple(p.letters),
         )  # fmt: skip
 
     def heading(self, c: Cursor) -> None:
@@ -316,6 +317,8 @@ class _File(DeclarationReader):
             self.parts.functions.append(self.define(c))
         elif word == "law":
             self.parts.laws.append(self.law(c))
+        elif word == "letters":
+            self.parts.letters += self.letters(c)
 
     def joined_tokens(self) -> s.TokensSyntax:
         """All blocks of tokens as one."""

@@ -329,6 +329,15 @@ class LanguageSyntax(Struct, frozen=True):
     widenings: tuple[Widening, ...] = ()
 
 
+class LetterDecl(Struct, frozen=True):
+    """`letters "LETTER" for TYPE`: what is written for what is of a type in rules on paper."""
+
+    letter: str
+    type: str
+    span: Span
+    """Where the type stands."""
+
+
 class InterpreterSyntax(Struct, frozen=True):
     source: Source
     name: str
@@ -352,6 +361,7 @@ class InterpreterSyntax(Struct, frozen=True):
     """Names whose declarations cannot be read, with what is wrong with them."""
     only_extended: bool = False
     """Whether it runs no programs itself: other interpreters extend it."""
+    letters: tuple[LetterDecl, ...] = ()
 
 
 class LibrarySyntax(Struct, frozen=True):

@@ -42,6 +42,7 @@ def extended_interpreter(
         main=own.main or base.main,
         functions=(*kept, *own.functions),
         laws=base.laws + own.laws,
+        letters=base.letters + own.letters,
         widenings=(),
         choices=base.choices + own.choices,
         uses=base.uses + own.uses,

@@ -160,11 +160,7 @@ class World(Struct):
         if arity is None and self.is_lost(syntax.name):
             return Unknown(self.causes[-1])
         if arity is None:
-            known = [*ARITY, *self.known_types]
-            self.error(
-                "unknown_type", f"there is no type called {syntax.name}", syntax.span,
-                did_you_mean(syntax.name, known, "known are " + ", ".join(known)),
-            )  # fmt: skip
+            self.no_type(syntax.name, syntax.span)
             return Unknown(self.causes[-1])
         if arity != len(syntax.args):
             self.error(
@@ -215,6 +211,14 @@ class World(Struct):
             case Fn(params, result):
                 return Fn(tuple(map(self.as_here, params)), self.as_here(result))
         return kind
+
+    def no_type(self, name: str, span: Span) -> None:
+        """Report a type that is not known."""
+        known = [*ARITY, *self.known_types]
+        self.error(
+            "unknown_type", f"there is no type called {name}", span,
+            did_you_mean(name, known, "known are " + ", ".join(known)),
+        )  # fmt: skip
 
     def blame(self, *kinds: Type) -> None:
         """Note why something of one of these types cannot be used: the type is not known."""

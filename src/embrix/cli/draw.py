@@ -85,4 +85,6 @@ def _wish(kind: Kind, arguments: argparse.Namespace) -> tuple[Session, Wish]:
     lanes = tuple(arguments.lanes or session.course.interpreters.get(language, {}))
     if kind == "rules" and not lanes:
         raise Usage(f"{language} has no interpreter whose rules could be drawn")
-    return session, Wish(kind, language, lanes=lanes, rule=arguments.rule)
+    return session, Wish(
+        kind, language, lanes=lanes, rule=arguments.rule, abstract=arguments.abstract
+    )

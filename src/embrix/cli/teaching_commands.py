@@ -45,6 +45,8 @@ def add_teaching(add: Adding) -> None:
     draw.add_argument("--cost", metavar="COST", default="calls", help="for growth: what is counted")
     draw.add_argument("--axes", choices=SCALES, default="linear",
                       help="for growth: linear, the cost logarithmic, both")  # fmt: skip
+    draw.add_argument("--abstract", action="store_true",
+                      help="for rules: in the words of the definition")  # fmt: skip
     draw.add_argument("--json", action="store_true", help="print the answer as JSON")
     draw.set_defaults(calls=None, own_steps=False)
 

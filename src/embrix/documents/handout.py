@@ -13,7 +13,8 @@ from embrix.documents.pictures import NoPicture
 from embrix.draw.derivations import derivation_of, draw_derivation
 from embrix.draw.environments import draw_environment
 from embrix.draw.railroad import draw_grammar
-from embrix.draw.rules import draw_rules, inference_rules
+from embrix.draw.rules import draw_rules
+from embrix.draw.rules_on_paper import rules_on_paper
 from embrix.draw.runs import draw_reduction
 from embrix.draw.scene import Scene
 from embrix.draw.trees import draw_tree, tree_of_rows
@@ -106,7 +107,7 @@ def _definition(session: Session, language: str, names: Sequence[str]) -> Iterat
     yield HandoutPart("code", "\n".join(_forms(session, language)))
     for name in names:
         interpreter = session.lane(language, name).interpreter
-        rules = inference_rules(interpreter)
+        rules = rules_on_paper(interpreter)
         if not rules:
             continue
         yield HandoutPart("heading", f"Rules of {name}")

@@ -19,6 +19,7 @@ from embrix.draw.environments import draw_environment
 from embrix.draw.kinds import Kind
 from embrix.draw.railroad import draw_grammar
 from embrix.draw.rules import draw_rules, inference_rules
+from embrix.draw.rules_on_paper import rules_on_paper
 from embrix.draw.runs import draw_reduction, draw_store, draw_suspensions
 from embrix.draw.scene import Drawing
 from embrix.draw.states import TooMany, draw_states
@@ -52,7 +53,8 @@ class NoPicture(Exception):
 
 class Wish(Struct, frozen=True):
     """What is to be drawn. `number` is a step, `deep` how many levels of a derivation are shown,
-    `over` a name with the numbers that it stands for."""
+    `over` a name with the numbers that it stands for; `abstract` keeps the words of the definition
+    in rules."""
 
     kind: Kind
     language: str
@@ -67,6 +69,7 @@ class Wish(Struct, frozen=True):
     cost: str = "calls"
     scale: Scale = "linear"
     only: tuple[str, ...] = ()
+    abstract: bool = False
 
 
 def picture(session: Session, wish: Wish) -> Drawing:
@@ -86,7 +89,8 @@ def picture(session: Session, wish: Wish) -> Drawing:
                 raise NoPicture(f"{wish.language} has no rule called {wish.rule}")
             return draw_grammar(grammar, title, wish.rule)
         case "rules":
-            found = inference_rules(_interpreter(session, wish), wish.only)
+            made = inference_rules if wish.abstract else rules_on_paper
+            found = made(_interpreter(session, wish), wish.only)
             if not found:
                 raise NoPicture(f"{wish.lanes[0]} has no function with a judgement")
             return draw_rules(found, f"{wish.language} {wish.lanes[0]}: rules")

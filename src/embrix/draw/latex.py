@@ -11,7 +11,10 @@ SIGNS = {
     "⇒": r"\Rightarrow ", "∅": r"\varnothing ", "ρ": r"\rho ", "σ": r"\sigma ", "…": r"\ldots ",
     "≠": r"\neq ", "≤": r"\leq ", "≥": r"\geq ", "∈": r"\in ", "¬": r"\neg ", "∧": r"\wedge ",
     "∨": r"\vee ", "×": r"\times ", "−": "-", "·": r"\cdot ", "λ": r"\lambda ", "↝": r"\leadsto ",
-    "⟶": r"\longrightarrow ", "*": r"\ast ", "{": r"\{", "}": r"\}", "_": r"\_", "#": r"\#",
+    "⟶": r"\longrightarrow ", "Γ": r"\Gamma ", "Δ": r"\Delta ", "τ": r"\tau ", "ℓ": r"\ell ",
+    "∉": r"\notin ", "′": "'", "⟨": r"\langle ", "⟩": r"\rangle ",
+    **{sign: f"_{{{number}}}" for number, sign in enumerate("₀₁₂₃₄₅₆₇₈₉")},
+    "*": r"\ast ", "{": r"\{", "}": r"\}", "_": r"\_", "#": r"\#",
     "%": r"\%", "&": r"\&", "$": r"\$", "~": r"\sim ", "^": r"\hat{\ }", "\\": r"\backslash ",
 }  # fmt: skip
 _PIECE = re.compile(r"[A-Za-z][A-Za-z0-9_']*|\d+(?:\.\d+)?|[ \n\r\t]+|.", re.DOTALL)
@@ -24,12 +27,23 @@ _IN_TEXT = {
 """How signs that steer LaTeX, or that it would join or replace, stand in running text."""
 
 
-def in_math(text: str) -> str:
-    """A line of text as mathematics: words stand upright, signs become commands."""
+_WORDS = frozenset({
+    "is", "final", "recursively", "otherwise", "error", "dom", "there", "no", "fails", "written",
+})  # fmt: skip
+"""Words that stand between formulas."""
+
+
+def in_math(text: str, *, letters: bool = False) -> str:
+    """A line of text as mathematics: words stand upright, signs become commands. With `letters` a
+    letter alone is a variable, and the words between formulas are those of a text."""
     pieces: list[str] = []
     for piece in _PIECE.findall(visible(text, keep="\n\r\t")):
         if piece[0] in " \n\r\t":
             pieces.append(r"\ ")
+        elif letters and piece.isascii() and piece.isalpha() and len(piece) == 1:
+            pieces.append(piece)
+        elif letters and piece in _WORDS:
+            pieces.append(rf"\mathrm{{{piece}}}")
         elif piece[0].isalpha() and piece.isascii():
             pieces.append(rf"\mathtt{{{piece.replace('_', chr(92) + '_')}}}")
         elif piece in SIGNS:

@@ -37,7 +37,9 @@ class Said(Struct, frozen=True):
             elif part >= 0:
                 pieces.append(self.args[part] if part < len(self.args) else function.params[part])
             elif failed(self.results):
-                return "".join((*pieces, self.results[0]))  # nothing else is given
+                if pieces:  # nothing else is given, so nothing else is in brackets
+                    pieces[-1] = pieces[-1].rstrip("⟨([{")
+                return "".join((*pieces, self.results[0]))
             else:
                 pieces.append(self._given(part))
         return "".join(pieces)

@@ -89,8 +89,8 @@ class RuleFinder:
                 for subject in subjects:
                     text, path = self._hoisted(subject, path)
                     texts.append(text)
-                for clause in clauses:
-                    inner = path
+                for number, clause in enumerate(clauses):
+                    inner = self._unlike(texts, clauses[:number], clause, path)
                     for text, pattern in zip(texts, clause.patterns, strict=False):
                         if not isinstance(pattern, s.PAny):
                             inner = self._named(inner, pattern)
@@ -131,6 +131,16 @@ class RuleFinder:
             case _:
                 text, path = self._hoisted(expr, path)
                 yield from self._handed_on(replace(path, result=(text,)))
+
+    def _unlike(
+        self, texts: Sequence[str], before: Sequence[s.Clause], clause: s.Clause, path: RulePath
+    ) -> RulePath:
+        """What one subject is not where a clause takes all that others before it have left."""
+        if len(texts) == 1 and isinstance(clause.patterns[0], s.PAny | s.PVar):
+            for one in before:
+                if one.guard is None:
+                    path = when(path, "unlike", texts[0], self._open(one.patterns[0]))
+        return path
 
     def _guarded(self, guard: s.Expr | None, path: RulePath) -> RulePath:
         """The path on which a guard holds."""
@@ -240,6 +250,10 @@ class RuleFinder:
                 after = self._bound(pattern, value, path)
                 yield from self._block(rest, result, after)
                 for miss in misses:
+                    made = self._missed(pattern, value, miss.patterns[0], path)
+                    if made is not None:
+                        yield from self._paths(miss.body, made)
+                        continue
                     message, before = self._hoisted(value, path)
                     before = self._named(before, miss.patterns[0])
                     missed = when(before, "equal", message, self._said(before, miss.patterns[0]))
@@ -272,6 +286,29 @@ class RuleFinder:
         written_value, path = self._hoisted(value, path)
         path = self._named(path, pattern)
         return when(path, "equal", self._said(path, pattern), written_value)
+
+    def _missed(
+        self, pattern: s.Pattern, value: s.Expr, miss: s.Pattern, path: RulePath
+    ) -> RulePath | None:
+        """What is known after `let pattern = value else miss` did not match, where the value is a
+        judgement; None where it is none, or of other components."""
+        called = isinstance(value, s.Apply) and isinstance(value.callee, s.Ref)
+        judged = self._judged(value.callee.name) if called else None  # type: ignore[union-attr]
+        wanted = pattern.items if isinstance(pattern, s.PTuple) else (pattern,)
+        taken = miss.items if isinstance(miss, s.PTuple) else (miss,)
+        if judged is None or len(wanted) != len(taken):
+            return None
+        after = self._named(path, miss)
+        results = tuple(
+            self._names.fresh("v") if isinstance(item, s.PAny) else self._said(after, item)
+            for item in taken
+        )
+        _, made = self._premise(judged, value.args, path, results)  # type: ignore[union-attr]
+        made = replace(made, names=after.names)
+        for result, item in zip(results, wanted, strict=True):
+            if not isinstance(item, s.PAny | s.PVar):
+                made = when(made, "unlike", result, self._open(item))
+        return made
 
     def _named(self, path: RulePath, pattern: s.Pattern) -> RulePath:
         """The path with the names that a pattern binds."""

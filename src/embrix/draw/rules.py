@@ -8,13 +8,14 @@ from __future__ import annotations
 
 import textwrap
 from collections.abc import Iterator, Sequence
+from functools import partial
 
 from msgspec import Struct
 
 from embrix.brix import syntax as s
 from embrix.brix.core import RESULT, Function, Interpreter
 from embrix.brix.paths import inside
-from embrix.brix.pattern_parts import covers, mentioned, names_bound
+from embrix.brix.pattern_parts import covers, mentioned, names_bound, refined
 from embrix.draw.derivations import GAP, Derivation, rule_block, rule_latex
 from embrix.draw.latex import in_math, in_text
 from embrix.draw.plain import write_text
@@ -53,6 +54,8 @@ class InferenceRule(Struct, frozen=True):
     conditions: tuple[str, ...]
     conclusion: str
     place: Span | None = None
+    paper: bool = False
+    """Whether it is written with the letters of mathematics."""
 
 
 def inference_rules(interpreter: Interpreter, only: Sequence[str] = ()) -> list[InferenceRule]:
@@ -88,6 +91,7 @@ class _Rules(RuleFinder):
         if define.body is not None:
             yield from self._clause(define.name, {}, None, define.body, define.span)
         before: list[s.Clause] = []
+        orders: list[s.Order] = []
         for row in define.rows:
             if isinstance(row, s.Clause):
                 if any(_hides(one, row) for one in before):
@@ -101,13 +105,16 @@ class _Rules(RuleFinder):
                 while isinstance(first, s.PAs):
                     first = first.inner
                 name = first.name if isinstance(first, s.PMake) else define.name
-                yield from self._clause(name, shapes, row.guard, row.body, row.span)
+                ended = (*self._ended(row.patterns, orders), *self._left(row, before[:-1]))
+                yield from self._clause(name, shapes, row.guard, row.body, row.span, ended)
             elif isinstance(row, s.Order):
+                orders.append(row)
                 yield from self._order(row)
 
     def _clause(
-        self, name: str, shapes: dict[str, str], guard: s.Expr | None, body: s.Expr, span: Span
-    ) -> Iterator[RuleParts]:
+        self, name: str, shapes: dict[str, str], guard: s.Expr | None, body: s.Expr, span: Span,
+        ended: tuple[Condition, ...] = (),
+    ) -> Iterator[RuleParts]:  # fmt: skip
         words = {
             node.name for node in inside((body, guard, *self._define.rows))
             if isinstance(node, s.Ref | s.PVar)
@@ -117,7 +124,7 @@ class _Rules(RuleFinder):
         self._outer = set(self._function.params)
         for text in shapes.values():
             self._outer |= set(WORD.findall(text))
-        start = RulePath()
+        start = RulePath(conditions=ended)
         if guard is not None:
             start = when(start, "holds", self._text(guard))
         for number, path in enumerate(self._paths(body, start)):
@@ -126,6 +133,35 @@ class _Rules(RuleFinder):
             arguments = tuple(shapes.get(param, param) for param in self._function.params)
             said = Said(self._function, arguments, path.result)
             yield RuleParts(name, path.premises, path.conditions, said, span)
+
+    def _ended(
+        self, patterns: Sequence[s.Pattern], orders: Sequence[s.Order]
+    ) -> Iterator[Condition]:
+        """That parts take no more steps which `order` lines above the clause lead into."""
+        at = self._function.control_place if self._function.finals else 0
+        pattern = patterns[at] if at < len(patterns) else None
+        while isinstance(pattern, s.PAs):
+            pattern = pattern.inner
+        if not isinstance(pattern, s.PMake):
+            return
+        for order in orders:
+            whole = order.pattern
+            if isinstance(whole, s.PMake) and whole.name == pattern.name and order.guard is None:
+                names = [arg.name if isinstance(arg, s.PVar) else "" for arg in whole.args]
+                for child, _ in order.children:
+                    part = pattern.args[names.index(child)] if child in names else None
+                    if isinstance(part, s.PVar):
+                        yield Condition("final", (part.name,))
+
+    def _left(self, row: s.Clause, before: Sequence[s.Clause]) -> Iterator[Condition]:
+        """What clauses above have not taken, where one part of the clause tells that."""
+        for one in before:
+            if one.guard is None and len(one.patterns) == len(row.patterns):
+                apart = [part for pair in zip(one.patterns, row.patterns, strict=True)
+                         for part in refined(*pair)]  # fmt: skip
+                if len(apart) == 1 and apart[0] is not None:
+                    name, special = apart[0]
+                    yield Condition("unlike", (name, self._open(special)))
 
     def _shape(self, name: str, pattern: s.Pattern, row: s.Clause) -> str:
         """What a subject looks like in the conclusion; with its name where the clause speaks of the
@@ -236,16 +272,19 @@ def draw_rules(rules: Sequence[InferenceRule], title: str, high: float | None = 
     latex: list[str] = []
     for rule in rules:
         # Conditions stand above the line as premises do, after them.
-        parts = [(text_block(line), in_math(line)) for one in rule.premises for line in _lines(one)]
-        parts += [(text_block(line, "faint"), rf"\text{{{in_text(line)}}}")
-                  for one in rule.conditions for line in _lines(one)]  # fmt: skip
+        math = partial(in_math, letters=rule.paper)
+        parts = [(text_block(line), math(line)) for one in rule.premises for line in _lines(one)]
+        parts += [
+            (text_block(line, "faint"), math(line) if rule.paper else rf"\text{{{in_text(line)}}}")
+            for one in rule.conditions for line in _lines(one)
+        ]  # fmt: skip
         rows = list(_rows(parts))
         tiles = [beside((tile for tile, _ in row), GAP) for row in rows]
         above = [centred(tiles)] if tiles else []
         blocks.append(rule_block(Derivation(rule.conclusion, rule.name), above))
         written = [[text for _, text in row] for row in rows]
         latex.append(
-            "\\[\n" + rule_latex(_stacked(written), in_math(rule.conclusion), rule.name) + "\n\\]"
+            "\\[\n" + rule_latex(_stacked(written), math(rule.conclusion), rule.name) + "\n\\]"
         )
     pages = paged(blocks, LINE, title, high)
     return Drawing(tuple(pages), "\n".join(map(write_text, pages)), "\n\n".join(latex))

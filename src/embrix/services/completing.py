@@ -20,8 +20,9 @@ from embrix.text.diagnostic import Findings
 from embrix.text.source import Source, Span
 
 SHOWN = ("form", "function", "error", "type", "token", "rule", "choice")
-DECLARING = ("define", "value", "data", "judgement", "main", "error", "choice", "law", "extend",
-             "replace", "use", "tokens", "forms", "grammar", "numbers", "extension")  # fmt: skip
+DECLARING = ("define", "value", "data", "judgement", "main", "error", "choice", "law", "letters",
+             "extend", "replace", "use", "tokens", "forms", "grammar", "numbers",
+             "extension")  # fmt: skip
 WITH_NAMES = ("define", "extend", "replace", "judgement", "law")
 
 

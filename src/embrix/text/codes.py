@@ -16,6 +16,7 @@ CODES: dict[str, str] = {
     "states no expectation or two that exclude each other.",
     "bad_lesson": "A lesson cannot be read: the TOML is wrong, an entry has a wrong type, or a "
     "program of it is refused.",
+    "bad_letter": "What is written for a variable in rules is one sign, or a few without a space.",
     "bad_toml": "The file is not TOML.",
     "declared_twice": "The same name is declared twice where one declaration is meant.",
     "dropped_part": "A rule reads something that reaches no field of the form it makes.",

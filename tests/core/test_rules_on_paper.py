@@ -1,0 +1,239 @@
+"""Inference rules in concrete syntax. Those of the course were held against the clauses of the
+definitions by hand, rule by rule; those of the pure calculus were written down before they were
+printed."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+
+from embrix.course.load import Course
+from embrix.draw.rules import draw_rules
+from embrix.draw.rules_on_paper import rules_on_paper
+from embrix.lanes.session import Session
+from tests.conftest import TINY_LANGUAGE, Maker
+
+
+@pytest.fixture(scope="module")
+def session(lockside: Course) -> Session:
+    return Session(lockside.folder)
+
+
+def written(session: Session, language: str, lane: str) -> list[tuple[str, str, str]]:
+    """Premises, conditions and conclusion of each rule, with one space between."""
+    return [
+        ("  ".join(one.premises), "  ".join(one.conditions), one.conclusion)
+        for one in rules_on_paper(session.lane(language, lane).interpreter)
+    ]
+
+
+def test_the_rules_of_drip_in_an_environment(session: Session) -> None:
+    both = "Γ ⊢ e₁ ⇓ n₁  Γ ⊢ e₂ ⇓ n₂"
+    assert written(session, "Drip", "environment") == [
+        ("", "", "Γ ⊢ n ⇓ n"),
+        ("", "", "Γ ⊢ x ⇓ Γ(x)"),
+        ("", "x ∉ dom(Γ)", "Γ ⊢ x ⇓ error Unbound"),
+        (both, "n = n₁ + n₂", "Γ ⊢ e₁ + e₂ ⇓ n"),
+        (both, "n = n₁ - n₂", "Γ ⊢ e₁ - e₂ ⇓ n"),
+        (both, "n = n₁ · n₂", "Γ ⊢ e₁ * e₂ ⇓ n"),
+        (both, "n₂ ≠ 0  n = n₁ / n₂", "Γ ⊢ e₁ / e₂ ⇓ n"),
+        (both, "n₂ = 0", "Γ ⊢ e₁ / e₂ ⇓ error DivisionByZero"),
+        ("Γ ⊢ e ⇓ n₁", "n = -n₁", "Γ ⊢ -e ⇓ n"),
+        ("Γ ⊢ e₁ ⇓ v₁  Γ[x ↦ v₁] ⊢ e₂ ⇓ v₂", "", "Γ ⊢ let x = e₁ in e₂ ⇓ v₂"),
+    ]
+
+
+def test_the_rules_of_drip_by_rewriting(session: Session) -> None:
+    steps = [
+        rule
+        for sign in "+-*/"
+        for rule in (
+            ("e₁ → e₁′", "", f"e₁ {sign} e₂ → e₁′ {sign} e₂"),
+            ("e₂ → e₂′", "e₁ is final", f"e₁ {sign} e₂ → e₁ {sign} e₂′"),
+        )
+    ]
+    assert written(session, "Drip", "rewriting") == [
+        *steps,
+        ("e → e′", "", "-e → -e′"),
+        ("e₁ → e₁′", "", "let x = e₁ in e₂ → let x = e₁′ in e₂"),
+        ("", "n = n₁ + n₂", "n₁ + n₂ → n"),
+        ("", "n = n₁ - n₂", "n₁ - n₂ → n"),
+        ("", "n = n₁ · n₂", "n₁ * n₂ → n"),
+        ("", "", "_ / 0 → error DivisionByZero"),
+        ("", "n₂ ≠ 0  n = n₁ / n₂", "n₁ / n₂ → n"),
+        ("", "n = -n₁", "-n₁ → n"),
+        ("", "e₁ is final", "let x = e₁ in e₂ → e₂[x := e₁]"),
+        ("", "", "x → error Unbound"),
+    ]
+
+
+def test_what_rill_adds_in_an_environment(session: Session) -> None:
+    """Its first sixteen rules: truth, choice and functions."""
+    found = written(session, "Rill", "environment")[4:22]
+    assert found == [
+        ("", "", "Γ ⊢ true ⇓ true"),
+        ("", "", "Γ ⊢ false ⇓ false"),
+        ("Γ ⊢ e₁ ⇓ n₁  Γ ⊢ e₂ ⇓ n₂", "b = n₁ < n₂", "Γ ⊢ e₁ < e₂ ⇓ b"),
+        ("Γ ⊢ e₁ ⇓ v₁  Γ ⊢ e₂ ⇓ v₂", "b = same(v₁, v₂)", "Γ ⊢ e₁ is e₂ ⇓ b"),
+        ("Γ ⊢ e₁ ⇓ true  Γ ⊢ e₂ ⇓ v", "", "Γ ⊢ e₁ and e₂ ⇓ v"),
+        ("Γ ⊢ e₁ ⇓ false", "", "Γ ⊢ e₁ and e₂ ⇓ false"),
+        ("Γ ⊢ e₁ ⇓ true", "", "Γ ⊢ e₁ or e₂ ⇓ true"),
+        ("Γ ⊢ e₁ ⇓ false  Γ ⊢ e₂ ⇓ v", "", "Γ ⊢ e₁ or e₂ ⇓ v"),
+        ("Γ ⊢ e₁ ⇓ true  Γ ⊢ e₂ ⇓ v", "", "Γ ⊢ when e₁ then e₂ else e₃ ⇓ v"),
+        ("Γ ⊢ e₁ ⇓ false  Γ ⊢ e₃ ⇓ v", "", "Γ ⊢ when e₁ then e₂ else e₃ ⇓ v"),
+        ("", "", "Γ ⊢ given x: e ⇓ Closure(x, e, Γ)"),
+        (
+            "Γ₁ ⊢ e₂ ⇓ v", "Γ₁ = Γ[f ↦ Closure(x, e₁, Γ₁)], recursively",
+            "Γ ⊢ let f of x = e₁ in e₂ ⇓ v",
+        ),
+        (
+            "Γ ⊢ e₁ ⇓ Closure(x, e₃, Γ₁)  Γ ⊢ e₂ ⇓ v₁  Γ₁[x ↦ v₁] ⊢ e₃ ⇓ v₂", "",
+            "Γ ⊢ e₁ e₂ ⇓ v₂",
+        ),
+        ("Γ ⊢ e₁ ⇓ v", "v ≠ Closure(_, _, _)", "Γ ⊢ e₁ e₂ ⇓ error FunctionWanted"),
+        ("", "", "Γ ⊢ n ⇓ n"),
+        ("", "", "Γ ⊢ x ⇓ Γ(x)"),
+        ("", "x ∉ dom(Γ)", "Γ ⊢ x ⇓ error Unbound"),
+        ("Γ ⊢ e ⇓ n₁", "n = -n₁", "Γ ⊢ -e ⇓ n"),
+    ]  # fmt: skip
+
+
+def test_a_store_is_handed_from_premise_to_premise(session: Session) -> None:
+    found = {conclusion: (premises, conditions) for premises, conditions, conclusion in
+             written(session, "Rill", "store_passing")}  # fmt: skip
+    assert found["Γ, σ ⊢ e₁ + e₂ ⇓ n, σ₂"] == (
+        "Γ, σ ⊢ e₁ ⇓ n₁, σ₁  Γ, σ₁ ⊢ e₂ ⇓ n₂, σ₂", "n = n₁ + n₂",
+    )  # fmt: skip
+    assert found["Γ, σ ⊢ x ⇓ σ(ℓ), σ"] == ("", "ℓ = Γ(x)")
+    assert found["Γ, σ ⊢ let x = e₁ in e₂ ⇓ v₂, σ₃"] == (
+        "Γ, σ ⊢ e₁ ⇓ v₁, σ₁  Γ[x ↦ ℓ], σ₂ ⊢ e₂ ⇓ v₂, σ₃", "ℓ ∉ dom(σ₁)  σ₂ = σ₁[ℓ ↦ v₁]",
+    )  # fmt: skip
+    assert found["Γ, σ ⊢ e₁ e₂ ⇓ v₂, σ₄"] == (
+        "Γ, σ ⊢ e₁ ⇓ Closure(x, e₃, Γ₁), σ₁  Γ, σ₁ ⊢ e₂ ⇓ v₁, σ₂  Γ₁[x ↦ ℓ], σ₃ ⊢ e₃ ⇓ v₂, σ₄",
+        "ℓ ∉ dom(σ₂)  σ₃ = σ₂[ℓ ↦ v₁]",
+    )
+    # What fails gives nothing else.
+    assert "Γ, σ ⊢ x ⇓ error Unbound" in found
+
+
+def test_suspensions_are_made_and_forced(session: Session) -> None:
+    found = written(session, "Mere", "by_need")
+    assert (
+        "Γ[x ↦ ℓ], σ₁ ⊢ e₂ ⇓ v, σ₂", "ℓ ∉ dom(σ)  σ₁ = σ[ℓ ↦ Waiting(e₁, Γ)]",
+        "Γ, σ ⊢ let x = e₁ in e₂ ⇓ v, σ₂",
+    ) in found  # fmt: skip
+    assert ("σ ⊢ ℓ ↓ v, σ₁", "ℓ = Γ(x)", "Γ, σ ⊢ x ⇓ v, σ₁") in found
+    assert (
+        "Γ, σ[ℓ ↦ …] ⊢ e ⇓ v, σ₁", "σ(ℓ) = Waiting(e, Γ)", "σ ⊢ ℓ ↓ v, σ₁[ℓ ↦ v]"
+    ) in found  # fmt: skip
+
+
+def test_a_machine_is_a_list_of_transitions(session: Session) -> None:
+    assert written(session, "Eddy", "krivine") == [
+        ("", "", "e₁ e₂ | Γ | stack → e₁ | Γ | Unread(e₂, Γ) :: stack"),
+        ("", "", "given x: e | Γ | arg :: rest → e | Γ[x ↦ arg] | rest"),
+        ("", "Unread(e, Γ₁) = Γ(x)", "x | Γ | stack → e | Γ₁ | stack"),
+        ("", "x ∉ dom(Γ)", "x | Γ | stack → error Unbound"),
+    ]
+
+
+def test_the_pure_calculus_by_value_and_in_normal_order(session: Session) -> None:
+    assert written(session, "Eddy", "by_value") == [
+        ("e₁ → e₁′", "", "e₁ e₂ → e₁′ e₂"),
+        ("e₂ → e₂′", "e₁ is final", "e₁ e₂ → e₁ e₂′"),
+        ("", "e₂ is final", "(given x: e₁) e₂ → e₁[x := e₂]"),
+    ]
+    assert written(session, "Eddy", "normal_order") == [
+        ("", "", "(given x: e₁) e₂ → e₁[x := e₂]"),
+        ("e → e′", "", "given x: e → given x: e′"),
+        ("e₁ → e₁′", "", "e₁ e₂ → e₁′ e₂"),
+        ("e₂ → e₂′", "e₁ is final", "e₁ e₂ → e₁ e₂′"),
+    ]
+
+
+def test_a_heap_of_expressions(session: Session) -> None:
+    """A name for the whole pattern is written out: `Fun(_, _) as e` gives itself."""
+    found = written(session, "Rill", "heap")
+    assert ("", "", "heap : given x: e ⇓ heap : given x: e") in found
+    assert ("", "", "heap : n ⇓ heap : n") in found
+
+
+LETTERS = """\
+interpreter plain for Tiny
+letters "ρ" for Env, "M" for Expr
+judgement eval "{env} ⊢ {e} ⇓ {result}"
+error Unbound(x: Name) "nothing called {x}"
+main run
+define run(p: Expr) -> Number
+  eval(p, empty)
+define eval(e: Expr, env: Env[Number]) -> Number by e
+  Lit(n)              => n
+  Var(x)              => env[x] otherwise fail Unbound(x)
+  Add(left, right)    => eval(left, env) + eval(right, env)
+  Let(x, bound, body) => eval(body, env with x = eval(bound, env))
+"""
+
+
+def test_letters_are_chosen_by_the_definition(make_course: Maker) -> None:
+    course = make_course(tiny=TINY_LANGUAGE, plain=LETTERS)
+    assert not course.diagnostics
+    found = written(Session(course.folder), "Tiny", "plain")
+    assert ("ρ ⊢ M₁ ⇓ n₁  ρ ⊢ M₂ ⇓ n₂", "", "ρ ⊢ M₁ + M₂ ⇓ n₁ + n₂") in found
+    assert (
+        "ρ ⊢ M₁ ⇓ n₁  ρ[x ↦ n₁] ⊢ M₂ ⇓ n₂", "", "ρ ⊢ let x = M₁ in M₂ ⇓ n₂"
+    ) in found  # fmt: skip
+    more = 'interpreter more for Tiny extends plain\nletters "Δ" for Env\n'
+    course = make_course(tiny=TINY_LANGUAGE, plain=LETTERS, more=more)
+    assert ("", "", "Δ ⊢ x ⇓ Δ(x)") in written(Session(course.folder), "Tiny", "more")
+
+
+@pytest.mark.parametrize(
+    ("line", "code", "column"),
+    [
+        ('letters "ρ" for Envy', "unknown_type", 17),
+        ('letters "a b" for Env', "bad_letter", 9),
+        ('letters "" for Env', "bad_letter", 9),
+        ("letters r for Env", "unreadable", 9),
+        ('letters "ρ" Env', "unreadable", 13),
+    ],
+)
+def test_wrong_letters_are_told_at_their_place(
+    make_course: Maker, line: str, code: str, column: int
+) -> None:
+    text = LETTERS.replace('letters "ρ" for Env, "M" for Expr', line)
+    (found,) = make_course(tiny=TINY_LANGUAGE, plain=text).diagnostics
+    assert (found.code, found.source.position(found.span.start)) == (code, (2, column))
+
+
+@pytest.mark.parametrize(
+    "lane",
+    [(name, lane) for name, lanes in {
+        "Drip": ("by_name",), "Gauge": ("checking", "inference"), "Mere": ("by_name",),
+        "Punt": ("environment", "rewriting"), "Race": ("interleaving",), "Rill": ("by_need",),
+        "Siren": ("continuations", "rewriting"), "Weir": ("rewriting", "store_passing"),
+    }.items() for lane in lanes],
+)  # fmt: skip
+def test_every_rule_of_the_course_is_written_without_leftovers(
+    session: Session, lane: tuple[str, str]
+) -> None:
+    """No place-holder, no mark of printing, nothing of what the rules are made with."""
+    interpreter = session.lane(*lane).interpreter
+    rules = rules_on_paper(interpreter)
+    for rule in rules:
+        for text in (*rule.premises, *rule.conditions, rule.conclusion):
+            assert not re.search(r"‹|›|\bhole\d|7700|__|made ", text), text
+    drawing = draw_rules(rules, "rules")
+    assert drawing.latex.count(r"\[") == len(rules)
+
+
+def test_letters_are_mathematics_in_latex(session: Session) -> None:
+    rules = rules_on_paper(session.lane("Drip", "environment").interpreter)
+    latex = draw_rules([one for one in rules if one.name == "Let"], "let").latex
+    conclusion = (
+        r"\Gamma \ \vdash \ \mathtt{let}\ x\ =\ e_{1}\ \mathtt{in}\ e_{2}\ \Downarrow \ v_{2}"
+    )
+    assert conclusion in latex
+    assert r"\Gamma [x\ \mapsto \ v_{1}]" in latex
+    (fails,) = (one for one in rules if one.conclusion.endswith("Unbound"))
+    assert r"x\ \notin \ \mathrm{dom}(\Gamma )" in draw_rules([fails], "fails").latex
