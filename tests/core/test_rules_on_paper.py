@@ -9,10 +9,12 @@ import re
 import pytest
 
 from embrix.course.load import Course
-from embrix.draw.rules import draw_rules
+from embrix.draw.rules import COLUMN, draw_rules
 from embrix.draw.rules_on_paper import rules_on_paper
+from embrix.draw.scene import Drawing, Label
 from embrix.lanes.session import Session
 from tests.conftest import TINY_LANGUAGE, Maker
+from tests.core.test_drawing import check_geometry
 
 
 @pytest.fixture(scope="module")
@@ -105,13 +107,13 @@ def test_a_store_is_handed_from_premise_to_premise(session: Session) -> None:
     assert found["Γ, σ ⊢ e₁ + e₂ ⇓ n, σ₂"] == (
         "Γ, σ ⊢ e₁ ⇓ n₁, σ₁  Γ, σ₁ ⊢ e₂ ⇓ n₂, σ₂", "n = n₁ + n₂",
     )  # fmt: skip
-    assert found["Γ, σ ⊢ x ⇓ σ(ℓ), σ"] == ("", "ℓ = Γ(x)")
+    assert found["Γ, σ ⊢ x ⇓ σ(l), σ"] == ("", "l = Γ(x)")
     assert found["Γ, σ ⊢ let x = e₁ in e₂ ⇓ v₂, σ₃"] == (
-        "Γ, σ ⊢ e₁ ⇓ v₁, σ₁  Γ[x ↦ ℓ], σ₂ ⊢ e₂ ⇓ v₂, σ₃", "ℓ ∉ dom(σ₁)  σ₂ = σ₁[ℓ ↦ v₁]",
+        "Γ, σ ⊢ e₁ ⇓ v₁, σ₁  Γ[x ↦ l], σ₂ ⊢ e₂ ⇓ v₂, σ₃", "l ∉ dom(σ₁)  σ₂ = σ₁[l ↦ v₁]",
     )  # fmt: skip
     assert found["Γ, σ ⊢ e₁ e₂ ⇓ v₂, σ₄"] == (
-        "Γ, σ ⊢ e₁ ⇓ Closure(x, e₃, Γ₁), σ₁  Γ, σ₁ ⊢ e₂ ⇓ v₁, σ₂  Γ₁[x ↦ ℓ], σ₃ ⊢ e₃ ⇓ v₂, σ₄",
-        "ℓ ∉ dom(σ₂)  σ₃ = σ₂[ℓ ↦ v₁]",
+        "Γ, σ ⊢ e₁ ⇓ Closure(x, e₃, Γ₁), σ₁  Γ, σ₁ ⊢ e₂ ⇓ v₁, σ₂  Γ₁[x ↦ l], σ₃ ⊢ e₃ ⇓ v₂, σ₄",
+        "l ∉ dom(σ₂)  σ₃ = σ₂[l ↦ v₁]",
     )
     # What fails gives nothing else.
     assert "Γ, σ ⊢ x ⇓ error Unbound" in found
@@ -120,12 +122,12 @@ def test_a_store_is_handed_from_premise_to_premise(session: Session) -> None:
 def test_suspensions_are_made_and_forced(session: Session) -> None:
     found = written(session, "Mere", "by_need")
     assert (
-        "Γ[x ↦ ℓ], σ₁ ⊢ e₂ ⇓ v, σ₂", "ℓ ∉ dom(σ)  σ₁ = σ[ℓ ↦ Waiting(e₁, Γ)]",
+        "Γ[x ↦ l], σ₁ ⊢ e₂ ⇓ v, σ₂", "l ∉ dom(σ)  σ₁ = σ[l ↦ Waiting(e₁, Γ)]",
         "Γ, σ ⊢ let x = e₁ in e₂ ⇓ v, σ₂",
     ) in found  # fmt: skip
-    assert ("σ ⊢ ℓ ↓ v, σ₁", "ℓ = Γ(x)", "Γ, σ ⊢ x ⇓ v, σ₁") in found
+    assert ("σ ⊢ l ↓ v, σ₁", "l = Γ(x)", "Γ, σ ⊢ x ⇓ v, σ₁") in found
     assert (
-        "Γ, σ[ℓ ↦ …] ⊢ e ⇓ v, σ₁", "σ(ℓ) = Waiting(e, Γ)", "σ ⊢ ℓ ↓ v, σ₁[ℓ ↦ v]"
+        "Γ, σ[l ↦ …] ⊢ e ⇓ v, σ₁", "σ(l) = Waiting(e, Γ)", "σ ⊢ l ↓ v, σ₁[l ↦ v]"
     ) in found  # fmt: skip
 
 
@@ -237,3 +239,21 @@ def test_letters_are_mathematics_in_latex(session: Session) -> None:
     assert r"\Gamma [x\ \mapsto \ v_{1}]" in latex
     (fails,) = (one for one in rules if one.conclusion.endswith("Unbound"))
     assert r"x\ \notin \ \mathrm{dom}(\Gamma )" in draw_rules([fails], "fails").latex
+
+
+def labels(drawing: Drawing) -> list[str]:
+    return [item.text for page in drawing.pages for item in page.items if isinstance(item, Label)]
+
+
+def test_narrow_rules_stand_in_two_columns(session: Session) -> None:
+    """All of a pair are there, the second ones below each other, and the row fits on a page."""
+    rules = rules_on_paper(session.lane("Punt", "rewriting").interpreter)
+    alone = draw_rules(rules, "rules", high=1.0)
+    pairs = draw_rules(rules, "rules", high=1.0, pairs=True)
+    assert len(alone.pages) == len(rules)
+    assert len(pairs.pages) < len(rules)
+    assert sorted(labels(pairs)) == sorted(labels(alone))
+    for page in pairs.pages:
+        check_geometry(page)
+    narrow = [page for page in pairs.pages if page.width <= 2 * COLUMN + 60]
+    assert len(narrow) >= len(pairs.pages) - 4

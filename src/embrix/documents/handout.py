@@ -27,8 +27,8 @@ from embrix.text.source import Unreadable, read_source
 from embrix.text.visible import visible
 from embrix.trace.walk import Walk
 
-PAGE = 640.0
-"""Points of height that a picture may take on a page."""
+APART = 1.0
+"""A height at which each part of a picture stands alone: pages are filled with them one by one."""
 WIDE = 640.0
 """Points of width that a derivation may take before it goes on at another picture."""
 DEEP = 4
@@ -99,7 +99,7 @@ def _definition(session: Session, language: str, names: Sequence[str]) -> Iterat
         yield HandoutPart("subheading", title)
         yield HandoutPart("text", text)
     if target.grammar is not None:
-        drawing = draw_grammar(target.grammar, "grammar", high=PAGE)
+        drawing = draw_grammar(target.grammar, "grammar", high=APART)
         yield HandoutPart("heading", "Grammar")
         yield HandoutPart("picture", pictures=drawing.pages)
         yield HandoutPart("code", drawing.text)
@@ -113,7 +113,7 @@ def _definition(session: Session, language: str, names: Sequence[str]) -> Iterat
         yield HandoutPart("heading", f"Rules of {name}")
         if interpreter.doc:
             yield HandoutPart("text", interpreter.doc)
-        yield HandoutPart("picture", pictures=draw_rules(rules, name, high=PAGE).pages)
+        yield HandoutPart("picture", pictures=draw_rules(rules, name, high=APART, pairs=True).pages)
 
 
 def _texts(paths: Sequence[Path]) -> Iterator[tuple[str, str]]:

@@ -11,7 +11,7 @@ SIGNS = {
     "⇒": r"\Rightarrow ", "∅": r"\varnothing ", "ρ": r"\rho ", "σ": r"\sigma ", "…": r"\ldots ",
     "≠": r"\neq ", "≤": r"\leq ", "≥": r"\geq ", "∈": r"\in ", "¬": r"\neg ", "∧": r"\wedge ",
     "∨": r"\vee ", "×": r"\times ", "−": "-", "·": r"\cdot ", "λ": r"\lambda ", "↝": r"\leadsto ",
-    "⟶": r"\longrightarrow ", "Γ": r"\Gamma ", "Δ": r"\Delta ", "τ": r"\tau ", "ℓ": r"\ell ",
+    "⟶": r"\longrightarrow ", "Γ": r"\Gamma ", "Δ": r"\Delta ", "τ": r"\tau ",
     "∉": r"\notin ", "′": "'", "⟨": r"\langle ", "⟩": r"\rangle ",
     **{sign: f"_{{{number}}}" for number, sign in enumerate("₀₁₂₃₄₅₆₇₈₉")},
     "*": r"\ast ", "{": r"\{", "}": r"\}", "_": r"\_", "#": r"\#",
@@ -41,7 +41,7 @@ def in_math(text: str, *, letters: bool = False) -> str:
         if piece[0] in " \n\r\t":
             pieces.append(r"\ ")
         elif letters and piece.isascii() and piece.isalpha() and len(piece) == 1:
-            pieces.append(piece)
+            pieces.append(r"\ell " if piece == "l" else piece)
         elif letters and piece in _WORDS:
             pieces.append(rf"\mathrm{{{piece}}}")
         elif piece[0].isalpha() and piece.isascii():

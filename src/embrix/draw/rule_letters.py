@@ -17,7 +17,7 @@ from embrix.terms.node import Constructor
 from embrix.terms.types import BOOL, LOC, NAME, NUMBER, TEXT, Con, Tup, Type, settle
 
 LETTERS = {
-    "Env": "Γ", "Store": "σ", "Loc": "ℓ", "Number": "n", "Int": "n", "Bool": "b", "Text": "t",
+    "Env": "Γ", "Store": "σ", "Loc": "l", "Number": "n", "Int": "n", "Bool": "b", "Text": "t",
     "Name": "x", "Expr": "e", "Stmt": "s", "Value": "v", "Kind": "τ", "Type": "τ",
 }  # fmt: skip
 MADE = "made "

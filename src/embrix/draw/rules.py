@@ -11,6 +11,7 @@ from collections.abc import Iterator, Sequence
 from functools import partial
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from embrix.brix import syntax as s
 from embrix.brix.core import RESULT, Function, Interpreter
@@ -261,13 +262,18 @@ def _hides(first: s.Clause, second: s.Clause) -> bool:
 # ---------------------------------------------------------------------- pictures
 
 
+COLUMN = 240.0
+"""Points of a column, two of which stand on a page."""
 BROAD = 560.0
 """Points that premises and conditions may take beside each other; what is more goes on above the
 line in further rows."""
 
 
-def draw_rules(rules: Sequence[InferenceRule], title: str, high: float | None = None) -> Drawing:
-    """Rules below each other, on pages of a height if one is given."""
+def draw_rules(
+    rules: Sequence[InferenceRule], title: str, high: float | None = None, *, pairs: bool = False
+) -> Drawing:
+    """Rules below each other, on pages of a height if one is given; narrow ones in `pairs` beside
+    each other on request."""
     blocks: list[Tile] = []
     latex: list[str] = []
     for rule in rules:
@@ -286,8 +292,27 @@ def draw_rules(rules: Sequence[InferenceRule], title: str, high: float | None = 
         latex.append(
             "\\[\n" + rule_latex(_stacked(written), math(rule.conclusion), rule.name) + "\n\\]"
         )
-    pages = paged(blocks, LINE, title, high)
+    pages = paged(list(_pairs(blocks)) if pairs else blocks, LINE, title, high)
     return Drawing(tuple(pages), "\n".join(map(write_text, pages)), "\n\n".join(latex))
+
+
+def _pairs(blocks: Sequence[Tile]) -> Iterator[Tile]:
+    """Neighbours that fit into a column each, beside each other."""
+    waiting: Tile | None = None
+    for block in blocks:
+        narrow = block.width <= COLUMN
+        if waiting is not None and narrow:
+            filled = replace(waiting, width=COLUMN)
+            yield beside([filled, block], GAP)
+            waiting = None
+            continue
+        if waiting is not None:
+            yield waiting
+        waiting = block if narrow else None
+        if not narrow:
+            yield block
+    if waiting is not None:
+        yield waiting
 
 
 def _lines(text: str) -> list[str]:
