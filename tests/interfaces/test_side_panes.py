@@ -93,6 +93,20 @@ async def test_another_lane_is_walked_at_the_same_part(course_copy: Path) -> Non
         assert details.step.place == (17, 22)
 
 
+async def test_what_a_substitution_does_is_marked_in_the_term(course_copy: Path) -> None:
+    """Without colour as well: lines below, and a line through the binder that stops it."""
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        await write(pilot, "let x = 3 in x * (let x = 5 in x + 1)")
+        screen.choose_lane("rewriting")
+        await settled(screen)
+        row = screen.step_rows.row(0)
+        assert [text for text, style in row if style.strike] == ["x"]
+        assert [text for text, style in row if style.underline] == ["let", "x"]
+        assert "".join(text for text, _ in row).endswith("let x = 3 in x * (let x = 5 in x + 1)")
+        assert next(text for text, style in screen.step_rows.row(1) if style.underline) == "3"
+
+
 async def test_a_redex_is_marked_where_it_can_be_seen(course_copy: Path) -> None:
     """By its first word where it is everything; far to the right the row begins before it."""
     async with opened(course_copy) as pilot:
@@ -104,8 +118,8 @@ async def test_a_redex_is_marked_where_it_can_be_seen(course_copy: Path) -> None
         def underlined(number: int) -> list[str]:
             return [text for text, style in screen.step_rows.row(number) if style.underline]
 
-        assert underlined(0) == ["let"]
-        assert underlined(1) == ["2 * 1"]
+        assert underlined(0) == ["let", "level", "level"]  # the names that 1 is put in for
+        assert underlined(1) == ["1", "2 * ", "1"]  # what has been put in, and the redex
         assert "".join(underlined(2)) == "1 + 2"  # the 2 is new as well
         far = " + ".join(["1"] * 2 + [f"(let b{n} = {n} in b{n})" for n in range(9)])
         await write(pilot, far.replace("1 + 1", "let q = 1 in q"))

@@ -281,6 +281,9 @@ class StepData(Reply):
     """`brief` in pieces: `sign`, `names`, `store`, `other`, `term` or `result`, and a text."""
     focus: Place | None = None
     renewed: Place | None = None
+    marks: list[tuple[str, int, int]] = []
+    """Places in the text at which a name is `put` something for, a binder has `stopped` that or is
+    `renamed`, or a `value` has been put in."""
     written: str = ""
     place: Place | None = None
     clause: ClausePlace | None = None

@@ -47,7 +47,7 @@ def substitution_details(
         for index, child in enumerate(node[FIELDS:]):
             part = found[index] if found is not None else None
             if part is not None and name in part.names:
-                hidden = hidden or _occurs(signature, name, child)
+                hidden = hidden or occurs(signature, name, child)
             else:
                 inner.append((child, part.around if part is not None else None))
         if hidden:
@@ -57,7 +57,7 @@ def substitution_details(
     return SubstitutionDetails(name, tuple(places), tuple(stopped), tuple(_renamed(term, result)))
 
 
-def _occurs(signature: Signature, name: str, term: Value) -> bool:
+def occurs(signature: Signature, name: str, term: Value) -> bool:
     """Whether a name is used anywhere in a term, bound or free."""
     for node in nodes_of(term):
         form = signature.form_of(node)

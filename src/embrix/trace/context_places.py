@@ -8,6 +8,7 @@ from embrix.grammar.printed import Path
 from embrix.machine.faults import Ended
 from embrix.machine.run import Machine
 from embrix.terms.node import FIELDS, Node
+from embrix.terms.ways import way_to
 
 MOST_NODES = 20_000
 """Nodes in which the place is looked for."""
@@ -33,23 +34,6 @@ def place_in_context(
             if not isinstance(found, tuple) or len(found) == FIELDS:
                 return None
             inner: Node = found[FIELDS][FIELDS]
-            way = _way(term, inner)
+            way = way_to(term, inner, MOST_NODES)
             return (way, inner) if way is not None else None
-    return None
-
-
-def _way(term: Node, part: Node) -> Path | None:
-    """The way to the first place, from the left, at which a node stands in a term."""
-    pending: list[tuple[Node, Path]] = [(term, ())]
-    for _ in range(MOST_NODES):
-        if not pending:
-            break
-        node, way = pending.pop()
-        if node is part:
-            return way
-        pending += [
-            (field, (*way, index))
-            for index, field in reversed([*enumerate(node[FIELDS:])])
-            if isinstance(field, tuple)
-        ]
     return None

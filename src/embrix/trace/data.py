@@ -34,6 +34,7 @@ def step_data(walk: Walk, step: WalkStep) -> StepData:
         refused=[clause_data(walk, span) for span in step.refused],
         stack=list(step.stack),
         put=[put_data(one) for one in step.put],
+        marks=[(one.kind, one.span.start, one.span.end) for one in step.marks],
         note=step.note,
     )
 

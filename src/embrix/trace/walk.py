@@ -9,7 +9,7 @@ when they are looked at; the record itself stays in columns.
 from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from functools import cached_property
 from typing import Literal
 
@@ -23,6 +23,7 @@ from embrix.trace.context_places import place_in_context
 from embrix.trace.judgement_rows import JudgementRows
 from embrix.trace.reductions import Reductions
 from embrix.trace.spread import spread
+from embrix.trace.substitution_marks import Substitution, TermMark, marks_after, marks_before
 from embrix.trace.walk_steps import Put, WalkStep
 
 MOST_PIECES, DEEP, NEAR = 4_000, 1_000, 200
@@ -207,18 +208,22 @@ class Walk(JudgementRows):
         return list(enumerate(self.each_line()))
 
     def _term(self, number: int, *, with_renewed: bool) -> WalkStep:
-        renewed = None
+        renewed: Span | None = None
+        before: Sequence[Substitution] = ()
+        rewritten: Path = ()
         if with_renewed:
             _, instance = self._step(number - 1)
-            path, _ = self._redex(instance)
-            if -1 not in path:
-                renewed = self._print(self._step(number)[0], path).focus
+            rewritten, _ = self._redex(instance)
+            before = self._puts(number - 1)
+            if -1 not in rewritten:
+                renewed = self._print(self._step(number)[0], rewritten).focus
         term, instance = self._step(number)
         if instance < 0:
             printed = self._print(term)
             written = self._written(self._recorder.now)
+            marks = self._marks_after(term, printed.text, rewritten, before)
             return WalkStep(number, "term", printed.text, None, None, 0, (), None, "final",
-                           renewed=renewed, written=written)  # fmt: skip
+                           renewed=renewed, written=written, marks=marks)  # fmt: skip
         steps = self._reductions
         path, innermost = self._redex(instance)
         redex = self._subject(innermost)
@@ -226,12 +231,15 @@ class Walk(JudgementRows):
         if around is not None:
             path, redex = (*path, *around[0]), around[1]
         printed = self._print(term, path)
+        marks = self._marks_after(term, printed.text, rewritten, before)
+        if with_renewed or number == 0:
+            marks += self._marks_before(term, printed.text, self._puts(number))
         return WalkStep(
             number, "term", printed.text, printed.focus, redex[1] if redex else None, 0,
             self._bindings(instance), self._clause(innermost),
             store=self._store(instance, left=False),
             put=self._put(steps.begun[number] + 1, steps.end(number)),
-            renewed=renewed, written=self._written(steps.begun[number]),
+            renewed=renewed, written=self._written(steps.begun[number]), marks=marks,
         )  # fmt: skip
 
     def _written(self, events: int) -> str:
@@ -240,6 +248,44 @@ class Walk(JudgementRows):
         count = bisect_right(places, events)
         pieces = self.traced.result.output[max(0, count - MOST_WRITTEN) : count]
         return "".join(pieces)[-MOST_WRITTEN:]
+
+    def _puts(self, number: int) -> list[Substitution]:
+        """The substitutions of a step of a reduction sequence."""
+        steps = self._reductions
+        recorded = self._recorder.put
+        at = bisect_left(recorded, steps.begun[number] + 1, key=lambda one: one[0])
+        found = recorded[at : at + MOST_PUT]
+        return [one[1:] for one in found if one[0] <= steps.end(number)]
+
+    def _marks_before(
+        self, term: Node, text: str, puts: Sequence[Substitution]
+    ) -> tuple[TermMark, ...]:
+        """Where substitutions do something in a term."""
+        signature = self.lane.interpreter.signature
+        for name, _, inner, result in puts:
+            if isinstance(inner, tuple):
+                marks = marks_before(self._text, signature, term, text, name, inner, result)
+                if marks:
+                    return tuple(marks)
+        return ()
+
+    def _marks_after(
+        self, term: Node, text: str, path: Path, puts: Sequence[Substitution]
+    ) -> tuple[TermMark, ...]:
+        """What substitutions have put into the part of a term that has been rewritten."""
+        signature = self.lane.interpreter.signature
+        relation = self.relation
+        way = path
+        if relation is not None and len(relation.subjects) > 1:
+            way = (relation.control, *path)
+        for one in puts if -1 not in path else ():
+            marks = marks_after(self._text, signature, term, text, way, one)
+            if marks:
+                return tuple(marks)
+        return ()
+
+    def _text(self, term: Node) -> str:
+        return self._print(term).text
 
     def _put(self, first: int, last: int) -> tuple[Put, ...]:
         """The substitutions after so many events."""

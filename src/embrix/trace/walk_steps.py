@@ -13,6 +13,7 @@ from embrix.terms.substitution_details import SubstitutionDetails
 from embrix.text.fitting import Piece, joined_within
 from embrix.text.source import Span
 from embrix.trace.frames import Origin
+from embrix.trace.substitution_marks import TermMark
 
 StepKind: TypeAlias = Literal["term", "enter", "leave", "end"]
 ROW = 100
@@ -78,6 +79,8 @@ class WalkStep(Struct, frozen=True):
     """The end of what has been written so far."""
     put: tuple[Put, ...] = ()
     """The substitutions that take place at this step, or right after this event."""
+    marks: tuple[TermMark, ...] = ()
+    """Places in a term at which these do something, and values that the step before has put in."""
 
     @property
     def brief(self) -> str:

@@ -20,7 +20,7 @@ from embrix.text.hidden import hide, picture, restore
 from embrix.text.line_edits import commented, doubled, moved
 from embrix.text.source import Source
 from embrix.tui.long_text import LongTextArea
-from embrix.tui.theme import ink, token_ink
+from embrix.tui.theme import ink, mark_ink, token_ink
 from embrix.tui.token_colours import TokenColours
 
 KEEPING = 0.7
@@ -320,9 +320,7 @@ class ProgramEditor(LongTextArea, inherit_bindings=False):
         for left, right in self._marks.get(line_index, ()):
             line.stylize(Style(bgcolor=ink(self.app, "ink", "highlight").bgcolor), left, right)
         for left, right, kind in self._replaced.get(line_index, ()):
-            put = kind == "put"
-            text = ink(self.app, "moss" if put else "brass", bold=True, underline=put)
-            line.stylize(text if put else text + Style(strike=True), left, right)
+            line.stylize(mark_ink(self.app, kind), left, right)
         for left, right in self._faults.get(line_index, ()):
             line.stylize(ink(self.app, "brick", underline=True, bold=True), left, right)
         return line

@@ -53,6 +53,16 @@ def _style(theme: str, name: str, ground: str | None, **more: bool) -> Style:
     return Style(color=palette[name], bgcolor=bgcolor, **more)  # type: ignore[arg-type]
 
 
+def mark_ink(app: App[object], kind: str) -> Style:
+    """How a place looks at which a substitution does something: a name that something is `put` in
+    for, a `value` that has been, a binder that has `stopped` it or is `renamed`."""
+    if kind == "stopped":
+        return ink(app, "brass", bold=True, strike=True)
+    if kind == "renamed":
+        return ink(app, "heather", bold=True, italic=True, underline=True)
+    return ink(app, "moss", bold=True, underline=True)
+
+
 TOKEN_INKS = {
     "word": ("brass", True),
     "sign": ("ink", False),

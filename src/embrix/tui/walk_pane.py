@@ -18,7 +18,7 @@ from embrix.text.visible import visible
 from embrix.tui.commands import of_place
 from embrix.tui.rows import Piece, Rows, pieces_to_strip
 from embrix.tui.side_views import OUTCOME_SIGNS
-from embrix.tui.theme import ink
+from embrix.tui.theme import ink, mark_ink
 
 _LEVELS = "▁▂▃▄▅▆▇█"
 
@@ -199,10 +199,15 @@ class StepRows(Rows):
             word = text[slice(*focus)].lstrip("(").partition(" ")[0]
             start = text.index(word, focus[0])
             marked = (start, start + len(word))
-        marks = sorted({begin, len(text), *(n for n in (*marked, *renewed) if n > begin)})
+        inside = [(kind, first, last) for kind, first, last in step.marks if first >= begin]
+        ends = (*marked, *renewed, *(n for _, *span in inside for n in span))
+        marks = sorted({begin, len(text), *(n for n in ends if n > begin)})
         pieces: list[Piece] = [("… ", ink(app, "faint"))] if begin else []
         for first, last in pairwise(marks):
-            if marked[0] <= first and last <= marked[1]:
+            kind = next((one for one, a, b in inside if a <= first and last <= b), "")
+            if kind:
+                style = mark_ink(app, kind)
+            elif marked[0] <= first and last <= marked[1]:
                 style = ink(app, "brass", bold=True, underline=True)
             elif renewed[0] <= first and last <= renewed[1]:
                 style = ink(app, "moss", italic=True)
