@@ -7,6 +7,8 @@ import random
 import pytest
 
 from embrix.course.load import Course
+from embrix.draw.runs import draw_reduction
+from embrix.draw.scene import Label
 from embrix.lanes.session import Session
 from embrix.terms.generate import Generator, Words
 from embrix.terms.ways import part_at, way_to, with_parts
@@ -114,3 +116,15 @@ def test_ways_lead_to_parts() -> None:
         91, None, (92, None, 2), (91, None, inner, 5),
     )  # fmt: skip
     assert with_parts(whole, {(): (7, None)}) == (7, None)
+
+
+def test_what_is_put_in_is_bold_in_the_picture(lockside: Course) -> None:
+    lane = Session(lockside.folder).lane("Drip", "rewriting")
+    walk = Walk(lane, lane.trace("let x = 3 in x * (let x = 5 in x + 1) - x"))
+    (page,) = draw_reduction(walk, "steps").pages
+    labels = [item for item in page.items if isinstance(item, Label)]
+    assert [one.text for one in labels if one.bold] == ["x", "x", "3", "x", "3", "5"]
+    rows: dict[float, str] = {}
+    for one in labels:
+        rows[one.y] = rows.get(one.y, "") + one.text
+    assert [text.strip("→ ") for text in rows.values()] == walk.lines()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from itertools import islice
+from itertools import islice, pairwise
 
 from embrix.draw.plain import write_text
 from embrix.draw.scene import (
@@ -36,8 +36,8 @@ BASE = RISE * SIZE + (LINE - SIZE) / 2
 
 
 def draw_reduction(walk: Walk, title: str) -> Drawing:
-    """The terms of a small-step run below each other, the part that is rewritten underlined; for
-    other runs the conclusions."""
+    """The terms of a small-step run below each other, the part that is rewritten underlined, names
+    for which something is put in and what has been put in bold; for other runs the conclusions."""
     blocks: list[Tile] = []
     count = min(len(walk), MOST_STEPS)
     if walk.style != "reductions":
@@ -48,7 +48,7 @@ def draw_reduction(walk: Walk, title: str) -> Drawing:
         for number in range(count):
             if drawn > MOST_DRAWN:
                 break
-            step = walk.step(number, renewed=False)
+            step = walk.step(number)
             drawn += len(step.text)
             blocks.append(_step(step))
         left = len(walk) - len(blocks)
@@ -66,11 +66,15 @@ def _step(step: WalkStep) -> Tile:
     at = wide(arrow)
     begin, end = (step.focus.start, step.focus.end) if step.focus else (0, 0)
     text = step.text
-    for piece, active in ((text[:begin], False), (text[begin:end], True), (text[end:], False)):
-        if piece:
-            made = label(at, BASE, piece, "accent" if active else "ink", underlined=active)
-            items.append(made)
-            at += wide(made.text)
+    put = [one.span for one in step.marks if one.kind in ("put", "value")]
+    ends = {0, begin, end, len(text), *(at for span in put for at in (span.start, span.end))}
+    for first, last in pairwise(sorted(ends)):
+        active = begin <= first < end
+        bold = any(span.start <= first < span.end for span in put)
+        role: Role = "accent" if active else "ink"
+        made = label(at, BASE, text[first:last], role, bold=bold, underlined=active)
+        items.append(made)
+        at += wide(made.text)
     return Tile(at, LINE, tuple(items))
 
 
