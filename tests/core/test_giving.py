@@ -125,7 +125,8 @@ def test_a_handout_holds_everything_and_needs_nothing_else(lockside: Course, lan
     html = html_of(parts)
     page = Page()
     page.feed(html)
-    assert page.outside == []
+    targets = set(re.findall(r'id="(part\d+)"', html))
+    assert page.outside == [f"href=#part{n}" for n in range(1, len(targets) + 1)]  # the contents
     assert {"Grammar", "Forms", "Programs", "Cases", *(f"Rules of {one}" for one in lanes)} <= set(
         page.headings
     )
@@ -135,6 +136,19 @@ def test_a_handout_holds_everything_and_needs_nothing_else(lockside: Course, lan
     assert content.startswith(b"%PDF")
     fonts = set(re.findall(rb"/BaseFont /([^ ]+)", content))
     assert all(b"DejaVuSansMono" in font for font in fonts), fonts
+    assert b"/Lang (en)" in content
+    titles = re.findall(rb"/Title \(((?:[^()\\]|\\.)*)\)", content)
+    assert {b"Grammar", b"Forms", *(f"Rules of {one}".encode() for one in lanes)} <= set(titles)
+
+
+def test_the_grammar_stands_once(lockside: Course) -> None:
+    session = Session(lockside.folder)
+    drawn = handout(session, Selection(("Drip",), ("environment",), ()))
+    text = handout(session, Selection(("Drip",), ("environment",), (), written=True))
+    at = [one.text for one in drawn].index("Grammar")
+    assert (drawn[at + 1].kind, drawn[at + 2].text) == ("picture", "Forms")
+    assert (text[at + 1].kind, text[at + 2].text) == ("code", "Forms")
+    assert 'Expr ::= "let" name "=" Expr "in" Expr' in text[at + 1].text
 
 
 def test_a_handout_of_the_whole_course_and_of_marked_steps(

@@ -44,6 +44,7 @@ def give_handout(arguments: argparse.Namespace) -> int:
         chosen = Selection(
             tuple(languages), tuple(arguments.lanes or ()), programs or None,
             tuple(arguments.at), tuple(arguments.tags), notes,
+            written=arguments.grammar_as == "text",
         )  # fmt: skip
         parts = handout(session, chosen)
     except (Unreadable, NoPicture) as nothing:

@@ -59,6 +59,8 @@ def add_teaching(add: Adding) -> None:
                       help="only this language; may be given several times")  # fmt: skip
     give.add_argument("--with", metavar="LANE", dest="lanes", action="append",
                       help="only this interpreter; may be given several times")  # fmt: skip
+    give.add_argument("--grammar-as", choices=("diagram", "text"), default="diagram",
+                      help="the grammar as diagrams or as text (default: diagram)")  # fmt: skip
     give.add_argument("--program", metavar="FILE", dest="programs", type=Path, action="append",
                       default=[], help="only this program; may be given several times")  # fmt: skip
     give.add_argument("--at", metavar="N", type=int, action="append", default=[],

@@ -61,6 +61,8 @@ class Selection(Struct, frozen=True):
     notes: str = ""
     given: dict[str, str] = field(default_factory=dict)
     input: tuple[str, ...] = ()
+    written: bool = False
+    """Whether the grammar is written instead of drawn."""
 
 
 def handout(session: Session, chosen: Selection) -> list[HandoutPart]:
@@ -77,7 +79,7 @@ def handout(session: Session, chosen: Selection) -> list[HandoutPart]:
             parts.append(HandoutPart("heading", language))
         names = list(chosen.lanes or course.interpreters.get(language, {}))
         if not chosen.marks:
-            parts += _definition(session, language, names)
+            parts += _definition(session, language, names, written=chosen.written)
         programs = chosen.programs
         if programs is None:
             programs = tuple(_texts(course.programs.get(language, ())))
@@ -90,7 +92,9 @@ def handout(session: Session, chosen: Selection) -> list[HandoutPart]:
     return parts
 
 
-def _definition(session: Session, language: str, names: Sequence[str]) -> Iterator[HandoutPart]:
+def _definition(
+    session: Session, language: str, names: Sequence[str], *, written: bool
+) -> Iterator[HandoutPart]:
     """What a language says of itself, its grammar, its forms, the rules of its interpreters."""
     target = session.course.languages[language]
     if target.doc:
@@ -101,8 +105,10 @@ def _definition(session: Session, language: str, names: Sequence[str]) -> Iterat
     if target.grammar is not None:
         drawing = draw_grammar(target.grammar, "grammar", high=APART)
         yield HandoutPart("heading", "Grammar")
-        yield HandoutPart("picture", pictures=drawing.pages)
-        yield HandoutPart("code", drawing.text)
+        if written:
+            yield HandoutPart("code", drawing.text)
+        else:
+            yield HandoutPart("picture", pictures=drawing.pages)
     yield HandoutPart("heading", "Forms")
     yield HandoutPart("code", "\n".join(_forms(session, language)))
     for name in names:

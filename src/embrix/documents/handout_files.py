@@ -17,6 +17,8 @@ from embrix.text.saving import save_bytes, save_text
 from embrix.text.visible import visible
 
 ENDINGS = (".html", ".pdf", ".tex")
+LEVELS = {"title": 0, "heading": 1, "subheading": 2}
+"""How deep the kinds of headings lie among the bookmarks."""
 
 
 def write_handout(parts: Sequence[HandoutPart], path: Path) -> None:
@@ -42,21 +44,42 @@ pre { font: 13px/1.4 'DejaVu Sans Mono', monospace; background: #f1f1f1; padding
   overflow-x: auto; }
 svg { max-width: 100%; height: auto; display: block; margin: .8rem 0; }
 table { border-collapse: collapse; font: 13px/1.4 'DejaVu Sans Mono', monospace; }
+nav { columns: 2 14rem; font: 14px/1.6 'DejaVu Sans', Verdana, sans-serif; }
+nav a { color: inherit; }
 td, th { text-align: left; vertical-align: top; padding: .15rem .8rem .15rem 0;
   border-bottom: 1px solid #ccc; }
+@media (max-width: 40rem) {
+  body { margin: .5rem auto; }
+  table { display: block; overflow-x: auto; }
+}
+@media print {
+  body { margin: 0; max-width: none; font-size: 11px; }
+  h1, h2, h3 { break-after: avoid; }
+  svg, tr, pre { break-inside: avoid; }
+  pre { background: none; white-space: pre-wrap; }
+}
 """
+FEW = 4
+"""Headings from which on a handout has contents."""
 
 
 def html_of(parts: Sequence[HandoutPart]) -> str:
     """One page that needs nothing else."""
     title = escape(parts[0].text) if parts else ""
     lines = ["<!doctype html>", '<html lang="en">', '<meta charset="utf-8">',
+             '<meta name="viewport" content="width=device-width, initial-scale=1">',
              f"<title>{title}</title>", f"<style>{STYLE}</style>"]  # fmt: skip
+    headings = [part.text for part in parts if part.kind == "heading"]
     tags = {"title": "h1", "heading": "h2", "subheading": "h3", "text": "p", "code": "pre"}
+    at = 0
     for part in parts:
         if part.kind in tags:
             tag = tags[part.kind]
-            lines.append(f"<{tag}>{escape(part.text)}</{tag}>")
+            at += part.kind == "heading"
+            name = f' id="part{at}"' if part.kind == "heading" else ""
+            lines.append(f"<{tag}{name}>{escape(part.text)}</{tag}>")
+            if part.kind == "title" and len(headings) >= FEW:
+                lines += _contents(headings)
         elif part.kind == "picture":
             lines += [write_svg(scene) for scene in part.pictures]
         else:
@@ -69,30 +92,65 @@ def html_of(parts: Sequence[HandoutPart]) -> str:
     return visible("\n".join([*lines, "</html>", ""]), keep="\n")
 
 
+def _contents(headings: Sequence[str]) -> Iterator[str]:
+    yield "<nav><ol>"
+    for number, text in enumerate(headings, 1):
+        yield f'<li><a href="#part{number}">{escape(text)}</a></li>'
+    yield "</ol></nav>"
+
+
 # ---------------------------------------------------------------------- PDF
 
 
 def pdf_of(parts: Sequence[HandoutPart]) -> bytes:
     """A PDF on pages of the size A4, the typeface embedded."""
     from reportlab.lib.pagesizes import A4
-    from reportlab.platypus import SimpleDocTemplate
+    from reportlab.lib.styles import ParagraphStyle
+    from reportlab.platypus import Paragraph, SimpleDocTemplate, Spacer, TableStyle
+    from reportlab.platypus.tableofcontents import TableOfContents
+
+    class Outlined(SimpleDocTemplate):  # type: ignore[misc]
+        """Headings become bookmarks and lines of the contents."""
+
+        def beforeDocument(self) -> None:  # noqa: N802
+            self.headings, self.deepest = 0, -1
+
+        def afterFlowable(self, flowable: Any) -> None:  # noqa: N802
+            level = LEVELS.get(flowable.style.name) if isinstance(flowable, Paragraph) else None
+            if level is None:
+                return
+            self.headings += 1
+            key, text = f"part{self.headings}", flowable.getPlainText()
+            self.canv.bookmarkPage(key)
+            self.deepest = min(level, self.deepest + 1)  # none may be left out
+            self.canv.addOutlineEntry(text, key, self.deepest, closed=level > 0)
+            if level == 1:
+                self.notify("TOCEntry", (0, escape(text), self.page, key))
 
     register()
     sink = io.BytesIO()
     title = visible(parts[0].text) if parts else ""
-    document = SimpleDocTemplate(
+    document = Outlined(
         sink, pagesize=A4, leftMargin=54, rightMargin=54, topMargin=54, bottomMargin=54,
-        title=title, author="", creator="Embrix", invariant=1, initialFontName=PLAIN,
+        title=title, author="", creator="Embrix", invariant=1, initialFontName=PLAIN, lang="en",
     )  # fmt: skip
     flow: list[Any] = []
+    many = sum(part.kind == "heading" for part in parts) >= FEW
     for part in parts:
         flow += _flowables(part, document.width, document.height - 12)
+        if part.kind == "title" and many:
+            line = ParagraphStyle("contents", fontName=PLAIN, fontSize=9, leading=13)
+            rows = TableStyle(
+                [("FONTNAME", (0, 0), (-1, -1), PLAIN), ("PADDING", (0, 0), (-1, -1), 0)]
+            )
+            contents = TableOfContents(levelStyles=[line], dotsMinLevel=0, tableStyle=rows)
+            flow += [contents, Spacer(1, 10)]
 
     def numbered(canvas: Any, _document: Any) -> None:
         canvas.setFont(PLAIN, 8)
         canvas.drawRightString(A4[0] - 54, 30, str(canvas.getPageNumber()))
 
-    document.build(flow, onFirstPage=numbered, onLaterPages=numbered)
+    document.multiBuild(flow, onFirstPage=numbered, onLaterPages=numbered)
     return sink.getvalue()
 
 
