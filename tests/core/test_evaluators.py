@@ -157,3 +157,19 @@ def test_ways_around_a_helper_that_repeats_are_all_found(make_course: Maker) -> 
     lane = Session(make_course(tiny=TINY_LANGUAGE, steps=steps).folder).lane("Tiny", "steps")
     found = {one.outcome.text for one in lane.explore("1 + 2").outcomes}
     assert found == {"3 + 3", "3 + 0", "0 + 3", "0 + 0", "3 + 9", "0 + 9"}
+
+
+def test_an_evaluator_that_repeats_steps_on_its_way_is_walked_itself(make_course: Maker) -> None:
+    """A relation that one clause makes use of is not the sequence of the run."""
+    both = (
+        "interpreter both for Tiny\nmain run\ndefine run(p: Expr) -> Number\n  value_of(p)\n"
+        "define value_of(e: Expr) -> Number by e\n  Lit(n) => n\n"
+        "  Add(l, r) => value_of(l) + value_of(r)\n  Var(_) => 0\n"
+        "  Let(_, _, body) => value_of(repeat step(body))\n"
+        f"{RELATION}"
+    )
+    session = Session(make_course(tiny=TINY_LANGUAGE, both=both).folder)
+    assert rows(session, "both", "1 + (let a = 2 in 3)") == [
+        "value_of(1) ⇓ 1", "value_of(3) ⇓ 3", "value_of(let a = 2 in 3) ⇓ 3",
+        "value_of(1 + (let a = 2 in 3)) ⇓ 4",
+    ]  # fmt: skip

@@ -257,3 +257,29 @@ def test_narrow_rules_stand_in_two_columns(session: Session) -> None:
         check_geometry(page)
     narrow = [page for page in pairs.pages if page.width <= 2 * COLUMN + 60]
     assert len(narrow) >= len(pairs.pages) - 4
+
+
+def test_what_is_used_as_a_whole_too_is_not_seen_through(make_course: Maker) -> None:
+    """`v` is handed on beside its number: the premise still gives v."""
+    text = """\
+interpreter plain for Tiny
+value Value
+  Num(n: Number)  shown "{n}"
+judgement eval "{e} ⇓ {result}"
+main eval
+define eval(e: Expr) -> Value by e
+  Lit(n)           => Num(n)
+  Var(_)           => Num(0)
+  Add(left, right) => Num(number(eval(left)) + number(eval(right)))
+  Let(_, bound, _) =>
+    let v = eval(bound)
+    both(v, number(v))
+define number(v: Value) -> Number by v
+  Num(n) => n
+define both(v: Value, n: Number) -> Value
+  if n == 0 then v else Num(n)
+"""
+    course = make_course(tiny=TINY_LANGUAGE, plain=text)
+    found = written(Session(course.folder), "Tiny", "plain")
+    assert ("e₁ ⇓ n₁  e₂ ⇓ n₂", "n = n₁ + n₂", "e₁ + e₂ ⇓ n") in found
+    assert ("e ⇓ v", "", "let _ = e in _ ⇓ both(v, number(v))") in found

@@ -412,3 +412,43 @@ def test_what_beside_the_look_of_a_state_is_told(make_course: Maker) -> None:
     lane = lane_of(make_course, shown, COUNTING)
     first = states_of(lane, lane.explore("1 + 2"))[0]
     assert (first.text, first.beside) == ("1 + 2 | ∅ | []", ())
+
+
+def test_components_of_one_type_keep_the_order_of_the_parameters(make_course: Maker) -> None:
+    """Whatever stands first behind `by`: the first component becomes the first parameter."""
+    text = """\
+interpreter pouring for Tiny
+main run
+define run(p: Expr) -> (Expr, Expr) by p
+  Add(l, r) => repeat pour(l, r)
+  _         => (p, p)
+define pour(lower: Expr, upper: Expr) -> (Expr, Expr) by upper, lower
+  final Lit(0), _
+  Lit(n), Lit(m) => (Lit(m + 1), Lit(n - 1))
+  no clause _, _ "only numbers are poured"
+"""
+    lane = lane_of(make_course, text, COUNTING)
+    held_against(lane, term_of(lane, "5 + 3"))
+    assert lane.run("5 + 3").outcome.text == "8"
+    assert lane.run("5 + 3").state == ("0",)
+
+
+def test_a_component_goes_to_a_subject_before_it_goes_to_another_parameter(
+    make_course: Maker,
+) -> None:
+    text = """\
+interpreter noted for Tiny
+main run
+define run(p: Expr) -> (Expr, List[Name])
+  repeat go(Lit(9), p, [])
+define go(limit: Expr, e: Expr, seen: List[Name]) -> (Expr, List[Name]) by e, seen
+  final Lit(_), _
+  Var(x), seen           => (limit, [x, ..seen])
+  Add(_, r), seen        => (r, seen)
+  Let(x, _, body), seen  => (body, [x, ..seen])
+"""
+    lane = lane_of(make_course, text, COUNTING)
+    assert Walk(lane, lane.trace("1 + (let a = 2 in b)")).lines() == [
+        "(1 + (let a = 2 in b), [])", "(let a = 2 in b, [])", "(b, [a])", "(9, [b, a])",
+    ]  # fmt: skip
+    held_against(lane, term_of(lane, "1 + (let a = 2 in b)"))

@@ -128,3 +128,13 @@ def test_what_is_put_in_is_bold_in_the_picture(lockside: Course) -> None:
     for one in labels:
         rows[one.y] = rows.get(one.y, "") + one.text
     assert [text.strip("→ ") for text in rows.values()] == walk.lines()
+
+
+def test_a_result_that_has_been_worked_on_is_not_marked(make_course: Maker) -> None:
+    """The clause puts more around it: nothing is said of places that are elsewhere now."""
+    more = STEPS.replace("substitute(v, x, body)", "Add(substitute(v, x, body), Lit(1))")
+    lane = Session(make_course(lang=TINY_LANGUAGE, steps=more).folder).lane("Tiny", "steps")
+    walk = Walk(lane, lane.trace("let a = 3 in a + a"))
+    assert walk.lines()[:2] == ["let a = 3 in a + a", "3 + 3 + 1"]
+    assert marked(walk.step(0)) == [("put", 13, "a"), ("put", 17, "a")]
+    assert marked(walk.step(1)) == []
