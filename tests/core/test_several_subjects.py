@@ -7,6 +7,7 @@ import random
 import pytest
 
 from embrix.brix.mutants import mistakes_in
+from embrix.compare.meaning import between_interpreters
 from embrix.course.load import Course
 from embrix.draw.rules import inference_rules
 from embrix.grammar.parser import Parsed
@@ -452,3 +453,24 @@ define go(limit: Expr, e: Expr, seen: List[Name]) -> (Expr, List[Name]) by e, se
         "(1 + (let a = 2 in b), [])", "(let a = 2 in b, [])", "(b, [a])", "(9, [b, a])",
     ]  # fmt: skip
     held_against(lane, term_of(lane, "1 + (let a = 2 in b)"))
+
+
+def test_the_order_of_subjects_is_a_part_of_what_a_relation_means(make_course: Maker) -> None:
+    """With patterns that fit either way: another order is another relation."""
+    text = """\
+interpreter pouring for Tiny
+main run
+define run(p: Expr) -> (Expr, Expr) by p
+  Add(l, r) => repeat pour(l, r)
+  _         => (p, p)
+define pour(lower: Expr, upper: Expr) -> (Expr, Expr) by upper, lower
+  final Lit(0), _
+  Lit(n), Lit(m) => (Lit(m), Lit(n - 1))
+  no clause _, _ "only numbers are poured"
+"""
+    before = lane_of(make_course, text, COUNTING).interpreter
+    after = lane_of(make_course, text.replace("by upper, lower", "by lower, upper"), COUNTING)
+    found = between_interpreters(before, after.interpreter)
+    assert [(one.part, one.name) for one in found if one.state != "taken over"] == [
+        ("function", "pour")
+    ]

@@ -242,3 +242,17 @@ async def test_long_reasons_of_the_grammar_are_read_in_full(course_copy: Path) -
         await pilot.resize_terminal(220, 44)
         await until(lambda: view.count() < before, "fewer lines")
         assert " ".join(long.split()) in " ".join(shown())
+
+
+async def test_keys_that_come_before_the_run_are_not_lost(course_copy: Path) -> None:
+    """F8 and F9 while the run is still recorded: they were dropped when there was none before."""
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        await write(pilot, "1 + 2 + 3")
+        for action, wanted in ((screen.action_ends, 2), (screen.action_forward, 1)):
+            screen.walking.forget()
+            screen.choose_lane("rewriting")
+            assert screen.step_rows.length == 0
+            action()
+            await settled(screen)
+            assert (screen.at, screen.step_rows.length) == (wanted, 3)

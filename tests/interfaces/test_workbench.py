@@ -413,7 +413,10 @@ async def test_every_size_has_room_for_what_matters(
         for pane in ("program", "lanes", "side", "walk"):
             widget = screen.query_one(f"#{screen.side_view}" if pane == "side" else f"#{pane}")
             widget.focus()
-            await pilot.pause()
+            for _ in range(20):  # the arrangement follows the focus when it is drawn next
+                await pilot.pause()
+                if widget.size.height:
+                    break
             assert widget.size.height >= (1 if pane == "lanes" else 6), (pane, widget.size)
             assert screen.lanes.size.height >= 3
 

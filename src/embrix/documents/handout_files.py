@@ -45,6 +45,7 @@ pre { font: 13px/1.4 'DejaVu Sans Mono', monospace; background: #f1f1f1; padding
 svg { max-width: 100%; height: auto; display: block; margin: .8rem 0; }
 table { border-collapse: collapse; font: 13px/1.4 'DejaVu Sans Mono', monospace; }
 nav { columns: 2 14rem; font: 14px/1.6 'DejaVu Sans', Verdana, sans-serif; }
+nav ol { margin: 0; }
 nav a { color: inherit; }
 td, th { text-align: left; vertical-align: top; padding: .15rem .8rem .15rem 0;
   border-bottom: 1px solid #ccc; }

@@ -372,8 +372,7 @@ class BenchCommands(TextActions):
         self.walking.go(self.step_rows.length - 1)
 
     def action_ends(self) -> None:
-        last = self.step_rows.length - 1
-        self.walking.go(0 if self.at == last else last)
+        self.walking.to_ends()
 
     # ---------------------------------------------------------------- files
 

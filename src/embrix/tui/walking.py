@@ -111,7 +111,7 @@ class Walking:
     def forget(self) -> None:
         """There is no run to walk through."""
         self._desk.drop("walk")
-        self.key = ""
+        self.key = self._shown = ""
         self._begins = None
         self._step_rows.begin(0, "judgements", 0)
         self.show()
@@ -177,15 +177,25 @@ class Walking:
         self.show()
 
     def go(self, number: int) -> None:
-        """Make another step the current one."""
+        """Make another step the current one; of a run that is not there yet, when it is."""
         rows = self._step_rows
         if rows.length == 0:
+            self.at = max(0, number) if self.key else 0
             return
         self.at = max(0, min(number, rows.length - 1))
         rows.cursor = self.at
         rows.show_cursor()
         rows.refresh()
         self.show()
+
+    def to_ends(self) -> None:
+        """To the last step, or when it is the current one to the first; of a run that is not there
+        yet to the last, when it is."""
+        last = self._step_rows.length - 1
+        if self._shown != self.key:
+            self.to_last = True
+        else:
+            self.go(0 if self.at == last else last)
 
     def show(self) -> None:
         """Bring every view to the current step."""
