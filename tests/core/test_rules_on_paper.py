@@ -283,3 +283,36 @@ define both(v: Value, n: Number) -> Value
     found = written(Session(course.folder), "Tiny", "plain")
     assert ("e₁ ⇓ n₁  e₂ ⇓ n₂", "n = n₁ + n₂", "e₁ + e₂ ⇓ n") in found
     assert ("e ⇓ v", "", "let _ = e in _ ⇓ both(v, number(v))") in found
+
+
+@pytest.mark.parametrize(("way", "seen"), [("strict", True), ("loose", False)])
+def test_choices_decide_whether_a_helper_is_seen_through(
+    make_course: Maker, way: str, seen: bool
+) -> None:
+    """Under `loose` the helper gives something for another value too."""
+    text = """\
+interpreter plain for Tiny
+choice numbers "What counts as a number?"
+  strict  "numbers alone"        default
+  loose   "anything; else it is zero"
+value Value
+  Num(n: Number)  shown "{n}"
+  Nothing         shown "nothing"
+error NumberWanted "a number was expected"
+judgement eval "{e} ⇓ {result}"
+main eval
+define eval(e: Expr) -> Value by e
+  Lit(n)           => Num(n)
+  Var(_)           => Nothing
+  Add(left, right) => Num(number(eval(left)) + number(eval(right)))
+  Let(_, _, body)  => eval(body)
+define number(v: Value) -> Number by v
+  Num(n)                                => n
+  Nothing when not (numbers is strict)  => 0
+  Nothing                               => fail NumberWanted
+"""
+    session = Session(make_course(tiny=TINY_LANGUAGE, plain=text).folder)
+    lane = "plain" if way == "strict" else "plain[numbers=loose]"
+    premises = "e₁ ⇓ n₁  e₂ ⇓ n₂" if seen else "e₁ ⇓ v₁  e₂ ⇓ v₂"
+    result = "n = n₁ + n₂" if seen else "n = number(v₁) + number(v₂)"
+    assert (premises, result, "e₁ + e₂ ⇓ n") in written(session, "Tiny", lane)
