@@ -227,6 +227,8 @@ def parser() -> argparse.ArgumentParser:
     )  # fmt: skip
     sub.add_argument("--back", action="store_true", help="look backwards from --at")
     sub.add_argument("--save", metavar="FILE", type=Path, help="keep the walk in a .walk.gz file")
+    sub.add_argument("--slides", metavar="FILE", type=Path,
+                     help="the steps from --at on as slides: one .html page")  # fmt: skip
     replacing(sub)
 
     add_teaching(add)

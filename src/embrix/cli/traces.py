@@ -13,11 +13,13 @@ import msgspec
 from embrix.cli.choice import chosen
 from embrix.cli.status import NEGATIVE, OK, REJECTED, UNREAD
 from embrix.cli.usage import Usage, new_file
+from embrix.documents.run_slides import run_slides
 from embrix.machine.lane import BadBinding
 from embrix.messages.replies import ClausePlace, StepData
 from embrix.text.fitting import indented
 from embrix.text.plural import counted
 from embrix.text.refusal import refusal
+from embrix.text.saving import save_text
 from embrix.text.visible import times, visible
 from embrix.trace.data import head_data, step_data
 from embrix.trace.saved import SavedWalk, Unusable, save_walk
@@ -50,6 +52,8 @@ def walk(arguments: argparse.Namespace) -> int:
         target = new_file(arguments.save, replace=arguments.replace)
         return _keep(found, work.source.text, work.language, target)
     at = arguments.at
+    if arguments.slides is not None:
+        return _as_slides(arguments, found, work.source.text, f"{work.language} {lane.name}")
     if arguments.find is not None:
         kind, _, what = arguments.find.partition("=")
         if kind not in KINDS:
@@ -68,6 +72,18 @@ def walk(arguments: argparse.Namespace) -> int:
 
 def _kind(name: str) -> Kind:
     return next(kind for kind in KINDS if kind == name)
+
+
+def _as_slides(arguments: argparse.Namespace, found: Walk, program: str, title: str) -> int:
+    if arguments.slides.suffix != ".html":
+        raise Usage("the name of the file ends in .html")
+    target = new_file(arguments.slides, replace=arguments.replace)
+    try:
+        save_text(target, run_slides(found, title, program, arguments.at))
+    except OSError as fault:
+        raise Usage(f"{target} cannot be written: {refusal(fault)}") from fault
+    print(f"written to {target}")
+    return OK
 
 
 def _keep(found: Walk, program: str, language: str, path: Path) -> int:
