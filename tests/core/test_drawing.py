@@ -33,7 +33,8 @@ from embrix.draw.latex import SIGNS, in_math, in_text
 from embrix.draw.pdf import PLAIN, register, write_pdf
 from embrix.draw.plot import LETTERS, plot
 from embrix.draw.railroad import draw_grammar
-from embrix.draw.rules import InferenceRule, draw_rules
+from embrix.draw.rule_pictures import draw_rules
+from embrix.draw.rules import InferenceRule
 from embrix.draw.scene import ADVANCE, Box, Label, Line, Path, Scene
 from embrix.draw.svg import write_svg
 from embrix.draw.ticks import ticks

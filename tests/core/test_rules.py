@@ -7,7 +7,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from embrix.course.load import Course
-from embrix.draw.rules import BROAD, InferenceRule, draw_rules, inference_rules
+from embrix.draw.rule_pictures import BROAD, draw_rules
+from embrix.draw.rules import InferenceRule, inference_rules
 from embrix.lanes.session import Session
 from tests.conftest import TINY_LANGUAGE, Maker
 from tests.core.test_drawing import check_geometry, words

@@ -9,7 +9,7 @@ import re
 import pytest
 
 from embrix.course.load import Course
-from embrix.draw.rules import COLUMN, draw_rules
+from embrix.draw.rule_pictures import COLUMN, draw_rules
 from embrix.draw.rules_on_paper import rules_on_paper
 from embrix.draw.scene import Drawing, Label
 from embrix.lanes.session import Session
@@ -316,3 +316,107 @@ define number(v: Value) -> Number by v
     premises = "e₁ ⇓ n₁  e₂ ⇓ n₂" if seen else "e₁ ⇓ v₁  e₂ ⇓ v₂"
     result = "n = n₁ + n₂" if seen else "n = number(v₁) + number(v₂)"
     assert (premises, result, "e₁ + e₂ ⇓ n") in written(session, "Tiny", lane)
+
+
+def numbers(sign: str, written_sign: str = "") -> tuple[str, str, str]:
+    """The rule of an operation on numbers."""
+    return ("e₁ ⇓ n₁  e₂ ⇓ n₂", f"n = n₁ {written_sign or sign} n₂", f"e₁ {sign} e₂ ⇓ n")
+
+
+def test_the_rules_of_drip_by_name(session: Session) -> None:
+    """Written down before they were printed, as those of the three tests below."""
+    assert written(session, "Drip", "by_name") == [
+        ("", "", "n ⇓ n"),
+        ("", "", "x ⇓ error Unbound"),
+        numbers("+"),
+        numbers("-"),
+        numbers("*", "·"),
+        ("e₁ ⇓ n₁  e₂ ⇓ n₂", "n₂ ≠ 0  n = n₁ / n₂", "e₁ / e₂ ⇓ n"),
+        ("e₁ ⇓ n₁  e₂ ⇓ n₂", "n₂ = 0", "e₁ / e₂ ⇓ error DivisionByZero"),
+        ("e ⇓ n₁", "n = -n₁", "-e ⇓ n"),
+        ("e₂[x := e₁] ⇓ v", "", "let x = e₁ in e₂ ⇓ v"),
+    ]
+
+
+def test_the_pure_calculus_to_its_head_and_inside_out(session: Session) -> None:
+    assert written(session, "Eddy", "weak_head") == [
+        ("", "", "(given x: e₁) e₂ → e₁[x := e₂]"),
+        ("e₁ → e₁′", "", "e₁ e₂ → e₁′ e₂"),
+    ]
+    assert written(session, "Eddy", "applicative") == [
+        ("e → e′", "", "given x: e → given x: e′"),
+        ("e₁ → e₁′", "", "e₁ e₂ → e₁′ e₂"),
+        ("e₂ → e₂′", "e₁ is final", "e₁ e₂ → e₁ e₂′"),
+        ("", "e₂ is final", "(given x: e₁) e₂ → e₁[x := e₂]"),
+    ]
+
+
+def kinds(of: str, form: str, gives: str) -> list[tuple[str, str, str]]:
+    """The rules of a form whose two parts are to be of one kind."""
+    return [
+        (f"Γ ⊢ e₁ : {of}  Γ ⊢ e₂ : {of}", "", f"Γ ⊢ {form} : {gives}"),
+        (f"Γ ⊢ e₁ : {of}  Γ ⊢ e₂ : τ", f"τ ≠ {of}", f"Γ ⊢ {form} : error KindsDiffer"),
+        ("Γ ⊢ e₁ : τ", f"τ ≠ {of}", f"Γ ⊢ {form} : error KindsDiffer"),
+    ]
+
+
+def test_the_rules_of_a_type_checker(session: Session) -> None:
+    when, typed = "when e₁ then e₂ else e₃", "let f of x as τ₁ gives τ₂ = e₁ in e₂"
+    assert sorted(written(session, "Gauge", "checking")) == sorted([
+        ("", "", "Γ ⊢ _ : number"),
+        ("", "", "Γ ⊢ x : Γ(x)"),
+        ("", "x ∉ dom(Γ)", "Γ ⊢ x : error Unbound"),
+        *kinds("number", "e₁ + e₂", "number"),
+        *kinds("number", "e₁ - e₂", "number"),
+        *kinds("number", "e₁ * e₂", "number"),
+        *kinds("number", "e₁ / e₂", "number"),
+        ("Γ ⊢ e : number", "", "Γ ⊢ -e : number"),
+        ("Γ ⊢ e : τ", "τ ≠ number", "Γ ⊢ -e : error KindsDiffer"),
+        ("Γ ⊢ e₁ : τ₁  Γ[x ↦ τ₁] ⊢ e₂ : τ₂", "", "Γ ⊢ let x = e₁ in e₂ : τ₂"),
+        ("", "", "Γ ⊢ true : truth"),
+        ("", "", "Γ ⊢ false : truth"),
+        *kinds("number", "e₁ < e₂", "truth"),
+        *kinds("number", "e₁ is e₂", "truth"),
+        *kinds("truth", "e₁ and e₂", "truth"),
+        *kinds("truth", "e₁ or e₂", "truth"),
+        ("Γ ⊢ e₁ : truth  Γ ⊢ e₂ : τ  Γ ⊢ e₃ : τ", "", f"Γ ⊢ {when} : τ"),
+        ("Γ ⊢ e₁ : truth  Γ ⊢ e₂ : τ₁  Γ ⊢ e₃ : τ₂", "τ₂ ≠ τ₁", f"Γ ⊢ {when} : error KindsDiffer"),
+        ("Γ ⊢ e₁ : τ", "τ ≠ truth", f"Γ ⊢ {when} : error KindsDiffer"),
+        ("", "", "Γ ⊢ given x: _ : error NotSaid"),
+        ("Γ[x ↦ τ₁] ⊢ e : τ₂", "", "Γ ⊢ given x as τ₁: e : τ₁ to τ₂"),
+        ("", "", "Γ ⊢ let _ of x = _ in _ : error NotSaid"),
+        (
+            "Γ₁[x ↦ τ₁] ⊢ e₁ : τ₂  Γ₁ ⊢ e₂ : τ₃", "Γ₁ = Γ[f ↦ τ₁ to τ₂]", f"Γ ⊢ {typed} : τ₃",
+        ),
+        (
+            "Γ₁[x ↦ τ₁] ⊢ e₁ : τ₃", "Γ₁ = Γ[f ↦ τ₁ to τ₂]  τ₃ ≠ τ₂",
+            f"Γ ⊢ {typed} : error KindsDiffer",
+        ),
+        ("Γ ⊢ e₁ : τ₁ to τ₂  Γ ⊢ e₂ : τ₁", "", "Γ ⊢ e₁ e₂ : τ₂"),
+        ("Γ ⊢ e₁ : τ₁ to τ₂  Γ ⊢ e₂ : τ₃", "τ₃ ≠ τ₁", "Γ ⊢ e₁ e₂ : error KindsDiffer"),
+        ("Γ ⊢ e₁ : τ", "τ ≠ _ to _", "Γ ⊢ e₁ e₂ : error NoFunction"),
+    ])  # fmt: skip
+
+
+def test_alarms_are_errors_in_premises(session: Session) -> None:
+    closure = "Closure(x, e₃, Γ₁)  "
+    found = written(session, "Siren", "environment")
+    for wanted in [
+        ("Γ ⊢ e₁ ⇓ n₁  Γ ⊢ e₂ ⇓ n₂", "n = n₁ + n₂", "Γ ⊢ e₁ + e₂ ⇓ n"),
+        ("Γ ⊢ e₁ ⇓ n₁  Γ ⊢ e₂ ⇓ n₂", "n₂ ≠ 0  n = n₁ / n₂", "Γ ⊢ e₁ / e₂ ⇓ n"),
+        ("", "", "Γ ⊢ given x: e ⇓ Closure(x, e, Γ)"),
+        (f"Γ ⊢ e₁ ⇓ {closure}Γ ⊢ e₂ ⇓ v₁  Γ₁[x ↦ v₁] ⊢ e₃ ⇓ v₂", "", "Γ ⊢ e₁ e₂ ⇓ v₂"),
+        ("Γ ⊢ e₁ ⇓ n  Γ ⊢ e₂ ⇓ v", "", "Γ ⊢ e₁ e₂ ⇓ error FunctionWanted"),
+        ("Γ ⊢ e ⇓ v", "", "Γ ⊢ alarm e ⇓ error Unheard"),
+        ("Γ ⊢ e₁ ⇓ v", "", "Γ ⊢ guard e₁ else e₂ ⇓ v"),
+        (
+            f"Γ ⊢ e₁ ⇓ error Unheard(v₁)  Γ ⊢ e₂ ⇓ {closure}Γ₁[x ↦ v₁] ⊢ e₃ ⇓ v₂", "",
+            "Γ ⊢ guard e₁ else e₂ ⇓ v₂",
+        ),
+        (
+            "Γ ⊢ e₁ ⇓ error Unheard(v)  Γ ⊢ e₂ ⇓ n", "",
+            "Γ ⊢ guard e₁ else e₂ ⇓ error FunctionWanted",
+        ),
+        ("", "", "Γ ⊢ escape _: _ ⇓ error NoWayOut"),
+    ]:  # fmt: skip
+        assert wanted in found, wanted

@@ -13,7 +13,7 @@ from embrix.documents.pictures import NoPicture
 from embrix.draw.derivations import derivation_of, draw_derivation
 from embrix.draw.environments import draw_environment
 from embrix.draw.railroad import draw_grammar
-from embrix.draw.rules import draw_rules
+from embrix.draw.rule_pictures import draw_rules
 from embrix.draw.rules_on_paper import rules_on_paper
 from embrix.draw.runs import draw_reduction
 from embrix.draw.scene import Scene

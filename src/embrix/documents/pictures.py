@@ -18,7 +18,8 @@ from embrix.draw.derivations import derivation_of, draw_derivation
 from embrix.draw.environments import draw_environment
 from embrix.draw.kinds import Kind
 from embrix.draw.railroad import draw_grammar
-from embrix.draw.rules import draw_rules, inference_rules
+from embrix.draw.rule_pictures import draw_rules
+from embrix.draw.rules import inference_rules
 from embrix.draw.rules_on_paper import rules_on_paper
 from embrix.draw.runs import draw_reduction, draw_store, draw_suspensions
 from embrix.draw.scene import Drawing

@@ -17,6 +17,10 @@ ConditionKind: TypeAlias = Literal[
 ]
 
 
+ERROR = "error "
+"""Before the name of an error in the place of a result."""
+
+
 class Said(Struct, frozen=True):
     """A judgement with what it is about and what it gives, by component."""
 
@@ -96,7 +100,7 @@ class RuleParts(Struct, frozen=True):
 
 def failed(results: tuple[str, ...]) -> bool:
     """Whether results are a failure."""
-    return len(results) == 1 and results[0].startswith("error ")
+    return len(results) == 1 and results[0].startswith(ERROR)
 
 
 def _not(condition: str) -> str:

@@ -99,10 +99,7 @@ class RuleFinder:
             case s.Attempt(value, handlers):
                 yield from self._paths(value, path)
                 for handler in handlers:
-                    failing = self._named(path, handler.patterns[0])
-                    text = self._said(failing, handler.patterns[0])
-                    failing = when(failing, "fails", self._said(path, value), text)
-                    yield from self._paths(handler.body, failing)
+                    yield from self._paths(handler.body, self._failing(value, handler, path))
             case s.AnyOf(ways):
                 for way in ways:
                     yield from self._paths(way.body, self._guarded(way.guard, path))
@@ -110,7 +107,9 @@ class RuleFinder:
                 yield from self._paths(value, path)
                 missing = when(path, "absent", self._said(path, value))
                 yield from self._paths(instead, missing)
-            case s.Fail(error, _, _):
+            case s.Fail(error, args, _):
+                for arg in args:  # what it tells has been worked out before
+                    _, path = self._hoisted(arg, path)
                 yield replace(path, result=(f"error {error}",))
             case s.Todo():
                 yield replace(path, result=("todo",))
@@ -131,6 +130,17 @@ class RuleFinder:
             case _:
                 text, path = self._hoisted(expr, path)
                 yield from self._handed_on(replace(path, result=(text,)))
+
+    def _failing(self, value: s.Expr, handler: s.Clause, path: RulePath) -> RulePath:
+        """What is known where a value fails with what a handler takes."""
+        failing = self._named(path, handler.patterns[0])
+        text = self._said(failing, handler.patterns[0])
+        called = isinstance(value, s.Apply) and isinstance(value.callee, s.Ref)
+        judged = self._judged(value.callee.name) if called else None  # type: ignore[union-attr]
+        if judged is None:
+            return when(failing, "fails", self._said(path, value), text)
+        _, made = self._premise(judged, value.args, path, (f"error {text}",))  # type: ignore[union-attr]
+        return replace(made, names=failing.names)
 
     def _unlike(
         self, texts: Sequence[str], before: Sequence[s.Clause], clause: s.Clause, path: RulePath

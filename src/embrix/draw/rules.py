@@ -6,9 +6,7 @@ clause asks for is a premise, guards and conditions along the path stand beside 
 
 from __future__ import annotations
 
-import textwrap
 from collections.abc import Iterator, Sequence
-from functools import partial
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -17,9 +15,6 @@ from embrix.brix import syntax as s
 from embrix.brix.core import RESULT, Function, Interpreter
 from embrix.brix.paths import inside
 from embrix.brix.pattern_parts import covers, mentioned, names_bound, refined
-from embrix.draw.derivations import GAP, Derivation, rule_block, rule_latex
-from embrix.draw.latex import in_math, in_text
-from embrix.draw.plain import write_text
 from embrix.draw.rule_parts import Condition, RuleParts, Said
 from embrix.draw.rule_paths import (
     WORD,
@@ -28,16 +23,6 @@ from embrix.draw.rule_paths import (
     RulePath,
     renamed_words,
     when,
-)
-from embrix.draw.scene import (
-    LINE,
-    Drawing,
-    Tile,
-    beside,
-    centred,
-    paged,
-    text_block,
-    wide,
 )
 from embrix.terms.types import Con, settle, show_type
 from embrix.text.source import Span
@@ -109,8 +94,8 @@ class _Rules(RuleFinder):
                 ended = (*self._ended(row.patterns, orders), *self._left(row, before[:-1]))
                 yield from self._clause(name, shapes, row.guard, row.body, row.span, ended)
             elif isinstance(row, s.Order):
+                yield from self._order(_not_yet_named(row, orders))
                 orders.append(row)
-                yield from self._order(row)
 
     def _clause(
         self, name: str, shapes: dict[str, str], guard: s.Expr | None, body: s.Expr, span: Span,
@@ -253,91 +238,27 @@ def _results(relation: Function, part: str, others: Sequence[str]) -> tuple[str,
     return found if names or len(found) == 1 else (f"({', '.join(found)})",)
 
 
+def _not_yet_named(row: s.Order, before: Sequence[s.Order]) -> s.Order:
+    """An `order` line without the parts that lines above name: these stand in its place there."""
+    named = {place for one in before if one.guard is None for place in _places(one).values()}
+    places = _places(row)
+    children = tuple(one for one in row.children if places.get(one[0]) not in named)
+    return replace(row, children=children)
+
+
+def _places(row: s.Order) -> dict[str, tuple[str, int]]:
+    """Form and number of each part that an `order` line names."""
+    pattern = row.pattern
+    while isinstance(pattern, s.PAs):
+        pattern = pattern.inner
+    if not isinstance(pattern, s.PMake):
+        return {}
+    names = [arg.name if isinstance(arg, s.PVar) else "" for arg in pattern.args]
+    return {child: (pattern.name, names.index(child)) for child, _ in row.children
+            if child in names}  # fmt: skip
+
+
 def _hides(first: s.Clause, second: s.Clause) -> bool:
     """Whether the first of two clauses takes everything that the second would."""
     pairs = zip(first.patterns, second.patterns, strict=False)
     return first.guard is None and all(covers(one, other) for one, other in pairs)
-
-
-# ---------------------------------------------------------------------- pictures
-
-
-COLUMN = 240.0
-"""Points of a column, two of which stand on a page."""
-BROAD = 560.0
-"""Points that premises and conditions may take beside each other; what is more goes on above the
-line in further rows."""
-
-
-def draw_rules(
-    rules: Sequence[InferenceRule], title: str, high: float | None = None, *, pairs: bool = False
-) -> Drawing:
-    """Rules below each other, on pages of a height if one is given; narrow ones in `pairs` beside
-    each other on request."""
-    blocks: list[Tile] = []
-    latex: list[str] = []
-    for rule in rules:
-        # Conditions stand above the line as premises do, after them.
-        math = partial(in_math, letters=rule.paper)
-        parts = [(text_block(line), math(line)) for one in rule.premises for line in _lines(one)]
-        parts += [
-            (text_block(line, "faint"), math(line) if rule.paper else rf"\text{{{in_text(line)}}}")
-            for one in rule.conditions for line in _lines(one)
-        ]  # fmt: skip
-        rows = list(_rows(parts))
-        tiles = [beside((tile for tile, _ in row), GAP) for row in rows]
-        above = [centred(tiles)] if tiles else []
-        blocks.append(rule_block(Derivation(rule.conclusion, rule.name), above))
-        written = [[text for _, text in row] for row in rows]
-        latex.append(
-            "\\[\n" + rule_latex(_stacked(written), math(rule.conclusion), rule.name) + "\n\\]"
-        )
-    pages = paged(list(_pairs(blocks)) if pairs else blocks, LINE, title, high)
-    return Drawing(tuple(pages), "\n".join(map(write_text, pages)), "\n\n".join(latex))
-
-
-def _pairs(blocks: Sequence[Tile]) -> Iterator[Tile]:
-    """Neighbours that fit into a column each, beside each other."""
-    waiting: Tile | None = None
-    for block in blocks:
-        narrow = block.width <= COLUMN
-        if waiting is not None and narrow:
-            filled = replace(waiting, width=COLUMN)
-            yield beside([filled, block], GAP)
-            waiting = None
-            continue
-        if waiting is not None:
-            yield waiting
-        waiting = block if narrow else None
-        if not narrow:
-            yield block
-    if waiting is not None:
-        yield waiting
-
-
-def _lines(text: str) -> list[str]:
-    """A text that is wider than there is room, in several lines."""
-    return textwrap.wrap(text, int(BROAD / wide("m")), break_on_hyphens=False) or [text]
-
-
-def _rows(parts: Sequence[tuple[Tile, str]]) -> Iterator[list[tuple[Tile, str]]]:
-    """Parts in rows, as many in each as there is room for."""
-    row: list[tuple[Tile, str]] = []
-    used = 0.0
-    for part in parts:
-        more = part[0].width + (GAP if row else 0.0)
-        if row and used + more > BROAD:
-            yield row
-            row, used, more = [], 0.0, part[0].width
-        row.append(part)
-        used += more
-    if row:
-        yield row
-
-
-def _stacked(rows: Sequence[Sequence[str]]) -> list[str]:
-    """Rows of premises as LaTeX has them below each other."""
-    if len(rows) < 2:
-        return [text for row in rows for text in row]
-    lines = " \\\\ ".join(r" \qquad ".join(row) for row in rows)
-    return [rf"\begin{{array}}{{c}} {lines} \end{{array}}"]

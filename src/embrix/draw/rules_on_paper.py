@@ -17,7 +17,7 @@ from embrix.brix import core as k
 from embrix.brix.core import Interpreter
 from embrix.draw.rule_forms import ConcreteForms
 from embrix.draw.rule_letters import MADE, VariableTypes, letters_of
-from embrix.draw.rule_parts import Condition, RuleParts, Said, failed
+from embrix.draw.rule_parts import ERROR, Condition, RuleParts, Said, failed
 from embrix.draw.rule_terms import RuleTerm, changed, parts_within, term_of
 from embrix.draw.rule_writing import RuleWriting
 from embrix.draw.rules import InferenceRule, rules_in_parts
@@ -37,7 +37,8 @@ class _Judged:
     def __init__(self, said: Said) -> None:
         self.said, self.fails = said, failed(said.results)
         self.args = [term_of(text) for text in said.args]
-        self.results = [] if self.fails else [term_of(text) for text in said.results]
+        self.results = [term_of(text.removeprefix(ERROR)) for text in said.results]
+        """What it gives; of one that fails the error."""
 
     @property
     def kinds(self) -> list[Type]:
@@ -139,7 +140,9 @@ class _Paper:
 
 
 def _said(judged: _Judged, writing: RuleWriting) -> str:
-    results = judged.said.results if judged.fails else tuple(map(writing.text, judged.results))
+    results = tuple(map(writing.text, judged.results))
+    if judged.fails:
+        results = (ERROR + results[0],)
     args = tuple(map(writing.text, judged.args))
     return replace(judged.said, args=args, results=results).text
 
@@ -157,14 +160,7 @@ def _taken_apart(draft: _Draft) -> None:
     for term in draft.conclusion.args:
         for part in parts_within(term):
             if part.kind == "as":
-                numbers = count(1)
-
-                def named(
-                    one: RuleTerm, name: str = part.text, of: Iterator[int] = numbers
-                ) -> RuleTerm | None:
-                    return RuleTerm("var", f"{name} {next(of)}") if one.kind == "any" else None
-
-                wholes[part.text] = changed(part.parts[0], named)
+                wholes[part.text] = _all_named(part.parts[0], part.text)
     draft.change(lambda term: wholes.get(term.text) if term.kind in ("var", "as") else None)
 
 
@@ -178,12 +174,31 @@ def _truth(draft: _Draft, call: RuleTerm) -> RuleTerm | None:
 
 
 def _same(draft: _Draft) -> None:
-    """Two names for one thing become one name."""
+    """Two names for one thing become one name; what a premise gives that a condition says to be of
+    some form is written in that form."""
     for condition, terms in tuple(draft.conditions):
-        if condition.kind == "equal" and {term.kind for term in terms} == {"var"}:
-            first, other = terms
+        asked = condition.kind == "holds" and (terms[0].kind, terms[0].text) == ("op", "==")
+        if condition.kind != "equal" and not asked:
+            continue
+        first, other = terms[0].parts if asked else terms
+        given = [one for judged in draft.premises for one in judged.results]
+        if first.kind != "var" or (other.kind == "var" and first not in given):
+            first, other = other, first
+        form = other.kind == "make" and not any(
+            part.kind not in ("make", "var", "any", "const") for part in parts_within(other)
+        )
+        if first == other or (first.kind == "var" and (
+            other.kind == "var" or (first in given and form)
+        )):  # fmt: skip
             draft.conditions = [one for one in draft.conditions if one[1] is not terms]
-            draft.put(other, first)
+            draft.put(first, _all_named(other, first.text))
+
+
+def _all_named(term: RuleTerm, name: str) -> RuleTerm:
+    """A term with a name for every part that may be anything."""
+    numbers = count(1)
+    return changed(term, lambda one: RuleTerm("var", f"{name} {next(numbers)}")
+                   if one.kind == "any" else None)  # fmt: skip
 
 
 def _named(draft: _Draft) -> None:

@@ -1,0 +1,104 @@
+"""Inference rules as pictures and as LaTeX: what is wide in rows, narrow rules in columns."""
+
+from __future__ import annotations
+
+import textwrap
+from collections.abc import Iterator, Sequence
+from functools import partial
+
+from msgspec.structs import replace
+
+from embrix.draw.derivations import GAP, Derivation, rule_block, rule_latex
+from embrix.draw.latex import in_math, in_text
+from embrix.draw.plain import write_text
+from embrix.draw.rules import InferenceRule
+from embrix.draw.scene import (
+    LINE,
+    Drawing,
+    Tile,
+    beside,
+    centred,
+    paged,
+    text_block,
+    wide,
+)
+
+COLUMN = 240.0
+"""Points of a column, two of which stand on a page."""
+BROAD = 560.0
+"""Points that premises and conditions may take beside each other; what is more goes on above the
+line in further rows."""
+
+
+def draw_rules(
+    rules: Sequence[InferenceRule], title: str, high: float | None = None, *, pairs: bool = False
+) -> Drawing:
+    """Rules below each other, on pages of a height if one is given; narrow ones in `pairs` beside
+    each other on request."""
+    blocks: list[Tile] = []
+    latex: list[str] = []
+    for rule in rules:
+        # Conditions stand above the line as premises do, after them.
+        math = partial(in_math, letters=rule.paper)
+        parts = [(text_block(line), math(line)) for one in rule.premises for line in _lines(one)]
+        parts += [
+            (text_block(line, "faint"), math(line) if rule.paper else rf"\text{{{in_text(line)}}}")
+            for one in rule.conditions for line in _lines(one)
+        ]  # fmt: skip
+        rows = list(_rows(parts))
+        tiles = [beside((tile for tile, _ in row), GAP) for row in rows]
+        above = [centred(tiles)] if tiles else []
+        blocks.append(rule_block(Derivation(rule.conclusion, rule.name), above))
+        written = [[text for _, text in row] for row in rows]
+        latex.append(
+            "\\[\n" + rule_latex(_stacked(written), math(rule.conclusion), rule.name) + "\n\\]"
+        )
+    pages = paged(list(_pairs(blocks)) if pairs else blocks, LINE, title, high)
+    return Drawing(tuple(pages), "\n".join(map(write_text, pages)), "\n\n".join(latex))
+
+
+def _pairs(blocks: Sequence[Tile]) -> Iterator[Tile]:
+    """Neighbours that fit into a column each, beside each other."""
+    waiting: Tile | None = None
+    for block in blocks:
+        narrow = block.width <= COLUMN
+        if waiting is not None and narrow:
+            filled = replace(waiting, width=COLUMN)
+            yield beside([filled, block], GAP)
+            waiting = None
+            continue
+        if waiting is not None:
+            yield waiting
+        waiting = block if narrow else None
+        if not narrow:
+            yield block
+    if waiting is not None:
+        yield waiting
+
+
+def _lines(text: str) -> list[str]:
+    """A text that is wider than there is room, in several lines."""
+    return textwrap.wrap(text, int(BROAD / wide("m")), break_on_hyphens=False) or [text]
+
+
+def _rows(parts: Sequence[tuple[Tile, str]]) -> Iterator[list[tuple[Tile, str]]]:
+    """Parts in rows, as many in each as there is room for."""
+    row: list[tuple[Tile, str]] = []
+    used = 0.0
+    for part in parts:
+        more = part[0].width + (GAP if row else 0.0)
+        if row and used + more > BROAD:
+            yield row
+            row, used, more = [], 0.0, part[0].width
+        row.append(part)
+        used += more
+    if row:
+        yield row
+
+
+def _stacked(rows: Sequence[Sequence[str]]) -> list[str]:
+    """Rows of premises as LaTeX has them below each other."""
+    if len(rows) < 2:
+        return [text for row in rows for text in row]
+    lines = " \\\\ ".join(r" \qquad ".join(row) for row in rows)
+    return [rf"\begin{{array}}{{c}} {lines} \end{{array}}"]
