@@ -420,3 +420,11 @@ def test_alarms_are_errors_in_premises(session: Session) -> None:
         ("", "", "Γ ⊢ escape _: _ ⇓ error NoWayOut"),
     ]:  # fmt: skip
         assert wanted in found, wanted
+
+
+def test_a_choice_inside_a_configuration_is_two_rules(session: Session) -> None:
+    found = written(session, "Race", "interleaving")
+    whole = "⟨when n do s₁ otherwise s₂, memory⟩"
+    assert ("", "n = 0", f"{whole} → ⟨s₂, memory⟩") in found
+    assert ("", "n ≠ 0", f"{whole} → ⟨s₁, memory⟩") in found
+    assert not any(" if " in conclusion for _, _, conclusion in found if "when" in conclusion)

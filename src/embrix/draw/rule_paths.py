@@ -121,6 +121,8 @@ class RuleFinder:
             case s.Apply(s.Ref(name), args) if self._opens(name):
                 for found in self._opened(self._helpers[name], args, path):
                     yield from self._handed_on(found)
+            case s.Tuple(items) if any(isinstance(item, s.If) for item in items):
+                yield from self._paths(_split(expr), path)
             case s.Tuple(items):
                 results_: list[str] = []
                 for item in items:
@@ -421,6 +423,18 @@ class RuleFinder:
 
     def _source(self, span: Span) -> Source:
         return span.source or self._interpreter.source
+
+
+def _split(whole: s.Tuple) -> s.If:
+    """A tuple with a choice among its components as a choice of tuples."""
+    at = next(n for n, item in enumerate(whole.items) if isinstance(item, s.If))
+    choice = whole.items[at]
+    assert isinstance(choice, s.If)
+    yes, no = (
+        replace(whole, items=(*whole.items[:at], way, *whole.items[at + 1 :]))
+        for way in (choice.yes, choice.no)
+    )
+    return s.If(choice.test, yes, no, choice.span)
 
 
 def _way(pattern: s.Pattern) -> str | None:
