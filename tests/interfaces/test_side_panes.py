@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 from pathlib import Path
 
 from textual.widgets import Input
@@ -237,7 +238,7 @@ async def test_long_reasons_of_the_grammar_are_read_in_full(course_copy: Path) -
 
         assert len(long) > view.size.width
         assert " ".join(long.split()) in " ".join(shown())
-        assert all(len(text) <= view.size.width for text in shown())
+        await until(lambda: all(len(text) <= view.size.width for text in shown()), "short lines")
         before = view.count()
         await pilot.resize_terminal(220, 44)
         await until(lambda: view.count() < before, "fewer lines")
@@ -256,3 +257,19 @@ async def test_keys_that_come_before_the_run_are_not_lost(course_copy: Path) -> 
             action()
             await settled(screen)
             assert (screen.at, screen.step_rows.length) == (wanted, 3)
+
+
+async def test_a_key_between_a_run_and_its_steps_is_not_lost(course_copy: Path) -> None:
+    """The run is known, its first steps are not there yet, the one before is still in view."""
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        await write(pilot, "1 + 2 + 3")
+        for lane in ("rewriting", "environment", "rewriting", "by_name"):
+            screen.choose_lane(lane)
+            walking = screen.walking
+            while walking._begins is None and not walking.settled:
+                await asyncio.sleep(0)
+            assert walking._begins is not None
+            screen.action_ends()
+            await settled(screen)
+            assert screen.at == screen.step_rows.length - 1 > 0

@@ -139,7 +139,8 @@ class Walking:
     ) -> None:
         self._begins = None
         self._text, self._shown = text, key
-        self.at = max(0, min(self.at, walk.length - 1))
+        self.at = walk.length - 1 if self.to_last else self.at
+        self.at, self.to_last = max(0, min(self.at, walk.length - 1)), False
         self._step_rows.begin(walk.length, walk.style, self.at, known, set(self.marks))
         self._step_rows.empty_text = walk.refused or NO_WALK
         self._bench.query_one(Gauge).show(walk.levels, walk.length, self.at)
