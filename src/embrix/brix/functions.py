@@ -12,9 +12,9 @@ from embrix.brix.infer import Infer
 from embrix.brix.lint import report_lint
 from embrix.brix.order import expand_order
 from embrix.brix.patterns import Patterns
-from embrix.brix.relations import after_step, control_of
+from embrix.brix.relations import after_step, control_of, term_among
 from embrix.brix.world import FunctionSignature, World, count
-from embrix.terms.types import BOOL, Con, Type, settle
+from embrix.terms.types import BOOL, Type
 from embrix.text.source import Span
 from embrix.text.suggest import did_you_mean
 
@@ -116,7 +116,8 @@ def check_function(
     sound = not define.damaged and (world.mark(), len(world.contained)) == (begun, held)
     function = k.Function(
         define.name, signature.params, slots, signature.types, signature.result,
-        _subject(world, signature), signature.subjects, tuple(clauses), body, tuple(finals),
+        term_among(world.sorts, signature.types, signature.subjects), signature.subjects,
+        tuple(clauses), body, tuple(finals),
         judgement, define.span, define.helper, signature.control,
         becomes if isinstance(becomes, tuple) else (),
     )  # fmt: skip
@@ -182,12 +183,3 @@ def _final(world: World, infer: Infer, row: s.Final, types: Sequence[Type]) -> k
     guard = infer.check(row.guard, BOOL) if row.guard is not None else None
     infer.scopes = scopes
     return k.CoreClause(taken, guard, k.Const(True), row.span)
-
-
-def _subject(world: World, signature: FunctionSignature) -> int | None:
-    """The first subject that is a term of the language: the node that failures point at."""
-    for number in signature.subjects:
-        kind = settle(signature.types[number])
-        if isinstance(kind, Con) and kind.name in world.sorts:
-            return number
-    return None

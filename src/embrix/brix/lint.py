@@ -21,6 +21,7 @@ from embrix.brix.paths import (
     Way,
     inside,
 )
+from embrix.brix.relations import term_among
 from embrix.brix.world import FunctionSignature, World
 from embrix.terms.types import Con, Tup, Type, settle
 from embrix.text.source import Span
@@ -179,11 +180,7 @@ class _FunctionLint:
             yield event, event.args[subject], around
 
     def subject_of(self, signature: FunctionSignature) -> int | None:
-        for number in signature.subjects:
-            kind = settle(signature.types[number])
-            if isinstance(kind, Con) and kind.name in self.world.sorts:
-                return number
-        return None
+        return term_among(self.world.sorts, signature.types, signature.subjects)
 
     def evaluated_twice(self, way: Way) -> None:
         seen: set[object] = set()

@@ -13,7 +13,7 @@ from embrix.brix import core as k
 from embrix.brix import syntax as s
 from embrix.brix.infer import Infer
 from embrix.brix.patterns import Patterns
-from embrix.brix.relations import after_step, wrong_step
+from embrix.brix.relations import after_step, handed_over, wrong_step
 from embrix.brix.world import FunctionSignature
 from embrix.terms.node import CONS, NIL, NONE, SOME, TUPLE
 from embrix.terms.types import BOOL, Con, settle, show_type
@@ -188,18 +188,12 @@ class _Part:
         return k.Local(self.slots[source]) if source is not None else k.Const(False)
 
     def source(self, relation: FunctionSignature, number: int) -> int | None:
-        """The own parameter that is handed to the step of a part as one of its: of its type, and of
-        its name if there are several."""
+        """The own parameter that is handed to the step of a part as one of its."""
         signature = self.signature
-        wanted = show_type(relation.types[number])
-        fits = [
-            own
-            for own, kind in enumerate(signature.types)
-            if own != signature.control and show_type(kind) == wanted
-        ]
-        alike = [own for own in fits if signature.params[own] == relation.params[number]]
-        for own in alike or fits:
+        own = handed_over(signature, relation, number)
+        if own is not None:
             return own
+        wanted = show_type(relation.types[number])
         self.infer.world.error(
             "type_mismatch", f"a step of {self.name} needs {wanted}, and {signature.name} has no "
             "parameter of that type", self.span,

@@ -9,6 +9,7 @@ type that has none yet, subjects before the others.
 from __future__ import annotations
 
 from collections.abc import Collection, Sequence
+from typing import Protocol
 
 from embrix.brix import core as k
 from embrix.brix import syntax as s
@@ -19,13 +20,44 @@ from embrix.terms.types import BOOL, UNKNOWN, Con, Tup, Type, listing, settle, s
 from embrix.text.suggest import did_you_mean
 
 
-def control_of(sorts: Collection[str], types: Sequence[Type], subjects: Sequence[int]) -> int:
-    """The parameter that a relation goes into."""
+def term_among(
+    sorts: Collection[str], types: Sequence[Type], subjects: Sequence[int]
+) -> int | None:
+    """The first subject that is a term of the language."""
     for number in subjects:
         kind = settle(types[number])
         if isinstance(kind, Con) and kind.name in sorts:
             return number
-    return subjects[0] if subjects else 0
+    return None
+
+
+def control_of(sorts: Collection[str], types: Sequence[Type], subjects: Sequence[int]) -> int:
+    """The parameter that a relation goes into."""
+    term = term_among(sorts, types, subjects)
+    return next(iter(subjects), 0) if term is None else term
+
+
+class Params(Protocol):
+    """What is known of the parameters of a function, checked or not yet."""
+
+    @property
+    def params(self) -> tuple[str, ...]: ...
+    @property
+    def types(self) -> tuple[Type, ...]: ...
+    @property
+    def control(self) -> int: ...
+
+
+def handed_over(whole: Params, part: Params, number: int) -> int | None:
+    """The parameter of the relation of a whole that is handed to the step of a part as one of its:
+    of its type, and of its name if there are several; None where there is none."""
+    if number == part.control:
+        return whole.control
+    wanted = show_type(part.types[number])
+    fits = [own for own, kind in enumerate(whole.types)
+            if own != whole.control and show_type(kind) == wanted]  # fmt: skip
+    alike = [own for own in fits if whole.params[own] == part.params[number]]
+    return next(iter(alike or fits), None)
 
 
 def after_step(signature: FunctionSignature) -> tuple[int, ...] | Type:

@@ -9,9 +9,16 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from embrix.documents.slide_parts import framed, marked_text, sequence, table, text_of
-from embrix.terms.node import Place
-from embrix.text.visible import cut, visible
+from embrix.documents.slide_parts import (
+    framed,
+    marked_text,
+    names_and_store,
+    placed,
+    sequence,
+    table,
+    text_of,
+)
+from embrix.text.visible import cut
 from embrix.trace.walk import Walk
 from embrix.trace.walk_steps import WalkStep
 
@@ -42,22 +49,21 @@ def run_slides(walk: Walk, title: str, program: str, first: int = 0) -> str:
 def _slide(
     walk: Walk, step: WalkStep, title: str, program: str, before: Sequence[str]
 ) -> Iterator[str]:
+    text = program.rstrip()
     yield "<section>"
     yield f"<h1>{text_of(title)}<small>step {step.number:,} of {len(walk) - 1:,}</small></h1>"
     yield '<div class="columns"><div>'
     yield "<h2>program</h2>"
-    yield f"<pre>{_placed(program.rstrip(), step.place)}</pre>"
+    yield f"<pre>{placed(text, step.place if step.place != (0, len(text)) else None)}</pre>"
     if step.written:
         yield "<h2>output</h2>"
         yield f"<pre>{text_of(step.written)}</pre>"
     yield "</div><div>"
     present = marked_text(step) if step.kind == "term" else text_of(step.brief)
     yield sequence([cut(line, ROW) for line in before], present)
-    names = [(one.name, visible(one.value)) for one in step.bindings if not one.shadowed]
+    names, held = names_and_store(step)
     if names:
         yield from table("names", names)
-    held = [(f"{one.location}{' ●' if one.location in step.changed else ''}", visible(one.value))
-            for one in step.store]  # fmt: skip
     if held:
         yield from table("store", held)
     if step.stack:
@@ -69,11 +75,3 @@ def _slide(
         yield f"<pre>{text_of(clause.source.text[clause.start : clause.end])}</pre>"
     yield "</div></div>"
     yield "</section>"
-
-
-def _placed(program: str, place: Place | None) -> str:
-    if place is None or place == (0, len(program)):
-        return text_of(program)
-    begin, end = place
-    parts = (program[:begin], program[begin:end], program[end:])
-    return f"{text_of(parts[0])}<mark>{text_of(parts[1])}</mark>{text_of(parts[2])}"

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from html import escape
 from itertools import pairwise
 
+from embrix.terms.node import Place
 from embrix.text.visible import cut, visible
 from embrix.trace.walk_steps import WalkStep
 
@@ -115,6 +116,23 @@ def sequence(before: Sequence[str], present: str) -> str:
     """Lines of a sequence, the present one (which may hold marks) below those before it."""
     lines = "".join(f"<span>{text_of(line)}</span>" for line in before)
     return f'<pre class="sequence">{lines}{present}</pre>'
+
+
+def placed(program: str, place: Place | None) -> str:
+    """A program with the part that is active marked."""
+    if place is None:
+        return text_of(program)
+    begin, end = place
+    parts = (program[:begin], program[begin:end], program[end:])
+    return f"{text_of(parts[0])}<mark>{text_of(parts[1])}</mark>{text_of(parts[2])}"
+
+
+def names_and_store(step: WalkStep) -> tuple[list[tuple[str, str]], list[tuple[str, str]]]:
+    """The rows of the tables of names and of the store at a step."""
+    names = [(one.name, visible(one.value)) for one in step.bindings if not one.shadowed]
+    held = [(f"{one.location}{' ●' if one.location in step.changed else ''}", visible(one.value))
+            for one in step.store]  # fmt: skip
+    return names, held
 
 
 def marked_text(step: WalkStep) -> str:

@@ -4,7 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from embrix.documents.slide_parts import framed, marked_text, table, text_of
+from embrix.documents.slide_parts import (
+    framed,
+    marked_text,
+    names_and_store,
+    placed,
+    table,
+    text_of,
+)
 from embrix.documents.stop_pictures import stop_picture
 from embrix.draw.svg import write_svg
 from embrix.lanes.results import ending
@@ -12,7 +19,6 @@ from embrix.lanes.session import Session
 from embrix.lessons.lesson import COVERED, Covered, Lesson, LessonStop
 from embrix.lessons.playing import Played, play
 from embrix.messages.replies_on_lessons import GIVES_AWAY
-from embrix.text.visible import visible
 from embrix.trace.walk_steps import WalkStep
 
 BESIDE = 440.0
@@ -83,11 +89,9 @@ def _step_shown(played: Played, step: WalkStep) -> Iterator[str]:
     block = [f"<h2>{text_of(stop.lanes[0])}, step {step.number} of {len(played.walk) - 1}</h2>",
             f"<pre>{marked_text(step)}</pre>"]  # fmt: skip
     yield from _covered("next", stop, block)
-    names = [(one.name, visible(one.value)) for one in step.bindings if not one.shadowed]
+    names, held = names_and_store(step)
     if names:
         yield from _covered("names", stop, table("names", names))
-    held = [(f"{one.location}{' ●' if one.location in step.changed else ''}", visible(one.value))
-            for one in step.store]  # fmt: skip
     if held:
         yield from _covered("store", stop, table("store", held))
     clause = step.clause
@@ -109,7 +113,4 @@ def _covered(what: Covered, stop: LessonStop, lines: Sequence[str]) -> Iterator[
 def _program(stop: LessonStop, step: WalkStep | None) -> str:
     text = stop.program.rstrip("\n")
     place = step.place if step is not None and stop.where is not None else None
-    if place is None or stop.shown != "walk":
-        return text_of(text)
-    begin, end = place
-    return f"{text_of(text[:begin])}<mark>{text_of(text[begin:end])}</mark>{text_of(text[end:])}"
+    return placed(text, place if stop.shown == "walk" else None)

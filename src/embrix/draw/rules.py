@@ -15,6 +15,7 @@ from embrix.brix import syntax as s
 from embrix.brix.core import RESULT, Function, Interpreter
 from embrix.brix.paths import inside
 from embrix.brix.pattern_parts import covers, mentioned, names_bound, refined
+from embrix.brix.relations import handed_over
 from embrix.draw.rule_parts import Condition, RuleParts, Said
 from embrix.draw.rule_paths import (
     WORD,
@@ -24,7 +25,7 @@ from embrix.draw.rule_paths import (
     renamed_words,
     when,
 )
-from embrix.terms.types import Con, settle, show_type
+from embrix.terms.types import Con, settle
 from embrix.text.source import Span
 
 MOST_PATHS = 24
@@ -165,7 +166,10 @@ class _Rules(RuleFinder):
         before: list[str] = []
         for child, _ in row.children:
             relation = self._relation(row.pattern, child)
-            handed = self._handed(relation)
+            handed = {
+                number: own for number in range(len(relation.params))
+                if (own := handed_over(function, relation, number)) is not None
+            }  # fmt: skip
             inner = tuple(
                 child
                 if number == relation.control
@@ -212,20 +216,6 @@ class _Rules(RuleFinder):
                     if one.finals and settle(one.types[one.control]) == kind:
                         return one
         return self._function
-
-    def _handed(self, relation: Function) -> dict[int, int]:
-        """For the parameters of the relation of a part the own ones that are handed to it."""
-        function = self._function
-        found = {relation.control: function.control}
-        for number, kind in enumerate(relation.types):
-            fits = [
-                own for own, other in enumerate(function.types)
-                if own != function.control and show_type(other) == show_type(kind)
-            ]  # fmt: skip
-            alike = [own for own in fits if function.params[own] == relation.params[number]]
-            if number != relation.control and fits:
-                found[number] = (alike or fits)[0]
-        return found
 
 
 def _results(relation: Function, part: str, others: Sequence[str]) -> tuple[str, ...]:
