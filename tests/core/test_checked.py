@@ -236,7 +236,8 @@ def test_an_edit_that_says_something_else_reaches_what_rests_on_it(
     other = text.replace("Lit(a + b)", "Lit(a + b + 0)", 1)
     assert other != text
     counts = work_of(monkeypatch, lambda: all_there_is(course_copy, {file: other}) and None)
-    assert counts["a case is run"] >= len(cases)  # type: ignore[arg-type]
+    adding = counts["a case is run"]  # other programs do not come to what has changed
+    assert 0 < adding < len(cases)  # type: ignore[arg-type]
     assert 1 <= counts["something is compiled"] <= 2  # its costs are counted, its steps recorded
     # And what was said before is known still.
     counts = work_of(monkeypatch, lambda: all_there_is(course_copy, {file: text}) and None)

@@ -223,15 +223,11 @@ def test_numbers_and_truth_are_no_equal_constants() -> None:
     """Python takes 1, 1.0 and True for the same."""
     written = []
     for value in (1, True, 1.0, "1"):
-        one = known_code._Written()
-        one.add(value)
-        written.append(tuple(one.found))
+        written.append(tuple(known_code.InCore(value).found))
     assert len(set(written)) == 4
     zeros = []
     for value in (0.0, -0.0):
-        one = known_code._Written()
-        one.add(value)
-        zeros.append(tuple(one.found))
+        zeros.append(tuple(known_code.InCore(value).found))
     assert zeros[0] != zeros[1]
 
 

@@ -156,11 +156,22 @@ class Law(Struct, frozen=True, eq=False):
         return (self.function, *self.conditions)
 
 
+class DeclaredAlike:
+    """Stands for all definitions that declare the same, whatever the clauses of their functions
+    say."""
+
+    __slots__ = ("__weakref__",)
+
+
 class Meaning:
     """Stands for all definitions that say the same, comments apart: what rests on nothing else is
     remembered with it."""
 
-    __slots__ = ("__weakref__",)
+    __slots__ = ("__weakref__", "declared")
+
+    def __init__(self, declared: DeclaredAlike | None = None) -> None:
+        self.declared = declared
+        """What is declared, where other definitions may declare the same."""
 
 
 class Language(Struct, frozen=True, eq=False):

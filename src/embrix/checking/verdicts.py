@@ -14,11 +14,14 @@ from pathlib import Path
 from typing import TypeVar
 from weakref import WeakKeyDictionary
 
+from msgspec import Struct
 from msgspec.structs import replace
 
 from embrix.brix.core import Meaning
 from embrix.checking.case_calls import in_good_time
 from embrix.checking.diagnostics import note_of
+from embrix.checking.unchanged import unchanged_verdict
+from embrix.course.checked import MEMORY
 from embrix.course.naming import plain_name, split_version
 from embrix.lanes.names import NoChoice, NoLane
 from embrix.lanes.outside_lane import check_outside
@@ -55,13 +58,16 @@ _VERDICTS: WeakKeyDictionary[Meaning, dict[Hashable, Verdict]] = WeakKeyDictiona
 
 def verdict_of(case: Case, written: str, lane: Lane, calls: int) -> Verdict:
     """The verdict on a case that may make so many calls, remembered as long as the interpreter says
-    the same. `written` is all that the case says, wherever it stands."""
+    the same, or what says something else is nothing that the case has come to. `written` is all
+    that the case says, wherever it stands."""
     known = _VERDICTS.setdefault(lane.interpreter.meaning, {})
     key = (lane.name, lane.interpreter.language.chosen, calls, written)
     if key not in known:
         if len(known) >= MOST_VERDICTS:
             known.clear()
-        known[key] = unfailing(case, lane, lambda case, lane: check_case(case, lane, Limits(calls)))
+        known[key] = unchanged_verdict(
+            lane, key, lambda: unfailing(case, lane, partial(check_case, limits=Limits(calls)))
+        )
     return known[key]
 
 
@@ -73,6 +79,23 @@ def unfailing(case: Case, lane: LaneT, check: Callable[[Case, LaneT], Verdict]) 
         _log.exception("the case %r on %s", case.name, lane.name)
         text = f"an internal error of Embrix: {type(fault).__name__}: {fault}"
         return Verdict(case.name, lane.name, "failed", "a verdict", text, "outcome")
+
+
+class _Asked(Struct, frozen=True):
+    """What a case says, wherever it stands; the roles of the lanes that it speaks of, and by lane
+    what that must give, as it is typed."""
+
+    written: str
+    lanes: frozenset[str]
+    expects: dict[str, str]
+
+
+def _asked(case: Case, lanes: Sequence[tuple[str, str]]) -> _Asked:
+    return _Asked(
+        repr(replace(case, span=_NOWHERE, entry=(-1, -1))),
+        frozenset(role for _, role in lanes if case.applies_to(role)),
+        {name: text for name, _ in lanes if (text := case.typed(name))},
+    )
 
 
 class Testing:
@@ -114,6 +137,17 @@ class Testing:
         if wanted:
             self.lanes = [lane for lane in self.lanes if lane.name in wanted]
             self.outside = [lane for lane in self.outside if lane.name in wanted]
+        self._all = session.lanes(suite.language)
+        self._roles = tuple([(lane.name, lane.role) for lane in self.lanes])
+        self._asked, _ = MEMORY.recall(("asked", self._roles), (suite,), self._each_asked)
+
+    def _each_asked(self, _: Findings) -> dict[int, _Asked]:
+        """By the identity of each case of the suite what it asks of the lanes."""
+        return {id(case): _asked(case, self._roles) for case in self.suite.cases}
+
+    def asked(self, case: Case) -> _Asked:
+        """What a case asks of the lanes."""
+        return self._asked.get(id(case)) or _asked(case, self._roles)
 
     def verdicts(self, case: Case) -> Iterator[Verdict]:
         """The verdicts on a case, one for each lane; none where it waits for an interpreter."""
@@ -127,12 +161,12 @@ class Testing:
         if self.grammar is not None:
             others = self.session.lanes(self.language, self.grammar)
             other = translated(case, self.lanes[0], others[0]) if others and self.lanes else None
-        read_by = [self._read(one, case) for one in self.session.lanes(self.language)]
-        written = repr(replace(case, span=_NOWHERE, entry=(-1, -1)))
+        read_by = [self._read(one, case) for one in self._all]
+        asked = self.asked(case)
         for lane in self.lanes:
             if lane.name != plain_name(lane.name) and self.grammar is not None:
                 continue
-            if not case.applies_to(lane.role):
+            if lane.role not in asked.lanes:
                 yield Verdict(case.name, lane.name, "left out")
                 continue
             if other is not None:
@@ -140,7 +174,9 @@ class Testing:
                 yield unfailing(other, read, check_case)
             else:
                 read = self._read(lane, case)
-                yield in_good_time(read, read_by, partial(verdict_of, case, written), case.calls)
+                yield in_good_time(
+                    read, read_by, partial(verdict_of, case, asked.written), case.calls
+                )
         for outside in self.outside if self.grammar is None else ():
             yield unfailing(case, outside, check_outside)
 
@@ -163,7 +199,7 @@ class Testing:
             line=line,
             entry=case.entry,
             verdicts=[verdict_row(verdict) for verdict in self.verdicts(case)],
-            expects={lane.name: text for lane in self.lanes if (text := case.typed(lane.name))},
+            expects=dict(self.asked(case).expects),
         )
 
 

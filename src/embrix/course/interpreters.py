@@ -13,7 +13,7 @@ from embrix.brix import syntax as s
 from embrix.brix.core import Interpreter, Language
 from embrix.brix.interpreter import CheckedInterpreter, check_interpreter
 from embrix.course.checked import MEMORY
-from embrix.course.meanings import meaning_of
+from embrix.course.meanings import declared_by, meaning_of
 from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.plural import counted
 from embrix.text.suggest import did_you_mean, nearest
@@ -75,9 +75,11 @@ def _interpreter(
 ) -> CheckedInterpreter:
     checked = check_interpreter(syntax, language, base, libraries)
     if checked.made is not None:
-        sources = (syntax.source, *(library.source for library in libraries.values()))
+        written: list[s.InterpreterSyntax | s.LibrarySyntax] = [syntax, *libraries.values()]
+        sources = [one.source for one in written]
         before = (language.meaning, *(() if base is None else (base.meaning,)))
-        meaning = meaning_of(sources, before, has_errors=bool(checked.errors))
+        meaning = meaning_of(sources, before, has_errors=bool(checked.errors),
+                             declared=declared_by(written, before))  # fmt: skip
         checked.made = replace(checked.made, meaning=meaning)
     return checked
 

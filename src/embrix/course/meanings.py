@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Hashable, Iterable, Iterator, Sequence
 from functools import partial
 
+from msgspec import Struct
+
 from embrix.brix import syntax as s
-from embrix.brix.core import Meaning
+from embrix.brix.core import DeclaredAlike, Meaning
 from embrix.brix.parted import definitions_of
 from embrix.brix.reader import read_definition
 from embrix.brix.said import said
 from embrix.course.checked import MEMORY
 from embrix.text.diagnostic import Diagnostic
-from embrix.text.source import Source
+from embrix.text.source import Source, Span
 
 
 def remembered_definitions(source: Source) -> Iterator[Source]:
@@ -26,13 +28,42 @@ def syntax_of(source: Source) -> tuple[s.DefinitionSyntax | None, tuple[Diagnost
 
 
 def meaning_of(
-    sources: Iterable[Source], before: tuple[Meaning, ...], *, has_errors: bool
-) -> Meaning:
+    sources: Iterable[Source], before: tuple[Meaning, ...], *, has_errors: bool,
+    declared: DeclaredAlike | None = None,
+) -> Meaning:  # fmt: skip
     """The meaning of a definition that some texts make up, on top of others. What has an error, in
     its reading or (as is told here) in its checking, tells of its place: it shares none."""
     texts: list[str] = []
     for source in sources:
         if has_errors or any(one.severity == "error" for one in syntax_of(source)[1]):
-            return Meaning()
+            return Meaning(declared)
         texts.append(said(source.text))
-    return MEMORY.recall(("meaning", tuple(texts)), before, lambda _: Meaning())[0]
+    return MEMORY.recall(("meaning", tuple(texts)), before, lambda _: Meaning(declared))[0]
+
+
+def declared_by(
+    definitions: Sequence[s.InterpreterSyntax | s.LibrarySyntax], before: tuple[Meaning, ...]
+) -> DeclaredAlike:
+    """What definitions declare beside what their functions say, on top of others."""
+    said = tuple([
+        _outside(getattr(one, name))
+        for one in definitions for name in one.__struct_fields__ if name not in _INSIDE
+    ])  # fmt: skip
+    under = tuple([one.declared or one for one in before])
+    return MEMORY.recall(("declared", said), under, lambda _: DeclaredAlike())[0]
+
+
+_INSIDE = {"source", "doc", "functions", "widenings", "answers"}
+"""Of a definition: its text, its functions, and what is only said of them."""
+
+
+def _outside(part: object) -> Hashable:
+    """A part of the syntax wherever it stands."""
+    if isinstance(part, Span | Source):
+        return None
+    if isinstance(part, tuple):
+        return tuple([_outside(one) for one in part])
+    if isinstance(part, Struct):
+        fields = tuple([_outside(getattr(part, name)) for name in part.__struct_fields__])
+        return (type(part), fields)
+    return (type(part), part)

@@ -91,6 +91,7 @@ class Body(CallEmitter):
         marked = TailCalls(self.unit, self.key, self.key)
         if target.body is not None:
             inlined = self.unit.inlining.expression(target.body, True, free)
+            self.out += self.marked(0)
             self.into(marked.change(inlined, True), None)
         else:
             subjects = [load(f"s{target.slots[n]}") for n in target.subjects]

@@ -82,6 +82,13 @@ class Emitter(ABC):
         """The node in the graph of tail calls."""
         return self.key
 
+    def marked(self, clause: int) -> list[ast.stmt]:
+        """The mark for a clause of the function that is entered, where such marks are made."""
+        if self.unit.marks is None:
+            return []
+        marks = self.unit.constant(self.unit.marks_of(self.key))
+        return [ast.Assign([ast.Subscript(marks, const(clause), ast.Store())], const(1))]
+
     def stuck_at(self, subjects: Sequence[ast.expr]) -> ast.stmt:
         name = self.unit.constant(self.called)
         return do(call("stuck", name, row(*subjects), load(self.here)))

@@ -8,7 +8,7 @@ any of it stands in a text. It goes for brief code only, in which nothing is wri
 from __future__ import annotations
 
 from collections import OrderedDict
-from collections.abc import Callable, Hashable, Sequence
+from collections.abc import Callable, Collection, Hashable, Sequence
 from fractions import Fraction
 from typing import Any
 
@@ -60,20 +60,35 @@ def _with_errors(one: CompiledFunction, errors: dict[str, k.ErrorType]) -> Compi
 
 def _key(unit: Unit, name: str) -> Hashable | None:
     """All that the code of a function depends on; None where that is not known."""
-    target = unit.functions[name]
-    written = _written(target)
-    called = sorted({name, *written.called})
-    settings = (
+    said = written(unit.functions[name])
+    facts = (unit.functions[name].slots, facts_of(unit, name, {name, *said.called}))
+    return (settings_of(unit, name), facts, tuple(said.found)) if said.whole else None
+
+
+def settings_of(unit: Unit, name: str) -> Hashable:
+    """What the code of a function depends on beside what it says and calls."""
+    return (
         unit.variant, tuple(unit.counters), tuple(sorted(unit.undecided)), unit.knots,
         tuple(sorted(unit.roles.items())), unit.may_bounce(VALUES), unit.bounces(VALUES, VALUES),
         unit.watched == name,
     )  # fmt: skip
-    facts = (name, target.name, target.slots, *((one, _asked(unit, name, one)) for one in called))
-    return (settings, facts, tuple(written.found)) if written.whole else None
+
+
+def facts_of(unit: Unit, name: str, called: Collection[str]) -> Hashable:
+    """What the code of a function depends on about itself and some that it calls."""
+    own = unit.functions[name].name
+    return (name, own, *((one, _asked(unit, name, one)) for one in sorted(called)))
 
 
 def _asked(unit: Unit, caller: str, callee: str) -> Hashable:
     """What is asked of a function where another one calls it, or asks whether a term is final."""
+    known = unit.asked.get((caller, callee))
+    if known is None:
+        known = unit.asked[caller, callee] = _what_is_asked(unit, caller, callee)
+    return known
+
+
+def _what_is_asked(unit: Unit, caller: str, callee: str) -> Hashable:
     target = unit.functions[callee]
     result = settle(target.result)
     return (
@@ -87,13 +102,15 @@ def _asked(unit: Unit, caller: str, callee: str) -> Hashable:
     )  # fmt: skip
 
 
-class _Written:
-    """What a function says, one thing after the other."""
+class InCore:
+    """What a part of the core says, one thing after the other, wherever it stands in a text."""
 
-    def __init__(self) -> None:
+    def __init__(self, part: Any) -> None:
         self.found: list[Any] = []
         self.called: set[str] = set()
         self.whole = True
+        """Whether everything in it is among what was found."""
+        self.add(part)
 
     def add(self, value: Any) -> None:
         """Add a part of the core, a field of one, or a tuple of them."""
@@ -123,10 +140,9 @@ class _Written:
 
 
 @k.once_each
-def _written(function: k.Function) -> _Written:
-    written = _Written()
-    written.add(function.inside)
-    return written
+def written(function: k.Function) -> InCore:
+    """What a function says."""
+    return InCore(function.inside)
 
 
 _PLAIN = {int, str, bool, float, Fraction, frozenset, type(None)}

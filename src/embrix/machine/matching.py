@@ -124,8 +124,10 @@ class Matching:
         if self.bare:
             body.give(body.value(clause.body), target, bare=True)
             return
-        if body.judged and any(clause is one for one in body.own):
-            body.out.append(ClauseChosen(number))
+        if any(clause is one for one in body.own):
+            if body.judged:
+                body.out.append(ClauseChosen(number))
+            body.out += body.marked(number)
         body.out += [Counted(name) for name in self.roles(clause)]
         body.into(clause.body, target)
         if done == LEAVE:

@@ -13,6 +13,7 @@ from embrix.brix.core import ErrorType, Interpreter
 from embrix.grammar.printing import Printer
 from embrix.machine.compiler import Compiled
 from embrix.machine.display import Display
+from embrix.machine.entered import EnteredClauses
 from embrix.machine.faults import (
     Ended,
     Failed,
@@ -31,7 +32,7 @@ from embrix.machine.primitives import CHARACTERS, primitives
 from embrix.machine.recorder import Recorder
 from embrix.machine.stack import with_room
 from embrix.machine.staging import Stages
-from embrix.machine.unit import NOTHING, Undecided, Variant
+from embrix.machine.unit import NOTHING, MarkedClauses, Undecided, Variant
 from embrix.terms.binding import alike, free_names, fresh, substitute
 from embrix.terms.node import (
     FIELDS,
@@ -76,6 +77,7 @@ class Runnable(Protocol):
     interpreter: Interpreter
     printer: Printer | None
     display: Display
+    entered: EnteredClauses
 
     def compiled(self, variant: Variant, *, brief: bool) -> Compiled: ...
 
@@ -106,6 +108,8 @@ class OneRun:
         language = interpreter.language
         signature = interpreter.signature
         compiled = machine.compiled(variant, brief=brief)
+        if compiled.unit.marks is None:
+            machine.entered.unmarked()
         arithmetic = operations(language.numbers, limits.number_bits, self.spend)
         printer = machine.printer
 
@@ -237,6 +241,8 @@ class OneRun:
 
     def _constant(self, value: Any) -> Any:
         """A constant of compiled code; one that stands for a choice is what decides it here."""
+        if isinstance(value, MarkedClauses):
+            return self.machine.entered.marks(value)
         if not isinstance(value, Undecided):
             return value
         interpreter = self.machine.interpreter
@@ -290,6 +296,7 @@ class OneRun:
         finally:
             sys.setrecursionlimit(before)
         self.worn = limit != "numbers"
+        self.machine.entered.unmarked()  # where this happens does not rest on the clauses alone
         raise OutOfFuel(limit)
 
     def outcome(self, work: Callable[[], Value]) -> tuple[Outcome, Shown]:

@@ -16,6 +16,7 @@ from embrix.grammar.printing import Printer
 from embrix.machine.body import nothing_kept
 from embrix.machine.compiler import Compiled, compile_interpreter
 from embrix.machine.display import Display, plainly
+from embrix.machine.entered import EnteredClauses
 from embrix.machine.faults import Ended, Failed, OutOfFuel, Stuck
 from embrix.machine.limits import Limits
 from embrix.machine.one_run import OneRun, Watch
@@ -76,6 +77,7 @@ class Machine:
         self.interpreter = interpreter
         grammar = interpreter.language.grammar
         self.printer = Printer(grammar, self._show_other) if grammar is not None else None
+        self.entered = EnteredClauses()
         self._aside: OneRun | None = None
         self._idle: list[OneRun] = []
         """A run on brief code that is over, for the next one to begin with: to make what a run

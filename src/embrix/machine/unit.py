@@ -4,7 +4,7 @@ written out, which functions are judgements, which substitute."""
 from __future__ import annotations
 
 import ast
-from collections.abc import Mapping
+from collections.abc import Hashable, Mapping
 from itertools import count
 from typing import Any, Literal, TypeAlias
 
@@ -42,6 +42,13 @@ class Undecided(Struct, frozen=True, eq=False):
     choice: str
 
 
+class MarkedClauses(Struct, frozen=True):
+    """Among the constants: where a function with so many clauses marks those that it enters."""
+
+    function: str
+    clauses: int
+
+
 class Unit:
     """An interpreter on its way to Python."""
 
@@ -52,10 +59,14 @@ class Unit:
         is written out or carried out in any way that makes only long runs faster."""
         self.interpreter = interpreter
         self.variant = variant
+        self.marks: dict[str, MarkedClauses] | None = {} if brief and variant == "plain" else None
+        """Where functions mark the clauses that they enter, if they do."""
         choices = interpreter.choices if brief else ()
         self.undecided = {name: Undecided(name) for name in choices}
         self.constants: dict[str, Any] = {}
         """What cannot be written as a Python constant, by the names it has in the code."""
+        self.asked: dict[tuple[str, str], Hashable] = {}
+        """What the code of one function depends on about another (`known_code.py`)."""
         self.functions = dict(interpreter.functions)
         for tag, shown in interpreter.shown.items():
             self.functions[f"shown {tag}"] = shown
@@ -97,6 +108,12 @@ class Unit:
         self.watched = watched(self.functions, interpreter.main, interpreter.repeating)
         """Whether the steps that `main` repeats tell what states they come to."""
         self.knots = any(k.Knot in k.kinds_inside(one) for one in self.functions.values())
+
+    def marks_of(self, name: str) -> MarkedClauses:
+        """Where a function marks its clauses; it is its own clause where it has none."""
+        assert self.marks is not None
+        own = MarkedClauses(name, max(1, len(self.functions[name].clauses)))
+        return self.marks.setdefault(name, own)
 
     def constant(self, value: Any) -> ast.expr:
         """A Python constant, or a name for what cannot be written as one."""
