@@ -30,15 +30,16 @@ from embrix.draw.derivations import (
 from embrix.draw.files import Unwritable, write_drawing
 from embrix.draw.kinds import KINDS
 from embrix.draw.latex import SIGNS, in_math, in_text
-from embrix.draw.pdf import PLAIN, register, write_pdf
+from embrix.draw.pdf import write_pdf
 from embrix.draw.plot import LETTERS, plot
 from embrix.draw.railroad import draw_grammar
 from embrix.draw.rule_pictures import draw_rules
 from embrix.draw.rules import InferenceRule
-from embrix.draw.scene import ADVANCE, Box, Label, Line, Path, Scene
+from embrix.draw.scene import Box, Label, Line, Path, Scene
 from embrix.draw.svg import write_svg
 from embrix.draw.ticks import ticks
 from embrix.draw.trees import Tree, draw_tree, draw_trees, mark_difference
+from embrix.draw.typefaces import ADVANCE, FILES, has, pieces, register, wide
 from embrix.grammar.examples import form_examples
 from embrix.lanes.inspection import look
 from embrix.lanes.session import Session
@@ -174,14 +175,16 @@ def test_every_picture_has_a_sound_geometry_and_is_written_in_every_form(
     for scene in drawing.pages:
         check_geometry(scene)
         root = ElementTree.fromstring(write_svg(scene, "dark"))
-        told = {element.text for element in root.iter("{http://www.w3.org/2000/svg}text")}
+        told = {"".join(one.itertext()) for one in root.iter("{http://www.w3.org/2000/svg}text")}
         assert {label.text for label in scene.labels} <= told
     content = write_pdf(drawing.pages)
     assert content.startswith(b"%PDF")
-    # The typeface is embedded, and no other one is used.
+    # The typefaces are embedded, and no other one is used.
     fonts = set(re.findall(rb"/BaseFont /([^ ]+)", content))
     assert fonts
-    assert all(b"DejaVuSansMono" in font for font in fonts)
+    assert all(b"DejaVuS" in font for font in fonts)
+    proportional = any(b"DejaVuSerif" in font for font in fonts)
+    assert proportional == (kind in ("rules", "costs", "growth", "suite", "decisions", "tokens"))
     assert content.count(b"/FontFile2") >= len(fonts)
 
 
@@ -202,9 +205,51 @@ def test_the_gallery_has_a_program_for_each_form(session: Session, language: str
         assert scene.width < 1_100
 
 
+def test_a_formula_is_set_by_what_its_pieces_are() -> None:
+    """Worked out by hand: variables slanted with their marks upright, words of the language in the
+    typeface of code, words between formulas and signs upright; a sign that a proportional typeface
+    lacks comes from that of code."""
+    assert pieces("Γ ⊢ let x = e₁ in e′", "formula") == (
+        ("serif", "Γ ⊢ "), ("mono", "let"), ("serif", " "), ("serif italic", "x"), ("serif", " = "),
+        ("serif italic", "e"), ("serif", "₁ "), ("mono", "in"), ("serif", " "),
+        ("serif italic", "e"), ("serif", "′"),
+    )  # fmt: skip
+    assert pieces("x ∉ dom(ρ)", "formula") == (
+        ("serif italic", "x"), ("serif", " ∉ dom("), ("serif italic", "ρ"), ("serif", ")"),
+    )  # fmt: skip
+    assert pieces("∅ is final", "formula") == (("mono", "∅"), ("serif", " is final"))
+    assert pieces("two words", "text") == (("serif", "two words"),)
+    assert pieces("a ⟦b⟧", "text") == (
+        ("serif", "a "),
+        ("mono", "⟦"),
+        ("serif", "b"),
+        ("mono", "⟧"),
+    )
+    assert pieces("x = e", "code") == (("mono", "x = e"),)
+
+
+@given(texts)
+def test_the_parts_of_a_text_are_the_whole_text(text: str) -> None:
+    for face in ("code", "text", "formula"):
+        parts = pieces(text, face)  # type: ignore[arg-type]
+        assert "".join(part for _, part in parts) == text
+        assert all(style == "mono" or has(sign, style) for style, part in parts for sign in part)
+
+
+def test_widths_are_those_of_the_typefaces() -> None:
+    """By the measures of the library that writes the PDF."""
+    for text, font, face in (("Widths: ill", "serif", "text"), ("e", "serif italic", "formula"),
+                             ("⊢", "serif", "formula")):  # fmt: skip
+        known = pdfmetrics.stringWidth(text, FILES[font], 10)  # type: ignore[index]
+        assert wide(text, 10, face) == pytest.approx(known)  # type: ignore[arg-type]
+    assert wide("ill", 10, "text") < wide("ill", 10) < wide("mmm", 10, "text")
+
+
 def test_the_advance_is_that_of_the_typeface() -> None:
     register()
-    assert pdfmetrics.stringWidth("⊢m↦", PLAIN, 100) == pytest.approx(300 * ADVANCE, abs=0.1)
+    assert pdfmetrics.stringWidth("⊢m↦", FILES["mono"], 100) == pytest.approx(
+        300 * ADVANCE, abs=0.1
+    )
 
 
 @pytest.mark.parametrize("language", ["Drip", "Rill", "Weir", "Mere"])

@@ -9,7 +9,7 @@ from __future__ import annotations
 import logging
 import time
 from collections.abc import Callable, Hashable, Iterator, Sequence
-from functools import partial
+from functools import lru_cache, partial
 from pathlib import Path
 from typing import TypeVar
 from weakref import WeakKeyDictionary
@@ -225,11 +225,15 @@ def only(report: SuiteReport, tags: Sequence[str], lanes: Sequence[str]) -> Suit
     )
 
 
+_difference = lru_cache(2_000)(difference)
+"""A verdict that stays is not compared again with each edit."""
+
+
 def verdict_row(verdict: Verdict) -> CaseVerdict:
     """A verdict as it is sent to other processes."""
     parts: tuple[list[Place], list[Place]] = ([], [])
     if verdict.state == "failed":
-        expected, actual = difference(verdict.expected, verdict.actual)
+        expected, actual = _difference(verdict.expected, verdict.actual)
         parts = (list(expected), list(actual))
     return CaseVerdict(
         verdict.lane, verdict.state, verdict.expected, verdict.actual, verdict.what,

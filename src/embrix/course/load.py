@@ -7,9 +7,10 @@ in `.suite.toml` a suite, in `.lesson.toml` a lesson, and in the extension of a 
 from __future__ import annotations
 
 import os
+import stat
 import tomllib
 from collections.abc import Iterator, Mapping, Sequence
-from functools import partial
+from functools import lru_cache, partial
 from pathlib import Path
 
 from msgspec import Struct, field
@@ -122,6 +123,12 @@ def _language(
     )
 
 
+@lru_cache(2 * MOST_FILES)
+def _path(file: str) -> Path:
+    """A path as an object, which takes longer to make than to keep."""
+    return Path(file)
+
+
 class _Loader:
     def __init__(self, folder: Path, unsaved: Mapping[Path, str], findings: Findings) -> None:
         self.folder = folder
@@ -152,13 +159,13 @@ class _Loader:
         for place, folders, names in os.walk(self.folder):
             folders[:] = [name for name in folders if not name.startswith(".")]
             looked_at += len(folders) + len(names)
-            if COURSE_FILE in names and Path(place) != self.folder:
+            if COURSE_FILE in names and place != str(self.folder):
                 folders.clear()
                 continue
             if looked_at > MOST_ENTRIES:
                 break
-            paths = (Path(place) / name for name in names if not name.startswith("."))
-            found += [path for path in paths if self.inside(path)]
+            files = (os.path.join(place, name) for name in names if not name.startswith("."))
+            found += [_path(file) for file in files if self.inside(file)]
         # A file that vanished while somebody writes it, or has not been saved yet.
         found += [path for path in self.unsaved if self.folder in path.parents
                   and path.name.endswith(COURSE_FILES) and not path.exists()]  # fmt: skip
@@ -170,17 +177,24 @@ class _Loader:
             )  # fmt: skip
         yield from sorted(found)[:MOST_FILES]
 
-    def inside(self, path: Path) -> bool:
+    def inside(self, file: str) -> bool:
         """Whether this is a file, and lies in the course; a link that leads out of it is reported,
         and so is what only bears the name of a file of a course."""
-        file = path.is_file()
-        if file and (not path.is_symlink() or self.folder in path.resolve().parents):
+        try:
+            kind = os.lstat(file).st_mode
+        except OSError:
+            return False  # it is gone
+        if stat.S_ISREG(kind):
+            return True
+        path = Path(file)
+        is_file = path.is_file()
+        if is_file and self.folder in path.resolve().parents:
             return True
         name = path.relative_to(self.folder).as_posix()
         code, text = "outside_link", "is a link that leads out of the course"
-        if not file:
+        if not is_file:
             code, text = "no_file", "is no file with a text"
-        if file or name.endswith(COURSE_FILES):
+        if is_file or name.endswith(COURSE_FILES):
             self.findings.warning(
                 code, f"{name} {text}; it is left out", self.blank(name), Span(0, 0)
             )

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable, Iterable, Iterator, Sequence
+from collections.abc import Hashable, Iterable, Sequence
 from functools import partial
 
 from msgspec import Struct
@@ -17,9 +17,13 @@ from embrix.text.diagnostic import Diagnostic
 from embrix.text.source import Source, Span
 
 
-def remembered_definitions(source: Source) -> Iterator[Source]:
+def remembered_definitions(source: Source) -> tuple[Source, ...]:
     """The definitions of a file, each the same object as long as nothing in it changes."""
-    return definitions_of(source, lambda text: MEMORY.source(source.name, text, source.path))
+
+    def make(text: str) -> Source:
+        return MEMORY.source(source.name, text, source.path)
+
+    return MEMORY.recall("definitions", (source,), lambda _: tuple(definitions_of(source, make)))[0]
 
 
 def syntax_of(source: Source) -> tuple[s.DefinitionSyntax | None, tuple[Diagnostic, ...]]:

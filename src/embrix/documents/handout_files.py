@@ -10,13 +10,16 @@ from typing import Any
 
 from embrix.documents.handout import HandoutPart
 from embrix.documents.latex_pages import latex_of
-from embrix.draw.pdf import BOLD, PLAIN, has, paint, register
-from embrix.draw.scene import ADVANCE, Scene
+from embrix.draw.pdf import paint
+from embrix.draw.scene import Scene
 from embrix.draw.svg import write_svg
+from embrix.draw.typefaces import ADVANCE, FILES, pieces, register, shown
 from embrix.text.saving import save_bytes, save_text
 from embrix.text.visible import visible
 
 ENDINGS = (".html", ".pdf", ".tex")
+CODE, WORDS, HEADS = FILES["mono"], FILES["serif"], FILES["serif bold"]
+"""The typefaces of programs, of words, and of headings."""
 LEVELS = {"title": 0, "heading": 1, "subheading": 2}
 """How deep the kinds of headings lie among the bookmarks."""
 
@@ -133,22 +136,22 @@ def pdf_of(parts: Sequence[HandoutPart]) -> bytes:
     title = visible(parts[0].text) if parts else ""
     document = Outlined(
         sink, pagesize=A4, leftMargin=54, rightMargin=54, topMargin=54, bottomMargin=54,
-        title=title, author="", creator="Embrix", invariant=1, initialFontName=PLAIN, lang="en",
+        title=title, author="", creator="Embrix", invariant=1, initialFontName=WORDS, lang="en",
     )  # fmt: skip
     flow: list[Any] = []
     many = sum(part.kind == "heading" for part in parts) >= FEW
     for part in parts:
         flow += _flowables(part, document.width, document.height - 12)
         if part.kind == "title" and many:
-            line = ParagraphStyle("contents", fontName=PLAIN, fontSize=9, leading=13)
+            line = ParagraphStyle("contents", fontName=WORDS, fontSize=9, leading=13)
             rows = TableStyle(
-                [("FONTNAME", (0, 0), (-1, -1), PLAIN), ("PADDING", (0, 0), (-1, -1), 0)]
+                [("FONTNAME", (0, 0), (-1, -1), WORDS), ("PADDING", (0, 0), (-1, -1), 0)]
             )
             contents = TableOfContents(levelStyles=[line], dotsMinLevel=0, tableStyle=rows)
             flow += [contents, Spacer(1, 10)]
 
     def numbered(canvas: Any, _document: Any) -> None:
-        canvas.setFont(PLAIN, 8)
+        canvas.setFont(WORDS, 8)
         canvas.drawRightString(A4[0] - 54, 30, str(canvas.getPageNumber()))
 
     document.multiBuild(flow, onFirstPage=numbered, onLaterPages=numbered)
@@ -160,42 +163,60 @@ def _flowables(part: HandoutPart, width: float, height: float) -> Iterator[Any]:
     from reportlab.platypus import Paragraph, Preformatted, Spacer, Table
 
     sizes = {"title": 18, "heading": 13, "subheading": 10}
-    text = _shown(part.text)
     if part.kind in sizes:
         size = sizes[part.kind]
-        style = ParagraphStyle(part.kind, fontName=BOLD, fontSize=size, leading=size * 1.3,
+        style = ParagraphStyle(part.kind, fontName=HEADS, fontSize=size, leading=size * 1.3,
                                spaceBefore=size, spaceAfter=size * 0.4, keepWithNext=1)  # fmt: skip
-        yield Paragraph(escape(text), style)
+        yield Paragraph(_words(part.text), style)
     elif part.kind == "text":
         # A short text tells what follows it.
-        style = ParagraphStyle("text", fontName=PLAIN, fontSize=9, leading=13, spaceAfter=5,
-                               keepWithNext=int(len(text) < 160))  # fmt: skip
-        yield Paragraph(escape(text), style)
+        style = ParagraphStyle("text", fontName=WORDS, fontSize=9.5, leading=13.5, spaceAfter=5,
+                               keepWithNext=int(len(part.text) < 160))  # fmt: skip
+        yield Paragraph(_words(part.text), style)
     elif part.kind == "code":
-        style = ParagraphStyle("code", fontName=PLAIN, fontSize=7.5, leading=10, spaceAfter=6)
+        style = ParagraphStyle("code", fontName=CODE, fontSize=7.5, leading=10, spaceAfter=6)
         fitting = int(width / (7.5 * ADVANCE))
+        text = _program(part.text)
         yield Preformatted(text, style, maxLineLength=fitting, newLineChars="  ")
     elif part.kind == "picture":
         for scene in part.pictures:
             yield _picture(scene, width, height)
             yield Spacer(1, 6)
     else:
-        cell = ParagraphStyle("cell", fontName=PLAIN, fontSize=7, leading=9)
-        head = ParagraphStyle("head", fontName=BOLD, fontSize=7, leading=9)
-        rows = [[Paragraph(escape(_shown(one)), cell if number else head) for one in row]
+        rows = [[Paragraph(*_cell(one, row=number, column=column))
+                 for column, one in enumerate(row)]
                 for number, row in enumerate(part.rows)]  # fmt: skip
         count = max(map(len, part.rows), default=1)
         shares = (0.34, 0.42, 0.24) if count == 3 else (1 / count,) * count
         yield Table(rows, colWidths=[width * share for share in shares], repeatRows=1, style=[
             ("LINEBELOW", (0, 0), (-1, 0), 0.8, "#000000"),
             ("LINEBELOW", (0, 1), (-1, -1), 0.3, "#bbbbbb"),
-            ("VALIGN", (0, 0), (-1, -1), "TOP"), ("FONTNAME", (0, 0), (-1, -1), PLAIN),
+            ("VALIGN", (0, 0), (-1, -1), "TOP"), ("FONTNAME", (0, 0), (-1, -1), WORDS),
         ])  # fmt: skip
         yield Spacer(1, 8)
 
 
-def _shown(text: str) -> str:
-    return "".join(c if c == "\n" or has(c) else "□" for c in visible(text, keep="\n"))
+def _cell(text: str, *, row: int, column: int) -> tuple[str, Any]:
+    """What stands in a cell of a table, and how: what a row is about in words, the rest as code."""
+    from reportlab.lib.styles import ParagraphStyle
+
+    if row and column:
+        return escape(_program(text)), ParagraphStyle("code", fontName=CODE, fontSize=7, leading=9)
+    font = WORDS if row else HEADS
+    return _words(text), ParagraphStyle("words", fontName=font, fontSize=7.5, leading=9)
+
+
+def _words(text: str) -> str:
+    """Words as a paragraph has them: signs that their typeface lacks in that of code."""
+    return "".join(
+        f'<font name="{CODE}">{escape(shown(part))}</font>' if style == "mono" else escape(part)
+        for style, part in pieces(visible(text), "text")
+    )
+
+
+def _program(text: str) -> str:
+    """A text as the typeface of code can show it."""
+    return "\n".join(map(shown, visible(text, keep="\n").split("\n")))
 
 
 def _picture(scene: Scene, width: float, height: float) -> Any:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
+from functools import partial
 
 from embrix.compare.growth import described
 from embrix.compare.range import Scale
@@ -31,11 +32,14 @@ BAR = 260.0
 ROLES: tuple[Role, ...] = ("accent", "good", "store", "bad", "ink")
 MARKS = ("●", "■", "▲", "◆", "○", "□", "△", "◇")
 BASE = RISE * SIZE + (LINE - SIZE) / 2
+_label, _block = partial(label, face="text"), partial(text_block, face="text")
+_wide = partial(wide, face="text")
+"""A chart has words only."""
 
 
 def draw_bars(costs: Mapping[str, Mapping[str, int]], names: Sequence[str], title: str) -> Drawing:
     """For each kind of cost a bar for each lane; the longest of a kind fills the room."""
-    left = max((wide(lane) for lane in costs), default=0.0) + 10
+    left = max((_wide(lane) for lane in costs), default=0.0) + 10
     parts: list[Tile] = []
     lines: list[str] = []
     widest = max((len(lane) for lane in costs), default=0)
@@ -44,20 +48,20 @@ def draw_bars(costs: Mapping[str, Mapping[str, int]], names: Sequence[str], titl
         most = max(found.values(), default=0)
         if not most:
             continue
-        parts.append(text_block(name, bold=True))
+        parts.append(_block(name, bold=True))
         lines.append(name)
         for number, (lane, value) in enumerate(found.items()):
             length = BAR * value / most
             role = ROLES[number % len(ROLES)]
             count = f"{value:,}"
-            items: list[Item] = [label(0, BASE, lane)]
+            items: list[Item] = [_label(0, BASE, lane)]
             if value:
                 items.append(Box(left, 3, max(0.8, length), LINE - 6, role, "shade"))
-            items.append(label(left + length + 6, BASE, count))
-            parts.append(Tile(left + length + 6 + wide(count), LINE, tuple(items)))
+            items.append(_label(left + length + 6, BASE, count))
+            parts.append(Tile(left + length + 6 + _wide(count), LINE, tuple(items)))
             lines.append(f"  {lane:<{widest}}  {'█' * round(30 * value / most)} {count}".rstrip())
         parts.append(Tile(0, 6, ()))
-    parts = parts or [text_block("nothing was counted", "faint")]
+    parts = parts or [_block("nothing was counted", "faint")]
     return Drawing((scene_of(stacked(parts), title),), "\n".join(lines) + "\n")
 
 
@@ -71,7 +75,7 @@ def draw_growth(
     """A cost against a parameter, a line for each lane; the growth that fits best is named."""
     points = [point for row in table.values() for point in row]
     if not points:
-        scene = scene_of(text_block("no run finished", "faint"), title)
+        scene = scene_of(_block("no run finished", "faint"), title)
         return Drawing((scene,), "no run finished\n")
     lows, highs = ([f(p[axis] for p in points) for axis in (0, 1)] for f in (min, max))
     low_y = 0.0 if scale == "linear" else max(1.0, lows[1])
@@ -90,7 +94,7 @@ def draw_growth(
             share = (value - bottom) / max(1e-9, top - bottom)
         return LINE + HIGH * (1 - share)
 
-    left = max(wide(f"{mark:,.0f}") for mark in y_marks) + 10
+    left = max(_wide(f"{mark:,.0f}") for mark in y_marks) + 10
 
     def x(value: float) -> float:
         begin, end = lows[0], highs[0]
@@ -101,20 +105,20 @@ def draw_growth(
     items: list[Item] = [
         Line(left, LINE, left, LINE + HIGH),
         Line(left, LINE + HIGH, left + BROAD, LINE + HIGH),
-        label(0, BASE - 3, cost, "faint"),
+        _label(0, BASE - 3, cost, "faint"),
     ]
     for mark in y_marks:
         shown = f"{mark:,.0f}"
         items.append(Line(left, y(mark), left + BROAD, y(mark), "shade", 0.5))
-        items.append(label(left - 6 - wide(shown), y(mark) + 3.5, shown, "faint"))
+        items.append(_label(left - 6 - _wide(shown), y(mark) + 3.5, shown, "faint"))
     for mark in ticks(lows[0], highs[0], level):
         if not lows[0] <= mark <= highs[0]:
             continue
         shown = f"{mark:g}"
         items.append(Line(x(mark), LINE + HIGH, x(mark), LINE + HIGH + 4))
-        items.append(label(x(mark) - wide(shown) / 2, 2 * LINE + HIGH, shown, "faint"))
-    items.append(label(left + BROAD + 8, LINE + HIGH + 3, parameter, "faint"))
-    broad = left + BROAD + 16 + wide(parameter)
+        items.append(_label(x(mark) - _wide(shown) / 2, 2 * LINE + HIGH, shown, "faint"))
+    items.append(_label(left + BROAD + 8, LINE + HIGH + 3, parameter, "faint"))
+    broad = left + BROAD + 16 + _wide(parameter)
     for number, (lane, row) in enumerate(table.items()):
         role = ROLES[number % len(ROLES)]
         sign = MARKS[number % len(MARKS)]
@@ -128,8 +132,8 @@ def draw_growth(
             for at, (a, b) in enumerate(row) if at % every == 0 or at == len(row) - 1
         ]  # fmt: skip
         legend = f"{sign} {lane}: {described(row)}"
-        items.append(label(0, LINE * (3.4 + number) + HIGH, legend, role))
-        broad = max(broad, wide(legend))
+        items.append(_label(0, LINE * (3.4 + number) + HIGH, legend, role))
+        broad = max(broad, _wide(legend))
     high = LINE * (3.6 + len(table)) + HIGH
     scene = scene_of(Tile(broad, high, tuple(items)), title)
     return Drawing((scene,), _growth_text(table, parameter, cost))

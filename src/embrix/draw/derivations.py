@@ -25,6 +25,7 @@ from embrix.draw.scene import (
     scene_of,
     wide,
 )
+from embrix.draw.typefaces import Face
 from embrix.machine.recorder import NOT_LEFT
 from embrix.text.visible import visible
 from embrix.trace.walk import Walk
@@ -106,28 +107,27 @@ def folded_note(node: Derivation) -> str:
     return f"… {node.folded:,} more" if node.folded else ""
 
 
-def rule_block(node: Derivation, above: list[Tile]) -> Tile:
+def rule_block(node: Derivation, above: list[Tile], face: Face = "code") -> Tile:
     """A conclusion under a line under parts beside each other."""
     hidden = folded_note(node)
     if hidden:
         made = label(0, RISE * SIZE + (LINE - SIZE) / 2, hidden, "faint")
-        above = [*above, Tile(wide(hidden), LINE, (made,))]
+        above = [*above, Tile(made.width, LINE, (made,))]
     row = beside(above, GAP)
-    text = visible(node.conclusion)
-    own = wide(text)
-    broad = max(row.width, own)
-    size = SIZE * 0.75
-    name = visible(node.rule)
-    top = row.height
-    rule_y = top + 3
+    rule_y = row.height + 3
+    base = rule_y + 2 + RISE * SIZE + (LINE - SIZE) / 2
     role: Role = "bad" if node.unfinished else "ink"
+    conclusion = label(0, base, node.conclusion, role, face=face)
+    broad = max(row.width, conclusion.width)
     items: list[Piece] = list(row.at((broad - row.width) / 2, 0))
     items.append(Line(0, rule_y, broad, rule_y, role, dashed=node.unfinished))
-    if name:
-        items.append(label(broad + 4, rule_y + size * 0.3, name, "accent", size=size))
-    base = rule_y + 2 + RISE * SIZE + (LINE - SIZE) / 2
-    items.append(label((broad - own) / 2, base, text, role))
-    return Tile(broad + (4 + wide(name, size) if name else 0), rule_y + 2 + LINE, tuple(items))
+    size = SIZE * 0.75
+    name = label(broad + 4, rule_y + size * 0.3, node.rule, "accent", size=size,
+                 face="code" if face == "code" else "text")  # fmt: skip
+    if node.rule:
+        items.append(name)
+    items.append(replace(conclusion, x=(broad - conclusion.width) / 2))
+    return Tile(broad + (4 + name.width if node.rule else 0), rule_y + 2 + LINE, tuple(items))
 
 
 def pages_of(root: Derivation, page: float = PAGE) -> list[Derivation]:

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import re
-
+from embrix.draw.typefaces import FORMULA, WORDS
 from embrix.text.visible import visible
 
 SIGNS = {
@@ -17,7 +16,6 @@ SIGNS = {
     "*": r"\ast ", "{": r"\{", "}": r"\}", "_": r"\_", "#": r"\#",
     "%": r"\%", "&": r"\&", "$": r"\$", "~": r"\sim ", "^": r"\hat{\ }", "\\": r"\backslash ",
 }  # fmt: skip
-_PIECE = re.compile(r"[A-Za-z][A-Za-z0-9_']*|\d+(?:\.\d+)?|[ \n\r\t]+|.", re.DOTALL)
 _IN_TEXT = {
     "\\": r"\textbackslash{}", "~": r"\textasciitilde{}", "^": r"\textasciicircum{}",
     "<": "$<$", ">": "$>$", "|": "$|$",
@@ -27,22 +25,16 @@ _IN_TEXT = {
 """How signs that steer LaTeX, or that it would join or replace, stand in running text."""
 
 
-_WORDS = frozenset({
-    "is", "final", "recursively", "otherwise", "error", "dom", "there", "no", "fails", "written",
-})  # fmt: skip
-"""Words that stand between formulas."""
-
-
 def in_math(text: str, *, letters: bool = False) -> str:
     """A line of text as mathematics: words stand upright, signs become commands. With `letters` a
     letter alone is a variable, and the words between formulas are those of a text."""
     pieces: list[str] = []
-    for piece in _PIECE.findall(visible(text, keep="\n\r\t")):
+    for piece in FORMULA.findall(visible(text, keep="\n\r\t")):
         if piece[0] in " \n\r\t":
             pieces.append(r"\ ")
         elif letters and piece.isascii() and piece.isalpha() and len(piece) == 1:
             pieces.append(r"\ell " if piece == "l" else piece)
-        elif letters and piece in _WORDS:
+        elif letters and piece in WORDS:
             pieces.append(rf"\mathrm{{{piece}}}")
         elif piece[0].isalpha() and piece.isascii():
             pieces.append(rf"\mathtt{{{piece.replace('_', chr(92) + '_')}}}")

@@ -4,19 +4,13 @@ from __future__ import annotations
 
 import io
 from collections.abc import Sequence
-from pathlib import Path as File
 from typing import Any
 
 from embrix.draw.curves import rounded
 from embrix.draw.palette import THEMES, ThemeName
-from embrix.draw.scene import ADVANCE, Box, Item, Label, Line, Path, Scene
+from embrix.draw.scene import Box, Item, Label, Line, Path, Scene
 from embrix.draw.svg import arrow_head
-from embrix.text.visible import width
-
-FONTS = File(__file__).with_name("fonts")
-PLAIN, BOLD = "EmbrixMono", "EmbrixMono-Bold"
-INSTEAD = "□"
-"""What stands for a character that the typeface does not have."""
+from embrix.draw.typefaces import FILES, pieces, register, shown
 
 
 def write_pdf(pages: Sequence[Scene], theme: ThemeName = "paper") -> bytes:
@@ -25,7 +19,7 @@ def write_pdf(pages: Sequence[Scene], theme: ThemeName = "paper") -> bytes:
 
     register()
     sink = io.BytesIO()
-    canvas = Canvas(sink, invariant=1, initialFontName=PLAIN)
+    canvas = Canvas(sink, invariant=1, initialFontName=FILES["mono"])
     canvas.setCreator("Embrix")
     canvas.setTitle(pages[0].title if pages else "")
     for scene in pages:
@@ -34,27 +28,6 @@ def write_pdf(pages: Sequence[Scene], theme: ThemeName = "paper") -> bytes:
         canvas.showPage()
     canvas.save()
     return sink.getvalue()
-
-
-def register() -> None:
-    """Make the typefaces known."""
-    from reportlab.pdfbase import pdfmetrics
-    from reportlab.pdfbase.ttfonts import TTFont
-
-    if PLAIN not in pdfmetrics.getRegisteredFontNames():
-        pdfmetrics.registerFont(TTFont(PLAIN, str(FONTS / "DejaVuSansMono.ttf")))
-        pdfmetrics.registerFont(TTFont(BOLD, str(FONTS / "DejaVuSansMono-Bold.ttf")))
-        pdfmetrics.registerFontFamily(PLAIN, normal=PLAIN, bold=BOLD, italic=PLAIN,
-                                      boldItalic=BOLD)  # fmt: skip
-
-
-def has(character: str) -> bool:
-    """Whether the typeface can show a character."""
-    from reportlab.pdfbase import pdfmetrics
-
-    register()
-    known: Any = pdfmetrics.getFont(PLAIN)
-    return ord(character) in known.face.charToGlyph
 
 
 def paint(canvas: Any, scene: Scene, theme: ThemeName = "paper", *, ground: bool = True) -> None:
@@ -73,16 +46,18 @@ def paint(canvas: Any, scene: Scene, theme: ThemeName = "paper", *, ground: bool
 
 def _paint(canvas: Any, item: Item, top: float, colours: Any) -> None:
     match item:
-        case Label(x, y, text, role, bold, size, underlined):
+        case Label(x, y, text, role, bold, size, underlined, face):
             canvas.setFillColor(colours[role])
-            canvas.setFont(BOLD if bold else PLAIN, size)
-            shown = "".join(c if has(c) else INSTEAD * max(1, width(c)) for c in text)
-            canvas.drawString(x, top - y, shown)
+            end = x
+            for style, part in pieces(text, face, bold=bold):
+                made = shown(part) if style.startswith("mono") else part
+                canvas.setFont(FILES[style], size)
+                canvas.drawString(end, top - y, made)
+                end += canvas.stringWidth(made, FILES[style], size)
             if underlined:
                 canvas.setStrokeColor(colours[role])
                 canvas.setLineWidth(0.6)
-                end = x + width(shown) * ADVANCE * size
-                canvas.line(x, top - y - 1.8, end, top - y - 1.8)
+                canvas.line(x, top - y - 1.8, x + item.width, top - y - 1.8)
         case Line(x, y, to_x, to_y, role, thick, dashed, arrow):
             canvas.setStrokeColor(colours[role])
             canvas.setLineWidth(thick)

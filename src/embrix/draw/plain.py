@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import math
 
-from embrix.draw.scene import ADVANCE, LINE, SIZE, Label, Line, Scene
+from embrix.draw.scene import LINE, SIZE, Label, Line, Scene
+from embrix.draw.typefaces import ADVANCE
 from embrix.text.visible import width
 
 NEAR = 3.0
@@ -12,7 +13,7 @@ NEAR = 3.0
 
 
 def write_text(scene: Scene) -> str:
-    """Texts and level lines of a scene; other lines are left out."""
+    """Texts and level lines of a scene whose texts are code; other lines are left out."""
     bands: dict[float, list[tuple[int, str]]] = {}
     level = sorted({item.y for item in scene.items if isinstance(item, Line)})
     cell = ADVANCE * SIZE

@@ -15,6 +15,7 @@ from embrix.draw.rules import InferenceRule
 from embrix.draw.scene import (
     LINE,
     Drawing,
+    Scene,
     Tile,
     beside,
     centred,
@@ -22,6 +23,7 @@ from embrix.draw.scene import (
     text_block,
     wide,
 )
+from embrix.draw.typefaces import Face
 
 COLUMN = 240.0
 """Points of a column, two of which stand on a page."""
@@ -35,26 +37,39 @@ def draw_rules(
 ) -> Drawing:
     """Rules below each other, on pages of a height if one is given; narrow ones in `pairs` beside
     each other on request."""
-    blocks: list[Tile] = []
     latex: list[str] = []
     for rule in rules:
-        # Conditions stand above the line as premises do, after them.
-        math = partial(in_math, letters=rule.paper)
-        parts = [(text_block(line), math(line)) for one in rule.premises for line in _lines(one)]
-        parts += [
-            (text_block(line, "faint"), math(line) if rule.paper else rf"\text{{{in_text(line)}}}")
-            for one in rule.conditions for line in _lines(one)
-        ]  # fmt: skip
-        rows = list(_rows(parts))
-        tiles = [beside((tile for tile, _ in row), GAP) for row in rows]
-        above = [centred(tiles)] if tiles else []
-        blocks.append(rule_block(Derivation(rule.conclusion, rule.name), above))
+        rows = list(_rows(_parts(rule, "code")))
         written = [[text for _, text in row] for row in rows]
-        latex.append(
-            "\\[\n" + rule_latex(_stacked(written), math(rule.conclusion), rule.name) + "\n\\]"
-        )
-    pages = paged(list(_pairs(blocks)) if pairs else blocks, LINE, title, high)
-    return Drawing(tuple(pages), "\n".join(map(write_text, pages)), "\n\n".join(latex))
+        conclusion = in_math(rule.conclusion, letters=rule.paper)
+        latex.append("\\[\n" + rule_latex(_stacked(written), conclusion, rule.name) + "\n\\]")
+
+    def on_pages(face: Face) -> list[Scene]:
+        blocks = [_block(rule, face if rule.paper else "code") for rule in rules]
+        return paged(list(_pairs(blocks)) if pairs else blocks, LINE, title, high)
+
+    text = "\n".join(map(write_text, on_pages("code")))
+    return Drawing(tuple(on_pages("formula")), text, "\n\n".join(latex))
+
+
+def _block(rule: InferenceRule, face: Face) -> Tile:
+    """A rule as a picture."""
+    tiles = [beside((tile for tile, _ in row), GAP) for row in _rows(_parts(rule, face))]
+    above = [centred(tiles)] if tiles else []
+    return rule_block(Derivation(rule.conclusion, rule.name), above, face)
+
+
+def _parts(rule: InferenceRule, face: Face) -> list[tuple[Tile, str]]:
+    """What stands above the line, as a picture and as LaTeX: premises, and conditions after
+    them."""
+    math = partial(in_math, letters=rule.paper)
+    parts = [(text_block(line, face=face), math(line))
+             for one in rule.premises for line in _lines(one)]  # fmt: skip
+    return parts + [
+        (text_block(line, "faint", face=face),
+         math(line) if rule.paper else rf"\text{{{in_text(line)}}}")
+        for one in rule.conditions for line in _lines(one)
+    ]  # fmt: skip
 
 
 def _pairs(blocks: Sequence[Tile]) -> Iterator[Tile]:

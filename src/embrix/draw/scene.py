@@ -1,7 +1,7 @@
 """A picture as data: texts, lines, boxes and paths, in points, y downwards.
 
-All text is set in one typeface whose characters are equally wide, so that a layout knows the place
-of every character without asking a font.
+Code is set in a typeface whose characters are equally wide, so that a layout knows the place of
+every character without asking a font; how wide words and formulas are is asked of theirs.
 """
 
 from __future__ import annotations
@@ -12,10 +12,10 @@ from typing import Literal, TypeAlias
 from msgspec import Struct
 from msgspec.structs import replace
 
-from embrix.text.visible import visible, width
+from embrix.draw.typefaces import Face
+from embrix.draw.typefaces import wide as wide_at
+from embrix.text.visible import visible
 
-ADVANCE = 0.60205
-"""The width of a character as a share of the size of the type (DejaVu Sans Mono)."""
 SIZE = 10.0
 """The size of the type, in points."""
 LEADING = 1.5
@@ -39,12 +39,16 @@ class Label(Struct, frozen=True):
     bold: bool = False
     size: float = SIZE
     underlined: bool = False
+    face: Face = "code"
+
+    @property
+    def width(self) -> float:
+        return wide(self.text, self.size, self.face, bold=self.bold)
 
     @property
     def box(self) -> Box:
         """The room that the text takes."""
-        return Box(self.x, self.y - RISE * self.size, wide(self.text, self.size),
-                   (RISE + DROP) * self.size)  # fmt: skip
+        return Box(self.x, self.y - RISE * self.size, self.width, (RISE + DROP) * self.size)
 
 
 class Line(Struct, frozen=True):
@@ -110,15 +114,15 @@ class Scene(Struct, frozen=True):
         return (item for item in self.items if isinstance(item, Label))
 
 
-def wide(text: str, size: float = SIZE) -> float:
+def wide(text: str, size: float = SIZE, face: Face = "code", *, bold: bool = False) -> float:
     """The width of a text."""
-    return width(text) * ADVANCE * size
+    return wide_at(text, size, face, bold=bold)
 
 
 def label(x: float, y: float, text: str, role: Role = "ink", *, bold: bool = False,
-          size: float = SIZE, underlined: bool = False) -> Label:  # fmt: skip
+          size: float = SIZE, underlined: bool = False, face: Face = "code") -> Label:  # fmt: skip
     """A text from a program or definition, with what cannot be seen in it made visible."""
-    return Label(x, y, visible(text), role, bold, size, underlined)
+    return Label(x, y, visible(text), role, bold, size, underlined, face)
 
 
 def shifted(item: Item, x: float, y: float) -> Item:
@@ -167,10 +171,12 @@ class Tile(Struct, frozen=True):
         yield Moved(self.items, x, y)
 
 
-def text_block(text: str, role: Role = "ink", *, bold: bool = False) -> Tile:
+def text_block(
+    text: str, role: Role = "ink", *, bold: bool = False, face: Face = "code"
+) -> Tile:  # fmt: skip
     """One line of text as a part."""
-    made = label(0, RISE * SIZE + (LINE - SIZE) / 2, text, role, bold=bold)
-    return Tile(wide(made.text), LINE, (made,))
+    made = label(0, RISE * SIZE + (LINE - SIZE) / 2, text, role, bold=bold, face=face)
+    return Tile(made.width, LINE, (made,))
 
 
 def stacked(blocks: Iterable[Tile], gap: float = 0.0) -> Tile:

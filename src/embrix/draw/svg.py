@@ -7,10 +7,17 @@ from html import escape
 
 from embrix.draw.curves import rounded
 from embrix.draw.palette import THEMES, ThemeName
-from embrix.draw.scene import Box, Item, Label, Line, Path, Scene, wide
+from embrix.draw.scene import Box, Item, Label, Line, Path, Scene
+from embrix.draw.typefaces import Style, pieces
 from embrix.text.visible import visible
 
 FAMILY = "'DejaVu Sans Mono', 'Liberation Mono', monospace"
+PROPORTIONAL = "'DejaVu Serif', 'Liberation Serif', serif"
+_LOOKS: dict[Style, str] = {
+    "mono": f'font-family="{FAMILY}"', "mono bold": f'font-family="{FAMILY}" font-weight="bold"',
+    "serif": "", "serif bold": 'font-weight="bold"', "serif italic": 'font-style="italic"',
+}  # fmt: skip
+"""What tells a style from others in a proportional text."""
 
 
 def write_svg(scene: Scene, theme: ThemeName = "paper") -> str:
@@ -29,13 +36,14 @@ def write_svg(scene: Scene, theme: ThemeName = "paper") -> str:
 
 def _element(item: Item, colours: dict[str, str]) -> str:
     match item:
-        case Label(x, y, text, role, bold, size, underlined):
-            more = ' font-weight="bold"' if bold else ""
+        case Label(x, y, _, role, bold, size, underlined, face):
+            more = ' font-weight="bold"' if bold and face == "code" else ""
+            more += f' font-family="{PROPORTIONAL}"' if face != "code" else ""
             more += ' text-decoration="underline"' if underlined else ""
             return (
                 f'<text x="{_n(x)}" y="{_n(y)}" font-size="{_n(size)}" fill="{colours[role]}"'
-                f'{more} textLength="{_n(max(0.01, wide(text, size)))}" '
-                f'lengthAdjust="spacingAndGlyphs" xml:space="preserve">{escape(text)}</text>'
+                f'{more} textLength="{_n(max(0.01, item.width))}" '
+                f'lengthAdjust="spacingAndGlyphs" xml:space="preserve">{_inside(item)}</text>'
             )
         case Line(x, y, to_x, to_y, role, thick, dashed, arrow):
             more = ' stroke-dasharray="3 2"' if dashed else ""
@@ -63,6 +71,17 @@ def _element(item: Item, colours: dict[str, str]) -> str:
                 f'<path d="{message}" fill="none" stroke="{colours[role]}" '
                 f'stroke-width="{_n(thick)}"/>'
             )
+
+
+def _inside(item: Label) -> str:
+    """The text of a label, in parts where it has several styles."""
+    if item.face == "code":
+        return escape(item.text)
+    parts = []
+    for style, text in pieces(item.text, item.face, bold=item.bold):
+        look = _LOOKS[style]
+        parts.append(f"<tspan {look}>{escape(text)}</tspan>" if look else escape(text))
+    return "".join(parts)
 
 
 def arrow_head(line: Line) -> list[tuple[float, float]]:

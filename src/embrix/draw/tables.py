@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from msgspec import Struct
 
@@ -23,6 +23,7 @@ from embrix.draw.scene import (
     text_block,
     wide,
 )
+from embrix.draw.typefaces import Face
 from embrix.messages.replies import Look
 from embrix.messages.replies_on_suites import SuiteReport
 from embrix.text.source import Source
@@ -36,16 +37,19 @@ SIGNS: dict[str, tuple[str, Role]] = {
 
 
 def table_block(
-    head: Sequence[str], rows: Sequence[Sequence[tuple[str, Role]]], *, grid: bool = False
-) -> Tile:
-    """Rows of cells under a head, columns as wide as they have to be."""
+    head: Sequence[str], rows: Sequence[Sequence[tuple[str, Role]]], *, grid: bool = False,
+    face: Face = "code",
+) -> Tile:  # fmt: skip
+    """Rows of cells under a head, columns as wide as they have to be. `face` is that of the head
+    and of what each row is about."""
     count = max([len(head), *(len(row) for row in rows)])
     widths = [0.0] * count
     for number, text in enumerate(head):
-        widths[number] = wide(visible(text))
+        widths[number] = wide(visible(text), face=face, bold=True)
     for row in rows:
         for number, (text, _) in enumerate(row):
-            widths[number] = max(widths[number], wide(visible(text)))
+            own = wide(visible(text)) if number else wide(visible(text), face=face, bold=True)
+            widths[number] = max(widths[number], own)
     lefts = [PAD]
     for width in widths:
         lefts.append(lefts[-1] + width + 2 * PAD)
@@ -54,7 +58,7 @@ def table_block(
     items: list[Item] = []
     for number, text in enumerate(head):
         if text:
-            items.append(label(lefts[number], base, text, "ink", bold=True))
+            items.append(label(lefts[number], base, text, "ink", bold=True, face=face))
     items.append(Line(0, LINE + 1, broad, LINE + 1))
     for at, row in enumerate(rows):
         top = (at + 1) * LINE + 4
@@ -62,7 +66,9 @@ def table_block(
             items.insert(0, Box(0, top, broad, LINE, "shade", "shade"))
         for number, (text, role) in enumerate(row):
             if text:
-                items.append(label(lefts[number], top + base, text, role, bold=number == 0))
+                about = number == 0
+                items.append(label(lefts[number], top + base, text, role, bold=about,
+                                   face=face if about else "code"))  # fmt: skip
     bottom = (len(rows) + 1) * LINE + 5
     items.append(Line(0, bottom, broad, bottom))
     if grid:
@@ -81,11 +87,18 @@ def draw_tokens(text: str, look: Look, title: str) -> Drawing:
         place = "{}:{}".format(*source.position(begin))
         rows.append([(place, "faint"), (kind, role), (cut(visible(text[begin:end]), 60), role)])
     more = len(found) - len(rows)
-    block = table_block(["place", "kind", "slice"], rows)
-    if more > 0:
-        block = stacked([block, text_block(f"and {more:,} more", "faint")])
-    scene = scene_of(block, title)
-    return Drawing((scene,), write_text(scene))
+
+    def table(face: Face) -> Tile:
+        block = table_block(["place", "kind", "slice"], rows, face=face)
+        note = [text_block(f"and {more:,} more", "faint", face=face)] if more > 0 else []
+        return stacked([block, *note])
+
+    return _drawn(table, title)
+
+
+def _drawn(table: Callable[[Face], Tile], title: str) -> Drawing:
+    """A table whose words stand in the typeface of words, or of code where all is characters."""
+    return Drawing((scene_of(table("text"), title),), write_text(scene_of(table("code"), title)))
 
 
 def draw_suite(report: SuiteReport, title: str) -> Drawing:
@@ -100,9 +113,12 @@ def draw_suite(report: SuiteReport, title: str) -> Drawing:
         row += [SIGNS.get(verdicts.get(lane, "left out"), ("·", "faint")) for lane in lanes]
         rows.append(row)
     text = f"◆ as expected   ✗ not ({failed})   · not asked"
-    block = stacked([table_block(["", *lanes], rows), text_block(text, "faint")], 6)
-    scene = scene_of(block, title)
-    return Drawing((scene,), write_text(scene))
+
+    def table(face: Face) -> Tile:
+        return stacked([table_block(["", *lanes], rows, face=face),
+                        text_block(text, "faint", face=face)], 6)  # fmt: skip
+
+    return _drawn(table, title)
 
 
 class TableRow(Struct, frozen=True):
@@ -132,8 +148,9 @@ def draw_decisions(table: Sequence[TableRow], title: str) -> Drawing:
             f"{name} {answer}, where {decided} ({', '.join(plains)})"
             for (decided, answer), plains in otherwise.items()
         ]
-    block = table_block(["", *lanes], rows, grid=True)
-    if notes:
-        block = stacked([block, *(text_block(note, "faint") for note in notes)], 6)
-    scene = scene_of(block, title)
-    return Drawing((scene,), write_text(scene))
+
+    def written(face: Face) -> Tile:
+        block = table_block(["", *lanes], rows, grid=True, face=face)
+        return stacked([block, *(text_block(note, "faint", face=face) for note in notes)], 6)
+
+    return _drawn(written, title)

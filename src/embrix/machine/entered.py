@@ -1,8 +1,8 @@
 """Which clauses a run has entered, and which clauses an edit has changed: a run that has entered
 none of these gives the same again.
 
-Brief code that counts nothing marks each clause whose body it begins. What was marked is known only
-where nothing ran on other code.
+Brief code marks each clause whose body it begins. What was marked is known only where nothing ran
+on other code.
 """
 
 from __future__ import annotations

@@ -59,7 +59,7 @@ class Unit:
         is written out or carried out in any way that makes only long runs faster."""
         self.interpreter = interpreter
         self.variant = variant
-        self.marks: dict[str, MarkedClauses] | None = {} if brief and variant == "plain" else None
+        self.marks: dict[str, MarkedClauses] | None = {} if brief else None
         """Where functions mark the clauses that they enter, if they do."""
         choices = interpreter.choices if brief else ()
         self.undecided = {name: Undecided(name) for name in choices}

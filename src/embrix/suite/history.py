@@ -12,6 +12,7 @@ import sqlite3
 import time
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import closing, contextmanager
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -219,11 +220,20 @@ def last_changes(course: Path, suite: str) -> list[tuple[str, str, str, str]]:
 
 def since_text(since: Since, now: float | None = None) -> str:
     """For people: `since 14:05, 3 edits ago`."""
-    at = time.localtime(min(max(since.at, 0.0), MOST_SECONDS))
-    today = time.localtime(time.time() if now is None else now)
-    form = "%H:%M" if at[:3] == today[:3] else "%Y-%m-%d %H:%M"
-    text = f"since {time.strftime(form, at)}"
+    text = f"since {_moment(since.at, _day(time.time() if now is None else now))}"
     return f"{text}, {since.edits} edits ago" if since.edits > 1 else text
+
+
+def _day(at: float) -> tuple[int, ...]:
+    return time.localtime(at)[:3]
+
+
+@lru_cache(1_000)
+def _moment(at: float, today: tuple[int, ...]) -> str:
+    """The time of a moment today, or its day as well."""
+    moment = time.localtime(min(max(at, 0.0), MOST_SECONDS))
+    form = "%H:%M" if moment[:3] == today else "%Y-%m-%d %H:%M"
+    return time.strftime(form, moment)
 
 
 def rows_of(report: SuiteReport) -> list[tuple[str, str, str, str]]:

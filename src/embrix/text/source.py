@@ -11,7 +11,6 @@ from bisect import bisect_right
 from pathlib import Path
 
 from msgspec import Struct, field
-from msgspec.structs import force_setattr
 
 from embrix.text.refusal import refusal
 
@@ -54,28 +53,33 @@ class Source(Struct, frozen=True, eq=False):
     def __repr__(self) -> str:
         return f"Source({self.name!r})"
 
-    def __post_init__(self) -> None:
-        starts = [0]
-        at = self.text.find("\n")
-        while at >= 0:
-            starts.append(at + 1)
-            at = self.text.find("\n", at + 1)
-        force_setattr(self, "_starts", starts)
+    def _lines(self) -> list[int]:
+        """Where each line begins; found when it is asked for."""
+        if not self._starts:
+            starts = [0]
+            at = self.text.find("\n")
+            while at >= 0:
+                starts.append(at + 1)
+                at = self.text.find("\n", at + 1)
+            self._starts[:] = starts
+        return self._starts
 
     def position(self, offset: int) -> tuple[int, int]:
         """Line and column of an offset, both counted from one, in code points."""
-        line = bisect_right(self._starts, offset) - 1
-        return line + 1, offset - self._starts[line] + 1
+        starts = self._lines()
+        line = bisect_right(starts, offset) - 1
+        return line + 1, offset - starts[line] + 1
 
     def offset(self, line: int, column: int) -> int:
         """The offset of a line and column counted from one; beyond the end it is the end."""
-        if line > len(self._starts):
+        starts = self._lines()
+        if line > len(starts):
             return len(self.text)
-        return min(self._starts[line - 1] + column - 1, len(self.text))
+        return min(starts[line - 1] + column - 1, len(self.text))
 
     def line(self, number: int) -> str:
         """The text of a line counted from one, without its line end."""
-        start = self._starts[number - 1]
+        start = self._lines()[number - 1]
         end = self.text.find("\n", start)
         return self.text[start : len(self.text) if end < 0 else end].removesuffix("\r")
 
