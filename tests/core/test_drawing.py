@@ -35,6 +35,7 @@ from embrix.draw.plot import LETTERS, plot
 from embrix.draw.railroad import draw_grammar
 from embrix.draw.rule_pictures import draw_rules
 from embrix.draw.rules import InferenceRule
+from embrix.draw.runs import draw_reduction
 from embrix.draw.scene import Box, Label, Line, Path, Scene
 from embrix.draw.svg import write_svg
 from embrix.draw.ticks import ticks
@@ -203,6 +204,24 @@ def test_the_gallery_has_a_program_for_each_form(session: Session, language: str
     for scene in drawing.pages:
         check_geometry(scene)
         assert scene.width < 1_100
+
+
+def test_a_term_that_is_too_wide_goes_on_in_further_lines(session: Session) -> None:
+    """Nothing is lost or said twice, and marks go on where a line breaks them."""
+    text = "let toll = 3 * 4 in let rate = 2 + toll in toll + toll * rate + toll * rate * toll"
+    lane = session.lane("Rill", "rewriting")
+    walk = Walk(lane, lane.trace(text))
+    (whole,), (broken,) = (draw_reduction(walk, "steps", broad).pages for broad in (None, 240.0))
+    assert broken.width < 260 < whole.width
+    assert broken.height > whole.height
+    check_geometry(broken)
+
+    def texts(scene: Scene, *, marked: bool = False) -> str:
+        labels = (one for one in scene.labels if not marked or one.bold or one.underlined)
+        return "".join(one.text for one in labels)
+
+    assert texts(broken) == texts(whole)
+    assert texts(broken, marked=True) == texts(whole, marked=True)
 
 
 def test_a_formula_is_set_by_what_its_pieces_are() -> None:

@@ -11,8 +11,9 @@ import pytest
 from embrix.checking.verdicts import check_suite
 from embrix.course.load import Course, load_course
 from embrix.documents.handout import Selection, handout
-from embrix.documents.handout_files import html_of, pdf_of, write_handout
+from embrix.documents.handout_files import _picture, html_of, pdf_of, write_handout
 from embrix.documents.starter import NoStarter, make_starter, write_files
+from embrix.draw.scene import Scene
 from embrix.lanes.session import Session
 
 
@@ -135,7 +136,7 @@ def test_a_handout_holds_everything_and_needs_nothing_else(lockside: Course, lan
     content = pdf_of(parts)
     assert content.startswith(b"%PDF")
     fonts = set(re.findall(rb"/BaseFont /([^ ]+)", content))
-    assert all(b"DejaVuSansMono" in font for font in fonts), fonts
+    assert all(b"DejaVuS" in font for font in fonts), fonts
     assert b"/Lang (en)" in content
     titles = re.findall(rb"/Title \(((?:[^()\\]|\\.)*)\)", content)
     assert {b"Grammar", b"Forms", *(f"Rules of {one}".encode() for one in lanes)} <= set(titles)
@@ -149,6 +150,27 @@ def test_the_grammar_stands_once(lockside: Course) -> None:
     assert (drawn[at + 1].kind, drawn[at + 2].text) == ("picture", "Forms")
     assert (text[at + 1].kind, text[at + 2].text) == ("code", "Forms")
     assert 'Expr ::= "let" name "=" Expr "in" Expr' in text[at + 1].text
+
+
+def test_a_program_of_several_lines_keeps_them_in_the_table_of_cases(lockside: Course) -> None:
+    """Behind a comment nothing else stands on its line."""
+    parts = handout(Session(lockside.folder), Selection(("Rill",), ("environment",), programs=()))
+    (rows,) = (part.rows for part in parts if part.rows and part.rows[0][0] == "case")
+    (program,) = (row[1] for row in rows if row[0] == "ways down some locks: n = 2")
+    lines = program.split("\n")
+    assert lines[0].startswith("# In how many ways")
+    assert lines[-1] == "ways n"
+    page = html_of(parts)
+    assert "in<br/><br/>ways n" in page
+
+
+def test_what_is_broad_and_high_is_turned_on_its_page() -> None:
+    """A picture that fits lies as it is; one that would be far too small stands upright, where it
+    takes the height of the page; a row that is only broad is made smaller."""
+    for broad, high, taken in ((400.0, 300.0, (400.0, 300.0)), (1_600.0, 900.0, (393.75, 700.0)),
+                               (1_600.0, 90.0, (450.0, 25.3))):  # fmt: skip
+        found = _picture(Scene(broad, high, ()), 450, 700).wrap(450, 700)
+        assert found == pytest.approx(taken, abs=0.1)
 
 
 def test_a_handout_of_the_whole_course_and_of_marked_steps(

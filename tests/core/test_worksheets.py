@@ -143,7 +143,8 @@ def test_every_kind_is_written_in_every_form(lockside: Course, tmp_path: Path, k
 
 COMMANDS = {
     "documentclass", "usepackage", "setlength", "parindent", "parskip", "begin", "end", "section",
-    "subsection", "subsubsection", "ttfamily", "small", "raggedright", "mbox", "strut", "par",
+    "subsection", "subsubsection", "ttfamily", "small", "raggedright", "mbox", "newline", "strut",
+    "par",
     "linewidth", "hline", "textbackslash", "textasciitilde", "textasciicircum",
     *re.findall(r"\\([A-Za-z]+)", " ".join(SIGNS.values())),
 }  # fmt: skip

@@ -31,6 +31,8 @@ APART = 1.0
 """A height at which each part of a picture stands alone: pages are filled with them one by one."""
 WIDE = 640.0
 """Points of width that a derivation may take before it goes on at another picture."""
+SHORT = 30
+"""Characters of each value in a derivation: the whole program stands above it."""
 DEEP = 4
 """Levels of a derivation that are shown."""
 SMALL = 60
@@ -177,8 +179,8 @@ def _program(
 def _run(walk: Walk, name: str) -> HandoutPart:
     """The steps of a run, or its derivation."""
     if walk.style == "reductions":
-        return HandoutPart("picture", pictures=draw_reduction(walk, name).pages)
-    root = derivation_of(walk, 0, DEEP)
+        return HandoutPart("picture", pictures=draw_reduction(walk, name, WIDE).pages)
+    root = derivation_of(walk, 0, DEEP, SHORT)
     pictures = draw_derivation(root, name, WIDE).pages if root is not None else ()
     return HandoutPart("picture", pictures=pictures)
 
@@ -196,7 +198,7 @@ def _steps(walk: Walk, marks: Sequence[int]) -> Iterator[HandoutPart]:
             yield HandoutPart(
                 "picture", pictures=draw_environment(walk, number, f"step {number}").pages
             )
-        root = derivation_of(walk, walk.judgement_at(number), DEEP)
+        root = derivation_of(walk, walk.judgement_at(number), DEEP, SHORT)
         if root is not None and root.premises:
             pictures = draw_derivation(root, f"step {number}", WIDE).pages
             yield HandoutPart("picture", pictures=pictures)
@@ -218,6 +220,6 @@ def _cases(
             if expected is not None:
                 named = {"error": "error ", "rejected": "refused by "}.get(expected.kind, "")
                 text = f"{named}{expected.text}"
-            rows.append((case.name, visible(" ".join(case.program.split())), visible(text)))
+            rows.append((case.name, visible(case.program.strip(), keep="\n"), visible(text)))
         yield HandoutPart("heading", "Cases")
         yield HandoutPart("table", rows=(("case", "program", "expected"), *rows))

@@ -20,6 +20,9 @@ from embrix.text.visible import visible
 ENDINGS = (".html", ".pdf", ".tex")
 CODE, WORDS, HEADS = FILES["mono"], FILES["serif"], FILES["serif bold"]
 """The typefaces of programs, of words, and of headings."""
+SMALLEST, THICK = 0.4, 0.35
+"""A picture that would be smaller than the first is turned if its height is so much of its width:
+what is turned takes most of a page."""
 LEVELS = {"title": 0, "heading": 1, "subheading": 2}
 """How deep the kinds of headings lie among the bookmarks."""
 
@@ -46,7 +49,8 @@ h2 { border-bottom: 1px solid #000; margin-top: 2.5rem; }
 pre { font: 13px/1.4 'DejaVu Sans Mono', monospace; background: #f1f1f1; padding: .6rem;
   overflow-x: auto; }
 svg { max-width: 100%; height: auto; display: block; margin: .8rem 0; }
-table { border-collapse: collapse; font: 13px/1.4 'DejaVu Sans Mono', monospace; }
+table { border-collapse: collapse; }
+td + td { font: 13px/1.4 'DejaVu Sans Mono', monospace; }
 nav { columns: 2 14rem; font: 14px/1.6 'DejaVu Sans', Verdana, sans-serif; }
 nav ol { margin: 0; }
 nav a { color: inherit; }
@@ -90,7 +94,7 @@ def html_of(parts: Sequence[HandoutPart]) -> str:
             lines.append("<table>")
             for number, row in enumerate(part.rows):
                 cell = "td" if number else "th"
-                cells = "".join(f"<{cell}>{escape(one)}</{cell}>" for one in row)
+                cells = "".join(f"<{cell}>{_in_lines(escape(one))}</{cell}>" for one in row)
                 lines.append(f"<tr>{cells}</tr>")
             lines.append("</table>")
     return visible("\n".join([*lines, "</html>", ""]), keep="\n")
@@ -201,9 +205,14 @@ def _cell(text: str, *, row: int, column: int) -> tuple[str, Any]:
     from reportlab.lib.styles import ParagraphStyle
 
     if row and column:
-        return escape(_program(text)), ParagraphStyle("code", fontName=CODE, fontSize=7, leading=9)
+        style = ParagraphStyle("code", fontName=CODE, fontSize=7, leading=9)
+        return _in_lines(escape(_program(text))), style
     font = WORDS if row else HEADS
     return _words(text), ParagraphStyle("words", fontName=font, fontSize=7.5, leading=9)
+
+
+def _in_lines(text: str) -> str:
+    return text.replace("\n", "<br/>")
 
 
 def _words(text: str) -> str:
@@ -220,17 +229,25 @@ def _program(text: str) -> str:
 
 
 def _picture(scene: Scene, width: float, height: float) -> Any:
-    """A scene as something that takes its place on a page, made smaller where it has to be."""
+    """A scene as something that takes its place on a page, made smaller where it has to be; turned
+    where it could hardly be read otherwise."""
     from reportlab.platypus import Flowable
 
-    scale = min(1.0, width / scene.width, height / scene.height)
+    level = min(1.0, width / scene.width, height / scene.height)
+    upright = min(1.0, height / scene.width, width / scene.height)
+    turned = level < SMALLEST and scene.height > THICK * scene.width and upright > level
+    scale = upright if turned else level
 
     class Picture(Flowable):  # type: ignore[misc]
         def wrap(self, _width: float, _height: float) -> tuple[float, float]:
-            return scene.width * scale, scene.height * scale
+            size = (scene.width * scale, scene.height * scale)
+            return (size[1], size[0]) if turned else size
 
         def draw(self) -> None:
             self.canv.saveState()
+            if turned:
+                self.canv.translate(scene.height * scale, 0)
+                self.canv.rotate(90)
             self.canv.scale(scale, scale)
             paint(self.canv, scene, ground=False)
             self.canv.restoreState()

@@ -48,5 +48,6 @@ def _table(rows: Sequence[tuple[str, ...]]) -> list[str]:
     share = 0.9 / columns
     lines = [r"\begin{longtable}{" + f"p{{{share:.2f}\\linewidth}}" * columns + "}"]
     for number, row in enumerate(rows):
-        lines.append(" & ".join(in_text(cell) for cell in row) + r"\\" + (r"\hline" * (not number)))
+        cells = (r"\newline ".join(map(in_text, cell.split("\n"))) for cell in row)
+        lines.append(" & ".join(cells) + r"\\" + (r"\hline" * (not number)))
     return [*lines, r"\end{longtable}", ""]

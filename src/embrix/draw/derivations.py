@@ -54,9 +54,12 @@ class Derivation(Struct):
     number: int = 0
 
 
-def derivation_of(walk: Walk, root: int = 0, deep: int | None = None) -> Derivation | None:
-    """The derivation below a judgement of a run, folded below a depth. Everything is kept that a
-    run without a result had concluded until it failed."""
+def derivation_of(
+    walk: Walk, root: int = 0, deep: int | None = None, most: int = MOST_OF_A_VALUE
+) -> Derivation | None:
+    """The derivation below a judgement of a run, folded below a depth, with at `most` so many
+    characters of each value. Everything is kept that a run without a result had concluded until it
+    failed."""
     recorder = walk.traced.recorder
     count = len(recorder.functions)
     if not 0 <= root < count:
@@ -80,7 +83,7 @@ def derivation_of(walk: Walk, root: int = 0, deep: int | None = None) -> Derivat
         shown += 1
         open_ = recorder.results[instance] is NOT_LEFT
         node = Derivation(
-            walk.judgement(instance, not open_, most=MOST_OF_A_VALUE), walk.clause_name(instance),
+            walk.judgement(instance, not open_, most=most), walk.clause_name(instance),
             unfinished=open_, number=instance,
         )  # fmt: skip
         made[instance] = (node, depth)

@@ -35,9 +35,11 @@ def in_math(text: str, *, letters: bool = False) -> str:
         elif letters and piece.isascii() and piece.isalpha() and len(piece) == 1:
             pieces.append(r"\ell " if piece == "l" else piece)
         elif letters and piece in WORDS:
-            pieces.append(rf"\mathrm{{{piece}}}")
+            pieces.append(r"\mathrm{" + piece.replace(" ", r"\ ") + "}")
         elif piece[0].isalpha() and piece.isascii():
-            pieces.append(rf"\mathtt{{{piece.replace('_', chr(92) + '_')}}}")
+            pieces.append(
+                r"\mathtt{" + piece.replace("_", r"\_").replace(" ", r"}\ \mathtt{") + "}"
+            )
         elif piece in SIGNS:
             pieces.append(SIGNS[piece])
         else:

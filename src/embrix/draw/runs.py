@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from itertools import islice, pairwise
 
 from embrix.draw.plain import write_text
@@ -32,12 +33,15 @@ MOST_DRAWN = 50_000
 """Characters of a reduction sequence."""
 MOST_COLUMNS = 24
 """Steps at which the store is drawn."""
+HANGING = "      "
+"""What stands before further lines of a term."""
 BASE = RISE * SIZE + (LINE - SIZE) / 2
 
 
-def draw_reduction(walk: Walk, title: str) -> Drawing:
+def draw_reduction(walk: Walk, title: str, broad: float | None = None) -> Drawing:
     """The terms of a small-step run below each other, the part that is rewritten underlined, names
-    for which something is put in and what has been put in bold; for other runs the conclusions."""
+    for which something is put in and what has been put in bold; for other runs the conclusions.
+    A term that is wider than so many points goes on in further lines."""
     blocks: list[Tile] = []
     count = min(len(walk), MOST_STEPS)
     if walk.style != "reductions":
@@ -50,7 +54,7 @@ def draw_reduction(walk: Walk, title: str) -> Drawing:
                 break
             step = walk.step(number)
             drawn += len(step.text)
-            blocks.append(_step(step))
+            blocks.append(_step(step, broad))
         left = len(walk) - len(blocks)
     if left > 0:
         blocks.append(text_block(f"… and {left:,} more", "faint"))
@@ -58,24 +62,42 @@ def draw_reduction(walk: Walk, title: str) -> Drawing:
     return Drawing((scene,), write_text(scene))
 
 
-def _step(step: WalkStep) -> Tile:
+def _step(step: WalkStep, broad: float | None) -> Tile:
     arrow = {"term": "→ ", "end": "✗ " if step.note == "failure" else "◆ "}.get(step.kind, "")
     if step.number == 0:
         arrow = "  "
     items: list[Item] = [label(0, BASE, arrow, "faint")]
-    at = wide(arrow)
     begin, end = (step.focus.start, step.focus.end) if step.focus else (0, 0)
     text = step.text
     put = [one.span for one in step.marks if one.kind in ("put", "value")]
-    ends = {0, begin, end, len(text), *(at for span in put for at in (span.start, span.end))}
-    for first, last in pairwise(sorted(ends)):
-        active = begin <= first < end
-        bold = any(span.start <= first < span.end for span in put)
-        role: Role = "accent" if active else "ink"
-        made = label(at, BASE, text[first:last], role, bold=bold, underlined=active)
-        items.append(made)
-        at += wide(made.text)
-    return Tile(at, LINE, tuple(items))
+    lines = list(_lines(text, broad))
+    ends = {0, begin, end, len(text), *(at for span in put for at in (span.start, span.end)),
+            *(at for line in lines for at in line)}  # fmt: skip
+    widest = 0.0
+    for row, (head, tail) in enumerate(lines):
+        at = wide(arrow if row == 0 else HANGING)
+        for first, last in pairwise(sorted(one for one in ends if head <= one <= tail)):
+            active = begin <= first < end
+            bold = any(span.start <= first < span.end for span in put)
+            role: Role = "accent" if active else "ink"
+            made = label(at, BASE + row * LINE, text[first:last], role, bold=bold,
+                         underlined=active)  # fmt: skip
+            items.append(made)
+            at += made.width
+        widest = max(widest, at)
+    return Tile(widest, LINE * len(lines), tuple(items))
+
+
+def _lines(text: str, broad: float | None) -> Iterator[tuple[int, int]]:
+    """Where the lines of a text begin and end: behind a blank, where it is too wide for one."""
+    most = len(text) if broad is None else max(20, int(broad / wide("m")) - len(HANGING))
+    at = 0
+    while len(text) - at > most:
+        blank = text.rfind(" ", at + most // 2, at + most)
+        end = blank + 1 if blank >= 0 else at + most
+        yield at, end
+        at = end
+    yield at, len(text)
 
 
 def _again(count: int) -> str:
