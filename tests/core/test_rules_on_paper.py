@@ -5,6 +5,7 @@ printed."""
 from __future__ import annotations
 
 import re
+from pathlib import Path
 
 import pytest
 
@@ -428,3 +429,61 @@ def test_a_choice_inside_a_configuration_is_two_rules(session: Session) -> None:
     assert ("", "n = 0", f"{whole} → ⟨s₂, memory⟩") in found
     assert ("", "n ≠ 0", f"{whole} → ⟨s₁, memory⟩") in found
     assert not any(" if " in conclusion for _, _, conclusion in found if "when" in conclusion)
+
+
+HAND = Path(__file__).parents[1] / "data" / "rules_by_hand.txt"
+
+
+def by_hand() -> dict[str, list[str]]:
+    """The rules of each lane that are written out, a line for each."""
+    found: dict[str, list[str]] = {}
+    for line in HAND.read_text().split("\n"):
+        head = re.fullmatch(r"\[(\w+ \w+)\]", line)
+        if head is not None:
+            found[head[1]] = []
+        elif line and not line.startswith("#"):
+            found[list(found)[-1]].append(line)
+    return found
+
+
+@pytest.mark.parametrize("lane", by_hand())
+def test_rules_written_out_by_hand_are_those_that_are_made(session: Session, lane: str) -> None:
+    found = {
+        (" ; ".join(one.premises), " ; ".join(one.conditions), one.conclusion)
+        for one in rules_on_paper(session.lane(*lane.split()).interpreter)
+    }
+    for line in by_hand()[lane]:
+        premises, conditions, conclusion = (part.strip() for part in line.split("|"))
+        alike = [rule for rule in found if rule[2] == conclusion]
+        assert (premises, conditions, conclusion) in found, alike
+
+
+def test_a_rule_whose_conditions_cannot_hold_is_none(session: Session) -> None:
+    """A procedure of Weir is called with one operand; a function of one parameter always fits."""
+    found = written(session, "Weir", "store_passing")
+    calls = [rule for rule in found if "⊢ e₁ e₂ ⇓" in rule[2]]
+    assert len(calls) == 3
+    assert not any("size([x])" in text or "called(C" in text for rule in calls for text in rule)
+
+
+def test_a_choice_among_the_operands_of_a_judgement_is_two_rules(make_course: Maker) -> None:
+    text = """\
+interpreter plain for Tiny
+judgement eval "{e} ⇓ {result}"
+main eval
+define eval(e: Expr) -> Number by e
+  Lit(n)              => n
+  Var(_)              => 0
+  Add(left, right)    =>
+    let n = eval(if eval(left) == 0 then left else right)
+    n
+  Let(_, bound, body) => eval(if size_of(bound) == 1 then bound else body)
+define size_of(e: Expr) -> Number by e
+  Lit(_) => 1
+  _      => 2
+"""
+    found = written(Session(make_course(tiny=TINY_LANGUAGE, plain=text).folder), "Tiny", "plain")
+    assert ("e₁ ⇓ n₁  e₁ ⇓ n₂", "n₁ = 0", "e₁ + e₂ ⇓ n₂") in found
+    assert ("e₁ ⇓ n₁  e₂ ⇓ n₂", "n₁ ≠ 0", "e₁ + e₂ ⇓ n₂") in found
+    assert ("e₁ ⇓ n", "size_of(e₁) = 1", "let _ = e₁ in e₂ ⇓ n") in found
+    assert ("e₂ ⇓ n", "size_of(e₁) ≠ 1", "let _ = e₁ in e₂ ⇓ n") in found

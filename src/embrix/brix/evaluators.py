@@ -62,10 +62,10 @@ def repeating(
     return ""
 
 
-def plain_template(signature: FunctionSignature) -> k.TemplateParts:
+def plain_template(name: str, params: int) -> k.TemplateParts:
     """A judgement in the plainest form: `f(a, b) ⇓ result`."""
-    parts: list[str | int] = [f"{signature.name}("]
-    for number in range(len(signature.params)):
+    parts: list[str | int] = [f"{name}("]
+    for number in range(params):
         parts += [", ", number] if number else [number]
     return (*parts, ") ⇓ ", k.RESULT)
 

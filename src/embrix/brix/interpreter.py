@@ -187,7 +187,8 @@ class _Interpreter:
         working = evaluators(world, written, main)
         repeats = repeating(world, written, main, {*judgements, *working})
         if not syntax.judgements and not repeats:
-            judgements = {name: plain_template(world.functions[name]) for name in working}
+            judgements = {name: plain_template(name, len(world.functions[name].params))
+                          for name in working}  # fmt: skip
         judged = {*judgements, *working}
         functions: dict[str, k.Function] = {}
         for define in defines:

@@ -147,8 +147,8 @@ def names_bound(pattern: s.Pattern) -> set[str]:
     return {part.name for part in inside(pattern) if isinstance(part, s.PVar | s.PAs)}
 
 
-def mentioned(expr: s.Expr | None) -> set[str]:
-    """The names that stand in an expression."""
+def mentioned(expr: object) -> set[str]:
+    """The names that stand in an expression, or in several parts of the syntax."""
     return {part.name for part in inside(expr) if isinstance(part, s.Ref)}
 
 

@@ -11,9 +11,10 @@ from embrix.brix.core import Interpreter
 from embrix.draw.rule_terms import RuleTerm
 from embrix.grammar.printed import Part, Parts
 from embrix.grammar.printing import CLOSE, OPEN, Printer
-from embrix.terms.node import FIELDS, Constructor, Node, Value, make_list
+from embrix.terms.node import FIELDS, NONE_NODE, SOME, Constructor, Node, Value, make_list
 from embrix.terms.types import Con, Type, settle
 
+_MAYBE = ("Some", "None")
 HOLE = -77
 """The tag of what stands for a part that is written otherwise."""
 FIRST = 770_001
@@ -53,21 +54,33 @@ class ConcreteForms:
 
     def nests(self, term: RuleTerm) -> bool:
         """Whether a part is printed with the form that it stands in."""
-        return term.kind == "make" and term.text in self._own
+        return term.kind == "make" and (term.text in self._own or term.text in _MAYBE)
 
     def _node(
         self, form: Constructor, term: RuleTerm, texts: Iterator[str], holes: list[str]
     ) -> Node | None:
         fields: list[Value] = []
         for part, kind in zip(term.parts, form.types, strict=False):
-            if self.nests(part):
-                inner = self._node(self._forms[part.text], part, texts, holes)
-                if inner is None:
-                    return None
-                fields.append(inner)
-            else:
-                fields.append(self._hole(kind, next(texts), holes))
+            made = self._field(part, kind, texts, holes)
+            if made is None:
+                return None
+            fields.append(made)
         return (form.tag, None, *fields) if len(fields) == len(form.types) else None
+
+    def _field(
+        self, part: RuleTerm, kind: Type, texts: Iterator[str], holes: list[str]
+    ) -> Value | None:
+        """What stands for a part of a form; None where it cannot be printed."""
+        if part.kind == "make" and part.text in _MAYBE:
+            if not part.parts:
+                return NONE_NODE
+            settled = settle(kind)
+            inner = settled.args[0] if isinstance(settled, Con) and settled.args else kind
+            made = self._field(part.parts[0], inner, texts, holes)
+            return None if made is None else (SOME, None, made)
+        if self.nests(part):
+            return self._node(self._forms[part.text], part, texts, holes)
+        return self._hole(kind, next(texts), holes)
 
     def _hole(self, kind: Type, text: str, holes: list[str]) -> Value:
         settled = settle(kind)

@@ -52,6 +52,11 @@ class VariableTypes:
             case "make" if (made := self._constructors.get(term.text)) is not None:
                 self.all(parts, () if made.params else made.types)
                 return Con(made.owner) if not made.params else wanted
+            case "make" if term.text == "Some" and parts:
+                settled = settle(wanted) if wanted is not None else None
+                maybe = isinstance(settled, Con) and bool(settled.args)
+                self.look(parts[0], settled.args[0] if maybe else None)  # type: ignore[union-attr]
+                return wanted
             case "call" if (function := self._functions.get(term.text)) is not None:
                 self.all(parts, function.types)
                 return function.result
@@ -157,7 +162,7 @@ def _letter(name: str, kind: Type | None, known: Mapping[str, str]) -> str:
     owner = settled.name if isinstance(settled, Con) else ""
     if owner == "Name" and len(name) == 1 and known["Name"] == LETTERS["Name"]:
         return name
-    own = "w" if name.startswith(MADE) else _ENDING.sub(lambda found: subscript(found[0]), name)
+    own = "w" if " " in name else _ENDING.sub(lambda found: subscript(found[0]), name)
     return known.get(owner, own)
 
 

@@ -13,7 +13,16 @@ from embrix.brix.core import RESULT, Function
 from embrix.text.source import Span
 
 ConditionKind: TypeAlias = Literal[
-    "holds", "refuted", "equal", "unlike", "absent", "fails", "recursive", "written", "final"
+    "holds",
+    "refuted",
+    "equal",
+    "unlike",
+    "absent",
+    "fails",
+    "recursive",
+    "written",
+    "final",
+    "done",
 ]
 
 
@@ -59,7 +68,8 @@ class Said(Struct, frozen=True):
 class Condition(Struct, frozen=True):
     """What has to hold beside the premises: that something is true or not, that two things are
     equal or one is not of the form of the other, that there is nothing, that something fails with
-    an error, is tied to itself, is written, or takes no more steps."""
+    an error, is tied to itself, is written, takes no more steps, or has been worked out: that is
+    said nowhere, but it may fail."""
 
     kind: ConditionKind
     parts: tuple[str, ...]
@@ -86,6 +96,8 @@ class Condition(Struct, frozen=True):
                 return f"{first} is written"
             case "final":
                 return f"{first} is final"
+            case "done":
+                return f"{first} is worked out"
 
 
 class RuleParts(Struct, frozen=True):

@@ -6,66 +6,20 @@ the rule. Choices are decided as in the lane.
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator, Sequence
 
-from msgspec import Struct, field
 from msgspec.structs import replace
 
 from embrix.brix import syntax as s
-from embrix.brix.core import RESULT, Function, Interpreter
+from embrix.brix.core import RESULT
 from embrix.brix.paths import inside
-from embrix.draw.helpers import openable
-from embrix.draw.rule_parts import Condition, ConditionKind, Said, failed
-from embrix.text.source import Source, Span
-from embrix.text.visible import cut
-
-LONGEST = 400
-"""Characters of what is handed to a helper, or comes from one."""
-MOST_OPENED = 100
-"""Helpers that are opened in one clause, on all paths through it."""
-WORD = re.compile(r"[A-Za-z_][A-Za-z0-9_]*")
+from embrix.draw.rule_arguments import RuleArguments, chooses
+from embrix.draw.rule_parts import failed
+from embrix.draw.rule_texts import RulePath, when
 
 
-class RulePath(Struct, frozen=True):
-    premises: tuple[Said, ...] = ()
-    conditions: tuple[Condition, ...] = ()
-    result: tuple[str, ...] = ()
-    """The results, by component; empty while the path goes on."""
-    names: tuple[tuple[str, str], ...] = ()
-    """What names bound along the path are called in the rule: a name that is bound again gets a
-    number, so that one name means one thing."""
-    inside: bool = False
-    """Whether the path goes through a helper."""
-
-
-class FreshNames(Struct):
-    """FreshNames for what premises give, different from all that the clause uses."""
-
-    taken: set[str]
-    count: dict[str, int] = field(default_factory=dict)
-
-    def fresh(self, stem: str) -> str:
-        while True:
-            number = self.count[stem] = self.count.get(stem, 0) + 1
-            name = f"{stem}{number}"
-            if name not in self.taken:
-                return name
-
-
-class RuleFinder:
+class RuleFinder(RuleArguments):
     """The paths through the clauses of one function."""
-
-    def __init__(self, interpreter: Interpreter, function: Function, define: s.Define) -> None:
-        self._interpreter = interpreter
-        self._function = function
-        self._define = define
-        self._names = FreshNames(set())
-        self._outer: set[str] = set()
-        """The names in the conclusion: those of the parameters and of the pattern."""
-        self._helpers = openable(interpreter)
-        self._opened_so_far = 0
-        """Helpers that have been opened in the present clause."""
 
     # ------------------------------------------------------------ paths through an expression
 
@@ -116,22 +70,35 @@ class RuleFinder:
             case s.Apply(s.Ref(name), args) if self._judged(name) is not None:
                 judged = self._judged(name)
                 assert judged is not None
-                results, path = self._premise(judged, args, path)
-                yield replace(path, result=results)
+                for chosen, inner in self._argument_ways(args, path, ()):
+                    results, asked = self._premise(judged, chosen, inner)
+                    yield replace(asked, result=results)
             case s.Apply(s.Ref(name), args) if self._opens(name):
                 for found in self._opened(self._helpers[name], args, path):
                     yield from self._handed_on(found)
             case s.Tuple(items) if any(isinstance(item, s.If) for item in items):
                 yield from self._paths(_split(expr), path)
             case s.Tuple(items):
-                results_: list[str] = []
-                for item in items:
-                    text, path = self._hoisted(item, path)
-                    results_.append(text)
-                yield replace(path, result=tuple(results_))
+                yield from self._components_of(items, path, ())
             case _:
-                text, path = self._hoisted(expr, path)
-                yield from self._handed_on(replace(path, result=(text,)))
+                for said, found in self._each_hoisted(expr, path):
+                    if said is None:
+                        yield found
+                    else:
+                        yield from self._handed_on(replace(found, result=(said,)))
+
+    def _components_of(
+        self, items: Sequence[s.Expr], path: RulePath, before: tuple[str, ...]
+    ) -> Iterator[RulePath]:
+        """The paths through the components of a tuple, one after the other."""
+        if not items:
+            yield replace(path, result=before)
+            return
+        for text, found in self._each_hoisted(items[0], path):
+            if text is None:
+                yield found
+            else:
+                yield from self._components_of(items[1:], found, (*before, text))
 
     def _failing(self, value: s.Expr, handler: s.Clause, path: RulePath) -> RulePath:
         """What is known where a value fails with what a handler takes."""
@@ -182,58 +149,6 @@ class RuleFinder:
         interpreter = self._interpreter
         return interpreter.decided.get(choice, interpreter.choices[choice].default)
 
-    # ------------------------------------------------------------ helpers
-
-    def _opens(self, name: str) -> bool:
-        """Whether a function is a helper that is opened here: only so many are in one clause."""
-        return name in self._helpers and self._opened_so_far < MOST_OPENED
-
-    def _opened(
-        self, helper: s.Define, args: Sequence[s.Expr], path: RulePath
-    ) -> Iterator[RulePath]:
-        """The paths through a helper; each has its results, and goes on as `path` did."""
-        self._opened_so_far += 1
-        texts = []
-        for arg in args:
-            text, path = self._hoisted(arg, path)
-            texts.append(_operand(text))
-        # FreshNames inside the helper are other ones than those that the rule shows so far.
-        asked = (one.text for one in path.premises)
-        beside = (one.text for one in path.conditions)
-        shown = (*texts, *asked, *beside, *(name for _, name in path.names))
-        self._outer |= {word for text in shown for word in WORD.findall(text)}
-        self._names.taken |= {
-            node.name for node in inside((helper.body, helper.rows))
-            if isinstance(node, s.Ref | s.PVar)
-        }  # fmt: skip
-        params = tuple(param.name for param in helper.params)
-        names = tuple(zip(params, texts, strict=False))
-        inner = replace(path, names=names, inside=True)
-        body = helper.body
-        if body is None:
-            rows = tuple(row for row in helper.rows if isinstance(row, s.Clause))
-            subjects = tuple(s.Ref(name, span) for name, span in helper.subjects)
-            body = s.Match(subjects, rows, helper.span)
-        for found in self._paths(body, inner):
-            yield replace(found, names=path.names, inside=path.inside)
-
-    def _taken(self, pattern: s.Pattern, path: RulePath) -> RulePath:
-        """What is known after `let pattern = …` gave the results of a path."""
-        results = path.result
-        path = replace(path, result=())
-        items = pattern.items if isinstance(pattern, s.PTuple) else (pattern,)
-        if len(items) != len(results):
-            path = self._named(path, pattern)
-            whole = results[0] if len(results) == 1 else f"({', '.join(results)})"
-            return when(path, "equal", self._said(path, pattern), whole)
-        for item, text in zip(items, results, strict=True):
-            if isinstance(item, s.PVar):
-                path = replace(path, names=(*path.names, (item.name, _operand(text))))
-            elif not isinstance(item, s.PAny):
-                path = self._named(path, item)
-                path = when(path, "equal", self._said(path, item), text)
-        return path
-
     # ------------------------------------------------------------ lines of a block
 
     def _block(
@@ -258,6 +173,39 @@ class RuleFinder:
                     for miss in misses:
                         missed = self._taken(miss.patterns[0], found)
                         yield from self._paths(miss.body, missed)
+            case s.Let(pattern, s.Match((s.Ref(choice),), clauses), ()) if (
+                choice in self._interpreter.choices
+            ):
+                decided = (one.body for one in clauses
+                           if _way(one.patterns[0]) in (self._decided(choice), None))  # fmt: skip
+                for found in self._paths(next(decided), replace(path, inside=True)):
+                    after = self._taken(pattern, replace(found, inside=path.inside))
+                    yield from self._block(rest, result, after)
+            case s.Let(_, s.Apply(s.Ref(name), args) as call) if self._judged(
+                name
+            ) is not None and any(map(chooses, args)):
+                for chosen, inner in self._argument_ways(args, path, (rest, result)):
+                    plain = replace(line, value=replace(call, args=chosen))
+                    yield from self._block((plain, *rest), result, inner)
+            case s.Let(pattern, s.Apply(s.Ref("fold"), (whole, init, s.Lambda() as each)), _) if (
+                elements := self._elements(whole, path)
+            ) is not None:
+                for found in self._folded(each, elements, init, path):
+                    yield from self._block(rest, result, self._taken(pattern, found))
+            case s.Let(s.PTuple(parts), s.Tuple(items), ()) if len(parts) == len(items):
+                for found in self._components_of(items, path, ()):
+                    if failed(found.result):
+                        yield found
+                    else:
+                        yield from self._block(rest, result, self._taken(line.pattern, found))
+            case s.Let(pattern, value, ()) if any(self._branches(part) for part in inside(value)):
+                for text, found in self._each_hoisted(value, path):
+                    if text is None:
+                        yield found
+                        continue
+                    after = self._named(found, pattern)
+                    after = when(after, "equal", self._said(after, pattern), text)
+                    yield from self._block(rest, result, after)
             case s.Let(pattern, value, misses):
                 after = self._bound(pattern, value, path)
                 yield from self._block(rest, result, after)
@@ -322,108 +270,6 @@ class RuleFinder:
                 made = when(made, "unlike", result, self._open(item))
         return made
 
-    def _named(self, path: RulePath, pattern: s.Pattern) -> RulePath:
-        """The path with the names that a pattern binds."""
-        return self._renamed(
-            path, [node.name for node in inside(pattern) if isinstance(node, s.PVar | s.PAs)]
-        )
-
-    def _renamed(self, path: RulePath, names: Sequence[str]) -> RulePath:
-        known = dict(path.names)
-        for name in names:
-            again = name in known or name in self._outer
-            known[name] = self._names.fresh(name) if again else name
-        return replace(path, names=tuple(known.items()))
-
-    def _premise(
-        self, judged: Function, args: Sequence[s.Expr], path: RulePath,
-        results: tuple[str, ...] = (),
-    ) -> tuple[tuple[str, ...], RulePath]:  # fmt: skip
-        texts = []
-        for arg in args:
-            text, path = self._hoisted(arg, path)
-            texts.append(text)
-        if not results:
-            parts = judged.judgement or ()
-            count = len({part for part in parts if isinstance(part, int) and part < 0})
-            results = tuple(self._names.fresh("v" if n == 0 else "s") for n in range(max(1, count)))
-        premise = Said(judged, tuple(texts), results)
-        return results, replace(path, premises=(*path.premises, premise))
-
-    def _hoisted(self, expr: s.Expr, path: RulePath) -> tuple[str, RulePath]:
-        """The text of an expression in which each judgement asked for is a name, with the premises
-        that give these names."""
-        calls: list[s.Apply] = []
-        pending: list[object] = [expr]
-        while pending:
-            node = pending.pop()
-            if isinstance(node, s.Apply) and isinstance(node.callee, s.Ref):
-                judged = self._judged(node.callee.name)
-                if judged is not None:
-                    calls.append(node)
-                    continue
-            if not isinstance(node, s.Lambda):
-                pending += reversed(_children(node))
-        text = self._said(path, expr)
-        source, begin = self._source(expr.span), expr.span.start
-        raw = source.text[begin : expr.span.end]
-        pieces: list[str] = []
-        at = 0
-        for call in sorted(calls, key=lambda one: one.span.start):
-            judged = self._judged(call.callee.name)  # type: ignore[union-attr]
-            assert judged is not None
-            results, path = self._premise(judged, call.args, path)
-            between = renamed_words(raw[at : call.span.start - begin], path.names)
-            pieces += [between, results[0]]
-            at = call.span.end - begin
-        if not calls:
-            return text, path
-        rest = renamed_words(raw[at:], path.names)
-        return " ".join("".join([*pieces, rest]).split()), path
-
-    # ------------------------------------------------------------ texts
-
-    def _judged(self, name: str) -> Function | None:
-        function = self._interpreter.functions.get(name)
-        return function if function is not None and function.judgement is not None else None
-
-    def _open(self, pattern: s.Pattern) -> str:
-        """The form of a pattern, whatever stands in its parts."""
-        while isinstance(pattern, s.PAs):
-            pattern = pattern.inner
-        if isinstance(pattern, s.PMake) and pattern.args:
-            return f"{pattern.name}({', '.join('_' for _ in pattern.args)})"
-        return self._one(pattern)
-
-    def _said(self, path: RulePath, node: s.Expr | s.Pattern) -> str:
-        """The text of an expression with the names of the path."""
-        return renamed_words(self._text(node), path.names)
-
-    def _text(self, node: s.Expr | s.Pattern) -> str:
-        """What is written; of a function that has several lines only the parameters."""
-        source = self._source(node.span)
-        pieces, at = [], node.span.start
-        for one in inside(node):
-            if isinstance(one, s.Lambda) and isinstance(one.body, s.Block) and one.span.start >= at:
-                pieces += [source.text[at : one.body.span.start], "…"]
-                at = one.body.span.end
-        pieces.append(source.text[at : node.span.end])
-        return " ".join("".join(pieces).split())
-
-    def _one(self, pattern: s.Pattern) -> str:
-        """A pattern that is one of several at its place, without the others."""
-        match pattern:
-            case s.PMake(name, args, _, None) if args:
-                return f"{name}({', '.join(map(self._one, args))})"
-            case s.PTuple(items):
-                return f"({', '.join(map(self._one, items))})"
-            case s.PAs(inner, name):
-                return f"{self._one(inner)} as {name}"
-        return self._text(pattern)
-
-    def _source(self, span: Span) -> Source:
-        return span.source or self._interpreter.source
-
 
 def _split(whole: s.Tuple) -> s.If:
     """A tuple with a choice among its components as a choice of tuples."""
@@ -440,38 +286,3 @@ def _split(whole: s.Tuple) -> s.If:
 def _way(pattern: s.Pattern) -> str | None:
     """The alternative that a clause of a choice is for; None for what is left."""
     return pattern.name if isinstance(pattern, s.PVar) else None
-
-
-def _operand(text: str) -> str:
-    """A text that may stand inside another one: in brackets where it has several parts. A long one
-    is cut: what is handed from helper to helper may grow with each."""
-    text = cut(text, LONGEST)
-    depth = 0
-    for number, sign in enumerate(text):
-        depth += {"(": 1, "[": 1, ")": -1, "]": -1}.get(sign, 0)
-        inner = depth > 0 or (depth == 0 and sign in ")]")
-        if not inner and not (sign.isalnum() or sign in "_′."):
-            return f"({text})"
-        if depth == 0 and sign in ")]" and number + 1 < len(text) and text[number + 1] not in "[(":
-            return f"({text})"
-    return text
-
-
-def when(path: RulePath, kind: ConditionKind, *parts: str) -> RulePath:
-    """The path with one condition more."""
-    return replace(path, conditions=(*path.conditions, Condition(kind, parts)))
-
-
-def renamed_words(text: str, names: Sequence[tuple[str, str]]) -> str:
-    """A text with some of its words replaced."""
-    known = dict(names)
-    return WORD.sub(lambda found: known.get(found.group(), found.group()), text)
-
-
-def _children(node: object) -> list[object]:
-    """What lies directly inside a part, places left out."""
-    if isinstance(node, tuple):
-        return list(node)
-    if isinstance(node, Struct) and not isinstance(node, Span):
-        return [getattr(node, one) for one in node.__struct_fields__]
-    return []

@@ -81,7 +81,7 @@ def _term(node: s.Expr | s.Pattern, text: str) -> RuleTerm:
         case s.PAs(inner, name):
             return of("as", name, inner)
         case s.TextLit(pieces) if any(not isinstance(piece, str) for piece in pieces):
-            joined = [RuleTerm("const", f'"{piece}"') if isinstance(piece, str)
+            joined = [RuleTerm("const", _quoted(piece)) if isinstance(piece, str)
                       else _term(piece, text) for piece in pieces]  # fmt: skip
             return RuleTerm("op", "++", tuple(joined)) if len(joined) > 1 else joined[0]
         case s.NumberLit() | s.TextLit() | s.PConst():
@@ -113,6 +113,13 @@ def _term(node: s.Expr | s.Pattern, text: str) -> RuleTerm:
                 return of("list", "", *items)
             return of("rest", "", *items, rest)
     return RuleTerm("raw", text[node.span.start : node.span.end])
+
+
+def _quoted(text: str) -> str:
+    """A text as the notation writes it."""
+    for sign, written in (("\\", "\\\\"), ("\n", "\\n"), ("\t", "\\t"), ('"', '\\"')):
+        text = text.replace(sign, written)
+    return f'"{text}"'
 
 
 def changed(term: RuleTerm, change: Callable[[RuleTerm], RuleTerm | None]) -> RuleTerm:

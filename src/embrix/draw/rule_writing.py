@@ -6,8 +6,8 @@ from collections.abc import Iterator, Mapping, Sequence
 
 from embrix.draw.rule_forms import ConcreteForms
 from embrix.draw.rule_parts import Condition
-from embrix.draw.rule_paths import WORD
 from embrix.draw.rule_terms import PRIME, RuleTerm
+from embrix.draw.rule_texts import WORD
 
 _SIGNS = {"!=": "≠", "<=": "≤", ">=": "≥", "*": "·", "==": "=", "and": "∧", "or": "∨", "not": "¬"}
 _OTHERWISE = {"==": "!=", "!=": "==", "<": ">=", ">": "<=", "<=": ">", ">=": "<"}

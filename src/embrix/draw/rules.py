@@ -16,15 +16,10 @@ from embrix.brix.core import RESULT, Function, Interpreter
 from embrix.brix.paths import inside
 from embrix.brix.pattern_parts import covers, mentioned, names_bound, refined
 from embrix.brix.relations import handed_over
+from embrix.draw.helpers import with_own_rules
 from embrix.draw.rule_parts import Condition, RuleParts, Said
-from embrix.draw.rule_paths import (
-    WORD,
-    FreshNames,
-    RuleFinder,
-    RulePath,
-    renamed_words,
-    when,
-)
+from embrix.draw.rule_paths import RuleFinder
+from embrix.draw.rule_texts import WORD, FreshNames, RulePath, renamed_words, when
 from embrix.terms.types import Con, settle
 from embrix.text.source import Span
 
@@ -48,13 +43,15 @@ class InferenceRule(Struct, frozen=True):
 def inference_rules(interpreter: Interpreter, only: Sequence[str] = ()) -> list[InferenceRule]:
     """The rules of every function with a judgement, in the order of the clauses, in the words of
     the definition."""
-    return [
-        InferenceRule(
-            rule.conclusion.function.name, rule.name, tuple(one.text for one in rule.premises),
-            tuple(one.text for one in rule.conditions), rule.conclusion.text, rule.place,
-        )
-        for rule in rules_in_parts(interpreter, only)
-    ]  # fmt: skip
+    return [_in_words(rule) for rule in rules_in_parts(interpreter, only)]
+
+
+def _in_words(rule: RuleParts) -> InferenceRule:
+    said = (one.text for one in rule.conditions if one.kind != "done")
+    return InferenceRule(
+        rule.conclusion.function.name, rule.name, tuple(one.text for one in rule.premises),
+        tuple(said), rule.conclusion.text, rule.place,
+    )  # fmt: skip
 
 
 def rules_in_parts(interpreter: Interpreter, only: Sequence[str] = ()) -> list[RuleParts]:
@@ -62,11 +59,10 @@ def rules_in_parts(interpreter: Interpreter, only: Sequence[str] = ()) -> list[R
     if interpreter.syntax is None:
         return []
     found: list[RuleParts] = []
+    judged = with_own_rules(interpreter)
     for define in interpreter.syntax.functions:
-        function = interpreter.functions.get(define.name)
-        if function is None or function.judgement is None or (only and define.name not in only):
-            continue
-        found += _Rules(interpreter, function, define).all()
+        if define.name in judged and (not only or define.name in only):
+            found += _Rules(interpreter, judged, define).all()
     return found
 
 
@@ -142,9 +138,14 @@ class _Rules(RuleFinder):
 
     def _left(self, row: s.Clause, before: Sequence[s.Clause]) -> Iterator[Condition]:
         """What clauses above have not taken, where one part of the clause tells that."""
+        said = mentioned(row.guard) | mentioned(row.body)
+        whole = tuple(
+            s.PVar(name, pattern.span) if isinstance(pattern, s.PAny) and name in said else pattern
+            for (name, _), pattern in zip(self._define.subjects, row.patterns, strict=True)
+        )  # fmt: skip
         for one in before:
-            if one.guard is None and len(one.patterns) == len(row.patterns):
-                apart = [part for pair in zip(one.patterns, row.patterns, strict=True)
+            if one.guard is None and len(one.patterns) == len(whole):
+                apart = [part for pair in zip(one.patterns, whole, strict=True)
                          for part in refined(*pair)]  # fmt: skip
                 if len(apart) == 1 and apart[0] is not None:
                     name, special = apart[0]

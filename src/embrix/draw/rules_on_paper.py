@@ -9,12 +9,14 @@ n = n₁ + n₂. Helpers that only take a value apart are seen through: where `n
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
+from copy import copy
 from itertools import count
 
 from msgspec.structs import replace
 
 from embrix.brix import core as k
 from embrix.brix.core import Interpreter
+from embrix.draw.rule_facts import RuleFacts
 from embrix.draw.rule_forms import ConcreteForms
 from embrix.draw.rule_letters import MADE, VariableTypes, letters_of
 from embrix.draw.rule_parts import ERROR, Condition, RuleParts, Said, failed
@@ -22,13 +24,13 @@ from embrix.draw.rule_terms import RuleTerm, changed, parts_within, term_of
 from embrix.draw.rule_writing import RuleWriting
 from embrix.draw.rules import InferenceRule, rules_in_parts
 from embrix.machine.unit import substituters
-from embrix.terms.types import Tup, Type, settle
+from embrix.terms.types import Con, Tup, Type, settle
 
 
 def rules_on_paper(interpreter: Interpreter, only: Sequence[str] = ()) -> list[InferenceRule]:
     """The rules of every function with a judgement, in the order of the clauses."""
     paper = _Paper(interpreter)
-    return [paper.rule(rule) for rule in rules_in_parts(interpreter, only)]
+    return [made for rule in rules_in_parts(interpreter, only) for made in paper.rules(rule)]
 
 
 class _Judged:
@@ -53,9 +55,17 @@ class _Draft:
     """A rule on its way: its judgements and conditions as terms."""
 
     def __init__(self, rule: RuleParts) -> None:
+        self.rule = rule
         self.premises = [_Judged(said) for said in rule.premises]
         self.conclusion = _Judged(rule.conclusion)
         self.conditions = [(one, [term_of(part) for part in one.parts]) for one in rule.conditions]
+
+    def copied(self) -> _Draft:
+        """The same, to be changed otherwise."""
+        other = copy(self)
+        other.premises, other.conclusion = list(map(copy, self.premises)), copy(self.conclusion)
+        other.conditions = [(one, list(terms)) for one, terms in self.conditions]
+        return other
 
     @property
     def judged(self) -> list[_Judged]:
@@ -78,6 +88,14 @@ class _Draft:
         for _, terms in self.conditions:
             terms[:] = [changed(term, change) for term in terms]
 
+    def within(self, form: RuleTerm, part: RuleTerm, new: RuleTerm) -> None:
+        """Put a term in place of a part of a form; of a variable wherever it stands."""
+        if part.kind == "var":
+            self.put(part, new)
+        else:
+            self.put(form, replace(form, parts=tuple(
+                new if one is part else one for one in form.parts)))  # fmt: skip
+
     def put(self, old: RuleTerm, new: RuleTerm) -> None:
         """Put one term everywhere in place of another one."""
         self.change(lambda term: new if term == old else None)
@@ -89,12 +107,42 @@ class _Paper:
         self._forms = ConcreteForms(interpreter)
         self._selectors = dict(_selectors(interpreter))
         self._substituting = substituters(interpreter)
+        self._facts = RuleFacts(interpreter)
 
-    def rule(self, rule: RuleParts) -> InferenceRule:
+    def rules(self, rule: RuleParts) -> Iterator[InferenceRule]:
+        """The rule, in two where a part of a form may be missing; none where its conditions cannot
+        hold."""
         draft = _Draft(rule)
         _taken_apart(draft)
         self._seen_through(draft)
+        draft.conditions = [one for one in draft.conditions if one[0].kind != "done"]
         _same(draft)
+        conditions = self._facts.said(draft.conditions)
+        if conditions is not None:
+            draft.conditions = conditions
+            yield from map(self._written, self._with_and_without(draft))
+
+    def _with_and_without(self, draft: _Draft) -> Iterator[_Draft]:
+        """The same for each way in which parts that may be missing are there or not."""
+        forms = {one.name: one for one in self._interpreter.constructors.values()}
+        for form in (part for arg in draft.conclusion.args for part in parts_within(arg)):
+            known = forms.get(form.text) if form.kind == "make" else None
+            for part, kind in zip(form.parts, known.types if known else (), strict=False):
+                settled = settle(kind)
+                maybe = isinstance(settled, Con) and settled.name == "Maybe"
+                if maybe and part.kind in ("var", "any"):
+                    name = part.text if part.kind == "var" else "part"
+                    there = RuleTerm("make", "Some", (RuleTerm("var", f"{name} there"),))
+                    for way in (there, RuleTerm("make", "None")):
+                        other = draft.copied()
+                        other.within(form, part, way)
+                        yield from self._with_and_without(other)
+                    return
+        yield draft
+
+    def _written(self, draft: _Draft) -> InferenceRule:
+        """The rule with its letters."""
+        rule = draft.rule
         _named(draft)
         types = VariableTypes(self._interpreter)
         for _ in range(2):  # what is found later may tell what stands before it
@@ -109,9 +157,9 @@ class _Paper:
         )
         writing = RuleWriting(self._forms, letters, self._substituting)
         *premises, conclusion = (_said(one, writing) for one in draft.judged)
-        conditions = (text for one, parts in draft.conditions
-                      for text in writing.condition(one, parts))  # fmt: skip
-        return InferenceRule(function.name, rule.name, tuple(premises), tuple(conditions),
+        beside = (text for one, parts in draft.conditions
+                  for text in writing.condition(one, parts))  # fmt: skip
+        return InferenceRule(function.name, rule.name, tuple(premises), tuple(beside),
                              conclusion, rule.place, paper=True)  # fmt: skip
 
     # ------------------------------------------------------------ what is seen through
@@ -181,7 +229,8 @@ def _same(draft: _Draft) -> None:
         if condition.kind != "equal" and not asked:
             continue
         first, other = terms[0].parts if asked else terms
-        given = [one for judged in draft.premises for one in judged.results]
+        whole = [one for judged in draft.premises for one in judged.results]
+        given = [part for one in (*whole, *draft.conclusion.args) for part in parts_within(one)]
         if first.kind != "var" or (other.kind == "var" and first not in given):
             first, other = other, first
         form = other.kind == "make" and not any(

@@ -175,6 +175,8 @@ class Printer(Routes):
                 parts = list(self._unwritable(value, path))
                 if path == ():
                     parts = [None, *parts, None]
+                for production in reversed(list(self._only_way(left))):
+                    parts = self._wrap(production, parts)
             else:
                 route, slots = found
                 if route.last is None:
@@ -185,6 +187,18 @@ class Printer(Routes):
                 for production in reversed(route.through):
                     parts = self._wrap(production, parts)
             stack.extend(reversed(parts))
+
+    def _only_way(self, left: int) -> Iterator[Production]:
+        """The rules that only hand a value on and that every value goes through which stands for a
+        nonterminal: what they write is written around whatever stands there."""
+        seen: set[int] = set()
+        while left < 0 and left not in seen:
+            seen.add(left)
+            rules = self._grammar.by_left.get(left, ())
+            if len(rules) != 1 or rules[0].passes is None:
+                return
+            yield rules[0]
+            left = rules[0].right[rules[0].passes]
 
     def _inner(self, part: Part) -> Any:
         """The job of printing a value that stands inside one of another kind."""

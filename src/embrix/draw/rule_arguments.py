@@ -1,0 +1,311 @@
+"""What a clause asks for in the parts of an expression: judgements become premises, helpers are
+opened, choices among arguments go several ways."""
+
+from __future__ import annotations
+
+import re
+from abc import abstractmethod
+from collections.abc import Iterator, Mapping, Sequence
+
+from msgspec import Struct
+from msgspec.structs import replace
+
+from embrix.brix import syntax as s
+from embrix.brix.core import Function, Interpreter
+from embrix.brix.paths import inside
+from embrix.brix.pattern_parts import mentioned
+from embrix.draw.helpers import openable
+from embrix.draw.rule_parts import Said, failed
+from embrix.draw.rule_terms import term_of
+from embrix.draw.rule_texts import WORD, RulePath, RuleTexts, operand, renamed_words, when
+from embrix.terms.types import Tup, settle
+from embrix.text.source import Span
+
+CALL = re.compile(r"\b[a-z_]\w*\(")
+MOST_OPENED = 100
+"""Helpers that are opened in one clause, on all paths through it."""
+
+
+class RuleArguments(RuleTexts):
+    """What the parts of expressions come to."""
+
+    def __init__(
+        self, interpreter: Interpreter, judged: Mapping[str, Function], define: s.Define
+    ) -> None:
+        """`judged` are the functions that rules are about, by name."""
+        super().__init__(interpreter, judged, define)
+        self._helpers = openable(interpreter)
+        self._plain = {name for name in judged if interpreter.functions[name].judgement is None}
+        """The functions whose judgement is only that of their rules."""
+        self._opened_so_far = 0
+        """Helpers that have been opened in the present clause."""
+
+    @abstractmethod
+    def _paths(self, expr: s.Expr, path: RulePath) -> Iterator[RulePath]:
+        """The paths through an expression, each with its results."""
+
+    # ------------------------------------------------------------ helpers
+
+    def _opens(self, name: str) -> bool:
+        """Whether a function is a helper that is opened here: only so many are in one clause."""
+        return name in self._helpers and self._opened_so_far < MOST_OPENED
+
+    def _opened(
+        self, helper: s.Define, args: Sequence[s.Expr], path: RulePath
+    ) -> Iterator[RulePath]:
+        """The paths through a helper; each has its results, and goes on as `path` did."""
+        self._opened_so_far += 1
+        texts = []
+        for arg in args:
+            text, path = self._hoisted(arg, path)
+            texts.append(operand(text))
+        # FreshNames inside the helper are other ones than those that the rule shows so far.
+        asked = (one.text for one in path.premises)
+        beside = (one.text for one in path.conditions)
+        shown = (*texts, *asked, *beside, *(name for _, name in path.names))
+        self._outer |= {word for text in shown for word in WORD.findall(text)}
+        self._names.taken |= {
+            node.name for node in inside((helper.body, helper.rows))
+            if isinstance(node, s.Ref | s.PVar)
+        }  # fmt: skip
+        params = tuple(param.name for param in helper.params)
+        names = tuple(zip(params, texts, strict=False))
+        inner = replace(path, names=names, inside=True)
+        body = helper.body
+        if body is None:
+            rows = tuple(row for row in helper.rows if isinstance(row, s.Clause))
+            subjects = tuple(s.Ref(name, span) for name, span in helper.subjects)
+            body = s.Match(subjects, rows, helper.span)
+        for found in self._paths(body, inner):
+            yield replace(found, names=path.names, inside=path.inside)
+
+    def _taken(self, pattern: s.Pattern, path: RulePath) -> RulePath:
+        """What is known after `let pattern = …` gave the results of a path."""
+        results = path.result
+        path = replace(path, result=())
+        items = pattern.items if isinstance(pattern, s.PTuple) else (pattern,)
+        if len(items) != len(results):
+            path = self._named(path, pattern)
+            whole = results[0] if len(results) == 1 else f"({', '.join(results)})"
+            return when(path, "equal", self._said(path, pattern), whole)
+        for item, text in zip(items, results, strict=True):
+            if isinstance(item, s.PVar):
+                path = replace(path, names=(*path.names, (item.name, operand(text))))
+                if CALL.search(text):
+                    path = when(path, "done", text)
+            elif not isinstance(item, s.PAny):
+                path = self._named(path, item)
+                path = when(path, "equal", self._said(path, item), text)
+        return path
+
+    # ------------------------------------------------------------ choices and lists in arguments
+
+    def _argument_ways(
+        self, args: tuple[s.Expr, ...], path: RulePath, behind: object
+    ) -> Iterator[tuple[tuple[s.Expr, ...], RulePath]]:
+        """The ways in which choices among arguments may go, each with what it rests on. `behind` is
+        what follows: a name of something that may be missing stands there for what is not."""
+        at = next((number for number, arg in enumerate(args) if chooses(arg)), None)
+        if at is None:
+            yield args, path
+            return
+        arg, head, tail = args[at], args[:at], args[at + 1 :]
+        ways: list[tuple[s.Expr, RulePath]] = []
+        match arg:
+            case s.If(test, yes, no):
+                text, path = self._hoisted(test, path)
+                ways = [(yes, when(path, "holds", text)), (no, when(path, "refuted", text))]
+            case s.Otherwise(s.Ref(name) as value, instead):
+                text = self._said(path, value)
+                there = self._names.fresh(name)
+                if name not in mentioned(behind):
+                    named = replace(path, names=(*path.names, (name, there)))
+                    ways = [(value, when(named, "equal", text, f"Some({there})"))]
+                    ways.append((instead, when(path, "equal", text, "None")))
+        if not ways:
+            yield args, path
+        for way, inner in ways:
+            yield from self._argument_ways((*head, way, *tail), inner, behind)
+
+    def _elements(self, expr: s.Expr, path: RulePath) -> list[tuple[str, ...]] | None:
+        """The elements of a list that is known by its elements, or of two that are gone through
+        together."""
+        lists = expr.args if isinstance(expr, s.Apply) and expr.callee == s.Ref(
+            "zip", expr.callee.span) else (expr,)  # fmt: skip
+        found: list[tuple[str, ...]] = []
+        for one in lists:
+            known = term_of(self._said(path, one))
+            if known.kind != "list" or any(part.kind != "var" for part in known.parts):
+                return None
+            found.append(tuple(part.text for part in known.parts))
+        return list(zip(*found, strict=True)) if len(set(map(len, found))) == 1 else None
+
+    def _folded(
+        self, each: s.Lambda, elements: Sequence[tuple[str, ...]], init: s.Expr, path: RulePath
+    ) -> Iterator[RulePath]:
+        """The paths through what is done with each element of a list, one after the other; the
+        results are those of the last."""
+        items = init.items if isinstance(init, s.Tuple) else (init,)
+        texts = []
+        for item in items:
+            text, path = self._hoisted(item, path)
+            texts.append(text)
+        paths = [replace(path, result=tuple(texts))]
+        for element in elements:
+            paths = [
+                replace(found, names=path.names, inside=path.inside)
+                for before in paths
+                for found in self._paths(
+                    each.body, self._given(each, before.result, element, before)
+                )
+            ]
+        yield from paths
+
+    def _given(
+        self, each: s.Lambda, so_far: Sequence[str], element: Sequence[str], path: RulePath
+    ) -> RulePath:
+        """The path into a function of what has come so far and an element."""
+        named: list[tuple[str, str]] = []
+        for pattern, texts in zip(each.params, (so_far, element), strict=True):
+            parts = pattern.items if isinstance(pattern, s.PTuple) else (pattern,)
+            named += [(part.name, operand(text))
+                      for part, text in zip(parts, texts, strict=False)
+                      if isinstance(part, s.PVar)]  # fmt: skip
+            self._outer |= {word for text in texts for word in WORD.findall(text)}
+        return replace(path, names=(*path.names, *named), result=(), inside=True)
+
+    # ------------------------------------------------------------ judgements
+
+    def _named(self, path: RulePath, pattern: s.Pattern) -> RulePath:
+        """The path with the names that a pattern binds."""
+        return self._renamed(
+            path, [node.name for node in inside(pattern) if isinstance(node, s.PVar | s.PAs)]
+        )
+
+    def _renamed(self, path: RulePath, names: Sequence[str]) -> RulePath:
+        known = dict(path.names)
+        for name in names:
+            again = name in known or name in self._outer
+            known[name] = self._names.fresh(name) if again else name
+        return replace(path, names=tuple(known.items()))
+
+    def _premise(
+        self, judged: Function, args: Sequence[s.Expr], path: RulePath,
+        results: tuple[str, ...] = (),
+    ) -> tuple[tuple[str, ...], RulePath]:  # fmt: skip
+        texts = []
+        for arg in args:
+            text, path = self._hoisted(arg, path)
+            texts.append(text)
+        if not results:
+            parts = judged.judgement or ()
+            count = len({part for part in parts if isinstance(part, int) and part < 0})
+            kind = settle(judged.result)
+            if judged.name in self._plain and isinstance(kind, Tup):
+                count = len(kind.items)
+            results = tuple(self._names.fresh("v" if n == 0 else "s") for n in range(max(1, count)))
+        premise = Said(judged, tuple(texts), results)
+        return results, replace(path, premises=(*path.premises, premise))
+
+    def _branches(self, node: object) -> bool:
+        """Whether a part of an expression is itself evaluated on several paths: a helper that is
+        opened, or what fails where something is missing."""
+        match node:
+            case s.Apply(s.Ref(name)):
+                return self._judged(name) is None and self._opens(name)
+            case s.Otherwise(_, s.Fail()):
+                return True
+        return False
+
+    def _each_hoisted(self, expr: s.Expr, path: RulePath) -> Iterator[tuple[str | None, RulePath]]:
+        """The paths through an expression with its text on each, in which what is asked for is a
+        name and helpers are opened; no text where the path ends by a failure."""
+        if not any(self._branches(node) for node in inside(expr)):
+            yield self._hoisted(expr, path)
+            return
+        source, begin = self._source(expr.span), expr.span.start
+        raw = source.text[begin : expr.span.end]
+        yield from self._in_turn(list(self._outermost(expr)), raw, begin, path, "", 0)
+
+    def _outermost(self, expr: object) -> Iterator[s.Expr]:
+        """The parts of an expression that are judgements asked for, or go several paths, in the
+        order of the text; not what is in them."""
+        if isinstance(expr, s.Apply) and isinstance(expr.callee, s.Ref):
+            if self._judged(expr.callee.name) is not None or self._branches(expr):
+                yield expr
+                return
+        elif isinstance(expr, s.Otherwise) and self._branches(expr):
+            yield expr
+            return
+        if not isinstance(expr, s.Lambda):
+            for child in _children(expr):
+                yield from self._outermost(child)
+
+    def _in_turn(
+        self, parts: Sequence[s.Expr], raw: str, begin: int, path: RulePath, done: str, at: int
+    ) -> Iterator[tuple[str | None, RulePath]]:
+        """An expression of which some parts are still to be evaluated, from its text; `done` is
+        what stands before `at`, `begin` where the text begins."""
+        if not parts:
+            whole = done + renamed_words(raw[at:], path.names)
+            yield " ".join(whole.split()), path
+            return
+        part, rest = parts[0], parts[1:]
+        done += renamed_words(raw[at : part.span.start - begin], path.names)
+        end = part.span.end - begin
+        inner = replace(path, inside=True, result=())
+        for found in self._paths(part, inner):
+            made = replace(found, inside=path.inside, names=path.names, result=())
+            if failed(found.result):
+                yield None, replace(made, result=found.result)
+                continue
+            one = found.result[0] if len(found.result) == 1 else f"({', '.join(found.result)})"
+            text = one if len(raw) == end - (part.span.start - begin) else operand(one)
+            yield from self._in_turn(rest, raw, begin, made, done + text, end)
+
+    def _hoisted(self, expr: s.Expr, path: RulePath) -> tuple[str, RulePath]:
+        """The text of an expression in which each judgement asked for is a name, with the premises
+        that give these names."""
+        calls: list[s.Apply] = []
+        pending: list[object] = [expr]
+        while pending:
+            node = pending.pop()
+            if isinstance(node, s.Apply) and isinstance(node.callee, s.Ref):
+                judged = self._judged(node.callee.name)
+                if judged is not None:
+                    calls.append(node)
+                    continue
+            if not isinstance(node, s.Lambda):
+                pending += reversed(_children(node))
+        text = self._said(path, expr)
+        source, begin = self._source(expr.span), expr.span.start
+        raw = source.text[begin : expr.span.end]
+        pieces: list[str] = []
+        at = 0
+        for call in sorted(calls, key=lambda one: one.span.start):
+            judged = self._judged(call.callee.name)  # type: ignore[union-attr]
+            assert judged is not None
+            results, path = self._premise(judged, call.args, path)
+            between = renamed_words(raw[at : call.span.start - begin], path.names)
+            pieces += [between, results[0]]
+            at = call.span.end - begin
+        if not calls:
+            return text, path
+        rest = renamed_words(raw[at:], path.names)
+        return " ".join("".join([*pieces, rest]).split()), path
+
+
+def chooses(arg: s.Expr) -> bool:
+    """Whether something is chosen in an argument: by a test, or because something is missing."""
+    if isinstance(arg, s.If):
+        return not isinstance(arg.test, s.ChoiceIs)
+    return isinstance(arg, s.Otherwise) and isinstance(arg.value, s.Ref)
+
+
+def _children(node: object) -> list[object]:
+    """What lies directly inside a part, places left out."""
+    if isinstance(node, tuple):
+        return list(node)
+    if isinstance(node, Struct) and not isinstance(node, Span):
+        return [getattr(node, one) for one in node.__struct_fields__]
+    return []
