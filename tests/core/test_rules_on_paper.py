@@ -487,3 +487,15 @@ define size_of(e: Expr) -> Number by e
     assert ("e₁ ⇓ n₁  e₂ ⇓ n₂", "n₁ ≠ 0", "e₁ + e₂ ⇓ n₂") in found
     assert ("e₁ ⇓ n", "size_of(e₁) = 1", "let _ = e₁ in e₂ ⇓ n") in found
     assert ("e₂ ⇓ n", "size_of(e₁) ≠ 1", "let _ = e₁ in e₂ ⇓ n") in found
+
+
+def test_lists_and_missing_parts_are_written_as_the_grammar_writes_them(session: Session) -> None:
+    """Held against the clauses of the definition: the rest of a block is one more statement, and a
+    branch without another way goes on with nothing."""
+    found = written(session, "Weir", "rewriting")
+    assert ("", "", "⟨while e do s, σ⟩ → ⟨when e do {s; while e do s}, σ⟩") in found
+    assert ("⟨s, σ⟩ → ⟨s′, σ′⟩", "", "⟨{s; rest}, σ⟩ → ⟨{s′; rest}, σ′⟩") in found
+    assert ("", "e is final  ¬holds(e)", "⟨when e do s, σ⟩ → ⟨{}, σ⟩") in found
+    assert ("", "e is final  ¬holds(e)", "⟨when e do s₁ otherwise s₂, σ⟩ → ⟨s₂, σ⟩") in found
+    equal = "⟨e₁ is e₂, σ⟩ → error NotComparable"
+    assert ("", "e₁ is final  e₂ is final  function(e₁)", equal) in found

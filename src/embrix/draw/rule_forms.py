@@ -33,6 +33,7 @@ class ConcreteForms:
         self._forms = {one.name: one for one in interpreter.constructors.values()}
         self._shown_by = interpreter.shown
         self._own = {one.name for one in interpreter.language.signature.forms}
+        self._rules = set(grammar.entry) if grammar is not None else set()
 
     def written(self, term: RuleTerm, parts: Sequence[str]) -> str | None:
         """A form with some texts for its parts, in their order; None where the grammar does not
@@ -46,7 +47,8 @@ class ConcreteForms:
         node = self._node(form, term, iter(parts), holes)
         if node is None or len(holes) > MOST:
             return None
-        text = self._printer.show(node).text
+        rule = form.owner if form.owner in self._rules else None
+        text = self._printer.show(node, rule).text
         if "‹" + form.name in text:
             return None
         text = text.replace(OPEN, "").replace(CLOSE, "")
@@ -54,7 +56,8 @@ class ConcreteForms:
 
     def nests(self, term: RuleTerm) -> bool:
         """Whether a part is printed with the form that it stands in."""
-        return term.kind == "make" and (term.text in self._own or term.text in _MAYBE)
+        known = term.text in self._own or term.text in _MAYBE
+        return term.kind in ("list", "rest") or (term.kind == "make" and known)
 
     def _node(
         self, form: Constructor, term: RuleTerm, texts: Iterator[str], holes: list[str]
@@ -71,11 +74,15 @@ class ConcreteForms:
         self, part: RuleTerm, kind: Type, texts: Iterator[str], holes: list[str]
     ) -> Value | None:
         """What stands for a part of a form; None where it cannot be printed."""
+        settled = settle(kind)
+        inner = settled.args[0] if isinstance(settled, Con) and settled.args else kind
+        if part.kind in ("list", "rest"):
+            # What follows the others stands there as one more.
+            items = [self._field(one, inner, texts, holes) for one in part.parts]
+            return None if None in items else make_list([one for one in items if one is not None])
         if part.kind == "make" and part.text in _MAYBE:
             if not part.parts:
                 return NONE_NODE
-            settled = settle(kind)
-            inner = settled.args[0] if isinstance(settled, Con) and settled.args else kind
             made = self._field(part.parts[0], inner, texts, holes)
             return None if made is None else (SOME, None, made)
         if self.nests(part):

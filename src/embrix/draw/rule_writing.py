@@ -79,6 +79,8 @@ class RuleWriting:
         match condition.kind:
             case "refuted" if first.kind == "op" and first.text in _OTHERWISE:
                 yield self.text(RuleTerm("op", _OTHERWISE[first.text], first.parts))
+            case "refuted" if (first.kind, first.text) == ("op", "not"):
+                yield self.text(first.parts[0])
             case "refuted":
                 yield f"¬{_closed(self.text(first))}"
             case "equal" if last.kind == "call" and last.text == "alloc" and len(first.parts) == 2:

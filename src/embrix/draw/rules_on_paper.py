@@ -136,6 +136,7 @@ class _Paper:
                     for way in (there, RuleTerm("make", "None")):
                         other = draft.copied()
                         other.within(form, part, way)
+                        other.change(_found)
                         yield from self._with_and_without(other)
                     return
         yield draft
@@ -248,6 +249,14 @@ def _all_named(term: RuleTerm, name: str) -> RuleTerm:
     numbers = count(1)
     return changed(term, lambda one: RuleTerm("var", f"{name} {next(numbers)}")
                    if one.kind == "any" else None)  # fmt: skip
+
+
+def _found(term: RuleTerm) -> RuleTerm | None:
+    """What there is of something that may be missing, or what stands in for it."""
+    if term.kind == "otherwise" and len(term.parts) == 2 and term.parts[0].kind == "make":
+        there, instead = term.parts
+        return there.parts[0] if there.parts else instead
+    return None
 
 
 def _named(draft: _Draft) -> None:
