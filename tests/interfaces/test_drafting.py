@@ -14,6 +14,7 @@ from embrix.course.drafts import find_draft
 from embrix.tui.annotated import AnnotatedEditor
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.commands import of_place
+from embrix.tui.comparing import Comparing
 from embrix.tui.desk import Delivered
 from embrix.tui.dialogs import Help
 from embrix.tui.drafting import Drafting, OutcomeRows
@@ -124,7 +125,8 @@ async def test_every_key_of_the_drafting_table_works(course_copy: Path) -> None:
     async with opened(course_copy) as pilot:
         screen = await table(pilot, "1 + 2")
         for command in of_place("drafting"):
-            assert hasattr(screen, f"action_{command.action}"), command.action
+            name = command.action.partition("(")[0]
+            assert hasattr(screen, f"action_{name}"), name
         await pilot.press("f1")
         assert isinstance(pilot.app.screen, Help)
         await pilot.press("escape", "f2")
@@ -185,6 +187,30 @@ async def test_the_prompt_survives_and_remembers(course_copy: Path) -> None:
         await pilot.press("escape", "ctrl+t")
         await until(lambda: isinstance(pilot.app.screen, Prompting), "the prompt again")
         assert "42" in [text for text, _ in pilot.app.screen.query_one(Transcript).lines]
+
+
+async def test_other_views_open_over_the_prompt_and_over_the_drafting_table(
+    course_copy: Path,
+) -> None:
+    """Esc comes back to where one was, with what was typed there."""
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        await settled(screen)
+        await pilot.press("ctrl+t")
+        await until(lambda: isinstance(pilot.app.screen, Prompting), "the prompt")
+        line = pilot.app.screen.query_one("#line", Input)
+        line.value = "1 + "
+        await pilot.press("ctrl+k")
+        await until(lambda: isinstance(pilot.app.screen, Comparing), "the comparison")
+        await pilot.press("escape")
+        await until(lambda: isinstance(pilot.app.screen, Prompting), "the prompt again")
+        assert line.value == "1 + "
+        await pilot.press("escape")
+        await table(pilot, "1 + 2")
+        await pilot.press("ctrl+k")
+        await until(lambda: isinstance(pilot.app.screen, Comparing), "the comparison")
+        await pilot.press("escape")
+        await until(lambda: isinstance(pilot.app.screen, Drafting), "the drafting table again")
 
 
 async def test_answers_that_come_while_a_view_opens_wait_for_it(course_copy: Path) -> None:

@@ -143,7 +143,7 @@ class BenchCommands(TextActions):
         """The prompt for the language of the program."""
         if self.desk is not None and self.language:
             said = self.transcripts.setdefault(self.language, [])
-            self.app.push_screen(Prompting(self.desk, self.language, said))
+            self.app.push_screen(Prompting(self.desk, self.language, said, self.open_view))
 
     def action_suite(self) -> None:
         if self._refused("suite"):

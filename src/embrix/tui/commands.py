@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 from msgspec import Struct
 from msgspec.structs import replace
 
@@ -101,12 +103,17 @@ def _in_view(place: str) -> tuple[Command, ...]:
     return (
         Command("f12", "switch_theme", "theme", theme, place, footer=False),
         Command("f1", "help", "help", "What the keys do here", place, footer=False),
-        *(
-            Command(key, f"open_view('{action}')", "", f"{text}; Esc comes back here", place, False,
-                    f"Alt+{key[4:].upper()}" if key.startswith("alt+") else "")
-            for key, action, other, text in OPENING if other != place
-        ),
-    )  # fmt: skip
+        *_opening(place),
+    )
+
+
+def _opening(place: str) -> Iterator[Command]:
+    """The keys that open other views over one."""
+    for key, action, other, text in OPENING:
+        if other != place:
+            shown = f"Alt+{key[4:].upper()}" if key.startswith("alt+") else ""
+            told = f"{text}; Esc comes back here"
+            yield Command(key, f"open_view('{action}')", "", told, place, False, shown)
 
 
 def _in_text(place: str) -> tuple[Command, ...]:
@@ -381,6 +388,8 @@ COMMANDS: tuple[Command, ...] = (
             "tally", footer=False),
     Command("x", "stop", "stop", "Stop the running suite", "tally", footer=False),
     *(command for place in VIEWS for command in _in_view(place)),
+    # F5 compares with the saved file there.
+    *(command for command in _opening("drafting") if command.key != "f5"),
 )  # fmt: skip
 
 

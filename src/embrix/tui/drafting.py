@@ -382,6 +382,10 @@ class Drafting(Once, Screen[None]):
 
         self.app.push_screen(Help(PLACE, {}, of_place(PLACE)), carry_out)
 
+    def action_open_view(self, action: str) -> None:
+        """Another view over this one, of the program on the bench."""
+        self._bench.open_view(action)
+
     def action_switch_theme(self) -> None:
         self.app.action_switch_theme()  # type: ignore[attr-defined]
 

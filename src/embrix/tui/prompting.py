@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import ClassVar
 
 from textual.app import ComposeResult
@@ -13,6 +13,7 @@ from textual.widgets import Input
 from embrix.messages.replies import PromptAnswer
 from embrix.messages.requests import PromptLine
 from embrix.tui.bars import Title
+from embrix.tui.commands import OPENING
 from embrix.tui.desk import Desk
 from embrix.tui.dialogs import Dialog
 from embrix.tui.line_input import LineInput
@@ -62,10 +63,17 @@ class Prompting(Dialog[str]):
         Binding("down", "earlier(1)", show=False, priority=True),
         Binding("pageup", "scroll(-8)", show=False, priority=True),
         Binding("pagedown", "scroll(8)", show=False, priority=True),
-    ]
+        *(Binding(key, f"open_view('{action}')", show=False, priority=True)
+          for key, action, _, _ in OPENING),
+    ]  # fmt: skip
 
-    def __init__(self, desk: Desk, language: str, transcript: list[tuple[str, bool]]) -> None:
+    def __init__(
+        self, desk: Desk, language: str, transcript: list[tuple[str, bool]],
+        open_view: Callable[[str], None],
+    ) -> None:  # fmt: skip
+        """`open_view` opens another view over the prompt, by the action of the bench."""
         super().__init__()
+        self.action_open_view = open_view
         self._desk = desk
         self._language = language
         self._kept = transcript
