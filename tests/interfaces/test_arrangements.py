@@ -106,3 +106,21 @@ def test_arrangements_in_a_real_terminal(course_copy: Path) -> None:
         terminal.until(lambda screen: "◆ 31.75" in screen and " walk " in screen, "all panes")
     finally:
         terminal.close()
+
+
+async def test_a_lecture_where_there_is_little_room(course_copy: Path) -> None:
+    """Program over walk, whichever has the focus and wherever it was before; the details of the
+    step where they have it."""
+    async with opened(course_copy, size=(80, 24)) as pilot:
+        screen = bench(pilot)
+        screen.set_focus(screen.query_one("#side"))
+        await pilot.press("alt+3")
+        assert screen.focused is screen.editor
+        for name in ("program", "walk", "step-details"):
+            screen.set_focus(screen.query_one(f"#{name}"))
+            found = await shown(pilot)
+            assert set(found) == {"program", "walk", *({name} & {"step-details"})}
+            assert found["program"][1] >= 6
+            assert found["walk"][1] + found.get("step-details", (0, 0))[1] >= 9
+        await pilot.press("alt+1")
+        assert set(await shown(pilot)) == {"walk", "step-details", "lanes"} - {"walk"}

@@ -20,6 +20,8 @@ def arrange_panes(bench: Workbench, name: str) -> None:
     fill(bench, "")
     for one in ARRANGEMENTS:
         bench.set_class(one == name and one != "running", f"for-{one}")
+    if name == "lecturing" and pane_of(bench.focused) in ("side", "text"):
+        bench.set_focus(bench.editor)  # they are not shown
     bench.say(f"{name}: {ARRANGEMENTS[name]}")
 
 
