@@ -499,3 +499,14 @@ def test_lists_and_missing_parts_are_written_as_the_grammar_writes_them(session:
     assert ("", "e is final  ¬holds(e)", "⟨when e do s₁ otherwise s₂, σ⟩ → ⟨s₂, σ⟩") in found
     equal = "⟨e₁ is e₂, σ⟩ → error NotComparable"
     assert ("", "e₁ is final  e₂ is final  function(e₁)", equal) in found
+
+
+def test_parts_that_take_steps_first_are_final_when_a_clause_applies(session: Session) -> None:
+    """Worked out by hand from the `order` lines of Weir: also where the clause has no name for the
+    part, and where a line above leads into another part."""
+    found = written(session, "Weir", "rewriting")
+    assert ("⟨e₂, σ⟩ → ⟨e₂′, σ′⟩", "e₁ is final", "⟨e₁ e₂, σ⟩ → ⟨e₁ e₂′, σ′⟩") in found
+    assert ("", "e is final", "⟨(given _, rest: _) e, σ⟩ → error WrongArity") in found
+    assert ("", "e is final", "⟨run e, σ⟩ → ⟨{}, σ⟩") in found
+    assert ("", "s is final", "⟨{s; rest}, σ⟩ → ⟨{rest}, σ⟩") in found
+    assert ("⟨e, σ⟩ → ⟨e′, σ′⟩", "", "⟨run e, σ⟩ → ⟨run e′, σ′⟩") in found

@@ -171,3 +171,25 @@ def refined(special: s.Pattern, general: s.Pattern) -> list[tuple[str, s.Pattern
         case s.PConst(value), s.PConst(other) if value == other:
             return []
     return [None]
+
+
+def part_at(pattern: s.Pattern, other: s.Pattern, name: str) -> s.Pattern | None:
+    """What stands in another pattern where a variable stands in the first; None where it is not of
+    that form there."""
+    while isinstance(other, s.PAs):
+        other = other.inner
+    match pattern, other:
+        case s.PVar(own), _ if own == name:
+            return other
+        case s.PAs(inner), _:
+            return part_at(inner, other, name)
+        case s.PMake(one, args, _, None), s.PMake(two, others, _, None) if one == two:
+            pairs = list(zip(args, others, strict=False))
+        case s.PTuple(args), s.PTuple(others):
+            pairs = list(zip(args, others, strict=False))
+        case s.PList(args, rest), s.PList(others, remaining) if len(args) == len(others):
+            ends = ((rest, remaining),) if rest is not None and remaining is not None else ()
+            pairs = [*zip(args, others, strict=True), *ends]
+        case _:
+            return None
+    return next((found for pair in pairs if (found := part_at(*pair, name)) is not None), None)

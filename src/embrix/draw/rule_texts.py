@@ -94,6 +94,11 @@ class RuleTexts:
                 return f"{name}({', '.join(map(self._one, args))})"
             case s.PTuple(items):
                 return f"({', '.join(map(self._one, items))})"
+            case s.PList(items, rest):
+                parts = [*map(self._one, items), *([f"..{self._one(rest)}"] if rest else [])]
+                return f"[{', '.join(parts)}]"
+            case s.PVar(name):
+                return name
             case s.PAs(inner, name):
                 return f"{self._one(inner)} as {name}"
         return self._text(pattern)

@@ -14,7 +14,14 @@ from msgspec.structs import replace
 from embrix.brix import syntax as s
 from embrix.brix.core import RESULT, Function, Interpreter
 from embrix.brix.paths import inside
-from embrix.brix.pattern_parts import covers, mentioned, names_bound, refined
+from embrix.brix.pattern_parts import (
+    covers,
+    mentioned,
+    names_bound,
+    part_at,
+    refined,
+    with_part,
+)
 from embrix.brix.relations import handed_over
 from embrix.draw.helpers import with_own_rules
 from embrix.draw.rule_parts import Condition, RuleParts, Said
@@ -79,7 +86,12 @@ class _Rules(RuleFinder):
             if isinstance(row, s.Clause):
                 if any(_hides(one, row) for one in before):
                     continue  # it has been replaced
+                left = tuple(self._left(row, before))
                 before.append(row)
+                at = min(self._control, len(row.patterns) - 1)
+                pattern, ended = self._ended(row.patterns[at], orders, _words(row))
+                patterns = (*row.patterns[:at], pattern, *row.patterns[at + 1 :])
+                row = replace(row, patterns=patterns)
                 shapes = {
                     name: self._shape(name, pattern, row)
                     for (name, _), pattern in zip(define.subjects, row.patterns, strict=False)
@@ -88,11 +100,18 @@ class _Rules(RuleFinder):
                 while isinstance(first, s.PAs):
                     first = first.inner
                 name = first.name if isinstance(first, s.PMake) else define.name
-                ended = (*self._ended(row.patterns, orders), *self._left(row, before[:-1]))
-                yield from self._clause(name, shapes, row.guard, row.body, row.span, ended)
+                conditions = (*ended, *left)
+                yield from self._clause(name, shapes, row.guard, row.body, row.span, conditions)
             elif isinstance(row, s.Order):
-                yield from self._order(_not_yet_named(row, orders))
+                own = _not_yet_named(row, orders)
+                pattern, ended = self._ended(row.pattern, orders, _words(row))
+                yield from self._order(replace(own, pattern=pattern), ended)
                 orders.append(row)
+
+    @property
+    def _control(self) -> int:
+        """Which of the subjects a small-step relation goes into."""
+        return self._function.control_place if self._function.finals else 0
 
     def _clause(
         self, name: str, shapes: dict[str, str], guard: s.Expr | None, body: s.Expr, span: Span,
@@ -118,23 +137,22 @@ class _Rules(RuleFinder):
             yield RuleParts(name, path.premises, path.conditions, said, span)
 
     def _ended(
-        self, patterns: Sequence[s.Pattern], orders: Sequence[s.Order]
-    ) -> Iterator[Condition]:
-        """That parts take no more steps which `order` lines above the clause lead into."""
-        at = self._function.control_place if self._function.finals else 0
-        pattern = patterns[at] if at < len(patterns) else None
-        while isinstance(pattern, s.PAs):
-            pattern = pattern.inner
-        if not isinstance(pattern, s.PMake):
-            return
+        self, pattern: s.Pattern, orders: Sequence[s.Order], taken: set[str]
+    ) -> tuple[s.Pattern, list[Condition]]:
+        """That parts take no more steps which `order` lines above lead into; the pattern with names
+        for those of them that have none. `taken` are names that mean something else."""
+        found: list[Condition] = []
         for order in orders:
-            whole = order.pattern
-            if isinstance(whole, s.PMake) and whole.name == pattern.name and order.guard is None:
-                names = [arg.name if isinstance(arg, s.PVar) else "" for arg in whole.args]
-                for child, _ in order.children:
-                    part = pattern.args[names.index(child)] if child in names else None
-                    if isinstance(part, s.PVar):
-                        yield Condition("final", (part.name,))
+            for child, _ in order.children if order.guard is None else ():
+                part = part_at(order.pattern, pattern, child)
+                if isinstance(part, s.PAny):
+                    name = child if child not in taken else f"{child}1"
+                    taken |= {name}
+                    pattern = with_part(pattern, part, s.PVar(name, part.span))
+                    part = s.PVar(name, part.span)
+                if isinstance(part, s.PVar):
+                    found.append(Condition("final", (part.name,)))
+        return pattern, list(dict.fromkeys(found))
 
     def _left(self, row: s.Clause, before: Sequence[s.Clause]) -> Iterator[Condition]:
         """What clauses above have not taken, where one part of the clause tells that."""
@@ -159,9 +177,10 @@ class _Rules(RuleFinder):
             return self._one(pattern)
         return name if isinstance(pattern, s.PAny) else f"{self._one(pattern)} as {name}"
 
-    def _order(self, row: s.Order) -> Iterator[RuleParts]:
-        """A part takes a step, and the whole with it; parts before it have come to an end."""
-        whole = self._text(row.pattern)
+    def _order(self, row: s.Order, ended: Sequence[Condition]) -> Iterator[RuleParts]:
+        """A part takes a step, and the whole with it; parts before it have come to an end, and
+        those that have `ended` already."""
+        whole = self._one(row.pattern)
         function = self._function
         form = row.pattern.name if isinstance(row.pattern, s.PMake) else function.name
         before: list[str] = []
@@ -192,7 +211,8 @@ class _Rules(RuleFinder):
                 for number, name in enumerate(function.params)
             ]
             around = renamed_words(whole, ((child, f"{child}′"),))
-            conditions = [Condition("final", (one,)) for one in before if not row.free]
+            conditions = [one for one in ended if one.parts != (child,)]
+            conditions += [Condition("final", (one,)) for one in before if not row.free]
             if row.guard is not None:
                 conditions.append(Condition("holds", (self._text(row.guard),)))
             yield RuleParts(
@@ -235,6 +255,11 @@ def _not_yet_named(row: s.Order, before: Sequence[s.Order]) -> s.Order:
     places = _places(row)
     children = tuple(one for one in row.children if places.get(one[0]) not in named)
     return replace(row, children=children)
+
+
+def _words(row: s.Clause | s.Order) -> set[str]:
+    """The names in a line."""
+    return {node.name for node in inside(row) if isinstance(node, s.Ref | s.PVar | s.PAs)}
 
 
 def _places(row: s.Order) -> dict[str, tuple[str, int]]:
