@@ -510,3 +510,19 @@ def test_parts_that_take_steps_first_are_final_when_a_clause_applies(session: Se
     assert ("", "e is final", "⟨run e, σ⟩ → ⟨{}, σ⟩") in found
     assert ("", "s is final", "⟨{s; rest}, σ⟩ → ⟨{rest}, σ⟩") in found
     assert ("⟨e, σ⟩ → ⟨e′, σ′⟩", "", "⟨run e, σ⟩ → ⟨run e′, σ′⟩") in found
+
+
+def test_what_clauses_above_take_is_said_or_leaves_no_rule(session: Session) -> None:
+    """An assignment of `whole_lines` takes every assignment, so none takes a step in its value; a
+    clause below one with a guard says that the guard does not hold, with its own names."""
+    lines = written(session, "Race", "whole_lines")
+    assert not any(conclusion.endswith("⟨x := e′, memory⟩") for _, _, conclusion in lines)
+    found = written(session, "Rill", "rewriting")
+    compared = ("e₁ is final  e₂ is final  ¬(comparable(e₁) ∧ comparable(e₂))",
+                "e₁ is e₂ → error NotComparable")  # fmt: skip
+    assert ("", *compared) in found
+    less = ("e₁ is final  e₂ is final  e₁ ≠ Lit(_) ∨ e₂ ≠ Lit(_)", "e₁ < e₂ → wrong(e₁, e₂)")
+    assert ("", *less) in found
+    assert ("e₁ → e₁′", "", "e₁ and e₂ → e₁′ and e₂") in found
+    punt = written(session, "Punt", "rewriting")
+    assert ("e → e′", "", "e.x → e′.x") in punt

@@ -189,6 +189,18 @@ class RuleArguments(RuleTexts):
             known[name] = self._names.fresh(name) if again else name
         return replace(path, names=tuple(known.items()))
 
+    def fresh_results(self, judged: Function, number: int) -> tuple[str, ...]:
+        """Names for what a judgement gives: what comes beside the first is called as the parameter
+        that it goes on from."""
+        kind = settle(judged.result)
+        kinds = kind.items if isinstance(kind, Tup) and len(kind.items) == number else ()
+        stems = ["v"] + ["s"] * (number - 1)
+        for at, one in enumerate(kinds[1:], 1):
+            own = (param for param, other in zip(judged.params, judged.types, strict=True)
+                   if settle(other) == settle(one))  # fmt: skip
+            stems[at] = next(own, "s")
+        return tuple(map(self._names.fresh, stems))
+
     def _premise(
         self, judged: Function, args: Sequence[s.Expr], path: RulePath,
         results: tuple[str, ...] = (),
@@ -203,7 +215,7 @@ class RuleArguments(RuleTexts):
             kind = settle(judged.result)
             if judged.name in self._plain and isinstance(kind, Tup):
                 count = len(kind.items)
-            results = tuple(self._names.fresh("v" if n == 0 else "s") for n in range(max(1, count)))
+            results = self.fresh_results(judged, max(1, count))
         premise = Said(judged, tuple(texts), results)
         return results, replace(path, premises=(*path.premises, premise))
 

@@ -33,6 +33,7 @@ class ConcreteForms:
         self._forms = {one.name: one for one in interpreter.constructors.values()}
         self._shown_by = interpreter.shown
         self._own = {one.name for one in interpreter.language.signature.forms}
+        self._alike = _alike(interpreter)
         self._rules = set(grammar.entry) if grammar is not None else set()
 
     def written(self, term: RuleTerm, parts: Sequence[str]) -> str | None:
@@ -109,7 +110,7 @@ class ConcreteForms:
         yield value[FIELDS] if isinstance(value, tuple) and value[0] == HOLE else str(value)
 
     def _by_template(self, form: Constructor, parts: Sequence[str]) -> str | None:
-        shown = self._shown_by.get(form.tag)
+        shown = self._shown_by.get(form.tag) if form.name not in self._alike else None
         body = shown.body if shown is not None else None
         if shown is not None and isinstance(body, k.Build):
             slots = [part.slot for part in body.args if isinstance(part, k.Local)]
@@ -132,3 +133,18 @@ class ConcreteForms:
             else:
                 return None
         return text
+
+
+def _alike(interpreter: Interpreter) -> set[str]:
+    """The constructors that are shown as others of their type are: only their names tell them."""
+    found: dict[tuple[str, tuple[str, ...]], list[str]] = {}
+    for tag, shown in interpreter.shown.items():
+        form, body = interpreter.constructors[tag], shown.body
+        pieces = body.parts if isinstance(body, k.Template) else (body,)
+        kinds = dict(zip(shown.slots, form.types, strict=False))
+        look = tuple(
+            repr(settle(kinds[piece.slot])) if isinstance(piece, k.Local) else str(piece)
+            for piece in pieces
+        )
+        found.setdefault((form.owner, look), []).append(form.name)
+    return {name for names in found.values() if len(names) > 1 for name in names}

@@ -67,9 +67,9 @@ class Said(Struct, frozen=True):
 
 class Condition(Struct, frozen=True):
     """What has to hold beside the premises: that something is true or not, that two things are
-    equal or one is not of the form of the other, that there is nothing, that something fails with
-    an error, is tied to itself, is written, takes no more steps, or has been worked out: that is
-    said nowhere, but it may fail."""
+    equal or one is not of the form of the other (of several pairs one is not), that there is
+    nothing, that something fails with an error, is tied to itself, is written, takes no more steps,
+    or has been worked out: that is said nowhere, but it may fail."""
 
     kind: ConditionKind
     parts: tuple[str, ...]
@@ -85,7 +85,8 @@ class Condition(Struct, frozen=True):
             case "equal":
                 return f"{first} = {last}"
             case "unlike":
-                return f"{first} is not {last}"
+                pairs = zip(self.parts[::2], self.parts[1::2], strict=True)
+                return " or ".join(f"{name} is not {form}" for name, form in pairs)
             case "absent":
                 return f"there is no {first}"
             case "fails":

@@ -35,21 +35,18 @@ class RuleFinder(RuleArguments):
                         yield from self._paths(clause.body, path)
                         return
             case s.If(test, yes, no):
-                text, path = self._hoisted(test, path)
-                yield from self._paths(yes, when(path, "holds", text))
-                yield from self._paths(no, when(path, "refuted", text))
+                for text, found in self._each_hoisted(test, path):
+                    if text is None:
+                        yield found
+                        continue
+                    yield from self._paths(yes, when(found, "holds", text))
+                    yield from self._paths(no, when(found, "refuted", text))
             case s.Match(subjects, clauses):
-                texts = []
-                for subject in subjects:
-                    text, path = self._hoisted(subject, path)
-                    texts.append(text)
-                for number, clause in enumerate(clauses):
-                    inner = self._unlike(texts, clauses[:number], clause, path)
-                    for text, pattern in zip(texts, clause.patterns, strict=False):
-                        if not isinstance(pattern, s.PAny):
-                            inner = self._named(inner, pattern)
-                            inner = when(inner, "equal", text, self._said(inner, pattern))
-                    yield from self._paths(clause.body, self._guarded(clause.guard, inner))
+                for found in self._components_of(subjects, path, ()):
+                    if failed(found.result):
+                        yield found
+                    else:
+                        yield from self._matched(found.result, clauses, replace(found, result=()))
             case s.Attempt(value, handlers):
                 yield from self._paths(value, path)
                 for handler in handlers:
@@ -86,6 +83,18 @@ class RuleFinder(RuleArguments):
                         yield found
                     else:
                         yield from self._handed_on(replace(found, result=(said,)))
+
+    def _matched(
+        self, texts: Sequence[str], clauses: Sequence[s.Clause], path: RulePath
+    ) -> Iterator[RulePath]:
+        """The paths through the clauses of a match whose subjects have come to some texts."""
+        for number, clause in enumerate(clauses):
+            inner = self._unlike(texts, clauses[:number], clause, path)
+            for text, pattern in zip(texts, clause.patterns, strict=False):
+                if not isinstance(pattern, s.PAny):
+                    inner = self._named(inner, pattern)
+                    inner = when(inner, "equal", text, self._said(inner, pattern))
+            yield from self._paths(clause.body, self._guarded(clause.guard, inner))
 
     def _components_of(
         self, items: Sequence[s.Expr], path: RulePath, before: tuple[str, ...]
@@ -135,7 +144,7 @@ class RuleFinder(RuleArguments):
         if count == 1 or len(path.result) > 1 or failed(path.result):
             yield path
             return
-        names = tuple(self._names.fresh("v" if n == 0 else "s") for n in range(count))
+        names = self.fresh_results(self._function, count)
         given = when(path, "equal", f"({', '.join(names)})", path.result[0])
         yield replace(given, result=names)
 
@@ -259,9 +268,10 @@ class RuleFinder(RuleArguments):
         if judged is None or len(wanted) != len(taken):
             return None
         after = self._named(path, miss)
+        fresh = self.fresh_results(judged, len(taken))
         results = tuple(
-            self._names.fresh("v") if isinstance(item, s.PAny) else self._said(after, item)
-            for item in taken
+            name if isinstance(item, s.PAny) else self._said(after, item)
+            for name, item in zip(fresh, taken, strict=True)
         )
         _, made = self._premise(judged, value.args, path, results)  # type: ignore[union-attr]
         made = replace(made, names=after.names)

@@ -93,12 +93,19 @@ class RuleWriting:
             case "equal":
                 yield f"{self.text(first)} = {self.text(last)}"
             case "unlike":
-                yield f"{self.text(first)} ≠ {self.text(last)}"
+                pairs = zip(terms[::2], terms[1::2], strict=True)
+                yield " ∨ ".join(f"{self.text(one)} ≠ {self._form(form)}" for one, form in pairs)
             case "absent" if first.kind == "at":
                 container, name = map(self.text, first.parts)
                 yield f"{name} ∉ dom({container})"
             case _:
                 yield Condition(condition.kind, tuple(map(self.text, terms))).text
+
+    def _form(self, term: RuleTerm) -> str:
+        """A form, by its name where nothing of it is written."""
+        text = self.text(term)
+        inside = ", ".join(map(self.text, term.parts))
+        return text if set(text) - set('_"') else f"{term.text}({inside})"
 
     def _leaves(self, term: RuleTerm) -> Iterator[RuleTerm]:
         """What is written by itself in the parts of a form."""

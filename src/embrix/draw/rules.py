@@ -103,8 +103,11 @@ class _Rules(RuleFinder):
                 conditions = (*ended, *left)
                 yield from self._clause(name, shapes, row.guard, row.body, row.span, conditions)
             elif isinstance(row, s.Order):
+                if any(self._takes_all(one, row.pattern) for one in before):
+                    continue  # a clause above has taken it
                 own = _not_yet_named(row, orders)
                 pattern, ended = self._ended(row.pattern, orders, _words(row))
+                pattern = self._all_named(pattern, _words(row))
                 yield from self._order(replace(own, pattern=pattern), ended)
                 orders.append(row)
 
@@ -154,6 +157,24 @@ class _Rules(RuleFinder):
                     found.append(Condition("final", (part.name,)))
         return pattern, list(dict.fromkeys(found))
 
+    def _takes_all(self, clause: s.Clause, pattern: s.Pattern) -> bool:
+        """Whether a clause takes every term of a pattern, whatever stands beside it."""
+        at = min(self._control, len(clause.patterns) - 1)
+        others = (*clause.patterns[:at], *clause.patterns[at + 1 :])
+        anything = all(isinstance(one, s.PVar | s.PAny) for one in others)
+        return clause.guard is None and anything and covers(clause.patterns[at], pattern)
+
+    def _all_named(self, pattern: s.Pattern, taken: set[str]) -> s.Pattern:
+        """The pattern of a form with names for parts that have none, those of the fields."""
+        forms = (one for one in self._interpreter.constructors.values()
+                 if isinstance(pattern, s.PMake) and one.name == pattern.name)  # fmt: skip
+        form = next(forms, None)
+        for part, name in zip(pattern.args, form.fields, strict=False) if form else ():  # type: ignore[union-attr]
+            if isinstance(part, s.PAny):
+                own = name if name not in taken else f"{name}1"
+                pattern = with_part(pattern, part, s.PVar(own, part.span))
+        return pattern
+
     def _left(self, row: s.Clause, before: Sequence[s.Clause]) -> Iterator[Condition]:
         """What clauses above have not taken, where one part of the clause tells that."""
         said = mentioned(row.guard) | mentioned(row.body)
@@ -162,12 +183,32 @@ class _Rules(RuleFinder):
             for (name, _), pattern in zip(self._define.subjects, row.patterns, strict=True)
         )  # fmt: skip
         for one in before:
-            if one.guard is None and len(one.patterns) == len(whole):
-                apart = [part for pair in zip(one.patterns, whole, strict=True)
-                         for part in refined(*pair)]  # fmt: skip
-                if len(apart) == 1 and apart[0] is not None:
-                    name, special = apart[0]
-                    yield Condition("unlike", (name, self._open(special)))
+            if len(one.patterns) != len(whole):
+                continue
+            apart = [part for pair in zip(one.patterns, whole, strict=True)
+                     for part in refined(*pair)]  # fmt: skip
+            if one.guard is not None:
+                names = () if apart else self._renaming(one, whole)
+                if names is not None and not apart:
+                    yield Condition("refuted", (renamed_words(self._text(one.guard), names),))
+            elif 0 < len(apart) < 3 and None not in apart:
+                told = [part for found in apart if found is not None
+                        for part in (found[0], self._open(found[1]))]  # fmt: skip
+                yield Condition("unlike", tuple(told))
+
+    def _renaming(
+        self, clause: s.Clause, patterns: Sequence[s.Pattern]
+    ) -> tuple[tuple[str, str], ...] | None:
+        """What the names of a clause are called in patterns that take no more; None where some have
+        no name there."""
+        found: list[tuple[str, str]] = []
+        for name in {one for pattern in clause.patterns for one in names_bound(pattern)}:
+            parts = (part_at(*pair, name) for pair in zip(clause.patterns, patterns, strict=True))
+            part = next((one for one in parts if one is not None), None)
+            if not isinstance(part, s.PVar):
+                return None
+            found.append((name, part.name))
+        return tuple(found)
 
     def _shape(self, name: str, pattern: s.Pattern, row: s.Clause) -> str:
         """What a subject looks like in the conclusion; with its name where the clause speaks of the

@@ -117,7 +117,8 @@ class _Paper:
         self._seen_through(draft)
         draft.conditions = [one for one in draft.conditions if one[0].kind != "done"]
         _same(draft)
-        conditions = self._facts.said(draft.conditions)
+        once = {(one.kind, *terms): (one, terms) for one, terms in draft.conditions}
+        conditions = self._facts.said(list(once.values()))
         if conditions is not None:
             draft.conditions = conditions
             yield from map(self._written, self._with_and_without(draft))
