@@ -7,6 +7,7 @@ import sqlite3
 import subprocess
 import sys
 import threading
+from contextlib import AbstractContextManager, closing
 from pathlib import Path
 
 import jsonschema
@@ -233,6 +234,33 @@ def test_what_is_not_saved_is_no_edit(course_copy: Path) -> None:
     assert max(case.changed for case in told.cases) > max(case.changed for case in saved.cases)
     again = with_history(Session(course_copy), check_suite(Session(course_copy), suite))
     assert {one for case in again.cases for one in case.since.values()} == {when}
+
+
+def test_history_is_read_again_only_when_it_has_been_written(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """By whomever: the other connection stands for another process."""
+    opened: list[str] = []
+    right = history._opened
+
+    def opening() -> AbstractContextManager[sqlite3.Connection]:
+        opened.append("once more")
+        return right()
+
+    passed, failed = [("a", "env", "passed", "")], [("a", "env", "failed", "2")]
+    assert history.remembered(tmp_path, "x", passed) == {}
+    history.remember(tmp_path, "x", "1", passed, 1.0)
+    monkeypatch.setattr(history, "_opened", opening)
+    for _ in range(3):
+        assert history.remembered(tmp_path, "x", passed)["a", "env"].at == 1.0
+        assert history.remembered(tmp_path, "x", failed) == {}
+    assert opened == ["once more"]
+    with closing(sqlite3.connect(history.history_file())) as other, other:
+        other.execute("insert into runs (course, suite, definitions, at) values (?, 'x', '2', 7)",
+                      (str(tmp_path.resolve()),))  # fmt: skip
+        other.execute("insert into verdicts values (last_insert_rowid(), 'a', 'env', 'failed', '')")
+    assert history.remembered(tmp_path, "x", failed)["a", "env"].at == 7.0
+    assert history.remembered(tmp_path, "x", passed) == {}
 
 
 def test_history_is_bounded_and_broken_ones_are_told(

@@ -14,7 +14,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import closing, contextmanager
 from functools import lru_cache
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeAlias
 
 import platformdirs
 from msgspec import Struct
@@ -51,6 +51,12 @@ class Since(Struct, frozen=True):
     at: float
     edits: int
     before: str
+
+
+Kept: TypeAlias = tuple[str, int, float, str]
+"""The state of a case on a lane, the run that brought it, when, and the state before."""
+_READ: dict[tuple[str, str], tuple[object, tuple[dict[tuple[str, str], Kept], list[int]]]] = {}
+"""What has been read of each suite, and what the database looked like then."""
 
 
 class Unkept(Exception):
@@ -134,8 +140,7 @@ def remembered(
     """Since when the verdicts of a run are so, for those that are as they were when they were kept
     last. Nothing is kept of this run. Raises `Unkept`."""
     key, suite = _plain(str(course.resolve())), _plain(suite)
-    with _opened() as database:
-        last, edits = _states(database, key, suite), _edits(database, key, suite)
+    last, edits = _kept(key, suite)
     return {
         (name, lane): _since(last[name, lane], edits)
         for name, lane, state, _ in verdicts
@@ -143,16 +148,34 @@ def remembered(
     }
 
 
-def _since(kept: tuple[str, int, float, str], edits: Sequence[int]) -> Since:
+def _kept(course: str, suite: str) -> tuple[dict[tuple[str, str], Kept], list[int]]:
+    """The last states of a suite and its edits, read again when the database has been written."""
+    now = tuple(map(_written_at, (history_file(), Path(f"{history_file()}-wal"))))
+    known = _READ.get((course, suite))
+    if known is None or known[0] != now:
+        with _opened() as database:
+            read = _states(database, course, suite), _edits(database, course, suite)
+        known = _READ[course, suite] = (now, read)
+    return known[1]
+
+
+def _written_at(path: Path) -> tuple[int, int]:
+    """When a file was written last, and its size; nothing of one that is not there."""
+    try:
+        found = path.stat()
+    except OSError:
+        return (0, 0)
+    return (found.st_mtime_ns, found.st_size)
+
+
+def _since(kept: Kept, edits: Sequence[int]) -> Since:
     _, run, begun, before = kept
     return Since(begun, sum(1 for other in edits if other >= run), before)
 
 
-def _states(
-    database: sqlite3.Connection, course: str, suite: str
-) -> dict[tuple[str, str], tuple[str, int, float, str]]:
-    """The last state of each case on each lane: the state, its run, when, and the one before."""
-    found: dict[tuple[str, str], tuple[str, int, float, str]] = {}
+def _states(database: sqlite3.Connection, course: str, suite: str) -> dict[tuple[str, str], Kept]:
+    """The last state of each case on each lane."""
+    found: dict[tuple[str, str], Kept] = {}
     rows = database.execute(
         "select name, lane, state, runs.number, runs.at from verdicts join runs "
         "on verdicts.run = runs.number where course = ? and suite = ? order by runs.number",
