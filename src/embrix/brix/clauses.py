@@ -10,8 +10,6 @@ from embrix.brix.core import (
     Among,
     Bind,
     Build,
-    Const,
-    Core,
     CoreClause,
     CorePattern,
     Decided,
@@ -20,7 +18,7 @@ from embrix.brix.core import (
     Match,
     Named,
     Shape,
-    Test,
+    known_guard,
     parts_of,
 )
 from embrix.brix.exhaustiveness import ANY, Coverage, Head, Pat, Row, show_pattern
@@ -170,13 +168,13 @@ class _Ways:
         perhaps: list[Row] = []
         """What may be covered as well: no warning rests on what is not known."""
         for final in function.finals:
-            known = self.known(final.guard)
+            known = known_guard(final.guard, self.decided.__getitem__)
             if known is not False:
                 row = tuple(simplify(pattern, self.names) for pattern in final.patterns)
                 (rows if known else perhaps).append(row)
         reached: set[int] = set()
         for number, clause in enumerate(function.clauses):
-            guard = self.known(clause.guard)
+            guard = known_guard(clause.guard, self.decided.__getitem__)
             if guard is False or number in self.without:
                 continue
             own = self.rows(clause)
@@ -215,22 +213,6 @@ class _Ways:
         (relation,) = relations
         own = relation == self.function.name
         return self.function if own else self.world.checked.get(relation)
-
-    def known(self, guard: Core | None) -> bool | None:
-        """What a guard comes to, as far as the choices say it."""
-        match guard:
-            case None:
-                return True
-            case Decided(choice, alternative):
-                return self.decided[choice] == alternative
-            case Const(bool() as value):
-                return value
-            case Test(test, yes, no):
-                known = self.known(test)
-                if known is None:
-                    return None
-                return self.known(yes if known else no)
-        return None
 
 
 def constructors_of(world: World, function: Function) -> list[tuple[str, int]]:

@@ -58,6 +58,7 @@ from embrix.brix.core_parts import (
     TemplateParts,
     Test,
     Todo,
+    known_guard,
     once_each,
     parts_of,
 )  # fmt: skip
@@ -76,7 +77,7 @@ __all__ = [
     "Fail", "Fetch", "Function", "Handler", "Interpreter", "IsFinal", "Knot", "Lambda",
     "Language", "Law", "Local", "Lookup", "Loop", "Match", "Meaning", "Named", "Optional",
     "Primitive", "Repeat", "Shape", "StepList", "TakeWay", "Template", "TemplateParts", "Test",
-    "Todo", "kinds_inside", "once_each", "parts_inside", "parts_of",
+    "Todo", "kinds_inside", "known_guard", "once_each", "parts_inside", "parts_of",
 ]  # fmt: skip
 
 # ---------------------------------------------------------------------- declarations

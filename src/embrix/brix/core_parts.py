@@ -333,6 +333,21 @@ def parts_of(root: object, inside: Mapping[type, tuple[str, ...]] | None = None)
     return found
 
 
+def known_guard(guard: Core | None, decided: Callable[[str], str]) -> bool | None:
+    """What a guard comes to as choices are `decided`; None where they do not say it."""
+    match guard:
+        case None:
+            return True
+        case Decided(choice, alternative):
+            return decided(choice) == alternative
+        case Const(bool() as value):
+            return value
+        case Test(test, yes, no):
+            known = known_guard(test, decided)
+            return None if known is None else known_guard(yes if known else no, decided)
+    return None
+
+
 def once_each(make: Callable[[OfT], T]) -> Callable[[OfT], T]:
     """Remembers what is made of a part of a definition, as long as that is there."""
     known: WeakKeyDictionary[OfT, T] = WeakKeyDictionary()

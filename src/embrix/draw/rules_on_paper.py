@@ -281,31 +281,20 @@ def _selectors(interpreter: Interpreter) -> Iterator[tuple[str, str]]:
     """The functions that give what stands in one constructor and fail for all else, as the choices
     of the lane are decided, with the constructor."""
     names = {one.tag: one.name for one in interpreter.constructors.values()}
+
+    def known(guard: k.Core | None) -> bool | None:
+        choices, decided = interpreter.choices, interpreter.decided
+        return k.known_guard(guard, lambda name: decided.get(name, choices[name].default))
+
     for function in interpreter.functions.values():
         if function.judgement is not None or len(function.params) != 1 or function.finals:
             continue
-        found = [one for one in function.clauses if _known(interpreter, one.guard) is not False]
+        found = [one for one in function.clauses if known(one.guard) is not False]
         taking = [one for one in found if not isinstance(one.body, k.Fail)]
-        if len(taking) == 1 and _known(interpreter, taking[0].guard):
+        if len(taking) == 1 and known(taking[0].guard):
             (pattern,), given = taking[0].patterns, taking[0].body
             if isinstance(pattern, k.Shape) and pattern.tag in names and len(pattern.fields) == 1:
                 (field,) = pattern.fields
                 same = isinstance(field, k.Bind) and isinstance(given, k.Local)
                 if same and field.slot == given.slot:  # type: ignore[union-attr]
                     yield function.name, names[pattern.tag]
-
-
-def _known(interpreter: Interpreter, guard: k.Core | None) -> bool | None:
-    """What a guard comes to as the choices of the lane are decided; None where that is not all."""
-    match guard:
-        case None:
-            return True
-        case k.Decided(choice, alternative):
-            known = interpreter.choices[choice]
-            return interpreter.decided.get(choice, known.default) == alternative
-        case k.Const(bool() as value):
-            return value
-        case k.Test(test, yes, no):
-            decided = _known(interpreter, test)
-            return None if decided is None else _known(interpreter, yes if decided else no)
-    return None
