@@ -182,7 +182,7 @@ def test_a_fault_in_one_case_leaves_the_others(
 ) -> None:
     from pathlib import Path
 
-    from embrix.checking import verdicts
+    from embrix.checking import unchanged, verdicts
 
     folder = Path(str(course_copy))
     session = Session(folder)
@@ -197,6 +197,7 @@ def test_a_fault_in_one_case_leaves_the_others(
     session_cases = [row.name for row in check_suite(session, path).cases]
     monkeypatch.setattr(verdicts, "check_case", faulty)
     monkeypatch.setattr(verdicts, "_VERDICTS", {})
+    monkeypatch.setattr(unchanged, "_EARLIER", {})
     report = check_suite(Session(folder), path)
     failed = [c.name for c in report.cases if any(v.state == "failed" for v in c.verdicts)]
     assert failed == [session_cases[3]]

@@ -10,7 +10,7 @@ from textual.pilot import Pilot
 
 from tests.conftest import leave_only
 from tests.interfaces.test_terminal import Terminal
-from tests.interfaces.test_workbench import bench, opened, settled
+from tests.interfaces.test_workbench import bench, opened, settled, until
 
 
 async def shown(pilot: Pilot[None]) -> dict[str, tuple[int, int]]:
@@ -124,3 +124,20 @@ async def test_a_lecture_where_there_is_little_room(course_copy: Path) -> None:
             assert found["walk"][1] + found.get("step-details", (0, 0))[1] >= 9
         await pilot.press("alt+1")
         assert set(await shown(pilot)) == {"walk", "step-details", "lanes"} - {"walk"}
+
+
+async def test_the_present_row_stays_in_sight_when_its_pane_gets_smaller(course_copy: Path) -> None:
+    async with opened(course_copy) as pilot:
+        rows = bench(pilot).step_rows
+
+        def seen() -> bool:
+            top = round(rows.scroll_offset.y)
+            return top <= rows.cursor < top + rows.scrollable_content_region.height
+
+        await pilot.press("f9")
+        await until(lambda: rows.cursor == rows.count() - 1 > 12, "the last step")
+        await until(seen, "its row")
+        high = rows.size.height
+        await pilot.press("alt+2")
+        await until(lambda: rows.size.height < high, "a small walk")
+        await until(seen, "its row in the small walk")

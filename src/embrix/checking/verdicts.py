@@ -77,6 +77,8 @@ def unfailing(case: Case, lane: LaneT, check: Callable[[Case, LaneT], Verdict]) 
         return check(case, lane)
     except Exception as fault:
         _log.exception("the case %r on %s", case.name, lane.name)
+        if lane.records:
+            lane.machine.entered.unmarked()  # it does not rest on the clauses that were entered
         text = f"an internal error of Embrix: {type(fault).__name__}: {fault}"
         return Verdict(case.name, lane.name, "failed", "a verdict", text, "outcome")
 

@@ -98,6 +98,7 @@ class Rows(ScrollView, can_focus=True):
 
     def on_resize(self) -> None:
         self.virtual_size = Size(max(1, self.size.width), self.count())
+        self.call_after_refresh(self.show_cursor)
 
     def on_focus(self) -> None:
         self.refresh()
