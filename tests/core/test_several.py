@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
@@ -12,6 +13,7 @@ from hypothesis import strategies as st
 from embrix.course.load import Course
 from embrix.grammar.parser import Parsed
 from embrix.lanes.session import Session
+from embrix.machine import exploring
 from embrix.machine.exploring import explore, shortest
 from embrix.machine.fingerprints import Fingerprints
 from embrix.machine.lane import Lane
@@ -281,6 +283,41 @@ def test_threads_against_all_their_orders(
     assert {int(one.outcome.text) for one in found.outcomes} == {
         x * 100_000 + y for x, y in expected
     }
+
+
+ASKING = STEPS.replace(
+    '    emit "{x}"\n    Lit(1)',
+    """\
+    emit "{x}"
+    let line = ask() otherwise "none"
+    emit "{line} "
+    if line == "two" then Lit(2) else Lit(7)""",
+)
+
+
+@pytest.mark.parametrize("text", [STEPS, CHOSEN, ASKING])
+def test_a_search_that_goes_on_from_states_finds_what_one_that_begins_anew_does(
+    make_course: Maker, monkeypatch: pytest.MonkeyPatch, text: str
+) -> None:
+    """States, steps and outcomes in their order, with what was written and read before."""
+    lane = lane_of(make_course, text)
+    term = term_of(lane, "a + (b + 2) + (let x = c + d in x + e)")
+    again: list[int | None] = []
+    right = exploring._Exploration._begun_at
+
+    def found(begun_at: Callable[..., int | None]) -> tuple[object, ...]:
+        def noted(self: object, at: object, ways: object) -> int | None:
+            again.append(begun_at(self, at, ways))
+            return again[-1]
+
+        monkeypatch.setattr(exploring._Exploration, "_begun_at", noted)
+        made = explore(lane.machine, term, given_input=["one", "two", "three"])
+        states = [(one.output, one.ways, one.arguments) for one in made.states]
+        return (made.outcomes, states, made.steps, made.ended, made.whole, made.endless, made.runs)
+
+    gone_on = found(right)
+    assert sum(number is not None for number in again) > 10
+    assert gone_on == found(lambda *_: None)
 
 
 @pytest.mark.parametrize("name", ["interleaving", "whole_lines"])

@@ -299,7 +299,10 @@ def repeat(body: CallEmitter, node: k.Repeat) -> ast.expr:
     final = call(f"final_f{number}", *(load(names[one]) for one in relation.subjects))
     outer, body.out = body.out, [*spent(), Counted("rounds")]
     if body.unit.watched == body.key:
-        body.out.append(do(call("at_state", row(*(load(name) for name in names)))))
+        other = body.temporary()
+        body.out.append(assign(other, call("at_state", row(*(load(name) for name in names)))))
+        instead = [assign(name, item(load(other), at)) for at, name in enumerate(names)]
+        body.out.append(when(compare(load(other), ast.IsNot(), const(None)), instead))
     made = body.call(node.function, [load(name) for name in names])
     if not relation.becomes:
         body.out.append(assign(names[relation.control], made))

@@ -2,9 +2,11 @@
 
 A run takes one way wherever several are open. Here a program is run again and again, with other
 ways each time: first those that every run takes by itself, then, for each place at which another
-way was open, the same ways up to there and that other one. Runs that come to a state in which
-another run has been (the same arguments of `repeat`, places aside, the same output so far, as much
-input read) end there: what comes after it is known. So every state is gone on from once.
+way was open, the same ways up to there and that other one. Such a run begins with the state in
+which the other way was open, if there is one: what comes before is not done again. Runs that come
+to a state in which another run has been (the same arguments of `repeat`, places aside, the same
+output so far, as much input read) end there: what comes after it is known. So every state is gone
+on from once.
 
 The search is bounded by runs, by states and by the calls of each run; where a bound cuts it short,
 that is reported.
@@ -160,6 +162,10 @@ class _Exploration:
         self._found = Explored()
         self._pending: deque[_Untried] = deque([_Untried((), 0, (), None, ())])
         self._numbers: dict[Hashable, int] = {}
+        self._asked: list[int] = []
+        """For each state how much input had been read."""
+        self._from: int | None = None
+        """The state from which the run is to go on when it comes to its first one."""
         self._fingerprints = Fingerprints()
         self._steps: set[tuple[int, int]] = set()
         self._ends: dict[Hashable, int] = {}
@@ -192,6 +198,7 @@ class _Exploration:
         ways = (*untried.made[: untried.turn], *untried.then)
         self._ways, self._at, self._taken = ways, untried.at, []
         self._parted, self._before = [], untried.before
+        self._from = self._begun_at(untried.at, ways)
         try:
             result = self._machine.run(
                 self._term, self._given, variant="plain", limits=Limits(calls=CALLS),
@@ -213,9 +220,30 @@ class _Exploration:
                 at = self._parted[turn] if turn < len(self._parted) else self._at
                 self._pending.append(_Untried(before, turn, (other,), at, self._before))
 
-    def _state(self, arguments: tuple[Value, ...], so_far: RunSoFar) -> None:
+    def _begun_at(self, at: _At | None, ways: tuple[int, ...]) -> int | None:
+        """The state with which a run can begin in place of going there once more; None where it
+        cannot. Functions belong to the run that has made them."""
+        if at is None or self._fingerprints.functions:
+            return None
+        number, turns = at
+        known = self._found.states[number]
+        alike = known.turns == turns and known.ways == ways[:turns]
+        return number if alike else None
+
+    def _state(
+        self, arguments: tuple[Value, ...], so_far: RunSoFar
+    ) -> tuple[Value, ...] | None:  # fmt: skip
         """The run is about to take a step. What comes before the first way that has not been
-        taken before is known from another run."""
+        taken before is known from another run: it goes on from the state in which that was."""
+        if self._from is not None:
+            known, asked = self._found.states[self._from], self._asked[self._from]
+            so_far.come_to(known.output, known.taken[: known.turns], asked)
+            self._from = None
+            return known.arguments
+        self._visited(arguments, so_far)
+        return None
+
+    def _visited(self, arguments: tuple[Value, ...], so_far: RunSoFar) -> None:
         taken = so_far.taken
         if self._at is not None and len(taken) < len(self._ways):
             return
@@ -231,6 +259,7 @@ class _Exploration:
             if number >= self._most_states:
                 raise _TooManyStates
             self._numbers[key] = number
+            self._asked.append(so_far.asked)
             self._found.states.append(
                 Configuration(arguments, tuple(so_far.output), taken, len(taken))
             )

@@ -24,6 +24,11 @@ class Fingerprints:
         """By the number of an object the object, which keeps its number as long as it is here."""
         self._functions: dict[int, Value] = {}
 
+    @property
+    def functions(self) -> bool:
+        """Whether any value held a function."""
+        return bool(self._functions)
+
     def of(self, value: Value) -> int:
         if len(self._known) > MOST_KEPT:
             self._known.clear()

@@ -67,8 +67,13 @@ class RunSoFar(Protocol):
     taken: list[tuple[int, int]]
     asked: int
 
+    def come_to(
+        self, output: Sequence[str], taken: Sequence[tuple[int, int]], asked: int
+    ) -> None: ...
 
-Watch: TypeAlias = Callable[[tuple[Value, ...], RunSoFar], None]
+
+Watch: TypeAlias = Callable[[tuple[Value, ...], RunSoFar], "tuple[Value, ...] | None"]
+"""Is told of a state; the run goes on from another one where it gives one."""
 
 
 class Runnable(Protocol):
@@ -229,10 +234,16 @@ class OneRun:
         self.taken.append((at, len(numbers)))
         return numbers[at]
 
-    def at_state(self, state: tuple[Value, ...]) -> None:
-        """A `repeat` is about to take a step from a state."""
-        if self.watch is not None:
-            self.watch(state, self)
+    def at_state(self, state: tuple[Value, ...]) -> tuple[Value, ...] | None:
+        """A `repeat` is about to take a step from a state; the one from which it does instead."""
+        return self.watch(state, self) if self.watch is not None else None
+
+    def come_to(self, output: Sequence[str], taken: Sequence[tuple[int, int]], asked: int) -> None:
+        """The run is as far as another one was, which had written, taken and read as much."""
+        self.output[:] = output
+        self.taken[:] = taken
+        self.asked = asked
+        self._written = sum(map(len, output))
 
     def walk(self, nodes: int) -> None:
         """A substitution has gone by so many nodes."""
