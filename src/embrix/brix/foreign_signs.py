@@ -6,6 +6,8 @@ import re
 
 SIGNS = re.compile(r"&&|\|\||!(?!=)|;|%|//[^\n]*|--(?= )[^\n]*|'[^'\n]*'")
 """Signs that mean nothing here, but much elsewhere."""
+FIRST = frozenset("&|!;%/-'")
+"""What they begin with."""
 
 _SIGNS = {
     "&&": ("`and` stands between two conditions here", "write and", "and"),

@@ -91,7 +91,8 @@ def lex(source: Source, span: Span, findings: Findings, *, patterns: bool = Fals
                 result.append(Tok("pattern", found.group(1), place, at - margin, first))
                 at, first = found.end(), False
                 continue
-        habit = None if patterns else foreign_signs.SIGNS.match(text, at, span.end)
+        foreign = not patterns and text[at] in foreign_signs.FIRST
+        habit = foreign_signs.SIGNS.match(text, at, span.end) if foreign else None
         if habit is not None and not (habit[0] == "--" and not text[at - 1 : at].isspace()):
             place = Span(at, habit.end(), source)
             message, hint, word = foreign_signs.sign(habit[0], inside=depth > 0)

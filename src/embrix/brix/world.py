@@ -222,6 +222,8 @@ class World(Struct):
 
     def blame(self, *kinds: Type) -> None:
         """Note why something of one of these types cannot be used: the type is not known."""
+        if all(type(kind) is Con and not kind.args for kind in kinds):
+            return  # nearly always
         wrong = next(filter(None, map(unknown_in, kinds)), None)
         if wrong is not None and isinstance(wrong.cause, Diagnostic):
             self.causes.append(wrong.cause)
