@@ -4,16 +4,25 @@ printed."""
 
 from __future__ import annotations
 
+import random
 import re
 from pathlib import Path
 
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
+from embrix.brix.interpreter import check_interpreter
+from embrix.brix.mutants import mistakes_in
+from embrix.brix.reader import read_definition
+from embrix.brix.syntax import InterpreterSyntax
 from embrix.course.load import Course
 from embrix.draw.rule_pictures import COLUMN, draw_rules
 from embrix.draw.rules_on_paper import rules_on_paper
 from embrix.draw.scene import Drawing, Label
 from embrix.lanes.session import Session
+from embrix.text.diagnostic import Findings
+from embrix.text.source import Source
 from tests.conftest import TINY_LANGUAGE, Maker
 from tests.core.test_drawing import check_geometry
 
@@ -526,3 +535,52 @@ def test_what_clauses_above_take_is_said_or_leaves_no_rule(session: Session) -> 
     assert ("e₁ → e₁′", "", "e₁ and e₂ → e₁′ and e₂") in found
     punt = written(session, "Punt", "rewriting")
     assert ("e → e′", "", "e.x → e′.x") in punt
+
+
+def test_what_may_be_missing_is_no_choice_where_it_is_spoken_of_again(make_course: Maker) -> None:
+    text = """\
+interpreter plain for Tiny
+judgement eval "{e} ⇓ {result}"
+main run
+define run(e: Expr) -> Number
+  eval(e, None)
+define eval(e: Expr, other: Maybe[Expr]) -> Number by e
+  Lit(n)            => n
+  Var(_)            => 0
+  Add(left, right)  =>
+    let n = eval(other otherwise left, None)
+    n + eval(other otherwise right, other)
+  Let(_, bound, _)  =>
+    let n = eval(other otherwise bound, None)
+    n
+"""
+    course = make_course(tiny=TINY_LANGUAGE, plain=text)
+    assert not course.diagnostics
+    found = written(Session(course.folder), "Tiny", "plain")
+    assert ("other otherwise e₁ ⇓ n₁  other otherwise e₂ ⇓ n₂", "", "e₁ + e₂ ⇓ n₁ + n₂") in found
+    lets = [premises for premises, _, conclusion in found if conclusion.startswith("let")]
+    assert lets == ["e₂ ⇓ n", "e ⇓ n"]
+
+
+@pytest.mark.parametrize(
+    "lane", [("Eddy", "krivine"), ("Mere", "by_need"), ("Rill", "environment"),
+             ("Weir", "rewriting"), ("Weir", "store_passing")],
+)  # fmt: skip
+@settings(max_examples=12, deadline=None)
+@given(chance=st.randoms(use_true_random=False))
+def test_a_definition_that_is_being_written_has_rules(
+    lockside: Course, lane: tuple[str, str], chance: random.Random
+) -> None:
+    """A mistake in it and a line gone: rules are made of what is there, whatever it is."""
+    right = lockside.interpreters[lane[0]][lane[1]]
+    syntax = read_definition(right.source, Findings())
+    assert isinstance(syntax, InterpreterSyntax)
+    lines = chance.choice(mistakes_in(syntax)).made(right.source.text).split("\n")
+    del lines[chance.randrange(1, len(lines))]
+    changed = read_definition(Source(right.source.name, "\n".join(lines)), Findings())
+    if isinstance(changed, InterpreterSyntax):
+        base = syntax.base and lockside.interpreters[syntax.base[0]][syntax.base[1]]
+        made = check_interpreter(
+            changed, lockside.languages[lane[0]], base or None, lockside.libraries
+        ).made
+        assert made is None or isinstance(rules_on_paper(made), list)

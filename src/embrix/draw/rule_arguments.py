@@ -105,7 +105,7 @@ class RuleArguments(RuleTexts):
     ) -> Iterator[tuple[tuple[s.Expr, ...], RulePath]]:
         """The ways in which choices among arguments may go, each with what it rests on. `behind` is
         what follows: a name of something that may be missing stands there for what is not."""
-        at = next((number for number, arg in enumerate(args) if chooses(arg)), None)
+        at = next((number for number, arg in enumerate(args) if chooses(arg, behind)), None)
         if at is None:
             yield args, path
             return
@@ -118,12 +118,9 @@ class RuleArguments(RuleTexts):
             case s.Otherwise(s.Ref(name) as value, instead):
                 text = self._said(path, value)
                 there = self._names.fresh(name)
-                if name not in mentioned(behind):
-                    named = replace(path, names=(*path.names, (name, there)))
-                    ways = [(value, when(named, "equal", text, f"Some({there})"))]
-                    ways.append((instead, when(path, "equal", text, "None")))
-        if not ways:
-            yield args, path
+                named = replace(path, names=(*path.names, (name, there)))
+                ways = [(value, when(named, "equal", text, f"Some({there})")),
+                        (instead, when(path, "equal", text, "None"))]  # fmt: skip
         for way, inner in ways:
             yield from self._argument_ways((*head, way, *tail), inner, behind)
 
@@ -307,11 +304,13 @@ class RuleArguments(RuleTexts):
         return " ".join("".join([*pieces, rest]).split()), path
 
 
-def chooses(arg: s.Expr) -> bool:
-    """Whether something is chosen in an argument: by a test, or because something is missing."""
+def chooses(arg: s.Expr, behind: object) -> bool:
+    """Whether something is chosen in an argument: by a test, or because something is missing that
+    is not spoken of `behind` it."""
     if isinstance(arg, s.If):
         return not isinstance(arg.test, s.ChoiceIs)
-    return isinstance(arg, s.Otherwise) and isinstance(arg.value, s.Ref)
+    missing = isinstance(arg, s.Otherwise) and isinstance(arg.value, s.Ref)
+    return missing and arg.value.name not in mentioned(behind)  # type: ignore[union-attr]
 
 
 def _children(node: object) -> list[object]:

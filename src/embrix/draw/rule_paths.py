@@ -154,9 +154,9 @@ class RuleFinder(RuleArguments):
                     if isinstance(part, int) and part < RESULT), default=1)  # fmt: skip
 
     def _decided(self, choice: str) -> str:
-        """How a choice is decided in this lane."""
-        interpreter = self._interpreter
-        return interpreter.decided.get(choice, interpreter.choices[choice].default)
+        """How a choice is decided in this lane; nothing of one that is not declared."""
+        known = self._interpreter.choices.get(choice)
+        return self._interpreter.decided.get(choice, known.default if known is not None else "")
 
     # ------------------------------------------------------------ lines of a block
 
@@ -192,12 +192,12 @@ class RuleFinder(RuleArguments):
                     yield from self._block(rest, result, after)
             case s.Let(_, s.Apply(s.Ref(name), args) as call) if self._judged(
                 name
-            ) is not None and any(map(chooses, args)):
+            ) is not None and any(chooses(arg, (rest, result)) for arg in args):
                 for chosen, inner in self._argument_ways(args, path, (rest, result)):
                     plain = replace(line, value=replace(call, args=chosen))
                     yield from self._block((plain, *rest), result, inner)
             case s.Let(pattern, s.Apply(s.Ref("fold"), (whole, init, s.Lambda() as each)), _) if (
-                elements := self._elements(whole, path)
+                elements := self._elements(whole, path) if len(each.params) == 2 else None
             ) is not None:
                 for found in self._folded(each, elements, init, path):
                     yield from self._block(rest, result, self._taken(pattern, found))

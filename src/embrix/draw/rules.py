@@ -180,7 +180,7 @@ class _Rules(RuleFinder):
         said = mentioned(row.guard) | mentioned(row.body)
         whole = tuple(
             s.PVar(name, pattern.span) if isinstance(pattern, s.PAny) and name in said else pattern
-            for (name, _), pattern in zip(self._define.subjects, row.patterns, strict=True)
+            for (name, _), pattern in zip(self._define.subjects, row.patterns, strict=False)
         )  # fmt: skip
         for one in before:
             if len(one.patterns) != len(whole):
