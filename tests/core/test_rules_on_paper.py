@@ -537,6 +537,41 @@ def test_what_clauses_above_take_is_said_or_leaves_no_rule(session: Session) -> 
     assert ("e → e′", "", "e.x → e′.x") in punt
 
 
+def test_what_fails_on_the_way_through_a_list_is_a_rule(make_course: Maker) -> None:
+    """By hand: what is looked up in the function is there, or the rule fails. In a branch that may
+    not be taken it is no rule of its own."""
+    text = """\
+interpreter plain for Tiny
+judgement eval "{env} ⊢ {e} ⇓ {result}"
+error Unbound(x: Name) "nothing called {x}"
+main run
+define run(e: Expr) -> Number
+  eval(e, empty)
+define eval(e: Expr, env: Env[Number]) -> Number by e
+  Lit(n)              => n
+  Var(x)              => if has(env, x) then env[x] otherwise fail Unbound(x) else 0
+  Add(left, right)    => eval(left, env) + eval(right, env)
+  Let(x, _, body)     =>
+    let more = fold([x], env, fn(before, y) =>
+      let old = before[y] otherwise fail Unbound(y)
+      before with y = old + 1)
+    eval(body, more)
+define has(env: Env[Number], x: Name) -> Bool
+  match lookup(env, x)
+    Some(_) => true
+    None    => false
+"""
+    course = make_course(tiny=TINY_LANGUAGE, plain=text)
+    assert not course.diagnostics
+    found = written(Session(course.folder), "Tiny", "plain")
+    lets = {rule for rule in found if "let" in rule[2]}
+    assert lets == {
+        ("Γ[x ↦ n₁ + 1] ⊢ e ⇓ n₂", "n₁ = Γ(x)", "Γ ⊢ let x = _ in e ⇓ n₂"),
+        ("", "x ∉ dom(Γ)", "Γ ⊢ let x = _ in e ⇓ error Unbound"),
+    }
+    assert len([rule for rule in found if "⊢ x ⇓" in rule[2]]) == 3
+
+
 def test_what_may_be_missing_is_no_choice_where_it_is_spoken_of_again(make_course: Maker) -> None:
     text = """\
 interpreter plain for Tiny

@@ -22,6 +22,8 @@ from embrix.terms.types import Tup, settle
 from embrix.text.source import Span
 
 CALL = re.compile(r"\b[a-z_]\w*\(")
+_CHOOSING = (s.If, s.Match, s.Attempt, s.AnyOf, s.Otherwise, s.Block)
+"""What evaluates some of its parts only."""
 MOST_OPENED = 100
 """Helpers that are opened in one clause, on all paths through it."""
 
@@ -152,10 +154,11 @@ class RuleArguments(RuleTexts):
             paths = [
                 replace(found, names=path.names, inside=path.inside)
                 for before in paths
-                for found in self._paths(
-                    each.body, self._given(each, before.result, element, before)
+                for found in (
+                    [before] if failed(before.result) else
+                    self._paths(each.body, self._given(each, before.result, element, before))
                 )
-            ]
+            ]  # fmt: skip
         yield from paths
 
     def _given(
@@ -229,26 +232,26 @@ class RuleArguments(RuleTexts):
     def _each_hoisted(self, expr: s.Expr, path: RulePath) -> Iterator[tuple[str | None, RulePath]]:
         """The paths through an expression with its text on each, in which what is asked for is a
         name and helpers are opened; no text where the path ends by a failure."""
-        if not any(self._branches(node) for node in inside(expr)):
+        parts = list(self._outermost(expr))
+        if not any(map(self._branches, parts)):
             yield self._hoisted(expr, path)
             return
         source, begin = self._source(expr.span), expr.span.start
         raw = source.text[begin : expr.span.end]
-        yield from self._in_turn(list(self._outermost(expr)), raw, begin, path, "", 0)
+        yield from self._in_turn(parts, raw, begin, path, "", 0)
 
-    def _outermost(self, expr: object) -> Iterator[s.Expr]:
+    def _outermost(self, expr: object, *, always: bool = True) -> Iterator[s.Expr]:
         """The parts of an expression that are judgements asked for, or go several paths, in the
-        order of the text; not what is in them."""
-        if isinstance(expr, s.Apply) and isinstance(expr.callee, s.Ref):
-            if self._judged(expr.callee.name) is not None or self._branches(expr):
-                yield expr
-                return
-        elif isinstance(expr, s.Otherwise) and self._branches(expr):
-            yield expr
+        order of the text; not what is in them. What is not `always` evaluated goes no paths."""
+        judged = isinstance(expr, s.Apply) and isinstance(expr.callee, s.Ref) and (
+            self._judged(expr.callee.name) is not None)  # fmt: skip
+        if judged or (always and self._branches(expr)):
+            yield expr  # type: ignore[misc]
             return
         if not isinstance(expr, s.Lambda):
+            always = always and not isinstance(expr, _CHOOSING)
             for child in _children(expr):
-                yield from self._outermost(child)
+                yield from self._outermost(child, always=always)
 
     def _in_turn(
         self, parts: Sequence[s.Expr], raw: str, begin: int, path: RulePath, done: str, at: int

@@ -12,7 +12,6 @@ from msgspec.structs import replace
 
 from embrix.brix import syntax as s
 from embrix.brix.core import RESULT
-from embrix.brix.paths import inside
 from embrix.draw.rule_arguments import RuleArguments, chooses
 from embrix.draw.rule_parts import failed
 from embrix.draw.rule_texts import RulePath, when
@@ -200,14 +199,17 @@ class RuleFinder(RuleArguments):
                 elements := self._elements(whole, path) if len(each.params) == 2 else None
             ) is not None:
                 for found in self._folded(each, elements, init, path):
-                    yield from self._block(rest, result, self._taken(pattern, found))
+                    if failed(found.result):
+                        yield found
+                    else:
+                        yield from self._block(rest, result, self._taken(pattern, found))
             case s.Let(s.PTuple(parts), s.Tuple(items), ()) if len(parts) == len(items):
                 for found in self._components_of(items, path, ()):
                     if failed(found.result):
                         yield found
                     else:
                         yield from self._block(rest, result, self._taken(line.pattern, found))
-            case s.Let(pattern, value, ()) if any(self._branches(part) for part in inside(value)):
+            case s.Let(pattern, value, ()) if any(map(self._branches, self._outermost(value))):
                 for text, found in self._each_hoisted(value, path):
                     if text is None:
                         yield found
