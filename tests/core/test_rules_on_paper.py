@@ -572,6 +572,29 @@ define has(env: Env[Number], x: Name) -> Bool
     assert len([rule for rule in found if "⊢ x ⇓" in rule[2]]) == 3
 
 
+@pytest.mark.parametrize(("lane", "names"), [("plain", "0"), ("plain[names=ones]", "1")])
+def test_a_guard_that_a_choice_decides_is_not_said(
+    make_course: Maker, lane: str, names: str
+) -> None:
+    text = """\
+interpreter plain for Tiny
+choice names "What is a name?"
+  zeros "nothing"  default
+  ones  "something"
+judgement eval "{e} ⇓ {result}"
+main eval
+define eval(e: Expr) -> Number by e
+  Lit(n)                     => n
+  Var(_) when names is ones  => 1
+  Var(_)                     => 0
+  Add(left, right)           => eval(left) + eval(right)
+  Let(_, _, body)            => eval(body)
+"""
+    session = Session(make_course(tiny=TINY_LANGUAGE, plain=text).folder)
+    found = [rule for rule in written(session, "Tiny", lane) if rule[2].startswith("_ ⇓")]
+    assert found == [("", "", f"_ ⇓ {names}")]
+
+
 def test_what_may_be_missing_is_no_choice_where_it_is_spoken_of_again(make_course: Maker) -> None:
     text = """\
 interpreter plain for Tiny

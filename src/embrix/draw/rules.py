@@ -84,6 +84,10 @@ class _Rules(RuleFinder):
         orders: list[s.Order] = []
         for row in define.rows:
             if isinstance(row, s.Clause):
+                known = self._known(row.guard)
+                if known is False:
+                    continue  # the choices of the lane do not let it
+                row = replace(row, guard=None) if known else row
                 if any(_hides(one, row) for one in before):
                     continue  # it has been replaced
                 left = tuple(self._left(row, before))
@@ -110,6 +114,19 @@ class _Rules(RuleFinder):
                 pattern = self._all_named(pattern, _words(row))
                 yield from self._order(replace(own, pattern=pattern), ended)
                 orders.append(row)
+
+    def _known(self, guard: s.Expr | None) -> bool | None:
+        """What a guard comes to as the choices of the lane are decided; None where they do not say
+        it."""
+        match guard:
+            case None:
+                return True
+            case s.ChoiceIs(name, wanted):
+                return self._decided(name) == wanted
+            case s.Unary("not", operand):
+                known = self._known(operand)
+                return None if known is None else not known
+        return None
 
     @property
     def _control(self) -> int:
