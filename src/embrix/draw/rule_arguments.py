@@ -129,8 +129,11 @@ class RuleArguments(RuleTexts):
     def _elements(self, expr: s.Expr, path: RulePath) -> list[tuple[str, ...]] | None:
         """The elements of a list that is known by its elements, or of two that are gone through
         together."""
-        lists = expr.args if isinstance(expr, s.Apply) and expr.callee == s.Ref(
-            "zip", expr.callee.span) else (expr,)  # fmt: skip
+        match expr:
+            case s.Apply(s.Ref("zip"), args):
+                lists = args
+            case _:
+                lists = (expr,)
         found: list[tuple[str, ...]] = []
         for one in lists:
             known = term_of(self._said(path, one))
@@ -278,26 +281,16 @@ class RuleArguments(RuleTexts):
     def _hoisted(self, expr: s.Expr, path: RulePath) -> tuple[str, RulePath]:
         """The text of an expression in which each judgement asked for is a name, with the premises
         that give these names."""
-        calls: list[s.Apply] = []
-        pending: list[object] = [expr]
-        while pending:
-            node = pending.pop()
-            if isinstance(node, s.Apply) and isinstance(node.callee, s.Ref):
-                judged = self._judged(node.callee.name)
-                if judged is not None:
-                    calls.append(node)
-                    continue
-            if not isinstance(node, s.Lambda):
-                pending += reversed(_children(node))
+        calls = list(self._outermost(expr, always=False))
         text = self._said(path, expr)
         source, begin = self._source(expr.span), expr.span.start
         raw = source.text[begin : expr.span.end]
         pieces: list[str] = []
         at = 0
-        for call in sorted(calls, key=lambda one: one.span.start):
+        for call in calls:
             judged = self._judged(call.callee.name)  # type: ignore[union-attr]
             assert judged is not None
-            results, path = self._premise(judged, call.args, path)
+            results, path = self._premise(judged, call.args, path)  # type: ignore[union-attr]
             between = renamed_words(raw[at : call.span.start - begin], path.names)
             pieces += [between, results[0]]
             at = call.span.end - begin
