@@ -24,8 +24,8 @@ from embrix.draw.derivations import (
     PAGE,
     Derivation,
     derivation_of,
+    divided,
     draw_derivation,
-    pages_of,
 )
 from embrix.draw.files import Unwritable, write_drawing
 from embrix.draw.kinds import KINDS
@@ -116,7 +116,7 @@ def test_derivations_do_not_overlap_and_lose_nothing(root: Derivation, page: flo
         assert shown.count(conclusion) >= conclusions.count(conclusion)
     if len(drawing.pages) > 1:
         for number in range(2, len(drawing.pages) + 1):
-            assert shown.count(f"page {number}") >= 2  # where it is referred to, and at its head
+            assert shown.count(f"part {number}") >= 2  # where it is referred to, and at its head
 
 
 def test_no_page_of_a_drawing_is_written_over_a_file(tmp_path: FilePath) -> None:
@@ -150,13 +150,12 @@ def test_long_values_are_cut_in_a_derivation(lockside: Course) -> None:
     assert root.conclusion.endswith("…")
 
 
-def test_a_large_derivation_goes_over_pages_that_fit() -> None:
+def test_a_large_derivation_is_divided_into_parts_that_fit() -> None:
     root = Derivation("⊢ whole ⇓ 1", "Whole")
     for number in range(8):
         parts = [Derivation(f"⊢ part {number} of many {k} ⇓ {k}", "Part") for k in range(6)]
         root.premises.append(Derivation(f"⊢ half {number} ⇓ 2", "Half", parts))
-    pages = pages_of(root)
-    assert len(pages) > 1
+    assert len(divided(root)) > 1
     for scene in draw_derivation(root, "d").pages:
         assert scene.width <= PAGE + 40
 

@@ -161,7 +161,7 @@ def test_a_program_of_several_lines_keeps_them_in_the_table_of_cases(lockside: C
     assert lines[0].startswith("# In how many ways")
     assert lines[-1] == "ways n"
     page = html_of(parts)
-    assert "in<br/><br/>ways n" in page
+    assert "in\n\nways n" in page
 
 
 def test_what_is_broad_and_high_is_turned_on_its_page() -> None:

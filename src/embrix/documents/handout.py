@@ -9,6 +9,7 @@ from typing import Any, Literal
 
 from msgspec import Struct, field
 
+from embrix.documents.case_table import HEAD, case_rows
 from embrix.documents.pictures import NoPicture
 from embrix.draw.derivations import derivation_of, draw_derivation
 from embrix.draw.environments import draw_environment
@@ -29,6 +30,8 @@ from embrix.trace.walk import Walk
 
 APART = 1.0
 """A height at which each part of a picture stands alone: pages are filled with them one by one."""
+HIGH = 120.0
+"""Points of height of a reduction sequence that stay together."""
 WIDE = 640.0
 """Points of width that a derivation may take before it goes on at another picture."""
 SHORT = 30
@@ -101,9 +104,7 @@ def _definition(
     target = session.course.languages[language]
     if target.doc:
         yield HandoutPart("text", target.doc)
-    for title, text in target.notes:
-        yield HandoutPart("subheading", title)
-        yield HandoutPart("text", text)
+    yield from (HandoutPart("text", f"{title}: {text}") for title, text in target.notes)
     if target.grammar is not None:
         drawing = draw_grammar(target.grammar, "grammar", high=APART)
         yield HandoutPart("heading", "Grammar")
@@ -179,7 +180,7 @@ def _program(
 def _run(walk: Walk, name: str) -> HandoutPart:
     """The steps of a run, or its derivation."""
     if walk.style == "reductions":
-        return HandoutPart("picture", pictures=draw_reduction(walk, name, WIDE).pages)
+        return HandoutPart("picture", pictures=draw_reduction(walk, name, WIDE, HIGH).pages)
     root = derivation_of(walk, 0, DEEP, SHORT)
     pictures = draw_derivation(root, name, WIDE).pages if root is not None else ()
     return HandoutPart("picture", pictures=pictures)
@@ -209,17 +210,6 @@ def _cases(
 ) -> Iterator[HandoutPart]:
     for path in session.course.suites:
         suite = session.suite(path, Findings())
-        if suite is None or suite.language != language:
-            continue
-        rows = []
-        for case in suite.cases:
-            if tags and not set(tags) & set(case.tags):
-                continue
-            expected = case.expectation_for(lanes[0]) if lanes else case.expected
-            text = ""
-            if expected is not None:
-                named = {"error": "error ", "rejected": "refused by "}.get(expected.kind, "")
-                text = f"{named}{expected.text}"
-            rows.append((case.name, visible(case.program.strip(), keep="\n"), visible(text)))
-        yield HandoutPart("heading", "Cases")
-        yield HandoutPart("table", rows=(("case", "program", "expected"), *rows))
+        if suite is not None and suite.language == language:
+            yield HandoutPart("heading", "Cases")
+            yield HandoutPart("table", rows=(HEAD, *case_rows(suite, lanes, tags)))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import re
 from collections.abc import Iterator, Sequence
 from html import escape
 from pathlib import Path
@@ -23,6 +24,10 @@ CODE, WORDS, HEADS = FILES["mono"], FILES["serif"], FILES["serif bold"]
 SMALLEST, THICK = 0.4, 0.35
 """A picture that would be smaller than the first is turned if its height is so much of its width:
 what is turned takes most of a page."""
+SHORT = 12
+"""Rows of a table up to which it stays on one page."""
+LEAST = 120.0
+"""Points that a longer table has at least on the page on which it begins."""
 LEVELS = {"title": 0, "heading": 1, "subheading": 2}
 """How deep the kinds of headings lie among the bookmarks."""
 
@@ -50,7 +55,7 @@ pre { font: 13px/1.4 'DejaVu Sans Mono', monospace; background: #f1f1f1; padding
   overflow-x: auto; }
 svg { max-width: 100%; height: auto; display: block; margin: .8rem 0; }
 table { border-collapse: collapse; }
-td + td { font: 13px/1.4 'DejaVu Sans Mono', monospace; }
+td + td { font: 13px/1.4 'DejaVu Sans Mono', monospace; white-space: pre-wrap; }
 nav { columns: 2 14rem; font: 14px/1.6 'DejaVu Sans', Verdana, sans-serif; }
 nav ol { margin: 0; }
 nav a { color: inherit; }
@@ -94,7 +99,7 @@ def html_of(parts: Sequence[HandoutPart]) -> str:
             lines.append("<table>")
             for number, row in enumerate(part.rows):
                 cell = "td" if number else "th"
-                cells = "".join(f"<{cell}>{_in_lines(escape(one))}</{cell}>" for one in row)
+                cells = "".join(f"<{cell}>{escape(one)}</{cell}>" for one in row)
                 lines.append(f"<tr>{cells}</tr>")
             lines.append("</table>")
     return visible("\n".join([*lines, "</html>", ""]), keep="\n")
@@ -114,7 +119,13 @@ def pdf_of(parts: Sequence[HandoutPart]) -> bytes:
     """A PDF on pages of the size A4, the typeface embedded."""
     from reportlab.lib.pagesizes import A4
     from reportlab.lib.styles import ParagraphStyle
-    from reportlab.platypus import Paragraph, SimpleDocTemplate, Spacer, TableStyle
+    from reportlab.platypus import (
+        CondPageBreak,
+        Paragraph,
+        SimpleDocTemplate,
+        Spacer,
+        TableStyle,
+    )
     from reportlab.platypus.tableofcontents import TableOfContents
 
     class Outlined(SimpleDocTemplate):  # type: ignore[misc]
@@ -144,8 +155,13 @@ def pdf_of(parts: Sequence[HandoutPart]) -> bytes:
     )  # fmt: skip
     flow: list[Any] = []
     many = sum(part.kind == "heading" for part in parts) >= FEW
-    for part in parts:
-        flow += _flowables(part, document.width, document.height - 12)
+    for part, after in zip(parts, [*parts[1:], None], strict=True):
+        made = list(_flowables(part, document.width, document.height - 12))
+        if part.kind == "heading" and after is not None and len(after.rows) > SHORT:
+            # Together with a whole table it would begin a page.
+            made[0].keepWithNext = False
+            flow.append(CondPageBreak(LEAST))
+        flow += made
         if part.kind == "title" and many:
             line = ParagraphStyle("contents", fontName=WORDS, fontSize=9, leading=13)
             rows = TableStyle(
@@ -164,7 +180,7 @@ def pdf_of(parts: Sequence[HandoutPart]) -> bytes:
 
 def _flowables(part: HandoutPart, width: float, height: float) -> Iterator[Any]:
     from reportlab.lib.styles import ParagraphStyle
-    from reportlab.platypus import Paragraph, Preformatted, Spacer, Table
+    from reportlab.platypus import KeepTogether, Paragraph, Preformatted, Spacer, Table
 
     sizes = {"title": 18, "heading": 13, "subheading": 10}
     if part.kind in sizes:
@@ -191,12 +207,14 @@ def _flowables(part: HandoutPart, width: float, height: float) -> Iterator[Any]:
                  for column, one in enumerate(row)]
                 for number, row in enumerate(part.rows)]  # fmt: skip
         count = max(map(len, part.rows), default=1)
-        shares = (0.34, 0.42, 0.24) if count == 3 else (1 / count,) * count
-        yield Table(rows, colWidths=[width * share for share in shares], repeatRows=1, style=[
+        shares = (0.26, 0.42, 0.32) if count == 3 else (1 / count,) * count
+        widths = [width * share for share in shares]
+        table = Table(rows, colWidths=widths, repeatRows=1, splitInRow=1, style=[
             ("LINEBELOW", (0, 0), (-1, 0), 0.8, "#000000"),
             ("LINEBELOW", (0, 1), (-1, -1), 0.3, "#bbbbbb"),
             ("VALIGN", (0, 0), (-1, -1), "TOP"), ("FONTNAME", (0, 0), (-1, -1), WORDS),
         ])  # fmt: skip
+        yield KeepTogether([table]) if len(rows) <= SHORT else table
         yield Spacer(1, 8)
 
 
@@ -212,7 +230,10 @@ def _cell(text: str, *, row: int, column: int) -> tuple[str, Any]:
 
 
 def _in_lines(text: str) -> str:
-    return text.replace("\n", "<br/>")
+    """Lines of a paragraph; of several blanks together, and of those at its beginning, each line
+    keeps all: it can be broken behind the last."""
+    kept = re.sub(r"(?m)^ +| +(?= )", lambda blanks: "\xa0" * len(blanks[0]), text)
+    return kept.replace("\n", "<br/>")
 
 
 def _words(text: str) -> str:

@@ -37,10 +37,14 @@ def _typed(text: str) -> list[str]:
     """Lines as they are typed: blanks at their beginnings and between words are kept."""
     rows = []
     for line in text.rstrip("\n").split("\n"):
-        words = [in_text(word) if word else "" for word in line.split(" ")]
-        rows.append(r"\ ".join(words) or r"\strut")
+        rows.append(_spaced(line) or r"\strut")
     return [r"{\ttfamily\small\raggedright", *(rf"\mbox{{}}{row}\\" for row in rows[:-1]),
             rf"\mbox{{}}{rows[-1]}\par}}", ""]  # fmt: skip
+
+
+def _spaced(line: str) -> str:
+    """A line whose blanks are all kept."""
+    return r"\ ".join(in_text(word) if word else "" for word in line.split(" "))
 
 
 def _table(rows: Sequence[tuple[str, ...]]) -> list[str]:
@@ -48,6 +52,11 @@ def _table(rows: Sequence[tuple[str, ...]]) -> list[str]:
     share = 0.9 / columns
     lines = [r"\begin{longtable}{" + f"p{{{share:.2f}\\linewidth}}" * columns + "}"]
     for number, row in enumerate(rows):
-        cells = (r"\newline ".join(map(in_text, cell.split("\n"))) for cell in row)
+        said = (in_text, *[_spaced if number else in_text] * columns)
+        """What a row is about, in words; the rest is as it is typed."""
+        cells = (
+            r"\newline ".join(map(write, cell.split("\n")))
+            for write, cell in zip(said, row, strict=False)
+        )
         lines.append(" & ".join(cells) + r"\\" + (r"\hline" * (not number)))
     return [*lines, r"\end{longtable}", ""]

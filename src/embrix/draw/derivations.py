@@ -43,14 +43,14 @@ MOST_OF_A_VALUE = 300
 
 class Derivation(Struct):
     """A conclusion over which its premises stand. `unfinished` has no result; `folded` counts the
-    judgements above it that are not shown; `page` is the number of the page it goes on at."""
+    judgements above it that are not shown; `part` is the number of the part in which it goes on."""
 
     conclusion: str
     rule: str = ""
     premises: list[Derivation] = field(default_factory=list)
     unfinished: bool = False
     folded: int = 0
-    page: int = 0
+    part: int = 0
     number: int = 0
 
 
@@ -105,8 +105,8 @@ def derivation_block(root: Derivation) -> Tile:
 
 def folded_note(node: Derivation) -> str:
     """What stands above a judgement in place of what is not shown."""
-    if node.page:
-        return f"page {node.page}"
+    if node.part:
+        return f"part {node.part}"
     return f"… {node.folded:,} more" if node.folded else ""
 
 
@@ -133,22 +133,22 @@ def rule_block(node: Derivation, above: list[Tile], face: Face = "code") -> Tile
     return Tile(broad + (4 + name.width if node.rule else 0), rule_y + 2 + LINE, tuple(items))
 
 
-def pages_of(root: Derivation, page: float = PAGE) -> list[Derivation]:
+def divided(root: Derivation, broad: float = PAGE) -> list[Derivation]:
     """A derivation cut into parts that are at most so wide where that can be done: the largest
-    parts that do not fit go to pages of their own, numbered from the second on."""
-    pages = [_copied(root)]
+    ones that do not fit stand alone, numbered from the second on."""
+    parts = [_copied(root)]
     number = 0
-    while number < len(pages) and len(pages) < 400:
-        head = pages[number]
+    while number < len(parts) and len(parts) < 400:
+        head = parts[number]
         while True:
-            cut = _cut(head, page)
+            cut = _cut(head, broad)
             if cut is None:
                 break
-            node = replace(cut, premises=cut.premises, page=0)
-            pages.append(node)
-            cut.page, cut.premises, cut.folded = len(pages), [], 0
+            node = replace(cut, premises=cut.premises, part=0)
+            parts.append(node)
+            cut.part, cut.premises, cut.folded = len(parts), [], 0
         number += 1
-    return _in_order(pages)
+    return _in_order(parts)
 
 
 def _copied(root: Derivation) -> Derivation:
@@ -162,30 +162,30 @@ def _copied(root: Derivation) -> Derivation:
     return copy
 
 
-def _in_order(pages: list[Derivation]) -> list[Derivation]:
-    """Pages numbered in the order in which they are referred to."""
+def _in_order(parts: list[Derivation]) -> list[Derivation]:
+    """Parts numbered in the order in which they are referred to."""
     order = [1]
     references: dict[int, list[Derivation]] = {}
     for number in order:  # which grows while it is gone through
-        nodes = [pages[number - 1]]
+        nodes = [parts[number - 1]]
         for node in nodes:
             nodes.extend(node.premises)
-            if node.page:
-                references.setdefault(node.page, []).append(node)
-                order.append(node.page)
+            if node.part:
+                references.setdefault(node.part, []).append(node)
+                order.append(node.part)
     for new, old in enumerate(order, 1):
         for node in references.get(old, ()):
-            node.page = new
-    return [pages[old - 1] for old in order]
+            node.part = new
+    return [parts[old - 1] for old in order]
 
 
 @lru_cache(maxsize=2 * MOST_JUDGEMENTS)
 def _wide(conclusion: str) -> float:
-    """The width of a conclusion, which is asked for again with every page."""
+    """The width of a conclusion, which is asked for again with every part."""
     return wide(visible(conclusion))
 
 
-def _cut(root: Derivation, page: float) -> Derivation | None:
+def _cut(root: Derivation, broad: float) -> Derivation | None:
     """The judgement to take out of a derivation that is too wide: the widest part that itself fits
     and has something above it, else the widest one."""
     order = [root]
@@ -199,34 +199,34 @@ def _cut(root: Derivation, page: float) -> Derivation | None:
         )
         own = max(above, _wide(node.conclusion))
         widths[id(node)] = own + 4 + wide(visible(node.rule), SIZE * 0.75)
-    if widths[id(root)] <= page:
+    if widths[id(root)] <= broad:
         return None
     movable = [node for node in order[1:] if node.premises]
     gain = [node for node in movable
             if widths[id(node)] > _wide(node.conclusion) + GAP + 30]  # fmt: skip
     if not gain:
         return None
-    fitting = [node for node in gain if widths[id(node)] <= page]
+    fitting = [node for node in gain if widths[id(node)] <= broad]
     return max(fitting or gain, key=lambda node: widths[id(node)])
 
 
-def draw_derivation(root: Derivation, title: str, page: float = PAGE) -> Drawing:
-    """A derivation on as many pages as it needs."""
+def draw_derivation(root: Derivation, title: str, broad: float = PAGE) -> Drawing:
+    """A derivation in as many parts as it needs."""
     scenes: list[Scene] = []
     texts: list[str] = []
     latex: list[str] = []
-    for number, part in enumerate(pages_of(root, page), 1):
+    for number, part in enumerate(divided(root, broad), 1):
         scene = scene_of(derivation_block(part), title)
-        if number > 1 or root.page:
+        if number > 1 or root.part:
             scene = _numbered(scene, number)
         scenes.append(scene)
-        texts.append((f"page {number}\n" if number > 1 else "") + write_text(scene))
+        texts.append((f"part {number}\n" if number > 1 else "") + write_text(scene))
         latex.append(derivation_latex(part))
     return Drawing(tuple(scenes), "\n".join(texts), "\n\n".join(latex))
 
 
 def _numbered(scene: Scene, number: int) -> Scene:
-    text = label(MARGIN, MARGIN + SIZE, f"page {number}", "faint", bold=True)
+    text = label(MARGIN, MARGIN + SIZE, f"part {number}", "faint", bold=True)
     moved = Tile(scene.width, scene.height, scene.items)
     return Scene.of(scene.width, scene.height + LINE, (text, *moved.at(0, LINE)), scene.title)
 

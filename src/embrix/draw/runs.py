@@ -5,9 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 from itertools import islice, pairwise
 
+from msgspec.structs import replace
+
 from embrix.draw.plain import write_text
 from embrix.draw.scene import (
     LINE,
+    MARGIN,
     RISE,
     SIZE,
     Box,
@@ -17,6 +20,7 @@ from embrix.draw.scene import (
     Role,
     Tile,
     label,
+    paged,
     scene_of,
     stacked,
     text_block,
@@ -38,10 +42,13 @@ HANGING = "      "
 BASE = RISE * SIZE + (LINE - SIZE) / 2
 
 
-def draw_reduction(walk: Walk, title: str, broad: float | None = None) -> Drawing:
+def draw_reduction(
+    walk: Walk, title: str, broad: float | None = None, high: float | None = None
+) -> Drawing:
     """The terms of a small-step run below each other, the part that is rewritten underlined, names
     for which something is put in and what has been put in bold; for other runs the conclusions.
-    A term that is wider than so many points goes on in further lines."""
+    A term that is wider than so many points goes on in further lines; what is higher, on further
+    pages, which are equally wide."""
     blocks: list[Tile] = []
     count = min(len(walk), MOST_STEPS)
     if walk.style != "reductions":
@@ -59,7 +66,10 @@ def draw_reduction(walk: Walk, title: str, broad: float | None = None) -> Drawin
     if left > 0:
         blocks.append(text_block(f"… and {left:,} more", "faint"))
     scene = scene_of(stacked(blocks, 2), title)
-    return Drawing((scene,), write_text(scene))
+    if high is None:
+        return Drawing((scene,), write_text(scene))
+    even = (replace(block, width=scene.width - 2 * MARGIN) for block in blocks)
+    return Drawing(tuple(paged(list(even), 2, title, high)), write_text(scene))
 
 
 def _step(step: WalkStep, broad: float | None) -> Tile:
