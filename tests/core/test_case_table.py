@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import pytest
-from reportlab.platypus import Table
+from reportlab.platypus import Flowable, Paragraph, Table
 
 from embrix.course.load import Course
 from embrix.documents.case_table import case_rows
@@ -106,19 +108,32 @@ def test_a_program_that_is_longer_than_a_page_goes_on_at_the_next() -> None:
 def test_a_small_table_stands_on_one_page_and_a_long_one_begins_where_there_is_room(
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:
-    drawn: list[int] = []
-    draw = Table.drawOn
+    pages: list[int] = []
+    """Those on which a table or a part of one is drawn, and a heading."""
+    heads: list[int] = []
 
-    def heard(table: Table, *rest: object, **more: object) -> None:
-        drawn.append(table.canv.getPageNumber() if hasattr(table, "canv") else 0)
-        draw(table, *rest, **more)
+    def hear(kind: type[Flowable], heard: list[int]) -> None:
+        draw = kind.drawOn
 
-    monkeypatch.setattr(Table, "drawOn", heard)
+        def drawn(one: Flowable, canvas: Any, *rest: object, **more: object) -> None:
+            if not isinstance(one, Paragraph) or one.style.name in ("heading", "subheading"):
+                heard.append(canvas.getPageNumber())
+            draw(one, canvas, *rest, **more)
+
+        monkeypatch.setattr(kind, "drawOn", drawn)
+
+    def where(*parts: HandoutPart) -> tuple[list[int], list[int]]:
+        pages.clear()
+        heads.clear()
+        pdf_of(list(parts))
+        return pages, heads
+
+    hear(Table, pages)
+    hear(Paragraph, heads)
     small = HandoutPart("table", rows=(("lane", "outcome"), *[("a", "1")] * 4))
-    pdf_of([HandoutPart("code", "x\n" * 67), small])
-    assert len(drawn) == 1
-    drawn.clear()
+    assert where(HandoutPart("code", "x\n" * 67), small) == ([2], [])
+    about = HandoutPart("subheading", "A stop"), HandoutPart("text", "What does it give?")
+    assert where(HandoutPart("code", "x\n" * 63), *about, small) == ([2], [2])
     long = HandoutPart("table", rows=(("case", "program"), *[("a", "1")] * 30))
-    pages = pdf_of([HandoutPart("code", "x\n" * 40), HandoutPart("heading", "Cases"), long])
-    assert len(drawn) == 2
-    assert pages.count(b"/Type /Page\n") == 2
+    cases = HandoutPart("heading", "Cases")
+    assert where(HandoutPart("code", "x\n" * 40), cases, long) == ([1, 2], [1])

@@ -180,7 +180,7 @@ def pdf_of(parts: Sequence[HandoutPart]) -> bytes:
 
 def _flowables(part: HandoutPart, width: float, height: float) -> Iterator[Any]:
     from reportlab.lib.styles import ParagraphStyle
-    from reportlab.platypus import KeepTogether, Paragraph, Preformatted, Spacer, Table
+    from reportlab.platypus import Paragraph, Preformatted, Spacer, Table
 
     sizes = {"title": 18, "heading": 13, "subheading": 10}
     if part.kind in sizes:
@@ -209,13 +209,26 @@ def _flowables(part: HandoutPart, width: float, height: float) -> Iterator[Any]:
         count = max(map(len, part.rows), default=1)
         shares = (0.26, 0.42, 0.32) if count == 3 else (1 / count,) * count
         widths = [width * share for share in shares]
-        table = Table(rows, colWidths=widths, repeatRows=1, splitInRow=1, style=[
+        kind = _whole(height) if len(rows) <= SHORT else Table
+        yield kind(rows, colWidths=widths, repeatRows=1, splitInRow=1, style=[
             ("LINEBELOW", (0, 0), (-1, 0), 0.8, "#000000"),
             ("LINEBELOW", (0, 1), (-1, -1), 0.3, "#bbbbbb"),
             ("VALIGN", (0, 0), (-1, -1), "TOP"), ("FONTNAME", (0, 0), (-1, -1), WORDS),
         ])  # fmt: skip
-        yield KeepTogether([table]) if len(rows) <= SHORT else table
         yield Spacer(1, 8)
+
+
+def _whole(height: float) -> Any:
+    """Tables that stay whole if they fit on a page. Something that is kept with the next part is
+    kept with them (which it is not where `KeepTogether` stands around a table)."""
+    from reportlab.platypus import Table
+
+    class Whole(Table):  # type: ignore[misc]
+        def split(self, wide: float, high: float) -> list[Any]:
+            fits = self.wrap(wide, height)[1] <= height
+            return [] if fits and high < height else super().split(wide, high)
+
+    return Whole
 
 
 def _cell(text: str, *, row: int, column: int) -> tuple[str, Any]:

@@ -26,8 +26,10 @@ from embrix.text.visible import cut, visible
 from embrix.trace.frame_graph import frame_graph
 from embrix.trace.walk import Walk
 
-LONGEST = 46
-"""Characters of a value in a box."""
+LONGEST, SHORTEST = 46, 10
+"""Characters of a value in a box, at most and where many boxes stand in a row."""
+BROAD = 760.0
+"""Points of width to which values are made shorter."""
 BASE = RISE * SIZE + (LINE - SIZE) / 2
 GAP, HIGH = 26.0, LINE * 1.6
 """Between two boxes, and the height of a name in one."""
@@ -53,6 +55,9 @@ def draw_environment(walk: Walk, number: int, title: str) -> Drawing:
 class _Picture:
     def __init__(self, frames: Sequence[LinkedFrame], head: str) -> None:
         self.frames = frames
+        self.longest = LONGEST
+        while self.longest > SHORTEST and any(self.wide(row) > BROAD for row in boxes_of(frames)):
+            self.longest -= 4
         self.items: list[Item] = [label(0, BASE, head, "faint")]
         rows = boxes_of(frames)
         firsts = {row[0] for row in rows[1:]}
@@ -63,6 +68,17 @@ class _Picture:
         """The lines of which that room is taken."""
         self.place: dict[int, tuple[float, float, float]] = {}
         """For each frame the left side, the width and the top of its box."""
+
+    def text(self, number: int) -> tuple[str, str]:
+        """What stands in a box: name and value, and what is told of them."""
+        frame = self.frames[number]
+        text = f"{visible(frame.name)} = {cut(visible(frame.value), self.longest)}"
+        return text, "shadowed" if frame.shadowed else frame.note
+
+    def wide(self, row: Sequence[int]) -> float:
+        """The width of a row of boxes, in points."""
+        boxes = (max(map(wide, self.text(number))) + 12 for number in row)
+        return sum(boxes) + GAP * len(row)
 
     def tile(self) -> Tile:
         top = LINE * 1.6
@@ -89,8 +105,7 @@ class _Picture:
         x = self.margin
         for number in row:
             frame = self.frames[number]
-            text = f"{visible(frame.name)} = {cut(visible(frame.value), LONGEST)}"
-            note = "shadowed" if frame.shadowed else frame.note
+            text, note = self.text(number)
             broad = max(wide(text), wide(note)) + 12
             role: Role = "faint" if frame.shadowed else "ink"
             self.place[number] = (x, broad, top)
