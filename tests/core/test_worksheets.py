@@ -185,3 +185,18 @@ def test_a_sheet_says_that_there_is_more_only_where_there_is(lockside: Course) -
     count = Walk(lane, lane.trace(many)).count_lines()
     shown = int(text_of(long.parts).partition("… and ")[2].split()[0])
     assert 0 < shown < count
+
+
+def test_a_derivation_is_small_and_its_answers_are_whole(lockside: Course) -> None:
+    """What a list of twenty numbers is joined from, by hand: the answer is the list."""
+    numbers = "~".join(str(float(n)) for n in range(20, 0, -1))
+    program = f"let s = {' ~ '.join(map(str, range(20, 0, -1)))} ~ end in s"
+    found = set()
+    for seed in range(12):
+        wish = WorksheetWish("derivation", "Mere", lanes=("environment",),
+                             programs=(("list.mere", program),), gaps=12, seed=seed)  # fmt: skip
+        sheet = worksheet(Session(lockside.folder), wish)
+        scenes = [scene for part in sheet.parts for scene in part.pictures]
+        assert all(len(label.text) < 200 for scene in scenes for label in scene.labels)
+        found |= {answer.replace(" ", "") for answer in sheet.answers}
+    assert f"{numbers}~end" in found

@@ -27,7 +27,8 @@ LONGEST = 300
 """Characters of a line, a value or an answer."""
 MOST_STEPS = 60
 """Steps of a run that goes on a sheet."""
-WIDE = 620.0
+WIDE, SHORT = 620.0, 30
+"""Points of width of a derivation, and characters of each value in it."""
 MOST_TRIED = 120
 """Mistakes that are tried, and programs that are run, until there are enough."""
 
@@ -147,30 +148,33 @@ def _steps(wish: WorksheetWish, walk: Walk, sheet: Worksheet, chance: random.Ran
 
 
 def _derivation(wish: WorksheetWish, walk: Walk, sheet: Worksheet, chance: random.Random) -> None:
-    root = derivation_of(walk, 0)
-    if root is None:
+    root, whole = derivation_of(walk, 0, most=SHORT), derivation_of(walk, 0)
+    if root is None or whole is None:
         raise NoExercise("this run has no conclusions")
-    order = [root]
-    for node in order:
-        order += node.premises
+    order, in_full = [root], [whole]
+    for made in (order, in_full):
+        for node in made:  # which grows while it is gone through
+            made += node.premises
     if len(order) > MOST_STEPS:
         raise NoExercise(f"the derivation has {counted(len(order), 'conclusion')}: take a smaller "
                          "program")  # fmt: skip
-    for node in _some_of([one for one in order if not one.unfinished], wish.gaps, chance):
-        _blank(node, sheet, chance)
+    ended = [pair for pair in zip(order, in_full, strict=True) if not pair[0].unfinished]
+    for node, answer in _some_of(ended, wish.gaps, chance):
+        _blank(node, answer, sheet, chance)
     pages = draw_derivation(root, walk.lane.name, WIDE)
     sheet.parts.append(HandoutPart("picture", pages.text, pages.pages))
 
 
-def _blank(node: Derivation, sheet: Worksheet, chance: random.Random) -> None:
-    """Leave out what a judgement gives, or the name of its rule."""
-    head, sign, result = node.conclusion.rpartition("⇓")
+def _blank(node: Derivation, whole: Derivation, sheet: Worksheet, chance: random.Random) -> None:
+    """Leave out what a judgement gives, or the name of its rule. In the answer nothing is cut."""
+    head, sign, _ = node.conclusion.rpartition("⇓")
     if sign and (chance.random() < 0.6 or not node.rule):
+        result = whole.conclusion.rpartition("⇓")[2]
         node.conclusion = f"{head}{sign} {sheet.gap(result.strip())}"
     elif node.rule:
         node.rule = sheet.gap(node.rule)
     else:
-        node.conclusion = sheet.gap(node.conclusion)
+        node.conclusion = sheet.gap(whole.conclusion)
 
 
 def _held(wish: WorksheetWish, walk: Walk, sheet: Worksheet, chance: random.Random) -> None:
@@ -245,7 +249,7 @@ def _mistakes(
         expected = case.expectation_for(name)
         wanted = expected.sentence if expected is not None else "an end without failure"
         sheet.parts += [
-            HandoutPart("heading", f"Mistake {number}"),
+            HandoutPart("subheading", f"Mistake {number}"),
             HandoutPart("code", "\n".join(shown)),
             HandoutPart("text", f"Which line is wrong? {sheet.gap(f'line {one.line}')}   What "
                         f"should it be? {sheet.gap(one.before)}"),
