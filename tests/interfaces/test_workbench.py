@@ -184,6 +184,37 @@ async def test_the_timeline_steps_both_ways_and_marks_the_program(course_copy: P
         assert screen.at == 0
 
 
+async def test_the_step_is_kept_while_a_program_cannot_be_read(course_copy: Path) -> None:
+    """As an instructor changes a number: its last digit goes, then another comes. A program that
+    has become much shorter is walked from its first step."""
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        for text, at in [
+            ("let x = 2 + 3 in\nx * 4", 0), ("let x = 2 +  in\nx * 4", 0),
+            ("let x = 2 + 5 in\nx * 4", 7), ("let x = 2 + ", 0), ("5", 0),
+        ]:  # fmt: skip
+            await write(pilot, text)
+            await settled(screen)
+            assert screen.at == at, text
+            if screen.step_rows.length > 7:
+                screen.walking.go(7)
+
+
+async def test_another_program_is_walked_from_its_first_step_or_where_it_was_left(
+    course_copy: Path,
+) -> None:
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        first, second = (course_copy / "drip" / "programs" / name
+                         for name in ("chamber.drip", "toll.drip"))  # fmt: skip
+        steps = {first: 9, second: 4}
+        for path, expected in ((first, 0), (second, 0), (first, 9), (second, 4)):
+            screen.open_program(path)
+            await settled(screen)
+            assert screen.at == expected, path.name
+            screen.walking.go(steps[path])
+
+
 async def test_marks_are_seen_again_when_their_lane_is(course_copy: Path) -> None:
     async with opened(course_copy) as pilot:
         screen = bench(pilot)

@@ -318,8 +318,7 @@ class Bench(ProgramPane):
     def walk_case(self, case: CaseRow, verdict: CaseVerdict) -> None:
         """The program of a case on the lane of a verdict, at its step or at the last one."""
         self.to_lane(verdict.lane)
-        self.walking.to_last = verdict.step < 0
-        self.walking.at = max(0, verdict.step)
+        self.walking.begin_at(verdict.step)
         self.show_case(case.name, case.program)
         self.supply(dict(case.given), list(case.input))
         self.languages_changed()
@@ -328,8 +327,7 @@ class Bench(ProgramPane):
     def walk_stop(self, lesson: Path, stop: StopShown) -> None:
         """The program of a stop of a lesson, on its lane, at its step."""
         self.to_lane(stop.lane)
-        self.walking.to_last = False
-        self.walking.at = max(0, stop.step)
+        self.walking.begin_at(max(0, stop.step))
         if stop.file:
             self.show_program((lesson.parent / stop.file).resolve(), stop.program)
         else:

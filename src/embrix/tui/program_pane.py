@@ -67,6 +67,8 @@ class ProgramPane(BenchCommands):
         self._show(document, text, draft=draft)
 
     def _show(self, document: Document, text: str, *, draft: bool) -> None:
+        if self.document is not None and self.document.path != document.path:
+            self.walking.to_program(self.document.path, document.path)
         self.document = document
         if document.named:
             self.note_open(document.path)

@@ -64,7 +64,8 @@ class Remembering:
         if path is None or bench.wanted not in (None, path):
             return None
         self._kept = kept
-        bench.lane, bench.walking.at = kept.lane, kept.step
+        bench.lane = kept.lane
+        bench.walking.begin_at(kept.step)
         return path
 
     def place_cursor(self) -> None:
@@ -98,7 +99,7 @@ class Remembering:
             return None
         return LastTime(
             program=self._inside(bench.document.path), language=bench.language,
-            cursor=bench.editor.cursor_location, lane=bench.lane, step=bench.walking.at,
+            cursor=bench.editor.cursor_location, lane=bench.lane, step=bench.walking.wanted,
             lanes={language: list(lanes) for language, lanes in bench.decided.items() if lanes},
             supplies=[
                 Supply(inside, dict(names), list(lines))

@@ -38,6 +38,10 @@ class Walking:
         """Shows the run that has been recorded, as soon as its first steps are there."""
         self._fetching: set[int] = set()
         self.at = 0
+        self._aside = 0
+        """The step that was in view before the program was changed into one without steps."""
+        self._left: dict[Path, int] = {}
+        """By program the step at which it was left."""
         self._seen: tuple[WalkRecipe, int] | None = None
         """The walk that was in view last, and its step."""
         self.to_last = False
@@ -83,7 +87,9 @@ class Walking:
             return
         self.held = self._begins = None
         self._desk.drop("walk")
-        self.key, self.lane, self.at = key, lane, at
+        if lane != self.lane:
+            self._aside = 0
+        self.key, self.lane, self.at = key, lane, at or self._aside
         self.recipe = WalkRecipe(key, language, lane, text, self.given, lines, ways=ways)
         request = OpenWalk(walk=self.recipe)
         if follow and self._seen is not None:
@@ -108,6 +114,20 @@ class Walking:
         self.recipe = WalkRecipe(self.key, file=str(path))
         self._walked(self.key, walk.program, walk)
 
+    @property
+    def wanted(self) -> int:
+        """The step in view, or the one to which a program goes back that can be read again."""
+        return self._aside or self.at
+
+    def begin_at(self, step: int) -> None:
+        """The run that is asked for next begins at a step; at the last one below zero."""
+        self.at, self.to_last, self._aside = max(0, step), step < 0, 0
+
+    def to_program(self, before: Path, now: Path) -> None:
+        """Another program is opened: at its first step, or where it was left."""
+        self._left[before] = self.wanted
+        self.begin_at(self._left.get(now, 0))
+
     def forget(self) -> None:
         """There is no run to walk through."""
         self._desk.drop("walk")
@@ -125,6 +145,9 @@ class Walking:
         last = walk.length - 1
         if walk.at is not None and not self.at:  # else somebody has moved on meanwhile
             self.at = walk.at
+        if self.at == self._aside > last > 0:
+            self.at = 0  # it has become another program
+        self._aside = 0 if last > 0 else self.at
         self.at = last if self.to_last else max(0, min(self.at, last))
         self.to_last = False
         self._begins = partial(self._begin, key, text, walk)
