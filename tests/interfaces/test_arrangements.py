@@ -126,6 +126,18 @@ async def test_a_lecture_where_there_is_little_room(course_copy: Path) -> None:
         assert set(await shown(pilot)) == {"walk", "step-details", "lanes"} - {"walk"}
 
 
+async def test_a_lecture_in_large_letters_shows_the_step_as_well(course_copy: Path) -> None:
+    """100 by 30, as on a wall: program, walk and step are all there, whichever has the focus."""
+    async with opened(course_copy, size=(100, 30)) as pilot:
+        screen = bench(pilot)
+        await pilot.press("alt+3")
+        for name in ("program", "walk", "step-details"):
+            screen.set_focus(screen.query_one(f"#{name}"))
+            found = await shown(pilot)
+            assert set(found) == {"program", "walk", "step-details"}
+            assert min(high for _, high in found.values()) >= 5
+
+
 async def test_the_present_row_stays_in_sight_when_its_pane_gets_smaller(course_copy: Path) -> None:
     async with opened(course_copy) as pilot:
         rows = bench(pilot).step_rows

@@ -135,6 +135,7 @@ class Bench(ProgramPane):
         narrow = event.size.width < NARROW
         self.set_class(narrow, "narrow")
         self.set_class(event.size.height < 34, "short")
+        self.set_class(event.size.height < 28, "flat")
 
     def on_descendant_focus(self, _event: events.DescendantFocus) -> None:
         self._focus_moved()
