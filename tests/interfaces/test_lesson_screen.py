@@ -71,11 +71,48 @@ async def test_one_walks_freely_and_comes_back(course_copy: Path) -> None:
         assert screen.document is not None
         assert screen.document.path.name == "shadow.drip"
         assert (screen.lane, screen.at) == ("environment", stop.step)
+        assert screen.document.is_saved(screen.editor.text)
         await pilot.press("f8")
         view = await lecturing(pilot)
         assert view.at == 3
         await pilot.press("escape")
         assert pilot.app.screen is screen
+
+
+async def test_the_program_of_a_stop_takes_nothing_away(course_copy: Path) -> None:
+    """What was typed into the file of a stop and not saved is still there; the stop has the file's
+    text under another name."""
+    path = course_copy / "drip" / "programs" / "shadow.drip"
+    async with opened(course_copy) as pilot:
+        screen = bench(pilot)
+        screen.open_program(path)
+        await settled(screen)
+        screen.editor.load_text("let level = 5 in level")
+        await settled(screen)
+        await lecturing(pilot)
+        await pilot.press("right", "right", "right", "w")
+        await settled(screen)
+        assert screen.document is not None
+        assert screen.document.path.name == "shadow_2.drip"
+        assert screen.editor.text == path.read_text()
+        screen.open_program(path)
+        await settled(screen)
+        assert screen.editor.text == "let level = 5 in level"
+
+
+async def test_the_suite_on_the_bench_is_that_of_the_language(course_copy: Path) -> None:
+    async with opened(course_copy, "rill/programs/rates.rill", (140, 44), "drip") as pilot:
+        screen = bench(pilot)
+        assert screen.checking.suite == course_copy / "rill" / "rill.suite.toml"
+        await pilot.press("alt+k", *"names", "enter")
+        await until(lambda: isinstance(pilot.app.screen, Lecturing), "the lesson")
+        view = pilot.app.screen
+        assert isinstance(view, Lecturing)
+        await until(lambda: bool(view.lesson.stops), "the stops")
+        await pilot.press("w")
+        await settled(screen)
+        assert screen.language == "Drip"
+        assert screen.checking.suite == course_copy / "drip" / "drip.suite.toml"
 
 
 async def test_of_several_lessons_one_is_chosen(course_copy: Path) -> None:

@@ -47,6 +47,21 @@ class Document(Struct):
         return document, disk or "", False
 
     @staticmethod
+    def holding(path: Path, text: str) -> Document:
+        """A document for a text that comes from elsewhere: at its path if nothing else is there,
+        saved or not, and otherwise at one with a number."""
+        at, number = path, 1
+        while True:
+            try:
+                document, found, _ = Document.open(at)
+                if found == text or (document.saved is None and document.draft is None):
+                    return document
+            except Unreadable:
+                pass
+            number += 1
+            at = path.with_name(f"{path.stem}_{number}{path.suffix}")
+
+    @staticmethod
     def without_name(folder: Path) -> tuple[Document, str, bool]:
         """A document of a course that has no name yet, with what was typed there last."""
         return Document.open(unnamed(folder))

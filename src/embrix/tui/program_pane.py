@@ -89,12 +89,16 @@ class ProgramPane(BenchCommands):
         self.show_title()
 
     def show_program(self, path: Path, text: str) -> None:
-        """Put a text into the editor, as a file that need not exist yet."""
+        """Put a text into the editor, as a file that need not exist yet; if there is another text,
+        under another name."""
         self.keep_draft()
-        self.document = Document(path)
-        self._take_supplies(path)
+        self.document = Document.holding(path, text)
+        self._take_supplies(self.document.path)
         self.text = text
         self.editor.load_text(text)
+        if self.summary:
+            self.languages_changed()
+            self.checking.follow(self.document)
         self.show_title()
 
     def show_case(self, name: str, program: str) -> None:
