@@ -149,8 +149,8 @@ def test_the_pure_calculus_by_value_and_in_normal_order(session: Session) -> Non
     assert written(session, "Eddy", "normal_order") == [
         ("", "", "(given x: e₁) e₂ → e₁[x := e₂]"),
         ("e → e′", "", "given x: e → given x: e′"),
-        ("e₁ → e₁′", "", "e₁ e₂ → e₁′ e₂"),
-        ("e₂ → e₂′", "e₁ is final", "e₁ e₂ → e₁ e₂′"),
+        ("e₁ → e₁′", "e₁ ≠ given _: _", "e₁ e₂ → e₁′ e₂"),
+        ("e₂ → e₂′", "e₁ ≠ given _: _  e₁ is final", "e₁ e₂ → e₁ e₂′"),
     ]
 
 

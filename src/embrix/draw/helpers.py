@@ -9,6 +9,7 @@ from embrix.brix import syntax as s
 from embrix.brix.core import Function, Interpreter
 from embrix.brix.evaluators import plain_template, reached_from
 from embrix.brix.paths import inside
+from embrix.terms.types import BOOL
 
 
 def openable(interpreter: Interpreter) -> dict[str, s.Define]:
@@ -18,6 +19,26 @@ def openable(interpreter: Interpreter) -> dict[str, s.Define]:
         define.name: define for define in interpreter.syntax.functions
     }  # fmt: skip
     return {name: written[name] for name, again in _asking(interpreter).items() if not again}
+
+
+def always_failing(interpreter: Interpreter) -> dict[str, s.Fail]:
+    """By name the functions that do nothing but fail, and with what."""
+    written = interpreter.syntax.functions if interpreter.syntax is not None else ()
+    return {one.name: one.body for one in written if isinstance(one.body, s.Fail)}
+
+
+def conditions_of(interpreter: Interpreter) -> dict[str, tuple[tuple[str, ...], str]]:
+    """By name the parameters and the text of the functions that only give a name to a condition."""
+    written = interpreter.syntax.functions if interpreter.syntax is not None else ()
+    found = {}
+    for one in written:
+        function, body = interpreter.functions[one.name], one.body
+        if function.result == BOOL and isinstance(body, s.Binary | s.Unary):
+            source = body.span.source or interpreter.source
+            text = source.text[body.span.start : body.span.end]
+            found[one.name] = (function.params, text)
+    called = {define.name: _called(define) for define in written}
+    return {name: said for name, said in found.items() if not called[name] & found.keys()}
 
 
 def with_own_rules(interpreter: Interpreter) -> dict[str, Function]:

@@ -14,7 +14,7 @@ from embrix.brix import syntax as s
 from embrix.brix.core import Function, Interpreter
 from embrix.brix.paths import inside
 from embrix.brix.pattern_parts import mentioned
-from embrix.draw.helpers import openable
+from embrix.draw.helpers import always_failing, openable
 from embrix.draw.rule_parts import Said, failed
 from embrix.draw.rule_terms import term_of
 from embrix.draw.rule_texts import WORD, RulePath, RuleTexts, operand, renamed_words, when
@@ -37,6 +37,7 @@ class RuleArguments(RuleTexts):
         """`judged` are the functions that rules are about, by name."""
         super().__init__(interpreter, judged, define)
         self._helpers = openable(interpreter)
+        self._failing_always = always_failing(interpreter)
         self._plain = {name for name in judged if interpreter.functions[name].judgement is None}
         """The functions whose judgement is only that of their rules."""
         self._opened_so_far = 0
@@ -212,6 +213,12 @@ class RuleArguments(RuleTexts):
         for arg in args:
             text, path = self._hoisted(arg, path)
             texts.append(text)
+        return self._asked(judged, texts, path, results)
+
+    def _asked(
+        self, judged: Function, args: Sequence[str], path: RulePath, results: tuple[str, ...] = ()
+    ) -> tuple[tuple[str, ...], RulePath]:
+        """The same of what the arguments have come to."""
         if not results:
             parts = judged.judgement or ()
             count = len({part for part in parts if isinstance(part, int) and part < 0})
@@ -219,8 +226,16 @@ class RuleArguments(RuleTexts):
             if judged.name in self._plain and isinstance(kind, Tup):
                 count = len(kind.items)
             results = self.fresh_results(judged, max(1, count))
-        premise = Said(judged, tuple(texts), results)
+        premise = Said(judged, tuple(args), results)
         return results, replace(path, premises=(*path.premises, premise))
+
+    def _asks(self, expr: s.Expr) -> bool:
+        """Whether a judgement is asked for in an expression."""
+        return any(
+            isinstance(node, s.Apply) and isinstance(node.callee, s.Ref)
+            and (self._judged(node.callee.name) is not None or node.callee.name in self._helpers)
+            for node in inside(expr)
+        )  # fmt: skip
 
     def _branches(self, node: object) -> bool:
         """Whether a part of an expression is itself evaluated on several paths: a helper that is

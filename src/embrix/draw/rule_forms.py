@@ -120,7 +120,8 @@ class ConcreteForms:
             return self.written(inner, [parts[shown.slots.index(slot)] for slot in slots])
         if shown is None or not isinstance(body, k.Template | k.Local | k.Const):
             return None
-        pieces = body.parts if isinstance(body, k.Template) else (body,)
+        assert body is not None
+        pieces = _pieces(body)
         told = {piece.slot for piece in pieces if isinstance(piece, k.Local)}
         if told != set(shown.slots):
             return None  # on paper nothing is left out
@@ -135,12 +136,21 @@ class ConcreteForms:
         return text
 
 
+def _pieces(body: k.Core) -> Sequence[object]:
+    """What a value is shown by: texts and its parts. What only says how one part is written (how
+    many digits a number has) stands for the part."""
+    pieces = body.parts if isinstance(body, k.Template) else (body,)
+    if len(pieces) == 1 and isinstance(pieces[0], k.Call) and len(pieces[0].args) == 1:
+        return pieces[0].args
+    return pieces
+
+
 def _alike(interpreter: Interpreter) -> set[str]:
     """The constructors that are shown as others of their type are: only their names tell them."""
     found: dict[tuple[str, tuple[str, ...]], list[str]] = {}
     for tag, shown in interpreter.shown.items():
         form, body = interpreter.constructors[tag], shown.body
-        pieces = body.parts if isinstance(body, k.Template) else (body,)
+        pieces = _pieces(body) if body is not None else ()
         kinds = dict(zip(shown.slots, form.types, strict=False))
         look = tuple(
             repr(settle(kinds[piece.slot])) if isinstance(piece, k.Local) else str(piece)

@@ -90,6 +90,8 @@ class VariableTypes:
                 return wanted
             case "op":
                 return self._operation(term)
+            case "context":
+                return self.look(parts[0], wanted)
             case "if":
                 self.look(parts[0], BOOL)
                 return self.look(parts[1], wanted) or self.look(parts[2], wanted)
@@ -157,12 +159,13 @@ def letters_of(
 
 
 def _letter(name: str, kind: Type | None, known: Mapping[str, str]) -> str:
-    """The letter for a type; of a name with one letter, and of what has no letter, the own name."""
+    """The letter for a type; of a name with one letter the own name, and of what has no letter the
+    own name without the number at its end."""
     settled = settle(kind) if kind is not None else None
     owner = settled.name if isinstance(settled, Con) else ""
     if owner == "Name" and len(name) == 1 and known["Name"] == LETTERS["Name"]:
         return name
-    own = "w" if " " in name else _ENDING.sub(lambda found: subscript(found[0]), name)
+    own = "w" if " " in name else _ENDING.sub("", name)
     return known.get(owner, own)
 
 

@@ -11,10 +11,11 @@ from collections.abc import Iterator, Sequence
 from msgspec.structs import replace
 
 from embrix.brix import syntax as s
-from embrix.brix.core import RESULT
+from embrix.brix.core import RESULT, Function
 from embrix.draw.rule_arguments import RuleArguments, chooses
 from embrix.draw.rule_parts import failed
 from embrix.draw.rule_texts import RulePath, when
+from embrix.text.source import Source, Span
 
 
 class RuleFinder(RuleArguments):
@@ -33,6 +34,19 @@ class RuleFinder(RuleArguments):
                     if _way(clause.patterns[0]) in (self._decided(name), None):
                         yield from self._paths(clause.body, path)
                         return
+            case s.Binary("and" | "or" as sign, left, right, span) if self._asks(right):
+                known = _constant("false" if sign == "and" else "true")
+                yes, no = (right, known) if sign == "and" else (known, right)
+                yield from self._paths(s.If(left, yes, no, span), path)
+            case s.If(s.Apply(s.Ref(name), args), yes, no) if (
+                judged := self._judged(name)
+            ) is not None:
+                for results, asked in self._premises(judged, args, path):
+                    if failed(results):
+                        yield replace(asked, result=results)
+                        continue
+                    yield from self._paths(yes, when(asked, "holds", results[0]))
+                    yield from self._paths(no, when(asked, "refuted", results[0]))
             case s.If(test, yes, no):
                 for text, found in self._each_hoisted(test, path):
                     if text is None:
@@ -66,12 +80,13 @@ class RuleFinder(RuleArguments):
             case s.Apply(s.Ref(name), args) if self._judged(name) is not None:
                 judged = self._judged(name)
                 assert judged is not None
-                for chosen, inner in self._argument_ways(args, path, ()):
-                    results, asked = self._premise(judged, chosen, inner)
+                for results, asked in self._premises(judged, args, path):
                     yield replace(asked, result=results)
             case s.Apply(s.Ref(name), args) if self._opens(name):
                 for found in self._opened(self._helpers[name], args, path):
                     yield from self._handed_on(found)
+            case s.Apply(s.Ref(name), args) if name in self._failing_always:
+                yield from self._paths(replace(self._failing_always[name], args=args), path)
             case s.Tuple(items) if any(isinstance(item, s.If) for item in items):
                 yield from self._paths(_split(expr), path)
             case s.Tuple(items):
@@ -82,6 +97,18 @@ class RuleFinder(RuleArguments):
                         yield found
                     else:
                         yield from self._handed_on(replace(found, result=(said,)))
+
+    def _premises(
+        self, judged: Function, args: tuple[s.Expr, ...], path: RulePath
+    ) -> Iterator[tuple[tuple[str, ...], RulePath]]:
+        """The ways in which a judgement is asked for: those of choices and helpers among its
+        arguments. Its results, or those of a failure before."""
+        for chosen, inner in self._argument_ways(args, path, ()):
+            for found in self._components_of(chosen, inner, ()):
+                if failed(found.result):
+                    yield found.result, found
+                else:
+                    yield self._asked(judged, found.result, replace(found, result=path.result))
 
     def _matched(
         self, texts: Sequence[str], clauses: Sequence[s.Clause], path: RulePath
@@ -293,6 +320,11 @@ def _split(whole: s.Tuple) -> s.If:
         for way in (choice.yes, choice.no)
     )
     return s.If(choice.test, yes, no, choice.span)
+
+
+def _constant(text: str) -> s.Ref:
+    """A truth value that stands nowhere in the definition."""
+    return s.Ref(text, Span(0, len(text), Source("rule", text)))
 
 
 def _way(pattern: s.Pattern) -> str | None:

@@ -31,6 +31,7 @@ TermKind: TypeAlias = Literal[
     "if",
     "otherwise",
     "as",
+    "context",
     "raw",
 ]
 PRIME = "__prime"
@@ -41,8 +42,9 @@ class RuleTerm(Struct, frozen=True):
     """A variable, a constructor or function by name with its parts, a look into an environment
     (`at`), one with a binding more (`with`), an operation by its sign, a tuple, a list (`rest`: the
     last part is what follows the others), a constant, anything (`any`), a choice (`if`), what
-    stands in for nothing (`otherwise`), a pattern with a name for the whole (`as`), or a text that
-    stands as it is (`raw`)."""
+    stands in for nothing (`otherwise`), a pattern with a name for the whole (`as`), a term around
+    another one (`context`, with the names of forms which that one stands in no part of), or a text
+    that stands as it is (`raw`)."""
 
     kind: TermKind
     text: str = ""
@@ -106,6 +108,9 @@ def _term(node: s.Expr | s.Pattern, text: str) -> RuleTerm:
             return of("otherwise", "", value, instead)
         case s.If(test, yes, no):
             return of("if", "", test, yes, no)
+        case s.PContext(name, inner, without):
+            forms = tuple(RuleTerm("const", form) for form, _ in without)
+            return RuleTerm("context", name, (_term(inner, text), *forms))
         case s.Tuple(items) | s.PTuple(items):
             return of("tuple", "", *items)
         case s.ListOf(items, rest) | s.PList(items, rest):

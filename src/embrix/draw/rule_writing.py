@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 
 from embrix.draw.rule_forms import ConcreteForms
 from embrix.draw.rule_parts import Condition
-from embrix.draw.rule_terms import PRIME, RuleTerm
+from embrix.draw.rule_terms import PRIME, RuleTerm, parts_within
 from embrix.draw.rule_texts import WORD
 
 _SIGNS = {"!=": "≠", "<=": "≤", ">=": "≥", "*": "·", "==": "=", "and": "∧", "or": "∨", "not": "¬"}
@@ -20,10 +20,11 @@ class RuleWriting:
 
     def __init__(
         self, forms: ConcreteForms, letters: Mapping[str, str],
-        substituting: Mapping[str, tuple[int, int, int]],
+        substituting: Mapping[str, tuple[int, int, int]], contexts: Collection[str] = (),
     ) -> None:  # fmt: skip
         """`substituting` gives for functions that put a value for a name into a term the numbers of
-        these parameters."""
+        these parameters; `contexts` are the names of what stands around a term."""
+        self._contexts = contexts
         self._forms, self._letters = forms, letters
         self._substituting = {"substitute": (0, 1, 2), **substituting}
 
@@ -45,6 +46,10 @@ class RuleWriting:
                 order = self._substituting[term.text]
                 value, name, whole = (self.text(parts[number]) for number in order)
                 return f"{_closed(whole)}[{name} := {value}]"
+            case "context":
+                return f"{_around(term)}[{self.text(parts[0])}]"
+            case "call" if term.text in self._contexts and len(parts) == 1:
+                return f"{term.text}[{self.text(parts[0])}]"
             case "call":
                 return f"{term.text}({', '.join(map(self.text, parts))})"
             case "at":
@@ -72,6 +77,12 @@ class RuleWriting:
             case "raw":
                 return WORD.sub(lambda found: self._letters.get(found[0], found[0]), term.text)
         return "∅" if term.text == "empty" else term.text
+
+    def around(self, term: RuleTerm) -> Iterator[str]:
+        """What is not to stand around what a context has inside."""
+        for one in parts_within(term):
+            if one.kind == "context":
+                yield from (f"no {form.text} in {_around(one)}" for form in one.parts[1:])
 
     def condition(self, condition: Condition, terms: Sequence[RuleTerm]) -> Iterator[str]:
         """A condition, or the two that it comes to."""
@@ -132,3 +143,8 @@ class RuleWriting:
 def _closed(text: str) -> str:
     """A text that stands close to a sign: in brackets where it has several words."""
     return text if " " not in text or (text[0] == "(" and text[-1] == ")") else f"({text})"
+
+
+def _around(context: RuleTerm) -> str:
+    """The name of a context; of one without, the letter that is usual."""
+    return "E" if context.text == "_" else context.text

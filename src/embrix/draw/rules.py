@@ -90,7 +90,8 @@ class _Rules(RuleFinder):
                 row = replace(row, guard=None) if known else row
                 if any(_hides(one, row) for one in before):
                     continue  # it has been replaced
-                left = tuple(self._left(row, before))
+                said = mentioned(row.guard) | mentioned(row.body)
+                left = tuple(self._left(row.patterns, said, before))
                 before.append(row)
                 at = min(self._control, len(row.patterns) - 1)
                 pattern, ended = self._ended(row.patterns[at], orders, _words(row))
@@ -112,7 +113,8 @@ class _Rules(RuleFinder):
                 own = _not_yet_named(row, orders)
                 pattern, ended = self._ended(row.pattern, orders, _words(row))
                 pattern = self._all_named(pattern, _words(row))
-                yield from self._order(replace(own, pattern=pattern), ended)
+                apart = self._left(self._subjects(pattern), set(), before)
+                yield from self._order(replace(own, pattern=pattern), (*ended, *apart))
                 orders.append(row)
 
     def _known(self, guard: s.Expr | None) -> bool | None:
@@ -192,12 +194,19 @@ class _Rules(RuleFinder):
                 pattern = with_part(pattern, part, s.PVar(own, part.span))
         return pattern
 
-    def _left(self, row: s.Clause, before: Sequence[s.Clause]) -> Iterator[Condition]:
-        """What clauses above have not taken, where one part of the clause tells that."""
-        said = mentioned(row.guard) | mentioned(row.body)
+    def _subjects(self, pattern: s.Pattern) -> tuple[s.Pattern, ...]:
+        """The patterns of a clause that takes a step of a form, whatever stands beside it."""
+        others = [s.PAny(pattern.span) for _ in self._define.subjects]
+        return (*others[: self._control], pattern, *others[self._control + 1 :])
+
+    def _left(
+        self, patterns: Sequence[s.Pattern], said: set[str], before: Sequence[s.Clause]
+    ) -> Iterator[Condition]:
+        """What clauses above patterns have not taken, where one part tells that; `said` is what
+        the clause of the patterns speaks of."""
         whole = tuple(
             s.PVar(name, pattern.span) if isinstance(pattern, s.PAny) and name in said else pattern
-            for (name, _), pattern in zip(self._define.subjects, row.patterns, strict=False)
+            for (name, _), pattern in zip(self._define.subjects, patterns, strict=False)
         )  # fmt: skip
         for one in before:
             if len(one.patterns) != len(whole):
