@@ -62,7 +62,7 @@ def test_the_rules_of_drip_by_rewriting(session: Session) -> None:
         ("", "n = n₁ + n₂", "n₁ + n₂ → n"),
         ("", "n = n₁ - n₂", "n₁ - n₂ → n"),
         ("", "n = n₁ · n₂", "n₁ * n₂ → n"),
-        ("", "", "_ / 0 → error DivisionByZero"),
+        ("", "", "n / 0 → error DivisionByZero"),
         ("", "n₂ ≠ 0  n = n₁ / n₂", "n₁ / n₂ → n"),
         ("", "n = -n₁", "-n₁ → n"),
         ("", "e₁ is final", "let x = e₁ in e₂ → e₂[x := e₁]"),
@@ -363,7 +363,7 @@ def kinds(of: str, form: str, gives: str) -> list[tuple[str, str, str]]:
 def test_the_rules_of_a_type_checker(session: Session) -> None:
     when, typed = "when e₁ then e₂ else e₃", "let f of x as τ₁ gives τ₂ = e₁ in e₂"
     assert sorted(written(session, "Gauge", "checking")) == sorted([
-        ("", "", "Γ ⊢ _ : number"),
+        ("", "", "Γ ⊢ n : number"),
         ("", "", "Γ ⊢ x : Γ(x)"),
         ("", "x ∉ dom(Γ)", "Γ ⊢ x : error Unbound"),
         *kinds("number", "e₁ + e₂", "number"),

@@ -168,9 +168,41 @@ def refined(special: s.Pattern, general: s.Pattern) -> list[tuple[str, s.Pattern
             if one != other or len(parts) != len(others):
                 return [None]
             return [found for pair in zip(parts, others, strict=True) for found in refined(*pair)]
+        case s.PTuple(parts), s.PTuple(others) if len(parts) == len(others):
+            return [found for pair in zip(parts, others, strict=True) for found in refined(*pair)]
+        case s.PList(parts, rest), s.PList(others, more) if len(parts) == len(others):
+            if (rest is None) != (more is None):
+                return [None]
+            ends = ((rest, more),) if rest is not None and more is not None else ()
+            pairs = [*zip(parts, others, strict=True), *ends]
+            return [found for pair in pairs for found in refined(*pair)]
         case s.PConst(value), s.PConst(other) if value == other:
             return []
     return [None]
+
+
+def disjoint(one: s.Pattern, other: s.Pattern) -> bool:
+    """Whether nothing that one pattern takes is taken by the other."""
+    while isinstance(one, s.PAs):
+        one = one.inner
+    while isinstance(other, s.PAs):
+        other = other.inner
+    match one, other:
+        case s.PMake(name, parts, _, fields), s.PMake(second, others, _, more):
+            if name != second or fields is not None or more is not None:
+                return name != second
+        case s.PTuple(parts), s.PTuple(others):
+            pass
+        case s.PList(parts, rest), s.PList(others, remaining):
+            if (rest is None and len(parts) < len(others)) or (
+                remaining is None and len(others) < len(parts)
+            ):
+                return True
+        case s.PConst(value), s.PConst(another):
+            return value != another
+        case _:
+            return False
+    return any(map(disjoint, parts, others))
 
 
 def part_at(pattern: s.Pattern, other: s.Pattern, name: str) -> s.Pattern | None:

@@ -72,6 +72,21 @@ class RuleDraft:
             yield from parts
         yield from self.conclusion.results
 
+    def seen(self) -> Iterator[RuleTerm]:
+        """The terms that are written: those in conditions, and of judgements what their templates
+        say."""
+        for _, parts in self.conditions:
+            yield from parts
+        for one in self.judged:
+            template = one.said.function.judgement
+            whole = template is None or len(one.results) == 1
+            for number, term in enumerate(one.args):
+                if template is None or number in template:
+                    yield term
+            for number, term in enumerate(one.results):
+                if whole or (template is not None and k.RESULT - 1 - number in template):
+                    yield term
+
     def change(self, change: Callable[[RuleTerm], RuleTerm | None]) -> None:
         """Put other parts everywhere in place of those for which something is given."""
         for one in self.judged:

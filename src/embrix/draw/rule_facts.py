@@ -27,6 +27,8 @@ class RuleFacts:
         """By function for which constructors it is true, and whether it is for all others."""
         self.only = {one.name: only for one in functions if (only := _only(one, names))}
         """By function for which constructors, parameter by parameter, it can be true."""
+        self.cases = {one.name: _cases(one, names) for one in functions if one.result == BOOL}
+        """By function of truth for each clause the constructors it takes and what it gives."""
         self.final = {
             names[tag] for function in functions for one in function.finals
             if one.guard is None and (tag := _plain(one.patterns[0])) in names
@@ -129,15 +131,24 @@ class _Facts:
         for part, forms in zip(term.parts, only, strict=False):
             if part in self._stepping and forms is not None and forms <= self._known.final:
                 return False
-        if term.text not in self._known.told or len(term.parts) != 1:
-            return None
+        decided = self._by_cases(term)
+        if decided is not None or term.text not in self._known.told or len(term.parts) != 1:
+            return decided
         (of,), (taken, otherwise) = term.parts, self._known.told[term.text]
-        if of.kind == "make":
-            return otherwise if of.text not in taken else not otherwise
         unlike = {terms[1].text for one, terms in self._conditions
                   if one.kind == "unlike" and terms[:-1] == [of]}  # fmt: skip
         if not refuted and not otherwise and taken <= unlike:
             return False  # of none of those for which it is true
+        return None
+
+    def _by_cases(self, term: RuleTerm) -> bool | None:
+        """What the first clause gives that certainly takes the arguments, if none before may."""
+        for forms, value in self._known.cases.get(term.text, ()):
+            given = {at: term.parts[at] for at in forms if at < len(term.parts)}
+            if any(one.kind == "make" and one.text != forms[at] for at, one in given.items()):
+                continue
+            whole = all(one.kind == "make" for one in given.values())
+            return value if whole and len(given) == len(forms) else None
         return None
 
     def rest(self, term: RuleTerm, kind: ConditionKind) -> RuleTerm:
@@ -206,6 +217,21 @@ def _only(function: k.Function, names: dict[int, str]) -> tuple[set[str] | None,
         if "" not in forms and all(isinstance(one, k.Shape) for one in patterns):
             found[param] = forms
     return tuple(found)
+
+
+def _cases(function: k.Function, names: dict[int, str]) -> list[tuple[dict[int, str], bool | None]]:
+    """For each clause of a function the constructors that it takes, whatever they are made of, by
+    parameter, and the truth value that it gives; None where that is not seen."""
+    found: list[tuple[dict[int, str], bool | None]] = []
+    for clause in function.clauses:
+        pairs = list(zip(function.subjects, clause.patterns, strict=False))
+        plain = {at: names.get(tag, "") for at, one in pairs if (tag := _plain(one)) is not None}
+        seen = clause.guard is None and isinstance(clause.body, k.Const)
+        if len(plain) + sum(isinstance(one, k.Bind) for _, one in pairs) < len(pairs) or not seen:
+            break
+        value = clause.body.value  # type: ignore[union-attr]
+        found.append((plain, value if isinstance(value, bool) else None))
+    return found
 
 
 def _told(function: k.Function, names: dict[int, str]) -> tuple[set[str], bool] | None:

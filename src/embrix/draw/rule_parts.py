@@ -5,6 +5,7 @@ All parts are texts in the notation, with the names of the rule.
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Literal, TypeAlias
 
 from msgspec import Struct
@@ -23,6 +24,7 @@ ConditionKind: TypeAlias = Literal[
     "written",
     "final",
     "done",
+    "otherwise",
 ]
 
 
@@ -57,6 +59,14 @@ class Said(Struct, frozen=True):
                 pieces.append(self._given(part))
         return "".join(pieces)
 
+    @property
+    def unsaid(self) -> Iterator[tuple[str, str]]:
+        """What it is about that its template does not say, by parameter."""
+        template = self.function.judgement
+        for number, pair in enumerate(zip(self.function.params, self.args, strict=False)):
+            if template is not None and number not in template:
+                yield pair
+
     def _given(self, part: int) -> str:
         if part == RESULT:
             whole = ", ".join(self.results)
@@ -69,7 +79,7 @@ class Condition(Struct, frozen=True):
     """What has to hold beside the premises: that something is true or not, that two things are
     equal or one is not of the form of the other (of several pairs one is not), that there is
     nothing, that something fails with an error, is tied to itself, is written, takes no more steps,
-    or has been worked out: that is said nowhere, but it may fail."""
+    has been worked out (that is said nowhere, but it may fail), or that clauses above leave it."""
 
     kind: ConditionKind
     parts: tuple[str, ...]
@@ -99,6 +109,8 @@ class Condition(Struct, frozen=True):
                 return f"{first} is final"
             case "done":
                 return f"{first} is worked out"
+            case "otherwise":
+                return "no clause above applies"
 
 
 class RuleParts(Struct, frozen=True):

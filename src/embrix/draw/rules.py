@@ -16,6 +16,7 @@ from embrix.brix.core import RESULT, Function, Interpreter
 from embrix.brix.paths import inside
 from embrix.brix.pattern_parts import (
     covers,
+    disjoint,
     mentioned,
     names_bound,
     part_at,
@@ -54,10 +55,20 @@ def inference_rules(interpreter: Interpreter, only: Sequence[str] = ()) -> list[
 
 
 def _in_words(rule: RuleParts) -> InferenceRule:
-    said = (one.text for one in rule.conditions if one.kind != "done")
+    conditions = [one.text for one in rule.conditions if one.kind != "done"]
+    own = rule.conclusion.function.params
+    seen = {word for text in (*conditions, *(one.text for one in (*rule.premises, rule.conclusion)))
+            for word in WORD.findall(text)}  # fmt: skip
+    premises = []
+    for one in rule.premises:
+        handed = [
+            f"{name} = {text}" for name, text in one.unsaid
+            if (text != name or name not in own) and (seen | set(own)) & set(WORD.findall(text))
+        ]  # fmt: skip
+        premises.append(one.text + (f" with {', '.join(handed)}" if handed else ""))
     return InferenceRule(
-        rule.conclusion.function.name, rule.name, tuple(one.text for one in rule.premises),
-        tuple(said), rule.conclusion.text, rule.place,
+        rule.conclusion.function.name, rule.name, tuple(premises), tuple(conditions),
+        rule.conclusion.text, rule.place,
     )  # fmt: skip
 
 
@@ -91,11 +102,11 @@ class _Rules(RuleFinder):
                 if any(_hides(one, row) for one in before):
                     continue  # it has been replaced
                 said = mentioned(row.guard) | mentioned(row.body)
-                left = tuple(self._left(row.patterns, said, before))
-                before.append(row)
                 at = min(self._control, len(row.patterns) - 1)
                 pattern, ended = self._ended(row.patterns[at], orders, _words(row))
                 patterns = (*row.patterns[:at], pattern, *row.patterns[at + 1 :])
+                left = tuple(self._left(patterns, said, before))
+                before.append(row)
                 row = replace(row, patterns=patterns)
                 shapes = {
                     name: self._shape(name, pattern, row)
@@ -208,32 +219,56 @@ class _Rules(RuleFinder):
             s.PVar(name, pattern.span) if isinstance(pattern, s.PAny) and name in said else pattern
             for (name, _), pattern in zip(self._define.subjects, patterns, strict=False)
         )  # fmt: skip
+        untold = False
         for one in before:
-            if len(one.patterns) != len(whole):
+            if any(map(disjoint, one.patterns, whole)) or (
+                any(isinstance(node, s.PContext) for node in inside(one.patterns))
+                and not any(map(self._goes_on, whole))
+            ):
                 continue
-            apart = [part for pair in zip(one.patterns, whole, strict=True)
+            apart = [part for pair in zip(one.patterns, whole, strict=False)
                      for part in refined(*pair)]  # fmt: skip
             if one.guard is not None:
                 names = () if apart else self._renaming(one, whole)
                 if names is not None and not apart:
                     yield Condition("refuted", (renamed_words(self._text(one.guard), names),))
+                else:
+                    untold = True
             elif 0 < len(apart) < 3 and None not in apart:
                 told = [part for found in apart if found is not None
                         for part in (found[0], self._open(found[1]))]  # fmt: skip
                 yield Condition("unlike", tuple(told))
+            else:
+                untold = True
+        if untold:
+            yield Condition("otherwise", ("clauses",))
+
+    def _goes_on(self, pattern: s.Pattern) -> bool:
+        """Whether some part of a form stands in a pattern that may itself be any form."""
+        while isinstance(pattern, s.PAs):
+            pattern = pattern.inner
+        if not isinstance(pattern, s.PMake):
+            return not isinstance(pattern, s.PConst)
+        forms = (one for one in self._interpreter.constructors.values() if one.name == pattern.name)
+        form = next(forms, None)
+        sorts = {one.owner for one in self._interpreter.signature.forms}
+        return form is None or any(
+            self._goes_on(part) for part, kind in zip(pattern.args, form.types, strict=False)
+            if isinstance(settled := settle(kind), Con) and (settled.name in sorts or settled.args)
+        )  # fmt: skip
 
     def _renaming(
         self, clause: s.Clause, patterns: Sequence[s.Pattern]
     ) -> tuple[tuple[str, str], ...] | None:
-        """What the names of a clause are called in patterns that take no more; None where some have
-        no name there."""
+        """What stands for the names of a clause in patterns that take no more; None where that is
+        not seen."""
         found: list[tuple[str, str]] = []
         for name in {one for pattern in clause.patterns for one in names_bound(pattern)}:
             parts = (part_at(*pair, name) for pair in zip(clause.patterns, patterns, strict=True))
             part = next((one for one in parts if one is not None), None)
-            if not isinstance(part, s.PVar):
+            if part is None or isinstance(part, s.PAny):
                 return None
-            found.append((name, part.name))
+            found.append((name, self._one(part)))
         return tuple(found)
 
     def _shape(self, name: str, pattern: s.Pattern, row: s.Clause) -> str:

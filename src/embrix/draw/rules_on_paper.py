@@ -8,7 +8,8 @@ n = n₁ + n₂. Helpers that only take a value apart are seen through: where `n
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
+from itertools import count
 
 from msgspec.structs import replace
 
@@ -30,7 +31,7 @@ from embrix.draw.rule_facts import RuleFacts
 from embrix.draw.rule_forms import ConcreteForms
 from embrix.draw.rule_letters import VariableTypes, letters_of
 from embrix.draw.rule_parts import ERROR, Condition, RuleParts, failed
-from embrix.draw.rule_terms import RuleTerm, parts_within
+from embrix.draw.rule_terms import RuleTerm, changed, parts_within
 from embrix.draw.rule_writing import RuleWriting
 from embrix.draw.rules import InferenceRule, rules_in_parts
 from embrix.machine.unit import substituters
@@ -41,6 +42,10 @@ def rules_on_paper(interpreter: Interpreter, only: Sequence[str] = ()) -> list[I
     """The rules of every function with a judgement, in the order of the clauses."""
     paper = _Paper(interpreter)
     return [made for rule in rules_in_parts(interpreter, only) for made in paper.rules(rule)]
+
+
+LEAVES = ("Number", "Int", "Name", "Text")
+"""Types of what is written by nothing but itself."""
 
 
 class _Paper:
@@ -55,6 +60,7 @@ class _Paper:
         """The rule, in two where a part of a form may be missing; none where its conditions cannot
         hold."""
         draft = RuleDraft(rule)
+        self._leaves_named(draft)
         taken_apart(draft)
         self._seen_through(draft)
         draft.conditions = [one for one in draft.conditions if one[0].kind != "done"]
@@ -70,6 +76,24 @@ class _Paper:
         if conditions is not None:
             draft.conditions = conditions
             yield from map(self._written, self._with_and_without(draft))
+
+    def _leaves_named(self, draft: RuleDraft) -> None:
+        """A number, a name or a text that may be any is still one: it gets a name."""
+        numbers = count(1)
+        forms = {one.name: one for one in self._interpreter.constructors.values()}
+
+        def name(term: RuleTerm) -> RuleTerm | None:
+            form = forms.get(term.text) if term.kind == "make" else None
+            if form is None or len(term.parts) != 1 or term.parts[0].kind != "any":
+                return None
+            kind = settle(form.types[0])
+            leaf = isinstance(kind, Con) and kind.name in LEAVES
+            part = RuleTerm("var", f"{term.text} {next(numbers)}")
+            return replace(term, parts=(part,)) if leaf else None
+
+        for one in draft.judged:
+            one.args = [changed(term, name) for term in one.args]
+            one.results = [changed(term, name) for term in one.results]
 
     def _with_and_without(self, draft: RuleDraft) -> Iterator[RuleDraft]:
         """The same for each way in which parts that may be missing are there or not."""
@@ -109,6 +133,12 @@ class _Paper:
                   if part.kind == "context"}  # fmt: skip
         writing = RuleWriting(self._forms, letters, self._substituting, around)
         *premises, conclusion = (_said(one, writing) for one in draft.judged)
+        seen = {part.text for term in draft.seen() for part in parts_within(term)}
+        premises = [
+            said + "".join(f"{', ' if number else ' with '}{text}" for number, text in enumerate(
+                _handed_on(one, draft.conclusion, seen, writing)))
+            for said, one in zip(premises, draft.premises, strict=True)
+        ]  # fmt: skip
         beside = [text for term in draft.conclusion.args for text in writing.around(term)]
         beside += [text for one, parts in draft.conditions
                    for text in writing.condition(one, parts)]  # fmt: skip
@@ -147,6 +177,22 @@ def _said(judged: JudgementTerms, writing: RuleWriting) -> str:
         results = (ERROR + results[0],)
     args = tuple(map(writing.text, judged.args))
     return replace(judged.said, args=args, results=results).text
+
+
+def _handed_on(
+    judged: JudgementTerms, conclusion: JudgementTerms, seen: Collection[str], writing: RuleWriting
+) -> Iterator[str]:
+    """What a premise is handed that its template does not say, where it is something else than what
+    the conclusion has, and speaks of something that is `seen` in the rule."""
+    function, own = judged.said.function, conclusion.said.function.params
+    for number, (name, term) in enumerate(zip(function.params, judged.args, strict=False)):
+        hidden = number not in (function.judgement or (number,))
+        unchanged = term == RuleTerm("var", name) and name in own
+        whole = term.kind in ("raw", "const")
+        if hidden and not unchanged and (whole or any(
+            part.text in seen or part.text in own for part in parts_within(term)
+        )):  # fmt: skip
+            yield f"{writing.text(RuleTerm('var', name))} = {writing.text(term)}"
 
 
 def _look(types: VariableTypes, condition: Condition, terms: Sequence[RuleTerm]) -> None:
