@@ -153,15 +153,15 @@ def test_what_a_template_leaves_out_is_said_where_it_is_not_handed_on_as_it_is(
     """By hand: the second operand is looked at with what the kind of the first has told; a value
     is handed to what is done with it, and an alarm's to what hears it."""
     found = written(session, "Gauge", "inference")
-    second = "Γ ⊢ e₂ : τ₂, known₂ with known = unified(number, τ₁, known₁)"
+    second = "Γ ⊢ e₂ : τ₂, known₂ where known = unified(number, τ₁, known₁)"
     whole = "Γ ⊢ e₁ + e₂ : number, unified(number, τ₂, known₂)"
     assert (f"Γ ⊢ e₁ : τ₁, known₁  {second}", "", whole) in found
-    inner = "Γ₁ ⊢ e : τ₂, known₁ with around = τ₁ :: around"
+    inner = "Γ₁ ⊢ e : τ₂, known₁ where around = τ₁ :: around"
     assert (inner, "Γ₁ = Γ[x ↦ ForAll(∅, τ₁)]", "Γ ⊢ given x as τ₁: e : τ₁ to τ₂, known₁") in found
     found = written(session, "Siren", "continuations")
-    rest = "with then_ = fn(v) => eval(e₂, Γ with x = v, then_, hear)"
+    rest = "where then_ = fn(v) => eval(e₂, Γ with x = v, then_, hear)"
     assert (f"Γ ⊢ e₁ ⇓ v {rest}", "", "Γ ⊢ let x = e₁ in e₂ ⇓ v") in found
-    assert ("Γ ⊢ e ⇓ v with then_ = hear", "", "Γ ⊢ alarm e ⇓ v") in found
+    assert ("Γ ⊢ e ⇓ v where then_ = hear", "", "Γ ⊢ alarm e ⇓ v") in found
 
 
 def test_lists_and_missing_parts_are_written_as_the_grammar_writes_them(session: Session) -> None:

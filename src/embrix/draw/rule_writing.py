@@ -82,7 +82,7 @@ class RuleWriting:
         """What is not to stand around what a context has inside."""
         for one in parts_within(term):
             if one.kind == "context":
-                yield from (f"no {form.text} in {_around(one)}" for form in one.parts[1:])
+                yield from (f"{form.text} ∉ {_around(one)}" for form in one.parts[1:])
 
     def condition(self, condition: Condition, terms: Sequence[RuleTerm]) -> Iterator[str]:
         """A condition, or the two that it comes to."""

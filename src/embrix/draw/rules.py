@@ -65,7 +65,7 @@ def _in_words(rule: RuleParts) -> InferenceRule:
             f"{name} = {text}" for name, text in one.unsaid
             if (text != name or name not in own) and (seen | set(own)) & set(WORD.findall(text))
         ]  # fmt: skip
-        premises.append(one.text + (f" with {', '.join(handed)}" if handed else ""))
+        premises.append(one.text + (f" where {', '.join(handed)}" if handed else ""))
     return InferenceRule(
         rule.conclusion.function.name, rule.name, tuple(premises), tuple(conditions),
         rule.conclusion.text, rule.place,

@@ -135,7 +135,7 @@ class _Paper:
         *premises, conclusion = (_said(one, writing) for one in draft.judged)
         seen = {part.text for term in draft.seen() for part in parts_within(term)}
         premises = [
-            said + "".join(f"{', ' if number else ' with '}{text}" for number, text in enumerate(
+            said + "".join(f"{', ' if number else ' where '}{text}" for number, text in enumerate(
                 _handed_on(one, draft.conclusion, seen, writing)))
             for said, one in zip(premises, draft.premises, strict=True)
         ]  # fmt: skip

@@ -30,8 +30,10 @@ FILES: dict[Style, str] = {
 """The typeface of each style; its file lies in `fonts`, its name is that in a PDF as well."""
 FONTS = Path(__file__).with_name("fonts")
 
-WORDS = ("there is no", "fails with", "is written", "is final", "recursively", "otherwise", "error",
-         "dom")  # fmt: skip
+WORDS = (
+    "no clause above applies", "where", "there is no", "fails with", "is written", "is final",
+    "recursively", "otherwise", "error", "dom",
+)  # fmt: skip
 """Words that stand between formulas; a language may have some of them among its own."""
 FORMULA = re.compile(
     rf"\b(?:{'|'.join(WORDS)})\b|[A-Za-z][A-Za-z0-9_']*|\d+(?:\.\d+)?|[ \n\r\t]+|.", re.DOTALL
