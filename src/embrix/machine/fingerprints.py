@@ -32,33 +32,32 @@ class Fingerprints:
     def of(self, value: Value) -> int:
         if len(self._known) > MOST_KEPT:
             self._known.clear()
-        known, numbers = self._known, self._numbers
-        done: list[int] = []
-        stack: list[tuple[Value, int]] = [(value, -1)]
-        """What is still to be numbered, and of what waits for its parts how many these are."""
+        if not isinstance(value, tuple):
+            return self._leaf(value)
+        known, numbers, leaf = self._known, self._numbers, self._leaf
+        stack = [value]
         while stack:
-            node, count = stack.pop()
-            if count >= 0:
-                key = (node[0], *done[len(done) - count :])
-                del done[len(done) - count :]
-                if node[0] in (STORE, MAP):
-                    # In no order of its own.
-                    key = (node[0], frozenset(zip(key[1::2], key[2::2], strict=True)))
-                made = numbers.setdefault(key, len(numbers))
-                known[id(node)] = (node, made)
-                done.append(made)
+            node = stack[-1]
+            if id(node) in known:
+                stack.pop()
                 continue
-            if not isinstance(node, tuple):
-                done.append(self._leaf(node))
-                continue
-            seen = known.get(id(node))
-            if seen is not None:
-                done.append(seen[1])
-                continue
-            parts = _parts(node)
-            stack.append((node, len(parts)))
-            stack += [(part, -1) for part in reversed(parts)]
-        return done[0]
+            key: list[Hashable] = [node[0]]
+            waiting = len(stack)
+            for part in _parts(node):
+                if not isinstance(part, tuple):
+                    key.append(leaf(part))
+                elif (seen := known.get(id(part))) is not None:
+                    key.append(seen[1])
+                else:
+                    stack.append(part)
+            if len(stack) > waiting:
+                continue  # parts have no numbers yet
+            if node[0] in (STORE, MAP):
+                # In no order of its own.
+                key = [node[0], frozenset(zip(key[1::2], key[2::2], strict=True))]
+            known[id(node)] = (node, numbers.setdefault(tuple(key), len(numbers)))
+            stack.pop()
+        return known[id(value)][1]
 
     def _leaf(self, leaf: Value) -> int:
         """That of a number, text, truth value, set or function. `true` is no number, and 2 is not

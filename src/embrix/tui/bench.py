@@ -109,6 +109,7 @@ class Bench(ProgramPane):
         self.drawing = Drawings(self, self.desk)
         self.choosing = Choosing(self, self.desk)
         self.begin_text_actions(self.desk)
+        self.query_one("#text", AnnotatedEditor).at_once = self.writing.typed
         self.remembering = Remembering(self)
         self.show_side_view("tree")
         self.query_one(Masthead).show(course=self.folder.name, busy="reading the course …")

@@ -73,6 +73,8 @@ class ProgramEditor(LongTextArea, inherit_bindings=False):
         Binding("ctrl+end", "edge(True)", show=False),
     ]
 
+    at_once: Callable[[], None] | None = None
+    """Called with each change before anything is drawn: the message about it comes later."""
     _edited = _restored = ""
     """The text as it is edited, and as it is on disk."""
 
@@ -94,7 +96,10 @@ class ProgramEditor(LongTextArea, inherit_bindings=False):
 
     def edit(self, edit: Edit) -> EditResult:
         edit.text = hide(edit.text.replace("\r\n", "\n"))
-        return super().edit(edit)
+        result = super().edit(edit)
+        if self.at_once is not None:
+            self.at_once()
+        return result
 
     def replace_all(self, text: str) -> None:
         """Put another text in place of all there is; that can be undone."""

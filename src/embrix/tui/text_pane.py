@@ -37,6 +37,9 @@ RESTING, PATIENCE = 0.15, 0.5
 read with what has been typed (after a single key that is done at once); seconds after which that is
 done even if the last reading is not over."""
 
+TELLING = 0.001
+"""Seconds that the threads get which tell the workers, before drawing keeps them from it."""
+
 
 class TextPane:
     """The file that is open beside the program, and every text of the course that is not saved."""
@@ -58,6 +61,8 @@ class TextPane:
         self._reading: Timer | None = None
         self._began = 0.0
         """When the course began to be read with what was typed; 0 when it has been."""
+        self._typed = ""
+        """The text that has been noticed."""
         self._typed_at = 0.0
         self._behind = False
         """Whether more was typed that is to be read next."""
@@ -113,7 +118,7 @@ class TextPane:
                 bench.say(f"{path.name} has private characters that this editor needs for itself",
                           "brick")  # fmt: skip
                 return
-            self.document = document
+            self.document, self._typed = document, text
             bench.note_open(path)
             self.editor.load_text(text)
             if draft:
@@ -152,9 +157,10 @@ class TextPane:
     # ---------------------------------------------------------------- typing
 
     def typed(self) -> None:
-        """The text has changed."""
-        if self.document is None:
+        """The text has changed. It is noticed once, however often that is told."""
+        if self.document is None or self._text == self._typed:
             return
+        self._typed = self._text
         self._title()
         self._colour()
         if self._keeping is None:
@@ -172,6 +178,7 @@ class TextPane:
         if self._reading is not None:
             self._reading.stop()
         self._read()
+        time.sleep(TELLING)
 
     def _read_after(self, seconds: float) -> None:
         if self._reading is not None:
