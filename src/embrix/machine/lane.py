@@ -25,6 +25,9 @@ from embrix.terms.binding import free_names, substitute
 from embrix.terms.node import Node, Place, Value, without_places
 from embrix.text.visible import cut, visible
 
+MANY, SOON = 20_000, 2_000
+"""Calls after which it is looked whether the steps of a run come back to where they were, and the
+calls of it that are looked at then."""
 _ENDLESS = ("calls", "depth", "recorded events")
 """The limits that a run without end comes to."""
 LAST = 20_000
@@ -110,13 +113,36 @@ class Lane:
         if not isinstance(parsed, Parsed):
             return Result(rejection(parsed))
         term, values = self._given(parsed.term, given or {}, limits)
-        result = self.machine.run(
-            term, values, limits=limits, variant=variant, on_start=on_start,
-            given_input=given_input, kept=kept, ways=ways,
-        )  # fmt: skip
-        if variant != "plain" and result.outcome.name in _ENDLESS:
-            return self._without_end(term, values, result, given_input, on_start, kept, ways)
-        return result
+
+        def result(limits: Limits | None) -> Result:
+            return self.machine.run(
+                term, values, limits=limits, variant=variant, on_start=on_start,
+                given_input=given_input, kept=kept, ways=ways,
+            )  # fmt: skip
+
+        def record(calls: int) -> Recorder:
+            recorder = Recorder(calls)
+            self.machine.run(
+                term, values, limits=Limits(calls=calls, events=calls), variant="traced",
+                recorder=recorder, given_input=given_input, on_start=on_start, kept=kept, ways=ways,
+            )  # fmt: skip
+            return recorder
+
+        whole = limits or Limits()
+        if variant != "plain" and self.interpreter.repeating and whole.calls > 2 * MANY:
+            # Steps that soon come back to where they were are not taken over and over.
+            first = result(replace(whole, calls=MANY))
+            if first.outcome.name != "calls":
+                return first
+            cycle = self._cycle(record(SOON))
+            if cycle is not None:
+                return replace(first, outcome=cycle)
+        made = result(limits)
+        if variant == "plain" or made.outcome.name not in _ENDLESS:
+            return made
+        recorder = record(CALLS)
+        told = self._cycle(recorder) or self._last_new(made.outcome, recorder)
+        return replace(made, outcome=told)
 
     def run_term(self, term: Node, *, limits: Limits | None = None) -> Result:
         """The outcome of a program that is there as a term, without counted costs. Raises
@@ -124,28 +150,13 @@ class Lane:
         term, values = self._given(term, {}, limits)
         return self.machine.run(term, values, limits=limits, variant="plain")
 
-    def _without_end(
-        self,
-        term: Node,
-        values: Sequence[tuple[str, Value]],
-        result: Result,
-        given_input: Sequence[str],
-        on_start: OnStart | None,
-        kept: Sequence[Value] | None,
-        ways: Sequence[int],
-    ) -> Result:
-        """A run that came to its limit, told with where it comes back to, or with the last event
-        at which anything new happened."""
-        recorder = Recorder(CALLS)
-        self.machine.run(
-            term, values, limits=Limits(calls=CALLS, events=CALLS), variant="traced",
-            recorder=recorder, given_input=given_input, on_start=on_start, kept=kept, ways=ways,
-        )  # fmt: skip
+    def _cycle(self, recorder: Recorder) -> Outcome | None:
+        """That a run comes back to where it was, if its record shows that."""
         found = find_cycle(self.interpreter, recorder)
         if found is None:
-            return replace(result, outcome=self._last_new(result.outcome, recorder))
+            return None
         text = f"step {found[1]} begins with the term of step {found[0]}, and so on for ever"
-        return replace(result, outcome=Outcome("cycle", text))
+        return Outcome("cycle", text)
 
     def _last_new(self, outcome: Outcome, recorder: Recorder) -> Outcome:
         found = last_new(recorder)
