@@ -7,12 +7,15 @@ import os
 from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager
 from pathlib import Path
+from typing import Any
 
 import pytest
 from textual.pilot import Pilot
 from textual.widgets import Static
 
 from embrix.course.drafts import Draft, find_draft
+from embrix.messages.request import Request
+from embrix.messages.requests import RunLane
 from embrix.tui.app import WorkbenchApp
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.bench import Bench
@@ -198,6 +201,33 @@ async def test_the_step_is_kept_while_a_program_cannot_be_read(course_copy: Path
             assert screen.at == at, text
             if screen.step_rows.length > 7:
                 screen.walking.go(7)
+
+
+async def test_a_lane_without_end_waits_until_the_keys_rest(course_copy: Path) -> None:
+    """While she types nothing runs as far as it may; then it does, and is told as ever."""
+    async with opened(course_copy, "mere/programs/twice.mere") as pilot:
+        screen = bench(pilot)
+        assert screen.desk is not None
+        asked: list[RunLane] = []
+        ask = screen.desk.ask
+
+        def asking(topic: str, request: Request, *rest: Any, **more: Any) -> None:
+            asked.extend([request] if isinstance(request, RunLane) else [])
+            ask(topic, request, *rest, **more)
+
+        screen.desk.ask = asking  # type: ignore[method-assign]
+        await write(pilot, "let f of n = f (n + 1) in f 1")
+        await settled(screen)
+        lanes = screen.lanes.lanes
+        assert [(one.lane, one.brief) for one in asked[: len(lanes)]] == [(n, True) for n in lanes]
+        assert sorted((one.lane, one.brief) for one in asked[len(lanes) :]) == [
+            (name, False) for name in sorted(lanes)
+        ]  # fmt: skip
+        assert all("400,000" in text for text in outcomes(screen).values())
+        asked.clear()
+        await write(pilot, "let f of n = f (n + 1) in 2")
+        await settled(screen)
+        assert [one.brief for one in asked] == [True] * len(lanes)
 
 
 async def test_another_program_is_walked_from_its_first_step_or_where_it_was_left(

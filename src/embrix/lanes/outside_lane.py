@@ -87,6 +87,7 @@ class OutsideLane(Lane):
         given_input: Sequence[str] = (),
         kept: Sequence[Value] | None = None,
         ways: Sequence[int] = (),
+        explain: bool = True,
     ) -> Result:
         """What the command makes of a program. Names supplied by hand and lines of input are
         handed on where the command has a place for them."""

@@ -23,9 +23,11 @@ def run(
     on_start: OnStart | None = None,
     given_input: Sequence[str] = (),
     ways: Sequence[int] = (),
+    *,
+    explain: bool = True,
 ) -> RunResult:
     """The outcome, output and costs of a program on a lane, remembered as long as the interpreter
-    says the same."""
+    says the same. See `Lane.run` for what may be explained."""
     try:
         runner = session.runner(language, lane)
     except NoVersion as gone:
@@ -34,13 +36,14 @@ def run(
     def carried_out(on_start: OnStart | None) -> RunResult:
         try:
             result = runner.run(
-                text, given, limits=limits, on_start=on_start, given_input=given_input, ways=ways
-            )
+                text, given, limits=limits, on_start=on_start, given_input=given_input, ways=ways,
+                explain=explain,
+            )  # fmt: skip
         except BadBinding as bad:
             result = Result(Outcome("rejected", str(bad), "binding"))
         return result_data(result)
 
-    asked = (text, tuple((given or {}).items()), limits, tuple(given_input), tuple(ways))
+    asked = (text, tuple((given or {}).items()), limits, tuple(given_input), tuple(ways), explain)
     return known_run(runner, asked, carried_out, on_start)
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from functools import cached_property
+from functools import cached_property, partial
 from weakref import WeakKeyDictionary
 
 from msgspec import Struct
@@ -102,10 +102,12 @@ class Lane:
         given_input: Sequence[str] = (),
         kept: Sequence[Value] | None = None,
         ways: Sequence[int] = (),
+        explain: bool = True,
     ) -> Result:
         """The outcome of a program text; `given` maps names to expressions of the language, `kept`
         is what another run of the lane has left beside its value. `ways` are those to take where
-        several are open, the first ones when there are no more.
+        several are open, the first ones when there are no more. Of a run that comes to its limits
+        it is told where nothing new happened any more, unless nobody wants that explained.
 
         Raises `BadBinding`.
         """
@@ -138,7 +140,7 @@ class Lane:
             if cycle is not None:
                 return replace(first, outcome=cycle)
         made = result(limits)
-        if variant == "plain" or made.outcome.name not in _ENDLESS:
+        if variant == "plain" or made.outcome.name not in _ENDLESS or not explain:
             return made
         recorder = record(CALLS)
         told = self._cycle(recorder) or self._last_new(made.outcome, recorder)
@@ -184,19 +186,31 @@ class Lane:
         kept: Sequence[Value] | None = None,
         ways: Sequence[int] = (),
     ) -> Traced:
-        """A run of a program text with its record. Raises `BadBinding`."""
-        recorder = Recorder((limits or Limits()).events)
+        """A run of a program text with its record, of one whose steps soon come back to where they
+        were a part. Raises `BadBinding`."""
+        whole = limits or Limits()
+        recorder = Recorder(whole.events)
         parsed = self.parser.parse(text)
         if not isinstance(parsed, Parsed):
             return Traced(Result(rejection(parsed)), None, recorder)
         term, values = self._given(parsed.term, given or {}, limits)
 
-        def again(other: Recorder) -> Result:
+        def record(limits: Limits, other: Recorder) -> Result:
             return self.machine.run(
                 term, values, limits=limits, variant="traced", recorder=other, on_start=on_start,
                 given_input=given_input, kept=kept, ways=ways,
             )  # fmt: skip
 
+        if self.interpreter.repeating and whole.calls > 2 * MANY:
+            few = partial(record, replace(whole, calls=MANY))
+            first = few(recorder)
+            cycle = self._cycle(recorder) if first.outcome.name == "calls" else None
+            if cycle is not None:
+                return Traced(replace(first, outcome=cycle), term, recorder, None, few)
+            if first.outcome.name not in _ENDLESS:
+                return Traced(first, term, recorder, None, few)
+            recorder = Recorder(whole.events)
+        again = partial(record, whole)
         result = again(recorder)
         if result.outcome.name != "recorded events":
             return Traced(result, term, recorder, None, again)

@@ -25,6 +25,9 @@ class Limits(Struct, frozen=True):
 LIVE = Limits(output=100_000, events=1_000_000)
 """What a run while typing may use."""
 
+BRIEF = 40_000
+"""Calls that nearly all programs do with."""
+
 MEMORY = 3 << 30
 """Bytes of address space that a process may have for runs beyond what it starts with. The other
 limits end a run first; this one stands behind them."""

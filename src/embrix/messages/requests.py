@@ -179,6 +179,9 @@ class RunLane(OnRun, frozen=True, kw_only=True, tag="run"):
     limits: RunLimits | None = None
     ways: list[int] = []
     """Those to take where several are open, counted from zero; then the first ones."""
+    brief: bool = False
+    """Whether the run ends after as many calls as nearly all programs take: it is told soon then
+    that one takes more."""
 
 
 class ExploreWays(OnRun, frozen=True, kw_only=True, tag="ways"):

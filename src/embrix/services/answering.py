@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 from msgspec import Struct, field
+from msgspec.structs import replace
 
 from embrix.checking.decisions import NoDecision, changed_by, decision_table
 from embrix.checking.diagnostics import diagnostics, note_of
@@ -18,7 +19,7 @@ from embrix.lanes.results import run
 from embrix.lanes.session import Session
 from embrix.machine.exploring import MOST_RUNS
 from embrix.machine.lane import OnStart
-from embrix.machine.limits import LIVE, Limits
+from embrix.machine.limits import BRIEF, LIVE, Limits
 from embrix.messages import replies as r
 from embrix.messages import replies_on_comparing as on_comparing
 from embrix.messages import replies_on_lessons as on_lessons
@@ -236,12 +237,12 @@ def _prompt(service: Service, a: q.PromptLine) -> r.PromptAnswer:
 
 @_answers(q.RunLane)
 def _run(service: Service, a: q.RunLane) -> r.RunResult:
-    limits = LIVE
+    limits = replace(LIVE, calls=BRIEF) if a.brief else LIVE
     if a.limits is not None:
         limits = Limits(calls=a.limits.calls, depth=a.limits.depth, output=a.limits.output)
     return run(
         service.session, a.language, a.lane, a.text, a.given, limits, service.on_start, a.input,
-        a.ways,
+        a.ways, explain=not a.brief,
     )  # fmt: skip
 
 

@@ -32,6 +32,10 @@ LONGEST_SUPPLY = 24
 """Characters of supplied names, or of input, that the title of the program shows."""
 
 
+RESTING = 0.4
+"""Seconds after which the keys are taken to rest."""
+
+
 class ProgramPane(BenchCommands):
     """The program, its tree and tokens, its outcomes and its walk, kept in step as it is typed."""
 
@@ -39,6 +43,8 @@ class ProgramPane(BenchCommands):
         super().__init__(folder, program)
         self._draft_timer: Timer | None = None
         self._waiting: Timer | None = None
+        self._longer: list[str] = []
+        """Lanes that take longer than nearly all: they go on when the keys rest."""
         self._ways: tuple[str, str, list[int]] = ("", "", [])
         """A program and a lane, and the ways that were chosen for it."""
 
@@ -174,18 +180,36 @@ class ProgramPane(BenchCommands):
         if not self.lanes.lanes:
             return
         self._ask_walk(self.at)
+        self._longer.clear()
         for lane in self.lanes.lanes:
-            self._run_lane(lane)
+            self._run_lane(lane, brief=True)
         if self._waiting is None:
             self._waiting = self.set_timer(PATIENCE, self._still_running)
 
-    def _run_lane(self, lane: str) -> None:
+    def _run_lane(self, lane: str, *, brief: bool = False) -> None:
         assert self.desk is not None
         run = RunLane(
             language=self.language, text=self.editor.text, lane=lane, input=self.input,
-            given=self.walking.given, ways=self.ways_on(lane),
+            given=self.walking.given, ways=self.ways_on(lane), brief=brief,
         )  # fmt: skip
-        self.desk.ask("program", run, partial(self._ran, self.version, lane))
+        take = self._ran_briefly if brief else self._ran
+        self.desk.ask("program", run, partial(take, self.version, lane))
+
+    def _ran_briefly(self, version: int, lane: str, result: RunResult) -> None:
+        """A lane that takes longer than nearly all runs as far as it may when the keys rest."""
+        ending = result.outcome
+        if version == self.version and (ending.kind, ending.name) == ("out of fuel", "calls"):
+            self._longer.append(lane)
+            if len(self._longer) == 1:
+                self.set_timer(RESTING, partial(self._run_longer, version))
+        else:
+            self._ran(version, lane, result)
+
+    def _run_longer(self, version: int) -> None:
+        if version == self.version:
+            lanes, self._longer = self._longer, []
+            for lane in lanes:
+                self._run_lane(lane)
 
     def _still_running(self) -> None:
         """Say of what another text gave that it did."""
