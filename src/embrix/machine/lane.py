@@ -131,7 +131,7 @@ class Lane:
             return recorder
 
         whole = limits or Limits()
-        if variant != "plain" and self.interpreter.repeating and whole.calls > 2 * MANY:
+        if variant != "plain" and self._may_come_back(whole, given_input, ways):
             # Steps that soon come back to where they were are not taken over and over.
             first = result(replace(whole, calls=MANY))
             if first.outcome.name != "calls":
@@ -151,6 +151,14 @@ class Lane:
         `BadBinding`."""
         term, values = self._given(term, {}, limits)
         return self.machine.run(term, values, limits=limits, variant="plain")
+
+    def _may_come_back(
+        self, limits: Limits, given_input: Sequence[str], ways: Sequence[int]
+    ) -> bool:
+        """Whether it is looked soon if the steps of a run come back to where they were: not where
+        lines of input or chosen ways may still lead out."""
+        free = not given_input and not ways
+        return bool(self.interpreter.repeating) and free and limits.calls > 2 * MANY
 
     def _cycle(self, recorder: Recorder) -> Outcome | None:
         """That a run comes back to where it was, if its record shows that."""
@@ -201,7 +209,7 @@ class Lane:
                 given_input=given_input, kept=kept, ways=ways,
             )  # fmt: skip
 
-        if self.interpreter.repeating and whole.calls > 2 * MANY:
+        if self._may_come_back(whole, given_input, ways):
             few = partial(record, replace(whole, calls=MANY))
             first = few(recorder)
             cycle = self._cycle(recorder) if first.outcome.name == "calls" else None
