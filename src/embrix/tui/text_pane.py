@@ -26,9 +26,9 @@ from embrix.tui.annotated import AnnotatedEditor, Remark, in_full, verdicts
 from embrix.tui.bars import Title, tell
 from embrix.tui.case_making import begun, make_case, make_stop
 from embrix.tui.desk import Desk
-from embrix.tui.dialogs import Show
 from embrix.tui.document import ChangedElsewhere, Document
 from embrix.tui.editor import KEEPING
+from embrix.tui.repairing import repair
 from embrix.tui.unsaved_text import discard, save
 from embrix.tui.workbench import Say, Workbench
 
@@ -348,23 +348,8 @@ class TextPane:
         agreed to."""
         if self.document is None:
             return
-        request = Mend(file=self.name, text=self._text, line=line + 1)
-        self._desk.drop("mend")
-        self._desk.ask("mend", request, partial(self._mended, say, put or self.write))
-
-    def _mended(self, say: Say, put: Callable[[str], None], change: TextChange) -> None:
-        if change.refused:
-            say(change.refused, "brass")
-            return
-
-        def answered(yes: str | None) -> None:
-            if yes is not None and self._text == change.old:
-                put(change.text)
-                say("mended; Ctrl+Z undoes it", "ink")
-
-        self._bench.app.push_screen(
-            Show("repair", self.name, change.changes, "Enter carries it out"), answered
-        )
+        asked = Mend(file=self.name, text=self._text, line=line + 1)
+        repair(self._bench, self._desk, asked, lambda: self._text, say, put or self.write)
 
     # ---------------------------------------------------------------- several files at once
 
