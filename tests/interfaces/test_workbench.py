@@ -7,15 +7,12 @@ import os
 from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager
 from pathlib import Path
-from typing import Any
 
 import pytest
 from textual.pilot import Pilot
 from textual.widgets import Static
 
 from embrix.course.drafts import Draft, find_draft
-from embrix.messages.request import Request
-from embrix.messages.requests import RunLane
 from embrix.tui.app import WorkbenchApp
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.bench import Bench
@@ -185,64 +182,6 @@ async def test_the_timeline_steps_both_ways_and_marks_the_program(course_copy: P
         assert screen.at == screen.step_rows.length - 1
         await pilot.press("f9")
         assert screen.at == 0
-
-
-async def test_the_step_is_kept_while_a_program_cannot_be_read(course_copy: Path) -> None:
-    """As an instructor changes a number: its last digit goes, then another comes. A program that
-    has become much shorter is walked from its first step."""
-    async with opened(course_copy) as pilot:
-        screen = bench(pilot)
-        for text, at in [
-            ("let x = 2 + 3 in\nx * 4", 0), ("let x = 2 +  in\nx * 4", 0),
-            ("let x = 2 + 5 in\nx * 4", 7), ("let x = 2 + ", 0), ("5", 0),
-        ]:  # fmt: skip
-            await write(pilot, text)
-            await settled(screen)
-            assert screen.at == at, text
-            if screen.step_rows.length > 7:
-                screen.walking.go(7)
-
-
-async def test_a_lane_without_end_waits_until_the_keys_rest(course_copy: Path) -> None:
-    """While she types nothing runs as far as it may; then it does, and is told as ever."""
-    async with opened(course_copy, "mere/programs/twice.mere") as pilot:
-        screen = bench(pilot)
-        assert screen.desk is not None
-        asked: list[RunLane] = []
-        ask = screen.desk.ask
-
-        def asking(topic: str, request: Request, *rest: Any, **more: Any) -> None:
-            asked.extend([request] if isinstance(request, RunLane) else [])
-            ask(topic, request, *rest, **more)
-
-        screen.desk.ask = asking  # type: ignore[method-assign]
-        await write(pilot, "let f of n = f (n + 1) in f 1")
-        await settled(screen)
-        lanes = screen.lanes.lanes
-        assert [(one.lane, one.brief) for one in asked[: len(lanes)]] == [(n, True) for n in lanes]
-        assert sorted((one.lane, one.brief) for one in asked[len(lanes) :]) == [
-            (name, False) for name in sorted(lanes)
-        ]  # fmt: skip
-        assert all("400,000" in text for text in outcomes(screen).values())
-        asked.clear()
-        await write(pilot, "let f of n = f (n + 1) in 2")
-        await settled(screen)
-        assert [one.brief for one in asked] == [True] * len(lanes)
-
-
-async def test_another_program_is_walked_from_its_first_step_or_where_it_was_left(
-    course_copy: Path,
-) -> None:
-    async with opened(course_copy) as pilot:
-        screen = bench(pilot)
-        first, second = (course_copy / "drip" / "programs" / name
-                         for name in ("chamber.drip", "toll.drip"))  # fmt: skip
-        steps = {first: 9, second: 4}
-        for path, expected in ((first, 0), (second, 0), (first, 9), (second, 4)):
-            screen.open_program(path)
-            await settled(screen)
-            assert screen.at == expected, path.name
-            screen.walking.go(steps[path])
 
 
 async def test_marks_are_seen_again_when_their_lane_is(course_copy: Path) -> None:

@@ -67,29 +67,6 @@ async def test_what_is_typed_counts_before_it_is_saved(course_copy: Path) -> Non
         await until(lambda: "is back" in screen.query_one(Masthead).notice, "told")
 
 
-async def test_a_change_counts_at_once_and_once(course_copy: Path) -> None:
-    """The course is read before the change is drawn, and not again when its message comes."""
-    async with opened(course_copy) as pilot:
-        screen = bench(pilot)
-        file = course_copy / "drip" / "environment.brix"
-        screen.open_text(file)
-        await settled(screen)
-        asked: list[int] = []
-        read = screen.read_course
-
-        def reading() -> None:
-            asked.append(len(screen.unsaved_files))
-            read()
-
-        screen.read_course = reading  # type: ignore[method-assign]
-        screen.writing.editor.replace("# a word\n", (0, 0), (0, 0))
-        assert screen.unsaved_files == {file}
-        assert asked == [1]
-        await pilot.pause(0.3)
-        await settled(screen)
-        assert asked == [1]
-
-
 async def test_a_note_leads_to_its_place(course_copy: Path) -> None:
     path = course_copy / LANE
     path.write_text(path.read_text() + "\ndefine odd(n: Number) -> Number\n  m\n")
