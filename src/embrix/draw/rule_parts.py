@@ -5,7 +5,6 @@ All parts are texts in the notation, with the names of the rule.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from typing import Literal, TypeAlias
 
 from msgspec import Struct
@@ -60,12 +59,11 @@ class Said(Struct, frozen=True):
         return "".join(pieces)
 
     @property
-    def unsaid(self) -> Iterator[tuple[str, str]]:
-        """What it is about that its template does not say, by parameter."""
-        template = self.function.judgement
-        for number, pair in enumerate(zip(self.function.params, self.args, strict=False)):
-            if template is not None and number not in template:
-                yield pair
+    def unsaid(self) -> list[tuple[int, str]]:
+        """The parameters that it is about and that its template does not say, by number."""
+        function = self.function
+        named = enumerate(function.params[: len(self.args)])
+        return [pair for pair in named if pair[0] not in (function.judgement or (pair[0],))]
 
     def _given(self, part: int) -> str:
         if part == RESULT:

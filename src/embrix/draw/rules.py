@@ -28,6 +28,7 @@ from embrix.draw.helpers import with_own_rules
 from embrix.draw.rule_parts import Condition, RuleParts, Said
 from embrix.draw.rule_paths import RuleFinder
 from embrix.draw.rule_texts import WORD, FreshNames, RulePath, renamed_words, when
+from embrix.terms.node import Constructor
 from embrix.terms.types import Con, settle
 from embrix.text.source import Span
 
@@ -62,7 +63,7 @@ def _in_words(rule: RuleParts) -> InferenceRule:
     premises = []
     for one in rule.premises:
         handed = [
-            f"{name} = {text}" for name, text in one.unsaid
+            f"{name} = {text}" for number, name in one.unsaid for text in (one.args[number],)
             if (text != name or name not in own) and (seen | set(own)) & set(WORD.findall(text))
         ]  # fmt: skip
         premises.append(one.text + (f" where {', '.join(handed)}" if handed else ""))
@@ -196,9 +197,7 @@ class _Rules(RuleFinder):
 
     def _all_named(self, pattern: s.Pattern, taken: set[str]) -> s.Pattern:
         """The pattern of a form with names for parts that have none, those of the fields."""
-        forms = (one for one in self._interpreter.constructors.values()
-                 if isinstance(pattern, s.PMake) and one.name == pattern.name)  # fmt: skip
-        form = next(forms, None)
+        form = self._form(pattern)
         for part, name in zip(pattern.args, form.fields, strict=False) if form else ():  # type: ignore[union-attr]
             if isinstance(part, s.PAny):
                 own = name if name not in taken else f"{name}1"
@@ -243,14 +242,19 @@ class _Rules(RuleFinder):
         if untold:
             yield Condition("otherwise", ("clauses",))
 
+    def _form(self, pattern: s.Pattern) -> Constructor | None:
+        """The form that a pattern takes; None where that is not one form."""
+        forms = self._interpreter.constructors.values()
+        known = (one for one in forms if isinstance(pattern, s.PMake) and one.name == pattern.name)
+        return next(known, None)
+
     def _goes_on(self, pattern: s.Pattern) -> bool:
         """Whether some part of a form stands in a pattern that may itself be any form."""
         while isinstance(pattern, s.PAs):
             pattern = pattern.inner
         if not isinstance(pattern, s.PMake):
             return not isinstance(pattern, s.PConst)
-        forms = (one for one in self._interpreter.constructors.values() if one.name == pattern.name)
-        form = next(forms, None)
+        form = self._form(pattern)
         sorts = {one.owner for one in self._interpreter.signature.forms}
         return form is None or any(
             self._goes_on(part) for part, kind in zip(pattern.args, form.types, strict=False)

@@ -55,6 +55,7 @@ class _Paper:
         self._selectors = dict(_selectors(interpreter))
         self._substituting = substituters(interpreter)
         self._facts = RuleFacts(interpreter)
+        self._constructors = {one.name: one for one in interpreter.constructors.values()}
 
     def rules(self, rule: RuleParts) -> Iterator[InferenceRule]:
         """The rule, in two where a part of a form may be missing; none where its conditions cannot
@@ -80,10 +81,9 @@ class _Paper:
     def _leaves_named(self, draft: RuleDraft) -> None:
         """A number, a name or a text that may be any is still one: it gets a name."""
         numbers = count(1)
-        forms = {one.name: one for one in self._interpreter.constructors.values()}
 
         def name(term: RuleTerm) -> RuleTerm | None:
-            form = forms.get(term.text) if term.kind == "make" else None
+            form = self._constructors.get(term.text) if term.kind == "make" else None
             if form is None or len(term.parts) != 1 or term.parts[0].kind != "any":
                 return None
             kind = settle(form.types[0])
@@ -97,9 +97,8 @@ class _Paper:
 
     def _with_and_without(self, draft: RuleDraft) -> Iterator[RuleDraft]:
         """The same for each way in which parts that may be missing are there or not."""
-        forms = {one.name: one for one in self._interpreter.constructors.values()}
         for form in (part for arg in draft.conclusion.args for part in parts_within(arg)):
-            known = forms.get(form.text) if form.kind == "make" else None
+            known = self._constructors.get(form.text) if form.kind == "make" else None
             for part, kind in zip(form.parts, known.types if known else (), strict=False):
                 settled = settle(kind)
                 maybe = isinstance(settled, Con) and settled.name == "Maybe"
@@ -184,12 +183,12 @@ def _handed_on(
 ) -> Iterator[str]:
     """What a premise is handed that its template does not say, where it is something else than what
     the conclusion has, and speaks of something that is `seen` in the rule."""
-    function, own = judged.said.function, conclusion.said.function.params
-    for number, (name, term) in enumerate(zip(function.params, judged.args, strict=False)):
-        hidden = number not in (function.judgement or (number,))
+    own = conclusion.said.function.params
+    for number, name in judged.said.unsaid:
+        term = judged.args[number]
         unchanged = term == RuleTerm("var", name) and name in own
         whole = term.kind in ("raw", "const")
-        if hidden and not unchanged and (whole or any(
+        if not unchanged and (whole or any(
             part.text in seen or part.text in own for part in parts_within(term)
         )):  # fmt: skip
             yield f"{writing.text(RuleTerm('var', name))} = {writing.text(term)}"

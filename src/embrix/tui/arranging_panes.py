@@ -9,7 +9,7 @@ from embrix.tui.workbench import Workbench
 ARRANGEMENTS = {
     "running": "program, lanes, walk: all beside each other",
     "writing": "the text large, the walk small",
-    "lecturing": "program and walk large, nothing else",
+    "lecturing": "program, walk and step large, nothing else",
 }
 FILLED = ("program", "text", "side", "walk", "step-details")
 """The panes that can fill the screen."""

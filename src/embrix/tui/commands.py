@@ -193,7 +193,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("alt+2", "arrange('writing')", "", "Arrange the panes for writing: the text large",
             footer=False, shown_key="Alt+2"),
     Command("alt+3", "arrange('lecturing')", "",
-            "Arrange the panes for lecturing: program and walk large, nothing else",
+            "Arrange the panes for lecturing: program, walk and step large, nothing else",
             footer=False, shown_key="Alt+3"),
     Command("alt+k", "lesson", "lesson", "Show a lesson of the course, stop by stop", footer=False,
             shown_key="Alt+K"),
