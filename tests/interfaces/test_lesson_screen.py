@@ -172,15 +172,20 @@ async def test_a_step_becomes_a_stop_and_stops_are_moved(course_copy: Path) -> N
         await until(lambda: screen.writing.document is not None, "the lesson")
         assert screen.writing.document is not None
         assert screen.writing.document.path.name == path.name
+        assert screen.writing.editor.text.endswith('notes = ""\n')
+        # The cursor is where the notes are written.
+        await pilot.press(*"Again.")
         added = screen.writing.editor.text
         assert added.startswith(path.read_text().rstrip("\n"))
         assert added.endswith(
             '[[stop]]\nname = "level is looked up, time 2"\nfile = "programs/shadow.drip"\n'
             'lanes = ["environment"]\nwhere = {lookup = "level", time = 2}\n'
+            'notes = "Again."\n'
         )
         # It counts at once; saved it is when that is asked for.
         view = await lecturing(pilot)
-        assert [stop.name for stop in view.lesson.stops][-1] == "level is looked up, time 2"
+        last = view.lesson.stops[-1]
+        assert (last.name, last.notes) == ("level is looked up, time 2", "Again.")
         await pilot.press("escape")
         screen.set_focus(screen.writing.editor)
         await pilot.press("ctrl+s")

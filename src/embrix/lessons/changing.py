@@ -59,7 +59,7 @@ def _counted(walk: Walk, number: int, where: Where) -> Where | None:
 
 
 def with_stop(text: str, entries: Mapping[str, Any], where: Where | None) -> str:
-    """A lesson with one stop more at its end."""
+    """A lesson with one stop more at its end, its last line an empty `notes`."""
     table = tomlkit.table()
     for key, value in entries.items():
         if value:
@@ -72,6 +72,7 @@ def with_stop(text: str, entries: Mapping[str, Any], where: Where | None) -> str
         if where.time > 1:
             step["time"] = where.time
         table["where"] = step
+    table["notes"] = ""
     document = tomlkit.document()
     stops = tomlkit.aot()
     stops.append(table)

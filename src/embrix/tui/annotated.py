@@ -88,9 +88,9 @@ class AnnotatedEditor(ProgramEditor):
         if self.virtual_size.width < room:
             self.virtual_size = Size(room, self.virtual_size.height)
 
-    def reveal_line(self, number: int) -> None:
+    def reveal_line(self, number: int, column: int = 0) -> None:
         """Put the cursor on a line, counted from zero, and show what stands around it."""
-        self.move_cursor((number, 0))
+        self.move_cursor((number, column))
         self.scroll_to(y=max(0, number - 2), animate=False)
 
     @property

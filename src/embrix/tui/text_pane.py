@@ -460,11 +460,12 @@ class TextPane:
     def _stop_made(self, lesson: Path, made: TextChange) -> None:
         if not made.refused and not begun(lesson, self._bench.say):
             return
-        self._added(lesson, made, "[[stop]]", "added as the last stop, not saved yet: write "
-                    "notes = …; Ctrl+S saves it")  # fmt: skip
+        self._added(lesson, made, 'notes = "', "added as the last stop, not saved yet: write its "
+                    "notes; Ctrl+S saves it")  # fmt: skip
 
-    def _added(self, path: Path, made: TextChange, head: str, message: str) -> None:
-        """Write what has been made into the text of its file, and go there."""
+    def _added(self, path: Path, made: TextChange, place: str, message: str) -> None:
+        """Write what has been made into the text of its file, and go to the last place where
+        something stands, behind it."""
         if made.refused:
             self._bench.say(made.refused, "brass")
             return
@@ -473,8 +474,9 @@ class TextPane:
             self._bench.say(f"{path.name} has changed meanwhile; nothing was added", "brass")
             return
         self.editor.replace_all(made.text)
-        before, _, _ = made.text.rpartition(head)
-        self.editor.reveal_line(before.count("\n"))
+        before, _, _ = made.text.rpartition(place)
+        last = (before + place).splitlines()[-1]
+        self.editor.reveal_line(before.count("\n"), len(last))
         self._bench.say(message)
 
     @property
