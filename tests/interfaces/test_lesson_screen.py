@@ -184,8 +184,8 @@ async def test_a_step_becomes_a_stop_and_stops_are_moved(course_copy: Path) -> N
         )
         # It counts at once; saved it is when that is asked for.
         view = await lecturing(pilot)
-        last = view.lesson.stops[-1]
-        assert (last.name, last.notes) == ("level is looked up, time 2", "Again.")
+        await until(lambda: [(stop.name, stop.notes) for stop in view.lesson.stops][-1]
+                    == ("level is looked up, time 2", "Again."), "the stop")  # fmt: skip
         await pilot.press("escape")
         screen.set_focus(screen.writing.editor)
         await pilot.press("ctrl+s")

@@ -127,7 +127,7 @@ class BenchCommands(TextActions):
             self.writing.open(self.course_folder / language.file)
             self.writing.reveal("grammar")
         if self.writing.is_open:
-            self.writing.read_now()
+            self.read_typed()
             text = self.editor.text
             self.app.push_screen(Drafting(self, self.desk, self.language, self.writing, text))
 
@@ -142,6 +142,7 @@ class BenchCommands(TextActions):
     def action_prompt(self) -> None:
         """The prompt for the language of the program."""
         if self.desk is not None and self.language:
+            self.read_typed()
             said = self.transcripts.setdefault(self.language, [])
             self.app.push_screen(Prompting(self.desk, self.language, said, self.open_view))
 

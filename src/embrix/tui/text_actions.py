@@ -142,7 +142,6 @@ class TextActions(Workbench):
         if summary is not None and own in {one.name for one in summary.lanes}:
             lane = own
         if self.desk is not None and lane:
-            self.writing.read_now()
             self.app.push_screen(ClauseGrid(self, self.desk, lane))
 
     def action_next_note(self, by: int) -> None:
@@ -150,6 +149,9 @@ class TextActions(Workbench):
 
     def action_save_all(self) -> None:
         self.writing.save_all()
+
+    def read_typed(self) -> None:
+        self.writing.read_now()
 
     def begin_text_actions(self, desk: Desk) -> None:
         self.writing = TextPane(self, desk)

@@ -53,6 +53,8 @@ class View(Once, Screen[None]):
         self._desk = desk
         self._version = -1
         """That of the program when it was last on top."""
+        # What is asked here is asked about what stands in the editors now.
+        bench.read_typed()
 
     def footer(self) -> Footer:
         return Footer(lambda: [one for one in of_place(self.PLACE) if one.footer])

@@ -152,6 +152,10 @@ class Workbench(Screen[None]):
         """Read the course anew, with what is typed and not saved."""
 
     @abstractmethod
+    def read_typed(self) -> None:
+        """Read the course with what has just been typed, if that is still to be done."""
+
+    @abstractmethod
     def open_text(self, path: Path, line: int = 0) -> None:
         """Write a file of the course beside the program, from a line on that counts from one."""
 
