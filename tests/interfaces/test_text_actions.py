@@ -191,6 +191,20 @@ async def test_saving_all_files_overwrites_nothing_unseen(course_copy: Path) -> 
         assert "changed outside" in screen.query_one(Masthead).notice
 
 
+async def test_the_program_is_saved_with_all_files(course_copy: Path) -> None:
+    async with opened(course_copy, "drip/programs/toll.drip") as pilot:
+        screen = await at(pilot, course_copy, LANE, "Lit(n)", "Lit")
+        screen.writing.editor.insert("# by hand\n", (0, 0))
+        screen.editor.insert("# a program\n", (0, 0))
+        await pilot.press("alt+s")
+        masthead = screen.query_one(Masthead)
+        await until(lambda: masthead.notice == "saved environment.brix, toll.drip", "both saved")
+        assert (course_copy / LANE).read_text().startswith("# by hand\n")
+        assert (course_copy / "drip/programs/toll.drip").read_text().startswith("# a program\n")
+        await pilot.press("alt+s")
+        await until(lambda: masthead.notice == "there was nothing to save", "that nothing is left")
+
+
 async def test_what_was_told_stays_while_the_course_is_read_again(course_copy: Path) -> None:
     """A file saved here, and another written outside at that moment: both are told, one by its
     effect; the word that a file is saved is not covered by the course being read."""

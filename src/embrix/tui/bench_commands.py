@@ -13,6 +13,7 @@ from embrix.tui.comparing import Comparing
 from embrix.tui.deciding import Deciding
 from embrix.tui.deriving import Deriving
 from embrix.tui.dialogs import AskText, Help, Pick
+from embrix.tui.document import Document
 from embrix.tui.drafting import Drafting
 from embrix.tui.drawing import Drawings
 from embrix.tui.forking import Forking
@@ -385,10 +386,27 @@ class BenchCommands(TextActions):
         if self.document is None or not self.document.named:
             self.choosing.name_it()
             return
+        self._save_program(self.document, [])
+
+    def action_save_all(self) -> None:
+        """Save the program and every file of the course; a text without a name is asked for one."""
+        saved = self.writing.save_all()
         document = self.document
+        if saved is None:
+            return
+        if document is not None and not document.is_saved(self.editor.text):
+            if document.named:
+                self._save_program(document, saved)
+            else:
+                self.choosing.name_it()
+            return
+        self.say(f"saved {', '.join(saved)}" if saved else "there was nothing to save")
+
+    def _save_program(self, document: Document, others: list[str]) -> None:
+        """Save the program, and tell it with the other files that have been saved."""
 
         def saved() -> None:
-            self.say(f"saved {document.path.name}")
+            self.say(f"saved {', '.join([*others, document.path.name])}")
             self.show_title()
 
         save(self.app, document, lambda: self.editor.text, self.say, saved)

@@ -148,7 +148,7 @@ WRITING = (
     _writing("alt+n", "next_note(1)", "", "To the next error, warning or red case of this file"),
     _writing("alt+p", "next_note(-1)", "", "To the previous one"),
     _writing("alt+o", "outline", "", "Show forms and functions of the lane as a grid of clauses"),
-    _writing("alt+s", "save_all", "", "Save every file that has unsaved text"),
+    _writing("alt+s", "save_all", "", "Save the program and all files of the course"),
 )  # fmt: skip
 
 

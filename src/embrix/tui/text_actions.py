@@ -147,9 +147,6 @@ class TextActions(Workbench):
     def action_next_note(self, by: int) -> None:
         self.writing.next_note(by)
 
-    def action_save_all(self) -> None:
-        self.writing.save_all()
-
     def read_typed(self) -> None:
         self.writing.read_now()
 

@@ -413,13 +413,14 @@ class TextPane:
         self._bench.read_course()
         return True
 
-    def save_all(self) -> None:
-        """Save every file of the course that has text which is not saved."""
+    def save_all(self) -> list[str] | None:
+        """Save every file of the course that has text which is not saved. The names of those files;
+        None where one is not saved, and it is told why."""
         saved: list[str] = []
         if self.document is not None and self.changed:
             self.save(self._bench.say)
             if self.changed:
-                return
+                return None
             saved.append(self.document.path.name)
         for path, text in list(self._unsaved.items()):
             try:
@@ -427,16 +428,15 @@ class TextPane:
                 document.save(text)
             except (OSError, Unreadable) as fault:
                 self._bench.say(f"{path.name} is not saved: {refusal(fault)}", "brick")
-                return
+                return None
             except ChangedElsewhere:
                 self._bench.say(f"{path.name} was changed outside: open it and save it there",
                                 "brass")  # fmt: skip
-                return
+                return None
             self._unsaved.pop(path, None)
             saved.append(path.name)
-        message = f"saved {', '.join(saved)}" if saved else "every file of the course is saved"
-        self._bench.say(message)
         self._bench.read_course()
+        return saved
 
     def add_case(self) -> None:
         """Put the program on the bench with what its lanes give into the suite, as its last case;
