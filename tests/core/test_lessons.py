@@ -177,22 +177,43 @@ def test_bad_lessons_are_told_with_their_place(text: str, message: str) -> None:
     assert wrong[0].span.end <= len(text) + 1
 
 
-def test_one_bad_stop_hides_no_other() -> None:
-    lesson, wrong = read(HEAD + STOP + STOP + 'show = "film"\n' + STOP)
+def test_one_bad_entry_hides_nothing_else() -> None:
+    lesson, wrong = read(HEAD + STOP + STOP + 'notes = "aloud"\nshow = "film"\n' + STOP)
     assert len(wrong) == 1
     assert lesson is not None
-    assert len(lesson.stops) == 2
+    assert [(stop.shown, stop.notes) for stop in lesson.stops] == [
+        ("walk", ""), ("walk", "aloud"), ("walk", ""),
+    ]  # fmt: skip
 
 
-def test_stops_that_go_on_from_a_bad_one_are_not_bad_as_well() -> None:
-    """Its file is not there; the others say nothing of their own program and lanes."""
+def test_a_lane_that_there_is_not_hides_no_other() -> None:
+    stop = STOP.replace('["environment"]', '["environment", "lazy"]')
+    lesson, wrong = read(text := HEAD + stop)
+    assert lesson is not None
+    assert lesson.stops[0].lanes == ("environment",)
+    assert [text[one.span.start : one.span.end] for one in wrong] == ["lazy"]
+
+
+def test_what_is_covered_stays_covered_when_the_cover_is_wrong() -> None:
+    lesson, wrong = read(HEAD + STOP + 'cover = ["reslt"]\n')
+    assert len(wrong) == 1
+    assert lesson is not None
+    assert "result" in lesson.stops[0].covered
+
+
+def test_a_stop_that_cannot_be_shown_keeps_its_place() -> None:
+    """What goes on from it is not told to be wrong as well, and does not go on from another."""
+    before = STOP.replace('"s"', '"before"', 1)
     first = STOP.replace("program = ", "file = ", 1)
     assert first != STOP
-    lesson, wrong = read(HEAD + first + '[[stop]]\nname = "t"\n[[stop]]\nname = "u"\n')
+    more = '[[stop]]\nname = "t"\n[[stop]]\nname = "u"\nlanes = ["environment"]\n'
+    lesson, wrong = read(HEAD + before + first + more + STOP)
     assert len(wrong) == 1
     assert "No such file" in wrong[0].message
     assert lesson is not None
-    assert lesson.stops == ()
+    assert [(stop.name, bool(stop.program)) for stop in lesson.stops] == [
+        ("before", True), ("s", False), ("t", False), ("u", False), ("s", True),
+    ]  # fmt: skip
 
 
 # ---------------------------------------------------------------------- slides
@@ -402,7 +423,7 @@ def test_a_language_that_cannot_run_is_told_of_once(course_copy: Path) -> None:
     assert "drip/drip.brix" in wrong
     assert not [name for name in wrong if name.endswith(".lesson.toml")]
     shown = lesson_shown(session, course_copy / "drip" / "names.lesson.toml")
-    assert shown.stops == []
+    assert [(stop.lane, stop.lanes, stop.step) for stop in shown.stops] == [("", [], -1)] * 8
     assert "cannot run" in shown.wrong[-1]
 
 

@@ -243,3 +243,25 @@ async def test_a_program_that_is_named_from_here_has_its_lessons(
         assert screen.writing.document is not None
         assert screen.writing.document.path.name == "names.lesson.toml"
         assert 'file = "programs/shadow.drip"' in screen.writing.editor.text.rpartition("[[")[2]
+
+
+async def test_a_lesson_that_is_edited_while_it_is_given_is_followed(course_copy: Path) -> None:
+    path = course_copy / "drip" / "names.lesson.toml"
+    async with opened(course_copy) as pilot:
+        view = await lecturing(pilot)
+        await pilot.press("end")
+        assert view.at == 7
+        before = path.read_text()
+        path.write_text(before.replace('name = "Where it goes wrong"', 'name = "The place"'))
+        await until(lambda: view.stop is not None and view.stop.name == "The place", "the name")
+        assert view.at == 7
+        # Stops that go are told, and so is what is wrong with those that stay.
+        short = before[: before.rindex("[[stop]]")].replace('"by_name"', '"by_nam"')
+        path.write_text(short)
+        await until(lambda: len(view.lesson.stops) == 7, "the lesson without its last stop")
+        assert view.at == 6
+        assert "no lane called by_nam" in str(view.query_one(Masthead).render())
+        path.write_text(before)
+        await until(lambda: len(view.lesson.stops) == 8, "the lesson as it was")
+        assert view.at == 6
+        assert "by_nam" not in str(view.query_one(Masthead).render())

@@ -63,7 +63,7 @@ def _as_data(session: Session, lesson: Lesson) -> dict[str, Any]:
         try:
             played = play(session, lesson, stop)
         except (BadBinding, NoLane):
-            continue  # reported
+            played = Played(stop, {}, None, 0, True)  # why is reported
         stops.append({
             "name": stop.name, "lanes": {lane: ending(r) for lane, r in played.results.items()},
             "step": played.number, "there": played.there, "shows": _step(played),
@@ -86,6 +86,9 @@ def _print(lesson: dict[str, Any]) -> None:
         print(f"  {number}. {visible(stop['name'])}")
         for lane, gives in stop["lanes"].items():
             print(f"       {lane}: {visible(cut(gives, 80))}")
+        if not stop["lanes"]:
+            print("       cannot be shown as it stands")
+            continue
         place = f"step {stop['step']}" if stop["there"] else f"near step {stop['step']}"
         print(f"       {place}: {visible(cut(' '.join(stop['shows'].split()), 90))}")
         if stop["question"]:

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import tomllib
-from collections.abc import Collection, Mapping
+from collections.abc import Callable, Collection, Mapping
+from contextlib import suppress
 from pathlib import Path
-from typing import Any, cast, get_args
+from typing import Any, ParamSpec, TypeVar, cast, get_args
 
 from embrix.lanes.session import Session
 from embrix.lessons.lesson import (
@@ -32,6 +33,9 @@ STOP_KEYS = (
     "given", "input", "ways",
 )  # fmt: skip
 MOST_TIMES = 100_000
+
+P = ParamSpec("P")
+T = TypeVar("T")
 
 
 def read_lesson(
@@ -66,12 +70,13 @@ def read_lesson(
         )  # fmt: skip
         return None
     stops: list[LessonStop] = []
-    lost = False
     for part, table in enumerate(found):
         try:
-            stops.append(_stop(entries, table, part, lanes[language], stops[-1:], lost=lost))
+            stops.append(_stop(entries, table, part, lanes[language], stops[-1:]))
         except Wrong:
-            lost = True
+            name = table.get("name")
+            name = name if isinstance(name, str) else f"stop {part + 1}"
+            stops.append(LessonStop(name, "", "", (), entries.entry(part, "name")))
     return Lesson(source, title, language, about, tuple(stops))
 
 
@@ -81,38 +86,65 @@ def _stop(
     part: int,
     lanes: Collection[str],
     before: list[LessonStop],
-    *,
-    lost: bool,
 ) -> LessonStop:
-    """A stop; what it does not say of its program and lanes is as at the stop before, which may be
-    `lost`: what is wrong with that has been said. Raises `Wrong`."""
+    """A stop; what it does not say of its program and lanes is as at the stop before. Raises
+    `Wrong` where there is no program or no lane; what else is wrong is reported and left out."""
     data = entries.unknown_keys(table, STOP_KEYS, part)
     name = entries.text(data, "name", part, needed=True)
     program, file = _program(entries, data, part)
-    own = entries.texts(data, "lanes", part, "lanes")
-    for lane in own:
-        entries.lane(lane, lanes, part, "lanes")
+    own = _lanes(entries, data, part, lanes)
     same = program is None
     if not before and (same or not own):
-        if lost:
-            raise Wrong
         raise entries.wrong(part, "name", "the first stop says which program runs on which lanes",
                             'write file = "…" (or program = "…") and lanes = ["…"]')  # fmt: skip
+    if (same or not own) and not before[0].lanes:
+        raise Wrong  # what is wrong at the stop before has been said
     if program is None:
         program, file = before[0].program, before[0].file
+    answers = _or({}, _answers, entries, data, part, lanes)
+    if len(own) < len(data.get("lanes", ())):  # an answer may be that of a lane that is left out
+        answers = {lane: text for lane, text in answers.items() if lane in ("", *own)}
+    return LessonStop(
+        name, program, file, own or before[0].lanes, entries.entry(part, "name"),
+        _or(None, _where, entries, data, part), _or("walk", _shown, entries, data, part),
+        _or("", entries.text, data, "notes", part), _or("", entries.text, data, "question", part),
+        _covered(entries, data, part), answers,
+        _or({}, _given, entries, data, part) if "given" in data or not same else before[0].given,
+        _or((), entries.texts, data, "input", part, "lines") if "input" in data or not same
+        else before[0].input,
+        _or((), _ways, entries, data, part),
+    )  # fmt: skip
+
+
+def _or(left_out: T, read: Callable[P, T], *args: P.args, **names: P.kwargs) -> T:
+    """What is read, or what stands for it where it is wrong, which has been reported then."""
+    try:
+        return read(*args, **names)
+    except Wrong:
+        return left_out
+
+
+def _lanes(
+    entries: Entries, data: Mapping[str, Any], part: int, lanes: Collection[str]
+) -> tuple[str, ...]:
+    """The lanes of a stop that there are; none where it names none. Raises `Wrong` where it names
+    some, and there is none of them."""
+    named = entries.texts(data, "lanes", part, "lanes")
+    found: list[str] = []
+    for lane in named:
+        with suppress(Wrong):
+            entries.lane(lane, lanes, part, "lanes")
+            found.append(lane)
+    if named and not found:
+        raise Wrong
+    return tuple(found)
+
+
+def _given(entries: Entries, data: Mapping[str, Any], part: int) -> dict[str, str]:
     given = entries.table(data, "given", part)
     if not all(isinstance(one, str) for one in given.values()):
         raise entries.wrong(part, "given", "`given` names expressions", 'given = { x = "5" }')
-    return LessonStop(
-        name, program, file, own or before[0].lanes, entries.entry(part, "name"),
-        _where(entries, data, part), _shown(entries, data, part),
-        entries.text(data, "notes", part), entries.text(data, "question", part),
-        _covered(entries, data, part), _answers(entries, data, part, lanes),
-        given if "given" in data or not same else before[0].given,
-        entries.texts(data, "input", part, "lines") if "input" in data or not same
-        else before[0].input,
-        _ways(entries, data, part),
-    )  # fmt: skip
+    return given
 
 
 def _program(
@@ -170,11 +202,14 @@ def _shown(entries: Entries, data: Mapping[str, Any], part: int) -> Shown:
 
 
 def _covered(entries: Entries, data: Mapping[str, Any], part: int) -> tuple[Covered, ...]:
-    covered = entries.texts(data, "cover", part, "what is covered")
-    for one in covered:
-        if one not in COVERED:
-            hint = did_you_mean(one, COVERED, "there are " + ", ".join(COVERED))
-            raise entries.wrong(part, "cover", f"{one} cannot be covered", hint)
+    """What is covered: everything where that is wrong, so that nothing is given away."""
+    everything = tuple(COVERED)
+    covered = _or(everything, entries.texts, data, "cover", part, "what is covered")
+    odd = [one for one in covered if one not in COVERED]
+    if odd:
+        hint = did_you_mean(odd[0], COVERED, "there are " + ", ".join(COVERED))
+        entries.wrong(part, "cover", f"{odd[0]} cannot be covered", hint)
+        return everything
     return cast("tuple[Covered, ...]", covered)
 
 

@@ -31,11 +31,11 @@ def lesson_shown(session: Session, path: Path) -> LessonShown:
         check_lesson(session, lesson, findings)
         for stop in lesson.stops:
             try:
-                stops.append(_shown(session, lesson, play(session, lesson, stop)))
-            except BadBinding:
-                continue  # reported
-            except NoLane as broken:
-                unable = str(broken)
+                played = play(session, lesson, stop)
+            except (BadBinding, NoLane) as broken:  # the first of them is reported
+                played = Played(stop, {}, None, 0, True)
+                unable = str(broken) if isinstance(broken, NoLane) else unable
+            stops.append(_shown(session, lesson, played))
     wrong = [one.message for one in findings.sorted() if one.severity == "error"]
     wrong += [unable] if unable else []
     if lesson is None:
@@ -51,11 +51,11 @@ def _shown(session: Session, lesson: Lesson, played: Played) -> StopShown:
         written = f"  ▤ {' ▤ '.join(lines)}" if lines else ""
         lanes.append((lane, cut(ending(result) + written, LONGEST)))
     shown = StopShown(
-        stop.name, stop.program, stop.file, stop.lanes[0], lanes, (0, 0), -1, 0, "", (0, 0), [], [],
-        "", "", stop.notes, stop.question, list(stop.covered), dict(stop.given), list(stop.input),
+        stop.name, stop.program, stop.file, stop.lanes[0] if played.results else "", lanes,
+        (0, 0), -1, 0, "", (0, 0), [], [], "", "", stop.notes, stop.question, list(stop.covered), dict(stop.given), list(stop.input),
         list(stop.ways),
     )  # fmt: skip
-    if stop.shown != "walk":
+    if stop.shown != "walk" and played.results:
         shown.picture = _picture(session, lesson, played)
     if walk is None or not len(walk) or stop.where is None:
         return shown

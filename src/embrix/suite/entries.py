@@ -66,6 +66,16 @@ class Entries:
             return Span(found, found + len(key))
         return Span(begin, min(end, begin + len("[[case]]")))
 
+    def value(self, part: int, key: str, text: str) -> Span:
+        """Where a text stands in an entry; the entry itself where it is written otherwise."""
+        entry = self.entry(part, key)
+        end = self.heads[part + 1][0] if part + 1 < len(self.heads) else len(self.source.text)
+        for quote in "\"'":
+            found = self.source.text.find(quote + text + quote, entry.end, end)
+            if found >= 0:
+                return Span(found + 1, found + 1 + len(text))
+        return entry
+
     def wrong(self, part: int | None, key: str, message: str, hint: str = "") -> Wrong:
         self.findings.error(self.code, message, self.source, self.entry(part, key), hint)
         return Wrong()
@@ -119,7 +129,7 @@ class Entries:
         if plain not in lanes:
             self.findings.error(
                 "unknown_interpreter", f"there is no lane called {name}", self.source,
-                self.entry(part, key), did_you_mean(str(name), lanes),
+                self.value(part, key, str(name)), did_you_mean(str(name), lanes),
             )  # fmt: skip
             raise Wrong
 

@@ -41,6 +41,7 @@ from embrix.tui.document import Document
 from embrix.tui.drafting import Drafting
 from embrix.tui.drawing import Drawings
 from embrix.tui.editor import ProgramEditor
+from embrix.tui.lecturing import Lecturing
 from embrix.tui.program_pane import ProgramPane
 from embrix.tui.remembering import OFTEN, Remembering
 from embrix.tui.rows import Rows
@@ -199,7 +200,7 @@ class Bench(ProgramPane):
         if first and any(d.severity == "error" for d in summary.wrong):
             self.show_side_view("notes")
         self.text_changed()
-        if isinstance(self.app.screen, Drafting):
+        if isinstance(self.app.screen, Drafting | Lecturing):
             self.app.screen.look()
 
     def notes_came(self, notes: list[Note]) -> None:

@@ -63,6 +63,8 @@ class Lecturing(View):
         self.at = at
         self.opened: dict[int, set[str]] = {}
         """By the number of a stop what has been uncovered there."""
+        self._done = ""
+        """What was done to the lesson last."""
 
     def compose(self) -> ComposeResult:
         yield Masthead(id="masthead")
@@ -79,6 +81,10 @@ class Lecturing(View):
     def on_mount(self) -> None:
         self.head("running the lesson …")
         self.query_one("#lecture-shown").focus()
+        self.look()
+
+    def look(self) -> None:
+        """Have the lesson carried out with the course as it is now."""
         request = ShowLesson(file=str(self._path))
         self._desk.ask("lesson", request, self._came, worker=SUITE_WORKER)
 
@@ -86,7 +92,11 @@ class Lecturing(View):
         if not self.query("#lecture-text"):
             return  # it is closing
         self.lesson = lesson
-        self.say(lesson.wrong[0] if lesson.wrong else "", "brick")
+        self.at = max(0, min(self.at, len(lesson.stops) - 1))
+        if lesson.wrong:
+            self.say(lesson.wrong[0], "brick")
+        else:
+            self.say(self._done)
         self.show_stop()
 
     @property
@@ -238,17 +248,9 @@ class Lecturing(View):
 
     def _read_again(self, at: int, message: str) -> None:
         """Have the lesson read anew, with the course as it is on disk now."""
-        self.at = at
+        self.at, self._done = at, message
         self.opened.clear()
         self._bench.read_course()
-        request = ShowLesson(file=str(self._path))
-
-        def came(lesson: LessonShown) -> None:
-            self._came(lesson)
-            if not lesson.wrong:
-                self.say(message)
-
-        self._desk.ask("lesson", request, came, worker=SUITE_WORKER)
 
     def action_take_back(self) -> None:
         if take_back(self, self._path):
@@ -259,9 +261,12 @@ class Lecturing(View):
         stop = self.stop
         if stop is None:
             return
+        if not stop.lane:
+            self.say("this stop cannot be shown: mend the lesson first", "brass")
+            return
         self.action_leave()
         self._bench.walk_stop(self._path, stop)
 
     def take_along(self) -> None:
-        if self.stop is not None:
+        if self.stop is not None and self.stop.lane:
             self._bench.walk_stop(self._path, self.stop)
