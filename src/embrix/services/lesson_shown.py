@@ -52,8 +52,8 @@ def _shown(session: Session, lesson: Lesson, played: Played) -> StopShown:
         lanes.append((lane, cut(ending(result) + written, LONGEST)))
     shown = StopShown(
         stop.name, stop.program, stop.file, stop.lanes[0] if played.results else "", lanes,
-        (0, 0), -1, 0, "", (0, 0), [], [], "", "", stop.notes, stop.question, list(stop.covered), dict(stop.given), list(stop.input),
-        list(stop.ways),
+        (0, 0), -1, 0, "", (0, 0), [], [], "", "", stop.notes, stop.question,
+        list(stop.covered), dict(stop.given), list(stop.input), list(stop.ways),
     )  # fmt: skip
     if stop.shown != "walk" and played.results:
         shown.picture = _picture(session, lesson, played)
