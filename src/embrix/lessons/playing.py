@@ -13,7 +13,6 @@ from embrix.machine.limits import Limits
 from embrix.machine.outcome import Result
 from embrix.suite.all_ways import is_written, word_of
 from embrix.text.diagnostic import Findings
-from embrix.text.plural import counted
 from embrix.text.visible import visible
 from embrix.trace.walk import Walk
 
@@ -104,11 +103,11 @@ def _check_stop(
     # What is still to be written, or wrong, is reported where it stands.
     open_ = {lane for lane, one in played.results.items() if one.outcome.kind == "unfinished"}
     if not played.there and stop.where is not None and stop.lanes[0] not in open_:
-        steps = counted(len(played.walk), "step") if played.walk is not None else "no steps"
+        last = len(played.walk) - 1 if played.walk is not None else 0
         findings.error(
             "lost_stop", f"the stop “{stop.name}” is nowhere: this does not happen on "
             f"{stop.lanes[0]}: {stop.where.sentence}", lesson.source, stop.span,
-            f"the nearest is step {played.number} of {steps}",
+            f"the nearest is step {played.number:,} of {last:,}",
         )  # fmt: skip
     for lane, result in played.results.items():
         wanted = stop.answers.get(lane, stop.answers.get(""))
