@@ -261,7 +261,13 @@ async def test_a_lesson_that_is_edited_while_it_is_given_is_followed(course_copy
         await until(lambda: len(view.lesson.stops) == 7, "the lesson without its last stop")
         assert view.at == 6
         assert "no lane called by_nam" in str(view.query_one(Masthead).render())
+        # One that cannot be shown says so, and leads nowhere.
+        path.write_text(before.replace('["by_name", "environment", "rewriting"]', '["by_nam"]'))
+        await until(lambda: view.stop is not None and not view.stop.lane, "the stop without lanes")
+        assert "cannot be shown" in texts(view)
+        await pilot.press("w")
+        assert pilot.app.screen is view
         path.write_text(before)
-        await until(lambda: len(view.lesson.stops) == 8, "the lesson as it was")
-        assert view.at == 6
+        await until(lambda: view.stop is not None and bool(view.stop.lane), "the stop as it was")
+        assert (view.at, len(view.lesson.stops)) == (6, 8)
         assert "by_nam" not in str(view.query_one(Masthead).render())

@@ -143,6 +143,9 @@ class Lecturing(View):
     def _step_shown(self, stop: StopShown) -> Text:
         app = self.app
         text = Text(no_wrap=False, overflow="fold")
+        if not stop.lane:
+            text.append("This stop cannot be shown; the first line says why.", ink(app, "brick"))
+            return text
         rows = [(lane, visible(sentence)) for lane, sentence in stop.lanes]
         self._table(text, "result", "lanes", rows)
         if stop.picture:
