@@ -10,7 +10,9 @@ from hypothesis import strategies as st
 
 from embrix.checking.verdicts import check_suite
 from embrix.course.load import Course
+from embrix.documents.pictures import Wish, picture
 from embrix.draw.runs import MOST_DRAWN, draw_reduction
+from embrix.lanes.inspection import look
 from embrix.lanes.session import Session
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
@@ -240,3 +242,18 @@ def test_a_drawing_of_long_terms_is_bounded(lockside: Course) -> None:
     drawing = draw_reduction(walk, "many signs")
     assert len(drawing.text) < 2 * MOST_DRAWN
     assert "more" in drawing.text.splitlines()[-1]
+
+
+def test_a_tree_of_many_nodes_says_what_is_left_out(lockside: Course) -> None:
+    """10,001 numbers added make 20,001 nodes."""
+    session = Session(lockside.folder)
+    text = " + ".join(["1"] * 10_001)
+    found = look(session, "Drip", text)
+    assert len(found.tree) + found.cut == 20_001
+    told = f"… and {found.cut:,} more nodes"
+    drawn = picture(session, Wish("tree", "Drip", text))
+    assert drawn.text.splitlines()[-1].strip("│ ") == told
+    assert any(told in getattr(item, "text", "") for item in drawn.pages[0].items)
+    small = look(session, "Drip", "1 + 2")
+    assert (len(small.tree), small.cut) == (3, 0)
+    assert "more" not in picture(session, Wish("tree", "Drip", "1 + 2")).text

@@ -34,11 +34,11 @@ from embrix.draw.trees import (
     tree_of_rows,
 )
 from embrix.grammar.examples import form_examples
-from embrix.lanes.inspection import derivation, look
+from embrix.lanes.inspection import derivation, look, whole_tree
 from embrix.lanes.session import Session
 from embrix.machine.lane import Lane
 from embrix.machine.limits import LIVE, Limits
-from embrix.messages.replies import TreeRow
+from embrix.messages.replies import Look, TreeRow
 from embrix.suite.cases import COSTS, MAIN_COSTS
 from embrix.text.diagnostic import Findings
 from embrix.text.plural import counted
@@ -119,7 +119,7 @@ def _gallery(session: Session, wish: Wish) -> Drawing:
         raise NoPicture(f"{wish.language} has no grammar that can be used")
     trees = []
     for name, program in form_examples(grammar).items():
-        tree = tree_of_rows(look(session, wish.language, program).tree)
+        tree = _tree(look(session, wish.language, program))
         if tree is not None:
             trees.append((name, program, tree))
     if not trees:
@@ -144,13 +144,15 @@ def _of_text(session: Session, wish: Wish, title: str) -> Drawing:
         return _two_trees(session, wish, title)
     if refused is not None:
         raise NoPicture(f"the program cannot be read: {refused.text}")
-    rows = found.tree
-    if wish.kind == "grammar-tree":
-        rows = _derivation_rows(session, wish)
-    tree = tree_of_rows(rows)
+    tree = (tree_of_rows(_derivation_rows(session, wish)) if wish.kind == "grammar-tree"
+            else _tree(found))  # fmt: skip
     if tree is None:
         raise NoPicture("this text has no tree")
     return draw_tree(tree, title)
+
+
+def _tree(found: Look) -> Tree | None:
+    return tree_of_rows(whole_tree(found.tree, found.cut))
 
 
 def _derivation_rows(session: Session, wish: Wish) -> list[TreeRow]:
@@ -177,7 +179,7 @@ def _two_trees(session: Session, wish: Wish, title: str) -> Drawing:
     elif refused is not None:
         raise NoPicture(f"the program cannot be read: {refused.text}")
     else:
-        one = tree_of_rows(found.tree)
+        one = _tree(found)
         other = tree_of_rows(_derivation_rows(session, wish))
         names = ("term", "rules")
     if one is None or other is None:
@@ -194,7 +196,7 @@ def _tree_as(session: Session, wish: Wish, lane: str) -> Tree | None:
     found = look(own, wish.language, wish.text, wish.rule)
     if found.refused is not None:
         raise NoPicture(f"{lane} cannot read the program: {found.refused.text}")
-    return tree_of_rows(found.tree)
+    return _tree(found)
 
 
 def _walk(session: Session, wish: Wish) -> Walk:

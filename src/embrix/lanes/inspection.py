@@ -19,6 +19,7 @@ from embrix.terms.binding import free_names
 from embrix.terms.node import CONS, FIELDS, NIL, NONE, SOME, Node, Value, list_items
 from embrix.terms.numbers import write_number
 from embrix.terms.types import BOOL, INT, NAME, NUMBER, TEXT, Con, Type, settle
+from embrix.text.plural import counted
 from embrix.text.source import Source
 from embrix.text.visible import cut
 
@@ -27,7 +28,7 @@ MOST_LEAVES = 20
 MOST_VALUES = 300
 """Tokens whose values are looked at."""
 MOST_ROWS = 2_000
-"""Tokens and tree nodes that are sent for one program."""
+"""Tree nodes that are sent for one program."""
 
 
 def look(session: Session, language: str, text: str, rule: str | None = None) -> Look:
@@ -42,9 +43,10 @@ def look(session: Session, language: str, text: str, rule: str | None = None) ->
     parsed = parser.parse(text, rule)
     tokens = parsed.tokens
     rows: list[TreeRow] = []
+    more = 0
     refused: Refusal | None = None
     if isinstance(parsed, Parsed):
-        rows = tree(session, language, parsed.term)
+        rows, more = tree(session, language, parsed.term)
     else:
         outcome = rejection(parsed)
         refused = Refusal(outcome.kind, outcome.text, outcome.name, outcome.place)
@@ -59,7 +61,7 @@ def look(session: Session, language: str, text: str, rule: str | None = None) ->
                 for row, begun, why in parsed.reading
             ]
         if isinstance(parsed, Ambiguous):
-            refused.trees = [tree(session, language, one) for one in parsed.trees]
+            refused.trees = [whole_tree(*tree(session, language, one)) for one in parsed.trees]
     return Look(
         tokens=[
             (token.start, token.end, _kind(session, language, token.terminal))
@@ -68,8 +70,8 @@ def look(session: Session, language: str, text: str, rule: str | None = None) ->
         values=_values(grammar, tokens, text) if grammar is not None else {},
         skipped=[(token.start, token.end) for token in tokens.skipped],
         invalid=[(bad.span.start, bad.span.end) for bad in tokens.invalid],
-        tree=rows[:MOST_ROWS],
-        cut=max(0, len(rows) - MOST_ROWS),
+        tree=rows,
+        cut=more,
         refused=refused,
     )
 
@@ -145,23 +147,27 @@ def _kind(session: Session, language: str, terminal: int) -> str:
     return "word" if text[:1].isalpha() else "sign"
 
 
-def tree(session: Session, language: str, term: Node) -> list[TreeRow]:
-    """A term as rows from the top: depth, label, start, end (-1 without a place)."""
+def tree(session: Session, language: str, term: Node) -> tuple[list[TreeRow], int]:
+    """The first nodes of a term as rows from the top, and how many more there are."""
     signature = session.course.languages[language].signature
     rows: list[TreeRow] = []
+    more = 0
     stack: list[tuple[int, str, Any]] = [(0, "", term)]
-    while stack and len(rows) <= MOST_ROWS:
+    while stack:
         depth, field, node = stack.pop()
         form = signature.form_of(node)
         if form is None:
             continue
-        leaves = [
-            f"{name} {shown}"
-            for name, child, kind in zip(form.fields, node[FIELDS:], form.types, strict=True)
-            if (shown := _leaves(child, kind)) is not None
-        ]
-        start, end = node[1] or (-1, -1)
-        rows.append(TreeRow(depth, field, form.name, ", ".join(leaves), start, end))
+        if len(rows) < MOST_ROWS:
+            leaves = [
+                f"{name} {shown}"
+                for name, child, kind in zip(form.fields, node[FIELDS:], form.types, strict=True)
+                if (shown := _leaves(child, kind)) is not None
+            ]
+            start, end = node[1] or (-1, -1)
+            rows.append(TreeRow(depth, field, form.name, ", ".join(leaves), start, end))
+        else:
+            more += 1
         children = [
             (depth + 1, label, part)
             for name, child in zip(form.fields, node[FIELDS:], strict=True)
@@ -169,7 +175,14 @@ def tree(session: Session, language: str, term: Node) -> list[TreeRow]:
             for label, part in _parts(name, child)
         ]
         stack.extend(reversed(children))
-    return rows
+    return rows, more
+
+
+def whole_tree(rows: list[TreeRow], more: int) -> list[TreeRow]:
+    """Rows with one that tells how many nodes are left out, if any is."""
+    if not more:
+        return rows
+    return [*rows, TreeRow(rows[-1].depth + 1, "", f"… and {counted(more, 'more node')}", "")]
 
 
 def _leaves(child: Value, kind: Type) -> str | None:

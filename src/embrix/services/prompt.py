@@ -12,7 +12,7 @@ from collections.abc import Callable, Sequence
 
 from embrix.grammar.parser import Parsed, Refused
 from embrix.grammar.printing import Printer
-from embrix.lanes.inspection import branch_of, look
+from embrix.lanes.inspection import branch_of, look, whole_tree
 from embrix.lanes.session import Session
 from embrix.machine.lane import Lane, OnStart
 from embrix.machine.outcome import Shown
@@ -234,7 +234,7 @@ class Prompt:
         found = look(self._session, self._language, self._last, self._rule)
         if found.refused is not None:
             self.say("no tree: the last entry was refused")
-        for row in found.tree:
+        for row in whole_tree(found.tree, found.cut):
             parts = (row.field, row.form, row.leaves)
             self.say("  " * row.depth + " ".join(part for part in parts if part))
 

@@ -73,7 +73,7 @@ class UnsavedChange:
             for session, look in ((self.saved, before), (changed, now)):
                 if look is not None and look.tree:
                     found = inspection.derivation(session, language, text, rule)
-                    look.tree = found[0][:MOST_ROWS]
+                    look.tree, look.cut = found[0][:MOST_ROWS], max(0, len(found[0]) - MOST_ROWS)
         marks = parting(before.tree, now.tree if now else [])
         if now and now.refused and now.refused.trees:
             if view == "derivation":

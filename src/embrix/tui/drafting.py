@@ -264,8 +264,8 @@ class Drafting(Once, Screen[None]):
             tree_view = self.query_one(f"#{name}", TreeView)
             refused = look.refused if look else None
             tree_view.show(
-                look.tree if look else [], 0, refused.reading if refused else None,
-                differing=marks[number],
+                look.tree if look else [], look.cut if look else 0,
+                refused.reading if refused else None, differing=marks[number],
             )  # fmt: skip
             message = "the grammar cannot be used" if look is None or look.unusable else ""
             if refused:
