@@ -42,7 +42,10 @@ def _begin(folder: Path) -> None:
 def open_workbench(arguments: argparse.Namespace) -> int:
     """Open the workbench, on a writable copy of the shipped course when none is found here; in an
     empty folder it asks whether a course is to be begun there."""
-    # The interface library is only loaded for the workbench.
+    from embrix.workers.process import prepare
+
+    prepare()
+    # The interface library, which is only loaded for the workbench, is loaded meanwhile.
     from embrix.tui.app import BeginningApp, WorkbenchApp
 
     near = arguments.file.resolve().parent if arguments.file is not None else here()

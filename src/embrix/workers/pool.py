@@ -11,12 +11,10 @@ import itertools
 import logging
 import queue
 import signal
-import subprocess
-import sys
 import threading
 import time
 from collections.abc import Callable
-from typing import IO, TypeAlias
+from typing import TypeAlias
 
 import msgspec
 from msgspec import Struct, field
@@ -39,6 +37,7 @@ from embrix.messages.wire import (
     write_frame,
 )
 from embrix.workers.memory_limit import share_of_memory
+from embrix.workers.process import WorkerProcess
 
 Callback: TypeAlias = Callable[[Event], None]
 """Takes what a worker tells of a request: `Progress` any number of times, then `Answered` (with the
@@ -79,8 +78,7 @@ class _Pause(Struct, eq=False):
 
 
 class _Worker(Struct, eq=False):
-    process: subprocess.Popen[bytes]
-    sink: IO[bytes]
+    process: WorkerProcess
     orders: queue.SimpleQueue[Order | _Pause | None] = field(default_factory=queue.SimpleQueue)
     """What is to be told to it, in order; None at the end. A thread of its own tells it, so that
     nobody waits for a worker that is too busy to listen."""
@@ -190,12 +188,7 @@ class Pool:
     # ---------------------------------------------------------------- inside
 
     def _start(self) -> _Worker:
-        process = subprocess.Popen(
-            [sys.executable, "-m", "embrix.workers.worker", str(self._memory)],
-            stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
-        )  # fmt: skip
-        assert process.stdin is not None
-        worker = _Worker(process, process.stdin)
+        worker = _Worker(WorkerProcess(self._memory))
         for work in (self._read, self._write):
             threading.Thread(target=work, args=(worker,), daemon=True).start()
         return worker
@@ -209,16 +202,14 @@ class Pool:
                 order.over.wait(order.seconds)
                 continue
             try:
-                write_frame(worker.sink, order)  # type: ignore[arg-type]
+                write_frame(worker.process.sink, order)
             except (OSError, ValueError):
                 return  # the worker has ended; its reader answers for what was pending
 
     def _read(self, worker: _Worker) -> None:
-        stream = worker.process.stdout
-        assert stream is not None
         while True:
             try:
-                event = read_event(stream)  # type: ignore[arg-type]
+                event = read_event(worker.process.stream)
             except (OSError, ValueError, msgspec.MsgspecError):
                 event = None
             if event is None:

@@ -18,7 +18,6 @@ from collections.abc import Callable
 from typing import BinaryIO
 
 from embrix.course.missing import NotThere
-from embrix.machine.limits import MEMORY
 from embrix.messages.replies_on_comparing import HuntState
 from embrix.messages.wire import (
     Answered,
@@ -167,21 +166,16 @@ class Worker:
                 stop()
 
 
-def main() -> None:
-    """Serve on standard input and output; nothing else may be written there."""
-    source = os.fdopen(os.dup(0), "rb")
-    sink = os.fdopen(os.dup(1), "wb")
+def serve(source: int, sink: int, memory: int) -> None:
+    """Serve on two pipes until the first one ends; the terminal is none of its business."""
     nowhere = os.open(os.devnull, os.O_RDWR)
-    os.dup2(nowhere, 0)
-    os.dup2(nowhere, 1)
+    for standard in (0, 1, 2):
+        os.dup2(nowhere, standard)
     start_logging()
-    limit_memory(int(sys.argv[1]) if len(sys.argv) > 1 else MEMORY)
+    limit_memory(memory)
     sys.setswitchinterval(0.002)
     collect_seldom()
+    gc.freeze()  # what it was forked with stays, and stays shared
     if hasattr(os, "nice"):
         os.nice(YIELDING)
-    Worker(source, sink).serve()
-
-
-if __name__ == "__main__":
-    main()
+    Worker(os.fdopen(source, "rb"), os.fdopen(sink, "wb")).serve()

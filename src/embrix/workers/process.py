@@ -1,0 +1,106 @@
+"""Starting a worker process, and ending it.
+
+Workers are forked from one process that has imported what they need and does nothing else, so a
+worker is there within milliseconds; where the system cannot fork, each begins anew.
+"""
+
+from __future__ import annotations
+
+import logging
+import multiprocessing
+import os
+import sys
+import threading
+from contextlib import redirect_stderr
+from multiprocessing.connection import Connection
+from typing import BinaryIO
+
+FORKED = "forkserver" in multiprocessing.get_all_start_methods()
+LOST = 255
+"""How a process is said to have ended that was never there."""
+
+_LOG = logging.getLogger(__name__)
+_CONTEXT = (
+    multiprocessing.get_context("forkserver") if FORKED else multiprocessing.get_context("spawn")
+)
+_ONE_AT_A_TIME = threading.Lock()
+"""The library looks after all processes whenever one is started; that is not meant for threads."""
+
+
+def prepare() -> None:
+    """Have workers ready to be forked soon, without waiting for it."""
+    if FORKED:
+        from multiprocessing import forkserver
+
+        _CONTEXT.set_forkserver_preload(["embrix.workers.worker"])
+        forkserver.ensure_running()
+
+
+class WorkerProcess:
+    """A process that serves on two pipes. What is written to `sink` before it has begun waits."""
+
+    def __init__(self, memory: int) -> None:
+        orders, self.sink = _pipe(writing=True)
+        events, self.stream = _pipe(writing=False)
+        self._process = _CONTEXT.Process(
+            target=_serve, args=(orders, events, memory), name="embrix worker", daemon=True
+        )
+        self._begun = threading.Event()
+        self.returncode: int | None = None
+        """How it ended: minus the number of a signal, or 255 where that is not known."""
+        threading.Thread(target=self._begin, args=(orders, events), daemon=True).start()
+
+    def _begin(self, *theirs: Connection) -> None:
+        try:
+            # The library hands on the standard streams; the interface has put others there.
+            with _ONE_AT_A_TIME, redirect_stderr(sys.__stderr__):
+                prepare()
+                self._process.start()
+        except Exception:
+            _LOG.exception("a worker process cannot be started")
+            self.returncode = LOST  # its pipes are closed now: who reads them finds the end
+        finally:
+            for end in theirs:
+                end.close()
+            self._begun.set()
+
+    @property
+    def pid(self) -> int:
+        """Its number; -1 where it could not be started. Waits until it is started."""
+        self._begun.wait()
+        return self._process.pid or -1
+
+    def kill(self) -> None:
+        """End it, whatever it does."""
+        self._begun.wait()
+        with _ONE_AT_A_TIME:
+            if self.returncode is None:
+                self._process.kill()
+
+    def wait(self) -> int:
+        """Wait until it has ended; how it ended."""
+        self._begun.wait()
+        with _ONE_AT_A_TIME:
+            if self.returncode is None:
+                self._process.join()
+                code = self._process.exitcode
+                self.returncode = LOST if code is None else code
+            return self.returncode
+
+
+def _pipe(*, writing: bool) -> tuple[Connection, BinaryIO]:
+    """The end of a pipe for a worker, and ours as a file."""
+    reader, writer = _CONTEXT.Pipe(duplex=False)
+    theirs, ours = (reader, writer) if writing else (writer, reader)
+    file = os.fdopen(os.dup(ours.fileno()), "wb" if writing else "rb")
+    ours.close()
+    return theirs, file
+
+
+def _serve(orders: Connection, events: Connection, memory: int) -> None:
+    from embrix.workers.worker import serve
+
+    source, sink = os.dup(orders.fileno()), os.dup(events.fileno())
+    orders.close()
+    events.close()
+    serve(source, sink, memory)
