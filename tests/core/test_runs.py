@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import os
 import signal
+import subprocess
+import sys
 import textwrap
 import threading
 import time
@@ -13,6 +15,7 @@ from typing import Any
 
 import pytest
 
+from embrix.course.load import Course
 from embrix.messages.recipes import RunLimits, WalkRecipe
 from embrix.messages.requests import (
     AskNotes,
@@ -304,3 +307,19 @@ def test_a_worker_that_is_paused_answers_in_order_when_the_pause_is_over(
     workers.pause(0, 0.2)
     assert isinstance(workers.request(LookAt(language="Drip", text="1"), 30), Answered)
     workers.close()
+
+
+def test_a_script_that_starts_workers_runs_once(lockside: Course, tmp_path: Path) -> None:
+    """A worker carries out nothing of the main program, guarded or not."""
+    script = tmp_path / "script.py"
+    script.write_text(
+        "print('main')\n"
+        "from embrix.messages.requests import DescribeCourse\n"
+        "from embrix.workers.pool import Pool\n"
+        "pool = Pool(2)\n"
+        f"pool.load({str(lockside.folder)!r}, lambda event: None)\n"
+        "print(type(pool.request(DescribeCourse(), 60)).__name__)\n"
+        "pool.close()\n"
+    )
+    done = subprocess.run([sys.executable, script], capture_output=True, text=True, timeout=120)
+    assert done.stdout.split() == ["main", "Answered"], done.stderr

@@ -11,8 +11,10 @@ import multiprocessing
 import os
 import sys
 import threading
-from contextlib import redirect_stderr
+from collections.abc import Iterator
+from contextlib import contextmanager, redirect_stderr
 from multiprocessing.connection import Connection
+from types import ModuleType
 from typing import BinaryIO
 
 FORKED = "forkserver" in multiprocessing.get_all_start_methods()
@@ -53,7 +55,7 @@ class WorkerProcess:
     def _begin(self, *theirs: Connection) -> None:
         try:
             # The library hands on the standard streams; the interface has put others there.
-            with _ONE_AT_A_TIME, redirect_stderr(sys.__stderr__):
+            with _ONE_AT_A_TIME, _without_main(), redirect_stderr(sys.__stderr__):
                 prepare()
                 self._process.start()
         except Exception:
@@ -86,6 +88,18 @@ class WorkerProcess:
                 code = self._process.exitcode
                 self.returncode = LOST if code is None else code
             return self.returncode
+
+
+@contextmanager
+def _without_main() -> Iterator[None]:
+    """The library would carry out the main program in a worker once more, which has no use for it:
+    it is hidden meanwhile."""
+    main = sys.modules["__main__"]
+    sys.modules["__main__"] = ModuleType("__main__")
+    try:
+        yield
+    finally:
+        sys.modules["__main__"] = main
 
 
 def _pipe(*, writing: bool) -> tuple[Connection, BinaryIO]:
