@@ -25,7 +25,9 @@ from embrix.machine.limits import Limits
 from embrix.machine.one_run import RunSoFar
 from embrix.machine.outcome import Outcome, Result
 from embrix.machine.run import Machine
+from embrix.machine.stack import with_room
 from embrix.terms.node import Node, Value, tuple_of
+from embrix.text.collecting import uncollected
 
 MOST_RUNS, MOST_STATES = 2_000, 2_000
 CALLS = 20_000
@@ -178,6 +180,11 @@ class _Exploration:
         """The ways that the run had taken before its first state."""
 
     def all(self, progress: Callable[[int], None] | None) -> Explored:
+        # Once for all runs, which are many and short.
+        with uncollected():
+            return with_room(lambda: self._all(progress))
+
+    def _all(self, progress: Callable[[int], None] | None) -> Explored:
         found = self._found
         while self._pending:
             if found.runs >= self._most_runs:
@@ -202,7 +209,7 @@ class _Exploration:
         try:
             result = self._machine.run(
                 self._term, self._given, variant="plain", limits=Limits(calls=CALLS),
-                given_input=self._input, ways=ways, watch=self._state,
+                given_input=self._input, ways=ways, watch=self._state, roomy=False,
             )  # fmt: skip
         except _KnownState:
             taken = self._taken

@@ -310,11 +310,11 @@ class OneRun:
         self.machine.entered.unmarked()  # where this happens does not rest on the clauses alone
         raise OutOfFuel(limit)
 
-    def outcome(self, work: Callable[[], Value]) -> tuple[Outcome, Shown]:
+    def outcome(self, work: Callable[[], Value], *, roomy: bool = True) -> tuple[Outcome, Shown]:
         """How a run ended, and the final state: what comes beside the value."""
         display = self.machine.display
         try:
-            value = self.guarded(work)
+            value = self.guarded(work, roomy=roomy)
         except Ended as end:
             return self._ended(end), Shown()
         main = self.machine.interpreter.functions[self.machine.interpreter.main]

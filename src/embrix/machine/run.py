@@ -114,11 +114,13 @@ class Machine:
         ways: Sequence[int] = (),
         watch: Watch | None = None,
         few: int = FEW,
+        roomy: bool = True,
     ) -> Result:
         """Run a program on lines of input. Every way to end is an outcome; nothing is raised.
         `kept` is what another run has left beside its value, where `main` takes that up; `ways`
         are those to take where several are open, the first ones when there are no more. `watch`
-        is told of each state that a `repeat` comes to, where there may be several ways.
+        is told of each state that a `repeat` comes to, where there may be several ways. Runs that
+        are made where there is room for deep recursion need not be `roomy`.
 
         `on_start` is told how to stop the run from another thread. A traced run needs a recorder.
 
@@ -148,7 +150,9 @@ class Machine:
                         session.space[" stop"]()
 
                     on_start(stop)
-                outcome, state = session.outcome(lambda: session.call(main.name, *args))
+                outcome, state = session.outcome(
+                    lambda: session.call(main.name, *args), roomy=roomy
+                )
                 counts = session.space[" counts"]()
             costs = self._costs(counts, session.visited) if variant == "counted" else {}
             return Result(
