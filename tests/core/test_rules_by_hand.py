@@ -43,11 +43,11 @@ def rules_in(file: str) -> dict[str, list[str]]:
     for line in (DATA / file).read_text().split("\n"):
         head = re.fullmatch(r"\[(\w+ \w+)\](?: takes over \[(\w+ \w+)\])?", line)
         if head is not None:
-            found[head[1]] = []
+            lane = found.setdefault(head[1], [])
             if head[2]:
                 bases[head[1]] = head[2]
         elif line and not line.startswith("#"):
-            found[list(found)[-1]].append(line)
+            lane.append(line)
     for lane, base in bases.items():
         own = set(map(about, found[lane]))
         found[lane] += [line for line in found[base] if about(line) not in own]
