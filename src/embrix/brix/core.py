@@ -7,7 +7,7 @@ its place in the definition.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from msgspec import Struct, field
 from msgspec.structs import replace
@@ -69,6 +69,9 @@ from embrix.terms.node import Constructor
 from embrix.terms.signature import Signature
 from embrix.terms.types import Type
 from embrix.text.source import Source, Span
+
+if TYPE_CHECKING:
+    from embrix.brix.checked_before import CheckedBefore
 
 __all__ = [
     "INSIDE", "PARTS", "PATTERNS", "RESULT", "Among", "Ask", "Attempt", "Bind", "Build",
@@ -258,6 +261,8 @@ class Interpreter(Struct, frozen=True, eq=False, weakref=True):
     """By error the functions that say more than a template of names."""
     repeating: str = ""
     """The function in which a run repeats a small-step relation, if there is one."""
+    checked: CheckedBefore | None = None
+    """Its functions, for an interpreter that extends this one."""
 
     @property
     def lane(self) -> str:

@@ -10,6 +10,7 @@ from msgspec import Struct
 from embrix.brix import core as k
 from embrix.brix import syntax as s
 from embrix.brix.answers import answered
+from embrix.brix.checked_before import CheckedBefore, as_before
 from embrix.brix.code_in_environments import report_code_in_environments
 from embrix.brix.contexts import without_contexts
 from embrix.brix.effects import check_effects
@@ -96,7 +97,8 @@ def check_interpreter(
             define.name for define in joined.functions
             if not any(define is one for one in written.functions)
         }  # fmt: skip
-        checking = _Interpreter(syntax, language, own, taken)
+        before = base.checked if base is not None else None
+        checking = _Interpreter(syntax, language, own, taken, before)
         later = checking.world.later
         result = checking.check(joined)
     except RecursionError:
@@ -135,12 +137,13 @@ KEPT = ("Env", "Store", "Map", "Set")
 class _Interpreter:
     def __init__(
         self, syntax: s.InterpreterSyntax, language: k.Language, findings: Findings,
-        taken: Collection[str] = (),
+        taken: Collection[str] = (), before: CheckedBefore | None = None,
     ) -> None:  # fmt: skip
         """`taken` over, and perhaps widened, are functions of these names: they stand for those of
-        the language."""
+        the language. `before` are the functions of the interpreter that is extended."""
         self.syntax = syntax
         self.taken = taken
+        self.before = before
         self.language = language
         sorts = set(language.signature.sorts)
         whole = language.numbers == "integer" and not language.other_numbers
@@ -174,9 +177,13 @@ class _Interpreter:
             declare_choice(world, choice)
         first = FIRST_FREE_TAG + len(self.language.signature.forms)
         own = declare_constructors(world, syntax.types, first)
+        if self.before is not None:
+            own = as_before(own, world.constructors, self.before.constructors)
         self.signature = Signature((*self.language.signature.forms, *(c for c in own if c.is_form)))
         for error in syntax.errors:
             self.own_errors.append(check_error(world, error))
+        if self.before is not None:
+            self.own_errors = as_before(self.own_errors, world.errors, self.before.errors)
         of_language = [one for one in self.language.syntax.functions if one.name not in self.taken]
         written = (*of_language, *syntax.functions)
         defines = [made for define in written for made in without_contexts(world, define, written)]
@@ -191,12 +198,19 @@ class _Interpreter:
                           for name in working}  # fmt: skip
         judged = {*judgements, *working}
         functions: dict[str, k.Function] = {}
+        checked = CheckedBefore.begin(world)
+        known = self.before if self.before and self.before.holds_in(checked) else None
         for define in defines:
             if world.functions[define.name].span is not define.span:
                 continue
-            before = len(world.later)
+            before, begun = len(world.later), self.wrong_so_far
             judgement = judgements.get(define.name)
-            functions[define.name] = check_function(world, define, judgement, judged)
+            function = known.of(define, judgement) if known is not None else None
+            if function is None:
+                function = check_function(world, define, judgement, judged)
+            functions[define.name] = world.checked[define.name] = function
+            if self.wrong_so_far == begun and not define.damaged:
+                checked.functions[define.name] = (define, judgement, function)
             if define in self.language.syntax.functions and not any(one.is_form for one in own):
                 del world.later[before:]  # the language has been warned of that
         if not world.findings.has_errors:
@@ -222,7 +236,13 @@ class _Interpreter:
             syntax.name, syntax.source, syntax.doc, self.language, constructors,
             (*self.language.errors, *self.own_errors), functions, shown, start, self.signature,
             laws, dict(world.choices), {}, joined, sentences=sentences, repeating=repeats,
+            checked=checked,
         )  # fmt: skip
+
+    @property
+    def wrong_so_far(self) -> tuple[int, int, int]:
+        world = self.world
+        return world.mark(), len(world.contained), world.findings.count
 
     # ---------------------------------------------------------------- judgements and main
 

@@ -12,7 +12,7 @@ from embrix.cli.streams import standard_input
 from embrix.cli.usage import Faulty, Usage, course_folder
 from embrix.course.load import Course, load_course
 from embrix.course.naming import plain_name
-from embrix.course.needed_files import Wanted
+from embrix.course.needed_files import FIRST, Wanted
 from embrix.lanes.inspection import unused_names
 from embrix.lanes.names import NoLane
 from embrix.lanes.session import Session
@@ -98,8 +98,15 @@ def _session(arguments: argparse.Namespace, path: Path | None) -> Session:
     near = path.resolve().parent if path is not None else None
     extension = path.suffix.removeprefix(".") if path is not None else ""
     wanted = Wanted(arguments.language or "", extension)
-    known = wanted.language or wanted.extension
-    return Session(course_folder(arguments.course, near), wanted=wanted if known else None)
+    folder = course_folder(arguments.course, near)
+    if wanted != FIRST:
+        return Session(folder, wanted=wanted)
+    if path is None and not getattr(arguments, "lanes", None):
+        first = Session(folder, wanted=FIRST)
+        # Where something is wrong there may be another one that can be used.
+        if first.course.languages and all(one.sound for one in first.course.languages.values()):
+            return first
+    return Session(folder)
 
 
 def lanes_of(arguments: argparse.Namespace) -> tuple[Session, str, list[Lane]]:

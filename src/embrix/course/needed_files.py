@@ -25,10 +25,14 @@ _EXTENSION = re.compile(r'^ +extension +"([^"\\]*)"', re.MULTILINE)
 
 
 class Wanted(Struct, frozen=True):
-    """The language that is asked about: its name, or what its programs end in."""
+    """The language that is asked about: its name, or what its programs end in; where neither is
+    said, the first one of the course."""
 
     language: str = ""
     extension: str = ""
+
+
+FIRST = Wanted()
 
 
 def needed_files(texts: Mapping[Path, str], wanted: Wanted) -> set[Path]:
@@ -47,10 +51,19 @@ def needed_files(texts: Mapping[Path, str], wanted: Wanted) -> set[Path]:
         if name in bases:
             return everything
         bases[name] = found[2]
+        if wanted == FIRST:
+            continue
         if name == wanted.language or (not wanted.language and _ends(text, wanted)):
             if target:
                 return everything
             target = name
+    if wanted == FIRST and bases:
+        # It stands before all others, what it extends before it.
+        target = next(iter(bases))
+        passed = {target}
+        while (base := bases.get(target)) in bases and base is not None and base not in passed:
+            target = base
+            passed.add(target)
     if not target:
         return everything
     chain = [target]
