@@ -7,7 +7,7 @@ its place in the definition.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from msgspec import Struct, field
 from msgspec.structs import replace
@@ -62,16 +62,13 @@ from embrix.brix.core_parts import (
     once_each,
     parts_of,
 )  # fmt: skip
-from embrix.brix.syntax import InterpreterSyntax, LanguageSyntax
+from embrix.brix.syntax import Define, InterpreterSyntax, LanguageSyntax
 from embrix.grammar.model import Grammar
 from embrix.grammar.tokens import TokenTable
 from embrix.terms.node import Constructor
 from embrix.terms.signature import Signature
 from embrix.terms.types import Type
 from embrix.text.source import Source, Span
-
-if TYPE_CHECKING:
-    from embrix.brix.checked_before import CheckedBefore
 
 __all__ = [
     "INSIDE", "PARTS", "PATTERNS", "RESULT", "Among", "Ask", "Attempt", "Bind", "Build",
@@ -225,6 +222,31 @@ class Language(Struct, frozen=True, eq=False):
             name: replace(grammar, numbers=found[-1]) for name, grammar in self.grammars.items()
         }
         return replace(self, numbers=found[-1], grammars=counting)
+
+
+class CheckedBefore(Struct, eq=False):
+    """The functions of an interpreter in which nothing is wrong, and what they were checked by."""
+
+    constructors: dict[str, Constructor]
+    errors: dict[str, ErrorType]
+    by: tuple[object, ...]
+    """What else they were checked by: see `checked_before`."""
+    functions: dict[str, tuple[Define, TemplateParts | None, Function]] = field(
+        default_factory=dict
+    )
+
+    def holds_in(self, other: CheckedBefore) -> bool:
+        """Whether what was checked by this would be checked by the same there."""
+        return (self.by, self.constructors, self.errors) == (
+            other.by, other.constructors, other.errors
+        )  # fmt: skip
+
+    def of(self, define: Define, judgement: TemplateParts | None) -> Function | None:
+        """What was made of the very same function, stated by the same judgement."""
+        known = self.functions.get(define.name)
+        if known is None or known[0] is not define or known[1] != judgement:
+            return None
+        return known[2]
 
 
 class Interpreter(Struct, frozen=True, eq=False, weakref=True):

@@ -10,7 +10,7 @@ from msgspec import Struct
 from embrix.brix import core as k
 from embrix.brix import syntax as s
 from embrix.brix.answers import answered
-from embrix.brix.checked_before import CheckedBefore, as_before
+from embrix.brix.checked_before import as_before, checked_by
 from embrix.brix.code_in_environments import report_code_in_environments
 from embrix.brix.contexts import without_contexts
 from embrix.brix.effects import check_effects
@@ -137,7 +137,7 @@ KEPT = ("Env", "Store", "Map", "Set")
 class _Interpreter:
     def __init__(
         self, syntax: s.InterpreterSyntax, language: k.Language, findings: Findings,
-        taken: Collection[str] = (), before: CheckedBefore | None = None,
+        taken: Collection[str] = (), before: k.CheckedBefore | None = None,
     ) -> None:  # fmt: skip
         """`taken` over, and perhaps widened, are functions of these names: they stand for those of
         the language. `before` are the functions of the interpreter that is extended."""
@@ -198,7 +198,7 @@ class _Interpreter:
                           for name in working}  # fmt: skip
         judged = {*judgements, *working}
         functions: dict[str, k.Function] = {}
-        checked = CheckedBefore.begin(world)
+        checked = checked_by(world)
         known = self.before if self.before and self.before.holds_in(checked) else None
         for define in defines:
             if world.functions[define.name].span is not define.span:
