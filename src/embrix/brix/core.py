@@ -327,10 +327,7 @@ class Interpreter(Struct, frozen=True, eq=False, weakref=True):
     @property
     def several(self) -> bool:
         """Whether a run may have several ways to go on."""
-        return any(
-            isinstance(part, TakeWay)
-            for name in self.reached for part in parts_inside(self.functions[name])
-        )  # fmt: skip
+        return _several(self)
 
     @property
     def steps(self) -> Function | None:
@@ -340,3 +337,11 @@ class Interpreter(Struct, frozen=True, eq=False, weakref=True):
             if isinstance(node, Repeat):
                 return self.functions[node.function]
         return None
+
+
+@once_each
+def _several(interpreter: Interpreter) -> bool:
+    return any(
+        isinstance(part, TakeWay)
+        for name in interpreter.reached for part in parts_inside(interpreter.functions[name])
+    )  # fmt: skip

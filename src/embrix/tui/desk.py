@@ -49,7 +49,7 @@ class Faulted(Message):
         self.missing = missing
 
 
-LEAD = 0.2
+LEAD = 0.3
 """Seconds by which the suite goes before the lanes when the course is read anew."""
 WORKERS = 2
 """Processes that answer: one for what is on screen, one for the suite and the notes."""
