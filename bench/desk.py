@@ -7,12 +7,15 @@ from __future__ import annotations
 
 import asyncio
 import gc
+import multiprocessing
 import re
 import shutil
 import statistics
 import sys
 import time
 from collections.abc import Sequence
+from concurrent.futures import ProcessPoolExecutor
+from functools import cache
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
@@ -159,8 +162,15 @@ async def _opened(pilot: Pilot[None]) -> Bench:
     return screen
 
 
-def _checked(service: Service, folder: Path, file: Path, suite: Path, text: str) -> float:
+@cache
+def _service() -> Service:
+    """That of this process."""
+    return Service(lambda *_: None, lambda *_: None)
+
+
+def _checked(folder: Path, file: Path, suite: Path, text: str) -> float:
     """Seconds that it takes to read a course with a changed file, and to check its suite."""
+    service = _service()
     begin = time.perf_counter()
     service.load(Load(folder=str(folder), unsaved={str(file): text}))
     service.answer(TestSuite(suite=str(suite), keep=False))
@@ -169,52 +179,58 @@ def _checked(service: Service, folder: Path, file: Path, suite: Path, text: str)
 
 async def _edited(folder: Path) -> tuple[list[float], list[float]]:
     """Seconds from a change of a clause to the verdicts of the suite on the changed course, for
-    every interpreter of the course, and for the same work without a workbench, by turns."""
+    every interpreter of the course, and for the same work without a workbench, in a process of its
+    own, by turns."""
     course = load_course(folder)
     programs = {name: _program_of(folder, course.languages[name]) for name in course.interpreters}
     app = WorkbenchApp(folder, programs["Drip"])
     times, alone = [], []
-    service = Service(lambda *_: None, lambda *_: None)
-    async with app.run_test(size=(140, 44)) as pilot:
-        screen = await _opened(pilot)
-        told = screen.suite_ran
-        waiting = asyncio.Event()
+    spawned = multiprocessing.get_context("spawn")
+    with ProcessPoolExecutor(1, spawned, collect_seldom) as apart:
 
-        def ran(report: SuiteReport) -> None:
-            told(report)
-            waiting.set()
+        async def checked(*changed: Path | str) -> float:
+            return await asyncio.get_running_loop().run_in_executor(apart, _checked, *changed)
 
-        screen.suite_ran = ran  # type: ignore[method-assign]
-        for language, lanes in course.interpreters.items():
-            screen.open_program(programs[language])
-            await asyncio.sleep(3)
-            for interpreter in lanes.values():
-                file, suite = interpreter.source.path, screen.checking.suite
-                assert file is not None
-                assert suite is not None
-                text = file.read_text()
-                clause = re.search(r"=> (?!any of|match)(\w[^#\n]*)$", text, re.MULTILINE)
-                if clause is None:
-                    continue
-                _checked(service, folder, file, suite, text)
-                screen.open_text(file)
-                await asyncio.sleep(2)
-                gc.collect()
-                gc.freeze()  # what was there before is not looked through, as in the workbench
-                editor = screen.writing.editor
-                row, column = editor.place_of(clause.start(1))
-                before = gives = clause[1]
-                for number in range(EDITS):
-                    # A clause that has never been there: nothing is remembered about it.
-                    now = f"if {number} == {number} then {gives} else {gives}"
-                    waiting.clear()
-                    begin = time.perf_counter()
-                    editor.replace(now, (row, column), (row, column + len(before)))
-                    before = now
-                    await asyncio.wait_for(waiting.wait(), 10)
-                    times.append(time.perf_counter() - begin)
-                    await asyncio.sleep(1)
-                    alone.append(_checked(service, folder, file, suite, editor.text))
+        async with app.run_test(size=(140, 44)) as pilot:
+            screen = await _opened(pilot)
+            told = screen.suite_ran
+            waiting = asyncio.Event()
+
+            def ran(report: SuiteReport) -> None:
+                told(report)
+                waiting.set()
+
+            screen.suite_ran = ran  # type: ignore[method-assign]
+            for language, lanes in course.interpreters.items():
+                screen.open_program(programs[language])
+                await asyncio.sleep(3)
+                for interpreter in lanes.values():
+                    file, suite = interpreter.source.path, screen.checking.suite
+                    assert file is not None
+                    assert suite is not None
+                    text = file.read_text()
+                    clause = re.search(r"=> (?!any of|match)(\w[^#\n]*)$", text, re.MULTILINE)
+                    if clause is None:
+                        continue
+                    await checked(folder, file, suite, text)
+                    screen.open_text(file)
+                    await asyncio.sleep(2)
+                    gc.collect()
+                    gc.freeze()  # what was there before is not looked through, as in the workbench
+                    editor = screen.writing.editor
+                    row, column = editor.place_of(clause.start(1))
+                    before = gives = clause[1]
+                    for number in range(EDITS):
+                        # A clause that has never been there: nothing is remembered about it.
+                        now = f"if {number} == {number} then {gives} else {gives}"
+                        waiting.clear()
+                        begin = time.perf_counter()
+                        editor.replace(now, (row, column), (row, column + len(before)))
+                        before = now
+                        await asyncio.wait_for(waiting.wait(), 10)
+                        times.append(time.perf_counter() - begin)
+                        await asyncio.sleep(1)
+                        alone.append(await checked(folder, file, suite, editor.text))
     return times, alone
 
 
