@@ -164,32 +164,33 @@ class _Ways:
 
         coverage = Coverage(constructors)
         types = [function.types[n] for n in function.subjects]
-        rows: list[Row] = []
-        perhaps: list[Row] = []
+        # Each row once: many lines may say the same of a form.
+        rows: dict[Row, None] = {}
+        perhaps: dict[Row, None] = {}
         """What may be covered as well: no warning rests on what is not known."""
         for final in function.finals:
             known = known_guard(final.guard, self.decided.__getitem__)
             if known is not False:
                 row = tuple(simplify(pattern, self.names) for pattern in final.patterns)
-                (rows if known else perhaps).append(row)
+                (rows if known else perhaps)[row] = None
         reached: set[int] = set()
         for number, clause in enumerate(function.clauses):
             guard = known_guard(clause.guard, self.decided.__getitem__)
             if guard is False or number in self.without:
                 continue
             own = self.rows(clause)
-            if any(coverage.useful(rows, row, types) for row in own):
+            if any(coverage.useful(list(rows), row, types) for row in own):
                 reached.add(number)
             if guard is True:
-                rows += own
+                rows.update(dict.fromkeys(own))
             elif clause.steps:
                 relation = self.stepped(clause)
                 for row in own:
                     at = function.control_place
                     covered, open_ = _while_stepping(world, clause, relation, row, at, self.names)
-                    rows += covered
-                    perhaps += open_
-        rows += [tuple(simplify(p, self.names) for p in row) for row in absent]
+                    rows.update(dict.fromkeys(covered))
+                    perhaps.update(dict.fromkeys(open_))
+        rows.update(dict.fromkeys(tuple(simplify(p, self.names) for p in row) for row in absent))
         return reached, coverage.missing([*rows, *perhaps], types)
 
     def rows(self, clause: CoreClause) -> list[Row]:
