@@ -19,6 +19,7 @@ from bench.by_hand import drip, drip_parser, weir_parser
 from bench.checking import run_checking
 from bench.closures import run_closures
 from bench.desk import run_desk
+from bench.growing import run_growing
 from bench.measuring import compare, timed
 from bench.rill import run_rill
 from bench.suites import run_suites
@@ -231,12 +232,15 @@ def layered(rules: int) -> Grammar:
 
 
 def main() -> None:
-    """Everything, or only what is named: `closures`, `rill`, `checking`, `suites`, `desk`."""
+    """Everything, or only what is named: `closures`, `rill`, `checking`, `suites`, `desk`,
+    `growing`."""
     sys.setrecursionlimit(1_000_000)
     folder = Path(embrix.__file__).parent / "demo" / "lockside"
-    parts = sys.argv[1:] or ["closures", "rill", "checking", "suites", "desk", "all"]
+    parts = sys.argv[1:] or ["closures", "rill", "checking", "suites", "desk", "growing", "all"]
     if "desk" in parts:
         run_desk()
+    if "growing" in parts:
+        run_growing()
     if "checking" in parts:
         run_checking(folder)
     if "suites" in parts:

@@ -65,7 +65,7 @@ def run_desk() -> None:
         small, large = Path(place, "small"), Path(place, "large")
         shutil.copytree(shipped_course(), small)
         for number in range(COPIES):
-            _copied(large, number)
+            copied(large, number)
         lane = large / "0" / "drip" / "environment.brix"
         lane.write_text(_lengthened(lane.read_text()))
         for told, folder, file in (
@@ -87,7 +87,7 @@ def _spread(times: Sequence[float]) -> str:
     return f"{statistics.median(ordered):.0f} ms (p95 {ordered[int(len(ordered) * 0.95)]:.0f})"
 
 
-def _copied(folder: Path, number: int) -> None:
+def copied(folder: Path, number: int) -> None:
     """The shipped languages under other names and extensions."""
     target = folder / str(number)
     shutil.copytree(shipped_course(), target)
