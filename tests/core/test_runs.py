@@ -19,6 +19,7 @@ from embrix.course.load import Course
 from embrix.messages.recipes import RunLimits, WalkRecipe
 from embrix.messages.requests import (
     AskNotes,
+    DescribeCourse,
     DescribeGrammar,
     FetchSteps,
     LookAt,
@@ -30,6 +31,7 @@ from embrix.messages.requests import (
     TryChange,
 )
 from embrix.messages.wire import Answered, Cancelled, Event, Fault, Progress
+from embrix.workers import process
 from embrix.workers.pool import Pool
 from tests.conftest import TINY_LANGUAGE
 
@@ -323,3 +325,35 @@ def test_a_script_that_starts_workers_runs_once(lockside: Course, tmp_path: Path
     )
     done = subprocess.run([sys.executable, script], capture_output=True, text=True, timeout=120)
     assert done.stdout.split() == ["main", "Answered"], done.stderr
+
+
+def test_workers_begin_anew_where_none_can_be_forked(
+    lockside: Course, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """No folder for a socket, say."""
+
+    def refused() -> None:
+        raise OSError("no space left on device")
+
+    monkeypatch.setattr(process, "prepare", refused)
+    pool = Pool(1)
+    try:
+        pool.load(str(lockside.folder), lambda event: None)
+        assert isinstance(pool.request(DescribeCourse(), 120), Answered)
+    finally:
+        pool.close()
+
+
+def test_without_any_process_it_is_told(monkeypatch: pytest.MonkeyPatch) -> None:
+    def refused(*_args: object, **_names: object) -> None:
+        raise OSError("too many processes")
+
+    monkeypatch.setattr("multiprocessing.process.BaseProcess.start", refused)
+    pool = Pool(1)
+    try:
+        event = pool.request(DescribeCourse(), 60)
+        assert isinstance(event, Fault)
+        assert event.kind == "ended"
+        assert pool.processes() == [-1]
+    finally:
+        pool.close()

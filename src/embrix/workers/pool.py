@@ -54,6 +54,8 @@ MOST_UNANSWERED = 3
 CRASHES = (-signal.SIGSEGV, -signal.SIGABRT, -signal.SIGBUS)
 """How a process ends when Python itself finds no memory for a frame (some versions crash then)."""
 
+NO_WORKER = "no worker process can be started"
+
 NO_MEMORY = RunResult(
     Ending("out of fuel", "more memory than a run may use", "memory"),
     "out of fuel: more memory than a run may use", [], {},
@@ -123,7 +125,7 @@ class Pool:
             if not dead:
                 target.pending[number] = request
         if dead:
-            callback(Fault(number, "no worker process can be started", "ended"))
+            callback(Fault(number, NO_WORKER, "ended"))
             return number
         self._send(target, Ask(number, asked))  # type: ignore[arg-type]
         return number
@@ -239,18 +241,19 @@ class Pool:
             worker.pending.clear()
             # Where several in a row never answered, the next one will not either.
             unanswered = 0 if worker.answered else worker.unanswered_before + 1
-            replace = not worker.closing and unanswered < MOST_UNANSWERED
+            closed = worker.closing
+            replace = not closed and unanswered < MOST_UNANSWERED
             fresh = self._start() if replace else worker
             if replace:
                 fresh.unanswered_before = unanswered
             self._workers[self._workers.index(worker)] = fresh
-            worker.closing = worker.closing or not replace
+            worker.closing = not replace
             if replace and self._course is not None:
                 number = next(self._numbers)
                 fresh.pending[number] = _Request(number, self._course, _ignore)
                 self._send(fresh, Ask(number, self._course))
         for request in pending:
-            if request.cancelled or worker.closing:
+            if request.cancelled or closed:
                 request.callback(Cancelled(request.number))
             elif replace and (not request.started or self._tried_again(request, worker)):
                 request.again, request.started = request.started or request.again, False
@@ -259,7 +262,8 @@ class Pool:
             elif isinstance(request.request, RunLane) and worker.process.returncode in CRASHES:
                 request.callback(Answered(request.number, NO_MEMORY))
             else:
-                request.callback(Fault(request.number, "the worker process ended", "ended"))
+                text = "the worker process ended" if replace else NO_WORKER
+                request.callback(Fault(request.number, text, "ended"))
 
     def _tried_again(self, request: _Request, worker: _Worker) -> bool:
         """Whether what a worker was doing when it ended is asked for once more: not what may have

@@ -1,7 +1,8 @@
 """Starting a worker process, and ending it.
 
 Workers are forked from one process that has imported what they need and does nothing else, so a
-worker is there within milliseconds; where the system cannot fork, each begins anew.
+worker is there within milliseconds; where that cannot be had (no forks, no folder for its socket),
+each begins anew.
 """
 
 from __future__ import annotations
@@ -13,7 +14,9 @@ import sys
 import threading
 from collections.abc import Iterator
 from contextlib import contextmanager, redirect_stderr
+from functools import partial
 from multiprocessing.connection import Connection
+from multiprocessing.process import BaseProcess
 from types import ModuleType
 from typing import BinaryIO
 
@@ -22,9 +25,8 @@ LOST = 255
 """How a process is said to have ended that was never there."""
 
 _LOG = logging.getLogger(__name__)
-_CONTEXT = (
-    multiprocessing.get_context("forkserver") if FORKED else multiprocessing.get_context("spawn")
-)
+_ANEW = multiprocessing.get_context("spawn")
+_CONTEXT = multiprocessing.get_context("forkserver") if FORKED else _ANEW
 _ONE_AT_A_TIME = threading.Lock()
 """The library looks after all processes whenever one is started; that is not meant for threads."""
 
@@ -44,39 +46,45 @@ class WorkerProcess:
     def __init__(self, memory: int) -> None:
         orders, self.sink = _pipe(writing=True)
         events, self.stream = _pipe(writing=False)
-        self._process = _CONTEXT.Process(
-            target=_serve, args=(orders, events, memory), name="embrix worker", daemon=True
-        )
+        self._process: BaseProcess | None = None
         self._begun = threading.Event()
         self.returncode: int | None = None
         """How it ended: minus the number of a signal, or 255 where that is not known."""
-        threading.Thread(target=self._begin, args=(orders, events), daemon=True).start()
+        begin = partial(self._begin, orders, events, memory)
+        threading.Thread(target=begin, daemon=True).start()
 
-    def _begin(self, *theirs: Connection) -> None:
-        try:
-            # The library hands on the standard streams; the interface has put others there.
-            with _ONE_AT_A_TIME, _without_main(), redirect_stderr(sys.__stderr__):
-                prepare()
-                self._process.start()
-        except Exception:
-            _LOG.exception("a worker process cannot be started")
-            self.returncode = LOST  # its pipes are closed now: who reads them finds the end
-        finally:
-            for end in theirs:
-                end.close()
-            self._begun.set()
+    def _begin(self, orders: Connection, events: Connection, memory: int) -> None:
+        # The library hands on the standard streams; the interface has put others there.
+        with _ONE_AT_A_TIME, _without_main(), redirect_stderr(sys.__stderr__):
+            for context in dict.fromkeys((_CONTEXT, _ANEW)):
+                try:
+                    if context is not _ANEW:
+                        prepare()
+                    process = context.Process(
+                        target=_serve, args=(orders, events, memory), name="embrix worker",
+                        daemon=True,
+                    )  # fmt: skip
+                    process.start()
+                except Exception:
+                    _LOG.exception("a worker process cannot be started")
+                else:
+                    self._process = process
+                    break
+        orders.close()
+        events.close()  # without a process, who reads our ends finds that they have ended
+        self._begun.set()
 
     @property
     def pid(self) -> int:
         """Its number; -1 where it could not be started. Waits until it is started."""
         self._begun.wait()
-        return self._process.pid or -1
+        return (self._process.pid if self._process is not None else None) or -1
 
     def kill(self) -> None:
         """End it, whatever it does."""
         self._begun.wait()
         with _ONE_AT_A_TIME:
-            if self.returncode is None:
+            if self._process is not None and self.returncode is None:
                 self._process.kill()
 
     def wait(self) -> int:
@@ -84,8 +92,9 @@ class WorkerProcess:
         self._begun.wait()
         with _ONE_AT_A_TIME:
             if self.returncode is None:
-                self._process.join()
-                code = self._process.exitcode
+                if self._process is not None:
+                    self._process.join()
+                code = self._process.exitcode if self._process is not None else None
                 self.returncode = LOST if code is None else code
             return self.returncode
 
