@@ -122,3 +122,15 @@ def test_what_declares_more_checks_everything_again(lockside: Course, more: str)
     made = check_interpreter(written("wider.brix", text), known, base).made
     assert made is not None
     assert not [name for name, one in made.functions.items() if one is base.functions.get(name)]
+
+
+def test_another_judgement_is_stated_by_what_extends(lockside: Course) -> None:
+    known = lockside.languages["Drip"]
+    base = lockside.interpreters["Drip"]["environment"]
+    text = ('interpreter other for Drip extends Drip.environment\n\n'
+            'judgement eval  "{e} in {env} gives {result}"\n')  # fmt: skip
+    checked = check_interpreter(written("other.brix", text), known, base)
+    assert checked.made is not None
+    assert told(checked) == []
+    assert " gives " in checked.made.functions["eval"].judgement
+    assert " gives " not in base.functions["eval"].judgement

@@ -211,8 +211,9 @@ def test_a_stop_that_cannot_be_shown_keeps_its_place() -> None:
     assert len(wrong) == 1
     assert "No such file" in wrong[0].message
     assert lesson is not None
-    assert [(stop.name, bool(stop.program)) for stop in lesson.stops] == [
-        ("before", True), ("s", False), ("t", False), ("u", False), ("s", True),
+    assert [(stop.name, bool(stop.program), bool(stop.lanes)) for stop in lesson.stops] == [
+        ("before", True, True), ("s", False, False), ("t", False, False), ("u", False, False),
+        ("s", True, True),
     ]  # fmt: skip
 
 
