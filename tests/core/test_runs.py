@@ -10,6 +10,7 @@ import textwrap
 import threading
 import time
 from collections.abc import Callable, Iterator
+from multiprocessing import forkserver
 from pathlib import Path
 from typing import Any
 
@@ -31,8 +32,8 @@ from embrix.messages.requests import (
     TryChange,
 )
 from embrix.messages.wire import Answered, Cancelled, Event, Fault, Progress
-from embrix.workers import process
 from embrix.workers.pool import Pool
+from embrix.workers.process import prepare
 from tests.conftest import TINY_LANGUAGE
 
 LOOPING = """\
@@ -335,7 +336,8 @@ def test_workers_begin_anew_where_none_can_be_forked(
     def refused() -> None:
         raise OSError("no space left on device")
 
-    monkeypatch.setattr(process, "prepare", refused)
+    monkeypatch.setattr(forkserver, "ensure_running", refused)
+    prepare()  # the workbench goes on
     pool = Pool(1)
     try:
         pool.load(str(lockside.folder), lambda event: None)

@@ -17,8 +17,7 @@ from embrix.lanes.results import ending
 from embrix.lanes.session import Session
 from embrix.lessons.lesson import Lesson
 from embrix.lessons.lesson_reader import lesson_of
-from embrix.lessons.playing import Played, check_lesson, play
-from embrix.machine.lane import BadBinding
+from embrix.lessons.playing import Played, check_lesson, played_if_it_can_be
 from embrix.text.diagnostic import Findings, render
 from embrix.text.plural import counted
 from embrix.text.refusal import refusal
@@ -60,10 +59,7 @@ def lessons(arguments: argparse.Namespace) -> int:
 def _as_data(session: Session, lesson: Lesson) -> dict[str, Any]:
     stops = []
     for stop in lesson.stops:
-        try:
-            played = play(session, lesson, stop)
-        except (BadBinding, NoLane):
-            played = Played(stop, {}, None, 0, True)  # why is reported
+        played, _ = played_if_it_can_be(session, lesson, stop)
         stops.append({
             "name": stop.name, "lanes": {lane: ending(r) for lane, r in played.results.items()},
             "step": played.number, "there": played.there, "shows": _step(played),

@@ -22,7 +22,7 @@ from embrix.grammar.parser import Parsed
 from embrix.grammar.printing import Printer
 from embrix.grammar.report import Report, report_on, report_text
 from embrix.grammar.steps import ParseStep, descent, shift_reduce
-from embrix.lanes.inspection import branch_of, derivation, look, whole_tree
+from embrix.lanes.inspection import branch_of, derivation, look, with_rest
 from embrix.lanes.session import Session
 from embrix.messages.replies import Look, MistakeAt, Refusal
 from embrix.services.sketch import how_far
@@ -212,7 +212,7 @@ def parse(arguments: argparse.Namespace) -> int:
     else:
         lines = [
             "  " * row.depth + " ".join(part for part in (row.field, row.form, row.leaves) if part)
-            for row in whole_tree(found.tree, found.cut)
+            for row in with_rest(found.tree, found.cut)
         ]
     if arguments.json:
         rejection = {"rejection": _rejection(refused, source)} if refused is not None else {}

@@ -51,24 +51,19 @@ def needed_files(texts: Mapping[Path, str], wanted: Wanted) -> set[Path]:
         if name in bases:
             return everything
         bases[name] = found[2]
-        if wanted == FIRST:
-            continue
         if name == wanted.language or (not wanted.language and _ends(text, wanted)):
             if target:
                 return everything
             target = name
-    if wanted == FIRST and bases:
-        # It stands before all others, what it extends before it.
-        target = next(iter(bases))
-        passed = {target}
-        while (base := bases.get(target)) in bases and base is not None and base not in passed:
-            target = base
-            passed.add(target)
+    if wanted == FIRST:
+        target = next(iter(bases), "")
     if not target:
         return everything
     chain = [target]
     while (base := bases.get(chain[-1])) is not None and base not in chain:
         chain.append(base)
+    if wanted == FIRST:
+        chain = chain[-1:]  # what a language extends stands before it
     return {path for path, head in heads if _is_needed(head, chain)}
 
 

@@ -19,7 +19,7 @@ from embrix.draw.rules_on_paper import rules_on_paper
 from embrix.draw.runs import draw_reduction
 from embrix.draw.scene import Scene
 from embrix.draw.trees import draw_tree, tree_of_rows
-from embrix.lanes.inspection import look, whole_tree
+from embrix.lanes.inspection import look, with_rest
 from embrix.lanes.results import ending
 from embrix.lanes.session import Session
 from embrix.machine.limits import Limits
@@ -155,7 +155,7 @@ def _program(
     yield HandoutPart("subheading", name)
     yield HandoutPart("code", text.rstrip("\n"))
     found = look(session, language, text)
-    tree = tree_of_rows(whole_tree(found.tree, found.cut))
+    tree = tree_of_rows(with_rest(found.tree, found.cut))
     if tree is not None:
         yield HandoutPart("picture", pictures=draw_tree(tree, name).pages)
     rows: list[tuple[str, ...]] = []

@@ -34,7 +34,7 @@ from embrix.draw.trees import (
     tree_of_rows,
 )
 from embrix.grammar.examples import form_examples
-from embrix.lanes.inspection import derivation, look, whole_tree
+from embrix.lanes.inspection import derivation, look, with_rest
 from embrix.lanes.session import Session
 from embrix.machine.lane import Lane
 from embrix.machine.limits import LIVE, Limits
@@ -152,7 +152,7 @@ def _of_text(session: Session, wish: Wish, title: str) -> Drawing:
 
 
 def _tree(found: Look) -> Tree | None:
-    return tree_of_rows(whole_tree(found.tree, found.cut))
+    return tree_of_rows(with_rest(found.tree, found.cut))
 
 
 def _derivation_rows(session: Session, wish: Wish) -> list[TreeRow]:

@@ -61,7 +61,7 @@ def look(session: Session, language: str, text: str, rule: str | None = None) ->
                 for row, begun, why in parsed.reading
             ]
         if isinstance(parsed, Ambiguous):
-            refused.trees = [whole_tree(*tree(session, language, one)) for one in parsed.trees]
+            refused.trees = [with_rest(*tree(session, language, one)) for one in parsed.trees]
     return Look(
         tokens=[
             (token.start, token.end, _kind(session, language, token.terminal))
@@ -178,7 +178,7 @@ def tree(session: Session, language: str, term: Node) -> tuple[list[TreeRow], in
     return rows, more
 
 
-def whole_tree(rows: list[TreeRow], more: int) -> list[TreeRow]:
+def with_rest(rows: list[TreeRow], more: int) -> list[TreeRow]:
     """Rows with one that tells how many nodes are left out, if any is."""
     if not more:
         return rows

@@ -6,13 +6,11 @@ from pathlib import Path
 
 from embrix.documents.pictures import NoPicture
 from embrix.documents.stop_pictures import stop_picture
-from embrix.lanes.names import NoLane
 from embrix.lanes.results import ending
 from embrix.lanes.session import Session
 from embrix.lessons.lesson import Lesson
 from embrix.lessons.lesson_reader import lesson_of
-from embrix.lessons.playing import Played, check_lesson, play
-from embrix.machine.lane import BadBinding
+from embrix.lessons.playing import Played, check_lesson, played_if_it_can_be
 from embrix.messages.replies_on_lessons import HeldHere, LessonShown, StopShown
 from embrix.text.diagnostic import Findings
 from embrix.text.visible import cut
@@ -30,11 +28,8 @@ def lesson_shown(session: Session, path: Path) -> LessonShown:
     if lesson is not None:
         check_lesson(session, lesson, findings)
         for stop in lesson.stops:
-            try:
-                played = play(session, lesson, stop)
-            except (BadBinding, NoLane) as broken:  # the first of them is reported
-                played = Played(stop, {}, None, 0, True)
-                unable = str(broken) if isinstance(broken, NoLane) else unable
+            played, why = played_if_it_can_be(session, lesson, stop)
+            unable = why or unable
             stops.append(_shown(session, lesson, played))
     wrong = [one.message for one in findings.sorted() if one.severity == "error"]
     wrong += [unable] if unable else []

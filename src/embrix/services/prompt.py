@@ -12,7 +12,7 @@ from collections.abc import Callable, Sequence
 
 from embrix.grammar.parser import Parsed, Refused
 from embrix.grammar.printing import Printer
-from embrix.lanes.inspection import branch_of, look, whole_tree
+from embrix.lanes.inspection import branch_of, look, with_rest
 from embrix.lanes.session import Session
 from embrix.machine.lane import Lane, OnStart
 from embrix.machine.outcome import Shown
@@ -234,7 +234,7 @@ class Prompt:
         found = look(self._session, self._language, self._last, self._rule)
         if found.refused is not None:
             self.say("no tree: the last entry was refused")
-        for row in whole_tree(found.tree, found.cut):
+        for row in with_rest(found.tree, found.cut):
             parts = (row.field, row.form, row.leaves)
             self.say("  " * row.depth + " ".join(part for part in parts if part))
 
@@ -270,7 +270,11 @@ class Prompt:
         if found.refused is not None:
             self.say("no tree: the last entry was refused")
             return
-        self.say(json.dumps([branch_of(row) for row in found.tree], ensure_ascii=False))
+        self.say(
+            json.dumps(
+                [branch_of(row) for row in with_rest(found.tree, found.cut)], ensure_ascii=False
+            )
+        )
 
     def _show_term(self, *, bracketed: bool = False) -> None:
         parser = self._session.parser(self._language)

@@ -209,7 +209,7 @@ class TreeView(Rows):
                 (f"   {why}", ink(app, "faint", italic=True)),
             ]
         if number >= len(self.nodes):
-            return [(f" and {self.cut_off:,} more nodes", ink(app, "faint"))]
+            return [(f" and {counted(self.cut_off, 'more node')}", ink(app, "faint"))]
         node = self.nodes[number]
         depth, field, form, leaves = node.depth, node.field, node.form, node.leaves
         active = self.active is not None and node.place == self.active

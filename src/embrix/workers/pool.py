@@ -100,7 +100,8 @@ class Pool:
         self._course: Load | None = None
         self._lock = threading.Lock()
         self._stopping: queue.SimpleQueue[tuple[float, _Worker, int] | None] = queue.SimpleQueue()
-        self._workers: list[_Worker] = [self._start() for _ in range(size)]
+        with self._lock:  # one that cannot be started ends at once, and is looked for here
+            self._workers: list[_Worker] = [self._start() for _ in range(size)]
         threading.Thread(target=self._end_what_does_not_stop, daemon=True).start()
 
     @property
@@ -147,7 +148,8 @@ class Pool:
     def grow(self, size: int) -> None:
         """Have at least so many workers, each with the course."""
         while self.size < size:
-            self._workers.append(self._start())
+            with self._lock:
+                self._workers.append(self._start())
             if self._course is not None:
                 self.ask(self._course, _ignore, self.size - 1)
 

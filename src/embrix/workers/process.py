@@ -13,8 +13,9 @@ import os
 import sys
 import threading
 from collections.abc import Iterator
-from contextlib import contextmanager, redirect_stderr
+from contextlib import contextmanager, redirect_stderr, suppress
 from functools import partial
+from multiprocessing import forkserver
 from multiprocessing.connection import Connection
 from multiprocessing.process import BaseProcess
 from types import ModuleType
@@ -32,12 +33,12 @@ _ONE_AT_A_TIME = threading.Lock()
 
 
 def prepare() -> None:
-    """Have workers ready to be forked soon, without waiting for it."""
+    """Have workers ready to be forked soon, without waiting for it. Where that cannot be done, it
+    is noticed when one is wanted."""
     if FORKED:
-        from multiprocessing import forkserver
-
         _CONTEXT.set_forkserver_preload(["embrix.workers.worker"])
-        forkserver.ensure_running()
+        with suppress(OSError):
+            forkserver.ensure_running()
 
 
 class WorkerProcess:
