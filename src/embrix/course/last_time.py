@@ -43,6 +43,8 @@ class LastTime(Record):
     marks: list[MarkedSteps] = field(default_factory=list)
     theme: str = ""
     arrangement: str = ""
+    sizes: dict[str, int] = field(default_factory=dict)
+    """What panes were made to take by hand, in ten-thousandths, by layout and pane."""
     pictured: bool = False
     """Whether frames and store are drawn beside the walk."""
     version: int = 1

@@ -14,8 +14,9 @@ from typing import Any
 
 from textual import _ansi_sequences
 
-DIGITS = "123"
-"""Those that arrange the panes. The library takes Escape and 3 for a pound sign."""
+DIGITS = "0123"
+"""Those that arrange the panes, and give them their own sizes back. The library takes Escape and 3
+for a pound sign."""
 
 
 def know_alt_letters() -> None:

@@ -25,6 +25,11 @@ def arrange_panes(bench: Workbench, name: str) -> None:
     bench.say(f"{name}: {ARRANGEMENTS[name]}")
 
 
+def arrangement(bench: Workbench) -> str:
+    """The name of the present arrangement."""
+    return next((one for one in ARRANGEMENTS if bench.has_class(f"for-{one}")), "running")
+
+
 def fill(bench: Workbench, pane: str) -> None:
     """Let one pane fill the screen; none where it has no name."""
     for one in FILLED:

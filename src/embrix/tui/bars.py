@@ -14,11 +14,13 @@ from textual.widgets import Static
 
 from embrix.text.visible import cut, visible, width
 from embrix.tui.commands import Command
+from embrix.tui.pane_edges import Handle
 from embrix.tui.theme import ink
 
 
-class Title(Widget):
-    """The line over a pane: what it is, what is in it, and something to the right."""
+class Title(Handle):
+    """The line over a pane: what it is, what is in it, and something to the right. Where another
+    pane is above, dragging it moves the edge between them."""
 
     DEFAULT_CSS = "Title { height: 1; background: $lock-wall; }"
 
@@ -50,9 +52,10 @@ class Title(Widget):
     def render(self) -> Text:
         app = self.app
         room = self.size.width
-        head = "▙ " if self.lit else "▖ "
+        held = self.has_class("handle") or self.has_class("dragged")
+        head = "━ " if held else "▙ " if self.lit else "▖ "
         text = Text(no_wrap=True, overflow="crop")
-        text.append(head, ink(app, "brass" if self.lit else "deep", bold=True))
+        text.append(head, ink(app, "brass" if self.lit or held else "deep", bold=True))
         text.append(self.label, ink(app, "brass" if self.lit else "ink", bold=True))
         used = 2 + width(self.label)
         right = visible(cut(self.right, max(0, room - used - 2)))

@@ -24,6 +24,7 @@ from embrix.messages.replies_on_suites import CaseRow, CaseVerdict, SuiteReport
 from embrix.text.log import log_file
 from embrix.text.source import Unreadable
 from embrix.tui.annotated import AnnotatedEditor
+from embrix.tui.arranging_panes import arrangement
 from embrix.tui.bars import Footer, Masthead, Title
 from embrix.tui.bench_commands import PANES, SIDE_VIEWS
 from embrix.tui.checking import Checking
@@ -42,6 +43,7 @@ from embrix.tui.drafting import Drafting
 from embrix.tui.drawing import Drawings
 from embrix.tui.editor import ProgramEditor
 from embrix.tui.lecturing import Lecturing
+from embrix.tui.pane_edges import Edge, Grip
 from embrix.tui.program_pane import ProgramPane
 from embrix.tui.remembering import OFTEN, Remembering
 from embrix.tui.rows import Rows
@@ -62,6 +64,12 @@ class Bench(ProgramPane):
     """The one screen of the workbench."""
 
     CSS_PATH = "bench.tcss"
+    EDGES = (
+        Edge("walk", "step-details", "width", "height"),
+        Edge("text", "program", "height"),
+        Edge("left", "right", "width"),
+        Edge("main", "low", "height", "height", "for-lecturing"),
+    )
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding(command.key, command.action, command.short, show=False, priority=True)
         for command in (*everywhere(), *WRITING)
@@ -84,6 +92,7 @@ class Bench(ProgramPane):
                 yield Title("program", id="program-title")
                 yield ProgramEditor(id="program")
                 yield Static("", id="notice", markup=False)
+            yield Grip("left")
             with Vertical(id="right"):
                 yield Title("lanes", id="lanes-title")
                 yield LanesView(id="lanes")
@@ -99,6 +108,7 @@ class Bench(ProgramPane):
             yield Gauge(id="gauge")
             with Horizontal(id="walk-row"):
                 yield StepRows(id="walk")
+                yield Grip("walk")
                 yield StepDetails(id="step-details")
         yield Footer(self._footer_commands)
 
@@ -132,6 +142,15 @@ class Bench(ProgramPane):
         if self.desk is not None:
             self.writing.keep()
             self.desk.close()
+
+    @property
+    def pane_sizes(self) -> dict[str, int]:
+        return self.sizes
+
+    @property
+    def layout_name(self) -> str:
+        arranged = arrangement(self)
+        return f"{arranged} with a file" if self.has_class("writing") else arranged
 
     def on_resize(self, event: events.Resize) -> None:
         narrow = event.size.width < NARROW

@@ -64,6 +64,21 @@ WALKING = (
 """Letters that go places in the walk; capitals go back."""
 
 
+RESIZING = (
+    Command("alt+shift+up", "resize('height', 1)", "", "Make this pane taller", "", False,
+            "Alt+Shift+↑"),
+    Command("alt+shift+down", "resize('height', -1)", "", "Make this pane lower", "", False,
+            "Alt+Shift+↓"),
+    Command("alt+shift+right", "resize('width', 1)", "", "Make this pane wider", "", False,
+            "Alt+Shift+→"),
+    Command("alt+shift+left", "resize('width', -1)", "", "Make this pane narrower", "", False,
+            "Alt+Shift+←"),
+    Command("alt+0", "even_out", "", "Give the panes their own sizes back", "", False, "Alt+0"),
+)  # fmt: skip
+"""In every view with several panes; a mouse drags the strip between two, or the title of the lower
+one."""
+
+
 VIEWS = (
     "tally",
     "compare",
@@ -76,6 +91,10 @@ VIEWS = (
     "lesson",
 )
 """Views that lie over the bench and have some keys in common."""
+
+
+OF_SEVERAL_PANES = ("drafting", "tally", "compare", "decisions", "ways", "lesson")
+"""Views whose panes can be made larger and smaller."""
 
 
 OPENING = (
@@ -195,6 +214,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("alt+3", "arrange('lecturing')", "",
             "Arrange the panes for lecturing: program, walk and step large, nothing else",
             footer=False, shown_key="Alt+3"),
+    *RESIZING,
     Command("alt+k", "lesson", "lesson", "Show a lesson of the course, stop by stop", footer=False,
             shown_key="Alt+K"),
     Command("alt+j", "add_stop", "add stop",
@@ -388,6 +408,7 @@ COMMANDS: tuple[Command, ...] = (
             "tally", footer=False),
     Command("x", "stop", "stop", "Stop the running suite", "tally", footer=False),
     *(command for place in VIEWS for command in _in_view(place)),
+    *(replace(command, place=place) for place in OF_SEVERAL_PANES for command in RESIZING),
     # F5 compares with the saved file there.
     *(command for command in _opening("drafting") if command.key != "f5"),
 )  # fmt: skip

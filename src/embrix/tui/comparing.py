@@ -40,6 +40,7 @@ from embrix.tui.desk import Desk
 from embrix.tui.dialogs import ShowLines
 from embrix.tui.growing import Growing
 from embrix.tui.hunting import Hunting
+from embrix.tui.pane_edges import Edge, Grip
 from embrix.tui.row_steps import RowSteps
 from embrix.tui.rows import Piece, Rows
 from embrix.tui.side_views import OUTCOME_SIGNS
@@ -119,18 +120,21 @@ class Comparing(View):
 
     CSS = """
     Comparing { background: $lock-ground; layout: vertical; }
-    #upper { height: auto; max-height: 40%; min-height: 6; }
-    #upper-left, #upper-right { height: auto; }
+    #upper { height: 8; }
+    #upper-left, #upper-right { height: 1fr; }
     #upper-left { width: 13fr; }
-    #upper-right { width: 8fr; margin-left: 1; }
-    #costs { height: 7; }
-    #why { height: 7; padding: 0 1; background: $lock-bank; }
+    #upper-right { width: 8fr; }
+    #costs { height: 1fr; }
+    #why { height: 1fr; padding: 0 1; background: $lock-bank; }
     #together { height: 1fr; }
     Comparing.narrow #row-steps, Comparing.low #row-steps { display: none; }
     Comparing.narrow #upper { layout: vertical; height: 50%; }
     Comparing.narrow #upper-left { width: 1fr; height: 60%; }
-    Comparing.narrow #upper-right { width: 1fr; height: 40%; margin-left: 0; }
+    Comparing.narrow #upper-right { width: 1fr; height: 40%; }
+    Comparing.narrow .upper-left-grip { display: none; }
     """
+    EDGES = (Edge("upper-left", "upper-right", "width", "height"),
+             Edge("upper", "together", "height", "height"))  # fmt: skip
     PLACE: ClassVar[str] = PLACE
     OF_PROGRAM = True
     BINDINGS: ClassVar[list[BindingType]] = keys_of(PLACE)
@@ -147,6 +151,7 @@ class Comparing(View):
             with Vertical(id="upper-left"):
                 yield Title("compare", id="costs-title")
                 yield Costs()
+            yield Grip("upper-left")
             with Vertical(id="upper-right"):
                 yield Title("why", id="why-title")
                 yield Static("", id="why", markup=False)
@@ -193,8 +198,8 @@ class Comparing(View):
         costs = self.query_one(Costs)
         self._partings = found.partings
         costs.show(found.lanes, found.first)
-        costs.styles.height = max(5, min(12, len(found.lanes)))
-        self.query_one("#why").styles.height = max(5, min(12, len(found.lanes)))
+        self.own_heights["upper"] = 1 + max(5, min(12, len(found.lanes), self.size.height * 2 // 5))
+        self.place_edges()
         ends = {observed(one) for one in found.lanes}
         more = f", {found.left_out} more lanes not run" if found.left_out else ""
         text = "all lanes agree" if len(ends) == 1 else f"{len(ends)} different outcomes"

@@ -29,6 +29,7 @@ from embrix.text.visible import cut, visible, width
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.desk import SUITE_WORKER, Desk
 from embrix.tui.dialogs import Pick
+from embrix.tui.pane_edges import Edge, Grip
 from embrix.tui.rows import Piece, Rows
 from embrix.tui.theme import ink
 from embrix.tui.view import View, keys_of
@@ -187,14 +188,17 @@ class Deciding(View):
     Deciding { background: $lock-ground; layout: vertical; }
     #deciding { height: 1fr; }
     #deciding-left { width: 5fr; }
-    #deciding-right { width: 9fr; margin-left: 1; }
+    #deciding-right { width: 9fr; }
     #decisions { height: 45%; }
     #columns { height: 1; }
     #changes { height: 1fr; }
     Deciding.narrow #deciding { layout: vertical; }
     Deciding.narrow #deciding-left { width: 1fr; height: 1fr; }
-    Deciding.narrow #deciding-right { width: 1fr; height: 1fr; margin-left: 0; }
+    Deciding.narrow #deciding-right { width: 1fr; height: 1fr; }
+    Deciding.narrow .deciding-left-grip { display: none; }
     """
+    EDGES = (Edge("deciding-left", "deciding-right", "width", "height"),
+             Edge("decisions", "deciding", "height", "height"))  # fmt: skip
     PLACE: ClassVar[str] = PLACE
     TOPICS = ("decisions", "changed")
     BINDINGS: ClassVar[list[BindingType]] = keys_of(PLACE)
@@ -212,6 +216,7 @@ class Deciding(View):
             with Vertical(id="deciding-left"):
                 yield Title("decision", id="decision-title")
                 yield DecisionCard()
+            yield Grip("deciding-left")
             with Vertical(id="deciding-right"):
                 yield Title("changes", id="changes-title")
                 yield Changes()

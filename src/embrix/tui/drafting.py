@@ -16,7 +16,6 @@ from textual import events, on
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 from textual.containers import Horizontal, Vertical
-from textual.screen import Screen
 from textual.timer import Timer
 from textual.widgets import Static, TextArea
 
@@ -30,6 +29,7 @@ from embrix.tui.commands import Command, of_place
 from embrix.tui.desk import Desk
 from embrix.tui.dialogs import Help, Once, Pick
 from embrix.tui.editor import KEEPING, ProgramEditor
+from embrix.tui.pane_edges import Edge, EdgedScreen, Grip
 from embrix.tui.rows import Piece, Rows
 from embrix.tui.side_views import TreeView
 from embrix.tui.text_pane import TextPane
@@ -71,14 +71,14 @@ class OutcomeRows(Rows):
         return [(f" {line}", ink(self.app, colour, bold=bold))]
 
 
-class Drafting(Once, Screen[None]):
+class Drafting(Once, EdgedScreen):
     """One definition file, a text to try, and the two trees: as saved, and with the change."""
 
     CSS = """
     Drafting { background: $lock-ground; layout: vertical; }
     #drafting { height: 1fr; }
     #drafting-left { width: 1fr; }
-    #drafting-right { width: 1fr; margin-left: 1; }
+    #drafting-right { width: 1fr; }
     #definition { height: 1fr; }
     #trial { height: 5; }
     #line-note { height: auto; max-height: 4; padding: 0 1; background: $lock-bank;
@@ -86,17 +86,25 @@ class Drafting(Once, Screen[None]):
     #trial-tokens { height: 1; padding: 0 1; background: $lock-bank; }
     #trial-notice { height: auto; max-height: 3; padding: 0 1; background: $lock-bank;
         color: $lock-brick; display: none; }
+    #trial-looks { height: 1fr; }
     #trees { height: 1fr; }
     #trees Vertical { width: 1fr; }
-    #with-change-side { margin-left: 1; }
     #trees Rows { height: 1fr; }
-    #outcome { height: 9; }
+    #outcome-side { height: 10; }
+    #outcome { height: 1fr; }
     Drafting.narrow #drafting { layout: vertical; }
     Drafting.narrow #drafting-left { height: 40%; width: 1fr; }
-    Drafting.narrow #drafting-right { height: 60%; width: 1fr; margin-left: 0; }
-    Drafting.narrow #outcome { height: 4; }
+    Drafting.narrow #drafting-right { height: 60%; width: 1fr; }
+    Drafting.narrow .drafting-left-grip { display: none; }
+    Drafting.narrow #outcome-side { height: 5; }
     Drafting.narrow #trial { height: 2; }
     """
+    EDGES = (
+        Edge("saved-side", "with-change-side", "width", "width"),
+        Edge("trees", "outcome-side", "height", "height"),
+        Edge("trial", "trial-looks", "height", "height"),
+        Edge("drafting-left", "drafting-right", "width", "height"),
+    )
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding(command.key, command.action, command.short, show=False, priority=True)
         for command in of_place(PLACE)
@@ -128,21 +136,33 @@ class Drafting(Once, Screen[None]):
                 yield Title("definition", id="definition-title")
                 yield AnnotatedEditor(id="definition")
                 yield Static("", id="line-note", markup=False)
+            yield Grip("drafting-left")
             with Vertical(id="drafting-right"):
                 yield Title("trial", id="trial-title")
                 yield ProgramEditor(id="trial")
                 yield Static("", id="trial-tokens", markup=False)
                 yield Static("", id="trial-notice", markup=False)
-                with Horizontal(id="trees"):
-                    with Vertical(id="saved-side"):
-                        yield Title("as saved", id="saved-title")
-                        yield TreeView(id="saved")
-                    with Vertical(id="with-change-side"):
-                        yield Title("with the change", id="with-change-title")
-                        yield TreeView(id="with-change")
-                yield Title("what the change does", id="outcome-title")
-                yield OutcomeRows(id="outcome")
+                with Vertical(id="trial-looks"):
+                    with Horizontal(id="trees"):
+                        with Vertical(id="saved-side"):
+                            yield Title("as saved", id="saved-title")
+                            yield TreeView(id="saved")
+                        yield Grip("saved-side")
+                        with Vertical(id="with-change-side"):
+                            yield Title("with the change", id="with-change-title")
+                            yield TreeView(id="with-change")
+                    with Vertical(id="outcome-side"):
+                        yield Title("what the change does", id="outcome-title")
+                        yield OutcomeRows(id="outcome")
         yield Footer(self._footer)
+
+    @property
+    def pane_sizes(self) -> dict[str, int]:
+        return self._bench.sizes
+
+    @property
+    def layout_name(self) -> str:
+        return PLACE
 
     def on_mount(self) -> None:
         self._masthead.show(course=self._bench.title_of_course, language=self._language)

@@ -22,6 +22,7 @@ from embrix.text.plural import counted
 from embrix.text.visible import cut, visible, width
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.desk import Desk
+from embrix.tui.pane_edges import Edge, Grip
 from embrix.tui.rows import Piece, Rows
 from embrix.tui.side_views import OUTCOME_SIGNS
 from embrix.tui.theme import ink
@@ -163,13 +164,16 @@ class Forking(View):
     Forking { background: $lock-ground; layout: vertical; }
     #forking { height: 1fr; }
     #forking-left { width: 5fr; }
-    #forking-right { width: 8fr; margin-left: 1; }
+    #forking-right { width: 8fr; }
     #reached { height: 8; }
     #onward { height: 1fr; }
     Forking.narrow #forking { layout: vertical; }
     Forking.narrow #forking-left { width: 1fr; height: 1fr; }
-    Forking.narrow #forking-right { width: 1fr; height: 1fr; margin-left: 0; }
+    Forking.narrow #forking-right { width: 1fr; height: 1fr; }
+    Forking.narrow .forking-left-grip { display: none; }
     """
+    EDGES = (Edge("forking-left", "forking-right", "width", "height"),
+             Edge("reached", "forking", "height", "height"))  # fmt: skip
     PLACE: ClassVar[str] = PLACE
     TOPICS = ("ways",)
     OF_PROGRAM = True
@@ -190,6 +194,7 @@ class Forking(View):
             with Vertical(id="forking-left"):
                 yield Title("state", id="state-title")
                 yield StateCard()
+            yield Grip("forking-left")
             with Vertical(id="forking-right"):
                 yield Title("ways on", id="onward-title")
                 yield OnwardRows()
@@ -219,8 +224,9 @@ class Forking(View):
         text = counted(len(found.outcomes), "outcome")
         text += ", some run never ends" if found.endless else ""
         self.query_one("#reached-title", Title).show(self._lane, text, "brass")
-        rows = self.query_one(ReachedRows)
-        rows.styles.height = max(FEWEST, min(len(found.outcomes), self.size.height // 3))
+        most = self.size.height // 3
+        self.own_heights["reached"] = max(FEWEST, min(len(found.outcomes), most))
+        self.place_edges()
         self.trail = [0] if found.states else []
         self._show_state()
 

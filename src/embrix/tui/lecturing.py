@@ -25,6 +25,7 @@ from embrix.text.visible import visible
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.desk import SUITE_WORKER, Desk
 from embrix.tui.marked_program import add_program
+from embrix.tui.pane_edges import Edge, Grip
 from embrix.tui.theme import ink
 from embrix.tui.view import View, keys_of
 from embrix.tui.workbench import Workbench
@@ -45,13 +46,14 @@ class Lecturing(View):
     Lecturing { background: $lock-ground; layout: vertical; }
     #lecture { height: 1fr; }
     #lecture-program { width: 1fr; padding: 1 2; }
-    #lecture-shown { width: 1fr; margin-left: 1; padding: 1 2; background: $lock-bank; }
+    #lecture-shown { width: 1fr; padding: 1 2; background: $lock-bank; }
     #lecture-question { height: auto; padding: 1 2 0 2; }
     #lecture-notes { height: auto; max-height: 30%; padding: 0 2 1 2; display: none; }
     Lecturing.noted #lecture-notes { display: block; }
     Lecturing.narrow #lecture { layout: vertical; }
-    Lecturing.narrow #lecture-shown { margin-left: 0; }
+    Lecturing.narrow .lecture-program-grip { width: 1fr; height: 1; }
     """
+    EDGES = (Edge("lecture-program", "lecture-shown", "width", "height"),)
     PLACE: ClassVar[str] = PLACE
     TOPICS = ("lesson",)
     BINDINGS: ClassVar[list[BindingType]] = keys_of(PLACE)
@@ -73,6 +75,7 @@ class Lecturing(View):
         with Horizontal(id="lecture"):
             with VerticalScroll(id="lecture-program"):
                 yield Static("", id="lecture-text", markup=False)
+            yield Grip("lecture-program")
             with VerticalScroll(id="lecture-shown"):
                 yield Static("", id="lecture-step", markup=False)
         yield Static("", id="lecture-notes", markup=False)

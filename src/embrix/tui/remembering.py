@@ -17,7 +17,8 @@ from embrix.course.last_time import (
     remember,
 )
 from embrix.course.records import Damaged
-from embrix.tui.arranging_panes import ARRANGEMENTS
+from embrix.tui.arranging_panes import ARRANGEMENTS, arrangement
+from embrix.tui.pane_edges import WHOLE
 from embrix.tui.program_pane import ProgramPane
 from embrix.tui.step_details import StepDetails
 from embrix.tui.theme import DAY, NIGHT
@@ -53,6 +54,8 @@ class Remembering:
             bench.app.theme = kept.theme
         for name in ARRANGEMENTS:
             bench.set_class(name == kept.arrangement and name != "running", f"for-{name}")
+        bench.sizes |= {name: share for name, share in kept.sizes.items() if 0 < share < WHOLE}
+        bench.place_edges()
         bench.query_one("#step-details", StepDetails).pictured = kept.pictured
         bench.decided |= {language: list(lanes) for language, lanes in kept.lanes.items()}
         for supply in kept.supplies:
@@ -112,7 +115,8 @@ class Remembering:
                 if steps and len(text) <= LONGEST
             ],
             theme=bench.app.theme,
-            arrangement=next((one for one in ARRANGEMENTS if bench.has_class(f"for-{one}")), ""),
+            arrangement=arrangement(bench),
+            sizes=dict(bench.sizes),
             pictured=bench.query_one("#step-details", StepDetails).pictured,
         )  # fmt: skip
 

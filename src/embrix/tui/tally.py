@@ -28,6 +28,7 @@ from embrix.tui.case_making import make_case
 from embrix.tui.deciding import Deciding
 from embrix.tui.desk import SUITE_WORKER, Desk
 from embrix.tui.dialogs import AskText
+from embrix.tui.pane_edges import Edge, Grip
 from embrix.tui.rows import Piece, Rows
 from embrix.tui.theme import ink
 from embrix.tui.view import View, keys_of
@@ -190,15 +191,17 @@ class Tally(View):
     Tally { background: $lock-ground; layout: vertical; }
     #tally { height: 1fr; }
     #tally-left { width: 13fr; }
-    #tally-right { width: 8fr; margin-left: 1; }
+    #tally-right { width: 8fr; }
     #board { height: 1fr; }
     #legend { height: auto; max-height: 40%; padding: 0 1; background: $lock-bank; }
     #card { height: 1fr; }
     Tally.narrow #tally { layout: vertical; }
     Tally.narrow #tally-left { width: 1fr; height: 60%; }
-    Tally.narrow #tally-right { width: 1fr; height: 40%; margin-left: 0; }
+    Tally.narrow #tally-right { width: 1fr; height: 40%; }
+    Tally.narrow .tally-left-grip { display: none; }
     Tally.narrow #legend { display: none; }
     """
+    EDGES = (Edge("tally-left", "tally-right", "width", "height"),)
     PLACE: ClassVar[str] = PLACE
     BINDINGS: ClassVar[list[BindingType]] = keys_of(PLACE)
 
@@ -220,6 +223,7 @@ class Tally(View):
                 yield Title("tally", id="tally-title")
                 yield Static("", id="letters", markup=False)
                 yield Board(id="board")
+            yield Grip("tally-left")
             with Vertical(id="tally-right"):
                 yield Title("case", id="case-title")
                 yield CaseCard(id="card")

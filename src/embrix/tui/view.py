@@ -7,12 +7,12 @@ from typing import Any, ClassVar
 
 from textual import on
 from textual.binding import Binding, BindingType
-from textual.screen import Screen
 
 from embrix.tui.bars import Footer, Masthead
 from embrix.tui.commands import of_place, opens
 from embrix.tui.desk import Desk
 from embrix.tui.dialogs import AskText, Help, Once
+from embrix.tui.pane_edges import EdgedScreen
 from embrix.tui.workbench import Workbench
 
 NARROW = 100
@@ -38,7 +38,7 @@ def keys_of(place: str) -> list[BindingType]:
     ]
 
 
-class View(Once, Screen[None]):
+class View(Once, EdgedScreen):
     """A view over the bench. `PLACE` is its name in the table of commands; `TOPICS` is what it asks
     of the workers, given up when it is left."""
 
@@ -55,6 +55,14 @@ class View(Once, Screen[None]):
         """That of the program when it was last on top."""
         # What is asked here is asked about what stands in the editors now.
         bench.read_typed()
+
+    @property
+    def pane_sizes(self) -> dict[str, int]:
+        return self._bench.sizes
+
+    @property
+    def layout_name(self) -> str:
+        return self.PLACE
 
     def footer(self) -> Footer:
         return Footer(lambda: [one for one in of_place(self.PLACE) if one.footer])

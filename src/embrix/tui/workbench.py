@@ -11,8 +11,6 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any, TypeAlias
 
-from textual.screen import Screen
-
 from embrix.messages.replies import CourseSummary, LanguageSummary, Note
 from embrix.messages.replies_on_lessons import StopShown
 from embrix.messages.replies_on_suites import CaseRow, CaseVerdict, SuiteReport
@@ -20,6 +18,7 @@ from embrix.tui.bars import Masthead
 from embrix.tui.desk import Desk
 from embrix.tui.document import Document
 from embrix.tui.editor import ProgramEditor
+from embrix.tui.pane_edges import EdgedScreen
 from embrix.tui.side_views import LanesView
 from embrix.tui.walk_pane import StepRows
 from embrix.tui.walking import Walking
@@ -28,7 +27,7 @@ Say: TypeAlias = Callable[[str, str], None]
 """Tells something, in a colour."""
 
 
-class Workbench(Screen[None]):
+class Workbench(EdgedScreen):
     """The state of the workbench."""
 
     def __init__(self, folder: Path, program: Path | None) -> None:
@@ -64,6 +63,8 @@ class Workbench(Screen[None]):
         """Lanes with choices decided otherwise, by language."""
         self.transcripts: dict[str, list[tuple[str, bool]]] = {}
         """What was typed and answered at the prompt, by language."""
+        self.sizes: dict[str, int] = {}
+        """The sizes that panes were given by hand, here and in the views."""
 
     # ---------------------------------------------------------------- what is there
 
