@@ -77,14 +77,20 @@ class RuleTexts:
         return renamed_words(self._text(node), path.names)
 
     def _text(self, node: s.Expr | s.Pattern) -> str:
-        """What is written; of a function that has several lines only the parameters."""
-        source = self._source(node.span)
-        pieces, at = [], node.span.start
+        """What is written, in one line: those of a function with several are divided by
+        semicolons."""
+        return self._written(node.span, node)
+
+    def _written(self, span: Span, node: s.Expr | s.Pattern | s.Line) -> str:
+        source = self._source(span)
+        pieces, at = [], span.start
         for one in inside(node):
             if isinstance(one, s.Lambda) and isinstance(one.body, s.Block) and one.span.start >= at:
-                pieces += [source.text[at : one.body.span.start], "…"]
+                lines = (*one.body.lines, one.body.result)
+                said = "; ".join(self._written(line.span, line) for line in lines)
+                pieces += [source.text[at : one.body.span.start], said]
                 at = one.body.span.end
-        pieces.append(source.text[at : node.span.end])
+        pieces.append(source.text[at : span.end])
         return " ".join("".join(pieces).split())
 
     def _one(self, pattern: s.Pattern) -> str:
