@@ -48,7 +48,7 @@ def held_against(lane: Lane, term: Node, lines: tuple[str, ...] = ()) -> Evaluat
         )  # fmt: skip
         assert meant.agrees(came.outcome), (variant, few, meant.kind, meant.name, came.outcome)
         assert list(came.output) == meant.output
-        state = came.state._values  # the values behind the texts
+        state = came.state.values
         assert len(state) == len(meant.state)
         assert all(map(same, state, meant.state))
         if variant == "counted":

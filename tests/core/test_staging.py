@@ -28,7 +28,12 @@ def run(lane: Lane, text: str, often: int, variant: Variant, limits: Limits) -> 
         patch.setattr(staging, "OFTEN", often)
         given = ("4", "5", "6")
         return lane.machine.run(
-            parsed.term, variant=variant, limits=limits, given_input=given, few=0
+            parsed.term,
+            variant=variant,
+            limits=limits,
+            given_input=given,
+            few=0,
+            residual=False,
         )
 
 

@@ -312,18 +312,14 @@ class OneRun:
 
     def outcome(self, work: Callable[[], Value], *, roomy: bool = True) -> tuple[Outcome, Shown]:
         """How a run ended, and the final state: what comes beside the value."""
-        display = self.machine.display
         try:
             value = self.guarded(work, roomy=roomy)
         except Ended as end:
             return self._ended(end), Shown()
         main = self.machine.interpreter.functions[self.machine.interpreter.main]
-        state = Shown()
         if isinstance(settle(main.result), Tup) and len(value) > FIELDS:
-            state = Shown(value[FIELDS + 1 :], display.show)
-            value = value[FIELDS]
-        shown = display.outcome(value)
-        return Outcome("value", shown, "", display.structure(value), None, value), state
+            return came_to(self.machine, value[FIELDS], value[FIELDS + 1 :])
+        return came_to(self.machine, value)
 
     def _ended(self, ended: Ended) -> Outcome:
         """How a run ended without a value."""
@@ -341,6 +337,16 @@ class OneRun:
             case OutOfFuel(limit=limit):
                 return Outcome("out of fuel", _LIMIT_TEXTS[limit](self.limits), limit)
         raise AssertionError(f"{ended!r} is no way to end")
+
+
+def came_to(
+    machine: Runnable, value: Value, beside: Sequence[Value] | Callable[[], Sequence[Value]] = ()
+) -> tuple[Outcome, Shown]:
+    """The outcome of a run that gives a value, and the final state: what comes beside it."""
+    display = machine.display
+    shown = display.outcome(value)
+    outcome = Outcome("value", shown, "", display.structure(value), None, value)
+    return outcome, Shown(beside, display.show)
 
 
 def _place(end: Ended) -> Place | None:

@@ -68,21 +68,26 @@ class Shown(Sequence[str]):
     """Values as text, made when they are looked at: a large store takes longer to print than many
     a run takes."""
 
-    def __init__(self, values: Sequence[Value] = (), show: Callable[[Value], str] = str) -> None:
-        self._values = values
+    def __init__(
+        self,
+        values: Sequence[Value] | Callable[[], Sequence[Value]] = (),
+        show: Callable[[Value], str] = str,
+    ) -> None:
+        """The values may be made when they are looked at as well."""
+        self._given = values
         self._show = show
 
-    @property
+    @cached_property
     def values(self) -> Sequence[Value]:
         """The values themselves; they stay inside the process."""
-        return self._values
+        return self._given() if callable(self._given) else self._given
 
     @cached_property
     def _texts(self) -> tuple[str, ...]:
-        return tuple(map(self._show, self._values))
+        return tuple(map(self._show, self.values))
 
     def __len__(self) -> int:
-        return len(self._values)
+        return len(self.values)
 
     @overload
     def __getitem__(self, index: int) -> str: ...

@@ -19,9 +19,16 @@ from embrix.machine.display import Display, plainly
 from embrix.machine.entered import EnteredClauses
 from embrix.machine.faults import Ended, Failed, OutOfFuel, Stuck
 from embrix.machine.limits import Limits
-from embrix.machine.one_run import OneRun, Watch
+from embrix.machine.one_run import OneRun, Watch, came_to
 from embrix.machine.outcome import Result
 from embrix.machine.recorder import NOT_LEFT, Recorder
+from embrix.machine.residual.knowledge import NotResidual
+from embrix.machine.residual.residual_run import (
+    GaveUp,
+    ResidualProgram,
+    Surroundings,
+    specialise,
+)
 from embrix.machine.unit import Variant, substituters
 from embrix.terms.node import (
     FIELDS,
@@ -48,6 +55,8 @@ knows because something is unfinished or takes too long (`open`)."""
 
 FEW = 40_000
 """Calls that a run makes on brief code; most programs make fewer."""
+MOST_RESIDUAL = 16
+"""Residual programs that are remembered."""
 NESTED, NESTED_CALLS = 40, 1_000
 """How deep displays may be worked out inside each other by functions of a definition, and how many
 inside one."""
@@ -82,6 +91,8 @@ class Machine:
         self._idle: list[OneRun] = []
         """A run on brief code that is over, for the next one to begin with: to make what a run
         needs takes longer than most programs. Whoever takes it has it alone, in whatever thread."""
+        self._residuals: dict[int, tuple[Node, ResidualProgram | None]] = {}
+        """By the identity of a program what is left of it, if anything can be."""
         self._showing = 0
         """How many displays are being worked out inside each other."""
         self._nested_left = 0
@@ -115,6 +126,7 @@ class Machine:
         watch: Watch | None = None,
         few: int = FEW,
         roomy: bool = True,
+        residual: bool | None = None,
     ) -> Result:
         """Run a program on lines of input. Every way to end is an outcome; nothing is raised.
         `kept` is what another run has left beside its value, where `main` takes that up; `ways`
@@ -125,8 +137,9 @@ class Machine:
         `on_start` is told how to stop the run from another thread. A traced run needs a recorder.
 
         A run begins on code that is soon compiled; where it makes more than a `few` calls it begins
-        once more, on code that is fast. Keeping a record takes so long that fast code gains
-        nothing.
+        once more, on code that is fast: as a `residual` program, where it can be specialised and
+        nothing is counted; at once where that is asked for, and never where it is False. Keeping a
+        record takes so long that fast code gains nothing.
         """
         limits = limits or Limits()
         main = self.interpreter.functions[self.interpreter.main]
@@ -150,6 +163,8 @@ class Machine:
                         session.space[" stop"]()
 
                     on_start(stop)
+                    if stopped:
+                        stop()
                 outcome, state = session.outcome(
                     lambda: session.call(main.name, *args), roomy=roomy
                 )
@@ -160,6 +175,9 @@ class Machine:
                 limits.calls - counts["fuel"],
             )  # fmt: skip
 
+        specialisable = variant == "plain" and not given and kept is None and not ways
+        if residual and specialisable and watch is None:
+            few = 0
         if variant == "traced" or watch is not None or (few and limits.calls <= few):
             return result(limits, brief=True)
         if few:
@@ -167,7 +185,48 @@ class Machine:
             cut = found.outcome.kind == "out of fuel" and found.outcome.name == "calls"
             if stopped or not cut:
                 return found
+        if specialisable and residual is not False:
+            left = self.residual(term)
+            if left is not None:
+                found_left = self._run_left(left, limits, given_input, stopped, on_start)
+                if found_left is not None:
+                    return found_left
         return result(limits, brief=False)
+
+    def residual(self, term: Node) -> ResidualProgram | None:
+        """The residual program of a program, where it can be specialised; it is remembered for a
+        while."""
+        known = self._residuals.get(id(term))
+        if known is None:
+            if len(self._residuals) >= MOST_RESIDUAL:
+                self._residuals.clear()
+            try:
+                known = term, specialise(self.interpreter, term)
+            except NotResidual:
+                known = term, None
+            self._residuals[id(term)] = known
+        return known[1]
+
+    def _run_left(
+        self, program: ResidualProgram, limits: Limits, given_input: Sequence[str],
+        stopped: list[bool], on_start: Callable[[Callable[[], None]], None] | None,
+    ) -> Result | None:  # fmt: skip
+        """What a residual program comes to; None where that is for the interpreter to say."""
+        around = Surroundings(limits, self.display, given_input)
+        if on_start is not None:
+
+            def stop() -> None:
+                stopped.append(True)
+                around.stop()
+
+            on_start(stop)
+        self.entered.unmarked()  # nobody knows by which clauses
+        try:
+            ran = program.run(around)
+        except GaveUp:
+            return None
+        outcome, state = came_to(self, ran.value, ran.beside or ())
+        return Result(outcome, tuple(around.output), {}, state, (), ran.spent)
 
     @contextmanager
     def _begun(

@@ -1,0 +1,1 @@
+"""What is left of an interpreter when its program is known: residual programs."""

@@ -1,0 +1,145 @@
+"""What is known of a value while an interpreter is specialised to a program."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import TypeAlias
+
+from msgspec import Struct
+
+from embrix.brix import core as k
+from embrix.machine.residual.statements import Atom
+from embrix.terms.node import CONS, NIL, TUPLE, Value
+from embrix.terms.types import Type
+
+
+class NotResidual(Exception):
+    """The program cannot be specialised; the reason is what is said of it."""
+
+
+class Known(Struct, frozen=True, eq=False):
+    """A value that is known: a term of the program or a part of one, a number, a text. `given` is
+    true for what stands in the program; `up` is the part of the program it was taken out of."""
+
+    value: Value
+    given: bool = False
+    up: Known | None = None
+
+
+class Unknown(Struct, frozen=True, eq=False):
+    """A value that only the run knows, where the residual program has it; its type, where that is
+    known."""
+
+    atom: Atom
+    type: Type | None = None
+
+
+class Made(Struct, frozen=True, eq=False):
+    """A node of a known constructor, with what is known of its fields."""
+
+    tag: int
+    fields: tuple[Knowledge, ...]
+
+
+class Frame(Struct, frozen=True, eq=False):
+    """A name in an environment, and what it stands for."""
+
+    name: str | Later
+    value: Knowledge
+
+
+class KnotFrame(Struct, frozen=True, eq=False):
+    """A name in an environment whose value mentions it: what it stands for is made where it is
+    looked up. `above` is how many frames of the same knot lie over this one."""
+
+    name: str
+    knot: k.Knot
+    number: int
+    captured: tuple[tuple[int, Knowledge], ...]
+    above: int
+
+
+class Names(Struct, frozen=True, eq=False):
+    """An environment whose names are known, the innermost first; below them another one that is a
+    part of something unknown, perhaps."""
+
+    frames: tuple[Frame | KnotFrame, ...] = ()
+    base: Later | None = None
+
+
+class Later(Struct, frozen=True, eq=False):
+    """A part that an unknown value was made with, and that its own code knows: a piece of the
+    program, a name, an environment."""
+
+    of: Atom
+    tag: int
+    field: int
+
+
+class Abstraction(Struct, frozen=True, eq=False):
+    """A function of the notation as a value, with the variables of where it was made."""
+
+    node: k.Lambda
+    slots: dict[int, Knowledge]
+
+
+Knowledge: TypeAlias = Known | Unknown | Made | Names | Later | Abstraction
+
+
+def later_parts(one: Knowledge) -> Iterator[Later]:
+    """The parts of unknown values in what is known of another."""
+    match one:
+        case Later():
+            yield one
+        case Made(_, fields):
+            for field in fields:
+                yield from later_parts(field)
+        case Names(frames, base):
+            if base is not None:
+                yield base
+            for frame in frames:
+                if isinstance(frame, Frame):
+                    if isinstance(frame.name, Later):
+                        yield frame.name
+                    yield from later_parts(frame.value)
+
+
+def list_parts(one: Knowledge) -> list[Knowledge] | None:
+    """The items of a list of a known length, else None."""
+    found: list[Knowledge] = []
+    while True:
+        match one:
+            case Known(value) if value[0] == NIL:
+                return found
+            case Known(value) if value[0] == CONS:
+                found.append(part_of(one, 0))
+                one = part_of(one, 1)
+            case Made(tag, (item, rest)) if tag == CONS:
+                found.append(item)
+                one = rest
+            case _:
+                return None
+
+
+def part_of(one: Known, field: int) -> Known:
+    """A field of a known node."""
+    return Known(one.value[2 + field], one.given, one)
+
+
+def is_below(one: Known, other: Value) -> bool:
+    """Whether something was taken out of a part of the program."""
+    up = one.up
+    while up is not None:
+        if up.value is other:
+            return True
+        up = up.up
+    return False
+
+
+def tuple_parts(one: Knowledge) -> tuple[Knowledge, ...] | None:
+    match one:
+        case Made(tag, fields) if tag == TUPLE:
+            return fields
+        case Known(value) if isinstance(value, tuple) and value[0] == TUPLE:
+            return tuple(part_of(one, number) for number in range(len(value) - 2))
+    return None

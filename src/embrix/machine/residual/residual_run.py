@@ -1,0 +1,367 @@
+"""Running residual programs, and the values they give as any run has them."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Callable, Sequence
+from fractions import Fraction
+from functools import cached_property, partial
+from typing import Any
+
+import immutables
+from msgspec import Struct
+
+from embrix.brix import core as k
+from embrix.machine.display import Display
+from embrix.machine.faults import Ended
+from embrix.machine.limits import Limits
+from embrix.machine.primitives import CHARACTERS, primitives
+from embrix.machine.residual.knowledge import (
+    Frame,
+    Knowledge,
+    Known,
+    Made,
+    Names,
+    NotResidual,
+    Unknown,
+)
+from embrix.machine.residual.operations import FLAT
+from embrix.machine.residual.program import Program
+from embrix.machine.residual.specialiser import Specialiser
+from embrix.machine.residual.statements import (
+    Constant,
+    Give,
+    Origin,
+    Residual,
+    statements_in,
+)
+from embrix.machine.residual.tidying import tidied
+from embrix.machine.residual.writing_python import PythonText, TooNested
+from embrix.machine.stack import with_room
+from embrix.terms.node import (
+    CONS,
+    EMPTY_NODE,
+    EMPTY_STORE,
+    FIELDS,
+    FRAME,
+    LOCATION,
+    NONE_NODE,
+    SOME,
+    STORE,
+    TUPLE,
+    UNIT_NODE,
+    Node,
+    Value,
+    make_list,
+    same,
+)
+from embrix.terms.numbers import TooLarge, operations
+from embrix.terms.types import Con, Tup, Type, replaced_names, settle
+from embrix.text.collecting import uncollected
+
+DEEP = 20_000
+"""Calls of Python inside each other while a program is specialised."""
+
+
+class GaveUp(Exception):
+    """The run goes on in the interpreter, from the beginning."""
+
+
+UNTOLD = (
+    RecursionError, MemoryError, SystemError, TooLarge, Ended, AttributeError, IndexError,
+)  # fmt: skip
+"""What may happen in a residual program that is for the interpreter to tell."""
+HOLE: Any = object()
+"""What a reserved location holds."""
+
+
+class Ran(Struct, frozen=True):
+    """What a run gives, what comes beside it, where something does, and the calls that it made."""
+
+    value: Value
+    beside: Callable[[], Sequence[Value]] | None
+    spent: int
+
+
+class Surroundings:
+    """What a run has around it: what it reads and writes, and how much it may use."""
+
+    def __init__(self, limits: Limits, display: Display, given_input: Sequence[str]) -> None:
+        self.limits = limits
+        self._display = display
+        self._input = given_input
+        self._asked = 0
+        self.output: list[str] = []
+        self._written = 0
+        self.space: dict[str, Any] = {}
+        self._stopped = False
+
+    def begin(self, space: dict[str, Any]) -> None:
+        """A run begins whose variables are these."""
+        self.space = space
+        if self._stopped:
+            space["fuel"] = -1
+
+    def stop(self) -> None:
+        """End the run from another thread."""
+        self._stopped = True
+        self.space["fuel"] = -1
+
+    def emit(self, text: str) -> None:
+        self._written += len(text)
+        if self._written > self.limits.output:
+            raise GaveUp
+        self.output.append(text)
+
+    def ask(self) -> Node:
+        if self._asked >= len(self._input):
+            return NONE_NODE
+        self._asked += 1
+        return (SOME, None, self._input[self._asked - 1])
+
+    def text(self, parts: Sequence[Value], spend: Callable[[int], None]) -> str:
+        most = self.limits.text
+        shown = [one if isinstance(one, str) else self._display.show(one, most) for one in parts]
+        length = sum(map(len, shown))
+        if length > most:
+            raise GaveUp
+        if length > CHARACTERS:
+            spend(length // CHARACTERS)
+        return "".join(shown)
+
+
+class ResidualProgram:
+    """A program that an interpreter has been specialised to, ready to run."""
+
+    def __init__(self, program: Program, main: Residual) -> None:
+        tidied(program)
+        self.program = program
+        self.main = main
+        self.python = PythonText(program)
+        try:
+            self.text = self.python.text()
+        except TooNested:
+            raise NotResidual("branches lie too deep inside each other") from None
+        self._code = compile(self.text, "<residual>", "exec")
+
+    def prepared(self, run: Surroundings, fuel: int) -> dict[str, Any]:
+        """The functions of the program for one run."""
+        space: dict[str, Any] = {
+            **self.python.values, "fuel": fuel, "most": fuel, "GaveUp": GaveUp, "HOLE": HOLE,
+            "Fraction": Fraction, "empty_store": EMPTY_STORE, "len": len, "int": int,
+            "float": float, "bool": bool, "str": str, "tuple": tuple, "isinstance": isinstance,
+            "__builtins__": {},
+        }  # fmt: skip
+
+        def spend(calls: int) -> None:
+            space["fuel"] -= calls
+            if space["fuel"] < 0:
+                raise GaveUp
+
+        numbers = self.program.interpreter.language.numbers
+        known = primitives(run.limits, spend, numbers, HOLE)
+        space |= {f"op_{name}": known[name] for name in FLAT if name in known}
+        space["op_equal"] = partial(same, meter=spend)
+        space |= operations(numbers, run.limits.number_bits, spend)
+        ordinary = _Ordinary(self)
+
+        def text(kinds: Sequence[Type], parts: Sequence[Value]) -> str:
+            return run.text([ordinary.value(one, kind)
+                             for one, kind in zip(parts, kinds, strict=True)], spend)  # fmt: skip
+
+        space |= {"emit": run.emit, "ask": run.ask, "text": text}
+        exec(self._code, space)
+        layout = self.program.layout
+        kinds = {tag: type(f"T{tag}", (tuple,), {"__slots__": ()}) for tag in layout.shaped}
+        for tag, kind in kinds.items():
+            space[f"T{tag}"] = kind
+        for shape in self.program.shapes.values():
+            methods = {
+                f"m{number}": space[f"f{one.number}"] for number, one in shape.methods.items()
+            }
+            made = type(f"S{shape.number}", (kinds[shape.tag],),
+                        {"__slots__": (), "shape": shape, **methods})  # fmt: skip
+            space[f"S{shape.number}"] = made
+            space[f"S{shape.number}_0"] = made(())
+        return space
+
+    def run(self, run: Surroundings) -> Ran:
+        """What the program comes to. Raises `GaveUp`."""
+        space = self.prepared(run, run.limits.calls)
+        run.begin(space)
+        before = sys.getrecursionlimit()
+        sys.setrecursionlimit(max(before, run.limits.depth + 1_000))
+        try:
+            with uncollected():
+                return with_room(partial(self._ran, space))
+        except UNTOLD:
+            raise GaveUp from None
+        finally:
+            sys.setrecursionlimit(before)
+
+    def runs_to_its_end(self, display: Display, limits: Limits | None = None) -> bool:
+        """Whether it gives a value itself, without input."""
+        try:
+            self.run(Surroundings(limits or Limits(), display, ()))
+        except GaveUp:
+            return False
+        return True
+
+    def _ran(self, space: dict[str, Any]) -> Ran:
+        found = space[f"f{self.main.number}"]()
+        spent = space["most"] - space["fuel"]
+        parts = list(found) if self._several else [found]
+        ordinary = _Ordinary(self)
+        kind = settle(self.program.functions[self.main.function].result)
+        if not isinstance(kind, Tup) or not kind.items:
+            return Ran(ordinary.result(kind, parts, [0]), None, spent)
+        # A large state takes longer to put together than the run took: it is made when it is
+        # looked at.
+        at = [0]
+        value = ordinary.result(kind.items[0], parts, at)
+
+        def beside() -> list[Value]:
+            return [ordinary.result(one, parts, at) for one in kind.items[1:]]
+
+        if self._knots:
+            made = beside()
+            return Ran(value, lambda: made, spent)
+        return Ran(value, beside, spent)
+
+    @cached_property
+    def _several(self) -> bool:
+        gives = [one for one in statements_in(self.main.body) if isinstance(one, Give)]
+        return bool(gives) and len(gives[0].values) > 1
+
+    @cached_property
+    def _knots(self) -> bool:
+        """Whether values may hold environments that mention themselves: those cannot be put
+        together."""
+        return any("knot" in str(shape.key) for shape in self.program.shapes.values())
+
+
+def write(program: Program, one: Residual, args: Sequence[Knowledge]) -> None:
+    """Write the body of a function."""
+    Specialiser(program, one).write(args)
+
+
+def specialise(interpreter: k.Interpreter, term: Node) -> ResidualProgram:
+    """The residual program of a program under an interpreter. Raises `NotResidual`."""
+    program = Program(interpreter, term, write)
+    main = Residual(0, interpreter.main, origin=Origin())
+    main.state = "open"
+    program.residuals["main"] = main
+    before = sys.getrecursionlimit()
+    sys.setrecursionlimit(max(before, DEEP))
+    try:
+        Specialiser(program, main).write_main()
+        while program.pending:
+            program.pending.pop()()
+        return ResidualProgram(program, main)
+    except RecursionError:
+        raise NotResidual("the program lies too deep") from None
+    finally:
+        sys.setrecursionlimit(before)
+
+
+class _Ordinary:
+    """Values of residual programs as nodes."""
+
+    def __init__(self, whole: ResidualProgram) -> None:
+        self.whole = whole
+        self.layout = whole.program.layout
+        self.linear = whole.python.linear
+        self._by_owner: dict[str, dict[str, int]] = {}
+        for tag, bare in self.layout.bare.items():
+            self._by_owner.setdefault(self.layout.constructors[tag].owner, {})[bare] = tag
+
+    def result(self, kind: Type, parts: list[Any], at: list[int]) -> Value:
+        kind = settle(kind)
+        if isinstance(kind, Tup) and kind.items:
+            return (TUPLE, None, *[self.result(one, parts, at) for one in kind.items])
+        if isinstance(kind, Con) and kind.name == "Env":
+            _, build, types = self.whole.main.environments[at[0]]
+            at[0] += 1
+            known = [Unknown(Constant(parts.pop(0)), one) for one in types]
+            return self.known(build(iter(known), ()), kind)
+        return self.value(parts.pop(0), kind)
+
+    def value(self, value: Any, kind: Type | None) -> Value:
+        if kind is None:
+            raise GaveUp
+        kind = settle(kind)
+        if isinstance(kind, Tup):
+            if not kind.items:
+                return UNIT_NODE
+            return (TUPLE, None, *map(self.value, value[FIELDS:], kind.items))
+        if not isinstance(kind, Con):
+            raise GaveUp
+        match kind.name:
+            case "Number" | "Int" | "Text" | "Name" | "Bool":
+                return value
+            case "Loc":
+                return (LOCATION, None, value)
+            case "List":
+                items = []
+                while value[0] == CONS:
+                    items.append(self.value(value[FIELDS], kind.args[0]))
+                    value = value[FIELDS + 1]
+                return make_list(items)
+            case "Maybe":
+                if value[0] != SOME:
+                    return value
+                return (SOME, None, self.value(value[FIELDS], kind.args[0]))
+            case "Store":
+                return self._store(value, kind.args[0])
+        if kind.name in self.layout.sorts:
+            return value
+        return self._made(value, kind)
+
+    def _store(self, value: Any, item: Type) -> Node:
+        pairs = enumerate(value) if self.linear else value[FIELDS].items()
+        held = {loc: self.value(one, item) for loc, one in pairs if one is not HOLE}
+        size = len(value) if self.linear else value[3]
+        return (STORE, None, immutables.Map(held), size)
+
+    def _made(self, value: Any, kind: Con) -> Value:
+        shape = getattr(value, "shape", None)
+        if shape is not None:
+            build, types = shape.build
+            parts = [Unknown(Constant(one), t) for one, t in zip(value, types, strict=True)]
+            fields = build(iter(parts))
+            types = self._types(shape.tag, kind)
+            made = [self.known(one, t) for one, t in zip(fields, types, strict=True)]
+            return (shape.tag, None, *made)
+        if value.__class__ is tuple:
+            types = self._types(value[0], kind)
+            return (value[0], None, *map(self.value, value[FIELDS:], types))
+        bare = {bool: "truth", str: "text"}.get(value.__class__, "number")
+        tag = self._by_owner.get(kind.name, {}).get(bare)
+        if tag is None:
+            raise GaveUp
+        return (tag, None, value)
+
+    def _types(self, tag: int, kind: Con) -> list[Type]:
+        constructor = self.layout.constructors[tag]
+        known = dict(zip(constructor.params, kind.args, strict=False))
+        return [replaced_names(one, known) for one in constructor.types]
+
+    def known(self, one: Knowledge, kind: Type | None) -> Value:
+        match one:
+            case Known(value):
+                return value
+            case Unknown(Constant(value), own):
+                return self.value(value, own or kind)
+            case Made(tag, fields) if tag == CONS and isinstance(kind, Con):
+                rest = self.known(fields[1], kind)
+                return (CONS, None, self.known(fields[0], kind.args[0]), rest)
+            case Names(frames, None):
+                kind = settle(kind) if kind is not None else None
+                item = kind.args[0] if isinstance(kind, Con) and kind.args else None
+                made = EMPTY_NODE
+                for frame in reversed(frames):
+                    if not isinstance(frame, Frame):
+                        raise GaveUp
+                    made = (FRAME, None, frame.name, self.known(frame.value, item), made)
+                return made
+        raise GaveUp

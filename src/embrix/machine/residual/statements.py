@@ -1,0 +1,172 @@
+"""The statements of residual programs.
+
+Each operation gives its results to variables of their own, each of which gets a value once (those
+that two branches lead to get it in each of them). What a program does stands in the order in which
+it is done.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any, TypeAlias
+
+from msgspec import Struct, field
+
+from embrix.terms.node import Place, Value
+from embrix.text.source import Span
+
+
+class Constant(Struct, frozen=True, eq=False):
+    value: Value
+
+
+class Field(Struct, frozen=True, eq=False):
+    """A field of a node, counted from zero."""
+
+    of: Atom
+    number: int
+
+
+Atom: TypeAlias = str | Constant | Field
+"""A variable, a constant, or a field of one."""
+
+
+class Origin(Struct, frozen=True):
+    """Where something comes from: a place in the program, and a clause of the interpreter."""
+
+    place: Place | None = None
+    clause: Span | None = None
+
+
+class Let(Struct, eq=False):
+    """`names` get what an operation gives. `about` says more: the name of a primitive, a function,
+    a shape."""
+
+    names: tuple[str, ...]
+    operation: str
+    args: tuple[Atom, ...]
+    about: Any = None
+    origin: Origin = Origin()
+
+
+class Condition(Struct, frozen=True, eq=False):
+    """A test of a value: `true`, `tag`, `equals`."""
+
+    test: str
+    of: Atom
+    about: Any = None
+
+
+class If(Struct, eq=False):
+    """All conditions hold, or they do not."""
+
+    conditions: tuple[Condition, ...]
+    yes: list[Statement]
+    no: list[Statement]
+    origin: Origin = Origin()
+
+
+class Give(Struct, eq=False):
+    """The function gives its results."""
+
+    values: tuple[Atom, ...]
+    origin: Origin = Origin()
+
+
+class Again(Struct, eq=False):
+    """The function begins again with other arguments."""
+
+    values: tuple[Atom, ...]
+    origin: Origin = Origin()
+
+
+class GiveUp(Struct, eq=False):
+    """The run goes on in the interpreter, from the beginning: it fails, or needs what residual
+    programs do not have."""
+
+    reason: str
+    origin: Origin = Origin()
+
+
+class Spend(Struct, eq=False):
+    """So many calls of functions of the interpreter are made here."""
+
+    calls: int
+
+
+Statement: TypeAlias = Let | If | Give | Again | GiveUp | Spend
+
+
+class Shape(Struct, eq=False):
+    """What is known of values that are made at one place of the program: their constructor, and
+    how their fields are put together of the parts that only the run knows."""
+
+    number: int
+    tag: int
+    key: tuple[Any, ...]
+    size: int
+    """How many parts only the run knows."""
+    build: Any
+    """Makes the fields from the parts."""
+    methods: dict[int, Residual] = field(default_factory=dict)
+    """By the number of a dispatch the function that does it for values of this shape."""
+
+
+class Dispatch(Struct, eq=False):
+    """A function of the interpreter applied to parts that a value was made with."""
+
+    number: int
+    function: str
+    tag: int
+    args: Any
+    """Makes the arguments from the fields and what is handed on."""
+    size: int
+    """How many arguments are handed on."""
+    results: int
+    args_types: tuple[Any, ...] = ()
+
+
+class Residual(Struct, eq=False):
+    """A function of the residual program."""
+
+    number: int
+    function: str
+    """That of the interpreter that it was made of."""
+    params: tuple[str, ...] = ()
+    body: list[Statement] = field(default_factory=list)
+    own: int = 0
+    """How many of the parameters are parts of the value whose method it is."""
+    method_of: Dispatch | None = None
+    stores: set[str] = field(default_factory=set)
+    """The variables that hold stores."""
+    environments: dict[int, Any] = field(default_factory=dict)
+    """What is known of the environments among its results, by their number."""
+    origin: Origin = Origin()
+    state: str = "new"
+    about: Any = ()
+    """What is known of its arguments."""
+    used: frozenset[int] = frozenset()
+    """The parameters that it needs, by number; those of a method do not count what is its own."""
+
+
+def statements_in(statements: Sequence[Statement]) -> list[Statement]:
+    """Some statements, and all inside them."""
+    found: list[Statement] = []
+    for one in statements:
+        found.append(one)
+        if isinstance(one, If):
+            found += statements_in(one.yes)
+            found += statements_in(one.no)
+    return found
+
+
+def atoms_of(one: Statement) -> list[Atom]:
+    """What a statement itself uses."""
+    match one:
+        case Let(_, _, args):
+            return [*args]
+        case If(conditions):
+            return [condition.of for condition in conditions]
+        case Give(values) | Again(values):
+            return [*values]
+    return []

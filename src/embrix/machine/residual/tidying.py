@@ -1,0 +1,104 @@
+"""What nobody needs is left out of a residual program: parameters, and what is only made."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from embrix.machine.residual.program import Program
+from embrix.machine.residual.statements import (
+    Again,
+    Atom,
+    Dispatch,
+    Field,
+    Give,
+    If,
+    Let,
+    Residual,
+    Statement,
+)
+
+IDLE = ("node", "shape", "field", "copy", "store")
+"""Operations that do nothing beside giving a result."""
+
+
+def tidied(program: Program) -> None:
+    """Find what each function needs, and leave the rest out."""
+    functions = [*program.residuals.values()]
+    changed = True
+    while changed:
+        changed = False
+        for one in functions:
+            needed = _Needs(program, one, drop=False).of_function()
+            if needed != one.used:
+                one.used = needed
+                changed = True
+    for one in functions:
+        _Needs(program, one, drop=True).of_function()
+
+
+def handed(program: Program, dispatch: Dispatch) -> frozenset[int]:
+    """The arguments of a dispatch that some method needs, by number."""
+    found: set[int] = set()
+    for shape in program.shapes.values():
+        method = shape.methods.get(dispatch.number)
+        if method is not None:
+            found |= {one - method.own for one in method.used if one >= method.own}
+    return frozenset(found)
+
+
+class _Needs:
+    def __init__(self, program: Program, function: Residual, *, drop: bool) -> None:
+        self.program, self.function, self.drop = program, function, drop
+
+    def of_function(self) -> frozenset[int]:
+        needed = self._block(self.function.body, set())
+        return frozenset(n for n, name in enumerate(self.function.params) if name in needed)
+
+    def _block(self, statements: list[Statement], after: set[str]) -> set[str]:
+        """The variables that are needed before some statements, given those needed after them."""
+        needed = set(after)
+        for number in reversed(range(len(statements))):
+            one = statements[number]
+            match one:
+                case Let(names, operation, args):
+                    if operation in IDLE and needed.isdisjoint(names):
+                        if self.drop:
+                            del statements[number]
+                        continue
+                    needed -= set(names)
+                    for at in self._passed(one):
+                        _add(needed, args[at])
+                case If(conditions, yes, no):
+                    needed = self._block(yes, needed) | self._block(no, needed)
+                    for condition in conditions:
+                        _add(needed, condition.of)
+                case Give(values):
+                    needed = set()
+                    for value in values:
+                        _add(needed, value)
+                case Again(values):
+                    needed = set()
+                    for number_, value in enumerate(values):
+                        if number_ in self.function.used:
+                            _add(needed, value)
+        return needed
+
+    def _passed(self, let: Let) -> Sequence[int]:
+        return passed(self.program, let)
+
+
+def passed(program: Program, let: Let) -> Sequence[int]:
+    """Which arguments of an operation are needed, by number."""
+    match let.about:
+        case Residual(used=used) if let.operation == "call":
+            return sorted(used)
+        case Dispatch() as dispatch if let.operation == "dispatch":
+            return [0, *(number + 1 for number in sorted(handed(program, dispatch)))]
+    return range(len(let.args))
+
+
+def _add(needed: set[str], atom: Atom) -> None:
+    while isinstance(atom, Field):
+        atom = atom.of
+    if isinstance(atom, str):
+        needed.add(atom)

@@ -1,0 +1,320 @@
+"""Residual programs as Python."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+from typing import Any
+
+from embrix.machine.residual.linearity import is_linear
+from embrix.machine.residual.operations import ARITHMETIC
+from embrix.machine.residual.program import Program
+from embrix.machine.residual.statements import (
+    Again,
+    Atom,
+    Condition,
+    Constant,
+    Field,
+    Give,
+    GiveUp,
+    If,
+    Let,
+    Residual,
+    Shape,
+    Spend,
+    Statement,
+    atoms_of,
+    statements_in,
+)
+from embrix.machine.residual.tidying import handed, passed
+from embrix.terms.node import FIELDS, FIRST_FREE_TAG, STORE
+from embrix.terms.numbers import SMALL
+
+_SIGNS = {"add": "+", "subtract": "-", "multiply": "*", "less": "<", "at_most": "<=", "more": ">",
+          "at_least": ">=", "equal_plain": "=="}  # fmt: skip
+_COMPARED = ("less", "at_most", "more", "at_least", "equal_plain")
+MOST_NESTED = 90
+"""Blocks inside each other that Python reads."""
+
+
+class TooNested(Exception):
+    """Python does not read so many blocks inside each other."""
+
+
+class PythonText:
+    """The text of all functions, and the values that it names."""
+
+    def __init__(self, program: Program) -> None:
+        self.program = program
+        self.floats = program.interpreter.language.numbers == "float"
+        self.whole = program.interpreter.language.numbers == "integer"
+        self.linear = is_linear(program)
+        self.reserves = any(
+            isinstance(one, Let) and one.operation == "reserve"
+            for function in program.residuals.values() for one in statements_in(function.body)
+        )  # fmt: skip
+        self.values: dict[str, Any] = {}
+        self._names: dict[int, str] = {}
+
+    def text(self) -> str:
+        parts = [_Function(self, one).text() for one in self.program.residuals.values()]
+        return "\n".join(parts)
+
+    def constant(self, value: Any) -> str:
+        if value is None or isinstance(value, bool | str) or (
+            isinstance(value, int) and -SMALL < value < SMALL
+        ):  # fmt: skip
+            return repr(value)
+        known = self._names.get(id(value))
+        if known is None:
+            known = self._names[id(value)] = f"k{len(self.values)}"
+            self.values[known] = value
+        return known
+
+    def shape(self, one: Shape) -> str:
+        return f"S{one.number}"
+
+    def tag_test(self, of: str, tag: int) -> str:
+        layout = self.program.layout
+        bare = layout.bare.get(tag)
+        if bare == "number":
+            if self.floats:
+                return f"{of}.__class__ is float"
+            one = f"{of}.__class__ is int"
+            return one if self.whole else f"({one} or {of}.__class__ is Fraction)"
+        if bare is not None:
+            return f"{of}.__class__ is {'bool' if bare == 'truth' else 'str'}"
+        if tag in layout.shaped:
+            return f"isinstance({of}, T{tag})"
+        if tag < FIRST_FREE_TAG:
+            return f"{of}[0] == {tag}"
+        owner = layout.constructors[tag].owner
+        beside = [one.tag for one in layout.constructors.values() if one.owner == owner]
+        if any(one in layout.bare or one in layout.shaped for one in beside):
+            return f"({of}.__class__ is tuple and {of}[0] == {tag})"
+        return f"{of}[0] == {tag}"
+
+
+class _Function:
+    def __init__(self, whole: PythonText, function: Residual) -> None:
+        self.whole, self.function = whole, function
+        self.lines: list[str] = []
+        self.held: tuple[str, str] | None = None
+        """A variable that is used once, in the statement that follows, and what it is."""
+        self.uses: Counter[str] = Counter()
+        for one in statements_in(function.body):
+            for atom in atoms_of(one):
+                while isinstance(atom, Field):
+                    atom = atom.of
+                if isinstance(atom, str):
+                    self.uses[atom] += 1
+        self.loops = any(isinstance(one, Again) for one in statements_in(function.body))
+
+    def text(self) -> str:
+        one = self.function
+        self.lines.append(f"def f{one.number}({', '.join(self.params)}):")
+        self.lines.append("  global fuel")
+        for number in range(one.own):
+            if number in one.used:
+                self.lines.append(f"  {one.params[number]} = self[{number}]")
+        depth = 1
+        if self.loops:
+            self.lines.append("  while True:")
+            depth = 2
+        self.block(one.body, depth)
+        return "\n".join(self.lines)
+
+    @property
+    def params(self) -> list[str]:
+        """What is handed to it: to a method, all that any method needs that does the same."""
+        one = self.function
+        if one.method_of is None:
+            return [name for number, name in enumerate(one.params) if number in one.used]
+        needed = sorted(handed(self.whole.program, one.method_of))
+        return ["self", *(one.params[one.own + number] for number in needed)]
+
+    # ---------------------------------------------------------------- statements
+
+    def line(self, depth: int, text: str) -> None:
+        self.lines.append("  " * depth + text)
+
+    def settle(self, depth: int) -> None:
+        if self.held is not None:
+            name, text = self.held
+            self.held = None
+            self.line(depth, f"{name} = {text}")
+
+    def block(self, statements: Sequence[Statement], depth: int) -> None:
+        if depth > MOST_NESTED:
+            raise TooNested
+        if not statements:
+            self.line(depth, "pass")
+        for one in statements:
+            self.statement(one, depth)
+        self.settle(depth)
+
+    def statement(self, one: Statement, depth: int) -> None:
+        if self.held is not None and not self._takes(one):
+            self.settle(depth)
+        match one:
+            case Let():
+                self.let(one, depth)
+            case If(conditions, yes, no):
+                test = " and ".join(self.condition(c) for c in conditions)
+                if not yes:
+                    self.line(depth, f"if not ({test}):")
+                    self.block(no, depth + 1)
+                    return
+                self.line(depth, f"if {test}:")
+                self.block(yes, depth + 1)
+                if not no:
+                    return
+                if _ends(yes):
+                    for other in no:
+                        self.statement(other, depth)
+                    return
+                self.line(depth, "else:")
+                self.block(no, depth + 1)
+            case Give(values):
+                self.line(depth, f"return {', '.join(map(self.atom, values))}")
+            case Again(values):
+                pairs = [
+                    (name, text) for n, (name, value) in
+                    enumerate(zip(self.function.params, values, strict=True))
+                    if n in self.function.used and (text := self.atom(value)) != name
+                ]  # fmt: skip
+                if pairs:
+                    names = ", ".join(name for name, _ in pairs)
+                    self.line(depth, f"{names} = {', '.join(text for _, text in pairs)}")
+                self.line(depth, "continue")
+            case GiveUp():
+                self.line(depth, "raise GaveUp")
+            case Spend(calls):
+                self.line(depth, f"fuel -= {calls}")
+                self.line(depth, "if fuel < 0: raise GaveUp")
+
+    def _takes(self, one: Statement) -> bool:
+        """Whether the variable that is held back is used in this statement itself."""
+        assert self.held is not None
+        return any(atom == self.held[0] for atom in atoms_of(one))
+
+    def condition(self, one: Condition) -> str:
+        of = self.atom(one.of)
+        if one.test == "true":
+            return of
+        if one.test == "equals":
+            if isinstance(one.about, bool):
+                return f"{of} is {one.about}"
+            return f"{of} == {self.whole.constant(one.about)}"
+        if one.test == "among":
+            tests = [self.whole.tag_test(of, tag) for tag in sorted(one.about)]
+            return f"({' or '.join(tests)})"
+        return self.whole.tag_test(of, one.about)
+
+    def atom(self, one: Atom) -> str:
+        if isinstance(one, str):
+            if self.held is not None and self.held[0] == one:
+                text = self.held[1]
+                self.held = None
+                return f"({text})"
+            return one
+        if isinstance(one, Constant):
+            return self.whole.constant(one.value)
+        return f"{self.atom(one.of)}[{one.number + FIELDS}]"
+
+    def let(self, one: Let, depth: int) -> None:
+        needed = [one.args[at] for at in passed(self.whole.program, one)]
+        args = [self.atom(atom) for atom in needed]
+        target = ", ".join(one.names)
+        match one.operation:
+            case "primitive":
+                self.primitive(one, args, depth)
+            case "copy":
+                self.line(depth, f"{target} = {args[0]}")
+            case "field":
+                self.line(depth, f"{target} = {args[0]}[{one.about + FIELDS}]")
+            case "node":
+                self.line(depth, f"{target} = ({', '.join([str(one.about), 'None', *args])},)")
+            case "shape":
+                shape = self.whole.shape(one.about)
+                made = f"{shape}(({', '.join(args)},))" if args else f"{shape}_0"
+                self.line(depth, f"{target} = {made}")
+            case "call":
+                self.line(depth, f"{target} = f{one.about.number}({', '.join(args)})")
+            case "dispatch":
+                self.line(depth, f"{target} = {args[0]}.m{one.about.number}({', '.join(args[1:])})")
+            case "emit":
+                self.line(depth, f"emit({args[0]})")
+            case "ask":
+                self.line(depth, f"{target} = ask()")
+            case "text":
+                kinds = self.whole.constant(one.about)
+                self.line(depth, f"{target} = text({kinds}, ({', '.join(args)},))")
+            case _:
+                self.store(one, args, depth)
+
+    def primitive(self, one: Let, args: list[str], depth: int) -> None:
+        name, operation = one.names[0], one.about
+        if operation in _COMPARED:
+            text = f"{args[0]} {_SIGNS[operation]} {args[1]}"
+            if self.uses[name] == 1:
+                self.held = (name, text)
+                return
+            self.line(depth, f"{name} = {text}")
+        elif operation == "negate":
+            self.line(depth, f"{name} = -{args[0]}")
+        elif operation in _SIGNS:
+            self.line(depth, f"{name} = {args[0]} {_SIGNS[operation]} {args[1]}")
+            if not self.whole.floats:
+                again = f"{name} = {operation}({args[0]}, {args[1]})"
+                self.line(depth, f"if {name}.__class__ is not int or "
+                                 f"not -{SMALL} < {name} < {SMALL}: {again}")  # fmt: skip
+        elif operation in ARITHMETIC:
+            self.line(depth, f"{name} = {operation}({', '.join(args)})")
+        else:
+            self.line(depth, f"{name} = op_{operation}({', '.join(args)})")
+
+    def store(self, one: Let, args: list[str], depth: int) -> None:
+        names = one.names
+        linear = self.whole.linear
+        match one.operation:
+            case "store":
+                self.line(depth, f"{names[0]} = {'[]' if linear else 'empty_store'}")
+            case "fetch":
+                found = f"{args[0]}[{args[1]}]" if linear else f"{args[0]}[2].get({args[1]}, HOLE)"
+                self.line(depth, f"{names[0]} = {found}")
+                if self.whole.reserves or not linear:
+                    self.line(depth, f"if {names[0]} is HOLE: raise GaveUp")
+            case "alloc" | "reserve":
+                value = args[1] if one.operation == "alloc" else "HOLE"
+                if linear:
+                    self.line(depth, f"{names[0]} = len({args[0]})")
+                    self.line(depth, f"{args[0]}.append({value})")
+                    self.line(depth, f"{names[1]} = {args[0]}")
+                    return
+                held = f"{args[0]}[2]"
+                if one.operation == "alloc":
+                    held += f".set({names[0]}, {value})"
+                self.line(depth, f"{names[0]} = {args[0]}[3]")
+                self.line(depth, f"{names[1]} = ({STORE}, None, {held}, {names[0]} + 1)")
+            case "store_with":
+                if linear:
+                    self.line(depth, f"{args[0]}[{args[1]}] = {args[2]}")
+                    self.line(depth, f"{names[0]} = {args[0]}")
+                    return
+                held = f"{args[0]}[2].set({args[1]}, {args[2]})"
+                self.line(depth, f"{names[0]} = ({STORE}, None, {held}, {args[0]}[3])")
+            case other:
+                raise AssertionError(other)
+
+
+def _ends(statements: Sequence[Statement]) -> bool:
+    """Whether the end of the statements is never reached."""
+    if not statements:
+        return False
+    match statements[-1]:
+        case Give() | Again() | GiveUp():
+            return True
+        case If(_, yes, no):
+            return _ends(yes) and _ends(no)
+    return False
