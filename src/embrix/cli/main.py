@@ -173,6 +173,11 @@ def parser() -> argparse.ArgumentParser:
         ("steps", "stepping.steps", "print a run step by step"),
         ("outcomes", "outcomes.outcomes", "list all outcomes that a program can have"),
         (
+            "residual",
+            "residual.residual",
+            "print what is left of an interpreter when the program is known",
+        ),
+        (
             "compare",
             "comparison.compare",
             "compare several lanes, and show where they differ",
@@ -203,6 +208,9 @@ def parser() -> argparse.ArgumentParser:
         sub.add_argument(
             "--calls", metavar="N", type=int, help="the most calls that the run may make"
         )
+        if name == "residual":
+            sub.add_argument("--decided", action="store_true",
+                             help="print what is decided beforehand as well")  # fmt: skip
         if name == "compare":
             sub.add_argument("--parts", action="store_true",
                              help="hold the first lane against each other one at every part of the "

@@ -135,6 +135,27 @@ class OutcomesData(AnswerData):
     endless: bool
 
 
+class ResidualRowData(AnswerData):
+    """A line of a residual program: how far it is set in, its place in the program, and the clause
+    that it comes from; `decided` where it is a note on what is decided beforehand."""
+
+    text: str
+    inset: Count
+    decided: bool
+    line: Line | UnsetType = UNSET
+    column: Line | UnsetType = UNSET
+    clause: str | UnsetType = UNSET
+
+
+class ResidualData(AnswerData):
+    """One lane of embrix residual; `refused` says why there are no rows."""
+
+    interpreter: str
+    summary: str
+    refused: str
+    rows: list[ResidualRowData]
+
+
 class StepsData(AnswerData):
     """One lane of embrix steps."""
 
@@ -400,6 +421,7 @@ ANSWERS: dict[str, Any] = {
     "check": Check, "run": Run | list[Run], "steps": StepsData | list[StepsData],
     "lessons": LessonsData,
     "outcomes": OutcomesData | list[OutcomesData],
+    "residual": ResidualData | list[ResidualData],
     "compare": Compared, "growth": Growth, "hunt": Hunted,
     "parse": ParsedData, "sketch": list[Stage],
     "grammar": list[GrammarData], "questions": dict[str, Decisions | list[ChangedCaseData]],

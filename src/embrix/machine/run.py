@@ -24,7 +24,7 @@ from embrix.machine.outcome import Result
 from embrix.machine.recorder import NOT_LEFT, Recorder
 from embrix.machine.residual.knowledge import NotResidual
 from embrix.machine.residual.residual_run import (
-    GaveUp,
+    HandedBack,
     ResidualProgram,
     Surroundings,
     specialise,
@@ -223,7 +223,7 @@ class Machine:
         self.entered.unmarked()  # nobody knows by which clauses
         try:
             ran = program.run(around)
-        except GaveUp:
+        except HandedBack:
             return None
         outcome, state = came_to(self, ran.value, ran.beside or ())
         return Result(outcome, tuple(around.output), {}, state, (), ran.spent)

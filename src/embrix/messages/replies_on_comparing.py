@@ -145,6 +145,29 @@ class StateRow(Reply):
     ends: list[int]
 
 
+class ResidualRow(Packed):
+    """A line of a residual program: how far it is set in, its place in the program, the file and
+    line of the clause that it comes from, and the first line of that. `decided` where it is a note
+    on what was decided beforehand."""
+
+    text: str
+    inset: int = 0
+    place: tuple[int, int] | None = None
+    file: str = ""
+    line: int = 0
+    clause: str = ""
+    decided: bool = False
+
+
+class ResidualShown(Reply):
+    """What is left of an interpreter when the program is known, in words as well; or why it cannot
+    be specialised."""
+
+    rows: list[ResidualRow] = []
+    summary: str = ""
+    refused: str = ""
+
+
 class WaysFound(Reply):
     """Everything that a program can come to. `whole` where no bound cut the search short, `endless`
     where some run never ends, `several` where the definition leaves several ways open."""

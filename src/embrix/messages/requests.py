@@ -191,6 +191,13 @@ class ExploreWays(OnRun, frozen=True, kw_only=True, tag="ways"):
     lane: str
 
 
+class ShowResidual(OnRun, frozen=True, kw_only=True, tag="residual"):
+    """What is left of a lane when the program is known."""
+
+    reply: ClassVar[Any] = on_comparing.ResidualShown
+    lane: str
+
+
 class OpenWalk(Request, frozen=True, kw_only=True, tag="walk"):
     """Record a run, or open one that was saved. With another walk of the same program and the
     number of one of its steps the answer says which step corresponds to that."""
@@ -423,7 +430,8 @@ AnyRequest: TypeAlias = (
     | AskName | AskOutline | WriteClause | Rename | AskProposals | FindText | TryChange
     | CompareChange | PromptLine | RunLane | OpenWalk | FetchSteps | ShowFrames | SeekStep
     | SaveWalk | TestSuite | AcceptCase | ArrangeCase | CoverClause | AskDecisions | TryDecision
-    | CompareLanes | AlignWalks | HoldEveryPart | ExploreWays | ShowLesson | AddStop | MoveStop
-    | ListJudgements | MeasureGrowth | HuntDifference | AddFoundCase | CompareMeaning
+    | CompareLanes | AlignWalks | HoldEveryPart | ExploreWays | ShowResidual | ShowLesson
+    | AddStop | MoveStop | ListJudgements | MeasureGrowth | HuntDifference | AddFoundCase
+    | CompareMeaning
     | ShowExtension | WritePicture | WriteHandout | WriteWorksheet | WriteStarter | Begin
 )  # fmt: skip

@@ -43,6 +43,7 @@ from embrix.services.mending import mended
 from embrix.services.outlining import clause_written, outline_grid
 from embrix.services.prompt import Prompt
 from embrix.services.renaming import name_here, renamed
+from embrix.services.residual_reply import residual_shown
 from embrix.services.side_by_side import align_walks, compare_lanes, every_part_held
 from embrix.services.summary import summary
 from embrix.services.text_search import course_texts, found_in
@@ -264,6 +265,11 @@ def _move_stop(service: Service, a: q.MoveStop) -> on_writing.TextChange:
 @_answers(q.ExploreWays)
 def _explore_ways(service: Service, a: q.ExploreWays) -> on_comparing.WaysFound:
     return explore_ways(service.session, a, lambda runs: service.progress(runs, MOST_RUNS, None))
+
+
+@_answers(q.ShowResidual)
+def _show_residual(service: Service, a: q.ShowResidual) -> on_comparing.ResidualShown:
+    return residual_shown(service.session, a)
 
 
 @_answers(q.OpenWalk)

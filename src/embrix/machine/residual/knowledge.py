@@ -17,16 +17,16 @@ class NotResidual(Exception):
     """The program cannot be specialised; the reason is what is said of it."""
 
 
-class Known(Struct, frozen=True, eq=False):
+class KnownValue(Struct, frozen=True, eq=False):
     """A value that is known: a term of the program or a part of one, a number, a text. `given` is
     true for what stands in the program; `up` is the part of the program it was taken out of."""
 
     value: Value
     given: bool = False
-    up: Known | None = None
+    up: KnownValue | None = None
 
 
-class Unknown(Struct, frozen=True, eq=False):
+class RunValue(Struct, frozen=True, eq=False):
     """A value that only the run knows, where the residual program has it; its type, where that is
     known."""
 
@@ -34,7 +34,7 @@ class Unknown(Struct, frozen=True, eq=False):
     type: Type | None = None
 
 
-class Made(Struct, frozen=True, eq=False):
+class MadeValue(Struct, frozen=True, eq=False):
     """A node of a known constructor, with what is known of its fields."""
 
     tag: int
@@ -59,7 +59,7 @@ class KnotFrame(Struct, frozen=True, eq=False):
     above: int
 
 
-class Names(Struct, frozen=True, eq=False):
+class KnownNames(Struct, frozen=True, eq=False):
     """An environment whose names are known, the innermost first; below them another one that is a
     part of something unknown, perhaps."""
 
@@ -83,7 +83,7 @@ class Abstraction(Struct, frozen=True, eq=False):
     slots: dict[int, Knowledge]
 
 
-Knowledge: TypeAlias = Known | Unknown | Made | Names | Later | Abstraction
+Knowledge: TypeAlias = KnownValue | RunValue | MadeValue | KnownNames | Later | Abstraction
 
 
 def later_parts(one: Knowledge) -> Iterator[Later]:
@@ -91,10 +91,10 @@ def later_parts(one: Knowledge) -> Iterator[Later]:
     match one:
         case Later():
             yield one
-        case Made(_, fields):
+        case MadeValue(_, fields):
             for field in fields:
                 yield from later_parts(field)
-        case Names(frames, base):
+        case KnownNames(frames, base):
             if base is not None:
                 yield base
             for frame in frames:
@@ -109,24 +109,24 @@ def list_parts(one: Knowledge) -> list[Knowledge] | None:
     found: list[Knowledge] = []
     while True:
         match one:
-            case Known(value) if value[0] == NIL:
+            case KnownValue(value) if value[0] == NIL:
                 return found
-            case Known(value) if value[0] == CONS:
+            case KnownValue(value) if value[0] == CONS:
                 found.append(part_of(one, 0))
                 one = part_of(one, 1)
-            case Made(tag, (item, rest)) if tag == CONS:
+            case MadeValue(tag, (item, rest)) if tag == CONS:
                 found.append(item)
                 one = rest
             case _:
                 return None
 
 
-def part_of(one: Known, field: int) -> Known:
+def part_of(one: KnownValue, field: int) -> KnownValue:
     """A field of a known node."""
-    return Known(one.value[2 + field], one.given, one)
+    return KnownValue(one.value[2 + field], one.given, one)
 
 
-def is_below(one: Known, other: Value) -> bool:
+def is_below(one: KnownValue, other: Value) -> bool:
     """Whether something was taken out of a part of the program."""
     up = one.up
     while up is not None:
@@ -136,10 +136,15 @@ def is_below(one: Known, other: Value) -> bool:
     return False
 
 
+def is_term(one: KnownValue) -> bool:
+    """Whether something is a piece of the program."""
+    return one.given and isinstance(one.value, tuple)
+
+
 def tuple_parts(one: Knowledge) -> tuple[Knowledge, ...] | None:
     match one:
-        case Made(tag, fields) if tag == TUPLE:
+        case MadeValue(tag, fields) if tag == TUPLE:
             return fields
-        case Known(value) if isinstance(value, tuple) and value[0] == TUPLE:
+        case KnownValue(value) if isinstance(value, tuple) and value[0] == TUPLE:
             return tuple(part_of(one, number) for number in range(len(value) - 2))
     return None

@@ -3,17 +3,21 @@ place. A lane that goes back to an older store needs all of them."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from embrix.machine.residual.program import Program
 from embrix.machine.residual.statements import (
     Again,
+    Assigned,
     Atom,
+    Dispatch,
     Field,
+    Fork,
     Give,
-    GiveUp,
-    If,
-    Let,
+    HandBack,
     Residual,
     Statement,
+    statements_in,
 )
 from embrix.machine.residual.tidying import passed
 
@@ -27,11 +31,62 @@ class _Twice(Exception):
 def is_linear(program: Program) -> bool:
     """Whether every store of a tidied program is used for the last time where it is changed or
     handed on."""
+    if not _all_known(program):
+        return False
     try:
         for one in program.residuals.values():
             _Uses(program, one).block(one.body, set())
     except _Twice:
         return False
+    return True
+
+
+def _all_known(program: Program) -> bool:
+    """Whether it is known of every variable that holds a store that it does."""
+    for function in program.residuals.values():
+        stores = function.stores
+        for one in statements_in(function.body):
+            if not isinstance(one, Assigned):
+                continue
+            held = [isinstance(arg, str) and arg in stores for arg in one.args]
+            match one.operation, one.about:
+                case "fetch", _:
+                    known = held[0]
+                case (("alloc" | "reserve" | "store_with"), _):
+                    known = held[0] and one.names[-1] in stores
+                case "copy", _:
+                    known = held[0] == (one.names[0] in stores)
+                case "call", Residual() as other:
+                    known = _agree(other, 0, held) and _given(other, one.names, stores)
+                case "dispatch", Dispatch() as dispatch:
+                    methods = [
+                        shape.methods[dispatch.number] for shape in program.shapes.values()
+                        if dispatch.number in shape.methods
+                    ]  # fmt: skip
+                    known = all(
+                        _agree(other, other.own, held[1:]) and _given(other, one.names, stores)
+                        for other in methods
+                    )
+                case _:
+                    known = True
+            if not known:
+                return False
+    return True
+
+
+def _agree(other: Residual, first: int, held: Sequence[bool]) -> bool:
+    """Whether a function takes stores where it is given some; its arguments begin with `first`."""
+    params = other.params[first:]
+    return [param in other.stores for param in params] == [*held]
+
+
+def _given(other: Residual, names: Sequence[str], stores: set[str]) -> bool:
+    """Whether what a function gives is a store where a store is taken."""
+    for one in statements_in(other.body):
+        if isinstance(one, Give) and len(one.values) == len(names):
+            gives = [isinstance(value, str) and value in other.stores for value in one.values]
+            if gives != [name in stores for name in names]:
+                return False
     return True
 
 
@@ -43,7 +98,7 @@ class _Uses:
         """Whether the end of the statements is reached; `gone` are the stores handed on."""
         for one in statements:
             match one:
-                case Let(_, operation, args):
+                case Assigned(_, operation, args):
                     needed = [args[at] for at in passed(self.program, one)]
                     if operation == "fetch":
                         self._look(needed[0], gone)
@@ -56,7 +111,7 @@ class _Uses:
                             self._take(atom, gone)
                     else:
                         self._held(needed)
-                case If(_, yes, no):
+                case Fork(_, yes, no):
                     first, second = set(gone), set(gone)
                     ends = self.block(yes, first), self.block(no, second)
                     for goes_on, found in zip(ends, (first, second), strict=True):
@@ -73,7 +128,7 @@ class _Uses:
                         if number in self.function.used:
                             self._take(value, gone)
                     return False
-                case GiveUp():
+                case HandBack():
                     return False
         return True
 

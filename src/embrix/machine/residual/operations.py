@@ -10,15 +10,15 @@ from typing import Any
 
 from embrix.machine.residual.knowledge import (
     Knowledge,
-    Known,
-    Made,
+    KnownValue,
+    MadeValue,
     NotResidual,
-    Unknown,
+    RunValue,
     list_parts,
 )
-from embrix.machine.residual.layout import of_name
 from embrix.machine.residual.program import Program
 from embrix.machine.residual.statements import Atom, Constant
+from embrix.machine.residual.value_layout import of_name
 from embrix.terms.node import CONS, NIL_NODE, TUPLE
 from embrix.terms.numbers import DividedByZero, TooLarge, operations
 from embrix.terms.types import BOOL, LOC, NAME, NUMBER, TEXT, Tup, Type, maybe, settle
@@ -50,7 +50,7 @@ class Operations(ABC):
     def lower(self, one: Knowledge) -> Atom: ...
 
     @abstractmethod
-    def unknown(self, name: str, kind: Type | None) -> Unknown: ...
+    def unknown(self, name: str, kind: Type | None) -> RunValue: ...
 
     @abstractmethod
     def give_up(self, reason: str) -> Exception: ...
@@ -62,15 +62,15 @@ class Operations(ABC):
             return self._equal(args)
         if operation in FLAT:
             atoms = [self.lower(one) for one in args]
-            return Unknown(self.let("primitive", atoms, operation)[0], FLAT[operation])
+            return RunValue(self.let("primitive", atoms, operation)[0], FLAT[operation])
         match operation, args:
-            case "alloc", (Unknown(store, kind), value):
+            case "alloc", (RunValue(store, kind), value):
                 names = self.let("alloc", (store, self.lower(value)), count=2)
-                return Made(TUPLE, (Unknown(names[0], LOC), self.unknown(names[1], kind)))
-            case "reserve", (Unknown(store, kind),):
+                return MadeValue(TUPLE, (RunValue(names[0], LOC), self.unknown(names[1], kind)))
+            case "reserve", (RunValue(store, kind),):
                 names = self.let("reserve", (store,), count=2)
-                return Made(TUPLE, (Unknown(names[0], LOC), self.unknown(names[1], kind)))
-            case "store_with", (Unknown(store, kind), loc, value):
+                return MadeValue(TUPLE, (RunValue(names[0], LOC), self.unknown(names[1], kind)))
+            case "store_with", (RunValue(store, kind), loc, value):
                 atoms = [store, self.lower(loc), self.lower(value)]
                 return self.unknown(self.let("store_with", atoms)[0], kind)
         lists = [list_parts(one) for one in args]
@@ -79,19 +79,19 @@ class Operations(ABC):
         raise NotResidual(f"“{operation}” is not specialised")
 
     def _numbers(self, operation: str, args: Sequence[Knowledge]) -> Knowledge:
-        known = [one.value for one in args if isinstance(one, Known)]
+        known = [one.value for one in args if isinstance(one, KnownValue)]
         small = all(isinstance(one, float | str | bool) or _small(one) for one in known)
         if len(known) == len(args) and small:
             if operation in COMPARED:
-                return Known(COMPARED[operation](*known))
+                return KnownValue(COMPARED[operation](*known))
             made = operations(self.program.interpreter.language.numbers)
             try:
-                return Known(made[operation](*known))
+                return KnownValue(made[operation](*known))
             except (DividedByZero, TooLarge):
                 raise self.give_up("a number that cannot be worked out") from None
         atoms = [self.lower(one) for one in args]
         kind = BOOL if operation in COMPARED else NUMBER
-        return Unknown(self.let("primitive", atoms, operation)[0], kind)
+        return RunValue(self.let("primitive", atoms, operation)[0], kind)
 
     def _equal(self, args: Sequence[Knowledge]) -> Knowledge:
         if all(map(_is_flat, args)):
@@ -100,14 +100,14 @@ class Operations(ABC):
         kinds = [self._type(one) for one in args]
         if any(map(layout.is_plain, kinds)):
             atoms = [self.lower(one) for one in args]
-            return Unknown(self.let("primitive", atoms, "equal")[0], BOOL)
+            return RunValue(self.let("primitive", atoms, "equal")[0], BOOL)
         raise NotResidual("values of any kind are compared")
 
     def _type(self, one: Knowledge) -> Type | None:
         match one:
-            case Unknown(_, kind):
+            case RunValue(_, kind):
                 return kind
-            case Made(tag):
+            case MadeValue(tag):
                 return self.program.layout.type_of(tag)
         return None
 
@@ -115,9 +115,9 @@ class Operations(ABC):
         match operation, lists:
             case "size", [items]:
                 self.calls += len(items)
-                return Known(self._number(len(items)))
+                return KnownValue(self._number(len(items)))
             case "zip", [first, second]:
-                pairs = [Made(TUPLE, pair) for pair in zip(first, second, strict=False)]
+                pairs = [MadeValue(TUPLE, pair) for pair in zip(first, second, strict=False)]
                 self.calls += len(pairs)
                 return _listed(pairs)
             case "reversed", [items]:
@@ -140,21 +140,21 @@ class Operations(ABC):
                 case str():
                     atoms.append(Constant(one))
                     kinds.append(TEXT)
-                case Known(str() as word):
+                case KnownValue(str() as word):
                     atoms.append(Constant(word))
                     kinds.append(TEXT)
-                case Unknown(atom, kind) if kind is not None and not _is_open(kind):
+                case RunValue(atom, kind) if kind is not None and not _is_open(kind):
                     atoms.append(atom)
                     kinds.append(kind)
-                case Known(value) if isinstance(value, bool | int | float | Fraction):
+                case KnownValue(value) if isinstance(value, bool | int | float | Fraction):
                     atoms.append(Constant(value))
                     kinds.append(NUMBER)
-                case Made(tag) if (made := self.program.layout.type_of(tag)) is not None:
+                case MadeValue(tag) if (made := self.program.layout.type_of(tag)) is not None:
                     atoms.append(self.lower(one))
                     kinds.append(made)
                 case _:
                     raise NotResidual("a value of an unknown type is shown in a text")
-        return Unknown(self.let("text", atoms, tuple(kinds))[0], TEXT)
+        return RunValue(self.let("text", atoms, tuple(kinds))[0], TEXT)
 
 
 def _small(value: Any) -> bool:
@@ -165,9 +165,9 @@ def _small(value: Any) -> bool:
 
 def _is_flat(one: Knowledge) -> bool:
     match one:
-        case Known(value):
+        case KnownValue(value):
             return not isinstance(value, tuple)
-        case Unknown(_, kind):
+        case RunValue(_, kind):
             return of_name(kind, "Number", "Int", "Text", "Name", "Bool", "Loc")
     return False
 
@@ -178,7 +178,7 @@ def _is_open(kind: Type) -> bool:
 
 
 def _listed(items: Sequence[Knowledge]) -> Knowledge:
-    found: Knowledge = Known(NIL_NODE)
+    found: Knowledge = KnownValue(NIL_NODE)
     for one in reversed(items):
-        found = Made(CONS, (one, found))
+        found = MadeValue(CONS, (one, found))
     return found

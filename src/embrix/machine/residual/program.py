@@ -13,16 +13,16 @@ from embrix.machine.residual.knowledge import (
     Frame,
     KnotFrame,
     Knowledge,
-    Known,
+    KnownNames,
+    KnownValue,
     Later,
-    Made,
-    Names,
+    MadeValue,
     NotResidual,
-    Unknown,
+    RunValue,
     later_parts,
 )
-from embrix.machine.residual.layout import Layout, of_name
-from embrix.machine.residual.statements import Atom, Dispatch, Origin, Residual, Shape
+from embrix.machine.residual.statements import Atom, Dispatch, Origin, Residual, ValueShape
+from embrix.machine.residual.value_layout import ValueLayout, of_name
 from embrix.machine.unit import Unit
 from embrix.terms.node import CONS, NIL, SOME, TUPLE, Node
 from embrix.terms.types import Con, Tup, Type, settle
@@ -32,6 +32,8 @@ Build: TypeAlias = Callable[[Parts, Sequence[Knowledge]], Knowledge]
 """Puts what is known together again, of the parts that only the run knows, and of the fields of a
 value where something is a part of one."""
 Lower: TypeAlias = Callable[[Knowledge], Atom]
+Handed: TypeAlias = tuple[Atom, Type | None, str]
+"""What only the run knows of a value, its type, and what it is called in the program."""
 
 MOST_FUNCTIONS, MOST_NAMES = 1_500, 200
 """Functions of a residual program, and names in an environment."""
@@ -49,7 +51,7 @@ class Program:
         self._write = write
         self.interpreter = interpreter
         self.term = term
-        self.layout = Layout(interpreter)
+        self.layout = ValueLayout(interpreter)
         unit = Unit(interpreter, "plain")
         self.recursive = unit.calls.recursive
         """The functions whose calls count."""
@@ -58,11 +60,13 @@ class Program:
         }
         self.decided = unit.decided
         self.residuals: dict[Any, Residual] = {}
-        self.shapes: dict[Any, Shape] = {}
+        self.shapes: dict[Any, ValueShape] = {}
         self.dispatches: dict[Any, Dispatch] = {}
         self.pending: list[Callable[[], None]] = []
         self.statements = 0
-        self._terms: dict[Any, Known] = {}
+        self.called: dict[int, str] = {}
+        """By the identity of a term the name of the function whose body it is."""
+        self._terms: dict[Any, KnownValue] = {}
         self._kept: list[Any] = []
         """What is remembered by its identity stays alive."""
 
@@ -74,20 +78,20 @@ class Program:
 
     def split(
         self, one: Knowledge, kind: Type | None, lower: Lower, deep: bool = False
-    ) -> tuple[Any, list[tuple[Atom, Type | None]], Build]:
+    ) -> tuple[Any, list[Handed], Build]:
         """What is known of a value where one function hands it to another: a key, what only the run
         knows with its types, and how the two are put together again. Where it is `deep`, lists of a
         known length stay so."""
         match one:
-            case Known(tuple() as value, True):
+            case KnownValue(tuple() as value, True):
                 return ("known", self.identity(value)), [], lambda parts, fields: one
-            case Known(tuple() as value) if deep and value[0] == NIL:
+            case KnownValue(tuple() as value) if deep and value[0] == NIL:
                 return ("none",), [], lambda parts, fields: one
-            case Known(str() as value, True) if kind is None or of_name(kind, "Name"):
+            case KnownValue(str() as value, True) if kind is None or of_name(kind, "Name"):
                 return ("name", value), [], lambda parts, fields: one
             case Later(_, _, number):
                 return ("later", number), [], lambda parts, fields: fields[number]
-            case Made(tag, fields) if tag in (TUPLE, SOME) or (deep and tag == CONS):
+            case MadeValue(tag, fields) if tag in (TUPLE, SOME) or (deep and tag == CONS):
                 types = _inner_types(tag, kind, len(fields))
                 inner = [self.split(f, t, lower, deep) for f, t in zip(fields, types, strict=True)]
                 atoms = [atom for _, found, _ in inner for atom in found]
@@ -95,23 +99,23 @@ class Program:
                 key = ("made", tag, *(key for key, _, _ in inner))
 
                 def made(parts: Parts, of: Sequence[Knowledge]) -> Knowledge:
-                    return Made(tag, tuple(build(parts, of) for build in builds))
+                    return MadeValue(tag, tuple(build(parts, of) for build in builds))
 
                 return key, atoms, made
-            case Names():
+            case KnownNames():
                 return self._split_names(one, kind, lower, deep)
             case Abstraction():
                 raise NotResidual("a function of the notation is handed on as a value")
-        return ("any",), [(lower(one), kind)], lambda parts, fields: next(parts)
+        return ("any",), [(lower(one), kind, "")], lambda parts, fields: next(parts)
 
     def _split_names(
-        self, names: Names, kind: Type | None, lower: Lower, deep: bool
-    ) -> tuple[Any, list[tuple[Atom, Type | None]], Build]:
+        self, names: KnownNames, kind: Type | None, lower: Lower, deep: bool
+    ) -> tuple[Any, list[Handed], Build]:
         if len(names.frames) > MOST_NAMES:
             raise NotResidual(f"more than {MOST_NAMES} names in scope")
         held = settle(kind) if kind is not None else None
         item = held.args[0] if isinstance(held, Con) and held.args else None
-        atoms: list[tuple[Atom, Type | None]] = []
+        atoms: list[Handed] = []
         keys: list[Any] = []
         builds: list[Callable[[Parts, Sequence[Knowledge]], Frame | KnotFrame]] = []
         for frame in names.frames:
@@ -121,7 +125,8 @@ class Program:
                 if atom is None:
                     key, _, build = self.split(frame.value, item, lower, deep)
                 else:
-                    atoms.append((atom, item))
+                    called = frame.name if isinstance(frame.name, str) else ""
+                    atoms.append((atom, item, called))
                     key, build = "any", lambda parts, fields: next(parts)
                 keys.append((frame.name if isinstance(frame.name, str)
                              else ("later", frame.name.field), key))  # fmt: skip
@@ -140,24 +145,24 @@ class Program:
         def made(parts: Parts, fields: Sequence[Knowledge]) -> Knowledge:
             frames = tuple(build(parts, fields) for build in builds)
             if base is None:
-                return Names(frames)
+                return KnownNames(frames)
             below = fields[base.field]
-            assert isinstance(below, Names)
-            return Names((*frames, *below.frames), below.base)
+            assert isinstance(below, KnownNames)
+            return KnownNames((*frames, *below.frames), below.base)
 
         return ("names", *keys), atoms, made
 
-    def term_of(self, tag: int, here: Knowledge | None, fields: Sequence[Knowledge]) -> Known:
+    def term_of(self, tag: int, here: Knowledge | None, fields: Sequence[Knowledge]) -> KnownValue:
         """A term that is made of known pieces: the same one for the same pieces."""
         parts = [*([here] if here is not None else []), *fields]
-        if not all(isinstance(one, Known) for one in parts):
+        if not all(isinstance(one, KnownValue) for one in parts):
             raise NotResidual("terms are made while the program runs")
-        known = [one.value for one in fields if isinstance(one, Known)]
-        place = here.value[1] if isinstance(here, Known) else None
+        known = [one.value for one in fields if isinstance(one, KnownValue)]
+        place = here.value[1] if isinstance(here, KnownValue) else None
         key = (tag, place, *(self.identity(one) if isinstance(one, tuple) else (type(one), one)
                              for one in known))  # fmt: skip
         if key not in self._terms:
-            self._terms[key] = Known((tag, place, *known), True)
+            self._terms[key] = KnownValue((tag, place, *known), True)
         return self._terms[key]
 
     # ---------------------------------------------------------------- what there is
@@ -173,19 +178,27 @@ class Program:
         atoms = [atom for _, found, _ in split for atom in found]
         known = self.residuals.get(key)
         if known is None:
-            params = [Unknown(f"p{number}", kind) for number, (_, kind) in enumerate(atoms)]
+            params = [RunValue(f"p{number}", kind) for number, (_, kind, _) in enumerate(atoms)]
             parts: Parts = iter(params)
             made = tuple(build(parts, ()) for _, _, build in split)
-            known = self._new(key, name, params, origin)
+            known = self._new(key, name, params, [called for _, _, called in atoms], origin)
             self.pending.append(partial(self.written, known, made))
             known.about = made
-        return known, [atom for atom, _ in atoms]
+        return known, [atom for atom, _, _ in atoms]
 
-    def _new(self, key: Any, name: str, params: Sequence[Unknown], origin: Origin) -> Residual:
+    def _new(
+        self,
+        key: Any,
+        name: str,
+        params: Sequence[RunValue],
+        called: Sequence[str],
+        origin: Origin,
+    ) -> Residual:
         if len(self.residuals) >= MOST_FUNCTIONS:
             raise NotResidual(f"more than {MOST_FUNCTIONS:,} functions")
         names = tuple(str(one.atom) for one in params)
         made = Residual(len(self.residuals), name, names, origin=origin)
+        made.names |= {param: one for param, one in zip(names, called, strict=True) if one}
         made.stores |= {str(one.atom) for one in params if of_name(one.type, "Store")}
         self.residuals[key] = made
         return made
@@ -197,7 +210,7 @@ class Program:
             self._write(self, one, args)
             one.state = "written"
 
-    def shape(self, made: Made, lower: Lower) -> tuple[Shape, list[Atom]]:
+    def shape(self, made: MadeValue, lower: Lower) -> tuple[ValueShape, list[Atom]]:
         """The shape of a value that is made, and its parts."""
         layout = self.layout
         types = layout.constructors[made.tag].types
@@ -207,29 +220,29 @@ class Program:
         for number in order:
             field = made.fields[number]
             if number in free:
-                split[number] = (("any",), [(lower(field), types[number])],
+                split[number] = (("any",), [(lower(field), types[number], "")],
                                  lambda parts, fields: next(parts))  # fmt: skip
                 continue
             if [*later_parts(field)]:
                 raise NotResidual("a value holds a piece of the program that is not known")
             split[number] = self.split(field, types[number], lower, deep=True)
-            if not isinstance(field, Names) and split[number][1]:
+            if not isinstance(field, KnownNames) and split[number][1]:
                 raise NotResidual("a value holds a piece of the program that is not known")
         key = (made.tag, *(split[number][0] for number in order))
         atoms = [atom for number in order for atom in split[number][1]]
         known = self.shapes.get(key)
         if known is None:
-            kinds = [kind for _, kind in atoms]
+            kinds = [(kind, called) for _, kind, called in atoms]
 
             def build(parts: Parts) -> list[Knowledge]:
                 found = {number: split[number][2](parts, ()) for number in order}
                 return [found[number] for number in range(len(types))]
 
-            known = Shape(len(self.shapes), made.tag, key, len(atoms), (build, kinds))
+            known = ValueShape(len(self.shapes), made.tag, key, len(atoms), (build, kinds))
             self.shapes[key] = known
             for dispatch in [*self.dispatches.values()]:
                 self._method(dispatch, known)
-        return known, [atom for atom, _ in atoms]
+        return known, [atom for atom, _, _ in atoms]
 
     def dispatch(
         self, name: str, args: Sequence[Knowledge], tag: int, lower: Lower, results: int
@@ -246,36 +259,47 @@ class Program:
             def made(parts: Parts, fields: Sequence[Knowledge]) -> list[Knowledge]:
                 return [build(parts, fields) for build in builds]
 
-            kinds = tuple(kind for _, kind in atoms)
+            kinds = tuple((kind, called) for _, kind, called in atoms)
             known = Dispatch(
                 len(self.dispatches), name, tag, made, len(atoms), results, kinds
             )  # fmt: skip
             self.dispatches[key] = known
             for shape in [*self.shapes.values()]:
                 self._method(known, shape)
-        return known, [atom for atom, _ in atoms]
+        return known, [atom for atom, _, _ in atoms]
 
-    def _method(self, dispatch: Dispatch, shape: Shape) -> None:
+    def _method(self, dispatch: Dispatch, shape: ValueShape) -> None:
         if dispatch.tag != shape.tag:
             return
         build, kinds = shape.build
-        own = [Unknown(f"p{number}", kind) for number, kind in enumerate(kinds)]
+        own = [RunValue(f"p{number}", kind) for number, (kind, _) in enumerate(kinds)]
         handed = [
-            Unknown(f"p{number}", kind) for number, kind in enumerate(dispatch.args_types, len(own))
+            RunValue(f"p{number}", kind)
+            for number, (kind, _) in enumerate(dispatch.args_types, len(own))
         ]
         key = ("method", dispatch.number, shape.number)
-        method = self._new(key, dispatch.function, (*own, *handed), Origin())
+        called = [name for _, name in (*kinds, *dispatch.args_types)]
+        method = self._new(key, dispatch.function, (*own, *handed), called, Origin())
         method.own, method.method_of = len(own), dispatch
         shape.methods[dispatch.number] = method
         args = dispatch.args(iter(handed), build(iter(own)))
         method.about = args
+        method.names |= {name: called for one in args for name, called in _names_in(one)}
         self.pending.append(partial(self.written, method, args))
+
+
+def _names_in(one: Knowledge) -> Iterator[tuple[str, str]]:
+    """The variables in an environment, and what they are called there."""
+    if isinstance(one, KnownNames):
+        for frame in one.frames:
+            if isinstance(frame, Frame) and isinstance(frame.value, RunValue):
+                yield str(frame.value.atom), str(frame.name)
 
 
 def _frame(name: str | Later, build: Build, parts: Parts, fields: Sequence[Knowledge]) -> Frame:
     if isinstance(name, Later):
         known = fields[name.field]
-        assert isinstance(known, Known)
+        assert isinstance(known, KnownValue)
         name = str(known.value)
     return Frame(name, build(parts, fields))
 

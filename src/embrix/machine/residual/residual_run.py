@@ -19,16 +19,19 @@ from embrix.machine.primitives import CHARACTERS, primitives
 from embrix.machine.residual.knowledge import (
     Frame,
     Knowledge,
-    Known,
-    Made,
-    Names,
+    KnownNames,
+    KnownValue,
+    MadeValue,
     NotResidual,
-    Unknown,
+    RunValue,
 )
 from embrix.machine.residual.operations import FLAT
 from embrix.machine.residual.program import Program
 from embrix.machine.residual.specialiser import Specialiser
 from embrix.machine.residual.statements import (
+    Again,
+    Assigned,
+    Beforehand,
     Constant,
     Give,
     Origin,
@@ -63,7 +66,7 @@ DEEP = 20_000
 """Calls of Python inside each other while a program is specialised."""
 
 
-class GaveUp(Exception):
+class HandedBack(Exception):
     """The run goes on in the interpreter, from the beginning."""
 
 
@@ -110,7 +113,7 @@ class Surroundings:
     def emit(self, text: str) -> None:
         self._written += len(text)
         if self._written > self.limits.output:
-            raise GaveUp
+            raise HandedBack
         self.output.append(text)
 
     def ask(self) -> Node:
@@ -124,7 +127,7 @@ class Surroundings:
         shown = [one if isinstance(one, str) else self._display.show(one, most) for one in parts]
         length = sum(map(len, shown))
         if length > most:
-            raise GaveUp
+            raise HandedBack
         if length > CHARACTERS:
             spend(length // CHARACTERS)
         return "".join(shown)
@@ -147,16 +150,16 @@ class ResidualProgram:
     def prepared(self, run: Surroundings, fuel: int) -> dict[str, Any]:
         """The functions of the program for one run."""
         space: dict[str, Any] = {
-            **self.python.values, "fuel": fuel, "most": fuel, "GaveUp": GaveUp, "HOLE": HOLE,
-            "Fraction": Fraction, "empty_store": EMPTY_STORE, "len": len, "int": int,
-            "float": float, "bool": bool, "str": str, "tuple": tuple, "isinstance": isinstance,
-            "__builtins__": {},
+            **self.python.values, "fuel": fuel, "most": fuel, "HandedBack": HandedBack,
+            "HOLE": HOLE, "Fraction": Fraction, "empty_store": EMPTY_STORE, "len": len,
+            "int": int, "float": float, "bool": bool, "str": str, "tuple": tuple,
+            "isinstance": isinstance, "__builtins__": {},
         }  # fmt: skip
 
         def spend(calls: int) -> None:
             space["fuel"] -= calls
             if space["fuel"] < 0:
-                raise GaveUp
+                raise HandedBack
 
         numbers = self.program.interpreter.language.numbers
         known = primitives(run.limits, spend, numbers, HOLE)
@@ -186,7 +189,7 @@ class ResidualProgram:
         return space
 
     def run(self, run: Surroundings) -> Ran:
-        """What the program comes to. Raises `GaveUp`."""
+        """What the program comes to. Raises `HandedBack`."""
         space = self.prepared(run, run.limits.calls)
         run.begin(space)
         before = sys.getrecursionlimit()
@@ -195,15 +198,30 @@ class ResidualProgram:
             with uncollected():
                 return with_room(partial(self._ran, space))
         except UNTOLD:
-            raise GaveUp from None
+            raise HandedBack from None
         finally:
             sys.setrecursionlimit(before)
+
+    @cached_property
+    def has_store(self) -> bool:
+        return any(one.stores for one in self.program.residuals.values())
+
+    def counts(self) -> tuple[int, int, int]:
+        """Its functions, the calls of the interpreter that are decided beforehand, and those that
+        are left."""
+        found = [one for function in self.program.residuals.values()
+                 for one in statements_in(function.body)]  # fmt: skip
+        decided = sum(isinstance(one, Beforehand) for one in found)
+        left = sum(isinstance(one, Again) or (
+            isinstance(one, Assigned) and one.operation in ("call", "dispatch")
+        ) for one in found)  # fmt: skip
+        return len(self.program.residuals), decided, left
 
     def runs_to_its_end(self, display: Display, limits: Limits | None = None) -> bool:
         """Whether it gives a value itself, without input."""
         try:
             self.run(Surroundings(limits or Limits(), display, ()))
-        except GaveUp:
+        except HandedBack:
             return False
         return True
 
@@ -282,20 +300,20 @@ class _Ordinary:
         if isinstance(kind, Con) and kind.name == "Env":
             _, build, types = self.whole.main.environments[at[0]]
             at[0] += 1
-            known = [Unknown(Constant(parts.pop(0)), one) for one in types]
+            known = [RunValue(Constant(parts.pop(0)), one) for one in types]
             return self.known(build(iter(known), ()), kind)
         return self.value(parts.pop(0), kind)
 
     def value(self, value: Any, kind: Type | None) -> Value:
         if kind is None:
-            raise GaveUp
+            raise HandedBack
         kind = settle(kind)
         if isinstance(kind, Tup):
             if not kind.items:
                 return UNIT_NODE
             return (TUPLE, None, *map(self.value, value[FIELDS:], kind.items))
         if not isinstance(kind, Con):
-            raise GaveUp
+            raise HandedBack
         match kind.name:
             case "Number" | "Int" | "Text" | "Name" | "Bool":
                 return value
@@ -327,7 +345,7 @@ class _Ordinary:
         shape = getattr(value, "shape", None)
         if shape is not None:
             build, types = shape.build
-            parts = [Unknown(Constant(one), t) for one, t in zip(value, types, strict=True)]
+            parts = [RunValue(Constant(one), t) for one, (t, _) in zip(value, types, strict=True)]
             fields = build(iter(parts))
             types = self._types(shape.tag, kind)
             made = [self.known(one, t) for one, t in zip(fields, types, strict=True)]
@@ -338,7 +356,7 @@ class _Ordinary:
         bare = {bool: "truth", str: "text"}.get(value.__class__, "number")
         tag = self._by_owner.get(kind.name, {}).get(bare)
         if tag is None:
-            raise GaveUp
+            raise HandedBack
         return (tag, None, value)
 
     def _types(self, tag: int, kind: Con) -> list[Type]:
@@ -348,20 +366,20 @@ class _Ordinary:
 
     def known(self, one: Knowledge, kind: Type | None) -> Value:
         match one:
-            case Known(value):
+            case KnownValue(value):
                 return value
-            case Unknown(Constant(value), own):
+            case RunValue(Constant(value), own):
                 return self.value(value, own or kind)
-            case Made(tag, fields) if tag == CONS and isinstance(kind, Con):
+            case MadeValue(tag, fields) if tag == CONS and isinstance(kind, Con):
                 rest = self.known(fields[1], kind)
                 return (CONS, None, self.known(fields[0], kind.args[0]), rest)
-            case Names(frames, None):
+            case KnownNames(frames, None):
                 kind = settle(kind) if kind is not None else None
                 item = kind.args[0] if isinstance(kind, Con) and kind.args else None
                 made = EMPTY_NODE
                 for frame in reversed(frames):
                     if not isinstance(frame, Frame):
-                        raise GaveUp
+                        raise HandedBack
                     made = (FRAME, None, frame.name, self.known(frame.value, item), made)
                 return made
-        raise GaveUp
+        raise HandedBack

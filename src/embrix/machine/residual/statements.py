@@ -38,7 +38,7 @@ class Origin(Struct, frozen=True):
     clause: Span | None = None
 
 
-class Let(Struct, eq=False):
+class Assigned(Struct, eq=False):
     """`names` get what an operation gives. `about` says more: the name of a primitive, a function,
     a shape."""
 
@@ -49,7 +49,7 @@ class Let(Struct, eq=False):
     origin: Origin = Origin()
 
 
-class Condition(Struct, frozen=True, eq=False):
+class ResidualTest(Struct, frozen=True, eq=False):
     """A test of a value: `true`, `tag`, `equals`."""
 
     test: str
@@ -57,10 +57,10 @@ class Condition(Struct, frozen=True, eq=False):
     about: Any = None
 
 
-class If(Struct, eq=False):
+class Fork(Struct, eq=False):
     """All conditions hold, or they do not."""
 
-    conditions: tuple[Condition, ...]
+    conditions: tuple[ResidualTest, ...]
     yes: list[Statement]
     no: list[Statement]
     origin: Origin = Origin()
@@ -80,7 +80,7 @@ class Again(Struct, eq=False):
     origin: Origin = Origin()
 
 
-class GiveUp(Struct, eq=False):
+class HandBack(Struct, eq=False):
     """The run goes on in the interpreter, from the beginning: it fails, or needs what residual
     programs do not have."""
 
@@ -94,10 +94,18 @@ class Spend(Struct, eq=False):
     calls: int
 
 
-Statement: TypeAlias = Let | If | Give | Again | GiveUp | Spend
+class Beforehand(Struct, eq=False):
+    """A note, nothing that is done: a function of the interpreter was called here, and which of its
+    clauses applies is decided, with all that it does with what is known."""
+
+    function: str
+    origin: Origin
 
 
-class Shape(Struct, eq=False):
+Statement: TypeAlias = Assigned | Fork | Give | Again | HandBack | Spend | Beforehand
+
+
+class ValueShape(Struct, eq=False):
     """What is known of values that are made at one place of the program: their constructor, and
     how their fields are put together of the parts that only the run knows."""
 
@@ -137,6 +145,8 @@ class Residual(Struct, eq=False):
     own: int = 0
     """How many of the parameters are parts of the value whose method it is."""
     method_of: Dispatch | None = None
+    names: dict[str, str] = field(default_factory=dict)
+    """What variables are called in the program, where it has a name for them."""
     stores: set[str] = field(default_factory=set)
     """The variables that hold stores."""
     environments: dict[int, Any] = field(default_factory=dict)
@@ -154,18 +164,30 @@ def statements_in(statements: Sequence[Statement]) -> list[Statement]:
     found: list[Statement] = []
     for one in statements:
         found.append(one)
-        if isinstance(one, If):
+        if isinstance(one, Fork):
             found += statements_in(one.yes)
             found += statements_in(one.no)
+    return found
+
+
+def without_notes(statements: Sequence[Statement]) -> list[Statement]:
+    """Some statements without the notes on what has been decided."""
+    found: list[Statement] = []
+    for one in statements:
+        if isinstance(one, Fork):
+            yes, no = without_notes(one.yes), without_notes(one.no)
+            found.append(Fork(one.conditions, yes, no, one.origin))
+        elif not isinstance(one, Beforehand):
+            found.append(one)
     return found
 
 
 def atoms_of(one: Statement) -> list[Atom]:
     """What a statement itself uses."""
     match one:
-        case Let(_, _, args):
+        case Assigned(_, _, args):
             return [*args]
-        case If(conditions):
+        case Fork(conditions):
             return [condition.of for condition in conditions]
         case Give(values) | Again(values):
             return [*values]

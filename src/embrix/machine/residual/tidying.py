@@ -7,12 +7,12 @@ from collections.abc import Sequence
 from embrix.machine.residual.program import Program
 from embrix.machine.residual.statements import (
     Again,
+    Assigned,
     Atom,
     Dispatch,
     Field,
+    Fork,
     Give,
-    If,
-    Let,
     Residual,
     Statement,
 )
@@ -60,7 +60,7 @@ class _Needs:
         for number in reversed(range(len(statements))):
             one = statements[number]
             match one:
-                case Let(names, operation, args):
+                case Assigned(names, operation, args):
                     if operation in IDLE and needed.isdisjoint(names):
                         if self.drop:
                             del statements[number]
@@ -68,7 +68,7 @@ class _Needs:
                     needed -= set(names)
                     for at in self._passed(one):
                         _add(needed, args[at])
-                case If(conditions, yes, no):
+                case Fork(conditions, yes, no):
                     needed = self._block(yes, needed) | self._block(no, needed)
                     for condition in conditions:
                         _add(needed, condition.of)
@@ -83,11 +83,11 @@ class _Needs:
                             _add(needed, value)
         return needed
 
-    def _passed(self, let: Let) -> Sequence[int]:
+    def _passed(self, let: Assigned) -> Sequence[int]:
         return passed(self.program, let)
 
 
-def passed(program: Program, let: Let) -> Sequence[int]:
+def passed(program: Program, let: Assigned) -> Sequence[int]:
     """Which arguments of an operation are needed, by number."""
     match let.about:
         case Residual(used=used) if let.operation == "call":

@@ -11,20 +11,21 @@ from embrix.machine.residual.operations import ARITHMETIC
 from embrix.machine.residual.program import Program
 from embrix.machine.residual.statements import (
     Again,
+    Assigned,
     Atom,
-    Condition,
     Constant,
     Field,
+    Fork,
     Give,
-    GiveUp,
-    If,
-    Let,
+    HandBack,
     Residual,
-    Shape,
+    ResidualTest,
     Spend,
     Statement,
+    ValueShape,
     atoms_of,
     statements_in,
+    without_notes,
 )
 from embrix.machine.residual.tidying import handed, passed
 from embrix.terms.node import FIELDS, FIRST_FREE_TAG, STORE
@@ -50,7 +51,7 @@ class PythonText:
         self.whole = program.interpreter.language.numbers == "integer"
         self.linear = is_linear(program)
         self.reserves = any(
-            isinstance(one, Let) and one.operation == "reserve"
+            isinstance(one, Assigned) and one.operation == "reserve"
             for function in program.residuals.values() for one in statements_in(function.body)
         )  # fmt: skip
         self.values: dict[str, Any] = {}
@@ -71,7 +72,7 @@ class PythonText:
             self.values[known] = value
         return known
 
-    def shape(self, one: Shape) -> str:
+    def shape(self, one: ValueShape) -> str:
         return f"S{one.number}"
 
     def tag_test(self, of: str, tag: int) -> str:
@@ -99,16 +100,17 @@ class _Function:
     def __init__(self, whole: PythonText, function: Residual) -> None:
         self.whole, self.function = whole, function
         self.lines: list[str] = []
+        self.body = without_notes(function.body)
         self.held: tuple[str, str] | None = None
         """A variable that is used once, in the statement that follows, and what it is."""
         self.uses: Counter[str] = Counter()
-        for one in statements_in(function.body):
+        for one in statements_in(self.body):
             for atom in atoms_of(one):
                 while isinstance(atom, Field):
                     atom = atom.of
                 if isinstance(atom, str):
                     self.uses[atom] += 1
-        self.loops = any(isinstance(one, Again) for one in statements_in(function.body))
+        self.loops = any(isinstance(one, Again) for one in statements_in(self.body))
 
     def text(self) -> str:
         one = self.function
@@ -121,7 +123,7 @@ class _Function:
         if self.loops:
             self.lines.append("  while True:")
             depth = 2
-        self.block(one.body, depth)
+        self.block(self.body, depth)
         return "\n".join(self.lines)
 
     @property
@@ -157,9 +159,9 @@ class _Function:
         if self.held is not None and not self._takes(one):
             self.settle(depth)
         match one:
-            case Let():
+            case Assigned():
                 self.let(one, depth)
-            case If(conditions, yes, no):
+            case Fork(conditions, yes, no):
                 test = " and ".join(self.condition(c) for c in conditions)
                 if not yes:
                     self.line(depth, f"if not ({test}):")
@@ -187,18 +189,18 @@ class _Function:
                     names = ", ".join(name for name, _ in pairs)
                     self.line(depth, f"{names} = {', '.join(text for _, text in pairs)}")
                 self.line(depth, "continue")
-            case GiveUp():
-                self.line(depth, "raise GaveUp")
+            case HandBack():
+                self.line(depth, "raise HandedBack")
             case Spend(calls):
                 self.line(depth, f"fuel -= {calls}")
-                self.line(depth, "if fuel < 0: raise GaveUp")
+                self.line(depth, "if fuel < 0: raise HandedBack")
 
     def _takes(self, one: Statement) -> bool:
         """Whether the variable that is held back is used in this statement itself."""
         assert self.held is not None
         return any(atom == self.held[0] for atom in atoms_of(one))
 
-    def condition(self, one: Condition) -> str:
+    def condition(self, one: ResidualTest) -> str:
         of = self.atom(one.of)
         if one.test == "true":
             return of
@@ -222,7 +224,7 @@ class _Function:
             return self.whole.constant(one.value)
         return f"{self.atom(one.of)}[{one.number + FIELDS}]"
 
-    def let(self, one: Let, depth: int) -> None:
+    def let(self, one: Assigned, depth: int) -> None:
         needed = [one.args[at] for at in passed(self.whole.program, one)]
         args = [self.atom(atom) for atom in needed]
         target = ", ".join(one.names)
@@ -253,7 +255,7 @@ class _Function:
             case _:
                 self.store(one, args, depth)
 
-    def primitive(self, one: Let, args: list[str], depth: int) -> None:
+    def primitive(self, one: Assigned, args: list[str], depth: int) -> None:
         name, operation = one.names[0], one.about
         if operation in _COMPARED:
             text = f"{args[0]} {_SIGNS[operation]} {args[1]}"
@@ -274,7 +276,7 @@ class _Function:
         else:
             self.line(depth, f"{name} = op_{operation}({', '.join(args)})")
 
-    def store(self, one: Let, args: list[str], depth: int) -> None:
+    def store(self, one: Assigned, args: list[str], depth: int) -> None:
         names = one.names
         linear = self.whole.linear
         match one.operation:
@@ -284,7 +286,7 @@ class _Function:
                 found = f"{args[0]}[{args[1]}]" if linear else f"{args[0]}[2].get({args[1]}, HOLE)"
                 self.line(depth, f"{names[0]} = {found}")
                 if self.whole.reserves or not linear:
-                    self.line(depth, f"if {names[0]} is HOLE: raise GaveUp")
+                    self.line(depth, f"if {names[0]} is HOLE: raise HandedBack")
             case "alloc" | "reserve":
                 value = args[1] if one.operation == "alloc" else "HOLE"
                 if linear:
@@ -313,8 +315,8 @@ def _ends(statements: Sequence[Statement]) -> bool:
     if not statements:
         return False
     match statements[-1]:
-        case Give() | Again() | GiveUp():
+        case Give() | Again() | HandBack():
             return True
-        case If(_, yes, no):
+        case Fork(_, yes, no):
             return _ends(yes) and _ends(no)
     return False

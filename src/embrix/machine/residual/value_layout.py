@@ -15,7 +15,7 @@ Bare: TypeAlias = Literal["number", "truth", "text"]
 _BARE: dict[str, Bare] = {"Number": "number", "Int": "number", "Bool": "truth", "Text": "text"}
 
 
-class Layout:
+class ValueLayout:
     """The layout of the values of an interpreter."""
 
     def __init__(self, interpreter: Interpreter) -> None:

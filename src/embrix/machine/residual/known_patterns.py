@@ -8,15 +8,15 @@ from typing import Protocol, TypeAlias
 from embrix.brix import core as k
 from embrix.machine.residual.knowledge import (
     Knowledge,
-    Known,
+    KnownValue,
     Later,
-    Made,
+    MadeValue,
     NotResidual,
-    Unknown,
+    RunValue,
     part_of,
 )
 from embrix.machine.residual.program import Program
-from embrix.machine.residual.statements import Atom, Condition, Field
+from embrix.machine.residual.statements import Atom, Field, ResidualTest
 from embrix.terms.node import CONS, SOME, TUPLE
 from embrix.terms.types import Con, Tup, Type, settle
 
@@ -33,7 +33,7 @@ class Asking(Protocol):
 
 
 def matches(
-    asking: Asking, pattern: k.CorePattern, one: Knowledge, conditions: list[Condition],
+    asking: Asking, pattern: k.CorePattern, one: Knowledge, conditions: list[ResidualTest],
     bound: list[Binding],
 ) -> bool:  # fmt: skip
     """False where the pattern cannot take it; what has to hold beside is added to `conditions`."""
@@ -46,9 +46,9 @@ def matches(
             bound.append((slot, one))
             return matches(asking, inner, one, conditions, bound)
     match one:
-        case Known():
+        case KnownValue():
             return _takes_known(asking, pattern, one, conditions, bound)
-        case Made(tag, fields):
+        case MadeValue(tag, fields):
             match pattern:
                 case k.Among(tags, inner):
                     return tag in tags and matches(asking, inner, one, conditions, bound)
@@ -58,13 +58,13 @@ def matches(
                         for inner, field in zip(inners, fields, strict=True)
                     )
             return False
-        case Unknown():
+        case RunValue():
             return _takes_unknown(asking, pattern, one, conditions, bound)
     raise NotResidual("a piece of the program that is not known is taken apart")
 
 
 def _takes_known(
-    asking: Asking, pattern: k.CorePattern, one: Known, conditions: list[Condition],
+    asking: Asking, pattern: k.CorePattern, one: KnownValue, conditions: list[ResidualTest],
     bound: list[Binding],
 ) -> bool:  # fmt: skip
     value = one.value
@@ -82,18 +82,18 @@ def _takes_known(
 
 
 def _takes_unknown(
-    asking: Asking, pattern: k.CorePattern, one: Unknown, conditions: list[Condition],
+    asking: Asking, pattern: k.CorePattern, one: RunValue, conditions: list[ResidualTest],
     bound: list[Binding],
 ) -> bool:  # fmt: skip
     atom, layout = one.atom, asking.program.layout
     known = asking.facts.get(atom) if isinstance(atom, str) else None
     match pattern:
         case k.Equals(wanted):
-            conditions.append(Condition("equals", atom, wanted))
+            conditions.append(ResidualTest("equals", atom, wanted))
             return True
         case k.Among(tags, inner):
             if known is None:
-                conditions.append(Condition("among", atom, tags))
+                conditions.append(ResidualTest("among", atom, tags))
             elif known not in tags:
                 return False
             return matches(asking, inner, one, conditions, bound)
@@ -101,22 +101,22 @@ def _takes_unknown(
             if known is not None and known != tag:
                 return False
             if wide and known is None:
-                conditions.append(Condition("tag", atom, tag))
+                conditions.append(ResidualTest("tag", atom, tag))
             types = _types(asking.program, tag, one.type, len(fields))
             if tag in layout.bare:
-                inner_one = Unknown(atom, types[0])
+                inner_one = RunValue(atom, types[0])
                 return matches(_without_facts(asking), fields[0], inner_one, conditions, bound)
             parts: list[Knowledge]
             if tag in layout.shaped:
                 free = layout.free_fields(tag)
                 parts = [
-                    Unknown(Field(atom, free.index(number) - 2), types[number])
+                    RunValue(Field(atom, free.index(number) - 2), types[number])
                     if number in free
                     else Later(atom, tag, number)
                     for number in range(len(fields))
                 ]
             else:
-                parts = [Unknown(Field(atom, n), t) for n, t in enumerate(types)]
+                parts = [RunValue(Field(atom, n), t) for n, t in enumerate(types)]
             return all(
                 matches(asking, field, part, conditions, bound)
                 for field, part in zip(fields, parts, strict=True)

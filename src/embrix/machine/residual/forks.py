@@ -1,0 +1,238 @@
+"""Choosing between clauses and branches: at once where enough is known, else by a statement."""
+
+from __future__ import annotations
+
+from abc import abstractmethod
+from collections.abc import Callable, Sequence
+
+from embrix.brix import core as k
+from embrix.machine.residual.knowledge import (
+    Frame,
+    KnotFrame,
+    Knowledge,
+    KnownNames,
+    KnownValue,
+    MadeValue,
+    NotResidual,
+    RunValue,
+)
+from embrix.machine.residual.known_patterns import Binding, matches
+from embrix.machine.residual.statements import (
+    Assigned,
+    Beforehand,
+    Field,
+    Fork,
+    Origin,
+    ResidualTest,
+    Statement,
+)
+from embrix.machine.residual.writer import Dead, Slots, Writer
+from embrix.terms.node import SOME, TUPLE
+
+
+class Branches(Writer):
+    """Ways to go on, and what is known where two come together."""
+
+    @abstractmethod
+    def value(self, node: k.Core, slots: Slots, here: Knowledge | None) -> Knowledge: ...
+
+    @abstractmethod
+    def value_or_last(
+        self, node: k.Core, slots: Slots, here: Knowledge | None, last: bool
+    ) -> Knowledge | None: ...
+
+    def choose(
+        self, subjects: Sequence[Knowledge], clauses: Sequence[k.CoreClause], slots: Slots,
+        here: Knowledge | None, last: bool,
+        *,
+        own: bool = False,
+        end: str = "",
+    ) -> Knowledge | None:  # fmt: skip
+        """What the first clause gives that takes the subjects: one of the `own` clauses of a
+        function, or of a match. `end` is what happens where none does."""
+        for number, clause in enumerate(clauses):
+            conditions: list[ResidualTest] = []
+            bound: list[Binding] = []
+            if not all(
+                matches(self, pattern, subject, conditions, bound)
+                for pattern, subject in zip(clause.patterns, subjects, strict=True)
+            ):
+                continue
+            rest = clauses[number + 1 :]
+            if conditions and _fails(clause) and all(
+                _fails(other) or _apart(clause, other) for other in rest
+            ):  # fmt: skip
+                # What no clause takes fails as well.
+                end = end or _reason(clause)
+                continue
+
+            def others(rest: Sequence[k.CoreClause] = rest, end: str = end) -> Knowledge | None:
+                return self.choose(subjects, rest, slots, here, last, own=own, end=end)
+
+            def taken(
+                clause: k.CoreClause = clause, bound: list[Binding] = bound,
+                conditions: list[ResidualTest] = conditions,
+                others: Callable[[], Knowledge | None] = others,
+            ) -> Knowledge | None:  # fmt: skip
+                before = self.origin
+                if own:
+                    self.origin = Origin(before.place, clause.span)
+                if own and not conditions and self.open[-1][1] is not None:
+                    self.out.append(Beforehand(self.open[-1][0], self.origin))
+                self.bind(bound, slots)
+                try:
+                    if clause.guard is None:
+                        return self.value_or_last(clause.body, slots, here, last)
+                    return self.test(
+                        clause.guard, slots, here,
+                        lambda: self.value_or_last(clause.body, slots, here, last), others, last,
+                    )  # fmt: skip
+                finally:
+                    self.origin = before
+
+            if not conditions:
+                return taken()
+            return self.fork(conditions, taken, others, last)
+        raise self.give_up(end or "no clause takes this")
+
+    def bind(self, bound: Sequence[Binding], slots: Slots) -> None:
+        for slot, one in bound:
+            if isinstance(one, RunValue) and isinstance(one.atom, Field):
+                name = self.let("field", (one.atom.of,), one.atom.number)[0]
+                one = RunValue(name, one.type)
+            slots[slot] = one
+
+    def test(
+        self, node: k.Core, slots: Slots, here: Knowledge | None,
+        yes: Callable[[], Knowledge | None], no: Callable[[], Knowledge | None], last: bool,
+    ) -> Knowledge | None:  # fmt: skip
+        match self.value(node, slots, here):
+            case KnownValue(bool() as known):
+                return yes() if known else no()
+            case RunValue(atom):
+                return self.fork([ResidualTest("true", atom)], yes, no, last)
+        raise NotResidual("a test of something else than a truth value")
+
+    def fork(
+        self, conditions: Sequence[ResidualTest], yes: Callable[[], Knowledge | None],
+        no: Callable[[], Knowledge | None], last: bool,
+    ) -> Knowledge | None:  # fmt: skip
+        """Two ways to go on. One that never comes to an end stands alone; what follows the other
+        one needs no branch then."""
+        self.flush()
+        outer, facts = self.out, self.facts
+        learned = {c.of: c.about for c in conditions if c.test == "tag" and isinstance(c.of, str)}
+
+        def branch(
+            way: Callable[[], Knowledge | None], more: dict[str, int]
+        ) -> tuple[list[Statement], Knowledge | None, bool, dict[str, int]]:
+            self.out, self.facts = [], {**facts, **more}
+            found, alive = None, True
+            try:
+                found = way()
+                if not last:
+                    self.flush()
+            except Dead:
+                alive = False
+            return self.out, found, alive, self.facts
+
+        try:
+            first, one, goes_on, known = branch(yes, learned)
+            second, other, also, known_too = branch(no, {})
+        finally:
+            self.out, self.facts, self.calls = outer, facts, 0
+        tests = tuple(conditions)
+        if goes_on and also:
+            if not last:
+                assert one is not None
+                assert other is not None
+                joined = self.join(one, other, first, second)
+                self.put(Fork(tests, first, second, self.origin))
+                return joined
+            self.put(Fork(tests, first, second, self.origin))
+            return None
+        if not goes_on and not also:
+            self.put(Fork(tests, first, second, self.origin))
+            raise Dead
+        if goes_on:
+            self.put(Fork(tests, [], second, self.origin))
+            self.out += first
+            self.facts = known
+            return one
+        self.put(Fork(tests, first, [], self.origin))
+        self.out += second
+        self.facts = known_too
+        return other
+
+    def join(
+        self, one: Knowledge, other: Knowledge, first: list[Statement], second: list[Statement]
+    ) -> Knowledge:
+        """What is known of a value that one of two branches gives."""
+        if one is other:
+            return one
+        match one, other:
+            case KnownValue(a), KnownValue(b) if a is b or (
+                not isinstance(a, tuple | float) and type(a) is type(b) and a == b
+            ):
+                return one
+            case RunValue(a, _), RunValue(b, _) if isinstance(a, str) and a == b:
+                return one
+            case MadeValue(tag, fields), MadeValue(again, others) if (
+                tag == again and len(fields) == len(others)
+                and (tag in (TUPLE, SOME) or tag in self.program.layout.bare)
+            ):  # fmt: skip
+                pairs = zip(fields, others, strict=True)
+                return MadeValue(tag, tuple(self.join(a, b, first, second) for a, b in pairs))
+            case KnownNames(frames, None), KnownNames(others, None) if len(frames) == len(others):
+                return KnownNames(tuple(
+                    self._join_frames(a, b, first, second)
+                    for a, b in zip(frames, others, strict=True)
+                ))  # fmt: skip
+        name = self.fresh()
+        outer = self.out
+        for value, statements in ((one, first), (other, second)):
+            self.out = statements
+            try:
+                self.put(Assigned((name,), "copy", (self.lower(value),), None, self.origin))
+            finally:
+                self.out = outer
+        kinds = [value.type for value in (one, other) if isinstance(value, RunValue)]
+        return self.unknown(name, kinds[0] if kinds else None)
+
+    def _join_frames(
+        self, one: Frame | KnotFrame, other: Frame | KnotFrame,
+        first: list[Statement], second: list[Statement],
+    ) -> Frame | KnotFrame:  # fmt: skip
+        if one is other:
+            return one
+        if isinstance(one, Frame) and isinstance(other, Frame) and one.name == other.name:
+            return Frame(one.name, self.join(one.value, other.value, first, second))
+        raise NotResidual("two branches lead to environments with different names")
+
+
+def _reason(clause: k.CoreClause) -> str:
+    return reason_of(clause.body)
+
+
+def _fails(clause: k.CoreClause) -> bool:
+    return clause.guard is None and isinstance(clause.body, k.Fail | k.Todo)
+
+
+def _apart(one: k.CoreClause, other: k.CoreClause) -> bool:
+    """Whether no subjects are taken by both of two clauses, by their constructors alone."""
+    return any(
+        isinstance(a, k.Shape) and isinstance(b, k.Shape) and a.tag != b.tag
+        for a, b in zip(map(_bare, one.patterns), map(_bare, other.patterns), strict=True)
+    )
+
+
+def reason_of(node: k.Core) -> str:
+    if isinstance(node, k.Fail):
+        return f"error {node.error.name}"
+    return "something is still to be written"
+
+
+def _bare(pattern: k.CorePattern) -> k.CorePattern:
+    while isinstance(pattern, k.Named):
+        pattern = pattern.inner
+    return pattern

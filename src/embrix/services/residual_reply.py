@@ -1,0 +1,64 @@
+"""The residual program of a program on a lane, as plain data."""
+
+from __future__ import annotations
+
+from embrix.brix.core import Interpreter
+from embrix.grammar.parser import Parsed
+from embrix.lanes.session import Session
+from embrix.machine.lane import rejection
+from embrix.machine.residual.knowledge import NotResidual
+from embrix.machine.residual.residual_run import ResidualProgram, specialise
+from embrix.machine.residual.residual_text import residual_lines
+from embrix.messages.replies_on_comparing import ResidualRow, ResidualShown
+from embrix.messages.requests import ShowResidual
+from embrix.text.plural import counted
+from embrix.text.source import Span
+from embrix.text.visible import cut
+
+LONGEST = 400
+"""Characters of a line that is shown."""
+
+
+def residual_shown(session: Session, request: ShowResidual) -> ResidualShown:
+    """What is left of a lane when the program is known, or why it cannot be specialised."""
+    lane = session.runner(request.language, request.lane)
+    if not lane.records:
+        return ResidualShown(
+            refused=f"{lane.name} is an outside lane: there is no interpreter to specialise"
+        )
+    if request.given:
+        return ResidualShown(refused="names supplied by hand are not specialised")
+    parsed = lane.parser.parse(request.text)
+    if not isinstance(parsed, Parsed):
+        return ResidualShown(refused=rejection(parsed).sentence)
+    try:
+        left = specialise(lane.interpreter, parsed.term)
+    except NotResidual as reason:
+        return ResidualShown(refused=f"{lane.name} is not specialised: {reason}")
+    rows = []
+    for line in residual_lines(left, request.text):
+        file, number, clause = _clause(lane.interpreter, line.clause)
+        rows.append(ResidualRow(cut(line.text, LONGEST), line.inset, line.place, file, number,
+                                clause, line.decided))  # fmt: skip
+    return ResidualShown(rows, _summary(left))
+
+
+def _clause(interpreter: Interpreter, clause: Span | None) -> tuple[str, int, str]:
+    """The file and line of a clause, and its first line."""
+    if clause is None:
+        return "", 0, ""
+    source = clause.source or interpreter.source
+    line, _ = source.position(clause.start)
+    first = source.text[clause.start : clause.end].partition("\n")[0]
+    return source.name, line, " ".join(first.split())
+
+
+def _summary(left: ResidualProgram) -> str:
+    functions, decided, calls = left.counts()
+    store = ""
+    if left.has_store:
+        store = "; one store, changed in place" if left.python.linear else "; every store is kept"
+    return (
+        f"{counted(functions, 'function')}; {counted(decided, 'call')} of the interpreter decided "
+        f"beforehand, {counted(calls, 'call')} left{store}"
+    )
