@@ -22,8 +22,6 @@ Scene = tuple[str, str, list[str]]
 SCENES: list[Scene] = [
     ("workbench", "shadow.drip", ["F4", *["F8"] * 20]),
     ("steps", "toll.drip", ["F4", "F4", *["F8"] * 3]),
-    ("failure", "unused.drip", ["WAIT", "F4", "WAIT", "F9"]),
-    ("cases", "unused.drip", ["BREAK", "F5"]),
     ("tally", "rill/programs/rates.rill", ["CALLER", "F5", "WAIT", "F5"]),
     ("notes", "chamber.drip", ["MISSPELL"]),
     (
@@ -100,6 +98,11 @@ SCENES: list[Scene] = [
         "hunt",
         "rill/programs/rates.rill",
         ["WAIT", "F4", "F4", "F4", "WAIT", "ctrl+f", "WAIT", "o", "o", *["WAIT"] * 4],
+    ),
+    (
+        "residual",
+        "rill/programs/costly.rill",
+        ["WAIT", *["F4"] * 3, "WAIT", "alt+a", "WAIT", "WAIT", *["Down"] * 18],
     ),
     ("growth", "rill/programs/ways.rill", ["WAIT", "ctrl+u", "Return", *["WAIT"] * 3]),
     (

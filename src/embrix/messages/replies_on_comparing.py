@@ -147,7 +147,7 @@ class StateRow(Reply):
 
 class ResidualRow(Packed):
     """A line of a residual program: how far it is set in, its place in the program, the file and
-    line of the clause that it comes from, and the first line of that. `decided` where it is a note
+    line of the clause that it comes from, and the text of that. `decided` where it is a note
     on what was decided beforehand."""
 
     text: str

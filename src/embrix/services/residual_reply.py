@@ -44,13 +44,14 @@ def residual_shown(session: Session, request: ShowResidual) -> ResidualShown:
 
 
 def _clause(interpreter: Interpreter, clause: Span | None) -> tuple[str, int, str]:
-    """The file and line of a clause, and its first line."""
+    """The file and line of a clause, and its text."""
     if clause is None:
         return "", 0, ""
     source = clause.source or interpreter.source
-    line, _ = source.position(clause.start)
-    first = source.text[clause.start : clause.end].partition("\n")[0]
-    return source.name, line, " ".join(first.split())
+    line, column = source.position(clause.start)
+    first, *more = source.text[clause.start : clause.end].rstrip().split("\n")
+    text = "\n".join((first, *(one.removeprefix(" " * (column - 1)) for one in more)))
+    return source.name, line, cut(text, LONGEST)
 
 
 def _summary(left: ResidualProgram) -> str:

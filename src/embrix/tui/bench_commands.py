@@ -20,6 +20,7 @@ from embrix.tui.forking import Forking
 from embrix.tui.growing import Growing
 from embrix.tui.hunting import Hunting
 from embrix.tui.lecturing import Lecturing
+from embrix.tui.left_over import Leftover
 from embrix.tui.prompting import Prompting
 from embrix.tui.search_pane import Seeking
 from embrix.tui.side_views import CasesView, NotesView
@@ -252,6 +253,11 @@ class BenchCommands(TextActions):
         """Everything that the program can come to on the chosen lane."""
         if self.desk is not None and self.lane in self.lanes.lanes:
             self.app.push_screen(Forking(self, self.desk, self.lane))
+
+    def action_residual(self) -> None:
+        """What is left of the interpreter when the program is known."""
+        if self.desk is not None and self.lane in self.lanes.lanes:
+            self.app.push_screen(Leftover(self, self.desk))
 
     def action_derive(self) -> None:
         """The derivation of the run."""

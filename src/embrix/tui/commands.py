@@ -88,12 +88,13 @@ VIEWS = (
     "decisions",
     "outline",
     "ways",
+    "residual",
     "lesson",
 )
 """Views that lie over the bench and have some keys in common."""
 
 
-OF_SEVERAL_PANES = ("drafting", "tally", "compare", "decisions", "ways", "lesson")
+OF_SEVERAL_PANES = ("drafting", "tally", "compare", "decisions", "ways", "residual", "lesson")
 """Views whose panes can be made larger and smaller."""
 
 
@@ -105,6 +106,7 @@ OPENING = (
     ("ctrl+u", "growth", "growth", "Plot how a cost grows"),
     ("ctrl+y", "decisions", "decisions", "List questions and choices"),
     ("alt+y", "ways", "ways", "Show all outcomes of the program"),
+    ("alt+a", "residual", "residual", "Show what is left of the interpreter on the program"),
     ("alt+o", "outline", "outline", "Show forms and functions as a grid of clauses"),
     ("alt+k", "lesson", "lesson", "Show a lesson of the course"),
 )
@@ -223,6 +225,9 @@ COMMANDS: tuple[Command, ...] = (
     Command("alt+y", "ways", "all ways",
             "Show all outcomes that the program can have on this lane",
             footer=False, shown_key="Alt+Y"),
+    Command("alt+a", "residual", "residual",
+            "Show what is left of the interpreter when this program is known",
+            footer=False, shown_key="Alt+A"),
     Command("ctrl+e", "draw", "draw",
             "Write a picture, a handout, a worksheet or a starter to a file", footer=False),
     Command("ctrl+l", "input", "input", "Set the input lines that the program reads",
@@ -382,6 +387,11 @@ COMMANDS: tuple[Command, ...] = (
     Command("f6", "pane", "pane", "Move to the outcomes, or to the ways on", "ways"),
     Command("d", "draw", "draw", "Write the states as a picture", "ways"),
     Command("escape", "leave", "back", "Back to where you came from", "ways", shown_key="Esc"),
+    Command("enter", "clause", "clause", "Open the definition at the clause of this line",
+            "residual", shown_key="Enter"),
+    Command("u", "notes", "decided", "Hide what is decided beforehand, or show it", "residual"),
+    Command("f4", "next_lane", "lane", "The same program on the next lane", "residual"),
+    Command("escape", "leave", "back", "Back to where you came from", "residual", shown_key="Esc"),
     Command("left", "stop(-1)", "", "To the stop before", "lesson", False, "←"),
     Command("right", "stop(1)", "stops", "To the next stop", "lesson", shown_key="← →"),
     Command("space", "stop(1)", "", "To the next stop", "lesson", False, "Space"),

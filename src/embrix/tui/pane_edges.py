@@ -175,6 +175,7 @@ class Handle(Widget):
             self._dragged = edge, screen.sizes_at(edge)[0], _place(event, edge.along(screen))
             self.capture_mouse()
             self.add_class("dragged")
+            self.refresh()
 
     def on_mouse_move(self, event: events.MouseMove) -> None:
         screen = self.screen
@@ -187,12 +188,15 @@ class Handle(Widget):
             self._dragged = None
             self.release_mouse()
             self.remove_class("dragged")
+            self.refresh()
 
     def on_enter(self) -> None:
         self.set_class(self._edge()[1] is not None, "handle")
+        self.refresh()
 
     def on_leave(self) -> None:
         self.remove_class("handle")
+        self.refresh()
 
     def _edge(self) -> tuple[EdgedScreen | None, Edge | None]:
         screen: Screen[Any] = self.screen

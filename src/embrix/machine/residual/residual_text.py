@@ -230,7 +230,8 @@ class _FunctionText:
             case "call", Residual(number=number):
                 text = f"{self.names.of[number]}({', '.join(shown)})"
             case "dispatch", _:
-                text = f"code of {shown[0]}({', '.join(shown[1:])})"
+                with_ = f" with {', '.join(shown[1:])}" if shown[1:] else ""
+                text = f"run {_operand(shown[0])}{with_}"
             case "shape", ValueShape() as shape:
                 text = self.shape(shape, shown)
             case "primitive", operation:

@@ -1,0 +1,141 @@
+"""What residual programs look like, worked out by hand from the clauses."""
+
+from __future__ import annotations
+
+import json
+import re
+from pathlib import Path
+
+import pytest
+
+from embrix.cli.main import main
+from embrix.course.load import Course
+from embrix.lanes.session import Session
+from embrix.messages.replies_on_comparing import ResidualRow, ResidualShown
+from embrix.messages.requests import ShowResidual
+from embrix.services.residual_reply import residual_shown
+
+
+@pytest.fixture(scope="module")
+def session(lockside: Course) -> Session:
+    return Session(lockside.folder)
+
+
+def shown(session: Session, language: str, lane: str, text: str) -> ResidualShown:
+    return residual_shown(session, ShowResidual(language=language, lane=lane, text=text))
+
+
+def left(found: ResidualShown) -> list[str]:
+    """What is done, each line set in as it is."""
+    return ["  " * row.inset + row.text for row in found.rows if not row.decided]
+
+
+def test_a_function_of_the_program_is_one_of_the_residual_program(session: Session) -> None:
+    text = "let fib of n = when n < 2 then n else fib (n - 1) + fib (n - 2) in fib 9"
+    assert left(shown(session, "Rill", "environment", text)) == [
+        "program()",
+        "  let v1 = fib(9)",
+        "  v1",
+        "",
+        "fib(n)   eval of when n < 2 then n else fib (n - 1) + fi…",
+        "  require n is a number else fail NumberWanted",
+        "  if n < 2 then",
+        "    n",
+        "  else",
+        "    let v3 = fib(n - 1)",
+        "    let v5 = fib(n - 2)",
+        "    require v3 is a number else fail NumberWanted",
+        "    require v5 is a number else fail NumberWanted",
+        "    v3 + v5",
+    ]
+
+
+def test_what_the_program_says_is_worked_out_beforehand(session: Session) -> None:
+    found = shown(session, "Rill", "environment", "let x = 4 in when x < 5 then x * 10 else x / 0")
+    assert left(found) == ["program()", "  40"]
+    assert found.summary == (
+        "1 function; 9 calls of the interpreter decided beforehand, 0 calls left"
+    )
+
+
+def test_a_function_that_only_the_run_knows_carries_its_code(session: Session) -> None:
+    """What is handed to a function that calls itself is general there."""
+    text = "let go of f = when f 0 < 1 then go (given y: f y + 1) else f in go (given z: z) 5"
+    lines = left(shown(session, "Rill", "environment", text))
+    assert any(line.startswith("go(f)") for line in lines)
+    assert any("run f with 0" in line for line in lines)
+    assert "  let v2 = go(Closure(f))" in lines
+    # The function that is made there holds the one that was handed to it.
+    assert "    go(Closure(f_2 with f))   again" in lines
+    assert any(line.startswith("f_2(f, y)   eval of f y + 1") for line in lines)
+
+
+def test_a_store_that_is_changed_in_place(session: Session) -> None:
+    text = "new n := 3; while 0 < n do n := n - 1; show n"
+    found = shown(session, "Weir", "store_passing", text)
+    assert found.summary.endswith("one store, changed in place")
+    lines = left(found)
+    assert lines[1] == "  let n = new location with 3"
+    assert any(re.fullmatch(r" +store\[n\] := v\d+ - 1", line) for line in lines)
+    assert "    exec(n)   again" in lines
+
+
+def test_every_store_is_kept_of_a_lane_that_goes_back(session: Session) -> None:
+    text = "new n := 3; new f := given x: begin n := n + x give n; n := f 1 + f 1; show n"
+    found = shown(session, "Weir", "stale_store", text)
+    assert found.summary.endswith("every store is kept")
+    assert any("store_with(" in line for line in left(found))
+
+
+def test_each_line_has_a_place_and_a_clause(session: Session) -> None:
+    text = "let x = 1 in\nlet f = given y: y + x in f (x + 2)"
+    found = shown(session, "Rill", "environment", text)
+    for row in found.rows:
+        if row.inset:
+            assert row.file in ("rill/environment.brix", "drip/environment.brix")
+            lines = (session.course.folder / row.file).read_text().split("\n")
+            assert lines[row.line - 1].strip().startswith(row.clause.partition("\n")[0])
+    decided = [text[slice(*row.place)] for row in found.rows if row.decided and row.place]
+    # The interpreter goes through the program in this order.
+    assert decided[:4] == [text, "1", text[13:], "given y: y + x"]
+
+
+@pytest.mark.parametrize(
+    ("language", "lane", "text", "reason"),
+    [
+        ("Rill", "rewriting", "1 + 2", "rewriting is not specialised: it repeats small steps"),
+        ("Rill", "environment", "1 +", "rejected: the program ends here"),
+        ("Siren", "environment", "guard 1 / 0 else given x: 7", "it catches errors"),
+    ],
+)
+def test_what_is_not_specialised_says_why(
+    session: Session, language: str, lane: str, text: str, reason: str
+) -> None:
+    found = shown(session, language, lane, text)
+    assert found.rows == []
+    assert reason in found.refused
+
+
+def test_on_the_command_line(
+    lockside: Course, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    program = tmp_path / "sum.rill"
+    program.write_text("let sum of n = when n < 1 then 0 else n + sum (n - 1) in sum 4\n")
+    course = ["--course", str(lockside.folder)]
+    assert main(["residual", str(program), "--with", "environment", *course]) == 0
+    out = capsys.readouterr().out.split("\n")
+    assert out[0].startswith("environment: 2 functions; ")
+    assert out[3].split() == ["let", "v1", "=", "sum(4)", "1:58", "rill/environment.brix:87"]
+    assert not any("·" in line for line in out)
+    main(["residual", str(program), "--with", "environment", "--decided", *course])
+    assert "· eval of sum 4" in capsys.readouterr().out
+    main(["residual", str(program), "--with", "environment", "--json", *course])
+    answer = json.loads(capsys.readouterr().out)
+    assert answer["interpreter"] == "environment"
+    assert {"text": "n", "inset": 1} not in answer["rows"]
+    assert main(["residual", str(program), "--with", "rewriting", *course]) == 1
+    assert "it repeats small steps" in capsys.readouterr().err
+
+
+def test_rows_are_plain_data() -> None:
+    assert ResidualRow("x").decided is False
