@@ -137,5 +137,19 @@ def test_on_the_command_line(
     assert "it repeats small steps" in capsys.readouterr().err
 
 
+def test_what_a_run_takes(session: Session) -> None:
+    """Five calls of `sum`; for each of 4, 3, 2 and 1 a comparison, a subtraction and an addition,
+    for 0 a comparison."""
+    text = "let sum of n = when n < 1 then 0 else n + sum (n - 1) in sum 4"
+    request = ShowResidual(language="Rill", lane="environment", text=text, run=True)
+    found = residual_shown(session, request)
+    assert (found.costs["calls"], found.costs["operations"]) == (5, 13)
+    lane = session.lane("Rill", "environment")
+    assert found.costs["calls of the interpreter"] == lane.run(text).costs["calls"]
+    assert found.ran.startswith("10: 5 calls and 13 operations where the interpreter makes ")
+    fails = ShowResidual(language="Rill", lane="environment", text="1 / 0", run=True)
+    assert "the interpreter tells that" in residual_shown(session, fails).ran
+
+
 def test_rows_are_plain_data() -> None:
     assert ResidualRow("x").decided is False

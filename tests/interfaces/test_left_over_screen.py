@@ -8,7 +8,7 @@ from pathlib import Path
 from textual.pilot import Pilot
 from textual.widgets import Static
 
-from embrix.tui.bars import Title
+from embrix.tui.bars import Masthead, Title
 from embrix.tui.left_over import Leftover, ResidualRows
 from tests.conftest import leave_only
 from tests.interfaces.test_terminal import Terminal
@@ -46,6 +46,10 @@ async def test_what_is_decided_can_be_hidden_and_lines_lead_to_clauses(course_co
         assert not any(row.decided for row in rows.shown)
         card = str(view.query_one("#residual-card", Static).content)
         assert card.startswith("rill/environment.brix:82\nIf(test, yes, no)")
+        await pilot.press("r")
+        masthead = view.query_one(Masthead)
+        await until(lambda: "where the interpreter makes" in masthead.notice, "the run")
+        assert masthead.notice.startswith("234: ")
         await pilot.press("u")
         assert rows.chosen is not None
         assert rows.chosen.text == "if n < 1 then"

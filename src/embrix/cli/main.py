@@ -211,6 +211,9 @@ def parser() -> argparse.ArgumentParser:
         if name == "residual":
             sub.add_argument("--decided", action="store_true",
                              help="print what is decided beforehand as well")  # fmt: skip
+            sub.add_argument("--run", action="store_true",
+                             help="run it, and print what it takes beside the "
+                             "interpreter")  # fmt: skip
         if name == "compare":
             sub.add_argument("--parts", action="store_true",
                              help="hold the first lane against each other one at every part of the "

@@ -21,7 +21,7 @@ WIDE = 64
 def residual(arguments: argparse.Namespace) -> int:
     """Print the residual program of each lane."""
     work = chosen(arguments)
-    found = [(lane.name, residual_shown(work.session, _request(work, lane.name)))
+    found = [(lane.name, residual_shown(work.session, _request(work, lane.name, arguments.run)))
              for lane in work.lanes]  # fmt: skip
     if arguments.json:
         answers = [_data(work, name, shown) for name, shown in found]
@@ -29,7 +29,10 @@ def residual(arguments: argparse.Namespace) -> int:
     else:
         for number, (name, shown) in enumerate(found):
             if shown.rows:
-                print(("\n" if number else "") + f"{name}: {shown.summary}\n")
+                print(("\n" if number else "") + f"{name}: {shown.summary}")
+                if shown.ran:
+                    print(f"run: {visible(shown.ran)}")
+                print()
                 _print(work, shown, decided=arguments.decided)
             else:
                 sys.stdout.flush()
@@ -37,10 +40,10 @@ def residual(arguments: argparse.Namespace) -> int:
     return OK if any(shown.rows for _, shown in found) else 1
 
 
-def _request(work: Chosen, lane: str) -> ShowResidual:
+def _request(work: Chosen, lane: str, run: bool) -> ShowResidual:
     return ShowResidual(
         language=work.language, text=work.source.text, lane=lane, given=work.given,
-        input=list(work.input),
+        input=list(work.input), run=run,
     )  # fmt: skip
 
 
@@ -75,4 +78,5 @@ def _data(work: Chosen, name: str, shown: ResidualShown) -> dict[str, Any]:
         clause = {"clause": _clause(row)} if row.file else {}
         rows.append({"text": row.text, "inset": row.inset, "decided": row.decided,
                      **place, **clause})  # fmt: skip
-    return {"interpreter": name, "summary": shown.summary, "refused": shown.refused, "rows": rows}
+    return {"interpreter": name, "summary": shown.summary, "refused": shown.refused,
+            "rows": rows, "costs": shown.costs}  # fmt: skip

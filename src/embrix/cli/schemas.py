@@ -148,12 +148,14 @@ class ResidualRowData(AnswerData):
 
 
 class ResidualData(AnswerData):
-    """One lane of embrix residual; `refused` says why there are no rows."""
+    """One lane of embrix residual; `refused` says why there are no rows, `costs` what a run takes
+    where that is asked for."""
 
     interpreter: str
     summary: str
     refused: str
     rows: list[ResidualRowData]
+    costs: dict[str, Count]
 
 
 class StepsData(AnswerData):

@@ -88,6 +88,7 @@ class OutsideLane(Lane):
         kept: Sequence[Value] | None = None,
         ways: Sequence[int] = (),
         explain: bool = True,
+        few: int | None = None,
     ) -> Result:
         """What the command makes of a program. Names supplied by hand and lines of input are
         handed on where the command has a place for them."""

@@ -103,11 +103,13 @@ class Lane:
         kept: Sequence[Value] | None = None,
         ways: Sequence[int] = (),
         explain: bool = True,
+        few: int | None = None,
     ) -> Result:
         """The outcome of a program text; `given` maps names to expressions of the language, `kept`
         is what another run of the lane has left beside its value. `ways` are those to take where
         several are open, the first ones when there are no more. Of a run that comes to its limits
-        it is told where nothing new happened any more, unless nobody wants that explained.
+        it is told where nothing new happened any more, unless nobody wants that explained. `few`
+        is how many calls it makes before it is made faster, which hides what clauses it comes to.
 
         Raises `BadBinding`.
         """
@@ -119,7 +121,7 @@ class Lane:
         def result(limits: Limits | None) -> Result:
             return self.machine.run(
                 term, values, limits=limits, variant=variant, on_start=on_start,
-                given_input=given_input, kept=kept, ways=ways,
+                given_input=given_input, kept=kept, ways=ways, few=few,
             )  # fmt: skip
 
         def record(calls: int) -> Recorder:

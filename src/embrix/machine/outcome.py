@@ -116,3 +116,8 @@ class Result(Struct, frozen=True):
     """
     spent: int = 0
     """The calls made, with what counts as much as calls do."""
+
+    @property
+    def cut(self) -> bool:
+        """Whether it came to the most calls it may make."""
+        return self.outcome.kind == "out of fuel" and self.outcome.name == "calls"

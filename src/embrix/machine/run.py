@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Iterator, Sequence
 from contextlib import contextmanager, suppress
-from functools import partial
+from functools import cached_property, partial
 from typing import Any, Literal, TypeAlias
 from weakref import WeakKeyDictionary
 
@@ -27,6 +27,7 @@ from embrix.machine.residual.residual_run import (
     HandedBack,
     ResidualProgram,
     Surroundings,
+    may_be_specialised,
     specialise,
 )
 from embrix.machine.unit import Variant, substituters
@@ -53,8 +54,9 @@ LawTrial: TypeAlias = Literal["true", "false", "failed", "apart", "open"]
 """What may come of a law: its condition does not hold (`apart`), it fails or is stuck, or nobody
 knows because something is unfinished or takes too long (`open`)."""
 
-FEW = 40_000
-"""Calls that a run makes on brief code; most programs make fewer."""
+FEW, SOON = 40_000, 5_000
+"""Calls that a run makes on brief code; most programs make fewer. Where a residual program may go
+on that is soon."""
 MOST_RESIDUAL = 16
 """Residual programs that are remembered."""
 NESTED, NESTED_CALLS = 40, 1_000
@@ -124,7 +126,7 @@ class Machine:
         kept: Sequence[Value] | None = None,
         ways: Sequence[int] = (),
         watch: Watch | None = None,
-        few: int = FEW,
+        few: int | None = None,
         roomy: bool = True,
         residual: bool | None = None,
     ) -> Result:
@@ -137,9 +139,9 @@ class Machine:
         `on_start` is told how to stop the run from another thread. A traced run needs a recorder.
 
         A run begins on code that is soon compiled; where it makes more than a `few` calls it begins
-        once more, on code that is fast: as a `residual` program, where it can be specialised and
-        nothing is counted; at once where that is asked for, and never where it is False. Keeping a
-        record takes so long that fast code gains nothing.
+        once more, on code that is fast. Where nothing is counted and the program can be specialised
+        it goes on as a `residual` program before that: at once where that is asked for, and never
+        where it is False. Keeping a record takes so long that fast code gains nothing.
         """
         limits = limits or Limits()
         main = self.interpreter.functions[self.interpreter.main]
@@ -176,22 +178,32 @@ class Machine:
             )  # fmt: skip
 
         specialisable = variant == "plain" and not given and kept is None and not ways
-        if residual and specialisable and watch is None:
+        specialisable = specialisable and watch is None and residual is not False
+        if few is None:
+            few = SOON if specialisable and self._may_be_specialised else FEW
+        if residual and specialisable:
             few = 0
         if variant == "traced" or watch is not None or (few and limits.calls <= few):
             return result(limits, brief=True)
         if few:
             found = result(replace(limits, calls=few), brief=True)
-            cut = found.outcome.kind == "out of fuel" and found.outcome.name == "calls"
-            if stopped or not cut:
+            if stopped or not found.cut:
                 return found
-        if specialisable and residual is not False:
+        if specialisable and self._may_be_specialised:
             left = self.residual(term)
             if left is not None:
                 found_left = self._run_left(left, limits, given_input, stopped, on_start)
                 if found_left is not None:
                     return found_left
+            if 0 < few < FEW < limits.calls and not stopped:
+                found = result(replace(limits, calls=FEW), brief=True)
+                if stopped or not found.cut:
+                    return found
         return result(limits, brief=False)
+
+    @cached_property
+    def _may_be_specialised(self) -> bool:
+        return may_be_specialised(self.interpreter)
 
     def residual(self, term: Node) -> ResidualProgram | None:
         """The residual program of a program, where it can be specialised; it is remembered for a

@@ -166,6 +166,10 @@ class ResidualShown(Reply):
     rows: list[ResidualRow] = []
     summary: str = ""
     refused: str = ""
+    ran: str = ""
+    """What a run of it takes beside one of the interpreter, where that is asked for."""
+    costs: dict[str, int] = {}
+    """The same as numbers."""
 
 
 class WaysFound(Reply):

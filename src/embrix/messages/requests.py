@@ -192,10 +192,11 @@ class ExploreWays(OnRun, frozen=True, kw_only=True, tag="ways"):
 
 
 class ShowResidual(OnRun, frozen=True, kw_only=True, tag="residual"):
-    """What is left of a lane when the program is known."""
+    """What is left of a lane when the program is known; with `run` also what runs of both take."""
 
     reply: ClassVar[Any] = on_comparing.ResidualShown
     lane: str
+    run: bool = False
 
 
 class OpenWalk(Request, frozen=True, kw_only=True, tag="walk"):

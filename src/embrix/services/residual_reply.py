@@ -5,9 +5,15 @@ from __future__ import annotations
 from embrix.brix.core import Interpreter
 from embrix.grammar.parser import Parsed
 from embrix.lanes.session import Session
-from embrix.machine.lane import rejection
+from embrix.machine.lane import Lane, rejection
+from embrix.machine.limits import Limits
 from embrix.machine.residual.knowledge import NotResidual
-from embrix.machine.residual.residual_run import ResidualProgram, specialise
+from embrix.machine.residual.residual_run import (
+    HandedBack,
+    ResidualProgram,
+    Surroundings,
+    specialise,
+)
 from embrix.machine.residual.residual_text import residual_lines
 from embrix.messages.replies_on_comparing import ResidualRow, ResidualShown
 from embrix.messages.requests import ShowResidual
@@ -40,7 +46,29 @@ def residual_shown(session: Session, request: ShowResidual) -> ResidualShown:
         file, number, clause = _clause(lane.interpreter, line.clause)
         rows.append(ResidualRow(cut(line.text, LONGEST), line.inset, line.place, file, number,
                                 clause, line.decided))  # fmt: skip
-    return ResidualShown(rows, _summary(left))
+    ran, costs = _costs(lane, left, request) if request.run else ("", {})
+    return ResidualShown(rows, _summary(left), ran=ran, costs=costs)
+
+
+def _costs(lane: Lane, left: ResidualProgram, request: ShowResidual) -> tuple[str, dict[str, int]]:
+    """What a run takes, of the residual program and of the interpreter."""
+    result = lane.run(request.text, given_input=request.input)
+    if result.outcome.kind != "value":
+        return f"{result.outcome.sentence}: the interpreter tells that", {}
+    around = Surroundings(Limits(), lane.machine.display, request.input)
+    try:
+        calls, operations = left.counted(around)
+    except HandedBack:
+        return "the run goes back to the interpreter", {}
+    costs = {"calls": calls, "operations": operations,
+             "calls of the interpreter": result.costs["calls"],
+             "lookups of the interpreter": result.costs["lookups"]}  # fmt: skip
+    text = (
+        f"{result.outcome.text}: {counted(calls, 'call')} and {counted(operations, 'operation')} "
+        f"where the interpreter makes {counted(costs['calls of the interpreter'], 'call')} and "
+        f"{counted(costs['lookups of the interpreter'], 'lookup')}"
+    )
+    return text, costs
 
 
 def _clause(interpreter: Interpreter, clause: Span | None) -> tuple[str, int, str]:

@@ -12,6 +12,7 @@ from embrix.grammar.parser import Parsed
 from embrix.machine.lane import BadBinding, Lane
 from embrix.machine.limits import Limits
 from embrix.machine.outcome import Outcome, Result
+from embrix.machine.run import FEW
 from embrix.machine.unit import Variant
 from embrix.suite.all_ways import SEVERAL, missed
 from embrix.suite.cases import Case, Expectation, Steps
@@ -82,8 +83,9 @@ def run_case(case: Case, lane: Lane, limits: Limits | None = None) -> Result:
 
     def carried_out(variant: Variant) -> Result:
         return lane.run(
-            case.program, case.given, limits=limits, given_input=case.input, variant=variant
-        )
+            case.program, case.given, limits=limits, given_input=case.input, variant=variant,
+            few=FEW,
+        )  # fmt: skip
 
     if case.costs_for(lane.role):
         return carried_out("counted")

@@ -390,6 +390,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("enter", "clause", "clause", "Open the definition at the clause of this line",
             "residual", shown_key="Enter"),
     Command("u", "notes", "decided", "Hide what is decided beforehand, or show it", "residual"),
+    Command("r", "run", "run", "Run it, and tell what it takes beside the interpreter", "residual"),
     Command("f4", "next_lane", "lane", "The same program on the next lane", "residual"),
     Command("escape", "leave", "back", "Back to where you came from", "residual", shown_key="Esc"),
     Command("left", "stop(-1)", "", "To the stop before", "lesson", False, "←"),

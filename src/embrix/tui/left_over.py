@@ -138,6 +138,7 @@ class Leftover(View):
         request = ShowResidual(lane=self._lane, **self.program_args())
         self._desk.ask("residual", request, self._came)
         self.query_one("#residual-title", Title).show(self._lane, "")
+        self.say("")
 
     def _came(self, found: ResidualShown) -> None:
         if not self.query(ResidualRows):
@@ -173,6 +174,14 @@ class Leftover(View):
     def action_notes(self) -> None:
         self.rows.turn_notes()
         self._show_origin()
+
+    def action_run(self) -> None:
+        """Run it, and tell what it takes beside the interpreter."""
+        if not self.rows.all:
+            return
+        self.say("running …")
+        request = ShowResidual(lane=self._lane, run=True, **self.program_args())
+        self._desk.ask("residual", request, lambda found: self.say(found.ran))
 
     def action_next_lane(self) -> None:
         """The same program on the next lane."""

@@ -6,6 +6,7 @@ import sys
 from collections.abc import Callable, Sequence
 from fractions import Fraction
 from functools import cached_property, partial
+from types import CodeType
 from typing import Any
 
 import immutables
@@ -27,7 +28,7 @@ from embrix.machine.residual.knowledge import (
 )
 from embrix.machine.residual.operations import FLAT
 from embrix.machine.residual.program import Program
-from embrix.machine.residual.specialiser import Specialiser
+from embrix.machine.residual.specialiser import OF_TERMS, UNTOUCHED, Specialiser
 from embrix.machine.residual.statements import (
     Again,
     Assigned,
@@ -147,11 +148,12 @@ class ResidualProgram:
             raise NotResidual("branches lie too deep inside each other") from None
         self._code = compile(self.text, "<residual>", "exec")
 
-    def prepared(self, run: Surroundings, fuel: int) -> dict[str, Any]:
+    def prepared(self, run: Surroundings, fuel: int, code: CodeType) -> dict[str, Any]:
         """The functions of the program for one run."""
         space: dict[str, Any] = {
             **self.python.values, "fuel": fuel, "most": fuel, "HandedBack": HandedBack,
-            "HOLE": HOLE, "Fraction": Fraction, "empty_store": EMPTY_STORE, "len": len,
+            "made": 0, "done": 0, "HOLE": HOLE, "Fraction": Fraction,
+            "empty_store": EMPTY_STORE, "len": len,
             "int": int, "float": float, "bool": bool, "str": str, "tuple": tuple,
             "isinstance": isinstance, "__builtins__": {},
         }  # fmt: skip
@@ -173,7 +175,7 @@ class ResidualProgram:
                              for one, kind in zip(parts, kinds, strict=True)], spend)  # fmt: skip
 
         space |= {"emit": run.emit, "ask": run.ask, "text": text}
-        exec(self._code, space)
+        exec(code, space)
         layout = self.program.layout
         kinds = {tag: type(f"T{tag}", (tuple,), {"__slots__": ()}) for tag in layout.shaped}
         for tag, kind in kinds.items():
@@ -190,13 +192,22 @@ class ResidualProgram:
 
     def run(self, run: Surroundings) -> Ran:
         """What the program comes to. Raises `HandedBack`."""
-        space = self.prepared(run, run.limits.calls)
+        return self._carried_out(run, self._code)[0]
+
+    def counted(self, run: Surroundings) -> tuple[int, int]:
+        """How many calls a run makes, and how many other operations. Raises `HandedBack`."""
+        text = PythonText(self.program, counted=True).text()
+        _, space = self._carried_out(run, compile(text, "<residual>", "exec"))
+        return space["made"], space["done"]
+
+    def _carried_out(self, run: Surroundings, code: CodeType) -> tuple[Ran, dict[str, Any]]:
+        space = self.prepared(run, run.limits.calls, code)
         run.begin(space)
         before = sys.getrecursionlimit()
         sys.setrecursionlimit(max(before, run.limits.depth + 1_000))
         try:
             with uncollected():
-                return with_room(partial(self._ran, space))
+                return with_room(partial(self._ran, space)), space
         except UNTOLD:
             raise HandedBack from None
         finally:
@@ -256,6 +267,18 @@ class ResidualProgram:
         """Whether values may hold environments that mention themselves: those cannot be put
         together."""
         return any("knot" in str(shape.key) for shape in self.program.shapes.values())
+
+
+def may_be_specialised(interpreter: k.Interpreter) -> bool:
+    """Whether programs of an interpreter can be specialised, as far as that does not rest on the
+    program."""
+    parts = [
+        part for name in interpreter.reached for part in k.parts_inside(interpreter.functions[name])
+    ]
+    return not any(
+        type(part) in UNTOUCHED or (isinstance(part, k.Primitive) and part.operation in OF_TERMS)
+        for part in parts
+    )
 
 
 def write(program: Program, one: Residual, args: Sequence[Knowledge]) -> None:

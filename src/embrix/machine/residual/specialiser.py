@@ -46,6 +46,8 @@ UNTOUCHED: dict[type, str] = {
     k.TakeWay: "several ways are open",
 }  # fmt: skip
 """What is not specialised, and how that is said."""
+OF_TERMS = ("substitute", "free", "fresh", "alike")
+"""Operations on terms, which only the run knows after them."""
 
 
 class Specialiser(Scopes):

@@ -45,8 +45,10 @@ class TooNested(Exception):
 class PythonText:
     """The text of all functions, and the values that it names."""
 
-    def __init__(self, program: Program) -> None:
+    def __init__(self, program: Program, *, counted: bool = False) -> None:
+        """`counted`: whether it counts calls (`made`) and other operations (`done`)."""
         self.program = program
+        self.counted = counted
         self.floats = program.interpreter.language.numbers == "float"
         self.whole = program.interpreter.language.numbers == "integer"
         self.linear = is_linear(program)
@@ -115,7 +117,7 @@ class _Function:
     def text(self) -> str:
         one = self.function
         self.lines.append(f"def f{one.number}({', '.join(self.params)}):")
-        self.lines.append("  global fuel")
+        self.lines.append("  global fuel, made, done")
         for number in range(one.own):
             if number in one.used:
                 self.lines.append(f"  {one.params[number]} = self[{number}]")
@@ -180,6 +182,8 @@ class _Function:
             case Give(values):
                 self.line(depth, f"return {', '.join(map(self.atom, values))}")
             case Again(values):
+                if self.whole.counted:
+                    self.line(depth, "made += 1")
                 pairs = [
                     (name, text) for n, (name, value) in
                     enumerate(zip(self.function.params, values, strict=True))
@@ -225,6 +229,9 @@ class _Function:
         return f"{self.atom(one.of)}[{one.number + FIELDS}]"
 
     def let(self, one: Assigned, depth: int) -> None:
+        if self.whole.counted and one.operation != "copy":
+            called = one.operation in ("call", "dispatch")
+            self.line(depth, "made += 1" if called else "done += 1")
         needed = [one.args[at] for at in passed(self.whole.program, one)]
         args = [self.atom(atom) for atom in needed]
         target = ", ".join(one.names)
