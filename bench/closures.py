@@ -27,6 +27,11 @@ COUNT = (
 )
 
 
+WAYS = (("", None), (", residual at once", True), (", interpreted", False))
+"""How a program is run: as it is by itself, only as a residual program, without one. Making the
+residual program is left out, as making the closures is."""
+
+
 def run_closures(session: Session) -> None:
     sys.setrecursionlimit(1_000_000)
     for lane, make in (
@@ -75,10 +80,13 @@ def _beside(lane: Lane, make: Maker) -> None:
 
 def _compare(lane: Lane, program: str, number: int, theirs: Callable[[], Any]) -> None:
     term = _term(lane, PROGRAMS[program].format(number))
-    ours = partial(lane.machine.run, term, variant="plain", limits=LIMITS)
     roomy = partial(with_room, theirs)
-    assert ours().outcome.text == str(roomy()), program
-    compare(f"  {program} {number}", ours, roomy, rounds=7)
+    for name, residual in WAYS:
+        ours = partial(
+            lane.machine.run, term, variant="plain", limits=LIMITS, residual=residual
+        )  # fmt: skip
+        assert ours().outcome.text == str(roomy()), program
+        compare(f"  {program} {number}{name}", ours, roomy, rounds=7)
 
 
 def _term(lane: Lane, text: str) -> Node:
@@ -92,7 +100,11 @@ def _loops(lane: Lane) -> None:
     term = _term(lane, COUNT.format(number))
     weir = Weir(lane.interpreter.signature, term)
     assert weir.run("total") == native.count(number)
-    ours = partial(lane.machine.run, term, variant="plain", limits=LIMITS)
-    assert ours().outcome.kind == "value"
-    compare(f"  {lane.name}, {number:,} rounds", ours, partial(weir.run, "total"), rounds=7)
-    compare(f"  {lane.name}, beside Python", ours, partial(native.count, number), rounds=7)
+    for name, residual in WAYS:
+        ours = partial(
+            lane.machine.run, term, variant="plain", limits=LIMITS, residual=residual
+        )  # fmt: skip
+        assert ours().outcome.kind == "value"
+        title = f"  {lane.name}, {number:,} rounds{name}"
+        compare(title, ours, partial(weir.run, "total"), rounds=7)
+        compare(f"{title}, beside Python", ours, partial(native.count, number), rounds=7)

@@ -39,7 +39,8 @@ from embrix.machine.residual.statements import (
     Residual,
     statements_in,
 )
-from embrix.machine.residual.tidying import tidied
+from embrix.machine.residual.tidying import gather_calls, tidied
+from embrix.machine.residual.value_kinds import simplified
 from embrix.machine.residual.writing_python import PythonText, TooNested
 from embrix.machine.stack import with_room
 from embrix.terms.node import (
@@ -139,6 +140,10 @@ class ResidualProgram:
 
     def __init__(self, program: Program, main: Residual) -> None:
         tidied(program)
+        simplified(program)
+        tidied(program)
+        for one in program.residuals.values():
+            gather_calls(one.body)
         self.program = program
         self.main = main
         self.python = PythonText(program)

@@ -47,6 +47,8 @@ class Assigned(Struct, eq=False):
     args: tuple[Atom, ...]
     about: Any = None
     origin: Origin = Origin()
+    whole: bool = False
+    """Whether it is known that it works on whole numbers."""
 
 
 class ResidualTest(Struct, frozen=True, eq=False):

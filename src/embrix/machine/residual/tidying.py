@@ -14,6 +14,7 @@ from embrix.machine.residual.statements import (
     Fork,
     Give,
     Residual,
+    Spend,
     Statement,
 )
 
@@ -24,6 +25,8 @@ IDLE = ("node", "shape", "field", "copy", "store")
 def tidied(program: Program) -> None:
     """Find what each function needs, and leave the rest out."""
     functions = [*program.residuals.values()]
+    for one in functions:
+        one.used = frozenset()
     changed = True
     while changed:
         changed = False
@@ -34,6 +37,19 @@ def tidied(program: Program) -> None:
                 changed = True
     for one in functions:
         _Needs(program, one, drop=True).of_function()
+
+
+def gather_calls(statements: list[Statement]) -> None:
+    """Count all calls of a stretch of statements at its beginning. Only a run that comes to its end
+    counts, and that one goes through the whole stretch."""
+    calls = sum(one.calls for one in statements if isinstance(one, Spend))
+    statements[:] = [one for one in statements if not isinstance(one, Spend)]
+    for one in statements:
+        if isinstance(one, Fork):
+            gather_calls(one.yes)
+            gather_calls(one.no)
+    if calls:
+        statements.insert(0, Spend(calls))
 
 
 def handed(program: Program, dispatch: Dispatch) -> frozenset[int]:

@@ -276,8 +276,9 @@ class _Function:
             self.line(depth, f"{name} = {args[0]} {_SIGNS[operation]} {args[1]}")
             if not self.whole.floats:
                 again = f"{name} = {operation}({args[0]}, {args[1]})"
-                self.line(depth, f"if {name}.__class__ is not int or "
-                                 f"not -{SMALL} < {name} < {SMALL}: {again}")  # fmt: skip
+                other = "" if one.whole else f"{name}.__class__ is not int or "
+                small = f"-{SMALL} < {name} < {SMALL}"
+                self.line(depth, f"if {other}not {small}: {again}")
         elif operation in ARITHMETIC:
             self.line(depth, f"{name} = {operation}({', '.join(args)})")
         else:
