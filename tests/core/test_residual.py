@@ -305,12 +305,14 @@ forms Expr
   Bare(callee: Expr, first: Expr, second: Expr)
   Weight(e: Expr)
   Swap(x: Name, y: Name, body: Expr)
+  Turn(n: Expr, x: Name, y: Name, body: Expr)
 grammar
   start Expr
   Expr ::=
     | "both" f:name a:name b:name "=" one:Expr "," g:name "=" other:Expr "in" body:Expr  makes Both
     | "when" test:Expr "then" yes:Expr "else" no:Expr              makes When
     | "swap" x:name y:name "in" body:Expr                          makes Swap
+    | "turn" n:Atom x:name y:name "in" body:Expr                   makes Turn
     | Sum
   operators Sum : Expr
     nonassociative "<" makes Less
@@ -347,8 +349,7 @@ define eval(e: Expr, env: Env[Value]) -> Value by e
     let Truth(b) = eval(test, env) else _ => fail Other
     if b then eval(yes, env) else eval(no, env)
   Both(f, a, b, one, g, other, body) =>
-    let rec first = env with f = Closure(a, b, one, first)
-    let rec inner = first with g = Closure(a, b, other, inner)
+    let rec inner = env with f = Closure(a, b, one, inner) with g = Closure(a, b, other, inner)
     eval(body, inner)
   Call(callee, first, second) =>
     let Closure(a, b, body, saved) = eval(callee, env) else _ => fail Other
@@ -368,12 +369,18 @@ define eval(e: Expr, env: Env[Value]) -> Value by e
     match eval(body, one)
       Tons(n) => eval(body, other)
       v       => v
+  Turn(n, x, y, body) =>
+    let (one, other) = swapped(x, y, env)
+    let (first, second) = turned(number(eval(n, env)), one, other)
+    Num(number(eval(body, first)) - number(eval(body, second)))
+define turned(n: Number, a: Env[Value], b: Env[Value]) -> (Env[Value], Env[Value])
+  if n < 1 then (a, b) else turned(n - 1, b, a)
 define swapped(x: Name, y: Name, env: Env[Value]) -> (Env[Value], Env[Value])
   let a = env[x] otherwise fail Unbound(x)
   let b = env[y] otherwise fail Unbound(y)
   let one = env with x = b
-  let two = env with y = a
-  (one with y = a, two with x = a)
+  let two = env with x = a
+  (one with y = a, two with y = a)
 define minus(a: Value, b: Value) -> Value by a, b
   Num(m), Num(n)    => Num(m - n)
   Tons(m), Tons(n)  => Tons(m - n)
@@ -389,10 +396,11 @@ IN_TWO = [
     ("both f x y = when x < 1 then y else call(f, y, x - 1), g = 7 in call(f, 3, 2)", "0"),
     ("both f x y = when x < 2 then x else call(f, x - 2, y), g = 1 in call(f, 20, 3)", "0"),
     ("both f x y = x - y, g = call(f, x, y) - 1 in call(g, 9, 4)", "4"),
-    # `g` knows `f` and itself, `f` does not know `g`.
+    # Each knows the other and itself.
     ("both f x y = y, g = when x < 1 then call(f, x, y) else call(g, x - 1, y - 2) "
      "in call(g, 3, 10)", "4"),
-    ("both f x y = call(g, x, y), g = 1 in call(f, 1, 2)", "Unbound"),
+    ("both f x y = when y < 1 then x else call(g, x, y - 1), g = when y < 1 then 0 - x else "
+     "call(f, x - 1, y - 1) in call(f, 9, 3) - call(f, 9, 4)", "-15"),
     # Two kinds of numbers stay apart; a function without what it was made with.
     ("weight(9) - weight(4)", "5 t"),
     ("weight(9) - 4", "Other"),
@@ -401,6 +409,11 @@ IN_TWO = [
     ("both k x y = 8, g = 0 in both f x y = call(k, x, y), g = 0 in bare(f, 1, 2)", "Unbound"),
     ("both h f x = call(f, x, x) - bare(f, x, 1), g = 0 in "
      "both f x y = x - y, g = 0 in call(h, f, 5)", "-4"),
+    ("both k x y = 8, g = 0 in both h f x = call(f, x, x) - bare(f, x, 1), g = 0 in "
+     "both f x y = call(k, x, y) - x, g = 0 in call(h, f, 5)", "Unbound"),
+    # Two environments from a function that calls itself: x is 4 in the first and 9 in the second.
+    ("both f x y = turn x x y in x, g = 0 in call(f, 9, 4)", "5"),
+    ("both f x y = turn x x y in x, g = 0 in call(f, 8, 4)", "-4"),
     # Both environments: x is y's number and y is x's; then both are x's.
     ("both f x y = swap x y in x - y, g = 0 in call(f, 9, 4)", "-5"),
     ("both f x y = swap x y in x - y, g = 0 in call(f, weight(9), weight(4))", "0 t"),
