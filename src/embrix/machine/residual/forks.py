@@ -5,6 +5,8 @@ from __future__ import annotations
 from abc import abstractmethod
 from collections.abc import Callable, Sequence
 
+from msgspec.structs import replace
+
 from embrix.brix import core as k
 from embrix.machine.residual.knowledge import (
     Frame,
@@ -207,6 +209,14 @@ class Branches(Writer):
             return one
         if isinstance(one, Frame) and isinstance(other, Frame) and one.name == other.name:
             return Frame(one.name, self.join(one.value, other.value, first, second))
+        if isinstance(one, KnotFrame) and isinstance(other, KnotFrame) and (
+            one.knot is other.knot and one.number == other.number and one.name == other.name
+        ):  # fmt: skip
+            captured = tuple(
+                (slot, self.join(a, b, first, second))
+                for (slot, a), (_, b) in zip(one.captured, other.captured, strict=True)
+            )
+            return replace(one, captured=captured)
         raise NotResidual("two branches lead to environments with different names")
 
 
