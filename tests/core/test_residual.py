@@ -427,4 +427,6 @@ def test_functions_of_two_parameters_that_know_each_other(make_course: Maker) ->
         found = agrees(lane, term_of(lane, text))
         assert found is not None, text
         outcome = found.outcome
+        program = specialise(lane.interpreter, term_of(lane, text))
+        assert program.runs_to_its_end(lane.machine.display) == (outcome.kind == "value"), text
         assert (outcome.name if outcome.kind == "failure" else outcome.text) == value, text
