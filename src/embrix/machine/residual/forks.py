@@ -52,7 +52,11 @@ class Branches(Writer):
     ) -> Knowledge | None:  # fmt: skip
         """What the first clause gives that takes the subjects: one of the `own` clauses of a
         function, or of a match. `end` is what happens where none does."""
+        tag = _tag(subjects[0])
         for number, clause in enumerate(clauses):
+            first = clause.patterns[0]
+            if tag is not None and isinstance(first, k.Shape) and first.tag != tag:
+                continue
             conditions: list[ResidualTest] = []
             bound: list[Binding] = []
             if not all(
@@ -218,6 +222,16 @@ class Branches(Writer):
             )
             return replace(one, captured=captured)
         raise NotResidual("two branches lead to environments with different names")
+
+
+def _tag(one: Knowledge) -> int | None:
+    """The constructor of a node, where it is known."""
+    match one:
+        case KnownValue(tuple() as value):
+            return int(value[0])
+        case MadeValue(tag):
+            return tag
+    return None
 
 
 def _reason(clause: k.CoreClause) -> str:

@@ -39,6 +39,29 @@ MOST_FUNCTIONS, MOST_NAMES = 1_500, 200
 """Functions of a residual program, and names in an environment."""
 
 
+class _Interpreted:
+    """What rests on the interpreter alone."""
+
+    def __init__(self, interpreter: k.Interpreter) -> None:
+        unit = Unit(interpreter, "plain")
+        self.layout = ValueLayout(interpreter)
+        self.recursive = unit.calls.recursive
+        self.functions = {
+            name: only_decided(one, unit.decided) for name, one in interpreter.functions.items()
+        }
+        # No way back to the interpreter, which would then never be forgotten.
+        self.decided = {name: unit.decided(name) for name in interpreter.choices}
+
+    @staticmethod
+    def of(interpreter: k.Interpreter) -> _Interpreted:
+        return _interpreted(interpreter)
+
+
+@k.once_each
+def _interpreted(interpreter: k.Interpreter) -> _Interpreted:
+    return _Interpreted(interpreter)
+
+
 class Program:
     """What is found while an interpreter is specialised to a program."""
 
@@ -51,14 +74,12 @@ class Program:
         self._write = write
         self.interpreter = interpreter
         self.term = term
-        self.layout = ValueLayout(interpreter)
-        unit = Unit(interpreter, "plain")
-        self.recursive = unit.calls.recursive
+        known = _Interpreted.of(interpreter)
+        self.layout = known.layout
+        self.recursive = known.recursive
         """The functions whose calls count."""
-        self.functions = {
-            name: only_decided(one, unit.decided) for name, one in interpreter.functions.items()
-        }
-        self.decided = unit.decided
+        self.functions = known.functions
+        self.decided = known.decided
         self.residuals: dict[Any, Residual] = {}
         self.shapes: dict[Any, ValueShape] = {}
         self.dispatches: dict[Any, Dispatch] = {}

@@ -251,7 +251,7 @@ class Specialiser(Scopes):
                     base = self.extended(base, *parts)
                 return base
             case k.Decided(choice, alternative):
-                return KnownValue(self.program.decided(choice) == alternative)
+                return KnownValue(self.program.decided[choice] == alternative)
             case k.Fetch():
                 return self.fetch(node, slots, here)
             case k.Template(parts):
