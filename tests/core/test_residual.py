@@ -154,6 +154,24 @@ def test_a_call_in_the_last_place_is_a_loop(session: Session) -> None:
     assert result.outcome.text == "7"
 
 
+def test_a_method_that_calls_itself_last_is_a_loop(session: Session) -> None:
+    """Where a store holds the function, its only shape says which code it has."""
+    lane = session.lane("Rill", "store_passing")
+    text = "let count of n = when n < 1 then 7 else count (n - 1) in count 30000"
+    term = term_of(lane, text)
+    assert "while True" in left_of(lane, text).text
+    result = specialise(lane.interpreter, term).runs_to_its_end(
+        lane.machine.display, Limits(calls=10_000_000, depth=1_000)
+    )
+    assert result
+    # With two functions in the store nobody knows which one is meant.
+    both = f"let other = given x: x in {text}"
+    assert "while True" not in left_of(lane, both).text
+    found = agrees(lane, term_of(lane, both.replace("30000", "300")), limits=Limits())
+    assert found is not None
+    assert found.outcome.text == "7"
+
+
 @pytest.mark.parametrize("name", ["environment", "store_passing", "by_need"])
 def test_deep_recursion(session: Session, name: str) -> None:
     lane = session.lane("Rill", name)

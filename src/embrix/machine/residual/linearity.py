@@ -8,8 +8,10 @@ from collections.abc import Sequence
 from embrix.machine.residual.program import Program
 from embrix.machine.residual.statements import (
     Again,
+    AgainOn,
     Assigned,
     Atom,
+    Direct,
     Dispatch,
     Field,
     Fork,
@@ -19,7 +21,7 @@ from embrix.machine.residual.statements import (
     Statement,
     statements_in,
 )
-from embrix.machine.residual.tidying import passed
+from embrix.machine.residual.tidying import handed, passed
 
 CHANGES = ("alloc", "reserve", "store_with")
 
@@ -46,6 +48,10 @@ def _all_known(program: Program) -> bool:
     for function in program.residuals.values():
         stores = function.stores
         for one in statements_in(function.body):
+            if isinstance(one, AgainOn):
+                held = [isinstance(value, str) and value in stores for value in one.values]
+                if not _agree(function, function.own, held):
+                    return False
             if not isinstance(one, Assigned):
                 continue
             held = [isinstance(arg, str) and arg in stores for arg in one.args]
@@ -67,6 +73,8 @@ def _all_known(program: Program) -> bool:
                         _agree(other, other.own, held[1:]) and _given(other, one.names, stores)
                         for other in methods
                     )
+                case "method", Direct(_, other):
+                    known = _agree(other, other.own, held[1:]) and _given(other, one.names, stores)
                 case _:
                     known = True
             if not known:
@@ -106,7 +114,7 @@ class _Uses:
                     elif operation in CHANGES:
                         self._take(needed[0], gone)
                         self._held(needed[1:])
-                    elif operation in ("call", "dispatch", "copy"):
+                    elif operation in ("call", "dispatch", "method", "copy"):
                         for atom in needed:
                             self._take(atom, gone)
                     else:
@@ -127,6 +135,11 @@ class _Uses:
                     for number, value in enumerate(values):
                         if number in self.function.used:
                             self._take(value, gone)
+                    return False
+                case AgainOn(_, values):
+                    assert self.function.method_of is not None
+                    for number in handed(self.program, self.function.method_of):
+                        self._take(values[number], gone)
                     return False
                 case HandBack():
                     return False

@@ -31,6 +31,7 @@ from embrix.machine.residual.program import Program
 from embrix.machine.residual.specialiser import OF_TERMS, UNTOUCHED, Specialiser
 from embrix.machine.residual.statements import (
     Again,
+    AgainOn,
     Assigned,
     Beforehand,
     Constant,
@@ -228,8 +229,8 @@ class ResidualProgram:
         found = [one for function in self.program.residuals.values()
                  for one in statements_in(function.body)]  # fmt: skip
         decided = sum(isinstance(one, Beforehand) for one in found)
-        left = sum(isinstance(one, Again) or (
-            isinstance(one, Assigned) and one.operation in ("call", "dispatch")
+        left = sum(isinstance(one, Again | AgainOn) or (
+            isinstance(one, Assigned) and one.operation in ("call", "dispatch", "method")
         ) for one in found)  # fmt: skip
         return len(self.program.residuals), decided, left
 

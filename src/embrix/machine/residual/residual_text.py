@@ -12,10 +12,12 @@ from embrix.machine.residual.knowledge import KnownValue
 from embrix.machine.residual.residual_run import ResidualProgram
 from embrix.machine.residual.statements import (
     Again,
+    AgainOn,
     Assigned,
     Atom,
     Beforehand,
     Constant,
+    Direct,
     Field,
     Fork,
     Give,
@@ -176,6 +178,14 @@ class _FunctionText:
                 args = [self.atom(value) for number, value in enumerate(values)
                         if number in self.one.used and not self._hidden(value)]  # fmt: skip
                 yield line(f"{self.names.of[self.one.number]}({', '.join(args)})   again")
+            case AgainOn(of, values):
+                assert self.one.method_of is not None
+                args = [self.atom(of), *(
+                    self.atom(values[number])
+                    for number in sorted(handed(self.program, self.one.method_of))
+                    if not self._hidden(values[number])
+                )]  # fmt: skip
+                yield line(f"{self.names.of[self.one.number]} of {', '.join(args)}   again")
             case HandBack():
                 yield line(self.giving_up(one))
 
@@ -232,6 +242,9 @@ class _FunctionText:
             case "dispatch", _:
                 with_ = f" with {', '.join(shown[1:])}" if shown[1:] else ""
                 text = f"run {_operand(shown[0])}{with_}"
+            case "method", Direct(_, method):
+                with_ = f" with {', '.join(shown[1:])}" if shown[1:] else ""
+                text = f"{self.names.of[method.number]} of {_operand(shown[0])}{with_}"
             case "shape", ValueShape() as shape:
                 text = self.shape(shape, shown)
             case "primitive", operation:

@@ -82,6 +82,14 @@ class Again(Struct, eq=False):
     origin: Origin = Origin()
 
 
+class AgainOn(Struct, eq=False):
+    """The method begins again, on another value of its shape."""
+
+    of: Atom
+    values: tuple[Atom, ...]
+    origin: Origin = Origin()
+
+
 class HandBack(Struct, eq=False):
     """The run goes on in the interpreter, from the beginning: it fails, or needs what residual
     programs do not have."""
@@ -104,7 +112,7 @@ class Beforehand(Struct, eq=False):
     origin: Origin
 
 
-Statement: TypeAlias = Assigned | Fork | Give | Again | HandBack | Spend | Beforehand
+Statement: TypeAlias = Assigned | Fork | Give | Again | AgainOn | HandBack | Spend | Beforehand
 
 
 class ValueShape(Struct, eq=False):
@@ -134,6 +142,13 @@ class Dispatch(Struct, eq=False):
     """How many arguments are handed on."""
     results: int
     args_types: tuple[Any, ...] = ()
+
+
+class Direct(Struct, eq=False):
+    """A dispatch on a value whose shape is known: its method."""
+
+    dispatch: Dispatch
+    method: Residual
 
 
 class Residual(Struct, eq=False):
@@ -193,4 +208,6 @@ def atoms_of(one: Statement) -> list[Atom]:
             return [condition.of for condition in conditions]
         case Give(values) | Again(values):
             return [*values]
+        case AgainOn(of, values):
+            return [of, *values]
     return []

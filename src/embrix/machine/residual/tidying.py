@@ -7,8 +7,10 @@ from collections.abc import Sequence
 from embrix.machine.residual.program import Program
 from embrix.machine.residual.statements import (
     Again,
+    AgainOn,
     Assigned,
     Atom,
+    Direct,
     Dispatch,
     Field,
     Fork,
@@ -92,6 +94,12 @@ class _Needs:
                     needed = set()
                     for value in values:
                         _add(needed, value)
+                case AgainOn(of, values):
+                    needed = set()
+                    _add(needed, of)
+                    assert self.function.method_of is not None
+                    for number_ in handed(self.program, self.function.method_of):
+                        _add(needed, values[number_])
                 case Again(values):
                     needed = set()
                     for number_, value in enumerate(values):
@@ -109,6 +117,8 @@ def passed(program: Program, let: Assigned) -> Sequence[int]:
         case Residual(used=used) if let.operation == "call":
             return sorted(used)
         case Dispatch() as dispatch if let.operation == "dispatch":
+            return [0, *(number + 1 for number in sorted(handed(program, dispatch)))]
+        case Direct(dispatch) if let.operation == "method":
             return [0, *(number + 1 for number in sorted(handed(program, dispatch)))]
     return range(len(let.args))
 

@@ -12,9 +12,11 @@ from embrix.machine.residual.operations import ARITHMETIC, COMPARED
 from embrix.machine.residual.program import Program
 from embrix.machine.residual.statements import (
     Again,
+    AgainOn,
     Assigned,
     Atom,
     Constant,
+    Direct,
     Dispatch,
     Fork,
     Give,
@@ -103,8 +105,19 @@ class _Solution:
 
     def of_tag(self, tag: int) -> frozenset[Any]:
         """The kinds that a constructor has."""
-        bare = self.program.layout.bare.get(tag)
+        layout = self.program.layout
+        if tag in layout.shaped:
+            shapes = self.program.shapes.values()
+            return frozenset(("shape", one.number) for one in shapes if one.tag == tag)
+        bare = layout.bare.get(tag)
         return _OF_BARE[bare] if bare is not None else frozenset({tag})
+
+    def only_shape(self, kinds: Kinds) -> ValueShape | None:
+        """The shape of values of a kind, where there is only one."""
+        match kinds and [*kinds]:
+            case [("shape", number)]:
+                return next(one for one in self.program.shapes.values() if one.number == number)
+        return None
 
 
 class _Walk:
@@ -127,6 +140,8 @@ class _Walk:
                 case Assigned():
                     self.assign(one, after)
                     out.append(one)
+                    if self.whole.writing:
+                        self.direct(one, after)
                 case Fork():
                     made, after = self.fork(one, after)
                     out += made
@@ -134,6 +149,8 @@ class _Walk:
                     for number, value in enumerate(values):
                         kinds = self.of(value, after)
                         self.whole.add(self.whole.results, (self.function.number, number), kinds)
+                    if self.whole.writing and self.again(out, one):
+                        return out, None
                     out.append(one)
                     after = None
                 case Again(values):
@@ -146,6 +163,25 @@ class _Walk:
                 case _:
                     out.append(one)
         return out, after
+
+    def direct(self, one: Assigned, known: Known) -> None:
+        """A dispatch on a value of one shape becomes a call of its method."""
+        if one.operation != "dispatch":
+            return
+        shape = self.whole.only_shape(self.of(one.args[0], known))
+        method = shape.methods.get(one.about.number) if shape is not None else None
+        if method is not None:
+            one.operation, one.about = "method", Direct(one.about, method)
+
+    def again(self, out: list[Statement], give: Give) -> bool:
+        """A call of the method itself whose results are given becomes another round."""
+        match out[-1] if out else None:
+            case Assigned(names, "method", (of, *args), Direct(_, method)) if (
+                method is self.function and names == give.values
+            ):
+                out[-1] = AgainOn(of, tuple(args), give.origin)
+                return True
+        return False
 
     def fork(self, one: Fork, known: Known) -> tuple[list[Statement], Known | None]:
         yes_known, no_known = dict(known), dict(known)
@@ -227,7 +263,7 @@ class _Walk:
             case "node", int() as tag:
                 given = [frozenset({tag})]
             case "shape", ValueShape() as shape:
-                given = [frozenset({shape.tag})]
+                given = [frozenset({("shape", shape.number)})]
                 for number, kinds in enumerate(args):
                     whole.add(whole.parts, (shape.number, number), kinds)
             case (("alloc" | "store_with"), _):

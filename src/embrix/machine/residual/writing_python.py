@@ -11,6 +11,7 @@ from embrix.machine.residual.operations import ARITHMETIC
 from embrix.machine.residual.program import Program
 from embrix.machine.residual.statements import (
     Again,
+    AgainOn,
     Assigned,
     Atom,
     Constant,
@@ -112,19 +113,19 @@ class _Function:
                     atom = atom.of
                 if isinstance(atom, str):
                     self.uses[atom] += 1
-        self.loops = any(isinstance(one, Again) for one in statements_in(self.body))
+        self.loops = any(isinstance(one, Again | AgainOn) for one in statements_in(self.body))
 
     def text(self) -> str:
         one = self.function
         self.lines.append(f"def f{one.number}({', '.join(self.params)}):")
         self.lines.append("  global fuel, made, done")
-        for number in range(one.own):
-            if number in one.used:
-                self.lines.append(f"  {one.params[number]} = self[{number}]")
         depth = 1
         if self.loops:
             self.lines.append("  while True:")
             depth = 2
+        for number in range(one.own):
+            if number in one.used:
+                self.line(depth, f"{one.params[number]} = self[{number}]")
         self.block(self.body, depth)
         return "\n".join(self.lines)
 
@@ -193,6 +194,21 @@ class _Function:
                     names = ", ".join(name for name, _ in pairs)
                     self.line(depth, f"{names} = {', '.join(text for _, text in pairs)}")
                 self.line(depth, "continue")
+            case AgainOn(of, values):
+                if self.whole.counted:
+                    self.line(depth, "made += 1")
+                method_of = self.function.method_of
+                assert method_of is not None
+                own = self.function.own
+                pairs = [("self", self.atom(of))] + [
+                    (self.function.params[own + number], self.atom(values[number]))
+                    for number in sorted(handed(self.whole.program, method_of))
+                ]
+                pairs = [(name, text) for name, text in pairs if name != text]
+                if pairs:
+                    names = ", ".join(name for name, _ in pairs)
+                    self.line(depth, f"{names} = {', '.join(text for _, text in pairs)}")
+                self.line(depth, "continue")
             case HandBack():
                 self.line(depth, "raise HandedBack")
             case Spend(calls):
@@ -230,7 +246,7 @@ class _Function:
 
     def let(self, one: Assigned, depth: int) -> None:
         if self.whole.counted and one.operation != "copy":
-            called = one.operation in ("call", "dispatch")
+            called = one.operation in ("call", "dispatch", "method")
             self.line(depth, "made += 1" if called else "done += 1")
         needed = [one.args[at] for at in passed(self.whole.program, one)]
         args = [self.atom(atom) for atom in needed]
@@ -252,6 +268,8 @@ class _Function:
                 self.line(depth, f"{target} = f{one.about.number}({', '.join(args)})")
             case "dispatch":
                 self.line(depth, f"{target} = {args[0]}.m{one.about.number}({', '.join(args[1:])})")
+            case "method":
+                self.line(depth, f"{target} = f{one.about.method.number}({', '.join(args)})")
             case "emit":
                 self.line(depth, f"emit({args[0]})")
             case "ask":
@@ -323,7 +341,7 @@ def _ends(statements: Sequence[Statement]) -> bool:
     if not statements:
         return False
     match statements[-1]:
-        case Give() | Again() | HandBack():
+        case Give() | Again() | AgainOn() | HandBack():
             return True
         case Fork(_, yes, no):
             return _ends(yes) and _ends(no)
