@@ -50,6 +50,11 @@ def needed(wanted: Wanted, **others: str) -> set[str]:
         (Wanted("Lock"), set(FILES)),
         (Wanted(extension="txt"), set(FILES)),
         (FIRST, GATE),
+        # With some interpreters: those, and what they extend.
+        (Wanted("Sluice", lanes=("env",)), GATE | SLUICE - {"sluice_own"}),
+        (Wanted("Sluice", lanes=("own",)), GATE | SLUICE),
+        (Wanted("Gate", lanes=("env",)), GATE),
+        (Wanted("Sluice", lanes=("env", "missing")), GATE | SLUICE),
     ],
 )
 def test_what_a_language_needs(wanted: Wanted, expected: set[str]) -> None:
@@ -61,6 +66,13 @@ def test_where_it_cannot_be_seen_everything_is_needed() -> None:
     assert twice == {*FILES, "again"}
     same_ending = needed(Wanted(extension="weir"), other='language Lock\n  extension "weir"\n')
     assert same_ending == {*FILES, "other"}
+
+
+def test_interpreters_that_extend_each_other_end_the_search() -> None:
+    circle = {"one": "interpreter one for Weir extends two\n",
+              "two": "interpreter two for Weir extends one\n"}  # fmt: skip
+    assert needed(Wanted("Weir", lanes=("one",)), **circle) == {"weir", "one", "two"} | ALWAYS
+    assert needed(Wanted("Weir", lanes=("env",)), **circle) == {"weir", "weir_env"} | ALWAYS
 
 
 def test_languages_that_extend_each_other_end_the_search() -> None:

@@ -97,11 +97,13 @@ def _session(arguments: argparse.Namespace, path: Path | None) -> Session:
     """As much of the course as a program needs, as far as its language is known beforehand."""
     near = path.resolve().parent if path is not None else None
     extension = path.suffix.removeprefix(".") if path is not None else ""
-    wanted = Wanted(arguments.language or "", extension)
+    asked = getattr(arguments, "lanes", None) or ()
+    lanes = () if any("@" in one for one in asked) else tuple(map(plain_name, asked))
+    wanted = Wanted(arguments.language or "", extension, lanes)
     folder = course_folder(arguments.course, near)
-    if wanted != FIRST:
+    if wanted.language or wanted.extension:
         return Session(folder, wanted=wanted)
-    if path is None and not getattr(arguments, "lanes", None):
+    if path is None and not asked:
         first = Session(folder, wanted=FIRST)
         # Where something is wrong there may be another one that can be used.
         if first.course.languages and all(one.sound for one in first.course.languages.values()):

@@ -18,7 +18,7 @@ from embrix.brix.parted import extents
 _END = r"[ ]*(?:#.*)?$"
 _LANGUAGE = re.compile(rf"language +([A-Z]\w*)(?: +extends +([A-Z]\w*))?{_END}", re.ASCII)
 _INTERPRETER = re.compile(
-    rf"interpreter +[a-z]\w* +for +([A-Z]\w*)(?: +extends +(?:[A-Z]\w*\.)?[a-z]\w*)?{_END}",
+    rf"interpreter +([a-z]\w*) +for +([A-Z]\w*)(?: +extends +(?:([A-Z]\w*)\.)?([a-z]\w*))?{_END}",
     re.ASCII,
 )
 _EXTENSION = re.compile(r'^ +extension +"([^"\\]*)"', re.MULTILINE)
@@ -26,10 +26,11 @@ _EXTENSION = re.compile(r'^ +extension +"([^"\\]*)"', re.MULTILINE)
 
 class Wanted(Struct, frozen=True):
     """The language that is asked about: its name, or what its programs end in; where neither is
-    said, the first one of the course."""
+    said, the first one of the course. Its interpreters are those in `lanes`, or all."""
 
     language: str = ""
     extension: str = ""
+    lanes: tuple[str, ...] = ()
 
 
 FIRST = Wanted()
@@ -64,7 +65,30 @@ def needed_files(texts: Mapping[Path, str], wanted: Wanted) -> set[Path]:
         chain.append(base)
     if wanted == FIRST:
         chain = chain[-1:]  # what a language extends stands before it
-    return {path for path, head in heads if _is_needed(head, chain)}
+    lanes = _with_bases([head for _, head in heads], target, wanted.lanes)
+    return {path for path, head in heads if _is_needed(head, chain, lanes)}
+
+
+def _with_bases(
+    heads: Iterable[str], language: str, names: Iterable[str]
+) -> set[tuple[str, str]] | None:
+    """Some interpreters of a language, and those that they extend; None for all, where one of them
+    cannot be seen."""
+    bases: dict[tuple[str, str], tuple[str, str] | None] = {}
+    for head in heads:
+        found = _INTERPRETER.match(head)
+        if found is not None:
+            base = (found[3] or found[2], found[4]) if found[4] else None
+            bases[found[2], found[1]] = base
+    needed: set[tuple[str, str]] = set()
+    for name in names:
+        key: tuple[str, str] | None = (language, name)
+        while key is not None and key not in needed:
+            if key not in bases:
+                return None
+            needed.add(key)
+            key = bases[key]
+    return needed or None
 
 
 def _head(text: str) -> str:
@@ -78,11 +102,13 @@ def _ends(text: str, wanted: Wanted) -> bool:
     return bool(wanted.extension) and found is not None and found[1] == wanted.extension
 
 
-def _is_needed(head: str, chain: list[str]) -> bool:
-    """Whether a definition is part of what some languages need; an odd one may be."""
+def _is_needed(head: str, chain: list[str], lanes: set[tuple[str, str]] | None) -> bool:
+    """Whether a definition is part of what some languages need, with some interpreters or all; an
+    odd one may be."""
     language, interpreter = _LANGUAGE.match(head), _INTERPRETER.match(head)
     if language is not None:
         return language[1] in chain
     if interpreter is not None:
-        return interpreter[1] in chain
+        of = (interpreter[2], interpreter[1])
+        return of[0] in chain if lanes is None else of in lanes
     return True
