@@ -28,6 +28,7 @@ from embrix.machine.lane import Lane
 from embrix.machine.outcome import Result
 from embrix.machine.program_words import words_of
 from embrix.machine.recorder import Recorder
+from embrix.machine.run import FEW
 from embrix.machine.unit import Variant
 from embrix.suite.all_ways import all_words
 from embrix.terms.generate import NoTerm, numbers_for
@@ -40,7 +41,7 @@ Progress = Callable[["Hunt"], None]
 
 BYTES = 240
 """What one program is made of: one byte for a choice among few, two among many."""
-FEW = 16
+FEW_CHOICES = 16
 LOOKED_AT = 500
 """Programs after which it is said how many of them apply a function."""
 TELLING = 100
@@ -247,8 +248,8 @@ class _Search:
     def _run(self, lane: Lane, term: Node) -> Result:
         """A program on a lane."""
         if self.as_terms:
-            return lane.machine.run(term, limits=LIMITS, variant=self.variant)
-        return lane.run(written(self.one, term), limits=LIMITS, variant=self.variant)
+            return lane.machine.run(term, limits=LIMITS, variant=self.variant, few=FEW)
+        return lane.run(written(self.one, term), limits=LIMITS, variant=self.variant, few=FEW)
 
     def _as_written(self, term: Node) -> bool:
         """Whether the lanes disagree when the program is written down and read again."""
@@ -354,7 +355,7 @@ def _chooser(data: bytes) -> Callable[[int], int]:
 
     def choose(count: int) -> int:
         nonlocal at
-        taken = 1 if count <= FEW else 2
+        taken = 1 if count <= FEW_CHOICES else 2
         part = data[at : at + taken]
         at += taken
         return int.from_bytes(part, "big") * count >> (8 * taken)

@@ -195,9 +195,9 @@ class Machine:
                 found_left = self._run_left(left, limits, given_input, stopped, on_start)
                 if found_left is not None:
                     return found_left
-            if 0 < few < FEW < limits.calls and not stopped:
-                found = result(replace(limits, calls=FEW), brief=True)
-                if stopped or not found.cut:
+            if 0 < few < FEW and not stopped:
+                found = result(replace(limits, calls=min(FEW, limits.calls)), brief=True)
+                if stopped or not found.cut or limits.calls <= FEW:
                     return found
         return result(limits, brief=False)
 
