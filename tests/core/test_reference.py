@@ -95,18 +95,24 @@ def counts(lane: Lane, costs: dict[str, int], meant: Evaluated) -> None:
         assert costs["steps"] == meant.counts["rounds"]
 
 
-@pytest.mark.parametrize("language", ["Drip", "Rill", "Mere", "Weir"])
-def test_every_case_of_the_course(session: Session, language: str) -> None:
-    """On every lane of the language, choices decided otherwise included."""
+def cases_and_lanes(session: Session, language: str) -> tuple[list[Case], list[str]]:
+    """All cases of a language, and its lanes, those with choices decided otherwise included."""
     cases: list[Case] = []
-    decided: list[str] = []
+    lanes = [*session.course.interpreters[language]]
     for path in session.course.suites:
         suite = session.suite(path, Findings())
         if suite is not None and suite.language == language:
             cases += suite.cases
-            decided += suite.decided
+            lanes += suite.decided
+    return cases, lanes
+
+
+@pytest.mark.parametrize("language", ["Drip", "Rill", "Mere", "Weir"])
+def test_every_case_of_the_course(session: Session, language: str) -> None:
+    """On every lane of the language, choices decided otherwise included."""
+    cases, lanes = cases_and_lanes(session, language)
     ended = 0
-    for name in (*session.course.interpreters[language], *decided):
+    for name in lanes:
         lane = session.lane(language, name)
         for case in cases[:: {"Drip": 2, "Mere": 8, "Weir": 24}.get(language, 30)]:
             parsed = lane.parser.parse(case.program)

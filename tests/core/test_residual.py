@@ -17,10 +17,9 @@ from embrix.machine.limits import Limits
 from embrix.machine.outcome import Result
 from embrix.machine.residual.knowledge import NotResidual
 from embrix.machine.residual.residual_run import ResidualProgram, specialise
-from embrix.suite.cases import Case
 from embrix.terms.node import Node
-from embrix.text.diagnostic import Findings
 from tests.conftest import Maker
+from tests.core.test_reference import cases_and_lanes
 from tests.core.test_strategies import CONTINUATIONS, FAILURES, LANGUAGE
 from tests.strategies import terms
 
@@ -74,15 +73,9 @@ def left_of(lane: Lane, text: str) -> ResidualProgram:
 
 @pytest.mark.parametrize("language", ["Drip", "Rill", "Mere", "Weir", "Gauge", "Punt", "Siren"])
 def test_every_case_of_the_course(session: Session, language: str) -> None:
-    cases: list[Case] = []
-    decided: list[str] = []
-    for path in session.course.suites:
-        suite = session.suite(path, Findings())
-        if suite is not None and suite.language == language:
-            cases += suite.cases
-            decided += suite.decided
+    cases, lanes = cases_and_lanes(session, language)
     values = 0
-    for name in (*session.course.interpreters[language], *decided):
+    for name in lanes:
         lane = session.lane(language, name)
         for case in cases[::3]:
             parsed = lane.parser.parse(case.program)

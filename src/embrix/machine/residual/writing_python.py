@@ -183,37 +183,33 @@ class _Function:
             case Give(values):
                 self.line(depth, f"return {', '.join(map(self.atom, values))}")
             case Again(values):
-                if self.whole.counted:
-                    self.line(depth, "made += 1")
-                pairs = [
-                    (name, text) for n, (name, value) in
+                self.again([
+                    (name, self.atom(value)) for n, (name, value) in
                     enumerate(zip(self.function.params, values, strict=True))
-                    if n in self.function.used and (text := self.atom(value)) != name
-                ]  # fmt: skip
-                if pairs:
-                    names = ", ".join(name for name, _ in pairs)
-                    self.line(depth, f"{names} = {', '.join(text for _, text in pairs)}")
-                self.line(depth, "continue")
+                    if n in self.function.used
+                ], depth)  # fmt: skip
             case AgainOn(of, values):
-                if self.whole.counted:
-                    self.line(depth, "made += 1")
-                method_of = self.function.method_of
+                own, method_of = self.function.own, self.function.method_of
                 assert method_of is not None
-                own = self.function.own
-                pairs = [("self", self.atom(of))] + [
+                self.again([("self", self.atom(of)), *(
                     (self.function.params[own + number], self.atom(values[number]))
                     for number in sorted(handed(self.whole.program, method_of))
-                ]
-                pairs = [(name, text) for name, text in pairs if name != text]
-                if pairs:
-                    names = ", ".join(name for name, _ in pairs)
-                    self.line(depth, f"{names} = {', '.join(text for _, text in pairs)}")
-                self.line(depth, "continue")
+                )], depth)  # fmt: skip
             case HandBack():
                 self.line(depth, "raise HandedBack")
             case Spend(calls):
                 self.line(depth, f"fuel -= {calls}")
                 self.line(depth, "if fuel < 0: raise HandedBack")
+
+    def again(self, pairs: Sequence[tuple[str, str]], depth: int) -> None:
+        """The next round, with other values of some variables."""
+        if self.whole.counted:
+            self.line(depth, "made += 1")
+        changed = [(name, text) for name, text in pairs if name != text]
+        if changed:
+            names = ", ".join(name for name, _ in changed)
+            self.line(depth, f"{names} = {', '.join(text for _, text in changed)}")
+        self.line(depth, "continue")
 
     def _takes(self, one: Statement) -> bool:
         """Whether the variable that is held back is used in this statement itself."""
