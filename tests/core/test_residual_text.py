@@ -141,6 +141,10 @@ def test_on_the_command_line(
     answer = json.loads(capsys.readouterr().out)
     assert answer["interpreter"] == "environment"
     assert {"text": "n", "inset": 1} not in answer["rows"]
+    program.write_text("1 +\n")
+    assert main(["residual", str(program), *course]) == 3
+    assert "sum.rill:1:4" in capsys.readouterr().err
+    program.write_text("1 + 2\n")
     assert main(["residual", str(program), "--with", "rewriting", *course]) == 1
     assert "it repeats small steps" in capsys.readouterr().err
 

@@ -7,8 +7,11 @@ import sys
 from typing import Any
 
 from embrix.cli.choice import Chosen, chosen
-from embrix.cli.status import OK
-from embrix.cli.streams import print_answer
+from embrix.cli.running import refused, where
+from embrix.cli.status import NEGATIVE, OK, status_of
+from embrix.cli.streams import print_answer, tell_others
+from embrix.grammar.parser import Parsed
+from embrix.machine.lane import rejection
 from embrix.messages.replies_on_comparing import ResidualRow, ResidualShown
 from embrix.messages.requests import ShowResidual
 from embrix.services.residual_reply import residual_shown
@@ -21,6 +24,12 @@ WIDE = 64
 def residual(arguments: argparse.Namespace) -> int:
     """Print the residual program of each lane."""
     work = chosen(arguments)
+    parsed = work.lanes[0].parser.parse(work.source.text) if work.lanes[0].records else None
+    if parsed is not None and not isinstance(parsed, Parsed):
+        outcome = rejection(parsed)
+        print("\n".join([visible(outcome.sentence), *where(work, outcome)]), file=sys.stderr)
+        tell_others(refused(work), work.source)
+        return status_of([outcome])
     found = [(lane.name, residual_shown(work.session, _request(work, lane.name, arguments.run)))
              for lane in work.lanes]  # fmt: skip
     if arguments.json:
@@ -37,7 +46,7 @@ def residual(arguments: argparse.Namespace) -> int:
             else:
                 sys.stdout.flush()
                 print(f"embrix: {visible(shown.refused)}", file=sys.stderr)
-    return OK if any(shown.rows for _, shown in found) else 1
+    return OK if any(shown.rows for _, shown in found) else NEGATIVE
 
 
 def _request(work: Chosen, lane: str, run: bool) -> ShowResidual:
