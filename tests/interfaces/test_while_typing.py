@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from embrix.messages.request import Request
-from embrix.messages.requests import RunLane
+from embrix.messages.requests import OpenWalk, RunLane
 from tests.interfaces.test_workbench import bench, opened, outcomes, settled, write
 
 
@@ -47,10 +47,13 @@ async def test_a_lane_without_end_waits_until_the_keys_rest(course_copy: Path) -
         screen = bench(pilot)
         assert screen.desk is not None
         asked: list[RunLane] = []
+        recorded: list[int] = []
+        """Of each run that is recorded how many lanes had been asked for before."""
         ask = screen.desk.ask
 
         def asking(topic: str, request: Request, *rest: Any, **more: Any) -> None:
             asked.extend([request] if isinstance(request, RunLane) else [])
+            recorded.extend([len(asked)] if isinstance(request, OpenWalk) else [])
             ask(topic, request, *rest, **more)
 
         screen.desk.ask = asking  # type: ignore[method-assign]
@@ -62,10 +65,15 @@ async def test_a_lane_without_end_waits_until_the_keys_rest(course_copy: Path) -
             (name, False) for name in sorted(lanes)
         ]  # fmt: skip
         assert all("400,000" in text for text in outcomes(screen).values())
+        # Recording it takes longer still: it waits as well, and the walk is there then.
+        assert recorded == [len(lanes)]
+        assert screen.step_rows.length > 1_000
         asked.clear()
+        recorded.clear()
         await write(pilot, "let f of n = f (n + 1) in 2")
         await settled(screen)
         assert [one.brief for one in asked] == [True] * len(lanes)
+        assert len(recorded) == 1
 
 
 async def test_a_change_counts_at_once_and_once(course_copy: Path) -> None:

@@ -179,9 +179,10 @@ class ProgramPane(BenchCommands):
         self.lanes.idle = ""
         if not self.lanes.lanes:
             return
-        self._ask_walk(self.at)
+        # A run that is long is recorded when the keys rest: it takes longer than running it.
+        self._ask_walk(self.at, wait=self.lane in self.lanes.lanes)
         self._longer.clear()
-        for lane in self.lanes.lanes:
+        for lane in sorted(self.lanes.lanes, key=lambda one: one != self.lane):
             self._run_lane(lane, brief=True)
         if self._waiting is None:
             self._waiting = self.set_timer(PATIENCE, self._still_running)
@@ -198,7 +199,10 @@ class ProgramPane(BenchCommands):
     def _ran_briefly(self, version: int, lane: str, result: RunResult) -> None:
         """A lane that takes longer than nearly all runs as far as it may when the keys rest."""
         ending = result.outcome
-        if version == self.version and (ending.kind, ending.name) == ("out of fuel", "calls"):
+        long = (ending.kind, ending.name) == ("out of fuel", "calls")
+        if version == self.version and lane == self.lane and not long:
+            self.walking.begin()
+        if version == self.version and long:
             self._longer.append(lane)
             if len(self._longer) == 1:
                 self.set_timer(RESTING, partial(self._run_longer, version))
@@ -207,6 +211,7 @@ class ProgramPane(BenchCommands):
 
     def _run_longer(self, version: int) -> None:
         if version == self.version:
+            self.walking.begin()
             lanes, self._longer = self._longer, []
             for lane in lanes:
                 self._run_lane(lane)
@@ -287,12 +292,13 @@ class ProgramPane(BenchCommands):
             self._notice(self.editor.text, result.outcome)
         self._ask_walk(0, follow=True)
 
-    def _ask_walk(self, at: int, *, follow: bool = False) -> None:
+    def _ask_walk(self, at: int, *, follow: bool = False, wait: bool = False) -> None:
         ways = self.ways_on(self.lane)
         key = f"{self.version}:{self.lane}:{ways_text(ways)}"
         self.walking.ask(
-            key, self.language, self.lane, self.editor.text, at, self.input, ways, follow=follow
-        )
+            key, self.language, self.lane, self.editor.text, at, self.input, ways, follow=follow,
+            wait=wait,
+        )  # fmt: skip
 
     def walk_lane(self, lane: str, at: int) -> None:
         """A lane of the program at a step."""

@@ -36,6 +36,8 @@ class Walking:
         self._shown = ""
         self._begins: Callable[..., None] | None = None
         """Shows the run that has been recorded, as soon as its first steps are there."""
+        self._put_off: Callable[[], None] | None = None
+        """Records the run that waits."""
         self._fetching: set[int] = set()
         self.at = 0
         self._aside = 0
@@ -79,10 +81,12 @@ class Walking:
 
     def ask(
         self, key: str, language: str, lane: str, text: str, at: int, lines: list[str],
-        ways: list[int], *, follow: bool = False,
+        ways: list[int], *, follow: bool = False, wait: bool = False,
     ) -> None:  # fmt: skip
         """Record a run of a text on a lane by some ways; the step will be number `at`, or as far as
-        the runs allow the one that corresponds to the step in view (`follow`)."""
+        the runs allow the one that corresponds to the step in view (`follow`). It may `wait` until
+        somebody says that it is to `begin`."""
+        self._put_off = None
         if self.held is not None and self.held == (text, lane):
             return
         self.held = self._begins = None
@@ -98,8 +102,16 @@ class Walking:
                 language, text, self.given, lines,
             ):  # fmt: skip
                 request = OpenWalk(walk=self.recipe, beside=seen, at=number)
-        self._desk.ask("walk", request, partial(self._walked, key, text))
+        self._put_off = partial(self._desk.ask, "walk", request, partial(self._walked, key, text))
+        if not wait:
+            self.begin()
         self._bench.set_timer(PATIENCE, self.show_title)
+
+    def begin(self) -> None:
+        """Record the run that waits, if one does."""
+        if self._put_off is not None:
+            put_off, self._put_off = self._put_off, None
+            put_off()
 
     def open_saved(self, path: Path, take: Callable[[WalkSummary], None]) -> None:
         """Open a walk that is kept in a file; `take` gets what is known of it."""
@@ -131,6 +143,7 @@ class Walking:
     def forget(self) -> None:
         """There is no run to walk through."""
         self._desk.drop("walk")
+        self._put_off = None
         self.key = self._shown = ""
         self._begins = None
         self._step_rows.begin(0, "judgements", 0)
