@@ -25,7 +25,7 @@ class Limits(Struct, frozen=True):
 LIVE = Limits(output=100_000, events=1_000_000)
 """What a run while typing may use."""
 
-BRIEF = 40_000
+BRIEF = 20_000
 """Calls that nearly all programs do with."""
 
 MEMORY = 3 << 30
