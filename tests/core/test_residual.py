@@ -3,6 +3,7 @@ of calls; and what they are made of is what it should be."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from fractions import Fraction
 
 import pytest
@@ -17,7 +18,7 @@ from embrix.machine.limits import Limits
 from embrix.machine.outcome import Result
 from embrix.machine.residual.knowledge import NotResidual
 from embrix.machine.residual.residual_run import ResidualProgram, specialise
-from embrix.terms.node import Node
+from embrix.terms.node import Node, Value
 from tests.conftest import Maker
 from tests.core.test_reference import cases_and_lanes
 from tests.core.test_strategies import CONTINUATIONS, FAILURES, LANGUAGE
@@ -53,13 +54,14 @@ def told(result: Result) -> tuple[object, ...]:
 
 
 def agrees(
-    lane: Lane, term: Node, lines: tuple[str, ...] = ("3", "x"), limits: Limits = LIMITS
-) -> Result | None:
+    lane: Lane, term: Node, lines: tuple[str, ...] = ("3", "x"), limits: Limits = LIMITS,
+    given: Sequence[tuple[str, Value]] = (),
+) -> Result | None:  # fmt: skip
     """The residual program gives what the interpreter gives; None where there is none."""
-    if lane.machine.residual(term) is None:
+    if lane.machine.residual(term, tuple(name for name, _ in given)) is None:
         return None
     left, whole = (
-        lane.machine.run(term, variant="plain", limits=limits, given_input=lines,
+        lane.machine.run(term, given, variant="plain", limits=limits, given_input=lines,
                          residual=residual, few=0)
         for residual in (True, False)
     )  # fmt: skip
@@ -79,8 +81,9 @@ def test_every_case_of_the_course(session: Session, language: str) -> None:
         lane = session.lane(language, name)
         for case in cases[::3]:
             parsed = lane.parser.parse(case.program)
-            if isinstance(parsed, Parsed) and not case.given:
-                found = agrees(lane, parsed.term, tuple(case.input))
+            if isinstance(parsed, Parsed):
+                term, supplied = lane.with_given(parsed.term, case.given, None)
+                found = agrees(lane, term, tuple(case.input), given=supplied)
                 values += found is not None and found.outcome.kind == "value"
     assert values >= {"Punt": 2, "Siren": 2, "Drip": 8, "Gauge": 10}.get(language, 40)
 
@@ -124,6 +127,28 @@ def test_programs_whose_values_are_known_beforehand(session: Session, name: str)
         # It was the residual program that gave it.
         program = specialise(lane.interpreter, term)
         assert program.runs_to_its_end(lane.machine.display), text
+
+
+@pytest.mark.parametrize("name", ["environment", "by_name", "by_need", "store_passing"])
+def test_names_supplied_by_hand_are_parameters(session: Session, name: str) -> None:
+    """The same residual program for other numbers; a truth value is no number, and a function
+    that is handed over is for the interpreter."""
+    lane = session.lane("Rill", name)
+    parsed = term_of(lane, "let sum of n = when n < 1 then 0 else n + sum (n - 1) in sum n * k")
+    for n, k, value in (
+        ("4", "3", "30"),
+        ("0", "7", "0"),
+        ("5", "1 / 2", "7.5"),
+        ("true", "1", "NumberWanted"),
+        ("3", "given x: x", "NumberWanted"),
+    ):
+        term, values = lane.with_given(parsed, {"n": n, "k": k}, None)
+        found = agrees(lane, term, given=values)
+        assert found is not None
+        assert value in (found.outcome.text, found.outcome.name)
+    if lane.machine.takes_bindings:
+        names = ("n", "k")
+        assert lane.machine.residual(parsed, names) is lane.machine.residual(parsed, names)
 
 
 def test_a_function_that_calls_itself_is_called_directly(session: Session) -> None:

@@ -149,6 +149,23 @@ def test_on_the_command_line(
     assert "it repeats small steps" in capsys.readouterr().err
 
 
+def test_names_supplied_by_hand_are_parameters(session: Session) -> None:
+    request = ShowResidual(
+        language="Rill", lane="environment", text="let y = x * x in y + z", run=True,
+        given={"x": "3", "z": "4"},
+    )  # fmt: skip
+    found = residual_shown(session, request)
+    assert left(found) == [
+        "program(x, z)",
+        "  require x is a number else fail NumberWanted",
+        "  require z is a number else fail NumberWanted",
+        "  (x * x) + z",
+    ]
+    assert found.ran.startswith("13: 0 calls and 2 operations")
+    wrong = ShowResidual(language="Rill", lane="environment", text="x", given={"x": "1 +"})
+    assert "the program ends here" in residual_shown(session, wrong).refused
+
+
 def test_what_a_run_takes(session: Session) -> None:
     """Five calls of `sum`; for each of 4, 3, 2 and 1 a comparison, a subtraction and an addition,
     for 0 a comparison."""

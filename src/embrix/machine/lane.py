@@ -116,7 +116,7 @@ class Lane:
         parsed = self.parser.parse(text)
         if not isinstance(parsed, Parsed):
             return Result(rejection(parsed))
-        term, values = self._given(parsed.term, given or {}, limits)
+        term, values = self.with_given(parsed.term, given or {}, limits)
 
         def result(limits: Limits | None) -> Result:
             return self.machine.run(
@@ -151,7 +151,7 @@ class Lane:
     def run_term(self, term: Node, *, limits: Limits | None = None) -> Result:
         """The outcome of a program that is there as a term, without counted costs. Raises
         `BadBinding`."""
-        term, values = self._given(term, {}, limits)
+        term, values = self.with_given(term, {}, limits)
         return self.machine.run(term, values, limits=limits, variant="plain")
 
     def _may_come_back(
@@ -203,7 +203,7 @@ class Lane:
         parsed = self.parser.parse(text)
         if not isinstance(parsed, Parsed):
             return Traced(Result(rejection(parsed)), None, recorder)
-        term, values = self._given(parsed.term, given or {}, limits)
+        term, values = self.with_given(parsed.term, given or {}, limits)
 
         def record(limits: Limits, other: Recorder) -> Result:
             return self.machine.run(
@@ -249,7 +249,7 @@ class Lane:
         parsed = self.parser.parse(text)
         if not isinstance(parsed, Parsed):
             return Explored([Reached(rejection(parsed), (), (), ())], runs=1)
-        term, values = self._given(parsed.term, given or {}, None)
+        term, values = self.with_given(parsed.term, given or {}, None)
         if not self.several:
             ended = self.machine.run(term, values, variant="plain", given_input=given_input)
             only = Reached(ended.outcome, ended.output, tuple(ended.state), ())
@@ -258,7 +258,7 @@ class Lane:
             self.machine, term, values, given_input, most_runs=most_runs, progress=progress
         )
 
-    def _given(
+    def with_given(
         self, term: Node, given: Mapping[str, str], limits: Limits | None
     ) -> tuple[Node, list[tuple[str, Value]]]:
         """Names supplied by hand: passed on as values, or put into the program by substitution

@@ -93,7 +93,7 @@ class Machine:
         self._idle: list[OneRun] = []
         """A run on brief code that is over, for the next one to begin with: to make what a run
         needs takes longer than most programs. Whoever takes it has it alone, in whatever thread."""
-        self._residuals: dict[int, tuple[Node, ResidualProgram | None]] = {}
+        self._residuals: dict[tuple[int, tuple[str, ...]], tuple[Node, ResidualProgram | None]] = {}
         """By the identity of a program what is left of it, if anything can be."""
         self._showing = 0
         """How many displays are being worked out inside each other."""
@@ -177,7 +177,7 @@ class Machine:
                 limits.calls - counts["fuel"],
             )  # fmt: skip
 
-        specialisable = variant == "plain" and not given and kept is None and not ways
+        specialisable = variant == "plain" and kept is None and not ways
         specialisable = specialisable and watch is None and residual is not False
         if few is None:
             few = SOON if specialisable and self._may_be_specialised else FEW
@@ -190,9 +190,11 @@ class Machine:
             if stopped or not found.cut:
                 return found
         if specialisable and self._may_be_specialised:
-            left = self.residual(term)
+            left = self.residual(term, tuple(name for name, _ in given))
             if left is not None:
-                found_left = self._run_left(left, limits, given_input, stopped, on_start)
+                values = [value for _, value in given]
+                around = Surroundings(limits, self.display, given_input, values)
+                found_left = self._run_left(left, around, stopped, on_start)
                 if found_left is not None:
                     return found_left
             if 0 < few < FEW and not stopped:
@@ -205,26 +207,25 @@ class Machine:
     def _may_be_specialised(self) -> bool:
         return may_be_specialised(self.interpreter)
 
-    def residual(self, term: Node) -> ResidualProgram | None:
-        """The residual program of a program, where it can be specialised; it is remembered for a
-        while."""
-        known = self._residuals.get(id(term))
+    def residual(self, term: Node, names: tuple[str, ...] = ()) -> ResidualProgram | None:
+        """The residual program of a program with some names supplied by hand, where it can be
+        specialised; it is remembered for a while."""
+        known = self._residuals.get((id(term), names))
         if known is None:
             if len(self._residuals) >= MOST_RESIDUAL:
                 self._residuals.clear()
             try:
-                known = term, specialise(self.interpreter, term)
+                known = term, specialise(self.interpreter, term, names)
             except NotResidual:
                 known = term, None
-            self._residuals[id(term)] = known
+            self._residuals[id(term), names] = known
         return known[1]
 
     def _run_left(
-        self, program: ResidualProgram, limits: Limits, given_input: Sequence[str],
-        stopped: list[bool], on_start: Callable[[Callable[[], None]], None] | None,
+        self, program: ResidualProgram, around: Surroundings, stopped: list[bool],
+        on_start: Callable[[Callable[[], None]], None] | None,
     ) -> Result | None:  # fmt: skip
         """What a residual program comes to; None where that is for the interpreter to say."""
-        around = Surroundings(limits, self.display, given_input)
         if on_start is not None:
 
             def stop() -> None:

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from embrix.brix.core import Interpreter
 from embrix.grammar.parser import Parsed
 from embrix.lanes.session import Session
-from embrix.machine.lane import Lane, rejection
+from embrix.machine.lane import BadBinding, Lane, rejection
 from embrix.machine.limits import Limits
 from embrix.machine.residual.knowledge import NotResidual
 from embrix.machine.residual.residual_run import (
@@ -17,6 +19,7 @@ from embrix.machine.residual.residual_run import (
 from embrix.machine.residual.residual_text import residual_lines
 from embrix.messages.replies_on_comparing import ResidualRow, ResidualShown
 from embrix.messages.requests import ShowResidual
+from embrix.terms.node import Value
 from embrix.text.plural import counted
 from embrix.text.source import Span
 from embrix.text.visible import cut
@@ -32,13 +35,14 @@ def residual_shown(session: Session, request: ShowResidual) -> ResidualShown:
         return ResidualShown(
             refused=f"{lane.name} is an outside lane: there is no interpreter to specialise"
         )
-    if request.given:
-        return ResidualShown(refused="names supplied by hand are not specialised")
     parsed = lane.parser.parse(request.text)
     if not isinstance(parsed, Parsed):
         return ResidualShown(refused=rejection(parsed).sentence)
     try:
-        left = specialise(lane.interpreter, parsed.term)
+        term, values = lane.with_given(parsed.term, request.given, None)
+        left = specialise(lane.interpreter, term, [name for name, _ in values])
+    except BadBinding as bad:
+        return ResidualShown(refused=str(bad))
     except NotResidual as reason:
         return ResidualShown(refused=f"{lane.name} is not specialised: {reason}")
     rows = []
@@ -46,16 +50,19 @@ def residual_shown(session: Session, request: ShowResidual) -> ResidualShown:
         file, number, clause = _clause(lane.interpreter, line.clause)
         rows.append(ResidualRow(cut(line.text, LONGEST), line.inset, line.place, file, number,
                                 clause, line.decided))  # fmt: skip
-    ran, costs = _costs(lane, left, request) if request.run else ("", {})
+    held = [value for _, value in values]
+    ran, costs = _costs(lane, left, request, held) if request.run else ("", {})
     return ResidualShown(rows, _summary(left), ran=ran, costs=costs)
 
 
-def _costs(lane: Lane, left: ResidualProgram, request: ShowResidual) -> tuple[str, dict[str, int]]:
+def _costs(
+    lane: Lane, left: ResidualProgram, request: ShowResidual, given: Sequence[Value]
+) -> tuple[str, dict[str, int]]:
     """What a run takes, of the residual program and of the interpreter."""
-    result = lane.run(request.text, given_input=request.input)
+    result = lane.run(request.text, request.given, given_input=request.input)
     if result.outcome.kind != "value":
         return f"{result.outcome.sentence}: the interpreter tells that", {}
-    around = Surroundings(Limits(), lane.machine.display, request.input)
+    around = Surroundings(Limits(), lane.machine.display, request.input, given)
     try:
         calls, operations = left.counted(around)
     except HandedBack:

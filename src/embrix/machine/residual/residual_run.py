@@ -28,7 +28,12 @@ from embrix.machine.residual.knowledge import (
 )
 from embrix.machine.residual.operations import FLAT
 from embrix.machine.residual.program import Program
-from embrix.machine.residual.specialiser import OF_TERMS, UNTOUCHED, Specialiser
+from embrix.machine.residual.specialiser import (
+    OF_TERMS,
+    UNTOUCHED,
+    Specialiser,
+    value_type,
+)
 from embrix.machine.residual.statements import (
     Again,
     AgainOn,
@@ -42,6 +47,7 @@ from embrix.machine.residual.statements import (
 )
 from embrix.machine.residual.tidying import gather_calls, tidied
 from embrix.machine.residual.value_kinds import simplified
+from embrix.machine.residual.value_layout import ValueLayout
 from embrix.machine.residual.writing_python import PythonText, TooNested
 from embrix.machine.stack import with_room
 from embrix.terms.node import (
@@ -51,6 +57,7 @@ from embrix.terms.node import (
     FIELDS,
     FRAME,
     LOCATION,
+    NIL_NODE,
     NONE_NODE,
     SOME,
     STORE,
@@ -92,8 +99,13 @@ class Ran(Struct, frozen=True):
 class Surroundings:
     """What a run has around it: what it reads and writes, and how much it may use."""
 
-    def __init__(self, limits: Limits, display: Display, given_input: Sequence[str]) -> None:
+    def __init__(
+        self, limits: Limits, display: Display, given_input: Sequence[str],
+        given: Sequence[Value] = (),
+    ) -> None:  # fmt: skip
+        """`given` is what the names supplied by hand stand for."""
         self.limits = limits
+        self.given = given
         self._display = display
         self._input = given_input
         self._asked = 0
@@ -213,7 +225,7 @@ class ResidualProgram:
         sys.setrecursionlimit(max(before, run.limits.depth + 1_000))
         try:
             with uncollected():
-                return with_room(partial(self._ran, space)), space
+                return with_room(partial(self._ran, space, run.given)), space
         except UNTOLD:
             raise HandedBack from None
         finally:
@@ -242,8 +254,12 @@ class ResidualProgram:
             return False
         return True
 
-    def _ran(self, space: dict[str, Any]) -> Ran:
-        found = space[f"f{self.main.number}"]()
+    def _ran(self, space: dict[str, Any], given: Sequence[Value]) -> Ran:
+        function = self.program.functions[self.main.function]
+        kind = value_type(function) if given else None
+        args = [laid_out(self.program.layout, given[number], kind)
+                for number in sorted(self.main.used)]  # fmt: skip
+        found = space[f"f{self.main.number}"](*args)
         spent = space["most"] - space["fuel"]
         parts = list(found) if self._several else [found]
         ordinary = _Ordinary(self)
@@ -292,16 +308,21 @@ def write(program: Program, one: Residual, args: Sequence[Knowledge]) -> None:
     Specialiser(program, one).write(args)
 
 
-def specialise(interpreter: k.Interpreter, term: Node) -> ResidualProgram:
-    """The residual program of a program under an interpreter. Raises `NotResidual`."""
+def specialise(
+    interpreter: k.Interpreter, term: Node, names: Sequence[str] = ()
+) -> ResidualProgram:
+    """The residual program of a program under an interpreter; its parameters are the names that are
+    supplied by hand. Raises `NotResidual`."""
     program = Program(interpreter, term, write)
-    main = Residual(0, interpreter.main, origin=Origin())
+    params = tuple(f"p{number}" for number in range(len(names)))
+    main = Residual(0, interpreter.main, params, origin=Origin())
+    main.names |= dict(zip(params, names, strict=True))
     main.state = "open"
     program.residuals["main"] = main
     before = sys.getrecursionlimit()
     sys.setrecursionlimit(max(before, DEEP))
     try:
-        Specialiser(program, main).write_main()
+        Specialiser(program, main).write_main(names)
         while program.pending:
             program.pending.pop()()
         return ResidualProgram(program, main)
@@ -309,6 +330,27 @@ def specialise(interpreter: k.Interpreter, term: Node) -> ResidualProgram:
         raise NotResidual("the program lies too deep") from None
     finally:
         sys.setrecursionlimit(before)
+
+
+def laid_out(layout: ValueLayout, value: Value, kind: Type | None) -> Any:
+    """A value as residual programs have it. Raises `HandedBack` for one that holds pieces of a
+    program."""
+    if not isinstance(value, tuple):
+        return value
+    if value[0] in layout.bare:
+        return value[FIELDS]
+    constructor = layout.constructors.get(value[0])
+    kinds: list[Type | None]
+    if constructor is not None:
+        if value[0] in layout.shaped or constructor.params:
+            raise HandedBack
+        kinds = [*constructor.types]
+    elif value[0] in (NIL_NODE[0], NONE_NODE[0], UNIT_NODE[0]) and len(value) == FIELDS:
+        return value
+    else:
+        raise HandedBack
+    fields = zip(value[FIELDS:], kinds, strict=True)
+    return (value[0], None, *(laid_out(layout, field, one) for field, one in fields))
 
 
 class _Ordinary:

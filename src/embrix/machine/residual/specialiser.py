@@ -53,12 +53,18 @@ OF_TERMS = ("substitute", "free", "fresh", "alike")
 class Specialiser(Scopes):
     """One function on its way."""
 
-    def write_main(self) -> None:
-        """The program from its beginning, with nothing supplied by hand."""
+    def write_main(self, names: Sequence[str]) -> None:
+        """The program from its beginning, with some names supplied by hand: what they stand for is
+        handed to it."""
         main = self.program.functions[self.residual.function]
         args: list[Knowledge] = [KnownValue(self.program.term, True)]
         if len(main.params) > 1:
-            args.append(KnownValue(NIL_NODE))
+            given: Knowledge = KnownValue(NIL_NODE)
+            for number, name in reversed([*enumerate(names)]):
+                value = RunValue(f"p{number}", value_type(main))
+                pair = MadeValue(TUPLE, (KnownValue(name, True), value))
+                given = MadeValue(CONS, (pair, given))
+            args.append(given)
         args += [self.empty(kind) for kind in main.types[2:]]
         self.write(args)
 
@@ -269,6 +275,13 @@ class Specialiser(Scopes):
             case k.Ask():
                 return RunValue(self.let("ask", ())[0])
         raise NotResidual(UNTOUCHED[type(node)])
+
+
+def value_type(main: k.Function) -> Type | None:
+    """The type of what names supplied by hand stand for."""
+    listed = settle(main.types[1])
+    pair = settle(listed.args[0]) if isinstance(listed, Con) and listed.args else None
+    return pair.items[1] if isinstance(pair, Tup) and len(pair.items) == 2 else None
 
 
 def _term_of(function: k.Function, args: Sequence[Knowledge]) -> KnownValue | None:

@@ -78,6 +78,8 @@ class _Solution:
         one.body = _Walk(self, one).block(one.body, self._begin(one))[0]
 
     def _begin(self, one: Residual) -> Known:
+        if one.number == 0:
+            return dict.fromkeys(one.params)  # supplied by hand
         if one.method_of is None:
             return {name: self.params.get((one.number, number), NOTHING)
                     for number, name in enumerate(one.params)}  # fmt: skip
