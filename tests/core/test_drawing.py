@@ -256,6 +256,7 @@ def test_the_parts_of_a_text_are_the_whole_text(text: str) -> None:
 
 def test_widths_are_those_of_the_typefaces() -> None:
     """By the measures of the library that writes the PDF."""
+    register()
     for text, font, face in (("Widths: ill", "serif", "text"), ("e", "serif italic", "formula"),
                              ("⊢", "serif", "formula")):  # fmt: skip
         known = pdfmetrics.stringWidth(text, FILES[font], 10)  # type: ignore[index]

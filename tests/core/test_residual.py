@@ -190,6 +190,38 @@ def test_a_method_that_calls_itself_last_is_a_loop(session: Session) -> None:
     assert found.outcome.text == "7"
 
 
+@pytest.mark.parametrize("name", ["environment", "by_name", "by_need", "store_passing"])
+def test_functions_in_scope_of_each_other_are_made_once(session: Session, name: str) -> None:
+    """Each holds all before it: what is made of them grows with their number, not with its
+    powers."""
+
+    def statements(count: int) -> int:
+        names = [f"f{'abcdefghij'[n // 10]}{'abcdefghij'[n % 10]}" for n in range(count)]
+        made = "".join(f"let {one} = given x: x + {n} in " for n, one in enumerate(names))
+        text = f"{made}let ap = given g: given x: g x in " + " + ".join(
+            f"ap {one} 1" for one in names
+        )
+        lane = session.lane("Rill", name)
+        if count < 20:
+            found = agrees(lane, term_of(lane, text), limits=Limits())
+            assert found is not None
+            assert found.outcome.text == str(count + count * (count - 1) // 2)
+        return left_of(lane, text).program.statements
+
+    assert statements(24) < 4 * statements(8)
+
+
+def test_a_large_program_is_not_specialised(session: Session) -> None:
+    """It is told why, and run as ever."""
+    lane = session.lane("Rill", "environment")
+    text = "let f of n = when n < 1 then 0 else 1 + f (n - 1) in " + " + ".join(["f 9"] * 400)
+    term = term_of(lane, text)
+    assert lane.machine.residual(term) is None
+    with pytest.raises(NotResidual, match="more than"):
+        specialise(lane.interpreter, term, most=1_000)
+    assert lane.machine.run(term, variant="plain", residual=True).outcome.text == "3600"
+
+
 @pytest.mark.parametrize("name", ["environment", "store_passing", "by_need"])
 def test_deep_recursion(session: Session, name: str) -> None:
     lane = session.lane("Rill", name)

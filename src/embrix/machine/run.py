@@ -57,6 +57,9 @@ knows because something is unfinished or takes too long (`open`)."""
 FEW, SOON = 40_000, 5_000
 """Calls that a run makes on brief code; most programs make fewer. Where a residual program may go
 on that is soon."""
+MOST_LEFT = 1_500
+"""Statements of a residual program that a run goes on as: more take longer to make than they save.
+"""
 MOST_RESIDUAL = 16
 """Residual programs that are remembered."""
 NESTED, NESTED_CALLS = 40, 1_000
@@ -215,7 +218,7 @@ class Machine:
             if len(self._residuals) >= MOST_RESIDUAL:
                 self._residuals.clear()
             try:
-                known = term, specialise(self.interpreter, term, names)
+                known = term, specialise(self.interpreter, term, names, MOST_LEFT)
             except NotResidual:
                 known = term, None
             self._residuals[id(term), names] = known

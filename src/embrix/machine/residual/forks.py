@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from abc import abstractmethod
 from collections.abc import Callable, Sequence
+from typing import TypeAlias
 
 from msgspec.structs import replace
 
@@ -21,6 +22,7 @@ from embrix.machine.residual.knowledge import (
 from embrix.machine.residual.known_patterns import Binding, matches
 from embrix.machine.residual.statements import (
     Assigned,
+    Atom,
     Beforehand,
     Field,
     Fork,
@@ -30,6 +32,9 @@ from embrix.machine.residual.statements import (
 )
 from embrix.machine.residual.writer import Dead, Slots, Writer
 from embrix.terms.node import SOME, TUPLE
+
+Remembered: TypeAlias = tuple[dict[str, int], dict[int, tuple[Knowledge, Atom]]]
+"""What has been tested on a branch, and what has been made there."""
 
 
 class Branches(Writer):
@@ -126,13 +131,13 @@ class Branches(Writer):
         """Two ways to go on. One that never comes to an end stands alone; what follows the other
         one needs no branch then."""
         self.flush()
-        outer, facts = self.out, self.facts
+        outer, facts, lowered = self.out, self.facts, self.lowered
         learned = {c.of: c.about for c in conditions if c.test == "tag" and isinstance(c.of, str)}
 
         def branch(
             way: Callable[[], Knowledge | None], more: dict[str, int]
-        ) -> tuple[list[Statement], Knowledge | None, bool, dict[str, int]]:
-            self.out, self.facts = [], {**facts, **more}
+        ) -> tuple[list[Statement], Knowledge | None, bool, Remembered]:
+            self.out, self.facts, self.lowered = [], {**facts, **more}, dict(lowered)
             found, alive = None, True
             try:
                 found = way()
@@ -140,13 +145,13 @@ class Branches(Writer):
                     self.flush()
             except Dead:
                 alive = False
-            return self.out, found, alive, self.facts
+            return self.out, found, alive, (self.facts, self.lowered)
 
         try:
             first, one, goes_on, known = branch(yes, learned)
             second, other, also, known_too = branch(no, {})
         finally:
-            self.out, self.facts, self.calls = outer, facts, 0
+            self.out, self.facts, self.lowered, self.calls = outer, facts, lowered, 0
         tests = tuple(conditions)
         if goes_on and also:
             if not last:
@@ -163,11 +168,11 @@ class Branches(Writer):
         if goes_on:
             self.put(Fork(tests, [], second, self.origin))
             self.out += first
-            self.facts = known
+            self.facts, self.lowered = known
             return one
         self.put(Fork(tests, first, [], self.origin))
         self.out += second
-        self.facts = known_too
+        self.facts, self.lowered = known_too
         return other
 
     def join(
@@ -195,13 +200,13 @@ class Branches(Writer):
                     for a, b in zip(frames, others, strict=True)
                 ))  # fmt: skip
         name = self.fresh()
-        outer = self.out
+        outer, lowered = self.out, self.lowered
         for value, statements in ((one, first), (other, second)):
-            self.out = statements
+            self.out, self.lowered = statements, dict(lowered)
             try:
                 self.put(Assigned((name,), "copy", (self.lower(value),), None, self.origin))
             finally:
-                self.out = outer
+                self.out, self.lowered = outer, lowered
         kinds = [value.type for value in (one, other) if isinstance(value, RunValue)]
         return self.unknown(name, kinds[0] if kinds else None)
 

@@ -86,22 +86,41 @@ class Abstraction(Struct, frozen=True, eq=False):
 Knowledge: TypeAlias = KnownValue | RunValue | MadeValue | KnownNames | Later | Abstraction
 
 
-def later_parts(one: Knowledge) -> Iterator[Later]:
-    """The parts of unknown values in what is known of another."""
-    match one:
-        case Later():
-            yield one
-        case MadeValue(_, fields):
-            for field in fields:
-                yield from later_parts(field)
-        case KnownNames(frames, base):
-            if base is not None:
-                yield base
-            for frame in frames:
-                if isinstance(frame, Frame):
-                    if isinstance(frame.name, Later):
-                        yield frame.name
-                    yield from later_parts(frame.value)
+class LaterParts:
+    """Which parts of unknown values are in what is known of others. What is known is shared (the
+    environments of functions hold each other), so it is looked through once."""
+
+    def __init__(self) -> None:
+        self._known: dict[int, tuple[Knowledge, frozenset[tuple[Atom, int]]]] = {}
+
+    def of(self, one: Knowledge) -> frozenset[tuple[Atom, int]]:
+        """The unknown values, with their constructors."""
+        if isinstance(one, Later):
+            return frozenset({(one.of, one.tag)})
+        if not isinstance(one, MadeValue | KnownNames):
+            return NO_PARTS
+        known = self._known.get(id(one))
+        if known is None:
+            known = self._known[id(one)] = one, frozenset().union(*map(self.of, _inside(one)))
+        return known[1]
+
+
+NO_PARTS: frozenset[tuple[Atom, int]] = frozenset()
+
+
+def _inside(one: MadeValue | KnownNames) -> Iterator[Knowledge]:
+    if isinstance(one, MadeValue):
+        yield from one.fields
+        return
+    if one.base is not None:
+        yield one.base
+    for frame in one.frames:
+        if isinstance(frame, KnotFrame):
+            yield from (value for _, value in frame.captured)
+            continue
+        if isinstance(frame.name, Later):
+            yield frame.name
+        yield frame.value
 
 
 def list_parts(one: Knowledge) -> list[Knowledge] | None:

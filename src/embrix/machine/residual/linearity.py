@@ -65,13 +65,9 @@ def _all_known(program: Program) -> bool:
                 case "call", Residual() as other:
                     known = _agree(other, 0, held) and _given(other, one.names, stores)
                 case "dispatch", Dispatch() as dispatch:
-                    methods = [
-                        shape.methods[dispatch.number] for shape in program.shapes.values()
-                        if dispatch.number in shape.methods
-                    ]  # fmt: skip
                     known = all(
                         _agree(other, other.own, held[1:]) and _given(other, one.names, stores)
-                        for other in methods
+                        for other in dispatch.methods
                     )
                 case "method", Direct(_, other):
                     known = _agree(other, other.own, held[1:]) and _given(other, one.names, stores)

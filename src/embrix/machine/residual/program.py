@@ -16,10 +16,10 @@ from embrix.machine.residual.knowledge import (
     KnownNames,
     KnownValue,
     Later,
+    LaterParts,
     MadeValue,
     NotResidual,
     RunValue,
-    later_parts,
 )
 from embrix.machine.residual.statements import Atom, Dispatch, Origin, Residual, ValueShape
 from embrix.machine.residual.value_layout import ValueLayout, of_name
@@ -35,7 +35,7 @@ Lower: TypeAlias = Callable[[Knowledge], Atom]
 Handed: TypeAlias = tuple[Atom, Type | None, str]
 """What only the run knows of a value, its type, and what it is called in the program."""
 
-MOST_FUNCTIONS, MOST_NAMES = 1_500, 200
+MOST_FUNCTIONS, MOST_NAMES = 500, 200
 """Functions of a residual program, and names in an environment."""
 
 
@@ -70,8 +70,11 @@ class Program:
         interpreter: k.Interpreter,
         term: Node,
         write: Callable[[Program, Residual, Sequence[Knowledge]], None],
+        most: int,
     ) -> None:
+        """`most`: the most statements that it may have."""
         self._write = write
+        self.most = most
         self.interpreter = interpreter
         self.term = term
         known = _Interpreted.of(interpreter)
@@ -80,6 +83,7 @@ class Program:
         """The functions whose calls count."""
         self.functions = known.functions
         self.decided = known.decided
+        self.later = LaterParts()
         self.residuals: dict[Any, Residual] = {}
         self.shapes: dict[Any, ValueShape] = {}
         self.dispatches: dict[Any, Dispatch] = {}
@@ -244,7 +248,7 @@ class Program:
                 split[number] = (("any",), [(lower(field), types[number], "")],
                                  lambda parts, fields: next(parts))  # fmt: skip
                 continue
-            if [*later_parts(field)]:
+            if self.later.of(field):
                 raise NotResidual("a value holds a piece of the program that is not known")
             split[number] = self.split(field, types[number], lower, deep=True)
             if not isinstance(field, KnownNames) and split[number][1]:
@@ -303,6 +307,8 @@ class Program:
         method = self._new(key, dispatch.function, (*own, *handed), called, Origin())
         method.own, method.method_of = len(own), dispatch
         shape.methods[dispatch.number] = method
+        dispatch.methods.append(method)
+        method.shape = shape.number
         args = dispatch.args(iter(handed), build(iter(own)))
         method.about = args
         method.names |= {name: called for one in args for name, called in _names_in(one)}

@@ -72,6 +72,8 @@ from embrix.terms.numbers import TooLarge, operations
 from embrix.terms.types import Con, Tup, Type, replaced_names, settle
 from embrix.text.collecting import uncollected
 
+MOST_STATEMENTS = 6_000
+"""Statements of a residual program that is looked at."""
 DEEP = 20_000
 """Calls of Python inside each other while a program is specialised."""
 
@@ -309,11 +311,11 @@ def write(program: Program, one: Residual, args: Sequence[Knowledge]) -> None:
 
 
 def specialise(
-    interpreter: k.Interpreter, term: Node, names: Sequence[str] = ()
+    interpreter: k.Interpreter, term: Node, names: Sequence[str] = (), most: int = MOST_STATEMENTS
 ) -> ResidualProgram:
     """The residual program of a program under an interpreter; its parameters are the names that are
-    supplied by hand. Raises `NotResidual`."""
-    program = Program(interpreter, term, write)
+    supplied by hand, and it has no more than so many statements. Raises `NotResidual`."""
+    program = Program(interpreter, term, write, most)
     params = tuple(f"p{number}" for number in range(len(names)))
     main = Residual(0, interpreter.main, params, origin=Origin())
     main.names |= dict(zip(params, names, strict=True))

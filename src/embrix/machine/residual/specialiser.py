@@ -14,6 +14,7 @@ from msgspec.structs import replace
 from embrix.brix import core as k
 from embrix.machine.residual.forks import reason_of
 from embrix.machine.residual.knowledge import (
+    NO_PARTS,
     Abstraction,
     Knowledge,
     KnownValue,
@@ -22,7 +23,6 @@ from embrix.machine.residual.knowledge import (
     RunValue,
     is_below,
     is_term,
-    later_parts,
     list_parts,
     tuple_parts,
 )
@@ -78,7 +78,7 @@ class Specialiser(Scopes):
         self, name: str, args: Sequence[Knowledge], here: Knowledge | None, last: bool
     ) -> Knowledge | None:
         function = self.program.functions[name]
-        parts = {(one.of, one.tag) for arg in args for one in later_parts(arg)}
+        parts = NO_PARTS.union(*map(self.program.later.of, args))
         if parts:
             if len(parts) > 1:
                 raise NotResidual("parts of two unknown values come together")

@@ -142,6 +142,8 @@ class Dispatch(Struct, eq=False):
     """How many arguments are handed on."""
     results: int
     args_types: tuple[Any, ...] = ()
+    methods: list[Residual] = field(default_factory=list)
+    """What does it, for each shape."""
 
 
 class Direct(Struct, eq=False):
@@ -162,6 +164,8 @@ class Residual(Struct, eq=False):
     own: int = 0
     """How many of the parameters are parts of the value whose method it is."""
     method_of: Dispatch | None = None
+    shape: int = -1
+    """The number of the shape whose method it is."""
     names: dict[str, str] = field(default_factory=dict)
     """What variables are called in the program, where it has a name for them."""
     stores: set[str] = field(default_factory=set)

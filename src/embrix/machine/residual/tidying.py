@@ -32,6 +32,7 @@ def tidied(program: Program) -> None:
     changed = True
     while changed:
         changed = False
+        functions.reverse()  # what is needed goes from those that are called to those that call
         for one in functions:
             needed = _Needs(program, one, drop=False).of_function()
             if needed != one.used:
@@ -57,10 +58,8 @@ def gather_calls(statements: list[Statement]) -> None:
 def handed(program: Program, dispatch: Dispatch) -> frozenset[int]:
     """The arguments of a dispatch that some method needs, by number."""
     found: set[int] = set()
-    for shape in program.shapes.values():
-        method = shape.methods.get(dispatch.number)
-        if method is not None:
-            found |= {one - method.own for one in method.used if one >= method.own}
+    for method in dispatch.methods:
+        found |= {one - method.own for one in method.used if one >= method.own}
     return frozenset(found)
 
 

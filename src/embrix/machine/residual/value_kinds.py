@@ -59,6 +59,8 @@ class _Solution:
         self.held: Kinds = NOTHING
         """What stores hold."""
         self.changed = False
+        self.order = [*reversed(program.residuals.values())]
+        self.tags: dict[int, frozenset[Any]] = {}
         numbers = program.interpreter.language.numbers
         self.numbers: Kinds = {
             "float": frozenset({"float"}), "integer": frozenset({"int"}),
@@ -69,7 +71,8 @@ class _Solution:
     def goes_on(self) -> bool:
         """Go through the program once; whether more is known then."""
         self.changed = False
-        for one in self.program.residuals.values():
+        self.order.reverse()  # arguments go from the first to the last, results come back
+        for one in self.order:
             _Walk(self, one).block(one.body, self._begin(one))
         return self.changed
 
@@ -83,12 +86,8 @@ class _Solution:
         if one.method_of is None:
             return {name: self.params.get((one.number, number), NOTHING)
                     for number, name in enumerate(one.params)}  # fmt: skip
-        shape = next(
-            shape for shape in self.program.shapes.values()
-            if shape.methods.get(one.method_of.number) is one
-        )  # fmt: skip
         return {
-            name: self.parts.get((shape.number, number), NOTHING) if number < one.own
+            name: self.parts.get((one.shape, number), NOTHING) if number < one.own
             else self.handed.get((one.method_of.number, number - one.own), NOTHING)
             for number, name in enumerate(one.params)
         }  # fmt: skip
@@ -107,6 +106,11 @@ class _Solution:
 
     def of_tag(self, tag: int) -> frozenset[Any]:
         """The kinds that a constructor has."""
+        if tag not in self.tags:
+            self.tags[tag] = self._of_tag(tag)
+        return self.tags[tag]
+
+    def _of_tag(self, tag: int) -> frozenset[Any]:
         layout = self.program.layout
         if tag in layout.shaped:
             shapes = self.program.shapes.values()
@@ -293,11 +297,9 @@ class _Walk:
 
     def all_results(self, dispatch: Dispatch, count: int) -> list[Kinds]:
         found: list[Kinds] = [NOTHING] * count
-        for shape in self.whole.program.shapes.values():
-            method = shape.methods.get(dispatch.number)
-            if method is not None:
-                pairs = zip(found, self.results(method, count), strict=True)
-                found = [either(one, other) for one, other in pairs]
+        for method in dispatch.methods:
+            pairs = zip(found, self.results(method, count), strict=True)
+            found = [either(one, other) for one, other in pairs]
         return found
 
 

@@ -30,9 +30,6 @@ from embrix.machine.residual.value_layout import of_name
 from embrix.terms.node import TUPLE
 from embrix.terms.types import Con, Tup, Type, settle
 
-MOST_STATEMENTS = 40_000
-"""Statements of a residual program."""
-
 Slots = dict[int, Knowledge]
 
 
@@ -50,6 +47,8 @@ class Writer(Operations):
         self.open: list[tuple[str, KnownValue | None, KnownValue | None]] = []
         """The calls that are written out around this place: the function, the term that it goes
         through, and the last term that any of them goes through."""
+        self.lowered: dict[int, tuple[Knowledge, Atom]] = {}
+        """By identity what has been made as the run has it, and the variable that holds it."""
         self.facts: dict[str, int] = {}
         """Variables whose constructor has been tested."""
         self.calls = 0
@@ -63,8 +62,8 @@ class Writer(Operations):
 
     def put(self, statement: Statement) -> None:
         self.program.statements += 1
-        if self.program.statements > MOST_STATEMENTS:
-            raise NotResidual(f"more than {MOST_STATEMENTS:,} statements")
+        if self.program.statements > self.program.most:
+            raise NotResidual(f"more than {self.program.most:,} statements")
         self.out.append(statement)
 
     def let(
@@ -94,11 +93,17 @@ class Writer(Operations):
             case MadeValue(tag, fields):
                 if tag in self.program.layout.bare:
                     return self.lower(fields[0])
-                if tag in self.program.layout.shaped:
-                    shape, atoms = self.program.shape(one, self.lower)
-                    return self.let("shape", atoms, shape)[0]
-                return self.let("node", [self.lower(field) for field in fields], tag)[0]
+                made = self.lowered.get(id(one))
+                if made is None:
+                    made = self.lowered[id(one)] = one, self._made(one)
+                return made[1]
         raise NotResidual("a piece of the program is not known where it is needed")
+
+    def _made(self, one: MadeValue) -> Atom:
+        if one.tag in self.program.layout.shaped:
+            shape, atoms = self.program.shape(one, self.lower)
+            return self.let("shape", atoms, shape)[0]
+        return self.let("node", [self.lower(field) for field in one.fields], one.tag)[0]
 
     def give(self, one: Knowledge) -> None:
         """Give a result of the function that is written."""
