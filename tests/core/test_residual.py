@@ -19,7 +19,7 @@ from embrix.machine.outcome import Result
 from embrix.machine.residual.knowledge import NotResidual
 from embrix.machine.residual.residual_run import ResidualProgram, specialise
 from embrix.terms.node import Node, Value
-from tests.conftest import Maker
+from tests.conftest import TINY_LANGUAGE, Maker
 from tests.core.test_reference import cases_and_lanes
 from tests.core.test_strategies import CONTINUATIONS, FAILURES, LANGUAGE
 from tests.strategies import terms
@@ -498,3 +498,36 @@ def test_functions_of_two_parameters_that_know_each_other(make_course: Maker) ->
         program = specialise(lane.interpreter, term_of(lane, text))
         assert program.runs_to_its_end(lane.machine.display) == (outcome.kind == "value"), text
         assert (outcome.name if outcome.kind == "failure" else outcome.text) == value, text
+
+
+RESERVING = """\
+interpreter loops for Tiny
+value Value
+  Num(n: Number) shown Lit(n)
+error Unbound(x: Name)  "nothing called {x} is in scope"
+main run
+define run(p: Expr) -> (Value, Store[Value])
+  eval(p, empty, empty)
+define eval(e: Expr, env: Env[Loc], store: Store[Value]) -> (Value, Store[Value]) by e
+  Lit(n)              => (Num(n), store)
+  Var(x)              => (store[env[x] otherwise fail Unbound(x)], store)
+  Add(left, right)    =>
+    let (Num(a), store) = eval(left, env, store)
+    let (Num(b), store) = eval(right, env, store)
+    (Num(a + b), store)
+  Let(x, bound, body) =>
+    let (loc, store) = reserve(store)
+    let (v, store) = eval(bound, env with x = loc, store)
+    eval(body, env with x = loc, store with loc = v)
+"""
+
+
+def test_a_location_that_is_only_reserved_holds_nothing(make_course: Maker) -> None:
+    """What stands for itself is read before it is there, also where nobody looks at it after."""
+    session = Session(make_course(tiny=TINY_LANGUAGE, loops=RESERVING).folder)
+    lane = session.lane("Tiny", "loops")
+    for text, kind in (("let x = x in 1", "stuck"), ("let x = 2 in let y = x + x in y", "value"),
+                       ("let x = let y = x in 1 in 2", "stuck")):  # fmt: skip
+        found = agrees(lane, term_of(lane, text))
+        assert found is not None
+        assert found.outcome.kind == kind, text
