@@ -70,11 +70,18 @@ async def test_keys_make_the_pane_with_the_focus_larger_and_smaller(course_copy:
 
 async def test_a_pane_keeps_a_least_size(course_copy: Path) -> None:
     async with opened(course_copy) as pilot:
-        for key, along in ((NARROWER, 0), (LOWER, 1)):
-            small = await pressed(pilot, *[key] * 60)
+        screen = bench(pilot)
+        for smaller, larger, along, name in (
+            (NARROWER, WIDER, 0, "width"), (LOWER, TALLER, 1, "height"),
+        ):  # fmt: skip
+            for _ in range(60):
+                screen.action_resize(name, -1)
+            small = await pressed(pilot, smaller)
             assert small["program"][along] >= (LEAST["width"], 3)[along]
             assert "no more room" in notice(pilot)
-            large = await pressed(pilot, *[key.replace("left", "right").replace("down", "up")] * 90)
+            for _ in range(90):
+                screen.action_resize(name, 1)
+            large = await pressed(pilot, larger)
             assert large["program"][along] > small["program"][along]
             rest = large["side"][0] if along == 0 else large["walk"][1]
             assert rest >= 1
