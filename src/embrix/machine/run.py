@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Callable, Hashable, Iterator, Sequence
 from contextlib import contextmanager, suppress
 from functools import cached_property, partial
@@ -20,7 +21,7 @@ from embrix.machine.entered import EnteredClauses
 from embrix.machine.faults import Ended, Failed, OutOfFuel, Stuck
 from embrix.machine.limits import Limits
 from embrix.machine.one_run import OneRun, Watch, came_to
-from embrix.machine.outcome import Result
+from embrix.machine.outcome import Result, Shown
 from embrix.machine.recorder import NOT_LEFT, Recorder
 from embrix.machine.residual.knowledge import NotResidual
 from embrix.machine.residual.residual_run import (
@@ -54,6 +55,7 @@ LawTrial: TypeAlias = Literal["true", "false", "failed", "apart", "open"]
 """What may come of a law: its condition does not hold (`apart`), it fails or is stuck, or nobody
 knows because something is unfinished or takes too long (`open`)."""
 
+LOG = logging.getLogger(__name__)
 FEW, SOON = 40_000, 5_000
 """Calls that a run makes on brief code; most programs make fewer. Where a residual program may go
 on that is soon."""
@@ -180,8 +182,10 @@ class Machine:
                 limits.calls - counts["fuel"],
             )  # fmt: skip
 
-        specialisable = variant == "plain" and kept is None and not ways
-        specialisable = specialisable and watch is None and residual is not False
+        specialisable = (
+            variant == "plain" and kept is None and not ways and watch is None
+            and residual is not False
+        )  # fmt: skip
         if few is None:
             few = SOON if specialisable and self._may_be_specialised else FEW
         if residual and specialisable:
@@ -197,7 +201,11 @@ class Machine:
             if left is not None:
                 values = [value for _, value in given]
                 around = Surroundings(limits, self.display, given_input, values)
-                found_left = self._run_left(left, around, stopped, on_start)
+                again = partial(
+                    self.run, term, given, variant=variant, limits=limits,
+                    given_input=given_input, residual=False,
+                )  # fmt: skip
+                found_left = self._run_left(left, around, again, stopped, on_start)
                 if found_left is not None:
                     return found_left
             if 0 < few < FEW and not stopped:
@@ -221,12 +229,16 @@ class Machine:
                 known = term, specialise(self.interpreter, term, names, MOST_LEFT)
             except NotResidual:
                 known = term, None
+            except Exception:
+                # A fault of ours: the run must go on all the same.
+                LOG.exception("a program was not specialised")
+                known = term, None
             self._residuals[id(term), names] = known
         return known[1]
 
     def _run_left(
-        self, program: ResidualProgram, around: Surroundings, stopped: list[bool],
-        on_start: Callable[[Callable[[], None]], None] | None,
+        self, program: ResidualProgram, around: Surroundings, again: Callable[[], Result],
+        stopped: list[bool], on_start: Callable[[Callable[[], None]], None] | None,
     ) -> Result | None:  # fmt: skip
         """What a residual program comes to; None where that is for the interpreter to say."""
         if on_start is not None:
@@ -241,7 +253,17 @@ class Machine:
             ran = program.run(around)
         except HandedBack:
             return None
-        outcome, state = came_to(self, ran.value, ran.beside or ())
+        made = ran.beside
+
+        def beside() -> Sequence[Value]:
+            """What came beside the value, by the interpreter where that cannot be put together."""
+            try:
+                return made() if made is not None else ()
+            except (HandedBack, RecursionError):
+                state = again().state
+                return state.values if isinstance(state, Shown) else ()
+
+        outcome, state = came_to(self, ran.value, beside if made is not None else ())
         return Result(outcome, tuple(around.output), {}, state, (), ran.spent)
 
     @contextmanager

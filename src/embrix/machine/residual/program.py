@@ -263,14 +263,14 @@ class Program:
                 found = {number: split[number][2](parts, ()) for number in order}
                 return [found[number] for number in range(len(types))]
 
-            known = ValueShape(len(self.shapes), made.tag, key, len(atoms), (build, kinds))
+            known = ValueShape(len(self.shapes), made.tag, key, (build, kinds))
             self.shapes[key] = known
             for dispatch in [*self.dispatches.values()]:
                 self._method(dispatch, known)
         return known, [atom for atom, _, _ in atoms]
 
     def dispatch(
-        self, name: str, args: Sequence[Knowledge], tag: int, lower: Lower, results: int
+        self, name: str, args: Sequence[Knowledge], tag: int, lower: Lower
     ) -> tuple[Dispatch, list[Atom]]:
         """A function applied to parts of a value, whatever shape that has."""
         types = self.functions[name].types
@@ -285,9 +285,7 @@ class Program:
                 return [build(parts, fields) for build in builds]
 
             kinds = tuple((kind, called) for _, kind, called in atoms)
-            known = Dispatch(
-                len(self.dispatches), name, tag, made, len(atoms), results, kinds
-            )  # fmt: skip
+            known = Dispatch(len(self.dispatches), name, tag, made, kinds)
             self.dispatches[key] = known
             for shape in [*self.shapes.values()]:
                 self._method(known, shape)

@@ -14,7 +14,6 @@ from msgspec import Struct
 
 from embrix.brix import core as k
 from embrix.machine.display import Display
-from embrix.machine.faults import Ended
 from embrix.machine.limits import Limits
 from embrix.machine.primitives import CHARACTERS, primitives
 from embrix.machine.residual.knowledge import (
@@ -32,7 +31,6 @@ from embrix.machine.residual.specialiser import (
     OF_TERMS,
     UNTOUCHED,
     Specialiser,
-    value_type,
 )
 from embrix.machine.residual.statements import (
     Again,
@@ -57,7 +55,6 @@ from embrix.terms.node import (
     FIELDS,
     FRAME,
     LOCATION,
-    NIL_NODE,
     NONE_NODE,
     SOME,
     STORE,
@@ -68,7 +65,7 @@ from embrix.terms.node import (
     make_list,
     same,
 )
-from embrix.terms.numbers import TooLarge, operations
+from embrix.terms.numbers import operations
 from embrix.terms.types import Con, Tup, Type, replaced_names, settle
 from embrix.text.collecting import uncollected
 
@@ -82,16 +79,13 @@ class HandedBack(Exception):
     """The run goes on in the interpreter, from the beginning."""
 
 
-UNTOLD = (
-    RecursionError, MemoryError, SystemError, TooLarge, Ended, AttributeError, IndexError,
-)  # fmt: skip
-"""What may happen in a residual program that is for the interpreter to tell."""
 HOLE: Any = object()
 """What a reserved location holds."""
 
 
 class Ran(Struct, frozen=True):
-    """What a run gives, what comes beside it, where something does, and the calls that it made."""
+    """What a run gives, what comes beside it, where something does, and the calls that it made.
+    Putting together what is beside may raise `HandedBack`."""
 
     value: Value
     beside: Callable[[], Sequence[Value]] | None
@@ -228,7 +222,7 @@ class ResidualProgram:
         try:
             with uncollected():
                 return with_room(partial(self._ran, space, run.given)), space
-        except UNTOLD:
+        except Exception:
             raise HandedBack from None
         finally:
             sys.setrecursionlimit(before)
@@ -257,10 +251,8 @@ class ResidualProgram:
         return True
 
     def _ran(self, space: dict[str, Any], given: Sequence[Value]) -> Ran:
-        function = self.program.functions[self.main.function]
-        kind = value_type(function) if given else None
-        args = [laid_out(self.program.layout, given[number], kind)
-                for number in sorted(self.main.used)]  # fmt: skip
+        layout = self.program.layout
+        args = [laid_out(layout, given[number]) for number in sorted(self.main.used)]
         found = space[f"f{self.main.number}"](*args)
         spent = space["most"] - space["fuel"]
         parts = list(found) if self._several else [found]
@@ -276,21 +268,12 @@ class ResidualProgram:
         def beside() -> list[Value]:
             return [ordinary.result(one, parts, at) for one in kind.items[1:]]
 
-        if self._knots:
-            made = beside()
-            return Ran(value, lambda: made, spent)
         return Ran(value, beside, spent)
 
     @cached_property
     def _several(self) -> bool:
         gives = [one for one in statements_in(self.main.body) if isinstance(one, Give)]
         return bool(gives) and len(gives[0].values) > 1
-
-    @cached_property
-    def _knots(self) -> bool:
-        """Whether values may hold environments that mention themselves: those cannot be put
-        together."""
-        return any("knot" in str(shape.key) for shape in self.program.shapes.values())
 
 
 def may_be_specialised(interpreter: k.Interpreter) -> bool:
@@ -334,25 +317,16 @@ def specialise(
         sys.setrecursionlimit(before)
 
 
-def laid_out(layout: ValueLayout, value: Value, kind: Type | None) -> Any:
+def laid_out(layout: ValueLayout, value: Value) -> Any:
     """A value as residual programs have it. Raises `HandedBack` for one that holds pieces of a
     program."""
     if not isinstance(value, tuple):
         return value
     if value[0] in layout.bare:
         return value[FIELDS]
-    constructor = layout.constructors.get(value[0])
-    kinds: list[Type | None]
-    if constructor is not None:
-        if value[0] in layout.shaped or constructor.params:
-            raise HandedBack
-        kinds = [*constructor.types]
-    elif value[0] in (NIL_NODE[0], NONE_NODE[0], UNIT_NODE[0]) and len(value) == FIELDS:
-        return value
-    else:
+    if value[0] in layout.shaped or value[0] not in layout.constructors:
         raise HandedBack
-    fields = zip(value[FIELDS:], kinds, strict=True)
-    return (value[0], None, *(laid_out(layout, field, one) for field, one in fields))
+    return (value[0], None, *(laid_out(layout, field) for field in value[FIELDS:]))
 
 
 class _Ordinary:

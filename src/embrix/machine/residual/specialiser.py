@@ -83,8 +83,7 @@ class Specialiser(Scopes):
             if len(parts) > 1:
                 raise NotResidual("parts of two unknown values come together")
             ((of, tag),) = parts
-            width = self._width(function.result, None, [0])
-            dispatch, atoms = self.program.dispatch(name, args, tag, self.lower, width)
+            dispatch, atoms = self.program.dispatch(name, args, tag, self.lower)
             found = self._called("dispatch", (of, *atoms), dispatch, function.result, None)
             return self._last(found, last)
         if self._unfolds(function, args):

@@ -122,8 +122,6 @@ class ValueShape(Struct, eq=False):
     number: int
     tag: int
     key: tuple[Any, ...]
-    size: int
-    """How many parts only the run knows."""
     build: Any
     """Makes the fields from the parts."""
     methods: dict[int, Residual] = field(default_factory=dict)
@@ -138,9 +136,6 @@ class Dispatch(Struct, eq=False):
     tag: int
     args: Any
     """Makes the arguments from the fields and what is handed on."""
-    size: int
-    """How many arguments are handed on."""
-    results: int
     args_types: tuple[Any, ...] = ()
     methods: list[Residual] = field(default_factory=list)
     """What does it, for each shape."""
