@@ -183,3 +183,35 @@ def test_a_location_that_is_only_reserved_holds_nothing(make_course: Maker) -> N
         found = agrees(lane, term_of(lane, text))
         assert found is not None
         assert found.outcome.kind == kind, text
+
+
+KNOTTED = """\
+interpreter knotted for Tiny
+value Value
+  Num(n: Number)                     shown Lit(n)
+  Held(x: Name, env: Env[Value])     shown "<held>"
+error Unbound(x: Name)  "nothing called {x} is in scope"
+main run
+define run(p: Expr) -> (Value, Store[Value])
+  eval(p, empty, empty)
+define eval(e: Expr, env: Env[Value], store: Store[Value]) -> (Value, Store[Value]) by e
+  Lit(n)           => (Num(n), store)
+  Var(_)           => (Num(1), store)
+  Add(left, _)     => eval(left, env, store)
+  Let(x, _, body)  =>
+    let rec inner = env with x = Held(x, inner)
+    let held = inner[x] otherwise fail Unbound(x)
+    let (_, after) = alloc(store, held)
+    eval(body, inner, after)
+"""
+
+
+def test_what_cannot_be_put_together_beside_the_value_comes_from_the_interpreter(
+    make_course: Maker,
+) -> None:
+    """A store that holds an environment which mentions itself; it is made when it is looked at."""
+    session = Session(make_course(tiny=TINY_LANGUAGE, knotted=KNOTTED).folder)
+    lane = session.lane("Tiny", "knotted")
+    found = agrees(lane, term_of(lane, "let knot = 2 in let y = 3 in 4"))
+    assert found is not None
+    assert (found.outcome.text, [*found.state]) == ("4", ["@0 ↦ <held>, @1 ↦ <held>"])

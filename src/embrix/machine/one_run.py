@@ -14,6 +14,7 @@ from embrix.grammar.printing import Printer
 from embrix.machine.compiler import Compiled
 from embrix.machine.display import Display
 from embrix.machine.entered import EnteredClauses
+from embrix.machine.exchange import Exchange
 from embrix.machine.faults import (
     Ended,
     Failed,
@@ -28,7 +29,7 @@ from embrix.machine.faults import (
 )
 from embrix.machine.limits import Limits
 from embrix.machine.outcome import Outcome, Shown
-from embrix.machine.primitives import CHARACTERS, primitives
+from embrix.machine.primitives import primitives
 from embrix.machine.recorder import Recorder
 from embrix.machine.stack import with_room
 from embrix.machine.staging import Stages
@@ -36,8 +37,6 @@ from embrix.machine.unit import NOTHING, MarkedClauses, Undecided, Variant
 from embrix.terms.binding import alike, free_names, fresh, substitute
 from embrix.terms.node import (
     FIELDS,
-    NONE_NODE,
-    SOME,
     Node,
     Place,
     Value,
@@ -89,7 +88,7 @@ class Runnable(Protocol):
     def sentence(self, error: ErrorType, payload: Sequence[Value]) -> str: ...
 
 
-class OneRun:
+class OneRun(Exchange):
     """One run: the helpers that compiled code calls, with the limits of this run."""
 
     def __init__(
@@ -175,10 +174,7 @@ class OneRun:
         self.watch = watch
         self.visited = 0
         """Nodes that substitutions have gone by."""
-        self.output: list[str] = []
-        self.input = given_input
-        self.asked = 0
-        self._written = 0
+        self.open_exchange(given_input)
 
     def begin_again(
         self, limits: Limits, given_input: Sequence[str], ways: Sequence[int], watch: Watch | None
@@ -212,13 +208,6 @@ class OneRun:
             return result
         result = self.space[" run"]()
         return self.recorder.settle(result, 0) if self.recorder is not None else result
-
-    def ask(self) -> Node:
-        """The next line of input."""
-        if self.asked >= len(self.input):
-            return NONE_NODE
-        self.asked += 1
-        return (SOME, None, self.input[self.asked - 1])
 
     def take_way(self, open_: tuple[bool, ...], here: Node) -> int:
         """The number of the way that is taken: one that is open."""
@@ -265,27 +254,19 @@ class OneRun:
         self.space[" spend"](nodes)
 
     def emit(self, text: str) -> None:
-        self._written += len(text)
-        if self._written > self.limits.output:
-            raise OutOfFuel("output")
-        self.output.append(text)
+        super().emit(text)
         if self.recorder is not None:
             self.recorder.wrote()
 
     def text(self, plain: tuple[bool, ...], parts: tuple[Value, ...]) -> str:
-        """The text of a template; nothing in it is cut off, it is too long or it is whole."""
+        """The text of a template."""
         most = self.limits.text
         show = self.machine.display.show
         pieces = [
             part if is_plain or isinstance(part, str) else show(part, most)
             for is_plain, part in zip(plain, parts, strict=True)
         ]
-        length = sum(map(len, pieces))
-        if length > most:
-            raise OutOfFuel("text")
-        if length > CHARACTERS:
-            self.spend(length // CHARACTERS)
-        return "".join(pieces)
+        return self.joined(pieces, self.spend)
 
     def guarded(self, work: Callable[[], Any], *, roomy: bool = True) -> Any:
         """Do something with deep recursion allowed; what goes wrong is raised as `Ended`.

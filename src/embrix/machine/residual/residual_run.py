@@ -14,8 +14,9 @@ from msgspec import Struct
 
 from embrix.brix import core as k
 from embrix.machine.display import Display
+from embrix.machine.exchange import Exchange
 from embrix.machine.limits import Limits
-from embrix.machine.primitives import CHARACTERS, primitives
+from embrix.machine.primitives import primitives
 from embrix.machine.residual.knowledge import (
     Frame,
     Knowledge,
@@ -55,7 +56,6 @@ from embrix.terms.node import (
     FIELDS,
     FRAME,
     LOCATION,
-    NONE_NODE,
     SOME,
     STORE,
     TUPLE,
@@ -92,7 +92,7 @@ class Ran(Struct, frozen=True):
     spent: int
 
 
-class Surroundings:
+class Surroundings(Exchange):
     """What a run has around it: what it reads and writes, and how much it may use."""
 
     def __init__(
@@ -103,10 +103,7 @@ class Surroundings:
         self.limits = limits
         self.given = given
         self._display = display
-        self._input = given_input
-        self._asked = 0
-        self.output: list[str] = []
-        self._written = 0
+        self.open_exchange(given_input)
         self.space: dict[str, Any] = {}
         self._stopped = False
 
@@ -121,27 +118,10 @@ class Surroundings:
         self._stopped = True
         self.space["fuel"] = -1
 
-    def emit(self, text: str) -> None:
-        self._written += len(text)
-        if self._written > self.limits.output:
-            raise HandedBack
-        self.output.append(text)
-
-    def ask(self) -> Node:
-        if self._asked >= len(self._input):
-            return NONE_NODE
-        self._asked += 1
-        return (SOME, None, self._input[self._asked - 1])
-
     def text(self, parts: Sequence[Value], spend: Callable[[int], None]) -> str:
         most = self.limits.text
         shown = [one if isinstance(one, str) else self._display.show(one, most) for one in parts]
-        length = sum(map(len, shown))
-        if length > most:
-            raise HandedBack
-        if length > CHARACTERS:
-            spend(length // CHARACTERS)
-        return "".join(shown)
+        return self.joined(shown, spend)
 
 
 class ResidualProgram:
