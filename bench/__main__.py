@@ -22,6 +22,7 @@ from bench.desk import run_desk
 from bench.growing import run_growing
 from bench.measuring import compare, timed
 from bench.rill import run_rill
+from bench.searching import run_searching
 from bench.suites import run_suites
 from embrix.course.load import load_course
 from embrix.grammar.earley import EarleyParser
@@ -232,11 +233,13 @@ def layered(rules: int) -> Grammar:
 
 
 def main() -> None:
-    """Everything, or only what is named: `closures`, `rill`, `checking`, `suites`, `desk`,
-    `growing`."""
+    """Everything, or only what is named: `closures`, `rill`, `searching`, `checking`, `suites`,
+    `desk`, `growing`."""
     sys.setrecursionlimit(1_000_000)
     folder = Path(embrix.__file__).parent / "demo" / "lockside"
-    parts = sys.argv[1:] or ["closures", "rill", "checking", "suites", "desk", "growing", "all"]
+    parts = sys.argv[1:] or [
+        "closures", "rill", "searching", "checking", "suites", "desk", "growing", "all",
+    ]  # fmt: skip
     if "desk" in parts:
         run_desk()
     if "growing" in parts:
@@ -247,6 +250,8 @@ def main() -> None:
         run_suites(folder)
     if "closures" in parts:
         run_closures(Session(folder))
+    if "searching" in parts:
+        run_searching(Session(folder))
     if "rill" in parts:
         run_rill(Session(folder))
     if "all" in parts:

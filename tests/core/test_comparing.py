@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from embrix.compare.alignment import aligned
+from embrix.compare.alignment import aligned, first_parting
 from embrix.compare.applied import EvaluatedRun
 from embrix.compare.growth import best, described, fits
 from embrix.compare.search import Hunt, NoPrograms, hunt
@@ -445,3 +445,21 @@ def test_what_gave_nothing_is_told_with_what_ended_the_run(make_course: Maker) -
     one, other = (side(session.lane("Tiny", name), text) for name in ("direct", "broken"))
     told = " ".join([(found := parted(text, one, other)).sentence, *found.more])
     assert "in direct, nothing (unfinished: " in told
+
+
+def test_only_a_row_that_concludes_something_else_on_each_side_differs(lockside: Course) -> None:
+    """By hand, for `let x = 1 in 2`: by name the 1 is not evaluated, so one side alone has its row;
+    terms of a reduction sequence conclude nothing."""
+    session = Session(lockside.folder)
+    walks = {
+        name: Walk(lane, lane.trace("let x = 1 in 2"))
+        for name in ("environment", "by_name", "rewriting")
+        for lane in (session.lane("Drip", name),)
+    }
+    rows = aligned(walks["environment"], walks["by_name"])
+    assert [row.alone for row in rows] == [False, True, False]
+    assert not any(row.parts for row in rows)
+    assert first_parting(rows) == 1
+    rows = aligned(walks["environment"], walks["rewriting"])
+    assert any(row.alone for row in rows)
+    assert not any(row.parts for row in rows)

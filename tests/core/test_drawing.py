@@ -20,11 +20,7 @@ from embrix.documents.pictures import NoPicture, Wish, picture
 from embrix.draw.cells import lay_out, shortened
 from embrix.draw.charts import draw_bars, draw_growth
 from embrix.draw.derivations import (
-    MOST_OF_A_VALUE,
-    PAGE,
     Derivation,
-    derivation_of,
-    divided,
     draw_derivation,
 )
 from embrix.draw.files import Unwritable, write_drawing
@@ -135,29 +131,6 @@ def test_no_page_of_a_drawing_is_written_over_a_file(tmp_path: FilePath) -> None
     written = write_drawing(drawing, tmp_path / "d.svg", replace=True)
     assert len(written) == len(drawing.pages)
     assert mine.read_text().startswith("<svg")
-
-
-def test_long_values_are_cut_in_a_derivation(lockside: Course) -> None:
-    """Pairs that are shared 16 times are 2 ** 17 numbers when they are written out."""
-    lane = Session(lockside.folder).lane("Mere", "environment")
-    text = "let f of n = given p: when n < 1 then p else f (n-1) [p,p] in f 16 1"
-    root = derivation_of(Walk(lane, lane.trace(text)))
-    assert root is not None
-    order = [root]
-    for node in order:
-        order.extend(node.premises)
-    assert max(len(node.conclusion) for node in order) < 3 * MOST_OF_A_VALUE + 20
-    assert root.conclusion.endswith("…")
-
-
-def test_a_large_derivation_is_divided_into_parts_that_fit() -> None:
-    root = Derivation("⊢ whole ⇓ 1", "Whole")
-    for number in range(8):
-        parts = [Derivation(f"⊢ part {number} of many {k} ⇓ {k}", "Part") for k in range(6)]
-        root.premises.append(Derivation(f"⊢ half {number} ⇓ 2", "Half", parts))
-    assert len(divided(root)) > 1
-    for scene in draw_derivation(root, "d").pages:
-        assert scene.width <= PAGE + 40
 
 
 @pytest.mark.parametrize("kind", [kind for kind in KINDS if kind != "growth"])
@@ -296,24 +269,6 @@ def test_two_trees_are_marked_where_they_part() -> None:
 
 
 # ---------------------------------------------------------------------- rules
-
-
-def test_a_failed_run_is_a_partial_derivation(session: Session) -> None:
-    text = "let a = 1 in a + b"
-    drawing = picture(session, Wish("derivation", "Drip", text, ("environment",)))
-    lines = [item for item in drawing.pages[0].items if isinstance(item, Line)]
-    assert sum(line.dashed for line in lines) == 3  # b, a + b, the whole
-    assert sum(not line.dashed for line in lines) == 2  # 1, a
-
-
-def test_a_derivation_is_folded_below_a_depth(session: Session) -> None:
-    whole = picture(session, Wish("derivation", "Rill", SCOPE, ("environment",)))
-    folded = picture(session, Wish("derivation", "Rill", SCOPE, ("environment",), deep=2))
-    assert "… 7 more" in folded.text
-    assert "… " not in words(whole.text).replace("…", "")
-
-
-# ---------------------------------------------------------------------- charts and LaTeX
 
 
 @given(st.floats(-1e6, 1e6), st.floats(0.001, 1e7))

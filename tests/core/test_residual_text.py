@@ -10,6 +10,7 @@ import pytest
 
 from embrix.cli.main import main
 from embrix.course.load import Course
+from embrix.grammar.parser import Parsed
 from embrix.lanes.session import Session
 from embrix.messages.replies_on_comparing import ResidualRow, ResidualShown
 from embrix.messages.requests import ShowResidual
@@ -113,7 +114,7 @@ def test_each_line_has_a_place_and_a_clause(session: Session) -> None:
     [
         ("Rill", "rewriting", "1 + 2", "rewriting is not specialised: it repeats small steps"),
         ("Rill", "environment", "1 +", "rejected: the program ends here"),
-        ("Siren", "environment", "guard 1 / 0 else given x: 7", "it catches errors"),
+        ("Race", "interleaving", "rest give 1", "it repeats small steps"),
     ],
 )
 def test_what_is_not_specialised_says_why(
@@ -122,6 +123,26 @@ def test_what_is_not_specialised_says_why(
     found = shown(session, language, lane, text)
     assert found.rows == []
     assert reason in found.refused
+
+
+def test_what_is_caught_is_left_to_the_interpreter_and_said_so(session: Session) -> None:
+    """A guard whose body gives a value is that value; where an alarm is heard the run goes back."""
+    lane = session.lane("Siren", "environment")
+    note = "# what fails from here on may be caught: in the interpreter"
+    cases = [
+        ("guard 3 + 4 else given x: 1", "7"),
+        ("1 + (guard 3 + (alarm 4) else given x: x * 10)", "41"),
+        ("let f = given x: guard 7 / x else given y: y in f 2", "3.5"),
+        ("guard (guard alarm 1 else given x: alarm 2) else given y: y + 5", "7"),
+    ]
+    for text, value in cases:
+        found = shown(session, "Siren", "environment", text)
+        assert note in [row.text for row in found.rows]
+        for residual in (True, False):
+            parsed = lane.parser.parse(text)
+            assert isinstance(parsed, Parsed)
+            ran = lane.machine.run(parsed.term, variant="plain", residual=residual)
+            assert (ran.outcome.kind, ran.outcome.text) == ("value", value)
 
 
 def test_on_the_command_line(

@@ -10,18 +10,24 @@ import jsonschema
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from embrix.course.load import Course
 from embrix.lanes.session import Session
 from embrix.machine import lane as lane_module
+from embrix.machine import window as window_module
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
+from embrix.machine.outcome import Result
+from embrix.machine.recorder import Recorder
+from embrix.machine.sweep import Sweep
+from embrix.machine.window import Window
 from embrix.terms.binding import substitute
 from embrix.terms.substitution_details import substitution_details
 from embrix.trace import judgements
 from embrix.trace.data import step_data
 from embrix.trace.saved import SavedWalk, Unusable, save_walk
-from embrix.trace.seeking import seek
+from embrix.trace.seeking import Kind, seek
 from embrix.trace.walk import Walk
 
 ROOT = Path(__file__).parents[2]
@@ -55,6 +61,7 @@ def test_what_was_not_kept_is_recorded_again_the_same(
         patch.setattr(lane_module, "LAST", data.draw(st.integers(1, 40)))
         patch.setattr(judgements, "AGAIN", data.draw(st.integers(30, 60)))
         patch.setattr(judgements, "BEFORE", data.draw(st.integers(0, 29)))
+        patch.setattr(window_module, "STRETCH", data.draw(st.integers(1, 64)))
         events = len(whole.traced.recorder.events)
         cut = walked(lane, text, events=data.draw(st.integers(1, events - 3)))
         assert len(cut) == len(whole)
@@ -62,6 +69,71 @@ def test_what_was_not_kept_is_recorded_again_the_same(
         numbers = data.draw(st.lists(st.integers(0, len(whole) - 1), min_size=1, max_size=12))
         for number in [*numbers, len(whole) - 1]:
             assert cut.step(number) == whole.step(number), number
+
+
+LAZY = "let a = 1 + 2 in let b = a + a in let f of n = when n < 1 then b else f (n - 1) + n in f 3"
+SOUGHT = [("text", "2"), ("text", "⇓ 3"), ("text", "nowhere"), ("lookup", "n"), ("lookup", ""),
+          ("name", "n"), ("name", "b"), ("location", "@1"), ("location", "@4"), ("over", ""),
+          ("out", ""), ("clause", "drip/environment.brix:16"), ("output", ""),
+          ("end", "")]  # fmt: skip
+
+
+@pytest.mark.parametrize("name", ["environment", "by_need", "store_passing"])
+@given(data=st.data())
+@settings(max_examples=40)
+def test_what_was_not_kept_is_gone_through_once(
+    session: Session, name: str, data: st.DataObject
+) -> None:
+    """With room for few events everything is found where it is with room for all, forward and back;
+    a search carries the run out once more, and once to know the step at which it begins."""
+    lane = session.lane("Rill", name)
+    text = data.draw(st.sampled_from([LAZY, SCOPE, f"{SCOPE} + nobody"]))
+    whole = walked(lane, text)
+    kind, what = data.draw(st.sampled_from(SOUGHT))
+    start, forward = data.draw(st.integers(0, len(whole) - 1)), data.draw(st.booleans())
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(lane_module, "LAST", data.draw(st.integers(1, 20)))
+        patch.setattr(judgements, "PART", data.draw(st.integers(1, 40)))
+        patch.setattr(window_module, "STRETCH", data.draw(st.integers(1, 64)))
+        traced = lane.trace(text, limits=Limits(events=data.draw(st.integers(1, 30))))
+        again = traced.again
+        assert again is not None
+        runs: list[Recorder] = []
+
+        def counted(recorder: Recorder) -> Result:
+            runs.append(recorder)
+            return again(recorder)
+
+        cut = Walk(lane, replace(traced, again=counted))
+        assert seek(cut, kind, what, start, forward) == seek(whole, kind, what, start, forward)
+        assert len(runs) <= 2
+
+
+@pytest.mark.parametrize(
+    ("name", "kind", "what"),
+    [("environment", "name", "n"), ("by_need", "location", "@1"), ("by_need", "name", "n"),
+     ("Weir", "location", "@0"), ("store_passing", "lookup", "n")],
+)  # fmt: skip
+@pytest.mark.parametrize("part", [7, 40])
+def test_changes_are_met_from_every_step_on_in_what_was_not_kept(
+    session: Session, name: str, kind: Kind, what: str, part: int
+) -> None:
+    """Going down nearly all of the run is gone through upwards, and the last change is found."""
+    weir = name == "Weir"
+    lane = session.lane("Weir", "store_passing") if weir else session.lane("Rill", name)
+    text = "new a := 1; while a < 9 do a := a + 1; show a" if weir else LAZY
+    whole = walked(lane, text)
+    found = 0
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(lane_module, "LAST", 5)
+        patch.setattr(judgements, "PART", part)
+        cut = walked(lane, text, events=5)
+        for start in range(0, len(whole), 3):
+            for forward in (True, False):
+                at = seek(whole, kind, what, start, forward)
+                assert seek(cut, kind, what, start, forward) == at
+                found += at is not None and cut.cut < at < len(whole) - 6
+    assert found > 10
 
 
 def test_a_cut_recording_holds_a_bounded_part(session: Session) -> None:
@@ -75,6 +147,47 @@ def test_a_cut_recording_holds_a_bounded_part(session: Session) -> None:
     assert len(last.events) == 50
     assert len(last.functions) < 400
     assert max(cut.levels()) > 0
+
+
+def test_a_run_that_is_gone_through_is_held_part_by_part(session: Session) -> None:
+    """In the end each event has been in one of the parts, in its place."""
+    traced = walked(session.lane("Rill", "environment"), FIB).traced
+    whole = list(traced.recorder.events)
+    assert traced.again is not None
+    sizes: list[int] = []
+    events: list[int] = []
+
+    def seen(record: Sweep) -> bool:
+        assert record.begin == len(events)
+        sizes.append(len(record.functions))
+        events.extend(record.events)
+        return False
+
+    record = Sweep(0, 50, seen)
+    traced.again(record)
+    record.end()
+    assert events == whole
+    assert max(sizes) < 0.2 * len(traced.recorder.functions)
+    part = Window(300, 50)
+    traced.again(part)
+    assert list(part.events) == whole[300:350]
+    assert len(part.functions) < 0.2 * len(traced.recorder.functions)
+
+
+def test_heights_are_the_greatest_depths_of_stretches(session: Session) -> None:
+    traced = walked(session.lane("Rill", "environment"), FIB).traced
+    assert traced.again is not None
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(window_module, "STRETCH", 64)
+        last = Window(None, 10)
+        traced.again(last)
+    depths = [0]
+    for event in traced.recorder.events:
+        depths.append(depths[-1] + (1 if event >= 0 else -1))
+    stretches = [depths[at : at + 65] for at in range(0, len(depths) - 1, 64)]
+    assert last.heights == [max(one) for one in stretches]
+    last.trim()
+    assert list(last.events) == list(traced.recorder.events)[-10:]
 
 
 def steps_where(walk: Walk, test: object) -> list[int]:

@@ -73,6 +73,8 @@ def test_names_and_stores_are_those_of_the_step(lockside: Course) -> None:
     assert set(store.answers) <= {"1", "2"}
     with pytest.raises(NoExercise, match="they are put into the term"):
         worksheet(session, asked("names", ("rewriting",)))
+    with pytest.raises(NoExercise, match=r"^environment has no store$"):
+        worksheet(session, asked("store", ("environment",)))
 
 
 def test_a_derivation_has_its_gaps_in_the_picture(lockside: Course) -> None:

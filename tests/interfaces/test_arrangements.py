@@ -7,7 +7,9 @@ from pathlib import Path
 
 import pytest
 from textual.pilot import Pilot
+from textual.widget import Widget
 
+from embrix.tui.arranging_panes import pane_of
 from tests.conftest import leave_only
 from tests.interfaces.test_terminal import Terminal
 from tests.interfaces.test_workbench import bench, opened, settled, until
@@ -153,3 +155,37 @@ async def test_the_present_row_stays_in_sight_when_its_pane_gets_smaller(course_
         await pilot.press("alt+2")
         await until(lambda: rows.size.height < high, "a small walk")
         await until(seen, "its row in the small walk")
+
+
+PANES = {"program": "program", "side": "right", "walk": "low", "step-details": "step-details"}
+"""What fills the screen with a pane, by its id."""
+
+
+@pytest.mark.parametrize("size", [(140, 42), (90, 30), (80, 24)])
+@pytest.mark.parametrize("arrangement", ["alt+1", "alt+2", "alt+3"])
+async def test_a_pane_that_fills_the_screen_has_all_of_it(
+    course_copy: Path, arrangement: str, size: tuple[int, int]
+) -> None:
+    """But for the first line, the titles and the last line, in every arrangement and size; and it
+    goes back to where it was."""
+    async with opened(course_copy, size=size) as pilot:
+        screen = bench(pilot)
+        await pilot.press(arrangement)
+        filled = set()
+        for _ in range(7):
+            pane = pane_of(screen.focused)
+            if pane in PANES and pane not in filled:
+                filled.add(pane)
+                widget = screen.query_one(f"#{PANES[pane]}")
+                before = widget.region
+                await pilot.press("alt+v")
+                await pilot.pause()
+                assert widget.region.width >= size[0] - 1, pane
+                assert widget.region.height >= size[1] - 6, (pane, widget.region)
+                assert isinstance(screen.focused, Widget)
+                assert screen.focused.region.height > 1
+                await pilot.press("alt+v")
+                await pilot.pause()
+                assert widget.region == before
+            await pilot.press("f6")
+        assert {"program", "walk"} <= filled

@@ -10,6 +10,7 @@ from pathlib import Path
 import pytest
 
 from embrix.cli.main import main, parsed
+from embrix.cli.usage import Usage
 from embrix.course.load import Course
 
 
@@ -28,7 +29,7 @@ def test_a_file_or_a_folder_in_place_of_a_command_is_opened(course_copy: Path) -
     assert (str(given.file), given.course) == (str(program), None)
     given = parsed([str(course_copy)])
     assert (given.file, str(given.course)) == (None, str(course_copy))
-    with pytest.raises(SystemExit):
+    with pytest.raises(Usage, match="there is no command, file or folder"):
         parsed([str(course_copy / "nowhere.drip")])
 
 
@@ -254,3 +255,13 @@ def test_tokens_are_tried_before_there_is_a_grammar(
     code, out, _ = run(capsys, "sketch", "-e", "1 22")
     assert "2 of 1 kind\n" in out
     assert "write term: and a term of its forms" in out
+
+
+def test_what_is_no_command_file_or_folder_is_told(capsys: pytest.CaptureFixture[str]) -> None:
+    for word, hint in (
+        ("chek", "did you mean check?"),
+        ("rates.rill", "embrix --help lists the commands"),
+    ):
+        assert main([word]) == 2
+        told = f"embrix: there is no command, file or folder called {word}; {hint}\n"
+        assert capsys.readouterr().err == told

@@ -109,6 +109,7 @@ async def test_the_suite_on_the_bench_is_that_of_the_language(course_copy: Path)
         view = pilot.app.screen
         assert isinstance(view, Lecturing)
         await until(lambda: bool(view.lesson.stops), "the stops")
+        assert view.query_one(Masthead).language == "Drip"
         await pilot.press("w")
         await settled(screen)
         assert screen.language == "Drip"
@@ -173,7 +174,12 @@ async def test_a_step_becomes_a_stop_and_stops_are_moved(course_copy: Path) -> N
         assert screen.writing.document is not None
         assert screen.writing.document.path.name == path.name
         assert screen.writing.editor.text.endswith('notes = ""\n')
-        # The cursor is where the notes are written.
+        # The cursor is where the notes are written, and the line is seen from its beginning.
+        await pilot.pause()
+        await pilot.pause()
+        editor = screen.writing.editor
+        assert editor.scroll_offset.x == 0
+        assert editor.region.contains(*editor.cursor_screen_offset)
         await pilot.press(*"Again.")
         added = screen.writing.editor.text
         assert added.startswith(path.read_text().rstrip("\n"))

@@ -203,7 +203,7 @@ def sides(view: EdgedScreen) -> list[tuple[int, int]]:
 @pytest.mark.parametrize("size", [(140, 44), (90, 34)])
 @pytest.mark.parametrize(
     ("key", "edges"),
-    [("f5", 1), ("ctrl+k", 2), ("ctrl+y", 2), ("alt+y", 2), ("ctrl+g", 4)],
+    [("f5", 1), ("ctrl+k", 3), ("ctrl+y", 2), ("alt+y", 2), ("ctrl+g", 4)],
 )
 async def test_edges_of_the_views(
     course_copy: Path, key: str, edges: int, size: tuple[int, int]
@@ -225,8 +225,9 @@ async def test_edges_of_the_views(
         view = await open_view()
         await pilot.pause()
         first = sides(view)
-        assert len(first) == edges
-        for number, edge in enumerate(view.EDGES):
+        steps_hidden = view.has_class("narrow") and isinstance(view, Comparing)
+        assert len(first) == edges - steps_hidden
+        for number, edge in enumerate(one for one in view.EDGES if one.along(view)):
             before = sides(view)
             one, other = before[number]
             by = 2 if other >= LEAST[edge.along(view)] + 2 else -1

@@ -91,7 +91,7 @@ async def test_what_a_case_or_a_stop_is_about_is_taken_along(course_copy: Path) 
         await pilot.press("escape")
         await until(lambda: isinstance(app.screen, Tally), "the tally below it")
         # At the bottom lies the derivation of another program: it begins again.
-        below = app.screen_stack[2]
+        below = app.screen_stack[1]
         await pilot.press("escape")
         await until(lambda: isinstance(app.screen, Deriving) and app.screen is not below, "anew")
         rows = app.screen.query_one(Judgements)

@@ -24,6 +24,9 @@ ONE_LINE = 1 << 30
 class Expressions(PatternReader):
     """Reads the inside of definitions from a cursor."""
 
+    callees: tuple[type, ...] = (s.Ref, s.Apply, s.Index)
+    """What may be called."""
+
     # ---------------------------------------------------------------- blocks
 
     def body(self, column: int) -> s.Expr:
@@ -200,7 +203,7 @@ class Expressions(PatternReader):
         while True:
             if self.c.peek().first:
                 return value  # a bracket on a new line begins something else
-            if self.c.sees("(") and isinstance(value, s.Ref | s.Apply | s.Index):
+            if self.c.sees("(") and isinstance(value, self.callees):
                 self.c.take()
                 args = self.separated(")", self._argument)
                 value = s.Apply(value, tuple(args), self.c.since(value.span))

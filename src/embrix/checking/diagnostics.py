@@ -43,14 +43,15 @@ def diagnostics(
     lanes: Collection[str] = (),
     *,
     lessons: bool = True,
+    warnings: bool = True,
 ) -> Checked:
     """Everything there is to say about definitions, suites, laws and, where they are asked for,
     lessons. With some `suites` only what concerns them is looked at beyond the definitions, with
-    some `lanes` only their laws.
+    some `lanes` only their laws. Without `warnings` only some of them are found.
     """
     findings = Findings()
     laws: list[tuple[str, LawReport]] = []
-    findings.extend(session.course.diagnostics)
+    findings.extend(session.course.diagnostics if warnings else session.course.wrong)
     concerned: set[str] = set()
     for path in session.course.suites:
         suite = session.suite(path, findings)
@@ -64,7 +65,7 @@ def diagnostics(
     for name, language in session.course.languages.items():
         if suites is not None and name not in concerned:
             continue
-        if not _unread(session, language):
+        if warnings and not _unread(session, language):
             _grammars(language, findings)
         for lane in session.lanes(name):
             if not lanes or lane.name in lanes:

@@ -14,6 +14,7 @@ import threading
 from collections.abc import Callable, Sequence
 from importlib import import_module
 from pathlib import Path
+from typing import Any
 
 from embrix import __version__
 from embrix.cli.status import BROKEN_PIPE, FAULTY, INTERNAL, INTERRUPTED, NEGATIVE, USAGE
@@ -24,6 +25,8 @@ from embrix.suite.formats import FORMATS
 from embrix.text.collecting import collect_seldom
 from embrix.text.log import start_logging
 from embrix.text.refusal import refusal
+from embrix.text.suggest import did_you_mean
+from embrix.text.visible import visible
 
 Command = Callable[[argparse.Namespace], int]
 
@@ -125,13 +128,38 @@ def texts_attached(argv: Sequence[str]) -> list[str]:
 def parsed(words: list[str]) -> argparse.Namespace:
     """The arguments of a command line. Options may stand before, between and behind what a command
     is given. A file or folder in place of a command is opened."""
-    top = parser()
-    commands = commands_in(top)
-    if words and words[0] not in commands and Path(words[0]).exists():
+    command = _parser_of(words)
+    if command is None and words and Path(words[0]).exists():
         words = ["open", *(["--course"] if Path(words[0]).is_dir() else []), *words]
-    if words and words[0] in commands:
-        return commands[words[0]].parse_intermixed_args(words[1:])
+        command = _parser_of(words)
+    if command is not None:
+        return command.parse_intermixed_args(words[1:])
+    top = parser()
+    if words and not words[0].startswith("-"):
+        hint = did_you_mean(words[0], commands_in(top), "embrix --help lists the commands")
+        raise Usage(f"there is no command, file or folder called {visible(words[0])}; {hint}")
     return top.parse_args(words)
+
+
+def _parser_of(words: list[str]) -> argparse.ArgumentParser | None:
+    """The parser of the command that a line begins with, made without those of the others."""
+    return commands_in(parser(words[0])).get(words[0]) if words else None
+
+
+class _NotMeant(argparse.ArgumentParser):
+    """Stands for a command that is not the one on the line: its arguments are not put together."""
+
+    def __init__(self) -> None:
+        pass
+
+    def add_argument(self, *_: Any, **__: Any) -> Any:
+        return None
+
+    def set_defaults(self, **_: Any) -> None:
+        pass
+
+    def add_mutually_exclusive_group(self, **_: Any) -> Any:
+        return self
 
 
 def commands_in(top: argparse.ArgumentParser) -> dict[str, argparse.ArgumentParser]:
@@ -140,7 +168,8 @@ def commands_in(top: argparse.ArgumentParser) -> dict[str, argparse.ArgumentPars
     return dict(found[0].choices)
 
 
-def parser() -> argparse.ArgumentParser:
+def parser(only: str | None = None) -> argparse.ArgumentParser:
+    """What reads command lines: all of them, or those with one command."""
     top = argparse.ArgumentParser(
         prog="embrix",
         description="A workbench for definitional interpreters of small teaching languages.",
@@ -152,6 +181,8 @@ def parser() -> argparse.ArgumentParser:
     commands_of = top.add_subparsers(title="commands", metavar="COMMAND")
 
     def add(name: str, where: str, text: str) -> argparse.ArgumentParser:
+        if only not in (None, name):
+            return _NotMeant()
         sub = commands_of.add_parser(name, help=text, description=text)
         sub.set_defaults(command=_command(where))
         sub.add_argument(

@@ -138,7 +138,7 @@ def _run_all(
     shared = Shared.begin(work, len(paths) * shares, workers, telling)
     try:
         findings = diagnostics(
-            session, paths, arguments.lanes or (), lessons=not arguments.suites
+            session, paths, arguments.lanes or (), lessons=not arguments.suites, warnings=False
         ).findings
         answers = [msgspec.convert(one, SuiteReport) for one in shared.wait()]
     except Lost as lost:

@@ -34,10 +34,15 @@ class AlignedPair(Struct, frozen=True):
     right: Stop | None
 
     @property
+    def alone(self) -> bool:
+        """Whether one of the walks has no such stop."""
+        return self.left is None or self.right is None
+
+    @property
     def parts(self) -> bool:
-        """Whether the walks differ here: one has no such stop, or it came to something else."""
+        """Whether both walks stop here and come to something else."""
         if self.left is None or self.right is None:
-            return True
+            return False
         results = self.left.result, self.right.result
         return None not in results and results[0] != results[1]
 
@@ -94,15 +99,13 @@ def aligned(one: Walk, other: Walk) -> list[AlignedPair]:
 
 
 def first_parting(rows: list[AlignedPair]) -> int:
-    """The number of the first row in which the walks differ in what happens inside: a row whose
-    result differs only because one inside it differs is not meant. -1 when there is none."""
+    """The number of the first row in which two walks of one style differ: where one has no such
+    stop, or where the result is another one and not only because something inside it differs. -1
+    when there is none."""
     for number, row in enumerate(rows):
-        if not row.parts:
-            continue
-        if row.left is None or row.right is None:
+        if row.alone:
             return number
-        inside = _inside(rows, number)
-        if not any(other.parts for other in inside):
+        if row.parts and not any(other.alone or other.parts for other in _inside(rows, number)):
             return number
     return -1
 

@@ -87,21 +87,17 @@ class Weights:
         self._missed: Counter[str] = Counter()
         self.asking: set[str] = set()
         """The forms with free names that fail where another one has not given the name anything."""
-        self._settled: dict[tuple[str, int, tuple[str, int], bool], Weighed] = {}
-        self.settled = False
-        """Whether nothing more will be learned."""
+        self._known: dict[tuple[str, int, tuple[str, int], bool], Weighed] = {}
+        """What has been weighed since something was learned last."""
 
     def slots(self, sort: str, depth: int, at: tuple[str, int], *, scoped: bool) -> Weighed:
         """The forms for a field, each as often as it is wanted: one that has mostly done harm
         there, beside others that have not, comes seldom. Names that are used, and binders, are
         wanted most; what ends a program early least."""
         key = (sort, depth, at, scoped)
-        if key in self._settled:
-            return self._settled[key]
-        found = self._weighed(sort, depth, at, scoped=scoped)
-        if self.settled:
-            self._settled[key] = found
-        return found
+        if key not in self._known:
+            self._known[key] = self._weighed(sort, depth, at, scoped=scoped)
+        return self._known[key]
 
     def share(self, pair: Pair) -> float:
         """How well something goes in a field, from 0 to 1; a half where nothing is known."""
@@ -149,6 +145,7 @@ class Weights:
     def learn(self, recorder: Recorder, lane: Lane) -> None:
         """A program has been run: what was evaluated to an end was good, what stands in the node at
         which it stopped was not. Parts that were never evaluated teach nothing."""
+        self._known.clear()
         seen = EvaluatedRun(recorder, lane.interpreter)
         for form, _, _ in seen.applications():
             self._applying[form.name] += 1
@@ -292,7 +289,6 @@ def learned(lane: Lane, sort: str, seed: int, underway: Callable[[], None]) -> W
         recorder = Recorder(LIMITS.calls)
         lane.machine.run(term, variant="traced", limits=LIMITS, recorder=recorder)
         weights.learn(recorder, lane)
-    weights.settled = True
     return weights
 
 

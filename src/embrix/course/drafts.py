@@ -12,11 +12,11 @@ import uuid
 from collections.abc import Iterator
 from pathlib import Path
 
-import platformdirs
 from msgspec import Struct
 
 from embrix.course.records import Damaged, Record, name_for, read_record, write_record
 from embrix.text.saving import alive
+from embrix.text.user_folders import state_folder
 
 OWNER = uuid.uuid4().hex[:12]
 """This workbench, among others that may be open."""
@@ -93,7 +93,7 @@ def drafts_below(folder: Path) -> Iterator[Draft]:
 
 
 def _folder() -> Path:
-    return Path(platformdirs.user_state_dir("embrix")) / "drafts"
+    return state_folder() / "drafts"
 
 
 def _full(program: Path) -> str:

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from pathlib import Path
 
-import platformdirs
 from msgspec import field
 
 from embrix.course.records import Record, name_for, read_record, write_record
+from embrix.text.user_folders import state_folder
 
 MOST_SUPPLIED, MOST_MARKED, LONGEST = 50, 50, 20_000
 """Programs whose supplies and marks are kept, and the characters of one that has marks."""
@@ -61,5 +61,5 @@ def remember(folder: Path, now: LastTime) -> None:
 
 
 def _file(folder: Path) -> Path:
-    folders = Path(platformdirs.user_state_dir("embrix")) / "courses"
+    folders = state_folder() / "courses"
     return folders / f"{name_for(str(folder.resolve()))}.json"

@@ -7,13 +7,11 @@ the user is asked again.
 
 from __future__ import annotations
 
-import hashlib
 from pathlib import Path
-
-import platformdirs
 
 from embrix.course.outside import Outside
 from embrix.course.records import Damaged, Record, alone, read_record, write_record
+from embrix.text.user_folders import config_folder
 
 
 class Allowed(Record):
@@ -24,7 +22,7 @@ class Allowed(Record):
 
 
 def _file() -> Path:
-    return Path(platformdirs.user_config_dir("embrix")) / "allowed.json"
+    return config_folder() / "allowed.json"
 
 
 def _known() -> dict[str, list[list[str]]]:
@@ -47,6 +45,8 @@ def _without_files(words: list[str]) -> list[str]:
 
 
 def _contents(folder: Path, outside: Outside) -> list[str]:
+    import hashlib
+
     found = []
     root = folder.resolve()
     for word in dict.fromkeys((*outside.command, *outside.steps)):

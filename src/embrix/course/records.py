@@ -4,7 +4,6 @@ changes them, and one that is damaged is reported and left as it is."""
 
 from __future__ import annotations
 
-import hashlib
 import json
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -12,10 +11,10 @@ from pathlib import Path
 from typing import TypeVar
 
 import msgspec
-import platformdirs
 
 from embrix.text.refusal import refusal
 from embrix.text.saving import save_text
+from embrix.text.user_folders import state_folder
 
 T = TypeVar("T")
 
@@ -55,6 +54,8 @@ def write_record(path: Path, record: Record) -> None:
 
 def name_for(path: str) -> str:
     """What stands for a path in the name of a file of our own."""
+    import hashlib
+
     return hashlib.sha256(path.encode("utf-8", "surrogateescape")).hexdigest()[:24]
 
 
@@ -64,7 +65,7 @@ def alone(path: Path) -> Iterator[None]:
     written. Raises OSError when another one holds it for too long."""
     import filelock  # seldom needed
 
-    folder = Path(platformdirs.user_state_dir("embrix")) / "locks"
+    folder = state_folder() / "locks"
     folder.mkdir(parents=True, exist_ok=True)
     lock = filelock.FileLock(folder / f"{name_for(str(path.resolve()))}.lock", timeout=WAITING)
     try:

@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from pathlib import Path
 
-import platformdirs
-
 from embrix.course.records import Damaged, Record, alone, name_for, read_record, write_record
 from embrix.text.saving import save_text
 from embrix.text.source import Unreadable, read_source
+from embrix.text.user_folders import state_folder
 
 MOST_BACK = 20
 """Texts of one file that can be gone back to."""
@@ -28,7 +27,7 @@ class Earlier(Record):
 
 def _record(path: Path) -> Path:
     name = name_for(str(path.resolve()))
-    return Path(platformdirs.user_state_dir("embrix")) / "before" / f"{name}.json"
+    return state_folder() / "before" / f"{name}.json"
 
 
 def _known(path: Path) -> list[tuple[str, str]]:

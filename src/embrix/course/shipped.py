@@ -2,14 +2,10 @@
 
 from __future__ import annotations
 
-import shutil
-import tempfile
 from pathlib import Path
 
-import platformdirs
-
 import embrix
-from embrix.text.saving import before, sweep
+from embrix.text.user_folders import data_folder
 
 
 def shipped_course() -> Path:
@@ -22,9 +18,14 @@ def writable_copy() -> Path:
 
     A copy that is there already is left as it is.
     """
-    target = Path(platformdirs.user_data_dir("embrix")) / "courses" / "lockside"
+    target = data_folder() / "courses" / "lockside"
     if (target / "course.toml").is_file():
         return target
+    import shutil  # nor write one
+    import tempfile
+
+    from embrix.text.saving import before, sweep
+
     target.parent.mkdir(parents=True, exist_ok=True)
     sweep(target)
     staging = Path(tempfile.mkdtemp(prefix=before(target), suffix="~", dir=target.parent))

@@ -21,6 +21,8 @@ from embrix.text.visible import visible
 ENDINGS = (".html", ".pdf", ".tex")
 CODE, WORDS, HEADS = FILES["mono"], FILES["serif"], FILES["serif bold"]
 """The typefaces of programs, of words, and of headings."""
+EVEN = 0.72
+"""What pictures that belong together are made smaller to at most, so that they are of one size."""
 SMALLEST, THICK = 0.4, 0.35
 """A picture that would be smaller than the first is turned if its height is so much of its width:
 what is turned takes most of a page."""
@@ -199,8 +201,11 @@ def _flowables(part: HandoutPart, width: float, height: float) -> Iterator[Any]:
         text = _program(part.text)
         yield Preformatted(text, style, maxLineLength=fitting, newLineChars="  ")
     elif part.kind == "picture":
+        # Pictures that belong together are of one size, as far as that can be read.
+        levels = [min(1.0, width / one.width, height / one.height) for one in part.pictures]
+        even = max(min(levels, default=1.0), EVEN)
         for scene in part.pictures:
-            yield _picture(scene, width, height)
+            yield _picture(scene, width, height, even)
             yield Spacer(1, 6)
     else:
         rows = [[Paragraph(*_cell(one, row=number, column=column))
@@ -262,13 +267,13 @@ def _program(text: str) -> str:
     return "\n".join(map(shown, visible(text, keep="\n").split("\n")))
 
 
-def _picture(scene: Scene, width: float, height: float) -> Any:
-    """A scene as something that takes its place on a page, made smaller where it has to be; turned
-    where it could hardly be read otherwise."""
+def _picture(scene: Scene, width: float, height: float, most: float = 1.0) -> Any:
+    """A scene as something that takes its place on a page, at `most` so large, made smaller where
+    it has to be; turned where it could hardly be read otherwise."""
     from reportlab.platypus import Flowable
 
-    level = min(1.0, width / scene.width, height / scene.height)
-    upright = min(1.0, height / scene.width, width / scene.height)
+    level = min(most, width / scene.width, height / scene.height)
+    upright = min(most, height / scene.width, width / scene.height)
     turned = level < SMALLEST and scene.height > THICK * scene.width and upright > level
     scale = upright if turned else level
 

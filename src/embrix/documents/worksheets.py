@@ -186,8 +186,8 @@ def _held(wish: WorksheetWish, walk: Walk, sheet: Worksheet, chance: random.Rand
         if step.store if store else step.bindings:
             fitting.append(number)
     if not fitting:
-        what = "a store" if store else "names"
-        raise NoExercise(f"{walk.lane.name} has no step with {what}: they are put into the term")
+        why = "has no store" if store else "has no step with names: they are put into the term"
+        raise NoExercise(f"{walk.lane.name} {why}")
     left = wish.gaps
     for number in sorted(_some_of(fitting, wish.gaps, chance)):
         if left <= 0:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import lru_cache
 
 from msgspec import Struct, field
@@ -21,6 +22,8 @@ from embrix.draw.scene import (
     Scene,
     Tile,
     beside,
+    centred,
+    in_rows,
     label,
     scene_of,
     wide,
@@ -31,6 +34,7 @@ from embrix.text.visible import visible
 from embrix.trace.walk import Walk
 
 GAP = 18.0
+ROW_GAP = 6.0
 PAGE = 1_100.0
 """The width in points that a derivation is kept to; larger ones go over several pages."""
 DEEPEST = 60
@@ -92,14 +96,17 @@ def derivation_of(
     return made[root][0]
 
 
-def derivation_block(root: Derivation) -> Tile:
-    """A derivation, its conclusion at the bottom."""
+def derivation_block(root: Derivation, broad: float = PAGE) -> Tile:
+    """A derivation, its conclusion at the bottom. Premises that take more room than there is beside
+    each other stand over one line in several rows."""
     order = [root]
     for node in order:
         order.extend(node.premises)
     made: dict[int, Tile] = {}
     for node in reversed(order):
-        made[id(node)] = rule_block(node, [made.pop(id(one)) for one in node.premises])
+        above = [made.pop(id(one)) for one in node.premises]
+        rows = [beside(row, GAP) for row in in_rows(above, lambda one: one.width, GAP, broad)]
+        made[id(node)] = rule_block(node, rows if len(rows) < 2 else [centred(rows, ROW_GAP)])
     return made[id(root)]
 
 
@@ -216,12 +223,12 @@ def draw_derivation(root: Derivation, title: str, broad: float = PAGE) -> Drawin
     texts: list[str] = []
     latex: list[str] = []
     for number, part in enumerate(divided(root, broad), 1):
-        scene = scene_of(derivation_block(part), title)
+        scene = scene_of(derivation_block(part, broad), title)
         if number > 1 or root.part:
             scene = _numbered(scene, number)
         scenes.append(scene)
         texts.append((f"part {number}\n" if number > 1 else "") + write_text(scene))
-        latex.append(derivation_latex(part))
+        latex.append(derivation_latex(part, broad))
     return Drawing(tuple(scenes), "\n".join(texts), "\n\n".join(latex))
 
 
@@ -231,18 +238,30 @@ def _numbered(scene: Scene, number: int) -> Scene:
     return Scene.of(scene.width, scene.height + LINE, (text, *moved.at(0, LINE)), scene.title)
 
 
-def derivation_latex(root: Derivation) -> str:
+def derivation_latex(root: Derivation, broad: float = PAGE) -> str:
     r"""A derivation with `\frac`s in display style, which every LaTeX has."""
-    made: dict[int, str] = {}
+    made: dict[int, tuple[str, float]] = {}
     order = [root]
     for node in order:
         order.extend(node.premises)
     for node in reversed(order):
         above = [made.pop(id(one)) for one in node.premises]
-        if folded_note(node):
-            above.append(rf"\text{{{in_text(folded_note(node))}}}")
-        made[id(node)] = rule_latex(above, in_math(node.conclusion), node.rule)
-    return "\\[\n" + made[id(root)] + "\n\\]"
+        if note := folded_note(node):
+            above.append((rf"\text{{{in_text(note)}}}", wide(note)))
+        rows = list(in_rows(above, lambda one: one[1], GAP, broad))
+        room = max((sum(one[1] + GAP for one in row) - GAP for row in rows), default=0.0)
+        text = rule_latex(stacked_latex([[one[0] for one in row] for row in rows]),
+                          in_math(node.conclusion), node.rule)  # fmt: skip
+        made[id(node)] = text, max(room, _wide(node.conclusion)) + wide(node.rule, SIZE * 0.75)
+    return "\\[\n" + made[id(root)][0] + "\n\\]"
+
+
+def stacked_latex(rows: Sequence[Sequence[str]]) -> list[str]:
+    """Rows of premises as LaTeX has them below each other."""
+    if len(rows) < 2:
+        return [text for row in rows for text in row]
+    lines = " \\\\ ".join(r" \qquad ".join(row) for row in rows)
+    return [rf"\begin{{array}}{{c}} {lines} \end{{array}}"]
 
 
 def rule_latex(premises: list[str], conclusion: str, name: str) -> str:

@@ -15,7 +15,7 @@ from embrix.brix.core import Function, Interpreter
 from embrix.brix.paths import inside
 from embrix.brix.pattern_parts import mentioned
 from embrix.draw.helpers import always_failing, openable
-from embrix.draw.rule_parts import Said, failed
+from embrix.draw.rule_parts import Said, components, failed
 from embrix.draw.rule_terms import term_of
 from embrix.draw.rule_texts import WORD, RulePath, RuleTexts, operand, renamed_words, when
 from embrix.terms.types import Tup, settle
@@ -207,27 +207,39 @@ class RuleArguments(RuleTexts):
 
     def _premise(
         self, judged: Function, args: Sequence[s.Expr], path: RulePath,
-        results: tuple[str, ...] = (),
+        results: tuple[str, ...] = (), *, many: bool = False,
     ) -> tuple[tuple[str, ...], RulePath]:  # fmt: skip
+        """What a judgement gives that is asked for, and the path with it; `many` where it takes
+        steps until none is left."""
         texts = []
         for arg in args:
             text, path = self._hoisted(arg, path)
             texts.append(text)
-        return self._asked(judged, texts, path, results)
+        return self._asked(judged, texts, path, results, many=many)
 
     def _asked(
-        self, judged: Function, args: Sequence[str], path: RulePath, results: tuple[str, ...] = ()
-    ) -> tuple[tuple[str, ...], RulePath]:
+        self, judged: Function, args: Sequence[str], path: RulePath, results: tuple[str, ...] = (),
+        *, many: bool = False,
+    ) -> tuple[tuple[str, ...], RulePath]:  # fmt: skip
         """The same of what the arguments have come to."""
         if not results:
-            parts = judged.judgement or ()
-            count = len({part for part in parts if isinstance(part, int) and part < 0})
-            kind = settle(judged.result)
-            if judged.name in self._plain and isinstance(kind, Tup):
-                count = len(kind.items)
-            results = self.fresh_results(judged, max(1, count))
-        premise = Said(judged, tuple(args), results)
+            plain = judged.name in self._plain
+            results = self.fresh_results(judged, components(judged, apart=plain))
+        premise = Said(judged, tuple(args), results, many)
         return results, replace(path, premises=(*path.premises, premise))
+
+    def _judgement_in(self, expr: object) -> tuple[Function, tuple[s.Expr, ...], bool] | None:
+        """The judgement that an expression asks for, with what it is about, and whether it takes
+        steps until none is left; None where it is another expression."""
+        match expr:
+            case s.Apply(s.Ref(name), args):
+                many = False
+            case s.Repeat(name, args):
+                many = True
+            case _:
+                return None
+        judged = self._judged(name)
+        return None if judged is None else (judged, args, many)
 
     def _asks(self, expr: s.Expr) -> bool:
         """Whether a judgement is asked for in an expression."""
@@ -261,9 +273,7 @@ class RuleArguments(RuleTexts):
     def _outermost(self, expr: object, *, always: bool = True) -> Iterator[s.Expr]:
         """The parts of an expression that are judgements asked for, or go several paths, in the
         order of the text; not what is in them. What is not `always` evaluated goes no paths."""
-        judged = isinstance(expr, s.Apply) and isinstance(expr.callee, s.Ref) and (
-            self._judged(expr.callee.name) is not None)  # fmt: skip
-        if judged or (always and self._branches(expr)):
+        if self._judgement_in(expr) is not None or (always and self._branches(expr)):
             yield expr  # type: ignore[misc]
             return
         if not isinstance(expr, s.Lambda):
@@ -303,9 +313,10 @@ class RuleArguments(RuleTexts):
         pieces: list[str] = []
         at = 0
         for call in calls:
-            judged = self._judged(call.callee.name)  # type: ignore[union-attr]
-            assert judged is not None
-            results, path = self._premise(judged, call.args, path)  # type: ignore[union-attr]
+            asked = self._judgement_in(call)
+            assert asked is not None
+            judged, args, many = asked
+            results, path = self._premise(judged, args, path, many=many)
             between = renamed_words(raw[at : call.span.start - begin], path.names)
             pieces += [between, results[0]]
             at = call.span.end - begin

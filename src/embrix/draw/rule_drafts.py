@@ -41,6 +41,29 @@ class JudgementTerms:
         whole = len(self.results) == 1 and k.RESULT in (function.judgement or ())
         return [kind] if whole or not isinstance(kind, Tup) else list(kind.items)
 
+    @property
+    def said_of(self) -> list[RuleTerm]:
+        """What it is about, as far as its template says that."""
+        template = self.said.function.judgement
+        return [term for number, term in enumerate(self.args)
+                if template is None or number in template]  # fmt: skip
+
+    @property
+    def given(self) -> list[RuleTerm]:
+        """What it gives, as far as its template says that."""
+        return [term for number, term in enumerate(self.results) if self._is_given(number)]
+
+    @property
+    def left_out(self) -> list[RuleTerm]:
+        """What it gives and its template does not say."""
+        return [term for number, term in enumerate(self.results) if not self._is_given(number)]
+
+    def _is_given(self, number: int) -> bool:
+        """Whether the template says one of its results."""
+        template = self.said.function.judgement
+        whole = template is None or len(self.results) == 1 or k.RESULT in template
+        return whole or k.RESULT - 1 - number in (template or ())
+
 
 class RuleDraft:
     """A rule on its way: its judgements and conditions as terms."""
@@ -72,20 +95,48 @@ class RuleDraft:
             yield from parts
         yield from self.conclusion.results
 
-    def seen(self) -> Iterator[RuleTerm]:
-        """The terms that are written: those in conditions, and of judgements what their templates
-        say."""
+    def written(self) -> list[RuleTerm]:
+        """The terms that are written, in the order in which they are read: of judgements what their
+        templates say and what is said behind them, and those in conditions."""
+        found = list(self.conclusion.said_of)
+        for one in self.premises:
+            found += [*one.said_of, *one.given]
+            for name, term in self.handed_on(one):
+                found += [RuleTerm("var", name), term]
+            found += self.giving(one)
         for _, parts in self.conditions:
-            yield from parts
-        for one in self.judged:
-            template = one.said.function.judgement
-            whole = template is None or len(one.results) == 1
-            for number, term in enumerate(one.args):
-                if template is None or number in template:
-                    yield term
-            for number, term in enumerate(one.results):
-                if whole or (template is not None and k.RESULT - 1 - number in template):
-                    yield term
+            found += parts
+        return [*found, *self.conclusion.given]
+
+    def _seen(self) -> set[str]:
+        """The texts of what judgements say by their templates, and of conditions."""
+        terms = [term for one in self.judged for term in (*one.said_of, *one.given)]
+        terms += [term for _, parts in self.conditions for term in parts]
+        return {part.text for term in terms for part in parts_within(term)}
+
+    def handed_on(self, premise: JudgementTerms) -> list[tuple[str, RuleTerm]]:
+        """What a premise is handed that its template does not say, by parameter, where it is
+        something else than what the conclusion has, and speaks of something that is said in the
+        rule."""
+        own, seen = self.conclusion.said.function.params, self._seen()
+        found = []
+        for number, name in premise.said.unsaid:
+            term = premise.args[number]
+            unchanged = term == RuleTerm("var", name) and name in own
+            whole = term.kind in ("raw", "const")
+            if not unchanged and (whole or any(
+                part.text in seen or part.text in own for part in parts_within(term)
+            )):  # fmt: skip
+                found.append((name, term))
+        return found
+
+    def giving(self, premise: JudgementTerms) -> list[RuleTerm]:
+        """What a premise gives that its template does not say, where the rule speaks of it."""
+        seen = self._seen() | {
+            part.text for one in self.premises for _, term in self.handed_on(one)
+            for part in parts_within(term)
+        }  # fmt: skip
+        return [one for one in premise.left_out if one.kind == "var" and one.text in seen]
 
     def change(self, change: Callable[[RuleTerm], RuleTerm | None]) -> None:
         """Put other parts everywhere in place of those for which something is given."""
@@ -229,6 +280,8 @@ def named(draft: RuleDraft) -> None:
     made: dict[RuleTerm, RuleTerm] = {}
 
     def name(term: RuleTerm, parent: bool = False) -> RuleTerm:
+        if term.kind == "fn":
+            return term  # nothing is worked out before it is called
         if parent and term.kind in ("op", "call", "if"):
             return made.setdefault(term, RuleTerm("var", f"{MADE}{len(made)}"))
         inside = term.kind == "make"

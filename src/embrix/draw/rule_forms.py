@@ -9,8 +9,9 @@ from fractions import Fraction
 from embrix.brix import core as k
 from embrix.brix.core import Interpreter
 from embrix.draw.rule_terms import RuleTerm
+from embrix.grammar.expanding import CLOSE, OPEN
 from embrix.grammar.printed import Part, Parts
-from embrix.grammar.printing import CLOSE, OPEN, Printer
+from embrix.grammar.printing import Printer
 from embrix.terms.node import FIELDS, NONE_NODE, SOME, Constructor, Node, Value, make_list
 from embrix.terms.types import Con, Type, settle
 
@@ -54,6 +55,12 @@ class ConcreteForms:
             return None
         text = text.replace(OPEN, "").replace(CLOSE, "")
         return _HOLE.sub(lambda found: holes[int(found[1] or int(found[2]) - FIRST)], text)
+
+    def anything(self, form: RuleTerm) -> RuleTerm:
+        """A form by its name, whatever stands in its parts."""
+        known = self._forms.get(form.text)
+        parts = (RuleTerm("any", "_"),) * (len(known.types) if known is not None else 0)
+        return RuleTerm("make", form.text, parts)
 
     def nests(self, term: RuleTerm) -> bool:
         """Whether a part is printed with the form that it stands in."""

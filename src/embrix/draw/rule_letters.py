@@ -12,9 +12,9 @@ import re
 from collections.abc import Iterable, Mapping, Sequence
 
 from embrix.brix.core import Function, Interpreter
-from embrix.draw.rule_terms import PRIME, RuleTerm, parts_within
+from embrix.draw.rule_terms import BOUND, PRIME, RuleTerm, parts_within
 from embrix.terms.node import Constructor
-from embrix.terms.types import BOOL, LOC, NAME, NUMBER, TEXT, Con, Tup, Type, settle
+from embrix.terms.types import BOOL, LOC, NAME, NUMBER, TEXT, Con, Fn, Tup, Type, settle
 
 LETTERS = {
     "Env": "Γ", "Store": "σ", "Loc": "l", "Number": "n", "Int": "n", "Bool": "b", "Text": "t",
@@ -64,6 +64,18 @@ class VariableTypes:
                 store = self.look(parts[0], None)
                 self.all(parts[1:], [t for t in (self._inside(store)[1],) if t is not None])
                 return Tup((LOC, store)) if store is not None else None
+            case "call" if term.text in ("fold", "map", "filter") and parts[-1].kind == "fn":
+                element = self._element(self.look(parts[0], None))
+                so_far = self.look(parts[1], wanted) if term.text == "fold" else None
+                given = [element] if so_far is None else [so_far, element]
+                for pattern, kind in zip(parts[-1].parts[:-1], given, strict=False):
+                    self.look(pattern, kind)
+                self.look(parts[-1].parts[-1], so_far)
+                return wanted if so_far is None else so_far
+            case "call" if term.text == "zip":
+                kinds = [self._element(self.look(part, None)) for part in parts]
+                items = tuple(kind for kind in kinds if kind is not None)
+                return Con("List", (Tup(items),)) if len(items) == len(kinds) else wanted
             case "call" if term.text == "substitute":
                 self.all(parts, [t for t in (wanted, NAME, wanted) if t is not None])
                 return wanted
@@ -79,19 +91,30 @@ class VariableTypes:
                 return kind
             case "tuple":
                 settled = settle(wanted) if wanted is not None else None
-                self.all(parts, settled.items if isinstance(settled, Tup) else ())
-                return wanted
+                wished = settled.items if isinstance(settled, Tup) else (None,) * len(parts)
+                kinds = [self.look(*pair) for pair in zip(parts, wished, strict=False)]
+                items = tuple(kind for kind in kinds if kind is not None)
+                return Tup(items) if wanted is None and len(items) == len(parts) else wanted
             case "list" | "rest":
                 settled = settle(wanted) if wanted is not None else None
-                item = settled.args[0] if isinstance(settled, Con) and settled.args else None
+                item = self._element(wanted)
                 for number, part in enumerate(parts):
                     last = term.kind == "rest" and number == len(parts) - 1
-                    self.look(part, wanted if last else item)
-                return wanted
+                    kind = self.look(part, wanted if last else item)
+                    item = kind if item is None and not last else item
+                return wanted or (Con("List", (item,)) if item is not None else None)
             case "op":
                 return self._operation(term)
             case "context":
                 return self.look(parts[0], wanted)
+            case "fn":
+                kind = settle(wanted) if wanted is not None else None
+                if isinstance(kind, Fn):
+                    self.all(parts, (*kind.params, kind.result))
+                    return wanted
+            case "let":
+                self.look(parts[0], self.look(parts[1], None))
+                return self.look(parts[2], wanted)
             case "if":
                 self.look(parts[0], BOOL)
                 return self.look(parts[1], wanted) or self.look(parts[2], wanted)
@@ -113,6 +136,11 @@ class VariableTypes:
         if term.text == "++":
             return TEXT
         return BOOL if term.text in ("<", ">", "<=", ">=") else NUMBER
+
+    def _element(self, kind: Type | None) -> Type | None:
+        """The type of the elements of a list."""
+        settled = settle(kind) if kind is not None else None
+        return settled.args[0] if isinstance(settled, Con) and settled.args else None
 
     def _inside(self, kind: Type | None) -> tuple[Type | None, Type | None]:
         """The types of the keys and of what is found in an environment, a store or a map."""
@@ -163,9 +191,9 @@ def _letter(name: str, kind: Type | None, known: Mapping[str, str]) -> str:
     own name without the number at its end."""
     settled = settle(kind) if kind is not None else None
     owner = settled.name if isinstance(settled, Con) else ""
-    if owner == "Name" and len(name) == 1 and known["Name"] == LETTERS["Name"]:
-        return name
-    own = "w" if " " in name else _ENDING.sub("", name)
+    if owner == "Name" and len(name.partition(BOUND)[0]) == 1 and known["Name"] == LETTERS["Name"]:
+        return name.partition(BOUND)[0]
+    own = "w" if " " in name else _ENDING.sub("", name.partition(BOUND)[0])
     return known.get(owner, own)
 
 

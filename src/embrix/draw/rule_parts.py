@@ -5,11 +5,13 @@ All parts are texts in the notation, with the names of the rule.
 
 from __future__ import annotations
 
+import re
 from typing import Literal, TypeAlias
 
 from msgspec import Struct
 
 from embrix.brix.core import RESULT, Function
+from embrix.terms.types import Tup, settle
 from embrix.text.source import Span
 
 ConditionKind: TypeAlias = Literal[
@@ -27,6 +29,7 @@ ConditionKind: TypeAlias = Literal[
 ]
 
 
+_ARROW = re.compile("[→⇒⟶⟹⇝↝]")
 ERROR = "error "
 """Before the name of an error in the place of a result."""
 
@@ -37,17 +40,21 @@ class Said(Struct, frozen=True):
     function: Function
     args: tuple[str, ...]
     results: tuple[str, ...]
+    many: bool = False
+    """Whether it takes steps until none is left."""
 
     @property
     def text(self) -> str:
-        """As its template says it; in the plainest form where it has none."""
+        """As its template says it; in the plainest form where it has none. A star stands behind the
+        sign of a step where it takes many."""
         function = self.function
         if function.judgement is None:
-            return f"{function.name}({', '.join(self.args)}) → {', '.join(self.results)}"
+            sign = "→*" if self.many else "→"
+            return f"{function.name}({', '.join(self.args)}) {sign} {', '.join(self.results)}"
         pieces: list[str] = []
         for part in function.judgement:
             if isinstance(part, str):
-                pieces.append(part)
+                pieces.append(_ARROW.sub(r"\g<0>*", part) if self.many else part)
             elif part >= 0:
                 pieces.append(self.args[part] if part < len(self.args) else function.params[part])
             elif failed(self.results):
@@ -119,6 +126,16 @@ class RuleParts(Struct, frozen=True):
     conditions: tuple[Condition, ...]
     conclusion: Said
     place: Span
+
+
+def components(function: Function, *, apart: bool = False) -> int:
+    """How many things a judgement gives that are named one by one: where its template does that, or
+    where they stay `apart` without one."""
+    kind = settle(function.result)
+    apart = apart or any(
+        isinstance(part, int) and part < RESULT for part in function.judgement or ()
+    )
+    return len(kind.items) if apart and isinstance(kind, Tup) else 1
 
 
 def failed(results: tuple[str, ...]) -> bool:

@@ -11,9 +11,9 @@ from collections.abc import Iterator, Sequence
 from msgspec.structs import replace
 
 from embrix.brix import syntax as s
-from embrix.brix.core import RESULT, Function
+from embrix.brix.core import Function
 from embrix.draw.rule_arguments import RuleArguments, chooses
-from embrix.draw.rule_parts import failed
+from embrix.draw.rule_parts import components, failed
 from embrix.draw.rule_texts import RulePath, when
 from embrix.text.source import Source, Span
 
@@ -166,18 +166,13 @@ class RuleFinder(RuleArguments):
     def _handed_on(self, path: RulePath) -> Iterator[RulePath]:
         """A path with a result for each component; one expression may give all of them: they get
         names then."""
-        count = 1 if path.inside else self._components()
+        count = 1 if path.inside else components(self._function)
         if count == 1 or len(path.result) > 1 or failed(path.result):
             yield path
             return
         names = self.fresh_results(self._function, count)
         given = when(path, "equal", f"({', '.join(names)})", path.result[0])
         yield replace(given, result=names)
-
-    def _components(self) -> int:
-        parts = self._function.judgement or ()
-        return max((RESULT - part for part in parts
-                    if isinstance(part, int) and part < RESULT), default=1)  # fmt: skip
 
     def _decided(self, choice: str) -> str:
         """How a choice is decided in this lane; nothing of one that is not declared."""
@@ -273,14 +268,14 @@ class RuleFinder(RuleArguments):
 
     def _bound(self, pattern: s.Pattern, value: s.Expr, path: RulePath) -> RulePath:
         """What is known after `let pattern = value`."""
-        if isinstance(value, s.Apply) and isinstance(value.callee, s.Ref):
-            judged = self._judged(value.callee.name)
-            if judged is not None:
-                items = pattern.items if isinstance(pattern, s.PTuple) else (pattern,)
-                after = self._named(path, pattern)
-                text = tuple(self._said(after, item) for item in items)
-                made = self._premise(judged, value.args, path, text)[1]
-                return replace(made, names=after.names)
+        asked = self._judgement_in(value)
+        if asked is not None:
+            judged, args, many = asked
+            items = pattern.items if isinstance(pattern, s.PTuple) else (pattern,)
+            after = self._named(path, pattern)
+            text = tuple(self._said(after, item) for item in items)
+            made = self._premise(judged, args, path, text, many=many)[1]
+            return replace(made, names=after.names)
         written_value, path = self._hoisted(value, path)
         path = self._named(path, pattern)
         return when(path, "equal", self._said(path, pattern), written_value)

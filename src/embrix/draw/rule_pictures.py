@@ -8,7 +8,7 @@ from functools import partial
 
 from msgspec.structs import replace
 
-from embrix.draw.derivations import GAP, Derivation, rule_block, rule_latex
+from embrix.draw.derivations import GAP, Derivation, rule_block, rule_latex, stacked_latex
 from embrix.draw.latex import in_math, in_text
 from embrix.draw.plain import write_text
 from embrix.draw.rules import InferenceRule
@@ -19,6 +19,7 @@ from embrix.draw.scene import (
     Tile,
     beside,
     centred,
+    in_rows,
     paged,
     text_block,
     wide,
@@ -42,7 +43,7 @@ def draw_rules(
         rows = list(_rows(_parts(rule, "code")))
         written = [[text for _, text in row] for row in rows]
         conclusion = in_math(rule.conclusion, letters=rule.paper)
-        latex.append("\\[\n" + rule_latex(_stacked(written), conclusion, rule.name) + "\n\\]")
+        latex.append("\\[\n" + rule_latex(stacked_latex(written), conclusion, rule.name) + "\n\\]")
 
     def on_pages(face: Face) -> list[Scene]:
         blocks = [_block(rule, face if rule.paper else "code") for rule in rules]
@@ -98,22 +99,4 @@ def _lines(text: str) -> list[str]:
 
 def _rows(parts: Sequence[tuple[Tile, str]]) -> Iterator[list[tuple[Tile, str]]]:
     """Parts in rows, as many in each as there is room for."""
-    row: list[tuple[Tile, str]] = []
-    used = 0.0
-    for part in parts:
-        more = part[0].width + (GAP if row else 0.0)
-        if row and used + more > BROAD:
-            yield row
-            row, used, more = [], 0.0, part[0].width
-        row.append(part)
-        used += more
-    if row:
-        yield row
-
-
-def _stacked(rows: Sequence[Sequence[str]]) -> list[str]:
-    """Rows of premises as LaTeX has them below each other."""
-    if len(rows) < 2:
-        return [text for row in rows for text in row]
-    lines = " \\\\ ".join(r" \qquad ".join(row) for row in rows)
-    return [rf"\begin{{array}}{{c}} {lines} \end{{array}}"]
+    return in_rows(parts, lambda part: part[0].width, GAP, BROAD)

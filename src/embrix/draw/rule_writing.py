@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Mapping, Sequence
 
+from msgspec.structs import replace
+
 from embrix.draw.rule_forms import ConcreteForms
 from embrix.draw.rule_parts import Condition
-from embrix.draw.rule_terms import PRIME, RuleTerm, parts_within
+from embrix.draw.rule_terms import BOUND, PRIME, RuleTerm, parts_within
 from embrix.draw.rule_texts import WORD
 
 _SIGNS = {"!=": "≠", "<=": "≤", ">=": "≥", "*": "·", "==": "=", "and": "∧", "or": "∨", "not": "¬"}
@@ -51,7 +53,14 @@ class RuleWriting:
             case "call" if term.text in self._contexts and len(parts) == 1:
                 return f"{term.text}[{self.text(parts[0])}]"
             case "call":
-                return f"{term.text}({', '.join(map(self.text, parts))})"
+                name = self._letters.get(term.text, term.text.partition(BOUND)[0])
+                return f"{name}({', '.join(map(self.text, parts))})"
+            case "fn":
+                params = map(self.text, parts[:-1])
+                return f"λ{', '.join(map(_closed, params))}. {self.text(parts[-1])}"
+            case "let":
+                pattern, value, body = map(self.text, parts)
+                return f"let {pattern} = {value} in {body}"
             case "at":
                 return f"{self.text(parts[0])}({self.text(parts[1])})"
             case "with":
@@ -82,7 +91,8 @@ class RuleWriting:
         """What is not to stand around what a context has inside."""
         for one in parts_within(term):
             if one.kind == "context":
-                yield from (f"{form.text} ∉ {_around(one)}" for form in one.parts[1:])
+                for form in map(self._forms.anything, one.parts[1:]):
+                    yield f"{self._form(form)} ∉ {_around(one)}"
 
     def condition(self, condition: Condition, terms: Sequence[RuleTerm]) -> Iterator[str]:
         """A condition, or the two that it comes to."""
@@ -90,6 +100,13 @@ class RuleWriting:
         match condition.kind:
             case "refuted" if first.kind == "op" and first.text in _OTHERWISE:
                 yield self.text(RuleTerm("op", _OTHERWISE[first.text], first.parts))
+            case "refuted" if (
+                first.kind == "op"
+                and first.text == "and"
+                and all(part.kind == "op" and part.text in _OTHERWISE for part in first.parts)
+            ):
+                refuted = [replace(part, text=_OTHERWISE[part.text]) for part in first.parts]
+                yield self.text(RuleTerm("op", "or", tuple(refuted)))
             case "refuted" if (first.kind, first.text) == ("op", "not"):
                 yield self.text(first.parts[0])
             case "refuted":

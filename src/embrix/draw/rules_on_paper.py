@@ -8,7 +8,7 @@ n = n₁ + n₂. Helpers that only take a value apart are seen through: where `n
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from itertools import count
 
 from msgspec.structs import replace
@@ -126,18 +126,16 @@ class _Paper:
                 _look(types, condition, terms)
         function = draft.conclusion.said.function
         letters = letters_of(
-            self._interpreter, types.of, draft.terms(), function, draft.conclusion.args
+            self._interpreter, types.of, draft.written(), function, draft.conclusion.args
         )
         around = {part.text for arg in draft.conclusion.args for part in parts_within(arg)
                   if part.kind == "context"}  # fmt: skip
         writing = RuleWriting(self._forms, letters, self._substituting, around)
         *premises, conclusion = (_said(one, writing) for one in draft.judged)
-        seen = {part.text for term in draft.seen() for part in parts_within(term)}
         premises = [
-            said + "".join(f"{', ' if number else ' where '}{text}" for number, text in enumerate(
-                _handed_on(one, draft.conclusion, seen, writing)))
+            said + _behind(draft, one, writing)
             for said, one in zip(premises, draft.premises, strict=True)
-        ]  # fmt: skip
+        ]
         beside = [text for term in draft.conclusion.args for text in writing.around(term)]
         beside += [text for one, parts in draft.conditions
                    for text in writing.condition(one, parts)]  # fmt: skip
@@ -178,20 +176,13 @@ def _said(judged: JudgementTerms, writing: RuleWriting) -> str:
     return replace(judged.said, args=args, results=results).text
 
 
-def _handed_on(
-    judged: JudgementTerms, conclusion: JudgementTerms, seen: Collection[str], writing: RuleWriting
-) -> Iterator[str]:
-    """What a premise is handed that its template does not say, where it is something else than what
-    the conclusion has, and speaks of something that is `seen` in the rule."""
-    own = conclusion.said.function.params
-    for number, name in judged.said.unsaid:
-        term = judged.args[number]
-        unchanged = term == RuleTerm("var", name) and name in own
-        whole = term.kind in ("raw", "const")
-        if not unchanged and (whole or any(
-            part.text in seen or part.text in own for part in parts_within(term)
-        )):  # fmt: skip
-            yield f"{writing.text(RuleTerm('var', name))} = {writing.text(term)}"
+def _behind(draft: RuleDraft, premise: JudgementTerms, writing: RuleWriting) -> str:
+    """What is said behind a premise: what its template leaves out."""
+    handed = [f"{writing.text(RuleTerm('var', name))} = {writing.text(term)}"
+              for name, term in draft.handed_on(premise)]  # fmt: skip
+    given = ", ".join(map(writing.text, draft.giving(premise)))
+    said = f" where {', '.join(handed)}" if handed else ""
+    return f"{said}{',' if said else ''} giving {given}" if given else said
 
 
 def _look(types: VariableTypes, condition: Condition, terms: Sequence[RuleTerm]) -> None:

@@ -6,8 +6,8 @@ every character without asking a font; how wide words and formulas are is asked 
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
-from typing import Literal, TypeAlias
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from typing import Literal, TypeAlias, TypeVar
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -191,12 +191,13 @@ def stacked(blocks: Iterable[Tile], gap: float = 0.0) -> Tile:
     return Tile(broad, at, tuple(items))
 
 
-def centred(blocks: Sequence[Tile]) -> Tile:
+def centred(blocks: Sequence[Tile], gap: float = 0.0) -> Tile:
     """Parts below each other, each in the middle."""
     broad = max(block.width for block in blocks)
     items: list[Piece] = []
     at = 0.0
-    for block in blocks:
+    for number, block in enumerate(blocks):
+        at += gap if number else 0.0
         items += block.at((broad - block.width) / 2, at)
         at += block.height
     return Tile(broad, at, tuple(items))
@@ -213,6 +214,26 @@ def beside(blocks: Iterable[Tile], gap: float) -> Tile:
         items += block.at(at, high - block.height)
         at += block.width
     return Tile(at, high, tuple(items))
+
+
+Part = TypeVar("Part")
+
+
+def in_rows(
+    parts: Iterable[Part], width: Callable[[Part], float], gap: float, broad: float
+) -> Iterator[list[Part]]:
+    """Parts in rows, as many in each as there is room for."""
+    row: list[Part] = []
+    used = 0.0
+    for part in parts:
+        more = width(part) + (gap if row else 0.0)
+        if row and used + more > broad:
+            yield row
+            row, used, more = [], 0.0, width(part)
+        row.append(part)
+        used += more
+    if row:
+        yield row
 
 
 def scene_of(block: Tile, title: str = "") -> Scene:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import lru_cache
+from typing import ClassVar
 
 from msgspec import Struct
 
@@ -22,6 +24,15 @@ class Piece(Struct, frozen=True):
     made: str = ""
     """`newline`, `indent` or `dedent` for a token that the layout of the text makes."""
 
+    @property
+    def first(self) -> Piece:
+        """The piece at its beginning, and at its end: itself."""
+        return self
+
+    last = first
+    left_out: ClassVar[tuple[LeftOut, ...]] = ()
+    count: ClassVar[int] = 1
+
 
 class Other(Struct, frozen=True):
     """What is left of a node that is no form of the grammar's language."""
@@ -36,6 +47,20 @@ class LeftOut(Struct, frozen=True):
     owner: int
 
 
+class Fragment(Struct, frozen=True):
+    """What a part of a term is written as: the text with its first and last pieces (none where
+    nothing is written), the greedy parts that were left out at its end, how many pieces it has and
+    how many levels."""
+
+    text: str
+    first: Piece | None
+    last: Piece | None
+    left_out: tuple[LeftOut, ...]
+    count: int
+    depth: int
+    made: ClassVar[str] = ""
+
+
 class Spacing:
     """What stands between the pieces of one grammar: where they would fuse, and where the usual
     habits of writing put a space."""
@@ -45,7 +70,7 @@ class Spacing:
         self._fuse = lru_cache(maxsize=4096)(self._fusing)
 
     def joined(
-        self, pieces: list[Piece], gaps: list[str], marks: list[int], whole: bool
+        self, pieces: Sequence[Piece | Fragment], gaps: list[str], marks: list[int], whole: bool
     ) -> Printed:
         """The pieces with what stands between them; line ends and indentation are carried out."""
         text: list[str] = []

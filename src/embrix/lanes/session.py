@@ -17,7 +17,6 @@ from embrix.course.interpreters import EachLanguage
 from embrix.course.load import Course, load_course
 from embrix.course.naming import plain_name, split_version
 from embrix.course.needed_files import Wanted
-from embrix.course.permission import is_allowed
 from embrix.grammar.parser import Parser
 from embrix.lanes.names import NoChoice, NoLane, NoVersion, interpreter_of
 from embrix.lanes.versions import unsaved_of
@@ -157,7 +156,8 @@ class Session:
         """The outside interpreters of a language that the user has allowed."""
         if not self.course.outside:
             return []
-        from embrix.lanes.outside_lane import OutsideLane  # seldom needed
+        from embrix.course.permission import is_allowed  # seldom needed
+        from embrix.lanes.outside_lane import OutsideLane
 
         parser = self.parser(language)
         folder = self.course.folder
@@ -169,6 +169,10 @@ class Session:
 
     def not_allowed(self, language: str) -> list[str]:
         """The outside interpreters of a language whose commands have not been allowed."""
+        if not self.course.outside:
+            return []
+        from embrix.course.permission import is_allowed
+
         return [
             one.name
             for one in self.course.outside

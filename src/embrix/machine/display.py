@@ -12,9 +12,10 @@ from typing import TypeAlias
 
 from embrix.brix import core as k
 from embrix.brix.core import Interpreter
+from embrix.grammar.expanding import CLOSE, OPEN
 from embrix.grammar.printed import Part, Parts
-from embrix.grammar.printing import CLOSE, OPEN, Printer
-from embrix.terms.keys import entries, members
+from embrix.grammar.printing import Printer
+from embrix.terms.keys import entries, locations, members
 from embrix.terms.made_functions import MadeFunction
 from embrix.terms.node import (
     CONS,
@@ -42,6 +43,10 @@ MOST_CHARACTERS = 2_000
 """Characters that a displayed value may take before it is cut off."""
 
 MOST_TERMS = 500
+MOST_HELD = 5_000
+MOST_WITHIN = 20
+"""Texts that are kept of what environments and stores hold, and how many may be made inside each
+other before what is further in is gone through with what is around it."""
 DEEPEST = 400
 """Levels of a term that are printed inside other text."""
 
@@ -68,18 +73,41 @@ class Display:
         most: int = MOST_CHARACTERS,
     ) -> None:
         self._interpreter = interpreter
+        self._forms = interpreter.language.signature.by_tag
         self._printer = printer
         self._shower = shower
         self._most = most
         self._terms: dict[int, tuple[Value, str]] = {}
         """The last terms that were printed, by identity: suspensions show the same ones often."""
+        self._wholes: dict[tuple[int, int | None], tuple[Value, str]] = {}
+        """The last environments and stores that were shown, by identity: neighbouring steps of a
+        run have the same ones."""
+        self._held: dict[int, tuple[Value, str]] = {}
+        """What these hold, in the same way."""
+        self._within = 0
+        """How many texts of what is held are being made inside each other."""
         self._plain: dict[tuple[object, ...], str] = {}
         """Values of plain parts (numbers, names) as they are shown, by their parts and the types of
         these: `True` equals 1."""
 
     def show(self, value: Value, most: int | None = None) -> str:
         """A value in its short form, as it appears inside other text; cut off after `most`."""
-        return self._collect(Part(value), most)
+        if not isinstance(value, tuple):
+            return self._collect(Part(value), most)
+        if value[0] not in HOLDING:
+            text = self._at_once(value)
+            if text is None or len(text) > (self._most if most is None else most):
+                return self._collect(Part(value), most)
+            return text
+        key = (id(value), most)
+        known = self._wholes.get(key)
+        if known is not None:
+            return known[1]
+        if len(self._wholes) >= MOST_TERMS:
+            self._wholes.clear()
+        text = self._collect(Part(value), most)
+        self._wholes[key] = (value, text)
+        return text
 
     def outcome(self, value: Value) -> str:
         """A value standing alone: a single leaf needs no marks around it."""
@@ -116,12 +144,21 @@ class Display:
             yield from self._frames(value)
         elif tag in BUILT_IN:
             yield from self._built_in(value, built=False)
-        elif tag in self._interpreter.language.signature.by_tag:
+        elif tag in self._forms:
             yield self._term(value)
         elif tag in self._interpreter.shown:
             yield from self._shown(tag, value[FIELDS:])
         else:
             yield from self._structure(value)
+
+    def _at_once(self, value: Node) -> str | None:
+        """The text of a term, or of a value of plain parts that has been shown before; None for all
+        others."""
+        tag = value[0]
+        if tag in self._forms:
+            return self._term(value)
+        fields = value[FIELDS:]
+        return self._plain.get((tag, *fields, *map(type, fields))) if _has_plain(fields) else None
 
     def _collect(self, part: Part, most: int | None = None) -> str:
         """The text of a value, cut off where it gets too long."""
@@ -146,8 +183,7 @@ class Display:
 
     def _shown(self, tag: int, fields: tuple[Value, ...]) -> Parts:
         """A value as its definition shows it."""
-        # Not of floats: -0.0 equals 0.0 and is shown otherwise.
-        plain = all(isinstance(part, int | str | Fraction) for part in fields)
+        plain = _has_plain(fields)
         key = (tag, *fields, *map(type, fields))
         if plain and key in self._plain:
             yield self._plain[key]
@@ -202,7 +238,24 @@ class Display:
         pairs = list(_visible(value))
         if not pairs:
             yield "↻" if value[0] == ITSELF else "∅"
-        yield from _row((f"{name} = ", Part(bound)) for name, bound in reversed(pairs))
+        yield from _row((f"{name} = ", self._inner(bound)) for name, bound in reversed(pairs))
+
+    def _inner(self, value: Value) -> str | Part:
+        """What an environment or a store holds: its text, which is made once."""
+        if not isinstance(value, tuple) or self._within >= MOST_WITHIN:
+            return Part(value)
+        known = self._held.get(id(value))
+        if known is not None:
+            return known[1]
+        self._within += 1
+        try:
+            text = self._collect(Part(value))
+        finally:
+            self._within -= 1
+        if len(self._held) >= MOST_HELD:
+            self._held.clear()
+        self._held[id(value)] = (value, text)
+        return text
 
     def _leaf(self, value: Value, *, built: bool) -> Parts:
         if isinstance(value, frozenset):
@@ -231,16 +284,26 @@ class Display:
 
     def _entries(self, value: Value, *, built: bool) -> Parts:
         """A store or map: what is at each key, in the order of the keys."""
-        at = "@" if value[0] == STORE else ""
-        found = entries(value)
-        if not found:
+        if not value[FIELDS]:
             yield "∅"
+        if value[0] != STORE:
+            yield from _row((Part(key, built=built), " ↦ ", Part(held, built=built))
+                            for key, held in entries(value))  # fmt: skip
+            return
         yield from _row(
-            (at, Part(key, built=built), " ↦ ", Part(held, built=built)) for key, held in found
+            (f"@{number} ↦ ", Part(held, built=True) if built else self._inner(held))
+            for number, held in locations(value)
         )
 
 
+HOLDING = (FRAME, KNOT, STORE)
 BUILT_IN = (STORE, MAP, TUPLE, NIL, CONS, NONE, SOME, LOCATION)
+
+
+def _has_plain(fields: tuple[Value, ...]) -> bool:
+    """Whether parts are no floats, of which -0.0 equals 0.0 and is shown otherwise, and nothing
+    that has parts itself."""
+    return all(isinstance(part, int | str | Fraction) for part in fields)
 
 
 def _visible(environment: Value) -> Iterator[tuple[str, Value]]:

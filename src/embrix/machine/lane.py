@@ -17,9 +17,10 @@ from embrix.machine.exploring import MOST_RUNS, Explored, Reached, explore
 from embrix.machine.limits import Limits
 from embrix.machine.marks import Marks
 from embrix.machine.outcome import Outcome, Result
-from embrix.machine.recorder import Recorder, Window
+from embrix.machine.recorder import Recorder
 from embrix.machine.run import Machine
 from embrix.machine.unit import Variant
+from embrix.machine.window import Window
 from embrix.machine.written_terms import TermParser
 from embrix.terms.binding import free_names, substitute
 from embrix.terms.node import Node, Place, Value, without_places
@@ -226,7 +227,9 @@ class Lane:
             return Traced(result, term, recorder, None, again)
         recorder.events.pop()  # what began there was not let happen
         last = Window(None, LAST, Marks(self.interpreter))
-        return Traced(again(last), term, recorder, last, again)
+        result = again(last)
+        last.trim()
+        return Traced(result, term, recorder, last, again)
 
     @cached_property
     def several(self) -> bool:

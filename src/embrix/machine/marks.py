@@ -30,6 +30,9 @@ class Marks:
         self._relation = relation
         self._looking = places_by_number(interpreter)
         self._roles = roles_by_tag(interpreter)
+        own = () if self._step < 0 else (self._step,)
+        self.wanted = frozenset((*own, *self._looking))
+        """The functions whose judgements are marked, by number."""
         self._kept = 0
         self.begun = array("q")
         """The event at which each step of a reduction sequence begins."""

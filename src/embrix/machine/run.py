@@ -6,7 +6,7 @@ import logging
 from collections.abc import Callable, Hashable, Iterator, Sequence
 from contextlib import contextmanager, suppress
 from functools import cached_property, partial
-from typing import Any, Literal, TypeAlias
+from typing import TYPE_CHECKING, Any, Literal, TypeAlias
 from weakref import WeakKeyDictionary
 
 from msgspec.structs import replace
@@ -23,14 +23,7 @@ from embrix.machine.limits import Limits
 from embrix.machine.one_run import OneRun, Watch, came_to
 from embrix.machine.outcome import Result, Shown
 from embrix.machine.recorder import NOT_LEFT, Recorder
-from embrix.machine.residual.knowledge import NotResidual
-from embrix.machine.residual.residual_run import (
-    HandedBack,
-    ResidualProgram,
-    Surroundings,
-    may_be_specialised,
-    specialise,
-)
+from embrix.machine.residual.specialisable import may_be_specialised
 from embrix.machine.unit import Variant, substituters
 from embrix.terms.node import (
     FIELDS,
@@ -44,6 +37,9 @@ from embrix.terms.node import (
     tuple_of,
 )
 from embrix.text.visible import cut
+
+if TYPE_CHECKING:
+    from embrix.machine.residual.residual_run import ResidualProgram, Surroundings
 
 _FURTHER = {
     "allocations": "allocated", "reads": "read", "writes": "written", "suspensions made": "made",
@@ -199,6 +195,8 @@ class Machine:
         if specialisable and self._may_be_specialised:
             left = self.residual(term, tuple(name for name, _ in given))
             if left is not None:
+                from embrix.machine.residual.residual_run import Surroundings
+
                 values = [value for _, value in given]
                 around = Surroundings(limits, self.display, given_input, values)
                 again = partial(
@@ -223,6 +221,10 @@ class Machine:
         specialised; it is remembered for a while."""
         known = self._residuals.get((id(term), names))
         if known is None:
+            # Most runs are over before.
+            from embrix.machine.residual.knowledge import NotResidual
+            from embrix.machine.residual.residual_run import specialise
+
             if len(self._residuals) >= MOST_RESIDUAL:
                 self._residuals.clear()
             try:
@@ -241,6 +243,8 @@ class Machine:
         stopped: list[bool], on_start: Callable[[Callable[[], None]], None] | None,
     ) -> Result | None:  # fmt: skip
         """What a residual program comes to; None where that is for the interpreter to say."""
+        from embrix.machine.residual.residual_run import HandedBack
+
         if on_start is not None:
 
             def stop() -> None:

@@ -16,11 +16,11 @@ from functools import lru_cache
 from pathlib import Path
 from typing import Any, TypeAlias
 
-import platformdirs
 from msgspec import Struct
 
 from embrix.messages.replies_on_suites import SuiteReport
 from embrix.text.refusal import refusal
+from embrix.text.user_folders import data_folder
 
 VERSION = 1
 MOST_SECONDS = 250_000_000_000
@@ -64,7 +64,7 @@ class Unkept(Exception):
 
 
 def history_file() -> Path:
-    return Path(platformdirs.user_data_dir("embrix")) / "history.sqlite3"
+    return data_folder() / "history.sqlite3"
 
 
 def fingerprint(texts: Mapping[str, str]) -> str:

@@ -7,7 +7,7 @@ count, and not-a-number equals itself.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from functools import total_ordering
 from typing import TypeAlias
 
@@ -16,6 +16,7 @@ from embrix.terms.node import FIELDS, FRAME, KNOT, MAP, STORE, Value
 Flat: TypeAlias = tuple[tuple[int, Value], ...]
 
 _NOT_A_NUMBER = float("nan")
+_MISSING = object()
 _TRUTH, _NUMBER, _NO_NUMBER, _TEXT, _NODE, _SET, _FUNCTION = range(7)
 
 METERED = 256
@@ -71,6 +72,19 @@ def entries(container: Value) -> list[tuple[Value, Value]]:
     """Keys and values of a store or map in the order of the keys."""
     pairs = sorted(container[FIELDS].items(), key=lambda pair: key_order(pair[0]))
     return [(kept(key), value) for key, value in pairs]
+
+
+def locations(store: Value) -> Iterator[tuple[int, Value]]:
+    """The locations of a store and what they hold, in their order. They are numbered from 0 on, so
+    that only where some are missing anything has to be sorted."""
+    held = store[FIELDS]
+    for number in range(len(held)):
+        value = held.get(number, _MISSING)
+        if value is _MISSING:
+            yield from sorted((one for one in held.items() if one[0] > number),
+                              key=lambda pair: pair[0])  # fmt: skip
+            return
+        yield number, value
 
 
 def _leaf(value: Value) -> tuple[int, Value]:

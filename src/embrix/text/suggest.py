@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
-import difflib
 from collections.abc import Iterable
 
 
 def nearest(word: str, known: Iterable[str]) -> str | None:
     """The known word that `word` most likely stands for, or None."""
-    found = difflib.get_close_matches(word[:80], list(known), n=1, cutoff=0.6)
+    words = list(known)
+    if word in words:
+        return word
+    import difflib  # most words are known
+
+    found = difflib.get_close_matches(word[:80], words, n=1, cutoff=0.6)
     return found[0] if found else None
 
 

@@ -3,9 +3,11 @@ there already around it."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Literal, TypeAlias
 
-from embrix.machine.recorder import CHILDREN, NOT_LEFT, Recorder
+from embrix.machine.recorder import NOT_LEFT, Recorder
+from embrix.machine.window import CHILDREN
 from embrix.terms.node import FIELDS, FRAME, KNOT, LOCATION, STORE, TUPLE, Node, Value, bindings
 
 Origin: TypeAlias = Literal["fresh", "captured", "around"]
@@ -51,7 +53,7 @@ def origins(
 def _before(recorder: Recorder, parent: int, instance: int) -> list[Value]:
     """The results of the last judgements that the same one has called before."""
     found: list[Value] = []
-    kept = recorder.parents if isinstance(recorder.parents, dict) else None
+    kept = recorder.parents if isinstance(recorder.parents, Mapping) else None
     for other in range(instance - 1, max(parent, instance - MOST_SCANNED), -1):
         if kept is not None and other not in kept:
             continue

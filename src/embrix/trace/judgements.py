@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from embrix.brix.core import CorePattern, Function, Named, Shape
 from embrix.machine.lane import Lane, Traced
-from embrix.machine.recorder import NOT_LEFT, Recorder, Window
+from embrix.machine.recorder import NOT_LEFT, Recorder
+from embrix.machine.sweep import Sweep
+from embrix.machine.window import Window
 from embrix.terms.keys import entries
 from embrix.terms.node import FIELDS, MAP, Node, Value, bindings
 from embrix.terms.types import Con, Tup, Type, settle
@@ -20,6 +22,9 @@ MOST_BINDINGS = 60
 AGAIN, BEFORE = 200_000, 50_000
 """Events that are recorded when a part of a run is carried out again, and how many of them lie
 before the one that is looked for."""
+
+PART = 50_000
+"""Events that are looked at together where all of a run are gone through."""
 
 KEPT_AGAIN = 2
 """Such parts that are kept."""
@@ -60,6 +65,33 @@ class RecordedJudgements:
         self._views = [*self._views[:kept], *self._views[kept:][-KEPT_AGAIN + 1 :], view]
         self._recorder = window
         return view
+
+    def view_of(self, number: int) -> RecordView:
+        """A record that has an event."""
+        return self._turn_to(number)
+
+    def at_hand(self, number: int) -> bool:
+        """Whether an event is in a record that stays: one of the first, or of the last."""
+        stay = self._views[: 2 if self.traced.last is not None else 1]
+        return any(view.first <= number < view.first + len(view.recorder.events) for view in stay)
+
+    def sweep(self, first: int, seen: Callable[[range], bool]) -> None:
+        """Carry the run out once more and look at all events from one on, part by part: `seen` is
+        told the numbers of those that are in the record then, and says whether that is enough."""
+        assert self.traced.again is not None
+
+        def part(record: Sweep) -> bool:
+            view = RecordView(record, record.begin)
+            self._views.append(view)
+            try:
+                return seen(range(record.begin, record.begin + len(record.events)))
+            finally:
+                self._views.remove(view)
+                self._recorder = self.traced.recorder
+
+        record = Sweep(first, PART, part)
+        self.traced.again(record)
+        record.end()
 
     def raw(self, number: int) -> tuple[Recorder, int, bool]:
         """The record that has an event, the judgement, and whether it is left. Not for terms."""

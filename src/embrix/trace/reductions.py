@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from bisect import bisect_left
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from embrix.brix.core import Function
 from embrix.machine.configuration import state, state_after
@@ -45,7 +45,7 @@ class Reductions:
             return self._traced.term
         recorder = self._traced.last or self._traced.recorder
         numbered = recorder.results
-        if isinstance(numbered, dict) and self.taken[-1] not in numbered:
+        if isinstance(numbered, Mapping) and self.taken[-1] not in numbered:
             return None
         result: Value = numbered[self.taken[-1]]
         if result is NOT_LEFT:

@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
+from functools import partial
 from typing import Literal, TypeAlias
 
+from embrix.brix.core import Function
 from embrix.machine.recorder import Recorder
 from embrix.terms.node import EMPTY, FIELDS, FRAME, KNOT, Value
 from embrix.terms.types import Con, settle
+from embrix.text.source import Span
 from embrix.text.typed_number import typed_number
+from embrix.trace.value_changes import NOTHING, ValueChanges
 from embrix.trace.walk import Walk
+from embrix.trace.walk_steps import RecordView
 
 Kind: TypeAlias = Literal[
     "text", "lookup", "output", "end", "name", "location", "over", "out", "clause",
@@ -28,8 +33,8 @@ KINDS: dict[Kind, str] = {
 }
 
 Progress: TypeAlias = Callable[[int], None]
-EVERY = 2_000
-"""Steps between two calls of the progress."""
+EVERY, AT_ONCE = 2_000, 50_000
+"""Steps between two calls of the progress, and those that are looked at without one."""
 
 
 def seek(
@@ -41,17 +46,96 @@ def seek(
         last = len(walk) - 1
         return last if start != last else None
     if kind in ("over", "out"):
-        return _structural(walk, kind, start, forward)
-    test = _TESTS[kind](walk, what, forward)
+        return _structural(walk, kind, start, forward, progress)
     numbers = range(start + 1, len(walk)) if forward else range(start - 1, -1, -1)
-    if kind in ("name", "location"):
+    if kind == "output":
+        outputs = [one for one in walk.output_steps() if one in numbers]
+        return min(outputs, key=lambda one: abs(one - start), default=None)
+    test = _TESTS[kind](walk, what, forward)
+    if isinstance(test, ValueChanges):
         test(start)  # what it is now
-    for looked, number in enumerate(numbers):
-        if progress is not None and looked % EVERY == 0:
-            progress(looked)
-        if test(number):
-            return number
+    return _first(walk, numbers, test, progress)
+
+
+def _first(walk: Walk, numbers: range, test: Test, progress: Progress | None) -> int | None:
+    """The first of some numbers, which go up or down, at which a test holds. What is not recorded
+    is gone through in one further run, from its first step on."""
+    apart = walk.cut > 0 and walk.relation is None
+    at = 0
+    while at < len(numbers):
+        number = numbers[at]
+        if progress is not None and at % EVERY == 0:
+            progress(at)
+        if not apart or walk.at_hand(number) or number == len(walk) - 1:
+            if isinstance(test, EventTest) and number < _events(walk):
+                found, count = _in_view(walk.view_of(number), numbers[at:], test)
+                if found is not None:
+                    return found
+                at += count
+                continue
+            if test(number):
+                return number
+            at += 1
+            continue
+        so_far = partial(_further, progress, at)
+        found, end = _in_gap(walk, number, test, up=numbers.step > 0, progress=so_far)
+        if found is not None:
+            return found if found in numbers else None
+        at = abs(end - numbers[0])
     return None
+
+
+def _in_view(view: RecordView, numbers: range, test: EventTest) -> tuple[int | None, int]:
+    """The first of some numbers that a record has at which a test holds, and how many of them were
+    looked at: those up to the first that the record has not."""
+    recorder, events, first = view.recorder, view.recorder.events, view.first
+    end = first + len(events)
+    count = end - numbers[0] if numbers.step > 0 else numbers[0] - first + 1
+    numbers = numbers[: min(count, AT_ONCE)]
+    holds = test.holds
+    for number in numbers:
+        event = events[number - first]
+        if holds(recorder, ~event, True) if event < 0 else holds(recorder, event, False):
+            return number, len(numbers)
+    return None, len(numbers)
+
+
+def _further(progress: Progress | None, before: int, looked: int) -> None:
+    if progress is not None:
+        progress(before + looked)
+
+
+def _in_gap(
+    walk: Walk, number: int, test: Test, *, up: bool, progress: Progress
+) -> tuple[int | None, int]:
+    """The first step from one on at which a test holds, up or down to the next that is recorded,
+    and the number of that one."""
+    assert walk.traced.last is not None
+    end = walk.traced.last.begin if up else walk.cut - 1
+    first, last = (number, end - 1) if up else (end + 1, number)
+    found: int | None = None
+    ahead = test.ahead() if isinstance(test, ValueChanges) and not up else None
+
+    def seen(numbers: range) -> bool:
+        nonlocal found
+        progress(abs(numbers[0] - number))
+        here = range(max(first, numbers[0]), min(last, numbers[-1]) + 1)
+        if isinstance(test, EventTest) and here:
+            way = here if up else here[::-1]
+            hit, _ = _in_view(walk.view_of(here[0]), way, test)
+            found = found if hit is None else hit
+            return (up and hit is not None) or numbers[-1] >= last
+        for one in here:
+            if ahead is not None:
+                ahead.step(one)
+            elif test(one):
+                found = one
+                if up:
+                    return True
+        return numbers[-1] >= last
+
+    walk.sweep(first, seen)
+    return (found if ahead is None else ahead.end()), end
 
 
 def _events(walk: Walk) -> int:
@@ -62,7 +146,9 @@ def _events(walk: Walk) -> int:
 # ---------------------------------------------------------------------- in the tree of judgements
 
 
-def _structural(walk: Walk, kind: Kind, start: int, forward: bool) -> int | None:
+def _structural(
+    walk: Walk, kind: Kind, start: int, forward: bool, progress: Progress | None
+) -> int | None:
     """Over a judgement, or out of the one around it. In a reduction sequence: the next term."""
     if walk.relation is not None:
         number = start + (1 if forward else -1)
@@ -77,16 +163,32 @@ def _structural(walk: Walk, kind: Kind, start: int, forward: bool) -> int | None
     elif left == forward:
         number = start + (1 if forward else -1)
         return number if 0 <= number < len(walk) else None
-    for number in range(start + 1, _events(walk)) if forward else range(start - 1, -1, -1):
-        _, other, leaves = walk.raw(number)
-        if other == instance and leaves == forward:
-            return number
-    return None
+
+    def holds(_: Recorder, other: int, leaves: bool) -> bool:
+        return other == instance and leaves == forward
+
+    numbers = range(start + 1, _events(walk)) if forward else range(start - 1, -1, -1)
+    return _first(walk, numbers, EventTest(walk, holds), progress)
 
 
 # ---------------------------------------------------------------------- what happens
 
 Test: TypeAlias = Callable[[int], bool]
+
+
+class EventTest:
+    """A test of what an event of a record says: the judgement, and whether it is left."""
+
+    def __init__(
+        self, walk: Walk, holds: Callable[[Recorder, int, bool], bool], end: Test | None = None
+    ) -> None:
+        """`end` tests the last step, which is no event."""
+        self._walk, self.holds, self._end = walk, holds, end
+
+    def __call__(self, number: int) -> bool:
+        if number >= _events(self._walk):
+            return self._end is not None and self._end(number)
+        return self.holds(*self._walk.raw(number))
 
 
 def _text(walk: Walk, what: str, _forward: bool) -> Test:
@@ -104,63 +206,42 @@ def _lookup(walk: Walk, what: str, _forward: bool) -> Test:
             return False
         return not what or any(subject[FIELDS + index] == what for index in form.uses)
 
-    def test(number: int) -> bool:
-        if walk.relation is not None:
-            return uses(walk.redex(number))
-        if number >= _events(walk):
-            return False
-        _, instance, left = walk.raw(number)
-        return not left and uses(walk.subject(instance))
+    if walk.relation is not None:
+        return lambda number: uses(walk.redex(number))
+    subjects = [one.subject for one in walk.lane.interpreter.functions.values()]
 
-    return test
+    def holds(recorder: Recorder, instance: int, left: bool) -> bool:
+        subject = None if left else subjects[recorder.functions[instance]]
+        return subject is not None and uses(recorder.arguments[instance][subject])
 
-
-def _output(walk: Walk, _what: str, _forward: bool) -> Test:
-    places = set(walk.output_steps())
-    return lambda number: number in places
+    return EventTest(walk, holds)
 
 
-def _environments(walk: Walk, recorder: Recorder, instance: int) -> Iterator[Value]:
-    function = walk.function_of(instance)
-    for kind, value in zip(function.types, recorder.arguments[instance], strict=True):
-        settled = settle(kind)
-        if isinstance(settled, Con) and settled.name == "Env":
-            yield value
-
-
-_NOTHING = object()
-
-
-def _changes(find: Callable[[int], Value]) -> Test:
-    """Whether what is found is not what was found last; where nothing is found nothing changes."""
-    last: Value = _NOTHING
-
-    def test(number: int) -> bool:
-        nonlocal last
-        found = find(number)
-        if found is _NOTHING:
-            return False
-        before, last = last, found
-        return before is not _NOTHING and before is not found and before != found
-
-    return test
+def _environments(function: Function) -> tuple[int, ...]:
+    """Which arguments of a function are environments."""
+    kinds = [settle(kind) for kind in function.types]
+    return tuple(number for number, kind in enumerate(kinds)
+                 if isinstance(kind, Con) and kind.name == "Env")  # fmt: skip
 
 
 def _name(walk: Walk, what: str, _forward: bool) -> Test:
+    places = [_environments(one) for one in walk.lane.interpreter.functions.values()]
+
     def find(number: int) -> Value:
         if number >= _events(walk):
-            return _NOTHING
+            return NOTHING
         recorder, instance, _ = walk.raw(number)
-        for environment in _environments(walk, recorder, instance):
-            frame = environment
+        arguments = recorder.arguments[instance]
+        for place in places[recorder.functions[instance]]:
+            frame = arguments[place]
             while frame[0] in (FRAME, KNOT):
                 if frame[FIELDS] == what:
                     return frame[FIELDS + 1]
                 frame = frame[FIELDS + 2]
             assert frame[0] == EMPTY
-        return _NOTHING
+        return NOTHING
 
-    return _changes(find)
+    return ValueChanges(find)
 
 
 def _location(walk: Walk, what: str, _forward: bool) -> Test:
@@ -168,9 +249,9 @@ def _location(walk: Walk, what: str, _forward: bool) -> Test:
 
     def find(number: int) -> Value:
         store = walk.store_at(number)
-        return _NOTHING if store is None else store[FIELDS].get(wanted, _NOTHING)
+        return NOTHING if store is None else store[FIELDS].get(wanted, NOTHING)
 
-    return _changes(find)
+    return ValueChanges(find)
 
 
 def _clause(walk: Walk, what: str, _forward: bool) -> Test:
@@ -178,21 +259,33 @@ def _clause(walk: Walk, what: str, _forward: bool) -> Test:
     file, _, line = what.rpartition(":")
     wanted = typed_number(line)
 
-    def test(number: int) -> bool:
-        step = walk.step(number)
-        if step.clause is None or step.kind == "leave":
+    def fits(clause: Span | None) -> bool:
+        if clause is None or wanted is None:
             return False
-        source = step.clause.source or walk.lane.interpreter.source
+        source = clause.source or walk.lane.interpreter.source
         if file and source.name != file:
             return False
-        first, _ = source.position(step.clause.start)
-        last, _ = source.position(step.clause.end)
-        return wanted is not None and first <= wanted <= last
+        first, _ = source.position(clause.start)
+        last, _ = source.position(clause.end)
+        return first <= wanted <= last
 
-    return test
+    def test(number: int) -> bool:
+        return fits(walk.clause_at(number))
+
+    if walk.relation is not None:
+        return test
+    functions = walk.lane.interpreter.functions.values()
+    fitting = {(number, at) for number, function in enumerate(functions)
+               for at, clause in enumerate(function.clauses) if fits(clause.span)}  # fmt: skip
+
+    def holds(recorder: Recorder, instance: int, left: bool) -> bool:
+        if left or not fitting:
+            return False
+        return (recorder.functions[instance], recorder.clauses[instance]) in fitting
+
+    return EventTest(walk, holds, test)
 
 
 _TESTS: dict[str, Callable[[Walk, str, bool], Test]] = {
-    "text": _text, "lookup": _lookup, "output": _output, "name": _name, "location": _location,
-    "clause": _clause,
+    "text": _text, "lookup": _lookup, "name": _name, "location": _location, "clause": _clause,
 }  # fmt: skip

@@ -28,7 +28,7 @@ class Waiting:
         self._forced: dict[int, int] = {}
         reused: dict[int, list[int]] = {}
         columns = recorder.functions
-        numbered = columns.items() if isinstance(columns, dict) else enumerate(columns)
+        numbered = columns.items() if isinstance(columns, Mapping) else enumerate(columns)
         for instance, function in numbered if looking else ():
             where = looking.get(function)
             if where is None:

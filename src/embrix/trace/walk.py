@@ -9,7 +9,7 @@ when they are looked at; the record itself stays in columns.
 from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import cached_property
 from typing import Literal
 
@@ -87,11 +87,23 @@ class Walk(JudgementRows):
 
     def text(self, number: int) -> str:
         """The text of a step, without everything else that is known there."""
-        of_judgement = self.relation is None and not (number == len(self) - 1 and self._has_end)
-        if not of_judgement:
-            return self.step(number, renewed=False).text
-        _, instance, left = self.raw(number)
-        return self.judgement(instance, left)
+        if number == len(self) - 1 and self._has_end:
+            return self.step(number).text
+        if self.relation is None:
+            _, instance, left = self.raw(number)
+            return self.judgement(instance, left)
+        term, instance = self._step(number)
+        return self._print(term, self._place(instance)[0] if instance >= 0 else None).text
+
+    def clause_at(self, number: int) -> Span | None:
+        """The clause that is applied at a step; none where a judgement is left."""
+        if number == len(self) - 1 and self._has_end:
+            return self.step(number).clause
+        if self.relation is None:
+            _, instance, left = self.raw(number)
+            return None if left else self._clause(instance)
+        _, instance = self._step(number)
+        return self._clause(self._redex(instance)[1]) if instance >= 0 else None
 
     def lines(self) -> list[str]:
         """The reduction sequence, or the conclusions in the order in which they were reached."""
@@ -225,11 +237,7 @@ class Walk(JudgementRows):
             return WalkStep(number, "term", printed.text, None, None, 0, (), None, "final",
                            renewed=renewed, written=written, marks=marks)  # fmt: skip
         steps = self._reductions
-        path, innermost = self._redex(instance)
-        redex = self._subject(innermost)
-        around = self._context(innermost)
-        if around is not None:
-            path, redex = (*path, *around[0]), around[1]
+        path, innermost, redex = self._place(instance)
         printed = self._print(term, path)
         marks = self._marks_after(term, printed.text, rewritten, before)
         if with_renewed or number == 0:
@@ -314,6 +322,15 @@ class Walk(JudgementRows):
             number += 1
         return tuple(path), at
 
+    def _place(self, instance: int) -> tuple[Path, int, Node | None]:
+        """The way to what a step rewrites, the step instance that does it, and what that is."""
+        path, innermost = self._redex(instance)
+        redex = self._subject(innermost)
+        around = self._context(innermost)
+        if around is not None:
+            path, redex = (*path, *around[0]), around[1]
+        return path, innermost, redex
+
     def _context(self, instance: int) -> tuple[Path, Node] | None:
         """Where the clause of a step finds what it rewrites, if it has a context."""
         term = self._subject(instance)
@@ -324,7 +341,7 @@ class Walk(JudgementRows):
 
     def _known(self, instance: int) -> bool:
         columns = self._recorder.functions
-        return instance in columns if isinstance(columns, dict) else instance < len(columns)
+        return instance in columns if isinstance(columns, Mapping) else instance < len(columns)
 
     def _way(self, outer: int, inner: int) -> list[int]:
         """The way from the outer subject to the part in which the inner step takes place."""

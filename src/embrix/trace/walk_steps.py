@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from functools import cached_property
 from typing import Literal, TypeAlias
 
@@ -119,5 +120,5 @@ class RecordView:
     def last_called(self) -> dict[int, int]:
         """The last judgement that each instance with a tail call has called."""
         tails, parents = self.recorder.tails, self.recorder.parents
-        numbered = parents.items() if isinstance(parents, dict) else enumerate(parents)
+        numbered = parents.items() if isinstance(parents, Mapping) else enumerate(parents)
         return {parent: number for number, parent in numbered if parent in tails}

@@ -76,8 +76,11 @@ class AnnotatedEditor(ProgramEditor):
         return (*super().decorations(row), self.remarks.get(row))
 
     def on_resize(self) -> None:
-        """The line of the cursor stays in sight when there is less room for lines."""
+        """The line of the cursor stays in sight when there is less room for lines, and is seen from
+        its first column where that is possible: it may have been gone to before there was room."""
         before, self._rows_shown = self._rows_shown, self.scrollable_content_region.height
+        if self.cursor_location[1] < self.scrollable_content_region.width - self.gutter_width:
+            self.scroll_to(x=0, animate=False)
         if 0 <= self.cursor_location[0] - self.scroll_offset.y < before:
             self.scroll_cursor_visible()
 

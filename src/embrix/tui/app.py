@@ -6,6 +6,8 @@ import sys
 from collections.abc import Callable
 from pathlib import Path
 
+from textual.screen import Screen
+
 from embrix.text.crash_report import write_crash_report
 from embrix.tui.alt_keys import know_alt_letters
 from embrix.tui.bench import Bench
@@ -20,6 +22,7 @@ class WorkbenchApp(KeysInOrder[None]):
 
     TITLE = "Embrix"
     ENABLE_COMMAND_PALETTE = False
+    CSS_PATH = "bench.tcss"
     CSS = """
     Screen { background: $lock-ground; color: $lock-ink; }
     * { scrollbar-color: $lock-deep; scrollbar-color-hover: $lock-brass;
@@ -41,9 +44,11 @@ class WorkbenchApp(KeysInOrder[None]):
         self.theme = NIGHT
         self._filters.append(SafeText())
 
-    def on_mount(self) -> None:
-        if self._folder is not None:
-            self.push_screen(Bench(self._folder, self._program))
+    def get_default_screen(self) -> Screen[None]:
+        """The bench, where there is a course: nothing has to be laid out and painted before it."""
+        if self._folder is None:
+            return Screen(id="_default")
+        return Bench(self._folder, self._program)
 
     async def action_quit(self) -> None:
         """Leave; what is open is remembered."""

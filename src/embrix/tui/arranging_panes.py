@@ -18,11 +18,15 @@ FILLED = ("program", "text", "side", "walk", "step-details")
 def arrange_panes(bench: Workbench, name: str) -> None:
     """Put the panes into an arrangement; a pane that fills the screen goes back to its place."""
     fill(bench, "")
-    for one in ARRANGEMENTS:
-        bench.set_class(one == name and one != "running", f"for-{one}")
+    put_into_arrangement(bench, name)
     if name == "lecturing" and pane_of(bench.focused) in ("side", "text"):
         bench.set_focus(bench.editor)  # they are not shown
     bench.say(f"{name}: {ARRANGEMENTS[name]}")
+
+
+def put_into_arrangement(bench: Workbench, name: str) -> None:
+    """Put the panes where an arrangement has them."""
+    bench.update_classes({f"for-{one}": one == name for one in ARRANGEMENTS if one != "running"})
 
 
 def arrangement(bench: Workbench) -> str:
@@ -32,8 +36,7 @@ def arrangement(bench: Workbench) -> str:
 
 def fill(bench: Workbench, pane: str) -> None:
     """Let one pane fill the screen; none where it has no name."""
-    for one in FILLED:
-        bench.set_class(one == pane, f"fill-{one}")
+    bench.update_classes({f"fill-{one}": one == pane for one in FILLED})
 
 
 def filled(bench: Workbench) -> str:

@@ -63,7 +63,6 @@ NARROW = 104
 class Bench(ProgramPane):
     """The one screen of the workbench."""
 
-    CSS_PATH = "bench.tcss"
     EDGES = (
         Edge("walk", "step-details", "width", "height"),
         Edge("text", "program", "height"),
@@ -79,6 +78,7 @@ class Bench(ProgramPane):
         super().__init__(folder, program)
         self.side_view = "tree"
         self.last_change_outside = ""
+        self.update_classes({"at-program": True}, update=False)  # where the focus begins
 
     # ---------------------------------------------------------------- layout
 
@@ -153,10 +153,8 @@ class Bench(ProgramPane):
         return f"{arranged} with a file" if self.has_class("writing") else arranged
 
     def on_resize(self, event: events.Resize) -> None:
-        narrow = event.size.width < NARROW
-        self.set_class(narrow, "narrow")
-        self.set_class(event.size.height < 34, "short")
-        self.set_class(event.size.height < 28, "flat")
+        wide, high = event.size
+        self.update_classes({"narrow": wide < NARROW, "short": high < 34, "flat": high < 28})
 
     def on_descendant_focus(self, _event: events.DescendantFocus) -> None:
         self._focus_moved()
@@ -166,7 +164,7 @@ class Bench(ProgramPane):
         for name in PANES:
             for title in self.query(f"#{name}-title").results(Title):
                 title.light(name == pane)
-            self.set_class(name == pane, f"at-{name}")
+        self.update_classes({f"at-{name}": name == pane for name in PANES})
         self.query_one(Footer).refresh()
 
     @property

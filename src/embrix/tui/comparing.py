@@ -126,15 +126,18 @@ class Comparing(View):
     #upper-right { width: 8fr; }
     #costs { height: 1fr; }
     #why { height: 1fr; padding: 0 1; background: $lock-bank; }
-    #together { height: 1fr; }
+    #lower, #together { height: 1fr; }
+    .together-grip { width: 1fr; height: 1; }
     Comparing.narrow #row-steps, Comparing.low #row-steps { display: none; }
+    Comparing.narrow .together-grip, Comparing.low .together-grip { display: none; }
     Comparing.narrow #upper { layout: vertical; height: 50%; }
     Comparing.narrow #upper-left { width: 1fr; height: 60%; }
     Comparing.narrow #upper-right { width: 1fr; height: 40%; }
     Comparing.narrow .upper-left-grip { display: none; }
     """
     EDGES = (Edge("upper-left", "upper-right", "width", "height"),
-             Edge("upper", "together", "height", "height"))  # fmt: skip
+             Edge("together", "row-steps", "height"),
+             Edge("upper", "lower", "height", "height"))  # fmt: skip
     PLACE: ClassVar[str] = PLACE
     OF_PROGRAM = True
     BINDINGS: ClassVar[list[BindingType]] = keys_of(PLACE)
@@ -155,9 +158,11 @@ class Comparing(View):
             with Vertical(id="upper-right"):
                 yield Title("why", id="why-title")
                 yield Static("", id="why", markup=False)
-        yield Title("walks", id="together-title")
-        yield Together()
-        yield RowSteps(self._desk, self._bench.editor.text)
+        with Vertical(id="lower"):
+            yield Title("walks", id="together-title")
+            yield Together()
+            yield Grip("together")
+            yield RowSteps(self._desk, self._bench.editor.text)
         yield self.footer()
 
     def on_mount(self) -> None:
@@ -280,7 +285,10 @@ class Comparing(View):
         self.query_one(RowSteps).recipes = (left, right)
         self._row_chosen()
         differing = sum(row.parts for row in found.rows)
+        alone = sum(row.left is None or row.right is None for row in found.rows)
         text = f"differing rows: {differing} of {len(found.rows)}" if found.rows else ""
+        if alone:
+            text += f"  on one side only: {alone}"
         self.query_one("#together-title", Title).show(None, text)
 
     # ---------------------------------------------------------------- commands
@@ -301,7 +309,7 @@ class Comparing(View):
     def action_parting(self) -> None:
         together = self.query_one(Together)
         if together.parting < 0:
-            self.query_one(Masthead).show(notice="these walks do not differ")
+            self.query_one(Masthead).show(notice="no row has another conclusion on each side")
             return
         self.set_focus(together)
         together.move_to(together.parting)

@@ -177,6 +177,7 @@ class _Commands(Narrowed[Command]):
         super().__init__(commands, "No command matches.")
         self._place = place
         self._unavailable = unavailable
+        self._widest = max((len(command.label) for command in commands), default=0)
 
     def searched(self, item: Command) -> str:
         return f"{item.label} {item.short} {item.text}"
@@ -186,14 +187,15 @@ class _Commands(Narrowed[Command]):
 
     def row(self, number: int) -> Sequence[Piece]:
         command = self._shown[number]
+        label = f" {command.label:<{self._widest + 1}}"
         why = self._unavailable.get(command.action)
         if why:
             faint = ink(self.app, "faint")
-            return [(f" {command.label:<8}", faint), (f"{command.text}  ", faint),
+            return [(label, faint), (f"{command.text}  ", faint),
                     (f"not now: {why}", ink(self.app, "brick"))]  # fmt: skip
         return [
-            (f" {command.label:<8}", ink(self.app, "brass", bold=True)),
-            (f"{command.text:<64} ", ink(self.app, "ink")),
+            (label, ink(self.app, "brass", bold=True)),
+            (f"{command.text:<{72 - self._widest}} ", ink(self.app, "ink")),
             (self._place if command.place else "", ink(self.app, "faint")),
         ]
 

@@ -96,6 +96,7 @@ class Lecturing(View):
             return  # it is closing
         self.lesson = lesson
         self.at = max(0, min(self.at, len(lesson.stops) - 1))
+        self.query_one(Masthead).show(language=lesson.language or self._bench.language)
         if lesson.wrong:
             self.say(lesson.wrong[0], "brick")
         else:

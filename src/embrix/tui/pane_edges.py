@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any, ClassVar, Literal, Self
 
 from msgspec import Struct
@@ -74,8 +75,13 @@ class EdgedScreen(Screen[None]):
         self.place_edges()
 
     def set_class(self, add: bool, *class_names: str, update: bool = True) -> Self:
+        return self.update_classes(dict.fromkeys(class_names, add), update)
+
+    def update_classes(
+        self, classes: Mapping[str, bool], update: bool = True, animate: bool = True
+    ) -> Self:
         before = self.classes
-        super().set_class(add, *class_names, update=update)
+        super().update_classes(classes, update, animate)
         if self.classes != before:
             self.place_edges()
         return self

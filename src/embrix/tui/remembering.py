@@ -17,7 +17,7 @@ from embrix.course.last_time import (
     remember,
 )
 from embrix.course.records import Damaged
-from embrix.tui.arranging_panes import ARRANGEMENTS, arrangement
+from embrix.tui.arranging_panes import arrangement, put_into_arrangement
 from embrix.tui.pane_edges import WHOLE
 from embrix.tui.program_pane import ProgramPane
 from embrix.tui.step_details import StepDetails
@@ -52,8 +52,7 @@ class Remembering:
             return None
         if kept.theme in (DAY, NIGHT):
             bench.app.theme = kept.theme
-        for name in ARRANGEMENTS:
-            bench.set_class(name == kept.arrangement and name != "running", f"for-{name}")
+        put_into_arrangement(bench, kept.arrangement)
         bench.sizes |= {name: share for name, share in kept.sizes.items() if 0 < share < WHOLE}
         bench.place_edges()
         bench.query_one("#step-details", StepDetails).pictured = kept.pictured

@@ -34,7 +34,7 @@ class Together(Rows):
         left, right, parts = one.left, one.right, one.parts
         half = max(20, (self.size.width - 4) // 2)
         first = number == self.parting
-        sign = "▶≠" if first else " ≠" if parts else "  "
+        sign = ("▶" if first else " ") + ("≠" if parts else " ")
         return [
             *self._stop(left, half, parts),
             (f"{sign} ", ink(app, "brass" if first else "brick", bold=True)),

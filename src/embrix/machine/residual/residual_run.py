@@ -28,11 +28,7 @@ from embrix.machine.residual.knowledge import (
 )
 from embrix.machine.residual.operations import FLAT
 from embrix.machine.residual.program import Program
-from embrix.machine.residual.specialiser import (
-    OF_TERMS,
-    UNTOUCHED,
-    Specialiser,
-)
+from embrix.machine.residual.specialiser import Specialiser
 from embrix.machine.residual.statements import (
     Again,
     AgainOn,
@@ -254,18 +250,6 @@ class ResidualProgram:
     def _several(self) -> bool:
         gives = [one for one in statements_in(self.main.body) if isinstance(one, Give)]
         return bool(gives) and len(gives[0].values) > 1
-
-
-def may_be_specialised(interpreter: k.Interpreter) -> bool:
-    """Whether programs of an interpreter can be specialised, as far as that does not rest on the
-    program."""
-    parts = [
-        part for name in interpreter.reached for part in k.parts_inside(interpreter.functions[name])
-    ]
-    return not any(
-        type(part) in UNTOUCHED or (isinstance(part, k.Primitive) and part.operation in OF_TERMS)
-        for part in parts
-    )
 
 
 def write(program: Program, one: Residual, args: Sequence[Knowledge]) -> None:

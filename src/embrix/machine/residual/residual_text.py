@@ -16,6 +16,7 @@ from embrix.machine.residual.statements import (
     Assigned,
     Atom,
     Beforehand,
+    CaughtElsewhere,
     Constant,
     Direct,
     Field,
@@ -157,6 +158,8 @@ class _FunctionText:
         match one:
             case Beforehand(function):
                 yield line(f"{function} of {self.names.snippet(place)}", decided=True)
+            case CaughtElsewhere():
+                yield line("# what fails from here on may be caught: in the interpreter")
             case Assigned():
                 text = self.let(one)
                 if text:

@@ -27,9 +27,11 @@ from embrix.machine.residual.knowledge import (
     tuple_parts,
 )
 from embrix.machine.residual.known_scopes import Scopes
+from embrix.machine.residual.specialisable import UNTOUCHED
 from embrix.machine.residual.statements import (
     Again,
     Assigned,
+    CaughtElsewhere,
     Origin,
 )
 from embrix.machine.residual.writer import Dead, Slots
@@ -40,14 +42,6 @@ DEEPEST = 300
 """Calls that are written out inside each other."""
 SMALL = 90
 """Parts of a function that is written out although it comes back to itself."""
-UNTOUCHED: dict[type, str] = {
-    k.Repeat: "it repeats small steps", k.StepList: "it repeats small steps",
-    k.IsFinal: "it asks whether terms are final", k.Attempt: "it catches errors",
-    k.TakeWay: "several ways are open",
-}  # fmt: skip
-"""What is not specialised, and how that is said."""
-OF_TERMS = ("substitute", "free", "fresh", "alike")
-"""Operations on terms, which only the run knows after them."""
 
 
 class Specialiser(Scopes):
@@ -175,6 +169,10 @@ class Specialiser(Scopes):
                 self.put(Assigned((), "emit", (self.lower(self.value(text, slots, here)),), None,
                              self.origin))  # fmt: skip
                 return self.value_or_last(then, slots, here, last)
+            case k.Attempt(value):
+                # A failure is for the interpreter, and so is what is done about it.
+                self.out.append(CaughtElsewhere(self.origin))
+                return self._last(self.value(value, slots, here), last)
             case k.Knot():
                 self.knot(node, slots, here)
                 return self.value_or_last(node.then, slots, here, last)
@@ -205,6 +203,8 @@ class Specialiser(Scopes):
         return None
 
     def value(self, node: k.Core, slots: Slots, here: Knowledge | None) -> Knowledge:
+        if isinstance(node, k.Local):  # which most are
+            return slots[node.slot]
         found = self.value_or_last(node, slots, here, last=False)
         assert found is not None
         return found

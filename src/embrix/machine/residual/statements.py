@@ -112,7 +112,16 @@ class Beforehand(Struct, eq=False):
     origin: Origin
 
 
-Statement: TypeAlias = Assigned | Fork | Give | Again | AgainOn | HandBack | Spend | Beforehand
+class CaughtElsewhere(Struct, eq=False):
+    """A note, nothing that is done: what fails from here on may be caught, and that the interpreter
+    does."""
+
+    origin: Origin
+
+
+Statement: TypeAlias = (
+    Assigned | Fork | Give | Again | AgainOn | HandBack | Spend | Beforehand | CaughtElsewhere
+)
 
 
 class ValueShape(Struct, eq=False):
@@ -193,7 +202,7 @@ def without_notes(statements: Sequence[Statement]) -> list[Statement]:
         if isinstance(one, Fork):
             yes, no = without_notes(one.yes), without_notes(one.no)
             found.append(Fork(one.conditions, yes, no, one.origin))
-        elif not isinstance(one, Beforehand):
+        elif not isinstance(one, Beforehand | CaughtElsewhere):
             found.append(one)
     return found
 

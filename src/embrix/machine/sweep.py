@@ -1,0 +1,33 @@
+"""A whole run gone through once, part by part, with no more of it kept than one part."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from embrix.machine.faults import OutOfFuel
+from embrix.machine.window import Window
+
+
+class Sweep(Window):
+    """The record of a run from an event on, `count` events at a time. Each time `seen` is told of
+    the record, which has that part; the run ends where it says that it has seen enough."""
+
+    def __init__(self, first: int, count: int, seen: Callable[[Sweep], bool]) -> None:
+        super().__init__(first, count)
+        self._seen = seen
+
+    def end(self) -> None:
+        """The run is over: what has come since the last part is one as well."""
+        if self.events:
+            self._seen(self)
+
+    def _turned(self, at: int) -> None:
+        if at == self._end:
+            enough = self._seen(self)
+            done, self.events = self.events, []
+            if enough:
+                raise OutOfFuel("recorded events")
+            self.begin = self._end
+            self._end += self._count
+            self._forgotten(done)
+        super()._turned(at)

@@ -1,0 +1,27 @@
+"""The folders in which a user's own files are. The library that knows them is loaded when one is
+asked for: most commands need none."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+
+def state_folder() -> Path:
+    """Where drafts, logs and what was left last are kept."""
+    import platformdirs
+
+    return Path(platformdirs.user_state_dir("embrix"))
+
+
+def data_folder() -> Path:
+    """Where the user's copy of the shipped course is."""
+    import platformdirs
+
+    return Path(platformdirs.user_data_dir("embrix"))
+
+
+def config_folder() -> Path:
+    """Where it is kept what the user has allowed."""
+    import platformdirs
+
+    return Path(platformdirs.user_config_dir("embrix"))
