@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from functools import partial
 from pathlib import Path
 
 from msgspec.structs import replace
 from textual.pilot import Pilot
-from textual.screen import Screen
 from textual.widgets import Input, Static
 
 from embrix.course.drafts import find_draft
@@ -15,7 +13,6 @@ from embrix.tui.annotated import AnnotatedEditor
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.commands import of_place
 from embrix.tui.comparing import Comparing
-from embrix.tui.desk import Delivered
 from embrix.tui.dialogs import Help
 from embrix.tui.drafting import Drafting, OutcomeRows
 from embrix.tui.editor import ProgramEditor
@@ -235,20 +232,3 @@ async def test_answers_that_come_while_a_view_opens_wait_for_it(course_copy: Pat
         later = replace(report, cases=report.cases[:1])
         tally.show(later)
         await until(lambda: tally.query(Board) and tally.board.count() == 1, "the later report")
-
-
-async def test_an_answer_to_a_view_that_has_been_left_is_dropped(course_copy: Path) -> None:
-    """While a view closes it is still attached, but some of its parts are gone."""
-    taken: list[str] = []
-
-    class Asking(Screen[None]):
-        def take(self, known: str, answer: str) -> None:
-            taken.append(known + answer)
-
-    async with opened(course_copy) as pilot:
-        screen, view = bench(pilot), Asking()
-        await pilot.app.push_screen(view)
-        screen.on_delivered(Delivered(partial(view.take, "in "), "view"))
-        pilot.app.pop_screen()
-        screen.on_delivered(Delivered(partial(view.take, "when "), "left"))
-    assert taken == ["in view"]

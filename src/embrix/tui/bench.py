@@ -184,11 +184,11 @@ class Bench(ProgramPane):
     # ---------------------------------------------------------------- answers
 
     def on_delivered(self, message: Delivered) -> None:
-        """Hand an answer to who asked. Of the workbench or a view that is being left some parts are
-        gone already."""
+        """Hand an answer to who asked and still wants it. Of the workbench or a view that is being
+        left some parts are gone already."""
         view = message.asker
         left = isinstance(view, Screen) and view not in self.app.screen_stack
-        if self.app.is_running and not left:
+        if self.app.is_running and message.wanted and not left:
             message.take(message.data)
 
     def on_faulted(self, message: Faulted) -> None:

@@ -6,6 +6,7 @@ Answers to what is no longer asked are dropped; what is no longer needed is canc
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from functools import partial
 from typing import Any, TypeAlias
 
@@ -24,13 +25,26 @@ PATIENCE = 0.25
 came before."""
 
 
+@dataclass
+class Question:
+    """What has been asked, from then on until nobody needs the answer."""
+
+    dropped: bool = False
+
+
 class Delivered(Message):
     """An answer from a worker, on its way to who asked."""
 
-    def __init__(self, take: Take, data: Any) -> None:
+    def __init__(self, take: Take, data: Any, question: Question | None = None) -> None:
         super().__init__()
         self.take = take
         self.data = data
+        self._question = question
+
+    @property
+    def wanted(self) -> bool:
+        """Whether what it answers has not been given up meanwhile."""
+        return self._question is None or not self._question.dropped
 
     @property
     def asker(self) -> object:
@@ -61,7 +75,7 @@ class Desk:
     def __init__(self, owner: MessagePump) -> None:
         self._owner = owner
         self._pool = Pool(WORKERS)
-        self._asked: dict[str, set[int]] = {}
+        self._asked: dict[str, dict[int, Question]] = {}
         self._suite_over: Callable[[], None] | None = None
 
     def load(self, folder: str, take: Take, unsaved: dict[str, str] | None = None) -> None:
@@ -93,27 +107,35 @@ class Desk:
     ) -> None:
         """Ask something; `take` gets the answer later, on the interface's thread; `failed` gets the
         reason why none comes, if none does."""
-        number = self._pool.ask(request, self._deliver(take, progress, failed), worker)
-        self._asked.setdefault(topic, set()).add(number)
+        question = Question()
+        deliver = self._deliver(take, progress, failed, question)
+        number = self._pool.ask(request, deliver, worker)
+        self._asked.setdefault(topic, {})[number] = question
 
     def drop(self, topic: str) -> None:
-        """Cancel everything asked under a topic that has not been answered."""
-        for number in self._asked.pop(topic, ()):
+        """Cancel everything asked under a topic. Answers that are on their way already are not
+        taken any more."""
+        for number, question in self._asked.pop(topic, {}).items():
+            question.dropped = True
             self._pool.cancel(number)
 
     def close(self) -> None:
         self._pool.close()
 
     def _deliver(
-        self, take: Take, progress: Take | None = None, failed: Take | None = None
+        self,
+        take: Take,
+        progress: Take | None = None,
+        failed: Take | None = None,
+        question: Question | None = None,
     ) -> Callable[[wire.Event], None]:
         def deliver(event: wire.Event) -> None:
             match event:
                 case wire.Answered(answer=answer):
-                    self._owner.post_message(Delivered(take, answer))
+                    self._owner.post_message(Delivered(take, answer, question))
                 case wire.Progress():
                     if progress is not None:
-                        self._owner.post_message(Delivered(progress, event))
+                        self._owner.post_message(Delivered(progress, event, question))
                 case wire.Fault(text=text, kind=kind):
                     if failed is not None:
                         self._owner.post_message(Delivered(failed, text))

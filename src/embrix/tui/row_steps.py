@@ -35,15 +35,10 @@ class RowSteps(Horizontal):
         self._desk = desk
         self._program = program
         self.recipes: tuple[WalkRecipe, WalkRecipe] | None = None
+        self.sides = (StepDetails(id="left-step"), StepDetails(id="right-step"))
 
     def compose(self) -> ComposeResult:
-        yield StepDetails(id="left-step")
-        yield StepDetails(id="right-step")
-
-    @property
-    def sides(self) -> tuple[StepDetails, StepDetails]:
-        left, right = self.query(StepDetails)
-        return left, right
+        yield from self.sides
 
     def show(self, row: AlignedRow | None) -> None:
         """Fetch what is known at the steps of a row; a lane without a step there shows nothing."""

@@ -83,9 +83,10 @@ class StepDetails(VerticalScroll, inherit_bindings=False):
         """What is looked for here; nothing where it is empty."""
         self._found = -1
         """The line that was found last."""
+        self._page = Static("", markup=False)
 
     def compose(self) -> ComposeResult:
-        yield Static("", markup=False)
+        yield self._page
 
     def show(self, step: StepData | None, style: str, frames: Sequence[LinkedFrame] = ()) -> None:
         """Show a step; where names and store are drawn, with its frames."""
@@ -130,7 +131,7 @@ class StepDetails(VerticalScroll, inherit_bindings=False):
         if self.word:
             style = ink(self.app, "brass", "highlight", bold=True)
             text.highlight_regex(re.compile(re.escape(self.word), re.IGNORECASE), style)
-        self.query_one(Static).update(text)
+        self._page.update(text)
 
     def described(self) -> Text:
         """All that there is to say about the step."""
