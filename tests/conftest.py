@@ -16,6 +16,7 @@ from embrix.course.shipped import shipped_course
 from embrix.grammar.earley import EarleyParser
 from embrix.machine.lane import Lane
 from embrix.text.toml_places import heads
+from embrix.text.user_folders import use_cache
 
 settings.register_profile(
     "embrix",
@@ -32,8 +33,16 @@ def own_folders(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.Mo
     home = tmp_path_factory.mktemp("home")
     for name in ("XDG_DATA_HOME", "XDG_STATE_HOME", "XDG_CONFIG_HOME", "XDG_CACHE_HOME"):
         monkeypatch.setenv(name, str(home / name.lower()))
+    # What was compiled is kept for the tests that come after: only they read it.
+    base = tmp_path_factory.getbasetemp()
+    monkeypatch.setenv("XDG_CACHE_HOME", str(base / "cache"))
+    key = home / "xdg_state_home" / "embrix" / "cache-key"
+    key.parent.mkdir(parents=True)
+    key.touch(0o600)
+    key.write_bytes(str(base).encode()[-32:].rjust(32))
     monkeypatch.setenv("HOME", str(home))
     monkeypatch.chdir(home)
+    use_cache(on=False)  # a test that came before may have carried out a command
     return home
 
 

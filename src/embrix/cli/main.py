@@ -26,6 +26,7 @@ from embrix.text.collecting import collect_seldom
 from embrix.text.log import start_logging
 from embrix.text.refusal import refusal
 from embrix.text.suggest import did_you_mean
+from embrix.text.user_folders import use_cache
 from embrix.text.visible import visible
 
 Command = Callable[[argparse.Namespace], int]
@@ -35,6 +36,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     """Run the command line; the exit status."""
     start_logging()
     collect_seldom()
+    use_cache()
     _end_in_order()
     with safe_streams():
         try:

@@ -51,11 +51,10 @@ from embrix.machine.pycode import (
 )
 from embrix.machine.tail_calls import TailCalls
 from embrix.machine.tails import VALUES
+from embrix.machine.unit import EMPTIES
 from embrix.terms.node import (
     CONS,
-    EMPTY_MAP,
     EMPTY_NODE,
-    EMPTY_STORE,
     FRAME,
     NIL_NODE,
     NONE_NODE,
@@ -383,5 +382,4 @@ def nothing_kept(main: k.Function) -> list[Any]:
     return [EMPTIES.get(kind.name if isinstance(kind, Con) else "", EMPTY_NODE) for kind in kinds]
 
 
-EMPTIES: dict[str, Any] = {"Set": frozenset(), "Store": EMPTY_STORE, "Map": EMPTY_MAP}
 """The empty things of each type; an environment is the default."""

@@ -23,6 +23,7 @@ from embrix.machine.constructs import FAR
 from embrix.machine.counting import COUNTED, counted
 from embrix.machine.emitter import BOUNCE
 from embrix.machine.events import Translation, unobserved
+from embrix.machine.kept_code import kept_code
 from embrix.machine.known_code import known_code
 from embrix.machine.linking import CompiledFunction, Variables, code_of, linked
 from embrix.machine.numbering import renumbered
@@ -115,9 +116,15 @@ def compile_interpreter(
             unit.functions[name] = renumbered(unit.functions[name])
         return compiled(Body(unit, unit.functions[name]).definition())
 
-    functions = list(beside(variant, tuple(counters), most))
+    kept = kept_code(unit) if brief else None
+    needed: tuple[Variant, tuple[str, ...], int] = variant, tuple(counters), most
+    functions = (kept and kept.get(needed)) or list(beside(*needed))
+    if kept is not None:
+        kept.add(needed, functions)
     for name in unit.functions:
-        functions += known_code(unit, name, defined) if brief else defined(name)
+        functions += known_code(unit, name, defined, kept) if brief else defined(name)
+    if kept is not None:
+        kept.save()
     return Compiled(tuple(functions), tuple(counters), unit)
 
 

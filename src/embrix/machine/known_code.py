@@ -15,6 +15,7 @@ from typing import Any
 from msgspec.structs import replace
 
 from embrix.brix import core as k
+from embrix.machine.kept_code import KeptCode
 from embrix.machine.linking import CompiledFunction
 from embrix.machine.tails import VALUES
 from embrix.machine.unit import Unit, is_judgement
@@ -29,9 +30,13 @@ _KNOWN: OrderedDict[Hashable, Sequence[CompiledFunction]] = OrderedDict()
 
 
 def known_code(
-    unit: Unit, name: str, make: Callable[[str], Sequence[CompiledFunction]]
+    unit: Unit,
+    name: str,
+    make: Callable[[str], Sequence[CompiledFunction]],
+    kept: KeptCode | None,
 ) -> Sequence[CompiledFunction]:
-    """The code of a function of a unit: what has been made before, or what is made now."""
+    """The code of a function of a unit: what has been made before, in this process or as it was
+    `kept` by another one, or what is made now."""
     errors = {error.name: error for error in unit.interpreter.errors}
     key = _key(unit, name)
     if key is None or len(errors) < len(unit.interpreter.errors):
@@ -39,8 +44,15 @@ def known_code(
     made = _KNOWN.get(key)
     if made is not None:
         _KNOWN.move_to_end(key)
-        return [_with_errors(one, errors) for one in made]
-    made = make(name)
+        made = [_with_errors(one, errors) for one in made]
+        if kept is not None:
+            kept.add(key, made)
+        return made
+    made = kept.get(key) if kept is not None else None
+    if made is None:
+        made = make(name)
+        if kept is not None:
+            kept.add(key, made)
     constants = [value for one in made for value in one.constants.values()]
     if all(errors.get(c.name) is c for c in constants if isinstance(c, k.ErrorType)):
         _KNOWN[key] = made
@@ -126,8 +138,9 @@ class InCore:
             for name in names:
                 self.add(getattr(value, name))
         elif kind in _PLAIN:
-            # Python takes 1, 1.0 and True for the same.
-            self.found += (kind, repr(value) if kind is float else value)
+            # Python takes 1, 1.0 and True for the same, and has no order for a set.
+            text = repr(value) if kind is float else value
+            self.found += (kind, tuple(sorted(value)) if kind is frozenset else text)
         elif kind is Constructor:
             self.found += (value.tag, value.is_form, value.role)
         elif kind is k.ErrorType:

@@ -16,7 +16,7 @@ from embrix.machine.inlining import DEEPEST, Calls, Inlining
 from embrix.machine.numbering import renumbered, slots_inside
 from embrix.machine.pycode import const, load
 from embrix.machine.tails import Tails
-from embrix.terms.node import EMPTY_NODE, NIL_NODE, NONE_NODE
+from embrix.terms.node import EMPTY_MAP, EMPTY_NODE, EMPTY_STORE, NIL_NODE, NONE_NODE
 
 Variant: TypeAlias = Literal["plain", "counted", "traced"]
 
@@ -32,6 +32,8 @@ CONSTANTS: dict[str, Any] = {
     "k0": EMPTY_NODE, "k1": NIL_NODE, "k2": NONE_NODE, "k3": NOTHING,
 }  # fmt: skip
 """The constants that all code knows."""
+EMPTIES: dict[str, Any] = {"Set": frozenset(), "Store": EMPTY_STORE, "Map": EMPTY_MAP}
+"""The empty things of each type; an environment is the default."""
 _NUMBERS = count(len(CONSTANTS))
 """Of the constants of single definitions: no two have the same name."""
 

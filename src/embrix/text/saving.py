@@ -27,8 +27,15 @@ def save_bytes(path: Path, content: bytes) -> None:
         handle.write(content)
 
 
+def save_private(path: Path, content: bytes) -> None:
+    """The same for what only this user may read and what can be made again: nobody waits until a
+    disk has it. Raises OSError."""
+    with replacing(path, private=True) as handle:
+        handle.write(content)
+
+
 @contextmanager
-def replacing(path: Path) -> Iterator[IO[bytes]]:
+def replacing(path: Path, *, private: bool = False) -> Iterator[IO[bytes]]:
     """A temporary file that takes the place of `path` when all has been written to it. Raises
     OSError. What writers that were killed have left beside it is taken away."""
     target = path.resolve()
@@ -38,8 +45,11 @@ def replacing(path: Path) -> Iterator[IO[bytes]]:
         with os.fdopen(descriptor, "wb") as handle:
             yield handle
             handle.flush()
-            os.fsync(handle.fileno())
-        if target.exists():
+            if not private:
+                os.fsync(handle.fileno())
+        if private:
+            os.chmod(name, 0o600)
+        elif target.exists():
             os.chmod(name, target.stat().st_mode & 0o777)
         else:
             mask = os.umask(0)

@@ -25,3 +25,25 @@ def config_folder() -> Path:
     import platformdirs
 
     return Path(platformdirs.user_config_dir("embrix"))
+
+
+class _Cache:
+    on = False
+
+
+def use_cache(*, on: bool = True) -> None:
+    """Keep in the cache folder what can be made again. A library that only computes leaves nothing
+    behind unless it is asked to."""
+    _Cache.on = on
+
+
+def cache_in_use() -> bool:
+    """Whether anything is to be kept there, or looked for."""
+    return _Cache.on
+
+
+def cache_folder() -> Path:
+    """Where it is kept what can be made again: it may be deleted at any time."""
+    import platformdirs
+
+    return Path(platformdirs.user_cache_dir("embrix"))

@@ -26,7 +26,7 @@ came before."""
 
 
 @dataclass
-class Question:
+class Asked:
     """What has been asked, from then on until nobody needs the answer."""
 
     dropped: bool = False
@@ -35,7 +35,7 @@ class Question:
 class Delivered(Message):
     """An answer from a worker, on its way to who asked."""
 
-    def __init__(self, take: Take, data: Any, question: Question | None = None) -> None:
+    def __init__(self, take: Take, data: Any, question: Asked | None = None) -> None:
         super().__init__()
         self.take = take
         self.data = data
@@ -75,7 +75,7 @@ class Desk:
     def __init__(self, owner: MessagePump) -> None:
         self._owner = owner
         self._pool = Pool(WORKERS)
-        self._asked: dict[str, dict[int, Question]] = {}
+        self._asked: dict[str, dict[int, Asked]] = {}
         self._suite_over: Callable[[], None] | None = None
 
     def load(self, folder: str, take: Take, unsaved: dict[str, str] | None = None) -> None:
@@ -107,7 +107,7 @@ class Desk:
     ) -> None:
         """Ask something; `take` gets the answer later, on the interface's thread; `failed` gets the
         reason why none comes, if none does."""
-        question = Question()
+        question = Asked()
         deliver = self._deliver(take, progress, failed, question)
         number = self._pool.ask(request, deliver, worker)
         self._asked.setdefault(topic, {})[number] = question
@@ -127,7 +127,7 @@ class Desk:
         take: Take,
         progress: Take | None = None,
         failed: Take | None = None,
-        question: Question | None = None,
+        question: Asked | None = None,
     ) -> Callable[[wire.Event], None]:
         def deliver(event: wire.Event) -> None:
             match event:

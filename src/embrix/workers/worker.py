@@ -33,6 +33,7 @@ from embrix.messages.wire import (
 from embrix.services.answering import Service
 from embrix.text.collecting import collect_seldom
 from embrix.text.log import start_logging
+from embrix.text.user_folders import use_cache
 from embrix.workers.interrupting import Stopped, forget_interruption, interrupt
 from embrix.workers.memory_limit import limit_memory
 
@@ -175,6 +176,7 @@ def serve(source: int, sink: int, memory: int) -> None:
     limit_memory(memory)
     sys.setswitchinterval(0.002)
     collect_seldom()
+    use_cache()
     gc.freeze()  # what it was forked with stays, and stays shared
     if hasattr(os, "nice"):
         os.nice(YIELDING)
