@@ -8,12 +8,13 @@ from pathlib import Path
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from wcwidth import wcwidth
 
 from embrix.course.naming import short_name
 from embrix.text.diagnostic import Findings, excerpt, render
 from embrix.text.saving import save_text
 from embrix.text.source import Source, Span, Unreadable, read_source
-from embrix.text.visible import for_screen, visible, width
+from embrix.text.visible import PLAIN, for_screen, visible, width
 
 
 @given(st.text(alphabet="ab\n\r\té漢", max_size=60), st.data())
@@ -24,6 +25,14 @@ def test_a_position_leads_back_to_its_offset(text: str, data: st.DataObject) -> 
     line, column = source.position(offset)
     assert source.offset(line, column) == offset
     assert text[:offset].count("\n") == line - 1
+
+
+def test_signs_take_the_cells_that_the_tables_say() -> None:
+    """Most are told without them."""
+    for first, last in PLAIN:
+        for number in range(ord(first), ord(last) + 1):
+            assert width(chr(number)) == max(0, wcwidth(chr(number))) or chr(number).isascii()
+    assert [width(sign) for sign in "é漢字e\u0301☰\u1160"] == [1, 2, 2, 1, 0, 2, 0]
 
 
 def test_the_marker_stands_under_its_text_behind_tabs_and_wide_characters() -> None:

@@ -230,5 +230,5 @@ async def test_answers_that_come_while_a_view_opens_wait_for_it(course_copy: Pat
         tally = pilot.app.screen
         assert isinstance(tally, Tally)
         later = replace(report, cases=report.cases[:1])
-        tally.show(later)
+        tally.suite_ran(later)
         await until(lambda: tally.query(Board) and tally.board.count() == 1, "the later report")

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 import pytest
+from textual.color import Color
 
 from embrix.course.last_time import LastTime, Supply, last_time, remember
 from embrix.course.records import Damaged
@@ -77,6 +78,14 @@ async def test_another_program_that_is_asked_for_comes_first(rill: Path) -> None
         assert screen.document.path.name == "spare.rill"
         assert (screen.walking.at, screen.walking.given) == (0, {})
         assert app.theme == DAY
+        # Everything is painted by it, and by the other one when that is chosen.
+        for theme in (DAY, NIGHT, DAY):
+            ground = Color.parse(app.available_themes[theme].variables["lock-ground"])
+            bank = Color.parse(app.available_themes[theme].variables["lock-bank"])
+            assert screen.styles.background == ground
+            assert screen.query_one(StepDetails).styles.background == bank
+            app.action_switch_theme()
+            await pilot.pause()
 
 
 @pytest.mark.parametrize("gone", ["program", "choice", "lane", "record"])

@@ -14,6 +14,7 @@ from embrix.brix.core import Law
 from embrix.compare.smaller import smallest
 from embrix.machine.program_words import words_of
 from embrix.machine.run import LawTrial, Machine
+from embrix.machine.stack import with_room
 from embrix.terms.generate import NAMES, Choose, Generator, NoTerm, Spot, Words
 from embrix.terms.keys import key_of
 from embrix.terms.made_functions import MadeFunction
@@ -140,6 +141,10 @@ def try_law(machine: Machine, law: Law, tries: int = TRIES, seed: int = SEED) ->
     """Hold a law against generated values. It is tested, never proved. Where its condition holds
     a conclusion that fails or is stuck is no true one; a law without a condition is not tried on
     what it fails on."""
+    return with_room(partial(_tried, machine, law, tries, seed))
+
+
+def _tried(machine: Machine, law: Law, tries: int, seed: int) -> LawReport:
     chance = random.Random(seed)
     interpreter = machine.interpreter
     forms = {**interpreter.signature.by_tag, **interpreter.constructors}

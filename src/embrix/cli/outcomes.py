@@ -14,6 +14,7 @@ from embrix.machine.exploring import MOST_RUNS, Explored, Reached
 from embrix.machine.lane import BadBinding, Lane
 from embrix.text.plural import counted
 from embrix.text.visible import cut, visible
+from embrix.text.way_numbers import ways_text
 
 
 def outcomes(arguments: argparse.Namespace) -> int:
@@ -60,7 +61,7 @@ def way_sentence(found: Reached) -> str:
     """How an outcome is reached."""
     if not found.ways:
         return "   by the first way each time"
-    return "   by the ways " + ",".join(str(way + 1) for way in found.ways)
+    return "   by the ways " + ways_text(found.ways)
 
 
 def census(lane: Lane, explored: Explored) -> str:

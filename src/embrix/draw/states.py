@@ -32,6 +32,7 @@ from embrix.draw.scene import (
 from embrix.machine.exploring import Explored
 from embrix.text.plural import counted
 from embrix.text.visible import cut, visible
+from embrix.text.way_numbers import ways_text
 from embrix.trace.state_graph import Chain, GraphState, chains, ranks
 
 MOST_DRAWN = 120
@@ -236,7 +237,7 @@ def describe_states(explored: Explored, states: Sequence[GraphState]) -> str:
         written = f"   written: {state.output}" if state.output else ""
         lines.append(f"{number}  {state.text}{beside}{written}")
         for step in state.steps:
-            ways = ",".join(str(way + 1) for way in step.ways)
+            ways = ways_text(step.ways)
             lines.append(f"    {f'way {ways} ' if ways else ''}→ {step.to}")
         for end in state.ends:
             lines.append(f"    ◆ {visible(explored.outcomes[end].outcome.sentence)}")

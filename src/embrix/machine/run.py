@@ -320,7 +320,7 @@ class Machine:
         yield evaluate
 
     def test_law(self, law: Law, args: Sequence[Value], limits: Limits | None = None) -> LawTrial:
-        """What comes of a law for these values."""
+        """What comes of a law for these values, soonest where there is room for deep recursion."""
         number = self.interpreter.laws.index(law)
         limits = limits or Limits(calls=100_000)
         try:
@@ -352,7 +352,7 @@ class Machine:
         root = next((arg for arg in args if isinstance(arg, tuple)), NIL_NODE)
         with self._begun(limits) as session:
             try:
-                return bool(session.guarded(partial(session.call, part, *args, root)))
+                return bool(session.guarded(partial(session.call, part, *args, root), roomy=False))
             except (Failed, Stuck):
                 return None
 

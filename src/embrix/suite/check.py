@@ -20,6 +20,7 @@ from embrix.suite.expected_steps import Alike, parting, reads_like
 from embrix.terms.binding import alike
 from embrix.text.source import Source
 from embrix.text.visible import visible
+from embrix.text.way_numbers import ways_text
 from embrix.trace.walk import Walk
 
 State: TypeAlias = Literal["passed", "failed", "left out"]
@@ -137,7 +138,7 @@ def _all_ways(case: Case, lane: Lane, limits: Limits | None) -> Iterator[_Miss]:
         if found.outcome.kind == "out of fuel":
             continue
         result = Result(found.outcome, found.output, {}, found.left)
-        ways = ",".join(str(way + 1) for way in found.ways)
+        ways = ways_text(found.ways)
         for miss in _run_misses(replace(one, costs={}), lane, result):
             yield replace(miss, actual=f"{miss.actual}, by the ways {ways}") if ways else miss
     if case.costs_for(lane.role):

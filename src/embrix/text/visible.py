@@ -35,19 +35,35 @@ def width(text: str) -> int:
     return len(text) if text.isascii() else sum(map(_CELLS.__getitem__, text))
 
 
+MOST_CHARACTERS_KNOWN = 10_000
+PLAIN = (("\0", "\u02ff"), ("\u2010", "\u25ff"), ("\u2700", "\u2bff"))
+"""Latin letters; signs, arrows, formulas, boxes; more signs and formulas."""
+
+
 class _Cells(dict[str, int]):
     """Cells of each character that has been met."""
 
     def __missing__(self, character: str) -> int:
-        from wcwidth import wcwidth  # its tables are needed seldom
-
         if len(self) >= MOST_CHARACTERS_KNOWN:
             self.clear()
-        cells = self[character] = max(0, wcwidth(character))
+        cells = self[character] = 1 if _plain_sign(character) else _cells(character)
         return cells
 
 
-MOST_CHARACTERS_KNOWN = 10_000
+def _plain_sign(character: str) -> bool:
+    """Whether this is a letter or sign of one cell among those that most screens have: then no
+    tables are needed, which take long to load."""
+    among = any(first <= character <= last for first, last in PLAIN)
+    wide = unicodedata.east_asian_width(character) in "WF"
+    return among and not wide and unicodedata.category(character)[0] not in "MCZ"
+
+
+def _cells(character: str) -> int:
+    from wcwidth import wcwidth
+
+    return max(0, wcwidth(character))
+
+
 _CELLS = _Cells()
 
 

@@ -42,6 +42,8 @@ class WorkbenchApp(KeysInOrder[None]):
         for theme in themes():
             self.register_theme(theme)
         self.theme = NIGHT
+        self._colours = self.get_css_variables()
+        self.stylesheet.set_variables(self._colours)
         self._filters.append(SafeText())
 
     def get_default_screen(self) -> Screen[None]:
@@ -49,6 +51,14 @@ class WorkbenchApp(KeysInOrder[None]):
         if self._folder is None:
             return Screen(id="_default")
         return Bench(self._folder, self._program)
+
+    def refresh_css(self, animate: bool = True) -> None:
+        """Paint all screens by the colours of the theme, unless the style sheet has been read with
+        these: at the start it would be read once more, for nothing."""
+        colours = self.get_css_variables()
+        if colours != self._colours:
+            self._colours = colours
+            super().refresh_css(animate)
 
     async def action_quit(self) -> None:
         """Leave; what is open is remembered."""

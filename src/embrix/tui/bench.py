@@ -13,7 +13,6 @@ from textual.containers import Horizontal, Vertical
 from textual.screen import Screen
 from textual.widget import Widget
 from textual.widgets import Static, TextArea
-from watchfiles import awatch
 
 from embrix.course.drafts import drafts_below, is_unnamed
 from embrix.course.finding import files_of
@@ -39,10 +38,8 @@ from embrix.tui.commands import (
 )
 from embrix.tui.desk import Delivered, Desk, Faulted
 from embrix.tui.document import Document
-from embrix.tui.drafting import Drafting
 from embrix.tui.drawing import Drawings
 from embrix.tui.editor import ProgramEditor
-from embrix.tui.lecturing import Lecturing
 from embrix.tui.pane_edges import Edge, Grip
 from embrix.tui.program_pane import ProgramPane
 from embrix.tui.remembering import OFTEN, Remembering
@@ -50,8 +47,7 @@ from embrix.tui.rows import Rows
 from embrix.tui.search_pane import Seeking
 from embrix.tui.side_views import CasesView, GrammarView, LanesView, NotesView, TokensView, TreeView
 from embrix.tui.step_details import StepDetails
-from embrix.tui.tally import Tally
-from embrix.tui.view import View
+from embrix.tui.view import Overlay
 from embrix.tui.walk_pane import Gauge, StepRows
 from embrix.tui.walking import Walking
 from embrix.tui.workbench import Say
@@ -127,6 +123,10 @@ class Bench(ProgramPane):
         self.read_course()
         self.editor.read_only = True  # until there is a text that what is typed belongs to
         self.editor.focus()
+        self.call_after_refresh(self._begin_watching)
+
+    def _begin_watching(self) -> None:
+        """Once there is something to look at: what this needs takes a while to load."""
         self.run_worker(self._watch(), description="watching the course", exit_on_error=False)
 
     def read_course(self) -> None:
@@ -191,14 +191,16 @@ class Bench(ProgramPane):
         if self.app.is_running and message.wanted and not left:
             message.take(message.data)
 
+    def _overlays(self) -> list[Overlay]:
+        """What lies over the bench, the uppermost first."""
+        return [one for one in reversed(self.app.screen_stack) if isinstance(one, Overlay)]
+
     def on_faulted(self, message: Faulted) -> None:
         """Tell it where it can be seen: on the view that lies over the bench."""
         last = message.text.strip().splitlines()[-1]
         text = last if message.missing else f"internal error, see {log_file()}: {last}"
-        for screen in reversed(self.app.screen_stack):
-            if isinstance(screen, View | Drafting) or screen is self:
-                screen.say(text, "brass" if message.missing else "brick")
-                return
+        screen = next(iter(self._overlays()), self)
+        screen.say(text, "brass" if message.missing else "brick")
 
     def _loaded(self, summary: CourseSummary) -> None:
         first = self.summary is None
@@ -217,8 +219,8 @@ class Bench(ProgramPane):
         if first and any(d.severity == "error" for d in summary.wrong):
             self.show_side_view("notes")
         self.text_changed()
-        if isinstance(self.app.screen, Drafting | Lecturing):
-            self.app.screen.look()
+        for overlay in self._overlays():
+            overlay.course_read()
 
     def notes_came(self, notes: list[Note]) -> None:
         self.query_one(NotesView).show(notes)
@@ -305,8 +307,8 @@ class Bench(ProgramPane):
 
     def suite_ran(self, report: SuiteReport) -> None:
         self.writing.show_report(report)
-        if isinstance(self.app.screen, Tally):
-            self.app.screen.show(report)
+        for overlay in self._overlays():
+            overlay.suite_ran(report)
         self.checking.tested(report)
 
     def suite_near(self) -> Path | None:
@@ -361,6 +363,8 @@ class Bench(ProgramPane):
 
     async def _watch(self) -> None:
         """Follow changes made outside: definitions, suites and the open program."""
+        from watchfiles import awatch
+
         async for changes in awatch(self.folder, step=40, debounce=200):
             paths = {Path(path) for _, path in changes}
             document = self.document

@@ -1,4 +1,7 @@
-"""What the keys of the workbench do outside of its texts: views, panes, the walk, files."""
+"""What the keys of the workbench do outside of its texts: views, panes, the walk, files.
+
+A view is loaded when it is opened: the workbench is there sooner.
+"""
 
 from __future__ import annotations
 
@@ -9,23 +12,12 @@ from embrix.text.visible import visible
 from embrix.tui.arranging_panes import arrange_panes, fill, filled, pane_of
 from embrix.tui.checking import Checking
 from embrix.tui.choosing import Choosing
-from embrix.tui.comparing import Comparing
-from embrix.tui.deciding import Deciding
-from embrix.tui.deriving import Deriving
 from embrix.tui.dialogs import AskText, Help, Pick
 from embrix.tui.document import Document
-from embrix.tui.drafting import Drafting
 from embrix.tui.drawing import Drawings
-from embrix.tui.forking import Forking
-from embrix.tui.growing import Growing
-from embrix.tui.hunting import Hunting
-from embrix.tui.lecturing import Lecturing
-from embrix.tui.left_over import Leftover
-from embrix.tui.prompting import Prompting
 from embrix.tui.search_pane import Seeking
 from embrix.tui.side_views import CasesView, NotesView
 from embrix.tui.step_details import StepDetails
-from embrix.tui.tally import Tally
 from embrix.tui.text_actions import TextActions
 from embrix.tui.unsaved_text import discard, save
 
@@ -131,6 +123,8 @@ class BenchCommands(TextActions):
         if self.writing.is_open:
             self.read_typed()
             text = self.editor.text
+            from embrix.tui.drafting import Drafting
+
             self.app.push_screen(Drafting(self, self.desk, self.language, self.writing, text))
 
     def action_clause(self) -> None:
@@ -146,6 +140,8 @@ class BenchCommands(TextActions):
         if self.desk is not None and self.language:
             self.read_typed()
             said = self.transcripts.setdefault(self.language, [])
+            from embrix.tui.prompting import Prompting
+
             self.app.push_screen(Prompting(self.desk, self.language, said, self.open_view))
 
     def action_suite(self) -> None:
@@ -153,6 +149,8 @@ class BenchCommands(TextActions):
             return
         report = self.query_one(CasesView).report
         if self.summary and self.side_view == "cases" and report and self.desk is not None:
+            from embrix.tui.tally import Tally
+
             self.app.push_screen(Tally(self, self.desk, report))
             return
         if self.summary:
@@ -171,26 +169,36 @@ class BenchCommands(TextActions):
         if report is None:
             self.say("the suite has not run yet", "brass")
             return
+        from embrix.tui.tally import Tally
+
         self.app.push_screen(Tally(self, self.desk, report))
 
     def action_beside(self) -> None:
         """All lanes beside each other."""
         if self.desk is not None and self.lanes.lanes:
+            from embrix.tui.comparing import Comparing
+
             self.app.push_screen(Comparing(self, self.desk))
 
     def action_hunt(self) -> None:
         """The smallest program on which two lanes differ."""
         if self.desk is not None and len(self.lanes.lanes) > 1:
+            from embrix.tui.hunting import Hunting
+
             self.app.push_screen(Hunting(self, self.desk))
 
     def action_growth(self) -> None:
         """How a cost grows when a name goes over a range."""
         if self.desk is not None and self.lanes.lanes:
+            from embrix.tui.growing import Growing
+
             self.app.push_screen(Growing(self, self.desk))
 
     def action_decisions(self) -> None:
         """The questions of the suites and the choices, with what each lane decides."""
         if self.desk is not None and self.summary:
+            from embrix.tui.deciding import Deciding
+
             self.app.push_screen(Deciding(self, self.desk))
 
     def action_fill(self) -> None:
@@ -247,21 +255,29 @@ class BenchCommands(TextActions):
         assert self.desk is not None
         self.lesson = path
         at = self.lesson_at.get(path, 0)
+        from embrix.tui.lecturing import Lecturing
+
         self.app.push_screen(Lecturing(self, self.desk, path, at))
 
     def action_ways(self) -> None:
         """Everything that the program can come to on the chosen lane."""
         if self.desk is not None and self.lane in self.lanes.lanes:
+            from embrix.tui.forking import Forking
+
             self.app.push_screen(Forking(self, self.desk, self.lane))
 
     def action_residual(self) -> None:
         """What is left of the interpreter when the program is known."""
         if self.desk is not None and self.lane in self.lanes.lanes:
+            from embrix.tui.left_over import Leftover
+
             self.app.push_screen(Leftover(self, self.desk))
 
     def action_derive(self) -> None:
         """The derivation of the run."""
         if self.desk is not None and self.lanes.lanes:
+            from embrix.tui.deriving import Deriving
+
             self.app.push_screen(Deriving(self, self.desk))
 
     def action_draw(self) -> None:

@@ -27,13 +27,14 @@ from embrix.tui.annotated import AnnotatedEditor, Remark, in_full
 from embrix.tui.bars import Footer, Masthead, Title, tell
 from embrix.tui.commands import Command, of_place
 from embrix.tui.desk import Desk
-from embrix.tui.dialogs import Help, Once, Pick
+from embrix.tui.dialogs import Help, Pick
 from embrix.tui.editor import KEEPING, ProgramEditor
-from embrix.tui.pane_edges import Edge, EdgedScreen, Grip
+from embrix.tui.pane_edges import Edge, Grip
 from embrix.tui.rows import Piece, Rows
 from embrix.tui.side_views import TreeView
 from embrix.tui.text_pane import TextPane
 from embrix.tui.theme import ink, token_ink
+from embrix.tui.view import Overlay
 from embrix.tui.workbench import Workbench
 
 PANES = ("definition", "trial", "saved", "with-change", "outcome")
@@ -71,7 +72,7 @@ class OutcomeRows(Rows):
         return [(f" {line}", ink(self.app, colour, bold=bold))]
 
 
-class Drafting(Once, EdgedScreen):
+class Drafting(Overlay):
     """One definition file, a text to try, and the two trees: as saved, and with the change."""
 
     CSS = """
@@ -229,6 +230,9 @@ class Drafting(Once, EdgedScreen):
     def _keep_soon(self) -> None:
         self._draft_timer = None
         self._hand_over()
+
+    def course_read(self) -> None:
+        self.look()
 
     def look(self) -> None:
         """Ask what the text means under the definition as it stands here."""

@@ -20,6 +20,7 @@ from embrix.messages.requests import ExploreWays
 from embrix.messages.wire import Progress
 from embrix.text.plural import counted
 from embrix.text.visible import cut, visible, width
+from embrix.text.way_numbers import ways_text
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.desk import Desk
 from embrix.tui.pane_edges import Edge, Grip
@@ -32,11 +33,6 @@ from embrix.tui.workbench import Workbench
 PLACE = "ways"
 FEWEST = 3
 """Rows of the list of outcomes."""
-
-
-def ways_text(ways: Sequence[int]) -> str:
-    """Ways as people count them: from one."""
-    return ",".join(str(way + 1) for way in ways)
 
 
 class ReachedRows(Rows):

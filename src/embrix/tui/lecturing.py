@@ -84,9 +84,9 @@ class Lecturing(View):
     def on_mount(self) -> None:
         self.head("running the lesson …")
         self.query_one("#lecture-shown").focus()
-        self.look()
+        self.course_read()
 
-    def look(self) -> None:
+    def course_read(self) -> None:
         """Have the lesson carried out with the course as it is now."""
         request = ShowLesson(file=str(self._path))
         self._desk.ask("lesson", request, self._came, worker=SUITE_WORKER)

@@ -17,12 +17,12 @@ from embrix.text.plural import counted
 from embrix.text.refusal import refusal
 from embrix.text.source import Source, Unreadable
 from embrix.text.visible import cut, visible
+from embrix.text.way_numbers import ways_text
 from embrix.tui.bars import Masthead, Title, tell
 from embrix.tui.bench_commands import BenchCommands
 from embrix.tui.desk import PATIENCE
 from embrix.tui.document import Document
 from embrix.tui.editor import KEEPING
-from embrix.tui.forking import ways_text
 from embrix.tui.side_views import LanesView, TokensView, TreeView
 
 MORE_MISTAKES = 4

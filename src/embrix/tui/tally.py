@@ -237,7 +237,7 @@ class Tally(View):
         )
         self.query_one("#tally-title", Title).light(True)
         self._complete = True
-        self.show(self.report)
+        self.suite_ran(self.report)
         self.board.focus()
 
     @property
@@ -246,7 +246,7 @@ class Tally(View):
 
     # ---------------------------------------------------------------- what is shown
 
-    def show(self, report: SuiteReport) -> None:
+    def suite_ran(self, report: SuiteReport) -> None:
         """A new report; the cursor goes to the one case that has come or been renamed, or stays on
         its case, or goes to the first red cell."""
         if not self._complete or not self.query(Board):
@@ -350,17 +350,17 @@ class Tally(View):
 
     def action_only_red(self) -> None:
         self.red = not self.red
-        self.show(self.report)
+        self.suite_ran(self.report)
 
     def action_next_order(self) -> None:
         self.order = (self.order + 1) % len(ORDERS)
-        self.show(self.report)
+        self.suite_ran(self.report)
 
     def action_look_for(self) -> None:
         def typed(word: str | None) -> None:
             if word is not None:
                 self.word = word.strip()
-                self.show(self.report)
+                self.suite_ran(self.report)
 
         self.app.push_screen(AskText("cases", "Part of a name, tag or program:", self.word), typed)
 

@@ -8,7 +8,6 @@ from functools import partial
 from embrix.course.naming import plain_name
 from embrix.messages.replies_on_writing import TextHits
 from embrix.text.plural import counted
-from embrix.tui.clause_grid import ClauseGrid
 from embrix.tui.desk import Desk
 from embrix.tui.dialogs import AskText
 from embrix.tui.editor import ProgramEditor
@@ -142,6 +141,8 @@ class TextActions(Workbench):
         if summary is not None and own in {one.name for one in summary.lanes}:
             lane = own
         if self.desk is not None and lane:
+            from embrix.tui.clause_grid import ClauseGrid
+
             self.app.push_screen(ClauseGrid(self, self.desk, lane))
 
     def action_next_note(self, by: int) -> None:

@@ -3,11 +3,13 @@ first line."""
 
 from __future__ import annotations
 
+from abc import abstractmethod
 from typing import Any, ClassVar
 
 from textual import on
 from textual.binding import Binding, BindingType
 
+from embrix.messages.replies_on_suites import SuiteReport
 from embrix.tui.bars import Footer, Masthead
 from embrix.tui.commands import of_place, opens
 from embrix.tui.desk import Desk
@@ -38,7 +40,21 @@ def keys_of(place: str) -> list[BindingType]:
     ]
 
 
-class View(Once, EdgedScreen):
+class Overlay(Once, EdgedScreen):
+    """What may lie over the bench, and is told what happens meanwhile."""
+
+    @abstractmethod
+    def say(self, text: str, colour: str = "ink") -> None:
+        """Tell something on the first line."""
+
+    def course_read(self) -> None:
+        """The course has been read anew."""
+
+    def suite_ran(self, report: SuiteReport) -> None:
+        """The suite of the language has been run."""
+
+
+class View(Overlay):
     """A view over the bench. `PLACE` is its name in the table of commands; `TOPICS` is what it asks
     of the workers, given up when it is left."""
 
