@@ -10,7 +10,6 @@ import sys
 import traceback
 from contextlib import suppress
 from datetime import UTC, datetime
-from importlib.metadata import PackageNotFoundError, version
 from pathlib import Path
 
 from embrix.text.log import log_file
@@ -58,6 +57,8 @@ def _new_file(folder: Path) -> Path:
 
 
 def _version(package: str) -> str:
+    from importlib.metadata import PackageNotFoundError, version  # seldom needed
+
     try:
         return version(package)
     except PackageNotFoundError:
