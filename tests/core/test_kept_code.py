@@ -18,7 +18,7 @@ from embrix.course.load import Course, load_course
 from embrix.course.shipped import shipped_course
 from embrix.machine import compiler, kept_code, known_code, linking, run
 from embrix.machine.lane import Lane, parser_for
-from embrix.text import sealed
+from embrix.text import digests, sealed
 from embrix.text.sealed import SealedFolder
 from embrix.text.user_folders import cache_folder, state_folder, use_cache
 from tests.core.test_known_code import outcomes
@@ -169,7 +169,7 @@ def forged(name: str) -> bytes:
     """What somebody would put there who can write files, but has not got the key."""
     evil = compile("open('stolen', 'w').close()", "<definition>", "exec")
     rows = ((bytes(16), (("f0", evil, ()),)),)
-    content = kept_code.makers() + marshal.dumps(rows)
+    content = kept_code.makers(kept_code.MAKERS) + marshal.dumps(rows)
     return sealed._code(b"\0" * 32, name, content) + content
 
 
@@ -217,13 +217,13 @@ def test_code_for_another_python_or_by_other_modules_is_not_even_looked_at(
 ) -> None:
     gives(lockside, "Drip", "environment", "1 + 2")
     as_in_a_new_process()
-    kept_code.makers.cache_clear()
-    monkeypatch.setattr(kept_code, "MAGIC_NUMBER", b"other")
+    digests.makers.cache_clear()
+    monkeypatch.setattr(digests, "MAGIC_NUMBER", b"other")
     monkeypatch.setattr(marshal, "loads", lambda content: pytest.fail("it is loaded"))
     try:
         assert gives(lockside, "Drip", "environment", "3 * 4") == "12"
     finally:
-        kept_code.makers.cache_clear()
+        digests.makers.cache_clear()
 
 
 def test_a_module_that_makes_code_is_among_what_code_depends_on(
@@ -234,7 +234,7 @@ def test_a_module_that_makes_code_is_among_what_code_depends_on(
         (tmp_path / package / "inner").mkdir(parents=True)
     module = tmp_path / "machine" / "inner" / "body.py"
     module.write_text("one = 1\n")
-    monkeypatch.setattr(kept_code.embrix, "__file__", str(tmp_path / "__init__.py"))
+    monkeypatch.setattr(digests.embrix, "__file__", str(tmp_path / "__init__.py"))
     found = []
     try:
         for change in (
@@ -242,10 +242,10 @@ def test_a_module_that_makes_code_is_among_what_code_depends_on(
             lambda: os.utime(module, ns=(1, 1)), lambda: (module.parent / "new.py").write_text(""),
         ):  # fmt: skip
             change()
-            kept_code.makers.cache_clear()
-            found.append(kept_code.makers())
+            digests.makers.cache_clear()
+            found.append(digests.makers(kept_code.MAKERS))
     finally:
-        kept_code.makers.cache_clear()
+        digests.makers.cache_clear()
     assert len(set(found)) == 4
 
 

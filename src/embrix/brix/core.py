@@ -68,6 +68,7 @@ from embrix.grammar.tokens import TokenTable
 from embrix.terms.node import Constructor
 from embrix.terms.signature import Signature
 from embrix.terms.types import Type
+from embrix.text.digests import digest_of
 from embrix.text.source import Source, Span
 
 __all__ = [
@@ -168,11 +169,25 @@ class Meaning:
     """Stands for all definitions that say the same, comments apart: what rests on nothing else is
     remembered with it."""
 
-    __slots__ = ("__weakref__", "declared")
+    __slots__ = ("__weakref__", "declared", "said")
 
-    def __init__(self, declared: DeclaredAlike | None = None) -> None:
+    def __init__(
+        self,
+        declared: DeclaredAlike | None = None,
+        said: tuple[tuple[str, ...], tuple[Meaning, ...]] | None = None,
+    ) -> None:
         self.declared = declared
         """What is declared, where other definitions may declare the same."""
+        self.said = said
+        """The texts that say it, and what they build on; None where it is told by its place."""
+
+    def digest(self) -> bytes | None:
+        """What stands for it in every process."""
+        if self.said is None:
+            return None
+        texts, before = self.said
+        under = [one.digest() for one in before]
+        return None if None in under else digest_of((texts, under))
 
 
 class Language(Struct, frozen=True, eq=False):

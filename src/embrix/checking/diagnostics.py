@@ -11,7 +11,8 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from embrix.brix.core import Language, Law
-from embrix.checking.laws import LawReport, try_law
+from embrix.checking.kept_laws import report_on_law
+from embrix.checking.laws import LawReport
 from embrix.course.checked import MEMORY
 from embrix.grammar.model import Grammar
 from embrix.grammar.report import Report, report_on
@@ -128,7 +129,9 @@ def _law(lane: Lane, law: Law) -> LawReport:
     """What came of trying a law, remembered as long as the interpreter says the same."""
     interpreter = lane.interpreter
     key = ("law", interpreter.laws.index(law), lane.name)
-    report, _ = MEMORY.recall(key, (interpreter.meaning,), lambda _: try_law(lane.machine, law))
+    report, _ = MEMORY.recall(
+        key, (interpreter.meaning,), lambda _: report_on_law(lane.machine, law)
+    )
     return replace(report, law=law)
 
 

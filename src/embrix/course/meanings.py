@@ -42,7 +42,8 @@ def meaning_of(
         if has_errors or any(one.severity == "error" for one in syntax_of(source)[1]):
             return Meaning(declared)
         texts.append(said(source.text))
-    return MEMORY.recall(("meaning", tuple(texts)), before, lambda _: Meaning(declared))[0]
+    saying = tuple(texts), before
+    return MEMORY.recall(("meaning", saying[0]), before, lambda _: Meaning(declared, saying))[0]
 
 
 def declared_by(

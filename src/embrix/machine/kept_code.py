@@ -12,18 +12,15 @@ It is off unless a program asks for it (`use_cache`).
 from __future__ import annotations
 
 import marshal
-import os
 import sys
 from collections.abc import Hashable, Mapping, Sequence
-from functools import cache
-from importlib.util import MAGIC_NUMBER
 from typing import Any
 
-import embrix
 from embrix.brix import core as k
 from embrix.machine.linking import CompiledFunction
 from embrix.machine.unit import EMPTIES, MarkedClauses, Undecided, Unit
 from embrix.terms.node import ITSELF_NODE
+from embrix.text.digests import digest, digest_of, makers
 from embrix.text.sealed import SealedFolder
 from embrix.text.user_folders import cache_in_use
 
@@ -48,16 +45,16 @@ class KeptCode:
         self._errors = errors
         content = files.read(name) or b""
         # Code for another Python is not even looked at.
-        fits = content.startswith(makers())
-        rows: Sequence[Row] = marshal.loads(content[len(makers()) :]) if fits else ()
+        fits = content.startswith(makers(MAKERS))
+        rows: Sequence[Row] = marshal.loads(content[len(makers(MAKERS)) :]) if fits else ()
         self._found = {key: (key, functions) for key, functions in rows}
         self._kept: dict[bytes, Row] = {}
 
     def get(self, key: Hashable) -> list[CompiledFunction] | None:
         """The code that was kept under a key, with the errors of this interpreter."""
-        digest = digest_of(key)
-        row = self._found.get(digest) if digest is not None else None
-        if row is None or digest is None:
+        under = digest_of(key)
+        row = self._found.get(under) if under is not None else None
+        if row is None or under is None:
             return None
         try:
             functions = [
@@ -66,25 +63,25 @@ class KeptCode:
             ]
         except KeyError:  # an error that this interpreter does not know
             return None
-        self._kept[digest] = row
+        self._kept[under] = row
         return functions
 
     def add(self, key: Hashable, functions: Sequence[CompiledFunction]) -> None:
         """Keep some functions under a key, if all that is in them can be kept."""
-        digest = digest_of(key)
-        if digest is None or digest in self._kept:
+        under = digest_of(key)
+        if under is None or under in self._kept:
             return
         found = []
         for one in functions:
             # No two functions that are kept have a name in common for what is not the same.
-            names = {name: f"k{digest.hex()}_{at}" for at, name in enumerate(one.constants)}
+            names = {name: f"k{under.hex()}_{at}" for at, name in enumerate(one.constants)}
             said = {names[name]: _said(value) for name, value in one.constants.items()}
             constants = tuple((name, value) for name, value in said.items() if value is not None)
             if len(constants) < len(said):
                 return
             around = tuple(names.get(name, name) for name in one.code.co_freevars)
             found.append((one.name, one.code.replace(co_freevars=around), constants))
-        self._kept[digest] = digest, tuple(found)
+        self._kept[under] = under, tuple(found)
 
     def save(self) -> None:
         """Write what is to be kept, if it is not there: with what was there before, as far as there
@@ -92,7 +89,7 @@ class KeptCode:
         if not self._kept.keys() <= self._found.keys():
             rows = list({**self._kept, **self._found}.values())[: len(self._kept) * SEVERAL]
             content = marshal.dumps(tuple(rows))
-            self._files.write(self._name, makers() + content)
+            self._files.write(self._name, makers(MAKERS) + content)
 
     def _constant(self, said: tuple[Any, ...]) -> Any:
         match said:
@@ -123,36 +120,6 @@ def _said(value: Any) -> tuple[Any, ...] | None:
     return ("shared", shared) if shared is not None else None
 
 
-def digest_of(key: Hashable) -> bytes | None:
-    """What stands for a key in a file, the same in every process; None where its text would not be
-    the same."""
-    text = repr(key)
-    return None if " at 0x" in text else _digest(text)
-
-
-def _digest(text: str) -> bytes:
-    import hashlib  # most commands need none
-
-    return hashlib.blake2b(text.encode("utf-8", "surrogatepass"), digest_size=16).digest()
-
-
-@cache
-def makers() -> bytes:
-    """What stands for the files of Embrix that make code, and for the Python that runs it."""
-    root = os.path.dirname(embrix.__file__)
-    pending = [os.path.join(root, package) for package in MAKERS]
-    found: list[tuple[str, int, int]] = []
-    for folder in pending:  # which grows while it is gone through
-        for entry in os.scandir(folder):
-            if entry.name.endswith(".py"):
-                of = entry.stat()
-                found.append((entry.name, of.st_mtime_ns, of.st_size))
-            elif entry.is_dir() and not entry.name.startswith("_"):
-                pending.append(entry.path)
-    found.sort()
-    return _digest(f"{embrix.__version__} {sys.version} {MAGIC_NUMBER!r} {found}")
-
-
 _LOOKED: set[str] = set()
 """The files that this process has looked into."""
 
@@ -164,7 +131,7 @@ def kept_code(unit: Unit) -> KeptCode | None:
         return None
     one = unit.interpreter
     about = (one.language.name, one.name, one.version, unit.variant, sys.version)
-    slot = _digest(repr(about)).hex()
+    slot = digest(repr(about)).hex()
     errors = {error.name: error for error in one.errors}
     if slot in _LOOKED or len(errors) < len(one.errors):
         return None
