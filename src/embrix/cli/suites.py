@@ -135,6 +135,10 @@ def _run_all(
     def telling(progress: dict[str, Any]) -> None:
         progress_line(f"{progress['done']} of {counted(progress['of'], 'case')} ")
 
+    for path in paths:  # once, and not in each copy of this process
+        suite = session.suite(path, Findings())
+        if suite is not None:
+            session.parser(suite.language)
     shared = Shared.begin(work, len(paths) * shares, workers, telling)
     try:
         findings = diagnostics(
