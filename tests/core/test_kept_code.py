@@ -101,6 +101,15 @@ def test_what_was_kept_runs_as_what_is_made(lockside: Course, language: str, nam
     assert outcomes(lane_of(lockside, language, name), programs) == made
 
 
+def test_what_is_there_is_not_written_again(lockside: Course) -> None:
+    gives(lockside, "Rill", "environment", "1 + 2")
+    (kept,) = code_files()
+    os.utime(kept, ns=(1, 1))
+    as_in_a_new_process()
+    gives(lockside, "Rill", "environment", "1 + 2")
+    assert kept.stat().st_mtime_ns == 1
+
+
 def test_another_process_finds_it(lockside: Course, nothing_compiled: None) -> None:
     """One that orders sets and tables otherwise."""
     words = ["run", "-e", "1 + 2", "--language", "Rill", "--with", "environment",

@@ -17,7 +17,30 @@ from embrix.lanes.session import Session
 from embrix.machine.run import Machine
 from embrix.text.sealed import SealedFolder
 from embrix.text.user_folders import cache_folder, use_cache
+from tests.conftest import TINY_LANGUAGE, Maker
 
+LANE = """\
+interpreter lane for Tiny
+choice kind  "Which number?"
+  same  "as it is"       default
+  next  "the next one"
+error Odd(n: Number)  "{n} is odd"
+main run
+define run(e: Expr) -> Number by e
+  _  => 1
+
+define one(n: Number) -> Number
+  match kind
+    same  => n
+    next  => n + 1
+
+define never(n: Number) -> Number
+  fail Odd(n)
+
+law one(n) == n
+law one(n) == n + 1
+law never(n) == n when n == n
+"""
 SUBSTITUTING = [("Drip", "rewriting"), ("Rill", "rewriting"), ("Siren", "rewriting")]
 
 
@@ -93,6 +116,20 @@ def test_a_counterexample_is_kept_as_it_is(course_copy: Path, tried: list[str]) 
     assert first[0].counterexample is not None
     assert reports(course, "Drip", "rewriting") == first
     assert len(tried) == len(first)
+
+
+def test_each_law_of_each_way_of_deciding_has_its_own(make_course: Maker, tried: list[str]) -> None:
+    """By hand: the first law is true of one way and the second of the other; what the third speaks
+    of always fails."""
+    lane = make_course(tiny=TINY_LANGUAGE, lane=LANE).interpreters["Tiny"]["lane"]
+    ways = [Machine(one) for one in (lane, lane.deciding({"kind": "next"}))]
+    for _ in range(2):
+        found = [[kept_laws.report_on_law(way, law) for law in lane.laws] for way in ways]
+        assert [[one.counterexample is None for one in of] for of in found] == [
+            [True, False, False], [False, True, False],
+        ]  # fmt: skip
+        assert [[one.failed for one in of] for of in found] == [[False, False, True]] * 2
+    assert len(tried) == 6
 
 
 def test_what_is_no_report_is_not_believed(lockside: Course, tried: list[str]) -> None:

@@ -128,7 +128,7 @@ def _report(grammar: Grammar, rule: str, _: Findings) -> Report:
 def _law(lane: Lane, law: Law) -> LawReport:
     """What came of trying a law, remembered as long as the interpreter says the same."""
     interpreter = lane.interpreter
-    key = ("law", interpreter.laws.index(law), lane.name)
+    key = ("law", interpreter.laws.index(law), lane.name, interpreter.language.chosen)
     report, _ = MEMORY.recall(
         key, (interpreter.meaning,), lambda _: report_on_law(lane.machine, law)
     )

@@ -56,5 +56,6 @@ def _name(machine: Machine, law: Law) -> str | None:
     if said is None:
         return None
     number = interpreter.laws.index(law)
-    name = digest_of((said, interpreter.lane, number, SEED, TRIES, makers(MAKERS)))
+    written = interpreter.language.chosen  # the grammar by which a counterexample is written
+    name = digest_of((said, interpreter.lane, written, number, SEED, TRIES, makers(MAKERS)))
     return name.hex() if name is not None else None
