@@ -13,7 +13,7 @@ from embrix.documents.slide_parts import (
     framed,
     marked_text,
     names_and_store,
-    placed,
+    program_text,
     sequence,
     table,
     text_of,
@@ -54,7 +54,8 @@ def _slide(
     yield f"<h1>{text_of(title)}<small>step {step.number:,} of {len(walk) - 1:,}</small></h1>"
     yield '<div class="columns"><div>'
     yield "<h2>program</h2>"
-    yield f"<pre>{placed(text, step.place if step.place != (0, len(text)) else None)}</pre>"
+    place = step.place if step.place != (0, len(text)) else None
+    yield f"<pre>{program_text(walk.lane.interpreter.language.grammar, text, place)}</pre>"
     if step.written:
         yield "<h2>output</h2>"
         yield f"<pre>{text_of(step.written)}</pre>"

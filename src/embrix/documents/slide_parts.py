@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from html import escape
 from itertools import pairwise
 
+from embrix.grammar.model import Grammar
 from embrix.terms.node import Place
 from embrix.text.visible import cut, visible
 from embrix.trace.walk_steps import WalkStep
@@ -30,6 +31,7 @@ table { border-collapse: collapse; }
 td, th { text-align: left; vertical-align: top; padding: .12rem 1.4rem .12rem 0;
   border-bottom: 1px solid var(--line); }
 .sequence span { display: block; color: var(--faint); }
+.remark { color: var(--faint); }
 mark { background: none; color: var(--accent); font-weight: 700; text-decoration: underline;
   text-underline-offset: .2em; }
 svg { max-width: 100%; max-height: 70vh; height: auto; display: block; margin: 1vh 0; }
@@ -118,13 +120,25 @@ def sequence(before: Sequence[str], present: str) -> str:
     return f'<pre class="sequence">{lines}{present}</pre>'
 
 
-def placed(program: str, place: Place | None) -> str:
-    """A program with the part that is active marked."""
-    if place is None:
-        return text_of(program)
-    begin, end = place
-    parts = (program[:begin], program[begin:end], program[end:])
-    return f"{text_of(parts[0])}<mark>{text_of(parts[1])}</mark>{text_of(parts[2])}"
+def program_text(grammar: Grammar | None, program: str, place: Place | None) -> str:
+    """A program with the part that is active marked, and remarks told from the rest: where a line
+    is broken nobody takes what is left of one for a part of the program."""
+    remarks = _remarks(grammar, program) if grammar is not None else []
+    begin, end = place if place is not None else (0, 0)
+    ends = {0, begin, end, len(program), *(n for one in remarks for n in one)}
+    pieces: list[str] = []
+    for first, last in pairwise(sorted(ends)):
+        piece = text_of(program[first:last])
+        if any(start <= first < stop for start, stop in remarks):
+            piece = f'<i class="remark">{piece}</i>'
+        pieces.append(f"<mark>{piece}</mark>" if begin <= first < end else piece)
+    return "".join(pieces)
+
+
+def _remarks(grammar: Grammar, program: str) -> list[Place]:
+    """What the language skips and people read."""
+    skipped = grammar.tokens.cut(program).skipped
+    return [(start, end) for _, start, end in skipped if program[start:end].strip()]
 
 
 def names_and_store(step: WalkStep) -> tuple[list[tuple[str, str]], list[tuple[str, str]]]:

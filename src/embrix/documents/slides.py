@@ -8,12 +8,13 @@ from embrix.documents.slide_parts import (
     framed,
     marked_text,
     names_and_store,
-    placed,
+    program_text,
     table,
     text_of,
 )
 from embrix.documents.stop_pictures import stop_picture
 from embrix.draw.svg import write_svg
+from embrix.grammar.model import Grammar
 from embrix.lanes.results import ending
 from embrix.lanes.session import Session
 from embrix.lessons.lesson import COVERED, Covered, Lesson, LessonStop
@@ -45,7 +46,9 @@ def _slide(session: Session, lesson: Lesson, played: Played, number: int) -> Ite
     yield '<div class="columns"><div>'
     step = _step(played)
     yield f"<h2>{text_of(stop.file.rpartition('/')[2] or 'program')}</h2>"
-    yield f"<pre>{_program(stop, step)}</pre>"
+    language = session.course.languages.get(lesson.language)
+    grammar = language.grammar if language is not None else None
+    yield f"<pre>{_program(grammar, stop, step)}</pre>"
     if stop.given:
         yield (
             "<p>" + text_of(", ".join(f"{n} = {value}" for n, value in stop.given.items())) + "</p>"
@@ -110,7 +113,7 @@ def _covered(what: Covered, stop: LessonStop, lines: Sequence[str]) -> Iterator[
     yield "</div></div>"
 
 
-def _program(stop: LessonStop, step: WalkStep | None) -> str:
+def _program(grammar: Grammar | None, stop: LessonStop, step: WalkStep | None) -> str:
     text = stop.program.rstrip("\n")
     place = step.place if step is not None and stop.where is not None else None
-    return placed(text, place if stop.shown == "walk" else None)
+    return program_text(grammar, text, place if stop.shown == "walk" else None)
