@@ -25,6 +25,7 @@ from embrix.machine.window import Window
 from embrix.terms.binding import substitute
 from embrix.terms.substitution_details import substitution_details
 from embrix.trace import judgements
+from embrix.trace import walk as walk_module
 from embrix.trace.data import step_data
 from embrix.trace.saved import SavedWalk, Unusable, save_walk
 from embrix.trace.seeking import Kind, seek
@@ -75,10 +76,10 @@ LAZY = "let a = 1 + 2 in let b = a + a in let f of n = when n < 1 then b else f 
 SOUGHT = [("text", "2"), ("text", "⇓ 3"), ("text", "nowhere"), ("lookup", "n"), ("lookup", ""),
           ("name", "n"), ("name", "b"), ("location", "@1"), ("location", "@4"), ("over", ""),
           ("out", ""), ("clause", "drip/environment.brix:16"), ("output", ""),
-          ("end", "")]  # fmt: skip
+          ("clause", "rill/rewriting.brix:29"), ("text", "3 + 3"), ("end", "")]  # fmt: skip
 
 
-@pytest.mark.parametrize("name", ["environment", "by_need", "store_passing"])
+@pytest.mark.parametrize("name", ["environment", "by_need", "store_passing", "rewriting"])
 @given(data=st.data())
 @settings(max_examples=40)
 def test_what_was_not_kept_is_gone_through_once(
@@ -93,7 +94,7 @@ def test_what_was_not_kept_is_gone_through_once(
     start, forward = data.draw(st.integers(0, len(whole) - 1)), data.draw(st.booleans())
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(lane_module, "LAST", data.draw(st.integers(1, 20)))
-        patch.setattr(judgements, "PART", data.draw(st.integers(1, 40)))
+        patch.setattr(walk_module, "PART", data.draw(st.integers(1, 40)))
         patch.setattr(window_module, "STRETCH", data.draw(st.integers(1, 64)))
         traced = lane.trace(text, limits=Limits(events=data.draw(st.integers(1, 30))))
         again = traced.again
@@ -112,7 +113,8 @@ def test_what_was_not_kept_is_gone_through_once(
 @pytest.mark.parametrize(
     ("name", "kind", "what"),
     [("environment", "name", "n"), ("by_need", "location", "@1"), ("by_need", "name", "n"),
-     ("Weir", "location", "@0"), ("store_passing", "lookup", "n")],
+     ("Weir", "location", "@0"), ("store_passing", "lookup", "n"), ("rewriting", "text", "3 + 3"),
+     ("rewriting", "text", "- 1"), ("rewriting", "clause", "rill/rewriting.brix:29")],
 )  # fmt: skip
 @pytest.mark.parametrize("part", [7, 40])
 def test_changes_are_met_from_every_step_on_in_what_was_not_kept(
@@ -122,11 +124,13 @@ def test_changes_are_met_from_every_step_on_in_what_was_not_kept(
     weir = name == "Weir"
     lane = session.lane("Weir", "store_passing") if weir else session.lane("Rill", name)
     text = "new a := 1; while a < 9 do a := a + 1; show a" if weir else LAZY
+    if name == "rewriting":
+        text = "let f of n = when n < 1 then 3 + 3 else f (n - 1) + n in f 5 + (3 + 3) + f 4"
     whole = walked(lane, text)
     found = 0
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(lane_module, "LAST", 5)
-        patch.setattr(judgements, "PART", part)
+        patch.setattr(walk_module, "PART", part)
         cut = walked(lane, text, events=5)
         for start in range(0, len(whole), 3):
             for forward in (True, False):
@@ -163,7 +167,7 @@ def test_a_run_that_is_gone_through_is_held_part_by_part(session: Session) -> No
         events.extend(record.events)
         return False
 
-    record = Sweep(0, 50, seen)
+    record = Sweep(0, lambda begin: begin + 50, seen)
     traced.again(record)
     record.end()
     assert events == whole

@@ -9,11 +9,15 @@ from embrix.machine.window import Window
 
 
 class Sweep(Window):
-    """The record of a run from an event on, `count` events at a time. Each time `seen` is told of
-    the record, which has that part; the run ends where it says that it has seen enough."""
+    """The record of a run from an event on, part by part; `ends` says up to which event the part
+    that begins at one goes. Each time `seen` is told of the record, which has that part; the run
+    ends where it says that it has seen enough."""
 
-    def __init__(self, first: int, count: int, seen: Callable[[Sweep], bool]) -> None:
-        super().__init__(first, count)
+    def __init__(
+        self, first: int, ends: Callable[[int], int], seen: Callable[[Sweep], bool]
+    ) -> None:
+        super().__init__(first, ends(first) - first)
+        self._ends = ends
         self._seen = seen
 
     def end(self) -> None:
@@ -28,6 +32,6 @@ class Sweep(Window):
             if enough:
                 raise OutOfFuel("recorded events")
             self.begin = self._end
-            self._end += self._count
+            self._end = self._ends(self.begin)
             self._forgotten(done)
         super()._turned(at)

@@ -23,9 +23,6 @@ AGAIN, BEFORE = 200_000, 50_000
 """Events that are recorded when a part of a run is carried out again, and how many of them lie
 before the one that is looked for."""
 
-PART = 50_000
-"""Events that are looked at together where all of a run are gone through."""
-
 KEPT_AGAIN = 2
 """Such parts that are kept."""
 
@@ -70,14 +67,10 @@ class RecordedJudgements:
         """A record that has an event."""
         return self._turn_to(number)
 
-    def at_hand(self, number: int) -> bool:
-        """Whether an event is in a record that stays: one of the first, or of the last."""
-        stay = self._views[: 2 if self.traced.last is not None else 1]
-        return any(view.first <= number < view.first + len(view.recorder.events) for view in stay)
-
-    def sweep(self, first: int, seen: Callable[[range], bool]) -> None:
-        """Carry the run out once more and look at all events from one on, part by part: `seen` is
-        told the numbers of those that are in the record then, and says whether that is enough."""
+    def _sweep(self, first: int, ends: Callable[[int], int], seen: Callable[[range], bool]) -> None:
+        """Carry the run out once more and look at all events from one on, part by part (`ends` says
+        where the part that begins at an event ends): `seen` is told the numbers of those that are
+        in the record then, and says whether that is enough."""
         assert self.traced.again is not None
 
         def part(record: Sweep) -> bool:
@@ -89,7 +82,7 @@ class RecordedJudgements:
                 self._views.remove(view)
                 self._recorder = self.traced.recorder
 
-        record = Sweep(first, PART, part)
+        record = Sweep(first, ends, part)
         self.traced.again(record)
         record.end()
 

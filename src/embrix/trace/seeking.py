@@ -60,13 +60,13 @@ def seek(
 def _first(walk: Walk, numbers: range, test: Test, progress: Progress | None) -> int | None:
     """The first of some numbers, which go up or down, at which a test holds. What is not recorded
     is gone through in one further run, from its first step on."""
-    apart = walk.cut > 0 and walk.relation is None
+    apart = walk.not_kept
     at = 0
     while at < len(numbers):
         number = numbers[at]
         if progress is not None and at % EVERY == 0:
             progress(at)
-        if not apart or walk.at_hand(number) or number == len(walk) - 1:
+        if number not in apart:
             if isinstance(test, EventTest) and number < _events(walk):
                 found, count = _in_view(walk.view_of(number), numbers[at:], test)
                 if found is not None:
@@ -108,11 +108,11 @@ def _further(progress: Progress | None, before: int, looked: int) -> None:
 def _in_gap(
     walk: Walk, number: int, test: Test, *, up: bool, progress: Progress
 ) -> tuple[int | None, int]:
-    """The first step from one on at which a test holds, up or down to the next that is recorded,
-    and the number of that one."""
-    assert walk.traced.last is not None
-    end = walk.traced.last.begin if up else walk.cut - 1
-    first, last = (number, end - 1) if up else (end + 1, number)
+    """The first step from one on at which a test holds, up or down to the next that is kept, and
+    the number of that one."""
+    gap = walk.not_kept
+    end = gap.stop if up else gap.start - 1
+    first, last = (number, gap.stop - 1) if up else (gap.start, number)
     found: int | None = None
     ahead = test.ahead() if isinstance(test, ValueChanges) and not up else None
 

@@ -8,6 +8,7 @@ when they are looked at; the record itself stays in columns.
 
 from __future__ import annotations
 
+import sys
 from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import cached_property
@@ -33,6 +34,9 @@ MOST_WRITTEN = 200
 """Characters of the output that are shown at each step."""
 MOST_PUT = 8
 """Substitutions that are shown at one step."""
+PART, NEVER = 50_000, sys.maxsize
+"""Events that are looked at together where all of a run are gone through, and one that never comes.
+"""
 MOST_SEARCHED = 400
 """Nodes in which the place of a step is looked for."""
 
@@ -73,6 +77,37 @@ class Walk(JudgementRows):
             return 0
         events = len(self._whole.recorder.events)
         return events if self.relation is None else self._reductions.begins_after(events)
+
+    @cached_property
+    def not_kept(self) -> range:
+        """The steps of which no record that stays has all: those between the first and the last."""
+        last = self.traced.last
+        if last is None:
+            return range(0)
+        kept = len(self._whole.recorder.events)
+        if self.relation is None:
+            return range(kept, last.begin)
+        begun = self._reductions.begun
+        return range(max(0, bisect_right(begun, kept) - 1), bisect_left(begun, last.begin))
+
+    def sweep(self, first: int, seen: Callable[[range], bool]) -> None:
+        """Carry the run out once more and look at all steps from one on, part by part: `seen` is
+        told the numbers of those that a record has then as a whole, and says whether that is
+        enough."""
+        if self.relation is None:
+            self._sweep(first, lambda begin: begin + PART, seen)
+            return
+        begun = self._reductions.begun
+
+        def ends(begin: int) -> int:
+            following = bisect_left(begun, begin + PART)
+            return begun[following] if following < len(begun) else NEVER
+
+        def terms(events: range) -> bool:
+            numbers = range(bisect_left(begun, events.start), bisect_left(begun, events.stop))
+            return bool(numbers) and seen(numbers)
+
+        self._sweep(begun[first], ends, terms)
 
     def step(self, number: int, *, renewed: bool = True) -> WalkStep:
         """The step with a number, counted from zero; of a term on request without what the step
