@@ -78,6 +78,9 @@ SOUGHT = [("text", "2"), ("text", "⇓ 3"), ("text", "nowhere"), ("lookup", "n")
           ("out", ""), ("clause", "drip/environment.brix:16"), ("output", ""),
           ("clause", "rill/rewriting.brix:29"), ("text", "3 + 3"), ("end", "")]  # fmt: skip
 
+FROM_HERE = ("name", "location", "over", "out")
+"""Kinds for which the step at which a search begins has to be known."""
+
 
 @pytest.mark.parametrize("name", ["environment", "by_need", "store_passing", "rewriting"])
 @given(data=st.data())
@@ -86,7 +89,7 @@ def test_what_was_not_kept_is_gone_through_once(
     session: Session, name: str, data: st.DataObject
 ) -> None:
     """With room for few events everything is found where it is with room for all, forward and back;
-    a search carries the run out once more, and once to know the step at which it begins."""
+    a search carries the run out once more, and some once to know the step at which they begin."""
     lane = session.lane("Rill", name)
     text = data.draw(st.sampled_from([LAZY, SCOPE, f"{SCOPE} + nobody"]))
     whole = walked(lane, text)
@@ -107,7 +110,7 @@ def test_what_was_not_kept_is_gone_through_once(
 
         cut = Walk(lane, replace(traced, again=counted))
         assert seek(cut, kind, what, start, forward) == seek(whole, kind, what, start, forward)
-        assert len(runs) <= 2
+        assert len(runs) <= (2 if kind in FROM_HERE else 1)
 
 
 @pytest.mark.parametrize(
