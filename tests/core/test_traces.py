@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import gzip
 import json
+from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 import jsonschema
@@ -78,6 +80,14 @@ SOUGHT = [("text", "2"), ("text", "⇓ 3"), ("text", "nowhere"), ("lookup", "n")
           ("out", ""), ("clause", "drip/environment.brix:16"), ("output", ""),
           ("clause", "rill/rewriting.brix:29"), ("text", "3 + 3"), ("end", "")]  # fmt: skip
 
+
+def _counted(
+    runs: list[Recorder], again: Callable[[Recorder], Result], recorder: Recorder
+) -> Result:
+    runs.append(recorder)
+    return again(recorder)
+
+
 FROM_HERE = ("name", "location", "over", "out")
 """Kinds for which the step at which a search begins has to be known."""
 
@@ -103,14 +113,36 @@ def test_what_was_not_kept_is_gone_through_once(
         again = traced.again
         assert again is not None
         runs: list[Recorder] = []
-
-        def counted(recorder: Recorder) -> Result:
-            runs.append(recorder)
-            return again(recorder)
-
-        cut = Walk(lane, replace(traced, again=counted))
+        cut = Walk(lane, replace(traced, again=partial(_counted, runs, again)))
         assert seek(cut, kind, what, start, forward) == seek(whole, kind, what, start, forward)
         assert len(runs) <= (2 if kind in FROM_HERE else 1)
+
+
+@pytest.mark.parametrize("name", ["environment", "rewriting"])
+@pytest.mark.parametrize("events", [1, 5, 12])
+def test_to_go_through_all_that_was_not_kept_takes_one_run(
+    session: Session, name: str, events: int
+) -> None:
+    """Wherever its parts end, and whatever of a step lies across that; what is kept takes none."""
+    lane = session.lane("Rill", name)
+    whole = walked(lane, LAZY)
+    last = len(whole) - 1
+    for part in (1, 2, 3, 5, 8, 13, 21, 34, 55):
+        for forward in (True, False):
+            with pytest.MonkeyPatch.context() as patch:
+                patch.setattr(lane_module, "LAST", 7)
+                patch.setattr(walk_module, "PART", part)
+                traced = lane.trace(LAZY, limits=Limits(events=events))
+                again = traced.again
+                assert again is not None
+                runs: list[Recorder] = []
+                cut = Walk(lane, replace(traced, again=partial(_counted, runs, again)))
+                assert seek(cut, "text", "nowhere", 0 if forward else last, forward) is None
+                assert len(runs) == 1
+                kept = cut.not_kept
+                for number in {0, kept.start - 1, kept.stop, last} - {*kept, -1}:
+                    assert cut.step(number, renewed=False) == whole.step(number, renewed=False)
+                assert len(runs) == 1
 
 
 @pytest.mark.parametrize(
