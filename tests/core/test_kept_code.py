@@ -174,12 +174,52 @@ def test_whatever_is_in_the_files_nothing_is_believed_that_was_not_written(
         believed.clear()
 
 
+@pytest.mark.parametrize("kind", ["pipe", "a link to a pipe", "a folder", "large"])
+def test_what_is_no_ordinary_file_is_not_read(
+    lockside: Course, own_folders: Path, kind: str
+) -> None:
+    """Neither as code nor as a key; nobody waits for it."""
+    os.mkfifo(own_folders / "endless")
+    gives(lockside, "Drip", "environment", "1 + 2")
+    (kept,), key = code_files(), state_folder() / "cache-key"
+    for path in (kept, key):
+        path.unlink()
+        match kind:
+            case "pipe":
+                os.mkfifo(path)
+            case "a link to a pipe":
+                path.symlink_to(own_folders / "endless")
+            case "a folder":
+                path.mkdir()
+            case _:
+                with path.open("wb") as file:
+                    file.truncate(1 << 40)
+        as_in_a_new_process()
+        assert gives(lockside, "Drip", "environment", "3 * 4") == "12"
+
+
+def test_a_link_is_replaced_and_not_what_it_leads_to(lockside: Course, own_folders: Path) -> None:
+    """Who can write there makes Embrix write nowhere else."""
+    gives(lockside, "Drip", "environment", "1 + 2")
+    (kept,), key = code_files(), state_folder() / "cache-key"
+    precious = own_folders / "precious"
+    precious.write_text("not to be lost")
+    for path in (kept, key):
+        path.unlink()
+        path.symlink_to(precious)
+        as_in_a_new_process()
+        assert gives(lockside, "Drip", "environment", "3 * 4") == "12"
+        assert precious.read_text() == "not to be lost"
+        assert path.is_file()
+        assert not path.is_symlink()
+
+
 def forged(name: str) -> bytes:
     """What somebody would put there who can write files, but has not got the key."""
     evil = compile("open('stolen', 'w').close()", "<definition>", "exec")
     rows = ((bytes(16), (("f0", evil, ()),)),)
     content = kept_code.makers(kept_code.MAKERS) + marshal.dumps(rows)
-    return sealed._code(b"\0" * 32, name, content) + content
+    return sealed._seal(b"\0" * 32, name, content) + content
 
 
 def test_code_from_somewhere_else_is_not_loaded(
@@ -325,9 +365,16 @@ def test_what_was_written_longest_ago_makes_room(
 ) -> None:
     monkeypatch.setattr(sealed, "MOST_FILES", 3)
     files = SealedFolder(tmp_path / "kept", tmp_path / "key")
-    for number in range(6):
-        files.write(f"n{number}", b"content")
-        os.utime(tmp_path / "kept" / f"n{number}", ns=(number, number))
-    assert [files.read(f"n{number}") for number in range(6)] == [None] * 3 + [b"content"] * 3
+    names = [f"{number:032x}" for number in range(6)]
+    (tmp_path / "kept").mkdir()
+    others = [tmp_path / "kept" / f"picture{number}.jpg" for number in range(9)]
+    for other in others:
+        other.write_text("somebody's")
+        os.utime(other, ns=(0, 0))
+    for number, name in enumerate(names):
+        files.write(name, b"content")
+        os.utime(tmp_path / "kept" / name, ns=(number, number))
+    assert [files.read(name) for name in names] == [None] * 3 + [b"content"] * 3
+    assert all(other.exists() for other in others)
     monkeypatch.setattr(sealed, "MOST_BYTES", 38)
-    assert files.read("n5") is None
+    assert files.read(names[-1]) is None

@@ -27,9 +27,11 @@ def digest(text: str) -> bytes:
 
 @cache
 def makers(packages: tuple[str, ...]) -> bytes:
-    """What stands for the files of some packages of Embrix, and for the Python that runs them."""
+    """What stands for the files of some packages of Embrix, and for the Python that runs them.
+    Where the packages are no folders, the version of Embrix stands for them."""
     root = os.path.dirname(embrix.__file__)
-    pending = [os.path.join(root, package) for package in packages]
+    pending = [one for one in (os.path.join(root, package) for package in packages)
+               if os.path.isdir(one)]  # fmt: skip
     found: list[tuple[str, int, int]] = []
     for folder in pending:  # which grows while it is gone through
         for entry in os.scandir(folder):

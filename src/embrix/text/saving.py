@@ -29,7 +29,7 @@ def save_bytes(path: Path, content: bytes) -> None:
 
 def save_private(path: Path, content: bytes) -> None:
     """The same for what only this user may read and what can be made again: nobody waits until a
-    disk has it. Raises OSError."""
+    disk has it, and a link is replaced, not what it leads to. Raises OSError."""
     with replacing(path, private=True) as handle:
         handle.write(content)
 
@@ -38,7 +38,7 @@ def save_private(path: Path, content: bytes) -> None:
 def replacing(path: Path, *, private: bool = False) -> Iterator[IO[bytes]]:
     """A temporary file that takes the place of `path` when all has been written to it. Raises
     OSError. What writers that were killed have left beside it is taken away."""
-    target = path.resolve()
+    target = path.parent.resolve() / path.name if private else path.resolve()
     sweep(target)
     descriptor, name = tempfile.mkstemp(prefix=before(target), suffix="~", dir=target.parent)
     try:

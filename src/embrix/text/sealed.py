@@ -1,8 +1,8 @@
 """Files in the user's cache folder that hold what can be made again.
 
-Such a file is believed only where this program has written it for this user. It begins with a code
+Such a file is believed only where this program has written it for this user. It begins with a seal
 that nobody can make who does not have the user's key (BLAKE2b with a key, RFC 7693); the key is in
-another folder. A file with another code is as good as none, whatever it holds: one that was
+another folder. A file with another seal is as good as none, whatever it holds: one that was
 damaged, cut off, moved, or put there by somebody else.
 
 Nothing here raises: what cannot be kept is made again the next time.
@@ -11,6 +11,8 @@ Nothing here raises: what cannot be kept is made again the next time.
 from __future__ import annotations
 
 import os
+import re
+import stat
 from contextlib import suppress
 from pathlib import Path
 
@@ -21,8 +23,10 @@ MOST_BYTES = 8 << 20
 """Of a file that is believed."""
 MOST_FILES = 1_000
 """In a folder; above that those written longest ago go."""
+NAME = re.compile("[0-9a-f]{32}")
+"""Of such a file. Nothing else is taken away, wherever the folder leads."""
 SIZE = 32
-"""Bytes of a key, and of a code."""
+"""Bytes of a key, and of a seal."""
 
 
 class SealedFolder:
@@ -41,30 +45,27 @@ class SealedFolder:
     def read(self, name: str) -> bytes | None:
         """What was written under a name, if that is there as it was written."""
         try:
-            path = self.folder / name
-            if path.stat().st_size > MOST_BYTES:
-                return None
-            found = path.read_bytes()
+            found, _ = _read(self.folder / name, MOST_BYTES)
         except (OSError, ValueError):
             return None
         key, content = self._known_key(), found[SIZE:]
-        if key is None or _code(key, name, content) != found[:SIZE]:
+        if key is None or _seal(key, name, content) != found[:SIZE]:
             return None
         return content
 
     def write(self, name: str, content: bytes) -> None:
-        """Keep this under a name, as a whole or not at all."""
+        """Keep this under a name (`NAME`), as a whole or not at all."""
         with suppress(OSError, ValueError):
             self.folder.mkdir(parents=True, exist_ok=True)
             key = self._known_key() or self._new_key()
-            save_private(self.folder / name, _code(key, name, content) + content)
+            save_private(self.folder / name, _seal(key, name, content) + content)
             self._make_room()
 
     def _known_key(self) -> bytes | None:
         """The key of this user, if there is one that nobody else could read or write."""
         if self._key is None:
-            with suppress(OSError), self._key_file.open("rb") as file:
-                found, of = file.read(SIZE + 1), os.fstat(file.fileno())
+            with suppress(OSError):
+                found, of = _read(self._key_file, SIZE)
                 private = os.name != "posix" or (
                     of.st_uid == os.getuid() and not of.st_mode & 0o077
                 )
@@ -80,12 +81,25 @@ class SealedFolder:
         return key
 
     def _make_room(self) -> None:
-        found = sorted(os.scandir(self.folder), key=lambda one: one.stat().st_mtime)
+        ours = [one for one in os.scandir(self.folder) if NAME.fullmatch(one.name)]
+        found = sorted(ours, key=lambda one: one.stat(follow_symlinks=False).st_mtime)
         for one in found[: max(0, len(found) - MOST_FILES)]:
             os.unlink(one.path)
 
 
-def _code(key: bytes, name: str, content: bytes) -> bytes:
+def _read(path: Path, most: int) -> tuple[bytes, os.stat_result]:
+    """What a file holds, and what kind of file it is. Raises OSError for what is no ordinary file
+    or too large."""
+    # Without waiting for whoever writes at the other end, where there is another end.
+    descriptor = os.open(path, os.O_RDONLY | getattr(os, "O_NONBLOCK", 0))
+    with open(descriptor, "rb") as file:
+        of = os.fstat(descriptor)
+        if not stat.S_ISREG(of.st_mode) or of.st_size > most:
+            raise OSError(f"{path} is not such a file")
+        return file.read(most), of
+
+
+def _seal(key: bytes, name: str, content: bytes) -> bytes:
     import hashlib  # most commands need none
 
     made = hashlib.blake2b(key=key, digest_size=SIZE)
