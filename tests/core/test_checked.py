@@ -168,7 +168,7 @@ def test_what_a_text_means_is_worked_out_once(
 COUNTED = {
     "a case is run": ("embrix.checking.verdicts", "check_case"),
     "something is compiled": ("embrix.machine.run", "compile_interpreter"),
-    "a law is tried": ("embrix.checking.diagnostics", "try_law"),
+    "a law is tried": ("embrix.checking.diagnostics", "report_on_law"),
     "a parser is made": ("embrix.lanes.session", "parser_for"),
 }
 

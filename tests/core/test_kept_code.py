@@ -367,7 +367,7 @@ def test_definitions_of_the_same_name_do_not_drive_each_other_out(
 
 
 @pytest.mark.parametrize(("language", "name", "every"), [
-    ("Drip", "environment", 9), ("Rill", "by_need", 16), ("Weir", "store_passing", 14),
+    ("Drip", "environment", 9), ("Rill", "by_need", 24), ("Weir", "store_passing", 14),
     ("Siren", "environment", 5), ("Gauge", "checking", 7),
 ])  # fmt: skip
 def test_changed_definitions_never_get_code_of_each_other(

@@ -26,8 +26,7 @@ from embrix.machine.sweep import Sweep
 from embrix.machine.window import Window
 from embrix.terms.binding import substitute
 from embrix.terms.substitution_details import substitution_details
-from embrix.trace import judgements
-from embrix.trace import walk as walk_module
+from embrix.trace import gaps, judgements
 from embrix.trace.data import step_data
 from embrix.trace.saved import SavedWalk, Unusable, save_walk
 from embrix.trace.seeking import Kind, seek
@@ -107,7 +106,7 @@ def test_what_was_not_kept_is_gone_through_once(
     start, forward = data.draw(st.integers(0, len(whole) - 1)), data.draw(st.booleans())
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(lane_module, "LAST", data.draw(st.integers(1, 20)))
-        patch.setattr(walk_module, "PART", data.draw(st.integers(1, 40)))
+        patch.setattr(gaps, "PART", data.draw(st.integers(1, 40)))
         patch.setattr(window_module, "STRETCH", data.draw(st.integers(1, 64)))
         traced = lane.trace(text, limits=Limits(events=data.draw(st.integers(1, 30))))
         again = traced.again
@@ -131,7 +130,7 @@ def test_to_go_through_all_that_was_not_kept_takes_one_run(
         for forward in (True, False):
             with pytest.MonkeyPatch.context() as patch:
                 patch.setattr(lane_module, "LAST", 7)
-                patch.setattr(walk_module, "PART", part)
+                patch.setattr(gaps, "PART", part)
                 traced = lane.trace(LAZY, limits=Limits(events=events))
                 again = traced.again
                 assert again is not None
@@ -139,7 +138,7 @@ def test_to_go_through_all_that_was_not_kept_takes_one_run(
                 cut = Walk(lane, replace(traced, again=partial(_counted, runs, again)))
                 assert seek(cut, "text", "nowhere", 0 if forward else last, forward) is None
                 assert len(runs) == 1
-                kept = cut.not_kept
+                kept = gaps.not_kept(cut)
                 for number in {0, kept.start - 1, kept.stop, last} - {*kept, -1}:
                     assert cut.step(number, renewed=False) == whole.step(number, renewed=False)
                 assert len(runs) == 1
@@ -165,7 +164,7 @@ def test_changes_are_met_from_every_step_on_in_what_was_not_kept(
     found = 0
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(lane_module, "LAST", 5)
-        patch.setattr(walk_module, "PART", part)
+        patch.setattr(gaps, "PART", part)
         cut = walked(lane, text, events=5)
         for start in range(0, len(whole), 3):
             for forward in (True, False):

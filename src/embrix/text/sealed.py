@@ -92,7 +92,7 @@ def _read(path: Path, most: int) -> tuple[bytes, os.stat_result]:
     or too large."""
     # Without waiting for whoever writes at the other end, where there is another end.
     descriptor = os.open(path, os.O_RDONLY | getattr(os, "O_NONBLOCK", 0))
-    with open(descriptor, "rb") as file:
+    with os.fdopen(descriptor, "rb") as file:
         of = os.fstat(descriptor)
         if not stat.S_ISREG(of.st_mode) or of.st_size > most:
             raise OSError(f"{path} is not such a file")

@@ -67,7 +67,7 @@ class RecordedJudgements:
         """A record that has an event."""
         return self._turn_to(number)
 
-    def _sweep(self, first: int, ends: Callable[[int], int], seen: Callable[[range], bool]) -> None:
+    def sweep(self, first: int, ends: Callable[[int], int], seen: Callable[[range], bool]) -> None:
         """Carry the run out once more and look at all events from one on, part by part (`ends` says
         where the part that begins at an event ends): `seen` is told the numbers of those that are
         in the record then, and says whether that is enough."""

@@ -12,6 +12,7 @@ from embrix.terms.node import EMPTY, FIELDS, FRAME, KNOT, Value
 from embrix.terms.types import Con, settle
 from embrix.text.source import Span
 from embrix.text.typed_number import typed_number
+from embrix.trace.gaps import not_kept, sweep
 from embrix.trace.value_changes import NOTHING, ValueChanges
 from embrix.trace.walk import Walk
 from embrix.trace.walk_steps import RecordView
@@ -60,7 +61,7 @@ def seek(
 def _first(walk: Walk, numbers: range, test: Test, progress: Progress | None) -> int | None:
     """The first of some numbers, which go up or down, at which a test holds. What is not recorded
     is gone through in one further run, from its first step on."""
-    apart = walk.not_kept
+    apart = not_kept(walk)
     at = 0
     while at < len(numbers):
         number = numbers[at]
@@ -110,7 +111,7 @@ def _in_gap(
 ) -> tuple[int | None, int]:
     """The first step from one on at which a test holds, up or down to the next that is kept, and
     the number of that one."""
-    gap = walk.not_kept
+    gap = not_kept(walk)
     end = gap.stop if up else gap.start - 1
     first, last = (number, gap.stop - 1) if up else (gap.start, number)
     found: int | None = None
@@ -134,7 +135,7 @@ def _in_gap(
                     return True
         return numbers[-1] >= last
 
-    walk.sweep(first, seen)
+    sweep(walk, first, seen)
     return (found if ahead is None else ahead.end()), end
 
 

@@ -8,7 +8,6 @@ when they are looked at; the record itself stays in columns.
 
 from __future__ import annotations
 
-import sys
 from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import cached_property
@@ -34,9 +33,6 @@ MOST_WRITTEN = 200
 """Characters of the output that are shown at each step."""
 MOST_PUT = 8
 """Substitutions that are shown at one step."""
-PART, NEVER = 50_000, sys.maxsize
-"""Events that are looked at together where all of a run are gone through, and one that never comes.
-"""
 MOST_SEARCHED = 400
 """Nodes in which the place of a step is looked for."""
 
@@ -61,7 +57,7 @@ class Walk(JudgementRows):
         if self.traced.term is None:
             return 1
         if self.relation is not None:
-            return len(self._reductions) + self._has_end
+            return len(self.reductions) + self._has_end
         last = self.traced.last
         return (last.passed if last is not None else len(self.traced.recorder.events)) + 1
 
@@ -76,38 +72,7 @@ class Walk(JudgementRows):
         if self.traced.last is None:
             return 0
         events = len(self._whole.recorder.events)
-        return events if self.relation is None else self._reductions.begins_after(events)
-
-    @cached_property
-    def not_kept(self) -> range:
-        """The steps of which no record that stays has all: those between the first and the last."""
-        last = self.traced.last
-        if last is None:
-            return range(0)
-        kept = len(self._whole.recorder.events)
-        if self.relation is None:
-            return range(kept, last.begin)
-        begun = self._reductions.begun
-        return range(max(0, bisect_right(begun, kept) - 1), bisect_left(begun, last.begin))
-
-    def sweep(self, first: int, seen: Callable[[range], bool]) -> None:
-        """Carry the run out once more and look at all steps from one on, part by part: `seen` is
-        told the numbers of those that a record has then as a whole, and says whether that is
-        enough."""
-        if self.relation is None:
-            self._sweep(first, lambda begin: begin + PART, seen)
-            return
-        begun = self._reductions.begun
-
-        def ends(begin: int) -> int:
-            following = bisect_left(begun, begin + PART)
-            return begun[following] if following < len(begun) else NEVER
-
-        def terms(events: range) -> bool:
-            numbers = range(bisect_left(begun, events.start), bisect_left(begun, events.stop))
-            return bool(numbers) and seen(numbers)
-
-        self._sweep(begun[first], ends, terms)
+        return events if self.relation is None else self.reductions.begins_after(events)
 
     def step(self, number: int, *, renewed: bool = True) -> WalkStep:
         """The step with a number, counted from zero; of a term on request without what the step
@@ -215,7 +180,7 @@ class Walk(JudgementRows):
         if self.traced.term is None:
             return []
         if self.relation is not None:
-            heights = self._reductions.sizes(most)
+            heights = self.reductions.sizes(most)
         elif self.traced.last is not None:
             heights = spread(self.traced.last.heights, most)
         else:
@@ -225,14 +190,15 @@ class Walk(JudgementRows):
     # ---------------------------------------------------------------- terms
 
     @cached_property
-    def _reductions(self) -> Reductions:
+    def reductions(self) -> Reductions:
+        """The steps of a reduction sequence."""
         assert self.relation is not None
         return Reductions(self.traced, self.relation, self._functions.index(self.relation))
 
     def _step(self, number: int) -> tuple[Node, int]:
         """A term of the reduction sequence with the judgement that rewrites it, or -1. The record
         that has the whole step is looked at."""
-        steps = self._reductions
+        steps = self.reductions
         if number == len(steps.taken):
             self._recorder = self.traced.last or self.traced.recorder
             assert steps.final is not None
@@ -247,8 +213,8 @@ class Walk(JudgementRows):
     def _recorded_terms(self) -> int:
         """How many terms are recorded; of a run that was cut, from the first on."""
         if self.traced.last is not None:
-            return self._reductions.begins_after(len(self.traced.recorder.events))
-        return len(self._reductions)
+            return self.reductions.begins_after(len(self.traced.recorder.events))
+        return len(self.reductions)
 
     def _term_lines(self) -> list[tuple[int, str]]:
         """The recorded terms with their numbers."""
@@ -271,7 +237,7 @@ class Walk(JudgementRows):
             marks = self._marks_after(term, printed.text, rewritten, before)
             return WalkStep(number, "term", printed.text, None, None, 0, (), None, "final",
                            renewed=renewed, written=written, marks=marks)  # fmt: skip
-        steps = self._reductions
+        steps = self.reductions
         path, innermost, redex = self._place(instance)
         printed = self._print(term, path)
         marks = self._marks_after(term, printed.text, rewritten, before)
@@ -294,7 +260,7 @@ class Walk(JudgementRows):
 
     def _puts(self, number: int) -> list[Substitution]:
         """The substitutions of a step of a reduction sequence."""
-        steps = self._reductions
+        steps = self.reductions
         recorded = self._recorder.put
         at = bisect_left(recorded, steps.begun[number] + 1, key=lambda one: one[0])
         found = recorded[at : at + MOST_PUT]
@@ -477,7 +443,7 @@ class Walk(JudgementRows):
 
     def redex(self, number: int) -> Node | None:
         """The part that a step rewrites."""
-        if number >= len(self._reductions.taken):
+        if number >= len(self.reductions.taken):
             return None
         innermost = self._redex(self._step(number)[1])[1]
         around = self._context(innermost)
@@ -490,14 +456,14 @@ class Walk(JudgementRows):
             places = list(self.traced.last.outputs)
         if self.relation is None:
             return [min(place, len(self) - 1) for place in places]
-        return [self._reductions.begins_after(place) for place in places]
+        return [self.reductions.begins_after(place) for place in places]
 
     def judgement_at(self, number: int) -> int:
         """The judgement of a step: the one that is entered or left there, or takes the step."""
         if self.traced.term is None or not 0 <= number < len(self):
             return -1
         if self.relation is not None:
-            taken = self._reductions.taken
+            taken = self.reductions.taken
             return self._step(number)[1] if number < len(taken) else -1
         if number >= len(self) - 1:
             return 0
@@ -522,6 +488,6 @@ class Walk(JudgementRows):
                 return None
             _, instance, left = self.raw(number)
             return self._store_of(instance, left=left)
-        if number >= len(self._reductions.taken):
+        if number >= len(self.reductions.taken):
             return None
         return self._store_of(self._step(number)[1], left=False)
