@@ -20,6 +20,7 @@ from bench.checking import run_checking
 from bench.closures import run_closures
 from bench.desk import run_desk
 from bench.growing import run_growing
+from bench.keeping import run_keeping
 from bench.measuring import compare, timed
 from bench.rill import run_rill
 from bench.searching import run_searching
@@ -234,11 +235,12 @@ def layered(rules: int) -> Grammar:
 
 def main() -> None:
     """Everything, or only what is named: `closures`, `rill`, `searching`, `checking`, `suites`,
-    `desk`, `growing`."""
+    `keeping`, `desk`, `growing`."""
     sys.setrecursionlimit(1_000_000)
     folder = Path(embrix.__file__).parent / "demo" / "lockside"
     parts = sys.argv[1:] or [
-        "closures", "rill", "searching", "checking", "suites", "desk", "growing", "all",
+        "closures", "rill", "searching", "checking", "suites", "keeping", "desk", "growing",
+        "all",
     ]  # fmt: skip
     if "desk" in parts:
         run_desk()
@@ -246,6 +248,8 @@ def main() -> None:
         run_growing()
     if "checking" in parts:
         run_checking(folder)
+    if "keeping" in parts:
+        run_keeping(folder)
     if "suites" in parts:
         run_suites(folder)
     if "closures" in parts:
