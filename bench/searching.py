@@ -22,9 +22,9 @@ SOUGHT: tuple[tuple[Kind, str], ...] = (
 
 def run_searching(session: Session) -> None:
     """What is looked for is nowhere, so that all of a walk is gone through."""
-    for name in ("environment", "by_need"):
+    for name, few, many in (("environment", 14, 18), ("by_need", 14, 18), ("rewriting", 8, 15)):
         lane = session.lane("Rill", name)
-        for number, limits, kept in ((14, WHOLE, "all kept"), (18, PART, "a part kept")):
+        for number, limits, kept in ((few, WHOLE, "all kept"), (many, PART, "a part kept")):
             text = FIB.format(number)
             plain = partial(lane.run, text, limits=WHOLE)
             tracemalloc.start()
@@ -37,6 +37,7 @@ def run_searching(session: Session) -> None:
             if kept == "all kept":
                 print(f"  {each:.0f} bytes a step")
             compare("  recorded", partial(lane.trace, text, limits=limits), plain, rounds=5)
-            for kind, what in SOUGHT if (name, kept) != ("by_need", "a part kept") else SOUGHT[:3]:
+            texts = name == "environment" or (name == "by_need" and kept == "all kept")
+            for kind, what in SOUGHT if texts else SOUGHT[: 3 if name == "by_need" else 2]:
                 looking = partial(seek, walk, kind, what, 0, forward=True)
                 compare(f"  search for a {kind}", looking, plain, rounds=3)
