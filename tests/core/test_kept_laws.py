@@ -130,6 +130,9 @@ def test_each_law_of_each_way_of_deciding_has_its_own(make_course: Maker, tried:
         ]  # fmt: skip
         assert [[one.failed for one in of] for of in found] == [[False, False, True]] * 2
     assert len(tried) == 6
+    # A counterexample is written by a grammar: by another one it is another report.
+    kept_laws.report_on_law(Machine(lane.under("another")), lane.laws[0])
+    assert len(tried) == 7
 
 
 def test_what_is_no_report_is_not_believed(lockside: Course, tried: list[str]) -> None:
