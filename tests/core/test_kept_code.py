@@ -14,20 +14,14 @@ from typing import Any
 
 import pytest
 
-from embrix.brix.interpreter import check_interpreter
-from embrix.brix.mutants import mistakes_in
-from embrix.brix.reader import read_definition
-from embrix.brix.syntax import InterpreterSyntax
 from embrix.course.load import Course, load_course
 from embrix.course.shipped import shipped_course
 from embrix.machine import compiler, kept_code, known_code, linking, run
 from embrix.machine.lane import Lane, parser_for
 from embrix.text import digests, sealed
-from embrix.text.diagnostic import Findings
 from embrix.text.sealed import SealedFolder
-from embrix.text.source import Source
 from embrix.text.user_folders import cache_folder, state_folder, use_cache
-from tests.core.test_known_code import outcomes
+from tests.core.test_known_code import changed_definitions, outcomes
 
 RUNNING = "import sys; from embrix.cli.main import main; sys.exit(main(sys.argv[1:]))"
 
@@ -374,29 +368,15 @@ def test_changed_definitions_never_get_code_of_each_other(
     lockside: Course, language: str, name: str, every: int
 ) -> None:
     """Small changes by turns, each in a process of its own that finds what the others have left."""
-    right = lockside.interpreters[language][name]
-    syntax = read_definition(right.source, Findings())
-    assert isinstance(syntax, InterpreterSyntax)
-    base = syntax.base and lockside.interpreters[syntax.base[0]][syntax.base[1]]
     programs = programs_of(lockside, language)[:1]
-    parser = parser_for(lockside.languages[language])
-    assert parser is not None
-    lanes = [Lane(right, parser)]
-    for mistake in mistakes_in(syntax)[::every]:
-        text = mistake.made(right.source.text)
-        changed = read_definition(Source(right.source.name, text), Findings())
-        assert isinstance(changed, InterpreterSyntax)
-        made = check_interpreter(
-            changed, lockside.languages[language], base or None, lockside.libraries
-        ).made
-        lanes += [Lane(made, parser)] if made is not None else []
+    lanes = changed_definitions(lockside, language, name, every)
     assert len(lanes) > 3
     found: dict[bool, list[list[tuple[object, ...]]]] = {True: [], False: []}
     for on in (True, False):
         use_cache(on=on)
         for lane in (*lanes, *lanes):
             as_in_a_new_process()
-            found[on].append(outcomes(Lane(lane.interpreter, parser), programs))
+            found[on].append(outcomes(lane(), programs))
     assert found[True] == found[False]
     assert len({repr(one) for one in found[True]}) > 2
 

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from functools import partial
+from typing import cast
 
 import pytest
 
@@ -64,33 +66,43 @@ def test_a_changed_definition_runs_as_if_nothing_had_been_compiled(
     lockside: Course, language: str, name: str
 ) -> None:
     """A hundred small changes: with what is known of the others, and with nothing known."""
-    right = lockside.interpreters[language][name]
-    syntax = read_definition(right.source, Findings())
-    assert isinstance(syntax, InterpreterSyntax)
-    base = syntax.base and lockside.interpreters[syntax.base[0]][syntax.base[1]]
     folder = lockside.folder / language.lower()
     programs = [path.read_text() for path in sorted((folder / "programs").iterdir())][:3]
-    parser = parser_for(lockside.languages[language])
+    right, *changed = changed_definitions(lockside, language, name, EVERY[name])
+    outcomes(right(), programs)
+    made = [outcomes(one(), programs) for one in changed]
+    assert len(made) > 5
+    for one, known in zip(changed, made, strict=True):
+        known_code._KNOWN.clear()
+        assert outcomes(one(), programs) == known
+
+
+def changed_definitions(
+    course: Course, language: str, name: str, every: int
+) -> list[Callable[[], Lane]]:
+    """What checks an interpreter of a course anew, and every so many small changes of it that can
+    run."""
+    right = course.interpreters[language][name]
+    syntax = read_definition(right.source, Findings())
+    parser = parser_for(course.languages[language])
+    assert isinstance(syntax, InterpreterSyntax)
     assert parser is not None
-    made: list[tuple[InterpreterSyntax, list[tuple[object, ...]]]] = []
-    outcomes(Lane(right, parser), programs)
-    for mistake in mistakes_in(syntax)[:: EVERY[name]]:
-        text = mistake.made(right.source.text)
+    base = syntax.base and course.interpreters[syntax.base[0]][syntax.base[1]]
+
+    def lane_of(text: str) -> Lane | None:
         changed = read_definition(Source(right.source.name, text), Findings())
         assert isinstance(changed, InterpreterSyntax)
-        lane = check_interpreter(
-            changed, lockside.languages[language], base or None, lockside.libraries
+        made = check_interpreter(
+            changed, course.languages[language], base or None, course.libraries
         ).made
-        if lane is not None:
-            made.append((changed, outcomes(Lane(lane, parser), programs)))
-    assert len(made) > 5
-    for changed, known in made:
-        known_code._KNOWN.clear()
-        lane = check_interpreter(
-            changed, lockside.languages[language], base or None, lockside.libraries
-        ).made
-        assert lane is not None
-        assert outcomes(Lane(lane, parser), programs) == known
+        return Lane(made, parser) if made is not None else None
+
+    found = []
+    mistakes = (mistake.made(right.source.text) for mistake in mistakes_in(syntax)[::every])
+    for text in (right.source.text, *mistakes):
+        if lane_of(text) is not None:
+            found.append(cast(Callable[[], Lane], partial(lane_of, text)))
+    return found
 
 
 HEAD = """\
