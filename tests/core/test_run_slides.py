@@ -55,7 +55,7 @@ def test_a_judgement_stands_with_names_and_clause(lockside: Course) -> None:
         assert ("<h2>store</h2>" in one) == bool(step.store)
 
 
-def test_remarks_are_told_from_the_program(lockside: Course) -> None:
+def test_comments_are_told_from_the_program(lockside: Course) -> None:
     """Also one inside the active part, and one that looks like a program."""
     text = "# let y = 1\nlet x = 1 # one\n in x + 2"
     lane = Session(lockside.folder).lane("Drip", "environment")
@@ -63,8 +63,8 @@ def test_remarks_are_told_from_the_program(lockside: Course) -> None:
     for number, one in enumerate(sections(run_slides(walk, "Drip", text))):
         shown = one.partition("<pre>")[2].partition("</pre>")[0]
         assert plain(shown) == text
-        remarks = re.findall(r'<i class="remark">(.*?)</i>', shown)
-        assert remarks == ["# let y = 1", "# one"], number
+        comments = re.findall(r'<i class="comment">(.*?)</i>', shown)
+        assert comments == ["# let y = 1", "# one"], number
         place = walk.step(number).place
         marked = plain("".join(re.findall(r"<mark>(.*?)</mark>", shown, re.DOTALL)))
         assert marked == ("" if place in (None, (0, len(text))) else text[slice(*place)])

@@ -24,6 +24,7 @@ from tests.interfaces.test_workbench import (
     outcomes,
     settled,
     shown,
+    slanted,
     until,
     walk_lane,
 )
@@ -263,7 +264,7 @@ async def test_handouts_and_starters_are_written_from_the_bench(course_copy: Pat
 
 
 async def test_a_row_shows_names_and_store_of_both_lanes_and_the_program(course_copy: Path) -> None:
-    text = "let rate = 1 + 2 in\nlet twice = rate + rate in\ntwice * rate"
+    text = "let rate = 1 + 2 in  # let\nlet twice = rate + rate in\ntwice * rate"
     (course_copy / "rill" / "programs" / "rate.rill").write_text(text)
     async with opened(course_copy, "rill/programs/rate.rill") as pilot:
         screen = bench(pilot)
@@ -299,12 +300,13 @@ async def test_a_row_shows_names_and_store_of_both_lanes_and_the_program(course_
         assert {one.location for one in left.step.store} == {"@0", "@1"}  # type: ignore[union-attr]
         assert left.step.place == place  # type: ignore[union-attr]
         assert str(compare.query_one("#why").render()).startswith(  # type: ignore[attr-defined]
-            "let rate = 1 + 2 in\nlet twice"
+            "let rate = 1 + 2 in  # let\nlet twice"
         )
         marked = compare.query_one(RowSteps).program_at()
         bold = [marked.plain[span.start : span.end] for span in marked.spans
                 if getattr(span.style, "underline", False)]  # fmt: skip
         assert bold == ["rate"]
+        assert slanted(marked) == ["# let"]
         await pilot.press("f6")
         assert compare.focused is left
         await pilot.press("f6", "f6")

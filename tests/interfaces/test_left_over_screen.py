@@ -5,6 +5,7 @@ from __future__ import annotations
 import sys
 from pathlib import Path
 
+from rich.text import Text
 from textual.pilot import Pilot
 from textual.widgets import Static
 
@@ -12,7 +13,7 @@ from embrix.tui.bars import Masthead, Title
 from embrix.tui.left_over import Leftover, ResidualRows
 from tests.conftest import leave_only
 from tests.interfaces.test_terminal import Terminal
-from tests.interfaces.test_workbench import bench, opened, until, walk_lane
+from tests.interfaces.test_workbench import bench, opened, slanted, until, walk_lane
 
 
 async def leftover(pilot: Pilot[None]) -> tuple[Leftover, ResidualRows]:
@@ -39,7 +40,10 @@ async def test_what_is_decided_can_be_hidden_and_lines_lead_to_clauses(course_co
         # The line under the cursor stays when notes go, and its clause is shown.
         at = texts(rows).index("if n < 1 then")
         await pilot.press(*["down"] * at)
-        assert "n < 1" in str(view.query_one("#residual-text", Static).content)
+        program = view.query_one("#residual-text", Static).content
+        assert isinstance(program, Text)
+        assert "n < 1" in program.plain
+        assert slanted(program) == [line for line in program.plain.split("\n") if line[:1] == "#"]
         await pilot.press("u")
         assert rows.chosen is not None
         assert rows.chosen.text == "if n < 1 then"

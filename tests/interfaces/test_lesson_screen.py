@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 import pytest
+from rich.text import Text
 from textual.pilot import Pilot
 from textual.widgets import Static
 
@@ -13,7 +14,7 @@ from embrix.tui.bars import Masthead, Title
 from embrix.tui.dialogs import Pick
 from embrix.tui.lecturing import Lecturing
 from tests.conftest import leave_only
-from tests.interfaces.test_workbench import bench, opened, settled, until
+from tests.interfaces.test_workbench import bench, opened, settled, slanted, until
 
 
 def texts(view: Lecturing) -> str:
@@ -39,6 +40,16 @@ async def test_stops_are_covered_until_they_are_uncovered(course_copy: Path) -> 
         assert "environment  15" in texts(view)
         await pilot.press("u")  # nothing is left: all is covered again
         assert "environment  15" not in texts(view)
+        program = view.query_one("#lecture-text", Static).content
+        assert isinstance(program, Text)
+        comments = [one for one in slanted(program) if one.startswith("#")]
+        assert comments == [
+            "# The same word for two levels: which one is meant where?",
+            "# Ask before running: what does each line of the last sum see?",
+            "# right of the = it is still the outer level",
+            "# here it is the inner one",
+            "# and here the inner one is gone",
+        ]
         await pilot.press("right", "space", "right")
         assert "4 of 8" in str(view.query_one("#lesson-title", Title).render())
         # The names are covered, and the step, which would tell them.

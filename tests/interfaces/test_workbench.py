@@ -9,6 +9,8 @@ from contextlib import asynccontextmanager
 from pathlib import Path
 
 import pytest
+from rich.style import Style
+from rich.text import Text
 from textual.pilot import Pilot
 from textual.widgets import Static
 
@@ -40,6 +42,12 @@ def difference_shown(pilot: Pilot[None]) -> str:
 
 def text_of(draft: Draft | None) -> str | None:
     return draft.text if draft is not None else None
+
+
+def slanted(text: Text) -> list[str]:
+    """The parts of a text that are in italics, as the comments of a program are."""
+    found = [span for span in text.spans if isinstance(span.style, Style) and span.style.italic]
+    return [text.plain[span.start : span.end] for span in found]
 
 
 async def until(condition: Callable[[], bool], what: str) -> None:

@@ -8,6 +8,7 @@ from itertools import pairwise
 
 from embrix.grammar.model import Grammar
 from embrix.terms.node import Place
+from embrix.text.comments import told_apart
 from embrix.text.visible import cut, visible
 from embrix.trace.walk_steps import WalkStep
 
@@ -31,7 +32,7 @@ table { border-collapse: collapse; }
 td, th { text-align: left; vertical-align: top; padding: .12rem 1.4rem .12rem 0;
   border-bottom: 1px solid var(--line); }
 .sequence span { display: block; color: var(--faint); }
-.remark { color: var(--faint); }
+.comment { color: var(--faint); }
 mark { background: none; color: var(--accent); font-weight: 700; text-decoration: underline;
   text-underline-offset: .2em; }
 svg { max-width: 100%; max-height: 70vh; height: auto; display: block; margin: 1vh 0; }
@@ -121,24 +122,16 @@ def sequence(before: Sequence[str], present: str) -> str:
 
 
 def program_text(grammar: Grammar | None, program: str, place: Place | None) -> str:
-    """A program with the part that is active marked, and remarks told from the rest: where a line
+    """A program with the part that is active marked, and comments told from the rest: where a line
     is broken nobody takes what is left of one for a part of the program."""
-    remarks = _remarks(grammar, program) if grammar is not None else []
-    begin, end = place if place is not None else (0, 0)
-    ends = {0, begin, end, len(program), *(n for one in remarks for n in one)}
+    comments = grammar.tokens.cut(program).comments(program) if grammar is not None else []
     pieces: list[str] = []
-    for first, last in pairwise(sorted(ends)):
+    for first, last, marked, in_comment in told_apart(0, len(program), place or (0, 0), comments):
         piece = text_of(program[first:last])
-        if any(start <= first < stop for start, stop in remarks):
-            piece = f'<i class="remark">{piece}</i>'
-        pieces.append(f"<mark>{piece}</mark>" if begin <= first < end else piece)
+        if in_comment:
+            piece = f'<i class="comment">{piece}</i>'
+        pieces.append(f"<mark>{piece}</mark>" if marked else piece)
     return "".join(pieces)
-
-
-def _remarks(grammar: Grammar, program: str) -> list[Place]:
-    """What the language skips and people read."""
-    skipped = grammar.tokens.cut(program).skipped
-    return [(start, end) for _, start, end in skipped if program[start:end].strip()]
 
 
 def names_and_store(step: WalkStep) -> tuple[list[tuple[str, str]], list[tuple[str, str]]]:

@@ -20,6 +20,7 @@ from embrix.grammar.pattern import (
     matches_empty,
     only_text,
 )
+from embrix.text.comments import comments_in
 from embrix.text.source import Span
 from embrix.text.visible import visible
 
@@ -92,6 +93,10 @@ class Tokens(Struct, frozen=True):
     tokens: tuple[Token, ...]
     skipped: tuple[Token, ...]
     invalid: tuple[Invalid, ...]
+
+    def comments(self, text: str) -> list[tuple[int, int]]:
+        """Where the text has what is skipped and people read."""
+        return comments_in(text, ((start, end) for _, start, end in self.skipped))
 
 
 class TokenTable(Struct, frozen=True, eq=False):

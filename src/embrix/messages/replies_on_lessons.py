@@ -44,6 +44,8 @@ class StopShown(Reply):
     given: dict[str, str]
     input: list[str]
     ways: list[int]
+    comments: list[tuple[int, int]] = []
+    """Where the program has comments."""
 
 
 class LessonShown(Reply):

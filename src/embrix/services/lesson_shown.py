@@ -50,6 +50,9 @@ def _shown(session: Session, lesson: Lesson, played: Played) -> StopShown:
         (0, 0), -1, 0, "", (0, 0), [], [], "", "", stop.notes, stop.question,
         list(stop.covered), dict(stop.given), list(stop.input), list(stop.ways),
     )  # fmt: skip
+    grammar = session.course.languages[lesson.language].grammar
+    if grammar is not None:
+        shown.comments = grammar.tokens.cut(stop.program).comments(stop.program)
     if stop.shown != "walk" and played.results:
         shown.picture = _picture(session, lesson, played)
     if walk is None or not len(walk) or stop.where is None:

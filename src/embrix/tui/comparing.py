@@ -162,7 +162,8 @@ class Comparing(View):
             yield Title("walks", id="together-title")
             yield Together()
             yield Grip("together")
-            yield RowSteps(self._desk, self._bench.editor.text)
+            editor = self._bench.editor
+            yield RowSteps(self._desk, editor.text, editor.comments)
         yield self.footer()
 
     def on_mount(self) -> None:

@@ -217,6 +217,11 @@ class ProgramEditor(LongTextArea, inherit_bindings=False):
         """The slices that are marked as wrong: the number of the line, from zero, and columns."""
         return [(line, one) for line, found in self._faults.items() for one in found]
 
+    @property
+    def comments(self) -> list[Place]:
+        """Where the text has comments, as far as it has been explained."""
+        return self._colours.comments(self.text)
+
     def explain(self, text: str, look: Look) -> None:
         """What a text means: kinds of its tokens, and what is refused in it."""
         colours = TokenColours(text, look.tokens, look.skipped)

@@ -139,7 +139,7 @@ class Lecturing(View):
         text = Text(no_wrap=False, overflow="fold")
         name = stop.file.rpartition("/")[2] or "program"
         text.append(f"{name}\n\n", ink(app, "faint", italic=True))
-        add_program(text, app, stop.program, stop.place)
+        add_program(text, app, stop.program, stop.place, stop.comments)
         for given in stop.given.items():
             text.append(f"\n\nwith {given[0]} = {visible(given[1])}", ink(app, "faint"))
         return text

@@ -157,7 +157,8 @@ class Leftover(View):
         app, row = self.app, self.rows.chosen
         program, clause = Text(), Text()
         if row is not None and row.place is not None:
-            add_program(program, app, self._bench.editor.text, row.place)
+            editor = self._bench.editor
+            add_program(program, app, editor.text, row.place, editor.comments)
         if row is not None and row.clause:
             clause.append(f"{row.file}:{row.line}\n", ink(app, "water"))
             clause.append(visible(row.clause, keep="\n"), ink(app, "ink"))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import partial
 
 from rich.text import Text
@@ -10,7 +11,7 @@ from textual.containers import Horizontal
 from textual.message import Message
 
 from embrix.messages.recipes import WalkRecipe
-from embrix.messages.replies import StepData
+from embrix.messages.replies import Place, StepData
 from embrix.messages.replies_on_comparing import AlignedRow, AlignedStop
 from embrix.messages.requests import FetchSteps
 from embrix.tui.desk import Desk
@@ -30,10 +31,11 @@ class RowSteps(Horizontal):
     RowSteps #right-step { margin-left: 1; }
     """
 
-    def __init__(self, desk: Desk, program: str) -> None:
+    def __init__(self, desk: Desk, program: str, comments: Sequence[Place] = ()) -> None:
         super().__init__(id="row-steps")
         self._desk = desk
         self._program = program
+        self._comments = comments
         self.recipes: tuple[WalkRecipe, WalkRecipe] | None = None
         self.sides = (StepDetails(id="left-step"), StepDetails(id="right-step"))
 
@@ -75,5 +77,5 @@ class RowSteps(Horizontal):
         first = self._program.rfind("\n", 0, place[0])
         for _ in range(BEFORE):
             first = self._program.rfind("\n", 0, max(0, first))
-        add_program(text, self.app, self._program, place, first + 1)
+        add_program(text, self.app, self._program, place, self._comments, first + 1)
         return text

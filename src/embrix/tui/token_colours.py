@@ -6,7 +6,11 @@ from bisect import bisect_right
 from collections.abc import Iterable
 
 from embrix.messages.replies import Place, TokenSlice
+from embrix.text.comments import comments_in
 from embrix.text.source import Source
+
+SKIPPED = "skip"
+"""The kind of what no token is."""
 
 
 class TokenColours:
@@ -21,7 +25,7 @@ class TokenColours:
         self._source = Source("", text)
         lines = text.split("\n")
         self._numbers = {line.removesuffix("\r"): number for number, line in enumerate(lines)}
-        self._pieces = sorted([*tokens, *((start, end, "skip") for start, end in skipped)])
+        self._pieces = sorted([*tokens, *((start, end, SKIPPED) for start, end in skipped)])
         self._known: dict[str, tuple[tuple[int, int, str], ...]] = {}
 
     def of(self, line: str) -> tuple[tuple[int, int, str], ...]:
@@ -30,6 +34,13 @@ class TokenColours:
         if found is None:
             found = self._known[line] = self._look(line)
         return found
+
+    def comments(self, text: str) -> list[Place]:
+        """Where a text has comments; none where it is not the one that was cut into tokens."""
+        if text != self._source.text:
+            return []
+        return comments_in(text, ((start, end) for start, end, kind in self._pieces
+                                 if kind == SKIPPED))  # fmt: skip
 
     def _look(self, line: str) -> tuple[tuple[int, int, str], ...]:
         number = self._numbers.get(line)
