@@ -108,6 +108,33 @@ def test_what_is_not_needed_may_be_broken(course_copy: Path) -> None:
     assert load_course(course_copy).has_errors
 
 
+@pytest.mark.parametrize("language", sorted(WHOLE.course.languages))
+def test_what_is_not_read_is_told_of_by_first_lines(language: str) -> None:
+    extension = WHOLE.course.languages[language].extension or ""
+    part = load_course(shipped_course(), wanted=Wanted(extension=extension))
+    assert not part.whole
+    assert {*part.languages, *(one.name for one in part.unread)} == {*WHOLE.course.languages}
+    for one in part.unread:
+        other = WHOLE.course.languages[one.name]
+        assert (one.extension, one.file) == (other.extension, other.source.path)
+        assert one.programs == WHOLE.course.programs[one.name]
+
+
+def test_an_outside_lane_of_a_language_that_is_not_read_is_no_mistake(course_copy: Path) -> None:
+    with (course_copy / "course.toml").open("a", encoding="utf-8") as file:
+        file.write('[[outside]]\nlanguage = "Mere"\nname = "abacus"\ncommand = ["abacus"]\n')
+    part = load_course(course_copy, wanted=Wanted("Drip"))
+    assert part.diagnostics == ()
+    assert [one.name for one in part.outside] == ["abacus"]
+
+
+def test_everything_is_whole_where_nothing_is_left_out(course_copy: Path) -> None:
+    assert WHOLE.course.whole
+    leave_only(course_copy, "drip")
+    assert load_course(course_copy, wanted=Wanted("Rill")).whole
+    assert load_course(course_copy, wanted=Wanted("Nowhere")).whole
+
+
 LANGUAGES = ("drip", "eddy", "gauge", "mere", "punt", "race", "rill", "siren", "weir")
 
 

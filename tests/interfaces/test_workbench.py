@@ -80,8 +80,8 @@ async def opened(
 
 
 async def settled(screen: Bench) -> None:
-    """Wait until every lane has answered and the walk is there."""
-    await until(lambda: bool(screen.summary), "the course")
+    """Wait until the whole course is there, every lane has answered, and the walk is there."""
+    await until(lambda: screen.summary is not None and screen.summary.whole, "the course")
     lanes = screen.lanes
     await until(lambda: not lanes.lanes or lanes.fresh == set(lanes.lanes), "the lanes")
     await until(lambda: not lanes.lanes or screen.walking.settled, "the walk")

@@ -24,7 +24,7 @@ from embrix.course.finding import COURSE_FILE, COURSE_FILES
 from embrix.course.interpreters import Interpreters
 from embrix.course.meanings import meaning_of, remembered_definitions, syntax_of
 from embrix.course.missing import Languages
-from embrix.course.needed_files import Wanted, needed_files
+from embrix.course.needed_files import Unread, Wanted, languages_in, needed_files
 from embrix.course.outside import Outside, read_outside
 from embrix.machine.conversions import with_conversions
 from embrix.text.diagnostic import Diagnostic, Findings
@@ -55,6 +55,10 @@ class Course(Struct, frozen=True):
     libraries: dict[str, s.LibrarySyntax] = field(default_factory=dict)
     outside: tuple[Outside, ...] = ()
     """Commands that run programs, if the user allows them."""
+    whole: bool = True
+    """Whether all definitions have been read, not only those that a language needs."""
+    unread: tuple[Unread, ...] = ()
+    """The languages that have not been read."""
 
     def __repr__(self) -> str:
         return f"Course({self.title!r}, {', '.join(self.languages)})"
@@ -136,6 +140,8 @@ class _Loader:
         self.findings = findings
         self.sources: dict[str, Source] = {}
         self.outside: object = []
+        self.whole = True
+        self.unread: list[Unread] = []
 
     def read(self, path: Path) -> Source | None:
         name = path.relative_to(self.folder).as_posix()
@@ -209,7 +215,9 @@ class _Loader:
         found = {path: source for path in paths if (source := self.read(path)) is not None}
         if wanted is not None:
             needed = needed_files({path: source.text for path, source in found.items()}, wanted)
-            for path in found.keys() - needed:
+            left_out = {path: source.text for path, source in found.items() if path not in needed}
+            self.whole, self.unread = not left_out, languages_in(left_out)
+            for path in left_out:
                 del self.sources[found.pop(path).name]
         return [part for source in found.values() for part in remembered_definitions(source)]
 
@@ -230,22 +238,27 @@ class _Loader:
                 written.append(syntax)
         self.languages(written, languages)
         interpreters = Interpreters(waiting, languages, libraries, self.findings)
-        extensions = {lang.extension: name for name, lang in languages.items() if lang.extension}
-        programs: dict[str, list[Path]] = {name: [] for name in languages}
+        by_ending: dict[str, list[Path]] = {}
         for path in files:
-            owner = extensions.get(path.suffix.removeprefix("."))
-            if owner is not None:
-                programs[owner].append(path)
+            by_ending.setdefault(path.suffix.removeprefix("."), []).append(path)
+
+        def ending_in(extension: str | None) -> tuple[Path, ...]:
+            return tuple(by_ending.get(extension, ())) if extension else ()
+
+        owners = {lang.extension: name for name, lang in languages.items()}
         outside: list[Outside] = []
         if self.outside and COURSE_FILE in self.sources:
             source = self.sources[COURSE_FILE]
-            outside = read_outside(self.outside, source, languages, self.findings)
+            known = [*languages, *(one.name for one in self.unread)]
+            outside = read_outside(self.outside, source, known, self.findings)
         return Course(
             self.folder, title, about, languages, interpreters,
             tuple(path for path in files if path.name.endswith(".suite.toml")),
             tuple(path for path in files if path.name.endswith(".lesson.toml")),
-            {name: tuple(paths) for name, paths in programs.items()},
-            self.findings.sorted(), self.sources, libraries, tuple(outside),
+            {name: ending_in(language.extension) if owners[language.extension] == name else ()
+             for name, language in languages.items()},
+            self.findings.sorted(), self.sources, libraries, tuple(outside), self.whole,
+            tuple(replace(one, programs=ending_in(one.extension)) for one in self.unread),
         )  # fmt: skip
 
     def syntax(self, source: Source) -> s.DefinitionSyntax | None:

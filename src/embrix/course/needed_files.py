@@ -36,6 +36,25 @@ class Wanted(Struct, frozen=True):
 FIRST = Wanted()
 
 
+class Unread(Struct, frozen=True):
+    """A language that has not been read, as far as its first lines tell of it."""
+
+    name: str
+    extension: str
+    file: Path
+    programs: tuple[Path, ...] = ()
+
+
+def languages_in(texts: Mapping[Path, str]) -> list[Unread]:
+    """The languages that some definitions declare, in their order."""
+    found = [(path, part, _LANGUAGE.match(_head(part))) for path, text in texts.items()
+             for part in (text[slice(*extent)] for extent in extents(text))]  # fmt: skip
+    return [
+        Unread(head[1], extension[1] if (extension := _EXTENSION.search(part)) else "", path)
+        for path, part, head in found if head is not None
+    ]  # fmt: skip
+
+
 def needed_files(texts: Mapping[Path, str], wanted: Wanted) -> set[Path]:
     """Those of some definitions that a language needs; all of them where that cannot be seen."""
     everything = set(texts)

@@ -62,6 +62,8 @@ class LanguageSummary(Reply):
     not_allowed: list[str]
     """Outside interpreters whose commands the user has not allowed."""
     programs: list[str]
+    read: bool = True
+    """Whether its definition has been read; else its lanes are not known yet."""
 
 
 class CourseSummary(Reply):
@@ -77,6 +79,8 @@ class CourseSummary(Reply):
     """The files of lessons."""
     strategies: dict[str, str] = {}
     """What a new interpreter can begin as, each in a sentence."""
+    whole: bool = True
+    """Whether all definitions of the course have been read."""
 
 
 class TextLines(Reply):

@@ -13,6 +13,7 @@ from msgspec.structs import replace
 from embrix.checking.decisions import NoDecision, changed_by, decision_table
 from embrix.checking.diagnostics import diagnostics, note_of
 from embrix.checking.verdicts import check_suite, with_history
+from embrix.course.needed_files import Wanted
 from embrix.grammar.report import report_on, report_text
 from embrix.lanes.inspection import look
 from embrix.lanes.results import run
@@ -73,8 +74,9 @@ class Loaded(Struct):
     prompts: dict[str, Prompt] = field(default_factory=dict)
 
     @staticmethod
-    def of(folder: Path, unsaved: dict[Path, str]) -> Loaded:
-        session = Session(folder, unsaved)
+    def of(folder: Path, unsaved: dict[Path, str], extension: str = "") -> Loaded:
+        wanted = Wanted(extension=extension) if extension else None
+        session = Session(folder, unsaved, wanted)
         return Loaded(session, WalkService(session), UnsavedChange(session))
 
 
@@ -99,7 +101,7 @@ class Service(Struct):
 
     def load(self, request: q.Load) -> None:
         unsaved = {Path(path): text for path, text in request.unsaved.items()}
-        self._loaded = Loaded.of(Path(request.folder), unsaved)
+        self._loaded = Loaded.of(Path(request.folder), unsaved, request.extension)
 
     @property
     def loaded(self) -> Loaded:

@@ -7,6 +7,8 @@ from pathlib import Path
 
 from embrix.brix.core import Language
 from embrix.checking.diagnostics import note_of
+from embrix.course.load import Course
+from embrix.course.needed_files import Unread
 from embrix.documents.skeleton import STRATEGIES
 from embrix.lanes.session import Session
 from embrix.messages.replies import ChoiceSummary, CourseSummary, LaneSummary, LanguageSummary
@@ -21,11 +23,15 @@ def summary(session: Session) -> CourseSummary:
         title=course.title,
         about=course.about,
         folder=str(course.folder),
-        languages={name: _language(session, one) for name, one in course.languages.items()},
+        languages={
+            **{name: _language(session, one) for name, one in course.languages.items()},
+            **{one.name: _unread(course, one) for one in course.unread},
+        },
         suites={str(path): _language_of_suite(path) for path in course.suites},
         wrong=[note_of(finding) for finding in course.wrong],
         lessons=[str(path) for path in course.lessons],
         strategies=STRATEGIES,
+        whole=course.whole,
     )
 
 
@@ -55,6 +61,14 @@ def _language(session: Session, language: Language) -> LanguageSummary:
         not_allowed=session.not_allowed(language.name),
         programs=[str(path) for path in course.programs.get(language.name, ())],
     )  # fmt: skip
+
+
+def _unread(course: Course, language: Unread) -> LanguageSummary:
+    programs = [str(path) for path in language.programs]
+    file = language.file.relative_to(course.folder).as_posix()
+    return LanguageSummary(
+        "", language.extension, True, [], [], file, [], [], [], [], programs, read=False
+    )
 
 
 def _language_of_suite(path: Path) -> str:

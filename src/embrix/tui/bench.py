@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import partial
 from pathlib import Path
 from typing import Any, ClassVar
 
@@ -52,6 +53,8 @@ from embrix.tui.walk_pane import Gauge, StepRows
 from embrix.tui.walking import Walking
 from embrix.tui.workbench import Say
 
+LATEST = 1.0
+"""Seconds after which the other languages are read even while the suite of the first one runs."""
 NARROW = 104
 """Columns below which one pane is shown at a time."""
 
@@ -74,6 +77,7 @@ class Bench(ProgramPane):
         super().__init__(folder, program)
         self.side_view = "tree"
         self.last_change_outside = ""
+        self._reads_rest = False
         self.update_classes({"at-program": True}, update=False)  # where the focus begins
 
     # ---------------------------------------------------------------- layout
@@ -120,7 +124,7 @@ class Bench(ProgramPane):
         self.remembering = Remembering(self)
         self.show_side_view("tree")
         self.query_one(Masthead).show(course=self.folder.name, busy="reading the course …")
-        self.read_course()
+        self.read_course(self.remembering.first_program())
         self.editor.read_only = True  # until there is a text that what is typed belongs to
         self.editor.focus()
         self.call_after_refresh(self._begin_watching)
@@ -129,12 +133,15 @@ class Bench(ProgramPane):
         """Once there is something to look at: what this needs takes a while to load."""
         self.run_worker(self._watch(), description="watching the course", exit_on_error=False)
 
-    def read_course(self) -> None:
+    def read_course(self, program: Path | None = None) -> None:
+        """Have the course read anew; with a program at first only its language, which is ready
+        sooner."""
         assert self.desk is not None
         for topic in ("suite", "notes", "grammar"):
             self.desk.drop(topic)  # of the course as it was
         self.checking.goes_first()
-        self.desk.load(str(self.folder), self._loaded, self.writing.unsaved)
+        extension = program.suffix.removeprefix(".") if program is not None else ""
+        self.desk.load(str(self.folder), self._loaded, self.writing.unsaved, extension)
         self.checking.course_requested()
 
     def on_unmount(self) -> None:
@@ -202,25 +209,40 @@ class Bench(ProgramPane):
         screen = next(iter(self._overlays()), self)
         screen.say(text, "brass" if message.missing else "brick")
 
-    def _loaded(self, summary: CourseSummary) -> None:
-        first = self.summary is None
-        self.summary = summary
+    def _loaded(self, summary: CourseSummary, *, rest: bool = False) -> None:
+        """The course has been read, or the `rest` of it."""
+        before, self.summary = self.summary, summary
         self.writing.course_read()
-        self.query_one(Masthead).show(course=summary.title, busy="")
+        busy = "" if summary.whole else "reading the other languages …"
+        self.query_one(Masthead).show(course=summary.title, busy=busy)
         # What was warned of is shown until it has been looked for anew, behind the suite.
         warned = [one for one in self.query_one(NotesView).notes if one.severity != "error"]
         self.notes_came([*summary.wrong, *(one for one in warned if one not in summary.wrong)])
         if self.document is None:
             self._open_first()
         self.languages_changed()
-        # Verdicts are what an author waits for; everything else comes behind them.
-        self.checking.course_read(self.document)
-        self.checking.ask_notes()
-        if first and any(d.severity == "error" for d in summary.wrong):
+        known = before.languages.get(self.language) if before is not None and rest else None
+        if known is None or known != self.languages.get(self.language):
+            # Verdicts are what an author waits for; everything else comes behind them.
+            self.checking.course_read(self.document)
+            self.text_changed()
+        if summary.whole:
+            self.checking.ask_notes()
+        else:
+            self.checking.behind_suite("rest", self._read_rest)
+            self.set_timer(LATEST, self._read_rest)
+        if (before is None or rest) and any(d.severity == "error" for d in summary.wrong):
             self.show_side_view("notes")
-        self.text_changed()
         for overlay in self._overlays():
             overlay.course_read()
+
+    def _read_rest(self) -> None:
+        """Have the languages read that have not been, once the first one is through."""
+        known = self.summary is None or self.summary.whole
+        if not known and not self._reads_rest and self.desk is not None:
+            self._reads_rest = True
+            take = partial(self._loaded, rest=True)
+            self.desk.load(str(self.folder), take, self.writing.unsaved)
 
     def notes_came(self, notes: list[Note]) -> None:
         self.query_one(NotesView).show(notes)
@@ -258,6 +280,8 @@ class Bench(ProgramPane):
             self.language = next(iter(languages), "")
         self.query_one(Masthead).show(language=self.language)
         language = self.languages.get(self.language)
+        if language and not language.read:
+            self._read_rest()  # what is asked about it from now on comes behind that
         own = {lane.name: lane.choices for lane in language.lanes} if language else {}
         lanes = [*own]
         for lane in self.decided.get(self.language, []):

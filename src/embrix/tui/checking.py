@@ -105,7 +105,7 @@ class Checking:
             self._bench.call_after_refresh(ask)
         self._waiting.clear()
 
-    def _behind_suite(self, topic: str, ask: Callable[[], None]) -> None:
+    def behind_suite(self, topic: str, ask: Callable[[], None]) -> None:
         """Ask something now, or when the suite that runs is over."""
         self._waiting.pop(topic, None)
         if self._running:
@@ -168,7 +168,7 @@ class Checking:
         self._desk.drop("notes")
         take = self._bench.notes_came
         ask = partial(self._desk.ask, "notes", AskNotes(), take, worker=SUITE_WORKER)
-        self._behind_suite("notes", ask)
+        self.behind_suite("notes", ask)
 
     def ask_grammar(self, language: str, rule: str) -> None:
         """What kind of grammar the language has, from a rule."""
@@ -184,4 +184,4 @@ class Checking:
             self._desk.ask("grammar", request, show, worker=SUITE_WORKER)
 
         # The suite is asked for in the same turn.
-        self._bench.call_next(partial(self._behind_suite, "grammar", ask))
+        self._bench.call_next(partial(self.behind_suite, "grammar", ask))

@@ -78,9 +78,12 @@ class Desk:
         self._asked: dict[str, dict[int, Asked]] = {}
         self._suite_over: Callable[[], None] | None = None
 
-    def load(self, folder: str, take: Take, unsaved: dict[str, str] | None = None) -> None:
-        """Load the course anew in all workers; texts in `unsaved` stand for its files."""
-        self._pool.load(folder, self._deliver(take), unsaved)
+    def load(
+        self, folder: str, take: Take, unsaved: dict[str, str] | None = None, extension: str = ""
+    ) -> None:
+        """Load the course anew in all workers, or of it what programs with an extension need; texts
+        in `unsaved` stand for its files."""
+        self._pool.load(folder, self._deliver(take), unsaved, extension)
 
     def suite_first(self) -> None:
         """Let the suite go before everything that is asked from now on, for a moment or until it is

@@ -39,15 +39,24 @@ class Remembering:
 
     # ---------------------------------------------------------------- putting it back
 
-    def put_back(self) -> Path | None:
-        """Put back what was left, all but the program, which is given: None where there was none,
-        or another one is asked for."""
-        bench = self._bench
+    def first_program(self) -> Path | None:
+        """The program that is opened first, if that can be told before the course has been read."""
+        if self._bench.wanted is not None:
+            return self._bench.wanted
+        kept = self._last_time()
+        return self._path(kept.program) if kept is not None else None
+
+    def _last_time(self) -> LastTime | None:
         try:
-            kept = last_time(bench.folder)
+            return last_time(self._bench.folder)
         except Damaged as bad:
             LOG.warning("%s", bad)
             return None
+
+    def put_back(self) -> Path | None:
+        """Put back what was left, all but the program, which is given: None where there was none,
+        or another one is asked for."""
+        bench, kept = self._bench, self._last_time()
         if kept is None:
             return None
         if kept.theme in (DAY, NIGHT):

@@ -131,9 +131,13 @@ class Pool:
         self._send(target, Ask(number, asked))  # type: ignore[arg-type]
         return number
 
-    def load(self, folder: str, callback: Callback, unsaved: dict[str, str] | None = None) -> None:
-        """Have every worker load a course; the callback gets what it holds, from the first one."""
-        self._course = Load(folder=folder, unsaved=unsaved or {})
+    def load(
+        self, folder: str, callback: Callback, unsaved: dict[str, str] | None = None,
+        extension: str = "",
+    ) -> None:  # fmt: skip
+        """Have every worker load a course, or of it what programs with an extension need; the
+        callback gets what it holds, from the first one."""
+        self._course = Load(folder=folder, unsaved=unsaved or {}, extension=extension)
         for number in range(self.size):
             self.ask(self._course, _ignore, number)
         self.ask(DescribeCourse(), callback, 0)

@@ -1,0 +1,161 @@
+"""The workbench begins with the language of its program, and reads the others behind it."""
+
+from __future__ import annotations
+
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+from pathlib import Path
+from typing import Any
+
+import pytest
+from textual.pilot import Pilot
+
+from embrix.messages.replies import CourseSummary
+from embrix.tui.app import WorkbenchApp
+from embrix.tui.bars import Masthead
+from embrix.tui.bench import Bench
+from embrix.tui.checking import Checking
+from embrix.tui.dialogs import Pick
+from embrix.tui.side_views import CasesView, NotesView
+from tests.conftest import leave_only, shorten_suites
+from tests.interfaces.test_workbench import bench, outcomes, settled, shown, until
+
+
+@pytest.fixture
+def three(course_copy: Path) -> Path:
+    """Drip, Rill, which extends it, and Mere, which has nothing to do with either."""
+    leave_only(course_copy, "drip", "rill", "mere")
+    shorten_suites(course_copy, 3)
+    return course_copy
+
+
+@pytest.fixture
+def told(monkeypatch: pytest.MonkeyPatch) -> list[tuple[CourseSummary, int]]:
+    """What the bench is told of the course, each time with the version of the program then."""
+    found: list[tuple[CourseSummary, int]] = []
+    loaded = Bench._loaded
+
+    def noting(self: Bench, summary: CourseSummary, **more: Any) -> None:
+        found.append((summary, self.version))
+        loaded(self, summary, **more)
+
+    monkeypatch.setattr(Bench, "_loaded", noting)
+    return found
+
+
+@pytest.fixture
+def held_back(monkeypatch: pytest.MonkeyPatch) -> None:
+    """The other languages are not read before somebody asks for them."""
+    behind_suite = Checking.behind_suite
+
+    def others(self: Checking, topic: str, ask: Any) -> None:
+        if topic != "rest":
+            behind_suite(self, topic, ask)
+
+    monkeypatch.setattr(Checking, "behind_suite", others)
+    monkeypatch.setattr("embrix.tui.bench.LATEST", 3_600)
+
+
+@asynccontextmanager
+async def begun(folder: Path, program: str) -> AsyncIterator[Pilot[None]]:
+    """The workbench with its first lanes."""
+    async with WorkbenchApp(folder, folder / program).run_test(size=(140, 44)) as pilot:
+        lanes = bench(pilot).lanes
+        await until(lambda: bool(lanes.lanes) and lanes.fresh == set(lanes.lanes), "the lanes")
+        yield pilot
+
+
+async def test_the_others_come_behind_the_suite_and_nothing_runs_twice(
+    three: Path, told: list[tuple[CourseSummary, int]]
+) -> None:
+    async with begun(three, "rill/programs/rates.rill") as pilot:
+        screen = bench(pilot)
+        first = told[0][0]
+        assert not first.whole
+        assert [name for name, one in first.languages.items() if one.read] == ["Drip", "Rill"]
+        await settled(screen)
+        await until(lambda: len(told) > 1, "the other languages")
+        whole, version = told[1]
+        assert whole.whole
+        assert all(one.read for one in whole.languages.values())
+        assert screen.version == version
+        assert screen.query_one(CasesView).report is not None
+        assert screen.query_one(Masthead).busy == ""
+        # What was said of the others beforehand is so.
+        assert first.languages.keys() == whole.languages.keys()
+        for name, one in first.languages.items():
+            other = whole.languages[name]
+            assert (one.extension, one.file, one.programs) == (
+                other.extension, other.file, other.programs,
+            )  # fmt: skip
+            assert one == other or not one.read
+        await pilot.pause(0.2)
+        assert len(told) == 2
+
+
+@pytest.mark.usefixtures("held_back")
+async def test_a_program_of_another_language_has_it_read(three: Path) -> None:
+    async with begun(three, "rill/programs/rates.rill") as pilot:
+        screen = bench(pilot)
+        assert screen.summary is not None
+        assert not screen.summary.whole
+        assert "reading the other languages" in str(screen.query_one(Masthead).render())
+        await pilot.press("f2", *"levels.mere")
+        assert isinstance(pilot.app.screen, Pick)
+        await pilot.press("enter")
+        await settled(screen)
+        assert screen.language == "Mere"
+        assert screen.summary.whole
+        assert screen.lanes.fresh == {lane.name for lane in screen.languages["Mere"].lanes}
+        assert len(screen.lanes.fresh) > 1
+        await until(lambda: screen.query_one(CasesView).report is not None, "the suite")
+        assert screen.checking.suite == three / "mere" / "mere.suite.toml"
+        assert screen.query_one(NotesView).notes == []
+
+
+@pytest.mark.usefixtures("held_back")
+async def test_a_change_of_a_definition_comes_first(
+    three: Path, told: list[tuple[CourseSummary, int]]
+) -> None:
+    async with begun(three, "drip/programs/toll.drip") as pilot:
+        screen = bench(pilot)
+        assert not told[0][0].whole
+        before = outcomes(screen)["environment"]
+        path = three / "drip" / "environment.brix"
+        text = path.read_text()
+        assert "  Lit(n)" in text
+        line = next(one for one in text.split("\n") if one.startswith("  Lit(n)"))
+        path.write_text(text.replace(line, "  Lit(n) => 7"))
+        screen.read_course()
+        await until(lambda: outcomes(screen)["environment"] != before, "the change")
+        await settled(screen)
+        assert screen.summary is not None
+        assert screen.summary.whole
+
+
+async def test_what_is_wrong_with_another_language_is_told_behind(three: Path) -> None:
+    path = three / "mere" / "mere.brix"
+    path.write_text(path.read_text().replace("forms ", "form ", 1))
+    async with begun(three, "rill/programs/rates.rill") as pilot:
+        screen = bench(pilot)
+        notes = screen.query_one(NotesView)
+        await until(lambda: any(one.file == "mere/mere.brix" for one in notes.notes), "the note")
+        assert screen.side_view == "notes"
+        assert any("mere/mere.brix" in line for line in shown(notes))
+
+
+async def test_without_a_program_everything_is_read_at_once(
+    three: Path, told: list[tuple[CourseSummary, int]]
+) -> None:
+    async with WorkbenchApp(three).run_test(size=(140, 44)) as pilot:
+        await settled(bench(pilot))
+        assert [summary.whole for summary, _ in told] == [True]
+
+
+async def test_a_suite_that_does_not_end_holds_nothing_back(
+    three: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(Checking, "behind_suite", lambda self, topic, ask: None)
+    async with begun(three, "rill/programs/rates.rill") as pilot:
+        screen = bench(pilot)
+        await until(lambda: screen.summary is not None and screen.summary.whole, "the others")
