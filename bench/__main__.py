@@ -39,7 +39,7 @@ from embrix.lanes.inspection import look
 from embrix.lanes.session import Session
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
-from embrix.machine.recorder import Recorder
+from embrix.machine.recorder import WholeRecord
 from embrix.terms.generate import Generator, Words
 from embrix.terms.node import Constructor, Node, size
 from embrix.terms.signature import Signature
@@ -294,7 +294,7 @@ def drip_and_parsers(folder: Path) -> None:
 
         def traced(programs: list[Node] = terms) -> None:
             for term in programs:
-                recorder = Recorder(LIMITS.events)
+                recorder = WholeRecord(LIMITS.events)
                 lane.machine.run(term, variant="traced", limits=LIMITS, recorder=recorder)
 
         compare("  evaluation alone", evaluating, theirs)

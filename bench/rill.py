@@ -15,7 +15,7 @@ from embrix.lanes.session import Session
 from embrix.machine import staging
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
-from embrix.machine.recorder import Recorder
+from embrix.machine.recorder import WholeRecord
 from embrix.machine.stack import with_room
 from embrix.machine.unit import Variant
 from embrix.terms.node import Node
@@ -41,7 +41,7 @@ def beside(
     tree = rill.from_node(lane.interpreter.signature, parsed.term)
 
     def ours() -> object:
-        recorder = Recorder(LIMITS.events) if variant == "traced" else None
+        recorder = WholeRecord(LIMITS.events) if variant == "traced" else None
         return lane.machine.run(parsed.term, variant=variant, limits=LIMITS, recorder=recorder)
 
     result = by_hand(tree)
@@ -110,11 +110,11 @@ def events(session: Session) -> None:
     lane = session.lane("Rill", "environment")
     parsed = lane.parser.parse(PROGRAMS["fib"].format(16))
     assert isinstance(parsed, Parsed)
-    recorder = Recorder(LIMITS.events)
+    recorder = WholeRecord(LIMITS.events)
     lane.machine.run(parsed.term, variant="traced", limits=LIMITS, recorder=recorder)
     tracemalloc.start()
     before = tracemalloc.get_traced_memory()[0]
-    copy = Recorder(LIMITS.events)
+    copy = WholeRecord(LIMITS.events)
     for number, function in enumerate(recorder.functions):
         copy.enter(function, (recorder.arguments[number][0], recorder.arguments[number][1]))
         copy.leave(number, recorder.results[number])

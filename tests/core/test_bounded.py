@@ -16,7 +16,7 @@ from embrix.lanes.inspection import look
 from embrix.lanes.session import Session
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
-from embrix.machine.recorder import Recorder
+from embrix.machine.recorder import WholeRecord
 from embrix.suite.cases import Case
 from embrix.suite.check import check_case
 from embrix.suite.expected_steps import difference, reads_like
@@ -56,7 +56,7 @@ def test_a_round_that_calls_nothing_takes_fuel(make_course: Maker, variant: str)
     course = make_course(level=STEPPING, rounds=ROUNDS)
     lane = Session(course.folder).lane("Level", "rounds")
     parsed = lane.parser.parse("1")
-    recorder = Recorder(10_000) if variant == "traced" else None
+    recorder = WholeRecord(10_000) if variant == "traced" else None
     outcome = lane.machine.run(
         parsed.term, limits=Limits(calls=100), variant=variant, recorder=recorder,  # type: ignore[union-attr,arg-type]
     ).outcome  # fmt: skip

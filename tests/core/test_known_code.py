@@ -19,7 +19,7 @@ from embrix.machine import known_code, run
 from embrix.machine.body import Body
 from embrix.machine.lane import Lane, parser_for
 from embrix.machine.limits import Limits
-from embrix.machine.recorder import Recorder
+from embrix.machine.recorder import WholeRecord
 from embrix.text.diagnostic import Findings
 from embrix.text.source import Source
 from tests.conftest import TINY_LANGUAGE, Maker
@@ -51,7 +51,7 @@ def outcomes(lane: Lane, programs: list[str]) -> list[tuple[object, ...]]:
             found.append((
                 came.outcome, came.outcome.place, came.output, came.state, came.costs, came.spent,
             ))  # fmt: skip
-        recorder = Recorder(20_000)
+        recorder = WholeRecord(20_000)
         lane.machine.run(parsed.term, variant="traced", limits=LIMITS, recorder=recorder)
         found.append((recorder.functions, recorder.events, recorder.clauses))
     return found

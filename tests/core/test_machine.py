@@ -15,7 +15,7 @@ from embrix.course.load import Course
 from embrix.machine.lane import BadBinding, Lane, parser_for
 from embrix.machine.limits import Limits
 from embrix.machine.outcome import Outcome
-from embrix.machine.recorder import Recorder
+from embrix.machine.recorder import WholeRecord
 from tests.conftest import TINY_LANGUAGE, Maker
 from tests.strategies import terms
 
@@ -216,7 +216,7 @@ def test_big_step_recursion_reaches_a_hundred_thousand_levels(drip_lanes: dict[s
         term = (names["Neg"].tag, None, term)
     for variant in ("plain", "counted"):
         assert lane.machine.run(term, variant=variant).outcome.text == "1"  # type: ignore[arg-type]
-    recorder = Recorder(10**7)
+    recorder = WholeRecord(10**7)
     assert lane.machine.run(term, variant="traced", recorder=recorder).outcome.text == "1"
     assert len(recorder.events) == 200_002
 
@@ -305,7 +305,7 @@ def test_plain_counted_and_traced_runs_agree(
     """Three variants of one compiler give one outcome; counting and tracing see the same calls."""
     lane = drip_lanes[data.draw(st.sampled_from(sorted(drip_lanes)))]
     term = data.draw(terms(lane.interpreter.language.signature, "Expr", 5))
-    recorder = Recorder(10**6)
+    recorder = WholeRecord(10**6)
     plain = lane.machine.run(term, variant="plain")
     counted = lane.machine.run(term, variant="counted")
     traced = lane.machine.run(term, variant="traced", recorder=recorder)

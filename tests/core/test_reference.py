@@ -15,7 +15,7 @@ from embrix.lanes.session import Session
 from embrix.machine.evaluated import Evaluated
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
-from embrix.machine.recorder import Recorder
+from embrix.machine.recorder import WholeRecord
 from embrix.machine.reference import evaluate
 from embrix.machine.run import FEW
 from embrix.suite.cases import Case
@@ -39,7 +39,7 @@ def held_against(lane: Lane, term: Node, lines: tuple[str, ...] = ()) -> Evaluat
     meant = evaluate(lane.machine, term, given_input=lines, limits=Limits(calls=8_000))
     if meant.kind == "out of fuel":
         return None
-    recorder = Recorder(10**6)
+    recorder = WholeRecord(10**6)
     ways = (("plain", FEW), ("plain", 0), ("counted", FEW), ("counted", 0), ("traced", FEW))
     for variant, few in ways:
         came = lane.machine.run(

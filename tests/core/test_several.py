@@ -17,7 +17,7 @@ from embrix.machine import exploring
 from embrix.machine.exploring import explore, shortest
 from embrix.machine.fingerprints import Fingerprints
 from embrix.machine.lane import Lane
-from embrix.machine.recorder import Recorder
+from embrix.machine.recorder import WholeRecord
 from embrix.machine.reference import evaluate
 from embrix.terms.node import Node
 from embrix.text.diagnostic import Findings
@@ -335,7 +335,7 @@ def test_every_way_against_the_reference_interpreter(lockside: Course, name: str
         for taken in [*ways, (1, 0, 1), (1, 1, 0, 0, 1), (0, 5)]:
             meant = evaluate(lane.machine, term, ways=taken)
             for variant in ("plain", "counted", "traced"):
-                recorder = Recorder(10_000) if variant == "traced" else None
+                recorder = WholeRecord(10_000) if variant == "traced" else None
                 result = lane.machine.run(term, variant=variant, recorder=recorder, ways=taken)  # type: ignore[arg-type]
                 assert meant.agrees(result.outcome), (text, taken, variant)
                 assert tuple(meant.output) == result.output

@@ -14,7 +14,7 @@ from embrix.machine import staging
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
 from embrix.machine.outcome import Result
-from embrix.machine.recorder import Recorder
+from embrix.machine.recorder import WholeRecord
 from embrix.machine.unit import Variant
 from tests.conftest import TINY_LANGUAGE, Maker
 from tests.strategies import terms
@@ -40,7 +40,7 @@ def session(lockside: Course) -> Session:
 def differs(lane: Lane, term: object, given_input: tuple[str, ...]) -> None:
     """Run in every variant, on brief code and on fast code; what they must have in common is
     asserted."""
-    recorder = Recorder(10**6)
+    recorder = WholeRecord(10**6)
     machine = lane.machine
     plain = machine.run(term, variant="plain", limits=LIMITS, given_input=given_input)
     counted = machine.run(term, variant="counted", limits=LIMITS, given_input=given_input)
@@ -163,6 +163,6 @@ def test_a_function_written_out_keeps_its_own_place(make_course: Maker, variant:
     for text, place in (("5 + 0", (4, 5)), ("1 + 2 + 0", (8, 9)), ("(1 + 0) + 2", (5, 6))):
         parsed = lane.parser.parse(text)
         assert isinstance(parsed, Parsed)
-        recorder = Recorder(1000) if variant == "traced" else None
+        recorder = WholeRecord(1000) if variant == "traced" else None
         result = lane.machine.run(parsed.term, variant=variant, recorder=recorder)
         assert (result.outcome.name, result.outcome.place) == ("Nothing", place), text

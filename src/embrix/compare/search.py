@@ -27,7 +27,7 @@ from embrix.machine.exploring import Explored, Reached, explore
 from embrix.machine.lane import Lane
 from embrix.machine.outcome import Result
 from embrix.machine.program_words import words_of
-from embrix.machine.recorder import Recorder
+from embrix.machine.recorder import WholeRecord
 from embrix.machine.run import FEW
 from embrix.machine.unit import Variant
 from embrix.suite.all_ways import all_words
@@ -296,7 +296,7 @@ class _Search:
         done.ended[result.outcome.kind] += 1
         done.forms.update(forms_of(self.one.interpreter.language.signature, term))
         if done.looked_at < LOOKED_AT:
-            recorder = Recorder(LIMITS.calls)
+            recorder = WholeRecord(LIMITS.calls)
             self.one.machine.run(term, variant="traced", limits=LIMITS, recorder=recorder)
             done.looked_at += 1
             done.applying += EvaluatedRun(recorder, self.one.interpreter).uses_an_argument

@@ -17,7 +17,7 @@ from embrix.grammar.parser import Parsed
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
 from embrix.machine.program_words import words_of
-from embrix.machine.recorder import NOT_LEFT, Recorder
+from embrix.machine.recorder import NOT_LEFT, Recorder, WholeRecord
 from embrix.machine.written_terms import write_term
 from embrix.terms.generate import MOST_ITEMS, Choose, Generator, Words, shapes_of
 from embrix.terms.node import (
@@ -286,7 +286,7 @@ def learned(lane: Lane, sort: str, seed: int, underway: Callable[[], None]) -> W
                 unread += 1
                 continue
             term = parsed.term
-        recorder = Recorder(LIMITS.calls)
+        recorder = WholeRecord(LIMITS.calls)
         lane.machine.run(term, variant="traced", limits=LIMITS, recorder=recorder)
         weights.learn(recorder, lane)
     return weights

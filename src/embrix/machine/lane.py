@@ -17,7 +17,7 @@ from embrix.machine.exploring import MOST_RUNS, Explored, Reached, explore
 from embrix.machine.limits import Limits
 from embrix.machine.marks import Marks
 from embrix.machine.outcome import Outcome, Result
-from embrix.machine.recorder import Recorder
+from embrix.machine.recorder import Recorder, WholeRecord
 from embrix.machine.run import Machine
 from embrix.machine.unit import Variant
 from embrix.machine.window import Window
@@ -126,7 +126,7 @@ class Lane:
             )  # fmt: skip
 
         def record(calls: int) -> Recorder:
-            recorder = Recorder(calls)
+            recorder = WholeRecord(calls)
             self.machine.run(
                 term, values, limits=Limits(calls=calls, events=calls), variant="traced",
                 recorder=recorder, given_input=given_input, on_start=on_start, kept=kept, ways=ways,
@@ -200,7 +200,7 @@ class Lane:
         """A run of a program text with its record, of one whose steps soon come back to where they
         were a part. Raises `BadBinding`."""
         whole = limits or Limits()
-        recorder = Recorder(whole.events)
+        recorder = WholeRecord(whole.events)
         parsed = self.parser.parse(text)
         if not isinstance(parsed, Parsed):
             return Traced(Result(rejection(parsed)), None, recorder)
@@ -220,12 +220,11 @@ class Lane:
                 return Traced(replace(first, outcome=cycle), term, recorder, None, few)
             if first.outcome.name not in _ENDLESS:
                 return Traced(first, term, recorder, None, few)
-            recorder = Recorder(whole.events)
+            recorder = WholeRecord(whole.events)
         again = partial(record, whole)
         result = again(recorder)
         if result.outcome.name != "recorded events":
             return Traced(result, term, recorder, None, again)
-        recorder.events.pop()  # what began there was not let happen
         last = Window(None, LAST, Marks(self.interpreter))
         result = again(last)
         last.trim()

@@ -22,13 +22,13 @@ class Sweep(Window):
 
     def end(self) -> None:
         """The run is over: what has come since the last part is one as well."""
-        if self.events:
+        if self._events:
             self._seen(self)
 
     def _turned(self, at: int) -> None:
         if at == self._end:
             enough = self._seen(self)
-            done, self.events = self.events, []
+            done, self._events = self._events, []
             if enough:
                 raise OutOfFuel("recorded events")
             self.begin = self._end

@@ -47,11 +47,12 @@ class Window(Recorder):
     """
 
     def __init__(self, first: int | None, count: int, marks: Marks | None = None) -> None:
-        super().__init__(0)
+        super().__init__()
         self._records: dict[int, list[Any]] = {}
         self.functions: Any = Column(self._records, FUNCTION)
         self.arguments: Any = Column(self._records, ARGUMENTS)
-        self.parents: Any = Column(self._records, PARENT)
+        self.parents = Column(self._records, PARENT)
+        self._events: list[int] = []
         self.results: Any = Column(self._records, GIVEN)
         self.clauses: Any = {}
         self.begin = 0 if first is None else first
@@ -70,6 +71,10 @@ class Window(Recorder):
         self._keeps = False
         self._turn = 0
         """The event before which something beside the events has to be done."""
+
+    @property
+    def events(self) -> Sequence[int]:
+        return self._events
 
     @property
     def now(self) -> int:
@@ -108,7 +113,7 @@ class Window(Recorder):
         if self._depth > self._highest:
             self._highest = self._depth
         if self._keeps:
-            self.events.append(number)
+            self._events.append(number)
         self.passed = at + 1
         return number
 
@@ -130,7 +135,7 @@ class Window(Recorder):
             self._turned(at)
         self._depth -= 1
         if self._keeps:
-            self.events.append(~number)
+            self._events.append(~number)
         self.passed = at + 1
         self.current = record[PARENT]
         begun, record[BEGUN] = record[BEGUN], -1
@@ -144,15 +149,15 @@ class Window(Recorder):
             self._heights.append(self._highest)
             self._highest = self._depth
         self._keeps = self._sliding or self.begin <= at < self._end
-        if self._sliding and len(self.events) >= self._count + STRETCH:
+        if self._sliding and len(self._events) >= self._count + STRETCH:
             self.trim()
         stretch = at - at % STRETCH + STRETCH
         self._turn = min(one for one in (stretch, self.begin, self._end) if one > at)
 
     def trim(self) -> None:
         """Keep no more events than the last ones that are asked for."""
-        over = max(0, len(self.events) - self._count)
-        gone, self.events = self.events[:over], self.events[over:]
+        over = max(0, len(self._events) - self._count)
+        gone, self._events = self._events[:over], self._events[over:]
         self.begin += over
         self._forgotten(gone)
 
