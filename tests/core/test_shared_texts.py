@@ -6,6 +6,7 @@ from __future__ import annotations
 import random
 from functools import lru_cache
 from typing import Any
+from unittest.mock import patch
 
 import pytest
 from hypothesis import given, settings
@@ -15,7 +16,7 @@ from embrix.course.load import Course
 from embrix.grammar.model import Grammar
 from embrix.grammar.printing import Printer
 from embrix.lanes.session import Session
-from embrix.machine.display import Display
+from embrix.machine.display import MOST_CHARACTERS, Display
 from embrix.terms.keys import entries, locations
 from embrix.terms.node import FIELDS, NIL_NODE, NONE_NODE, SOME, STORE, Value
 from embrix.trace.seeking import seek
@@ -151,10 +152,20 @@ def test_a_value_is_shown_as_by_somebody_who_has_shown_nothing_before(
     values += [one for one in recorder.results if isinstance(one, tuple)]
     random.Random(5).shuffle(values)
     machine = lane.machine
+    for value in values:
+        whole = machine.display.show(value)
+        if len(whole) < MOST_CHARACTERS:
+            assert machine.display.show(value, len(whole)) == whole
+            assert machine.display.show(value, len(whole) - 1) == f"{whole[:-1]}…"
     for most in (None, 30):
         for value in values:
             fresh = Display(lane.interpreter, machine.printer, machine._show_by_clause)
-            assert machine.display.show(value, most) == fresh.show(value, most)
+            shown = fresh.show(value, most)
+            assert machine.display.show(value, most) == shown
+            # Texts of what is held are not made apart where they are too many inside each other.
+            with patch("embrix.machine.display.MOST_WITHIN", 0):
+                in_turn = Display(lane.interpreter, machine.printer, machine._show_by_clause)
+                assert in_turn.show(value, most) == shown
 
 
 def test_what_was_left_out_at_the_end_of_a_part_counts_for_what_follows_the_part(

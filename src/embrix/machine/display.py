@@ -84,6 +84,8 @@ class Display:
         run have the same ones."""
         self._held: dict[int, tuple[Value, str]] = {}
         """What these hold, in the same way."""
+        self._last_store: dict[int, tuple[Value, str]] = {}
+        """What was shown last at each location of a store, and its text there."""
         self._within = 0
         """How many texts of what is held are being made inside each other."""
         self._plain: dict[tuple[object, ...], str] = {}
@@ -105,7 +107,7 @@ class Display:
             return known[1]
         if len(self._wholes) >= MOST_TERMS:
             self._wholes.clear()
-        text = self._collect(Part(value), most)
+        text = self._held_at_once(value, most) or self._collect(Part(value), most)
         self._wholes[key] = (value, text)
         return text
 
@@ -159,6 +161,50 @@ class Display:
             return self._term(value)
         fields = value[FIELDS:]
         return self._plain.get((tag, *fields, *map(type, fields))) if _has_plain(fields) else None
+
+    def _held_at_once(self, value: Node, most: int | None) -> str | None:
+        """The text of an environment or a store out of the texts of what it holds; None where that
+        is made of parts inside each other, which have to be gone through in turn."""
+        rows = self._locations(value) if value[0] == STORE else self._names(value)
+        limit = self._most if most is None else most
+        pieces: list[str] = []
+        length = -2
+        for piece in rows:
+            if piece is None:
+                return None
+            pieces.append(piece)
+            length += len(piece) + 2
+            if length > limit:
+                return f"{', '.join(pieces)[:limit]}…"
+        return ", ".join(pieces) or None
+
+    def _names(self, environment: Node) -> Iterator[str | None]:
+        for name, bound in reversed([*_visible(environment)]):
+            text = self._inner_text(bound)
+            yield None if text is None else f"{name} = {text}"
+
+    def _locations(self, store: Node) -> Iterator[str | None]:
+        """What a store has at each location; most of it is what another one had there just now."""
+        last = self._last_store
+        for number, held in locations(store):
+            known = last.get(number)
+            if known is not None and known[0] is held:
+                yield known[1]
+                continue
+            text = self._inner_text(held)
+            if text is None:
+                yield None
+                return
+            if len(last) >= MOST_HELD:
+                last.clear()
+            last[number] = held, f"@{number} ↦ {text}"
+            yield last[number][1]
+
+    def _inner_text(self, value: Value) -> str | None:
+        text = self._inner(value)
+        if isinstance(text, str):
+            return text
+        return None if isinstance(value, tuple | frozenset) else _leaf(value)
 
     def _collect(self, part: Part, most: int | None = None) -> str:
         """The text of a value, cut off where it gets too long."""

@@ -13,6 +13,7 @@ from embrix.terms.types import Con, settle
 from embrix.text.source import Span
 from embrix.text.typed_number import typed_number
 from embrix.trace.gaps import not_kept, sweep
+from embrix.trace.line_search import LineSearch
 from embrix.trace.value_changes import NOTHING, ValueChanges
 from embrix.trace.walk import Walk
 from embrix.trace.walk_steps import RecordView
@@ -194,7 +195,11 @@ class EventTest:
 
 def _text(walk: Walk, what: str, _forward: bool) -> Test:
     wanted = what.casefold()
-    return lambda number: wanted in walk.text(number).casefold()
+
+    def test(number: int) -> bool:
+        return wanted in walk.text(number).casefold()
+
+    return test if walk.relation is not None else EventTest(walk, LineSearch(walk, what), test)
 
 
 def _lookup(walk: Walk, what: str, _forward: bool) -> Test:
