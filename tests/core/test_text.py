@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import os
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
@@ -33,6 +35,17 @@ def test_signs_take_the_cells_that_the_tables_say() -> None:
         for number in range(ord(first), ord(last) + 1):
             assert width(chr(number)) == max(0, wcwidth(chr(number))) or chr(number).isascii()
     assert [width(sign) for sign in "é漢字e\u0301☰\u1160"] == [1, 2, 2, 1, 0, 2, 0]
+
+
+def test_what_most_screens_have_is_measured_without_tables() -> None:
+    """They take longer to load than a screen takes to draw."""
+    code = (
+        "import sys; from embrix.text.visible import width; "
+        "width('F1 help ▸ Straße … ⇓ ◆ ✗ — ┌─┐'); print('wcwidth' in sys.modules); "
+        "width('漢'); print('wcwidth' in sys.modules)"
+    )
+    told = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert told.stdout.split() == ["False", "True"]
 
 
 def test_the_marker_stands_under_its_text_behind_tabs_and_wide_characters() -> None:

@@ -55,7 +55,8 @@ def _plain_sign(character: str) -> bool:
     tables are needed, which take long to load."""
     among = any(first <= character <= last for first, last in PLAIN)
     wide = unicodedata.east_asian_width(character) in "WF"
-    return among and not wide and unicodedata.category(character)[0] not in "MCZ"
+    kind = unicodedata.category(character)
+    return among and not wide and (kind == "Zs" or kind[0] not in "MCZ")
 
 
 def _cells(character: str) -> int:
