@@ -62,6 +62,7 @@ NARROW = 104
 class Bench(ProgramPane):
     """The one screen of the workbench."""
 
+    AUTO_FOCUS = "#program"
     EDGES = (
         Edge("walk", "step-details", "width", "height"),
         Edge("text", "program", "height"),
@@ -90,7 +91,8 @@ class Bench(ProgramPane):
                 yield AnnotatedEditor(id="text")
                 yield Static("", id="text-note", markup=False)
                 yield Title("program", id="program-title")
-                yield ProgramEditor(id="program")
+                # Until there is a text that what is typed belongs to nothing can be typed.
+                yield ProgramEditor(id="program", read_only=True)
                 yield Static("", id="notice", markup=False)
             yield Grip("left")
             with Vertical(id="right"):
@@ -125,8 +127,6 @@ class Bench(ProgramPane):
         self.show_side_view("tree")
         self.query_one(Masthead).show(course=self.folder.name, busy="reading the course …")
         self.read_course(self.remembering.first_program())
-        self.editor.read_only = True  # until there is a text that what is typed belongs to
-        self.editor.focus()
         self.call_after_refresh(self._begin_watching)
 
     def _begin_watching(self) -> None:

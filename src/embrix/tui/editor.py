@@ -197,10 +197,10 @@ class ProgramEditor(LongTextArea, inherit_bindings=False):
         """Whether what follows a line belongs to it."""
         return False
 
-    def __init__(self, text: str = "", *, id: str | None = None) -> None:
+    def __init__(self, text: str = "", *, id: str | None = None, read_only: bool = False) -> None:
         super().__init__(
             text, id=id, show_line_numbers=True, soft_wrap=False, highlight_cursor_line=False,
-            tab_behavior="indent",
+            tab_behavior="indent", read_only=read_only,
         )  # fmt: skip
         self.undone_elsewhere: Callable[[], bool] = lambda: False
         """Takes back a change that this text is only a part of; whether there was one."""
