@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
@@ -144,12 +145,36 @@ async def test_what_is_wrong_with_another_language_is_told_behind(three: Path) -
         assert any("mere/mere.brix" in line for line in shown(notes))
 
 
-async def test_without_a_program_everything_is_read_at_once(
+async def test_without_a_program_the_first_language_comes_first(
     three: Path, told: list[tuple[CourseSummary, int]]
 ) -> None:
     async with WorkbenchApp(three).run_test(size=(140, 44)) as pilot:
-        await settled(bench(pilot))
-        assert [summary.whole for summary, _ in told] == [True]
+        screen = bench(pilot)
+        await settled(screen)
+        first, whole = (summary for summary, _ in told)
+        assert [name for name, one in first.languages.items() if one.read] == ["Drip"]
+        assert whole.whole
+        assert screen.document is not None
+        assert str(screen.document.path) == whole.languages["Drip"].programs[0]
+
+
+async def test_the_first_language_may_have_no_program(three: Path) -> None:
+    shutil.rmtree(three / "drip" / "programs")
+    async with WorkbenchApp(three).run_test(size=(140, 44)) as pilot:
+        screen = bench(pilot)
+        await settled(screen)
+        assert screen.language == "Mere"
+        assert screen.lanes.fresh == {lane.name for lane in screen.languages["Mere"].lanes}
+        assert len(screen.lanes.fresh) > 1
+
+
+async def test_a_course_without_languages_opens(tmp_path: Path) -> None:
+    (tmp_path / "course.toml").write_text('title = "Nothing yet"\n')
+    async with WorkbenchApp(tmp_path).run_test(size=(140, 44)) as pilot:
+        screen = bench(pilot)
+        await settled(screen)
+        assert screen.languages == {}
+        assert screen.query_one(Masthead).busy == ""
 
 
 async def test_a_suite_that_does_not_end_holds_nothing_back(

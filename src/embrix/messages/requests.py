@@ -27,12 +27,13 @@ from embrix.messages.requests_on_comparing import (
 class Load(Request, frozen=True, kw_only=True, tag="load"):
     """Read a course; texts in `unsaved` stand for its files. Its interpreters are checked when
     something is asked about their language. With an `extension` only the language whose programs
-    end in it is read, with what it needs; everything where no language says that it is its own."""
+    end in it is read, with what it needs, or, if that is empty, the first language; everything
+    where no language says that it is its own."""
 
     reply: ClassVar[Any] = None
     folder: str
     unsaved: dict[str, str] = {}
-    extension: str = ""
+    extension: str | None = None
 
 
 class DescribeCourse(Request, frozen=True, kw_only=True, tag="course"):

@@ -74,8 +74,8 @@ class Loaded(Struct):
     prompts: dict[str, Prompt] = field(default_factory=dict)
 
     @staticmethod
-    def of(folder: Path, unsaved: dict[Path, str], extension: str = "") -> Loaded:
-        wanted = Wanted(extension=extension) if extension else None
+    def of(folder: Path, unsaved: dict[Path, str], extension: str | None = None) -> Loaded:
+        wanted = Wanted(extension=extension) if extension is not None else None
         session = Session(folder, unsaved, wanted)
         return Loaded(session, WalkService(session), UnsavedChange(session))
 

@@ -126,21 +126,21 @@ class Bench(ProgramPane):
         self.remembering = Remembering(self)
         self.show_side_view("tree")
         self.query_one(Masthead).show(course=self.folder.name, busy="reading the course …")
-        self.read_course(self.remembering.first_program())
+        first = self.remembering.first_program()
+        self.read_course("" if first is None else first.suffix.removeprefix("."))
         self.call_after_refresh(self._begin_watching)
 
     def _begin_watching(self) -> None:
         """Once there is something to look at: what this needs takes a while to load."""
         self.run_worker(self._watch(), description="watching the course", exit_on_error=False)
 
-    def read_course(self, program: Path | None = None) -> None:
-        """Have the course read anew; with a program at first only its language, which is ready
-        sooner."""
+    def read_course(self, extension: str | None = None) -> None:
+        """Have the course read anew; with the extension of a program at first only its language,
+        which is ready sooner (with an empty one the first language)."""
         assert self.desk is not None
         for topic in ("suite", "notes", "grammar"):
             self.desk.drop(topic)  # of the course as it was
         self.checking.goes_first()
-        extension = program.suffix.removeprefix(".") if program is not None else ""
         self.desk.load(str(self.folder), self._loaded, self.writing.unsaved, extension)
         self.checking.course_requested()
 

@@ -79,10 +79,11 @@ class Desk:
         self._suite_over: Callable[[], None] | None = None
 
     def load(
-        self, folder: str, take: Take, unsaved: dict[str, str] | None = None, extension: str = ""
-    ) -> None:
-        """Load the course anew in all workers, or of it what programs with an extension need; texts
-        in `unsaved` stand for its files."""
+        self, folder: str, take: Take, unsaved: dict[str, str] | None = None,
+        extension: str | None = None,
+    ) -> None:  # fmt: skip
+        """Load the course anew in all workers, or of it what programs with an extension need (with
+        an empty one those of the first language); texts in `unsaved` stand for its files."""
         self._pool.load(folder, self._deliver(take), unsaved, extension)
 
     def suite_first(self) -> None:

@@ -133,10 +133,10 @@ class Pool:
 
     def load(
         self, folder: str, callback: Callback, unsaved: dict[str, str] | None = None,
-        extension: str = "",
+        extension: str | None = None,
     ) -> None:  # fmt: skip
-        """Have every worker load a course, or of it what programs with an extension need; the
-        callback gets what it holds, from the first one."""
+        """Have every worker load a course, or of it what programs with an extension need (with an
+        empty one those of the first language); the callback gets what it holds, from the first."""
         self._course = Load(folder=folder, unsaved=unsaved or {}, extension=extension)
         for number in range(self.size):
             self.ask(self._course, _ignore, number)
