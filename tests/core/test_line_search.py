@@ -11,6 +11,8 @@ from embrix.lanes.session import Session
 from embrix.machine import lane as lane_module
 from embrix.machine.limits import Limits
 from embrix.text.source import read_source
+from embrix.trace import line_search
+from embrix.trace.line_search import LineSearch
 from embrix.trace.seeking import seek
 from embrix.trace.walk import Walk
 from tests.conftest import TINY_LANGUAGE, Maker
@@ -94,3 +96,21 @@ def test_a_result_may_stand_anywhere(make_course: Maker, interpreter: str) -> No
     lane = Session(course.folder).lane("Tiny", "odd")
     for text in ("let a = 1 + 2 in let b = a + a in b + 3", "let a = 1 in a + nobody"):
         _held_against_the_lines(Walk(lane, lane.trace(text)), random.Random(text))
+
+
+def test_lines_are_kept_as_far_as_there_is_room(
+    session: Session, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """What does not fit is made anew."""
+    monkeypatch.setattr(line_search, "ROOM", 150)
+    lane = session.lane("Rill", "environment")
+    text = "let f of n = when n < 1 then 0 else f (n - 1) + 1 in f 6"
+    walk = Walk(lane, lane.trace(text))
+    _held_against_the_lines(walk, random.Random(1))
+    search = LineSearch(walk, "nowhere")
+    recorder = walk.traced.recorder
+    for event in recorder.events:
+        search(recorder, ~event if event < 0 else event, event < 0)
+        assert sum(map(len, search._begun.values())) <= 150 + max(
+            map(len, search._begun.values()), default=0
+        )

@@ -11,8 +11,8 @@ from embrix.trace.walk import Walk
 
 MOST_KNOWN = 2_000
 """Values whose texts are kept."""
-MOST_OPEN = 100_000
-"""Judgements of which the line so far is kept."""
+ROOM = 10_000_000
+"""Characters of lines that are kept until their judgements are seen once more."""
 
 
 class LineSearch:
@@ -28,6 +28,7 @@ class LineSearch:
         self._known: dict[int, tuple[Value, str]] = {}
         self._begun: dict[int, str] = {}
         """By number the line up to the result of judgements that have been seen once."""
+        self._room = ROOM
 
     def __call__(self, recorder: Recorder, instance: int, left: bool) -> bool:
         before, after, unknown = self._templates[recorder.functions[instance]]
@@ -36,9 +37,13 @@ class LineSearch:
         if line is None:
             arguments = recorder.arguments[instance]
             line = self._filled(before, arguments, NOT_LEFT)
-            if len(self._begun) >= MOST_OPEN:
+            self._room -= len(line)
+            if self._room < 0:
                 self._begun.clear()
+                self._room = ROOM - len(line)
             self._begun[instance] = line
+        else:
+            self._room += len(line)
         results = recorder.results[instance] if left else NOT_LEFT
         if results is NOT_LEFT and unknown is not None:
             return self._wanted in line + unknown
