@@ -66,6 +66,7 @@ async def begun(folder: Path, program: str) -> AsyncIterator[Pilot[None]]:
         yield pilot
 
 
+@pytest.mark.two_workers
 async def test_the_others_come_behind_the_suite_and_nothing_runs_twice(
     three: Path, told: list[tuple[CourseSummary, int]]
 ) -> None:
@@ -177,10 +178,25 @@ async def test_a_course_without_languages_opens(tmp_path: Path) -> None:
         assert screen.query_one(Masthead).busy == ""
 
 
+@pytest.mark.two_workers
 async def test_a_suite_that_does_not_end_holds_nothing_back(
     three: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(Checking, "behind_suite", lambda self, topic, ask: None)
+    """The worker that carries it out is left alone."""
+    path = three / "rill" / "rill.suite.toml"
+    case = """
+[[case]]
+name = "for ever"
+program = "let f of n = f (n + 1) in f 0"
+value = "1"
+"""
+    path.write_text(
+        path.read_text()
+        + "".join(case.replace("for ever", f"for ever {number}") for number in range(300))
+    )
+    over: list[bool] = []
+    monkeypatch.setattr(Checking, "_over", lambda self: over.append(True))
     async with begun(three, "rill/programs/rates.rill") as pilot:
         screen = bench(pilot)
         await until(lambda: screen.summary is not None and screen.summary.whole, "the others")
+        assert over == []

@@ -37,7 +37,7 @@ from embrix.tui.commands import (
     everywhere,
     of_place,
 )
-from embrix.tui.desk import Delivered, Desk, Faulted
+from embrix.tui.desk import LIVE_WORKER, SUITE_WORKER, Delivered, Desk, Faulted
 from embrix.tui.document import Document
 from embrix.tui.drawing import Drawings
 from embrix.tui.editor import ProgramEditor
@@ -242,7 +242,8 @@ class Bench(ProgramPane):
         if not known and not self._reads_rest and self.desk is not None:
             self._reads_rest = True
             take = partial(self._loaded, rest=True)
-            self.desk.load(str(self.folder), take, self.writing.unsaved)
+            worker = LIVE_WORKER if self.checking.running else SUITE_WORKER
+            self.desk.load(str(self.folder), take, self.writing.unsaved, worker=worker)
 
     def notes_came(self, notes: list[Note]) -> None:
         self.query_one(NotesView).show(notes)

@@ -33,7 +33,8 @@ class Checking:
         """Whether it has been asked for since the course was read."""
         self._asked = 0
         """How many times a suite has been asked for."""
-        self._running = False
+        self.running = False
+        """Whether a suite runs."""
         self._waiting: dict[str, Callable[[], None]] = {}
         """By topic what is to be asked when the suite is over."""
 
@@ -87,7 +88,7 @@ class Checking:
         if self._telling is None:
             self._telling = self._bench.set_timer(PATIENCE, self._tell)
         self._asked += 1
-        self._running = True
+        self.running = True
         self._desk.ask(
             "suite", TestSuite(suite=str(suite)), self._bench.suite_ran, worker=SUITE_WORKER,
             progress=self._testing, failed=partial(self._not_run, self._asked),
@@ -99,7 +100,7 @@ class Checking:
 
     def _over(self) -> None:
         """The suite has been run: what has waited for it begins when its verdicts are drawn."""
-        self._running = False
+        self.running = False
         self._desk.suite_over()
         for ask in self._waiting.values():
             self._bench.call_after_refresh(ask)
@@ -108,7 +109,7 @@ class Checking:
     def behind_suite(self, topic: str, ask: Callable[[], None]) -> None:
         """Ask something now, or when the suite that runs is over."""
         self._waiting.pop(topic, None)
-        if self._running:
+        if self.running:
             self._waiting[topic] = ask
         else:
             ask()

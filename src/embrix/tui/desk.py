@@ -80,11 +80,12 @@ class Desk:
 
     def load(
         self, folder: str, take: Take, unsaved: dict[str, str] | None = None,
-        extension: str | None = None,
+        extension: str | None = None, worker: int = LIVE_WORKER,
     ) -> None:  # fmt: skip
         """Load the course anew in all workers, or of it what programs with an extension need (with
-        an empty one those of the first language); texts in `unsaved` stand for its files."""
-        self._pool.load(folder, self._deliver(take), unsaved, extension)
+        an empty one those of the first language); texts in `unsaved` stand for its files. One of
+        them checks it all, and says what there is."""
+        self._pool.load(folder, self._deliver(take), unsaved, extension, worker)
 
     def suite_first(self) -> None:
         """Let the suite go before everything that is asked from now on, for a moment or until it is

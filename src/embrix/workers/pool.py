@@ -133,14 +133,15 @@ class Pool:
 
     def load(
         self, folder: str, callback: Callback, unsaved: dict[str, str] | None = None,
-        extension: str | None = None,
+        extension: str | None = None, worker: int = 0,
     ) -> None:  # fmt: skip
         """Have every worker load a course, or of it what programs with an extension need (with an
-        empty one those of the first language); the callback gets what it holds, from the first."""
+        empty one those of the first language); the callback gets what it holds, from one worker.
+        """
         self._course = Load(folder=folder, unsaved=unsaved or {}, extension=extension)
         for number in range(self.size):
             self.ask(self._course, _ignore, number)
-        self.ask(DescribeCourse(), callback, 0)
+        self.ask(DescribeCourse(), callback, worker)
 
     def pause(self, worker: int, seconds: float) -> Callable[[], None]:
         """Give a worker nothing of what is asked from now on for some seconds, so that the others
