@@ -19,9 +19,10 @@ from hypothesis.errors import NoSuchExample
 from msgspec import Struct, field
 
 from embrix.compare.applied import EvaluatedRun
+from embrix.compare.kept_weights import weights_of
 from embrix.compare.shown_apart import surely_apart
 from embrix.compare.smaller import count_forms, smallest
-from embrix.compare.weights import LIMITS, WeightedGenerator, forms_of, remembered, written
+from embrix.compare.weights import LIMITS, WeightedGenerator, forms_of, written
 from embrix.grammar.parser import Parsed
 from embrix.machine.exploring import Explored, Reached, explore
 from embrix.machine.lane import Lane
@@ -177,7 +178,7 @@ class _Search:
         """Whether programs need not be written and read: both lanes have the same numbers."""
         self.by_all_ways = one.several or (other.records and other.several)
         try:
-            self.weights = remembered(one, kind.name, done.seed, self._tell)
+            self.weights = weights_of(one, kind.name, done.seed, self._tell)
         except NoTerm as none:
             raise NoPrograms(f"there is no finite {none}, so no program can be generated") from none
         self.known: set[Value] = set()

@@ -9,9 +9,10 @@ from collections import Counter
 from collections.abc import Callable, Mapping
 from itertools import accumulate
 from typing import TypeAlias
-from weakref import WeakKeyDictionary
 
-from embrix.brix.core import Interpreter, Language
+from msgspec import Struct
+
+from embrix.brix.core import Language
 from embrix.compare.applied import EvaluatedRun
 from embrix.grammar.parser import Parsed
 from embrix.machine.lane import Lane
@@ -71,6 +72,18 @@ Pair = tuple[str, int, str]
 """A form, the number of a field, the form (or the number of items) that stands in it."""
 
 
+class Taught(Struct, frozen=True):
+    """What weights rest on, in plain parts: how often something went well in a field, what counts
+    against it, and by form how often it applied a function, was given or lacked a name."""
+
+    good: list[tuple[str, int, str, int]]
+    bad: list[tuple[str, int, str, float]]
+    applying: dict[str, int]
+    named: dict[str, int]
+    missed: dict[str, int]
+    asking: list[str]
+
+
 class Weights:
     """Which forms go well in which fields: those that were evaluated to an end there, and not those
     in a node at which a program failed. So no types have to be known."""
@@ -89,6 +102,23 @@ class Weights:
         """The forms with free names that fail where another one has not given the name anything."""
         self._known: dict[tuple[str, int, tuple[str, int], bool], Weighed] = {}
         """What has been weighed since something was learned last."""
+
+    def taught(self) -> Taught:
+        """All that has been learned."""
+        return Taught(
+            [(*pair, count) for pair, count in self._good.items()],
+            [(*pair, count) for pair, count in self._bad.items()],
+            dict(self._applying), dict(self._named), dict(self._missed), sorted(self.asking),
+        )  # fmt: skip
+
+    def take(self, taught: Taught) -> None:
+        """Know what others have learned, in place of all that was known."""
+        self._known.clear()
+        self._good = Counter({(form, at, part): count for form, at, part, count in taught.good})
+        self._bad = {(form, at, part): count for form, at, part, count in taught.bad}
+        self._applying = Counter(taught.applying)
+        self._named, self._missed = Counter(taught.named), Counter(taught.missed)
+        self.asking = set(taught.asking)
 
     def slots(self, sort: str, depth: int, at: tuple[str, int], *, scoped: bool) -> Weighed:
         """The forms for a field, each as often as it is wanted: one that has mostly done harm
@@ -268,10 +298,16 @@ class WeightedGenerator(Generator):
         return slots[self.choose(len(slots))]
 
 
+def untaught(lane: Lane) -> Weights:
+    """The weights with which learning on a lane begins."""
+    words = words_of(lane.interpreter, lane.machine.printer)
+    return Weights(lane.interpreter.language.signature, words)
+
+
 def learned(lane: Lane, sort: str, seed: int, underway: Callable[[], None]) -> Weights:
     """What programs made up on a lane have taught. `underway` is called now and then."""
     language = lane.interpreter.language
-    weights = Weights(language.signature, words_of(lane.interpreter, lane.machine.printer))
+    weights = untaught(lane)
     seeded = random.Random(seed)
     unread = 0
     for number in range(LEARNING):
@@ -290,17 +326,6 @@ def learned(lane: Lane, sort: str, seed: int, underway: Callable[[], None]) -> W
         lane.machine.run(term, variant="traced", limits=LIMITS, recorder=recorder)
         weights.learn(recorder, lane)
     return weights
-
-
-_KNOWN: WeakKeyDictionary[Interpreter, dict[tuple[str, int], Weights]] = WeakKeyDictionary()
-
-
-def remembered(lane: Lane, sort: str, seed: int, underway: Callable[[], None]) -> Weights:
-    """What has been learned, once for each interpreter and seed: the same always comes of it."""
-    known = _KNOWN.setdefault(lane.interpreter, {})
-    if (sort, seed) not in known:
-        known[sort, seed] = learned(lane, sort, seed, underway)
-    return known[sort, seed]
 
 
 def free_names_of(signature: Signature) -> dict[str, tuple[int, ...]]:
