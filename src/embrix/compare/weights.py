@@ -102,6 +102,9 @@ class Weights:
         """The forms with free names that fail where another one has not given the name anything."""
         self._known: dict[tuple[str, int, tuple[str, int], bool], Weighed] = {}
         """What has been weighed since something was learned last."""
+        self._wants: dict[str, float] = {}
+        """How much each form is wanted, in the same way."""
+        self._can_stand: dict[tuple[str, tuple[str, int], bool], list[Constructor]] = {}
 
     def taught(self) -> Taught:
         """All that has been learned."""
@@ -114,6 +117,7 @@ class Weights:
     def take(self, taught: Taught) -> None:
         """Know what others have learned, in place of all that was known."""
         self._known.clear()
+        self._wants.clear()
         self._good = Counter({(form, at, part): count for form, at, part, count in taught.good})
         self._bad = {(form, at, part): count for form, at, part, count in taught.bad}
         self._applying = Counter(taught.applying)
@@ -131,13 +135,13 @@ class Weights:
 
     def share(self, pair: Pair) -> float:
         """How well something goes in a field, from 0 to 1; a half where nothing is known."""
-        good = self._good[pair]
+        good = self._good.get(pair, 0)
         return (good + 1) / (good + self._bad.get(pair, 0.0) + 2)
 
     def _weighed(self, sort: str, depth: int, at: tuple[str, int], *, scoped: bool) -> Weighed:
-        shares = {
-            form: self.share((*at, form.name)) for form in self._possible(sort, at, scoped=scoped)
-        }
+        above, index = at
+        shares = {form: self.share((above, index, form.name))
+                  for form in self._possible(sort, at, scoped=scoped)}  # fmt: skip
         best = max(shares.values(), default=0.5)
         fine = [form for form, share in shares.items() if share >= HARMFUL * best]
         if depth < -MOST_DEEPER or not fine:
@@ -156,12 +160,24 @@ class Weights:
 
     def _possible(self, sort: str, at: tuple[str, int], *, scoped: bool) -> list[Constructor]:
         """The forms that can stand in a field."""
+        key = (sort, at, scoped)
+        if key not in self._can_stand:
+            self._can_stand[key] = self._fitting(sort, at, scoped=scoped)
+        return self._can_stand[key]
+
+    def _fitting(self, sort: str, at: tuple[str, int], *, scoped: bool) -> list[Constructor]:
         forms = self._shapes.fitting(sort, FAR, scoped=scoped)
         allowed = self.words.parts.get(at)
         found = [form for form in forms if allowed is None or form.name in allowed]
         return found or list(forms)
 
     def _wanted(self, form: Constructor) -> float:
+        known = self._wants.get(form.name)
+        if known is None:
+            known = self._wants[form.name] = self._worth(form)
+        return known
+
+    def _worth(self, form: Constructor) -> float:
         if self._applying[form.name] >= FEW:
             return 45.0
         if form.uses or form.name in self.asking:
@@ -176,6 +192,7 @@ class Weights:
         """A program has been run: what was evaluated to an end was good, what stands in the node at
         which it stopped was not. Parts that were never evaluated teach nothing."""
         self._known.clear()
+        self._wants.clear()
         seen = EvaluatedRun(recorder, lane.interpreter)
         for form, _, _ in seen.applications():
             self._applying[form.name] += 1
