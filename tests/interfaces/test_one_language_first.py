@@ -127,7 +127,7 @@ async def test_a_change_of_a_definition_comes_first(
         text = path.read_text()
         assert "  Lit(n)" in text
         line = next(one for one in text.split("\n") if one.startswith("  Lit(n)"))
-        path.write_text(text.replace(line, "  Lit(n) => 7"))
+        path.write_text(text.replace(line, "  Lit(n) => Num(n + 1)"))
         screen.read_course()
         await until(lambda: outcomes(screen)["environment"] != before, "the change")
         await settled(screen)

@@ -50,3 +50,9 @@ def test_a_line_end_of_two_characters_belongs_to_no_line() -> None:
     colours = TokenColours("let a\r\nin b", [(0, 3, "word"), (7, 9, "word")])
     assert colours.of("let a") == ((0, 3, "word"),)
     assert colours.of("in b") == ((0, 2, "word"),)
+
+
+def test_comments_are_those_of_the_text_that_was_cut() -> None:
+    colours = TokenColours("let a # b", [(0, 3, "word"), (4, 5, "name")], [(3, 4), (6, 9)])
+    assert colours.comments("let a # b") == [(6, 9)]
+    assert colours.comments("let ab # b") == []
