@@ -19,18 +19,9 @@ COMMANDS = {
     "  run, all lanes": ("run", "-e", "1 + 2", "--language", "Rill"),
     "  check": ("check",),
     "  test": ("test",),
-    "  hunt, 300 programs": (
-        "hunt",
-        "--language",
-        "Rill",
-        "--with",
-        "environment",
-        "--with",
-        "store_passing",
-        "--most",
-        "300",
-    ),
-}
+    "  hunt, 300 programs": ("hunt", "--language", "Rill", "--with", "environment", "--with",
+                            "store_passing", "--most", "300"),
+}  # fmt: skip
 
 
 def run_keeping(folder: Path) -> None:

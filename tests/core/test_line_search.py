@@ -7,6 +7,8 @@ from pathlib import Path
 
 import pytest
 
+from embrix.course.load import Course
+from embrix.course.shipped import shipped_course
 from embrix.lanes.session import Session
 from embrix.machine import lane as lane_module
 from embrix.machine.limits import Limits
@@ -57,18 +59,14 @@ def _held_against_the_lines(walk: Walk, drawn: random.Random) -> None:
 
 
 def _lanes() -> list[tuple[str, str]]:
-    from embrix.course.shipped import shipped_course
-
     session = Session(shipped_course())
     return [(language, lane.name) for language in session.course.languages
             for lane in session.lanes(language) if lane.records]  # fmt: skip
 
 
 @pytest.fixture(scope="module")
-def session(lockside: object) -> Session:
-    from embrix.course.shipped import shipped_course
-
-    return Session(shipped_course())
+def session(lockside: Course) -> Session:
+    return Session(lockside.folder)
 
 
 @pytest.mark.parametrize(("language", "name"), _lanes())

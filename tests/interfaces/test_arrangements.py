@@ -11,8 +11,8 @@ from textual.widget import Widget
 
 from embrix.tui.arranging_panes import pane_of
 from tests.conftest import leave_only
+from tests.interfaces.driving import bench, opened, settled, until
 from tests.interfaces.test_terminal import Terminal
-from tests.interfaces.test_workbench import bench, opened, settled, until
 
 
 async def shown(pilot: Pilot[None]) -> dict[str, tuple[int, int]]:

@@ -17,7 +17,7 @@ from embrix.tui.growing import Chart, Growing, Growths
 from embrix.tui.hunting import Hunting, Quarry
 from embrix.tui.row_steps import RowSteps
 from embrix.tui.rules_pane import RulesPane
-from tests.interfaces.test_workbench import (
+from tests.interfaces.driving import (
     WHOLE,
     bench,
     opened,

@@ -19,7 +19,7 @@ from embrix.tui.editor import ProgramEditor
 from embrix.tui.prompting import Prompting, Transcript
 from embrix.tui.side_views import CasesView, TreeView
 from embrix.tui.tally import Board, Tally
-from tests.interfaces.test_workbench import bench, opened, settled, text_of, until
+from tests.interfaces.driving import bench, opened, settled, text_of, until
 
 DEFINITION = "drip/drip.brix"
 

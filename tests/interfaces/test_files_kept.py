@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from embrix.text.hidden import can_hide, hide, picture, restore
 from embrix.tui.dialogs import Agree, AskText
-from tests.interfaces.test_workbench import bench, opened, until
+from tests.interfaces.driving import bench, opened, until
 
 # ---------------------------------------------------------------------- files
 

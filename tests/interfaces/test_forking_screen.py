@@ -12,8 +12,8 @@ from embrix.tui.bars import Title
 from embrix.tui.dialogs import AskText
 from embrix.tui.forking import Forking, OnwardRows, ReachedRows, StateCard
 from tests.conftest import leave_only
+from tests.interfaces.driving import bench, opened, settled, shown, until, write
 from tests.interfaces.test_terminal import Terminal
-from tests.interfaces.test_workbench import bench, opened, settled, shown, until, write
 
 
 async def forking(pilot: Pilot[None]) -> Forking:

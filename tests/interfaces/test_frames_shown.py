@@ -7,7 +7,7 @@ from pathlib import Path
 from textual.widgets import Static
 
 from embrix.tui.step_details import StepDetails
-from tests.interfaces.test_workbench import bench, opened, settled, until, walk_lane, write
+from tests.interfaces.driving import bench, opened, settled, until, walk_lane, write
 
 CLOSURES = "let add = given n: given m: n + m in let two = add 2 in two 5"
 

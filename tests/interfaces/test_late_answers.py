@@ -18,7 +18,7 @@ from embrix.messages.requests import DescribeCourse
 from embrix.tui.comparing import Comparing
 from embrix.tui.desk import Delivered, Desk
 from embrix.tui.row_steps import RowSteps
-from tests.interfaces.test_workbench import bench, opened, until
+from tests.interfaces.driving import bench, opened, until
 
 
 async def test_an_answer_to_a_view_that_has_been_left_is_dropped(course_copy: Path) -> None:

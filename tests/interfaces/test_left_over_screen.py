@@ -12,8 +12,8 @@ from textual.widgets import Static
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.left_over import Leftover, ResidualRows
 from tests.conftest import leave_only
+from tests.interfaces.driving import bench, opened, slanted, until, walk_lane
 from tests.interfaces.test_terminal import Terminal
-from tests.interfaces.test_workbench import bench, opened, slanted, until, walk_lane
 
 
 async def leftover(pilot: Pilot[None]) -> tuple[Leftover, ResidualRows]:

@@ -14,7 +14,7 @@ from embrix.tui.bars import Masthead, Title
 from embrix.tui.dialogs import Pick
 from embrix.tui.lecturing import Lecturing
 from tests.conftest import leave_only
-from tests.interfaces.test_workbench import bench, opened, settled, slanted, until
+from tests.interfaces.driving import bench, opened, settled, slanted, until
 
 
 def texts(view: Lecturing) -> str:

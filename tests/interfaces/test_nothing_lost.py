@@ -28,7 +28,7 @@ from embrix.tui.drafting import Drafting
 from embrix.tui.rows import Rows
 from embrix.tui.side_views import CasesView
 from tests.conftest import TINY_LANGUAGE
-from tests.interfaces.test_workbench import bench, opened, settled, shown, text_of, until, write
+from tests.interfaces.driving import bench, opened, settled, shown, text_of, until, write
 from tests.waiting import Patience
 
 

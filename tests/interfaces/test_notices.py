@@ -9,7 +9,7 @@ import pytest
 from embrix.tui import bars
 from embrix.tui.bars import Masthead
 from embrix.tui.editor import ProgramEditor
-from tests.interfaces.test_workbench import bench, opened, settled, until
+from tests.interfaces.driving import bench, opened, settled, until
 
 
 @pytest.mark.parametrize("pane", ["program", "text"])

@@ -19,7 +19,7 @@ from embrix.tui.checking import Checking
 from embrix.tui.dialogs import Pick
 from embrix.tui.side_views import CasesView, NotesView
 from tests.conftest import leave_only, shorten_suites
-from tests.interfaces.test_workbench import bench, outcomes, settled, shown, until
+from tests.interfaces.driving import bench, outcomes, settled, shown, until
 
 
 @pytest.fixture

@@ -17,9 +17,9 @@ from embrix.tui.pane_edges import LEAST, EdgedScreen
 from embrix.tui.tally import Tally
 from embrix.tui.view import View
 from tests.conftest import leave_only
+from tests.interfaces.driving import bench, opened, settled, until
 from tests.interfaces.test_arrangements import shown
 from tests.interfaces.test_terminal import Terminal
-from tests.interfaces.test_workbench import bench, opened, settled, until
 
 WIDER, NARROWER, TALLER, LOWER = (f"alt+shift+{key}" for key in ("right", "left", "up", "down"))
 

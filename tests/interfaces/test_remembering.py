@@ -13,7 +13,7 @@ from embrix.tui.app import WorkbenchApp
 from embrix.tui.step_details import StepDetails
 from embrix.tui.theme import DAY, NIGHT
 from tests.conftest import leave_only, shorten_suites
-from tests.interfaces.test_workbench import bench, settled, until
+from tests.interfaces.driving import bench, settled, until
 
 
 @pytest.fixture

@@ -11,7 +11,7 @@ from embrix.tui.bars import Masthead, Title
 from embrix.tui.dialogs import AskText
 from embrix.tui.side_views import GrammarView, NotesView
 from embrix.tui.step_details import StepDetails
-from tests.interfaces.test_workbench import bench, opened, outcomes, settled, shown, until, write
+from tests.interfaces.driving import bench, opened, outcomes, settled, shown, until, write
 
 
 async def test_a_text_is_read_at_any_rule(course_copy: Path) -> None:

@@ -17,7 +17,7 @@ from embrix.tui.comparing import Comparing, Costs
 from embrix.tui.desk import Desk
 from embrix.tui.dialogs import AskText, Pick, Show
 from embrix.tui.tally import Board, CaseCard, Tally
-from tests.interfaces.test_workbench import WHOLE, bench, opened, settled, until
+from tests.interfaces.driving import WHOLE, bench, opened, settled, until
 
 SUITE = """# By hand.
 language = "Drip"

@@ -15,7 +15,7 @@ from embrix.tui.clause_grid import ClauseGrid, GridRows
 from embrix.tui.dialogs import AskText, Pick, Show
 from embrix.tui.drafting import Drafting
 from embrix.tui.text_finding import LookFor
-from tests.interfaces.test_workbench import bench, opened, until
+from tests.interfaces.driving import bench, opened, until
 
 LANE = "drip/environment.brix"
 

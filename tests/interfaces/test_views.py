@@ -14,7 +14,7 @@ from embrix.tui.lecturing import Lecturing
 from embrix.tui.side_views import CasesView
 from embrix.tui.tally import Board, Tally
 from embrix.tui.view import View
-from tests.interfaces.test_workbench import bench, opened, until, walk_lane
+from tests.interfaces.driving import bench, opened, until, walk_lane
 
 SCOPE = "let rate = 2 in let toll = given tons: tons * rate in let rate = 10 in toll 3"
 

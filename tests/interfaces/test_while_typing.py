@@ -7,7 +7,7 @@ from typing import Any
 
 from embrix.messages.request import Request
 from embrix.messages.requests import OpenWalk, RunLane
-from tests.interfaces.test_workbench import bench, opened, outcomes, settled, write
+from tests.interfaces.driving import bench, opened, outcomes, settled, write
 
 
 async def test_the_step_is_kept_while_a_program_cannot_be_read(course_copy: Path) -> None:

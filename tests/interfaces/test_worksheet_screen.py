@@ -10,7 +10,7 @@ from textual.widgets import Input
 
 from embrix.tui.bars import Masthead
 from embrix.tui.dialogs import AskText, Pick
-from tests.interfaces.test_workbench import WHOLE, bench, opened, until
+from tests.interfaces.driving import WHOLE, bench, opened, until
 
 
 async def chosen(pilot: Pilot[None], kind: str) -> None:

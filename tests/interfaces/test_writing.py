@@ -27,7 +27,7 @@ from embrix.tui.bars import Masthead, Title
 from embrix.tui.dialogs import AskText, Pick, Show
 from embrix.tui.drafting import Drafting, OutcomeRows
 from embrix.tui.side_views import CasesView, NotesView
-from tests.interfaces.test_workbench import (
+from tests.interfaces.driving import (
     bench,
     difference_shown,
     opened,

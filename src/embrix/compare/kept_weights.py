@@ -4,17 +4,13 @@ say the same, the same programs teach the same."""
 from __future__ import annotations
 
 from collections.abc import Callable
-from contextlib import suppress
 from weakref import WeakKeyDictionary
-
-import msgspec
 
 from embrix.brix.core import Interpreter
 from embrix.compare.weights import LEARNING, Taught, Weights, learned, untaught
 from embrix.machine.lane import Lane
-from embrix.text.digests import digest_of, makers
-from embrix.text.sealed import SealedFolder
-from embrix.text.user_folders import cache_in_use
+from embrix.text.digests import makers
+from embrix.text.found_again import found_again
 
 MAKERS = ("brix", "compare", "grammar", "machine", "terms", "text")
 """The packages that have a say in what programs teach."""
@@ -31,27 +27,12 @@ def weights_of(lane: Lane, sort: str, seed: int, underway: Callable[[], None]) -
 
 
 def _kept(lane: Lane, sort: str, seed: int, underway: Callable[[], None]) -> Weights:
-    name = _name(lane.interpreter, sort, seed) if cache_in_use() else None
-    if name is None:
-        return learned(lane, sort, seed, underway)
-    files = SealedFolder.of_user("weights")
-    content = files.read(name)
-    if content is not None:
-        with suppress(msgspec.DecodeError):
-            weights = untaught(lane)
-            weights.take(msgspec.json.decode(content, type=Taught))
-            return weights
-    weights = learned(lane, sort, seed, underway)
-    files.write(name, msgspec.json.encode(weights.taught()))
+    interpreter = lane.interpreter
+    grammar = interpreter.language.chosen or ""  # by which programs are written and read
+    rests_on = (interpreter.meaning.digest(), interpreter.lane, grammar, sort, seed, LEARNING,
+                makers(MAKERS))  # fmt: skip
+    weights = untaught(lane)
+    weights.take(found_again(
+        "weights", rests_on, Taught, lambda: learned(lane, sort, seed, underway).taught()
+    ))  # fmt: skip
     return weights
-
-
-def _name(interpreter: Interpreter, sort: str, seed: int) -> str | None:
-    """The file for what is learned; None where what the definition says is not all that matters."""
-    said = interpreter.meaning.digest()
-    if said is None:
-        return None
-    grammar = interpreter.language.chosen  # by which programs are written and read
-    of = (said, interpreter.lane, grammar, sort, seed, LEARNING, makers(MAKERS))
-    name = digest_of(of)
-    return name.hex() if name is not None else None

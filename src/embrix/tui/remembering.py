@@ -4,6 +4,7 @@ the course is opened again."""
 from __future__ import annotations
 
 import logging
+from functools import cached_property
 from pathlib import Path
 
 from embrix.course.last_time import (
@@ -43,9 +44,10 @@ class Remembering:
         """The program that is opened first, if that can be told before the course has been read."""
         if self._bench.wanted is not None:
             return self._bench.wanted
-        kept = self._last_time()
+        kept = self._last_time
         return self._path(kept.program) if kept is not None else None
 
+    @cached_property
     def _last_time(self) -> LastTime | None:
         try:
             return last_time(self._bench.folder)
@@ -56,7 +58,7 @@ class Remembering:
     def put_back(self) -> Path | None:
         """Put back what was left, all but the program, which is given: None where there was none,
         or another one is asked for."""
-        bench, kept = self._bench, self._last_time()
+        bench, kept = self._bench, self._last_time
         if kept is None:
             return None
         if kept.theme in (DAY, NIGHT):
