@@ -11,11 +11,13 @@ from typing import Any
 import pytest
 from textual.pilot import Pilot
 
+from embrix.messages import requests
 from embrix.messages.replies import CourseSummary
 from embrix.tui.app import WorkbenchApp
 from embrix.tui.bars import Masthead
 from embrix.tui.bench import Bench
 from embrix.tui.checking import Checking
+from embrix.tui.desk import Desk
 from embrix.tui.dialogs import Pick
 from embrix.tui.side_views import CasesView, NotesView
 from tests.conftest import leave_only, shorten_suites
@@ -200,3 +202,33 @@ value = "1"
         screen = bench(pilot)
         await until(lambda: screen.summary is not None and screen.summary.whole, "the others")
         assert over == []
+
+
+@pytest.mark.two_workers
+async def test_a_program_is_asked_about_once_when_it_is_opened(
+    three: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """And when another one is opened: answers that have come are never taken back."""
+    asked: list[requests.Request] = []
+    ask = Desk.ask
+
+    def noting(self: Desk, topic: str, request: requests.Request, *rest: Any, **more: Any) -> None:
+        asked.append(request)
+        ask(self, topic, request, *rest, **more)
+
+    monkeypatch.setattr(Desk, "ask", noting)
+    async with begun(three, "rill/programs/rates.rill") as pilot:
+        screen = bench(pilot)
+        await settled(screen)
+        await until(lambda: screen.query_one(CasesView).report is not None, "the suite")
+        for program in ("rill/programs/rates.rill", "drip/programs/toll.drip"):
+            if screen.document is None or screen.document.path != three / program:
+                asked.clear()
+                screen.open_program(three / program)
+                await pilot.pause()
+                await settled(screen)
+                await until(lambda: screen.query_one(CasesView).report is not None, "the suite")
+            runs = sorted(one.lane for one in asked if isinstance(one, requests.RunLane))
+            assert runs == sorted(screen.lanes.lanes)
+            assert sum(isinstance(one, requests.LookAt) for one in asked) == 1
+            assert sum(isinstance(one, requests.TestSuite) for one in asked) == 1

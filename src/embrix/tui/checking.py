@@ -79,6 +79,7 @@ class Checking:
             self.suite = None
             return
         self.suite = suite
+        self._ahead = True
         self._ask(suite)
 
     def _ask(self, suite: Path) -> None:

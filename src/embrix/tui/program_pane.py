@@ -47,6 +47,8 @@ class ProgramPane(BenchCommands):
         """Lanes that take longer than nearly all: they go on when the keys rest."""
         self._ways: tuple[str, str, list[int]] = ("", "", [])
         """A program and a lane, and the ways that were chosen for it."""
+        self._asked_about: tuple[object, ...] = ()
+        """What was asked about last, as `_about` gives it."""
 
     @abstractmethod
     def side_title(self) -> None:
@@ -139,7 +141,8 @@ class ProgramPane(BenchCommands):
         self.text = self.editor.text
         self.show_title()
         self.query_one(Masthead).typed()
-        self.text_changed()
+        if self._about != self._asked_about:
+            self.text_changed()
         if self._draft_timer is None:
             self._draft_timer = self.set_timer(KEEPING, self._keep_soon)
 
@@ -157,10 +160,19 @@ class ProgramPane(BenchCommands):
 
     # ---------------------------------------------------------------- what it gives
 
+    @property
+    def _about(self) -> tuple[object, ...]:
+        """What the answers about the program are about. A text that has just been loaded is asked
+        about before the editor tells that it has changed."""
+        path = self.document.path if self.document is not None else None
+        given = tuple(self.walking.given.items())
+        return path, self.language, self.editor.text, self.rule, tuple(self.input), given
+
     def text_changed(self) -> None:
         """Ask anew what the program means and gives."""
         if self.desk is None or not self.summary or not self.language:
             return
+        self._asked_about = self._about
         self.version += 1
         version = self.version
         text = self.editor.text
