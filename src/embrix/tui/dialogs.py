@@ -6,17 +6,21 @@ import textwrap
 from collections.abc import Sequence
 from typing import Any, ClassVar, Generic, TypeAlias, TypeVar
 
+from rich.console import RenderableType
 from rich.text import Text
 from textual.app import ComposeResult
 from textual.await_complete import AwaitComplete
 from textual.binding import Binding, BindingType
 from textual.containers import Vertical
+from textual.renderables.background_screen import BackgroundScreen
 from textual.screen import ModalScreen
+from textual.visual import Visual
 from textual.widgets import Input, Static
 
 from embrix.text.visible import visible
 from embrix.tui.bars import Title
 from embrix.tui.commands import Command, everywhere, of_place
+from embrix.tui.dimmed import Dimmed
 from embrix.tui.line_input import LineInput
 from embrix.tui.rows import Piece, Rows
 from embrix.tui.theme import ink
@@ -112,6 +116,10 @@ class Once:
 
 class Dialog(Once, ModalScreen[T | None], Generic[T]):
     """What lies over the bench until it is answered."""
+
+    def render(self) -> RenderableType | Visual:  # type: ignore[override]
+        shown = super().render()
+        return Dimmed(shown.screen, shown.color) if isinstance(shown, BackgroundScreen) else shown
 
 
 class Searching(Dialog[str]):

@@ -1,0 +1,63 @@
+"""What lies below a dialog looks as the library draws it, and is drawn anew when it changes."""
+
+from __future__ import annotations
+
+from itertools import chain
+from pathlib import Path
+
+import pytest
+from rich.style import Style
+from textual.renderables.background_screen import BackgroundScreen
+from textual.screen import ModalScreen
+from textual.visual import RichVisual, Visual
+
+from embrix.tui.bars import Masthead
+from embrix.tui.dialogs import Dialog
+from embrix.tui.dimmed import Dimmed
+from tests.interfaces.driving import bench, opened, until
+
+
+def cells(dialog: Dialog[object], shown: Visual) -> list[list[tuple[str, Style | None]]]:
+    """What is drawn below a dialog, as signs with their styles, line by line."""
+    width, height = dialog.size
+    lines = Visual.to_strips(dialog, shown, width, height, dialog.visual_style)
+    return [
+        list(chain.from_iterable([(sign, style) for sign in text] for text, style, _ in line))
+        for line in lines
+    ]
+
+
+@pytest.mark.parametrize("theme", ["night", "day"])
+async def test_below_a_dialog_the_bench_is_dimmed(course_copy: Path, theme: str) -> None:
+    async with opened(course_copy) as pilot:
+        if theme == "day":
+            pilot.app.action_switch_theme()  # type: ignore[attr-defined]
+            await pilot.pause()
+        await pilot.press("f2")
+        dialog = pilot.app.screen
+        assert isinstance(dialog, Dialog)
+        own = dialog._render()
+        assert isinstance(own, Dimmed)
+        by_library = BackgroundScreen(own._below, own._through)
+        expected = cells(dialog, RichVisual(dialog, by_library))
+        assert cells(dialog, own) == expected
+        below = {sign for line in cells(dialog, RichVisual(dialog, own._below._compositor))
+                 for sign in line}  # fmt: skip
+        assert {sign for line in expected for sign in line}.isdisjoint(below - {("", None)})
+
+
+async def test_what_happens_on_the_bench_shows_through(course_copy: Path) -> None:
+    async with opened(course_copy) as pilot:
+        await pilot.press("f2")
+        dialog = pilot.app.screen
+        assert isinstance(dialog, ModalScreen)
+
+        def seen() -> str:
+            return "\n".join(
+                "".join(text for text, _, _ in line) for line in dialog._compositor.render_strips()
+            )
+
+        await until(lambda: "Embrix" in seen(), "the bench below")
+        assert "a boat has come" not in seen()
+        bench(pilot).query_one(Masthead).show(notice="a boat has come")
+        await until(lambda: "a boat has come" in seen(), "what the bench says now")
