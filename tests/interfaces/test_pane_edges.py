@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import importlib
+import pkgutil
 import sys
 from pathlib import Path
 
@@ -9,6 +11,7 @@ import pytest
 from textual.pilot import Pilot
 from textual.widget import Widget
 
+from embrix import tui
 from embrix.tui.app import WorkbenchApp
 from embrix.tui.commands import OF_SEVERAL_PANES, of_place
 from embrix.tui.comparing import Comparing
@@ -246,6 +249,8 @@ async def test_edges_of_the_views(
 
 
 def test_every_view_with_edges_has_the_keys() -> None:
+    for module in pkgutil.iter_modules(tui.__path__, "embrix.tui."):
+        importlib.import_module(module.name)
     views = [one for one in _below(View) if one.__module__.startswith("embrix.")]
     assert {Tally, Comparing} < set(views)
     places = {one.PLACE for one in views if one.EDGES} | {"drafting"}
