@@ -185,7 +185,7 @@ def test_only_what_the_grammar_writes_is_made_up(make_course: Maker) -> None:
     assert words.leaves["Bin", 1] == ("+", "*")
 
 
-@pytest.mark.parametrize("seed", range(1, 5))
+@pytest.mark.parametrize("seed", [1, 2])
 def test_a_captured_operator_is_found_with_every_seed(make_course: Maker, seed: int) -> None:
     """By hand: the smallest program is a sum of two equal numbers."""
     course = make_course(ops=OPS, one=ONE, two=TWO)
@@ -217,7 +217,7 @@ define worth(op: Text, a: Number, b: Number) -> Number
 """
 
 
-@pytest.mark.parametrize("seed", range(1, 5))
+@pytest.mark.parametrize("seed", [1, 2])
 def test_an_operator_out_of_a_class_of_characters(make_course: Maker, seed: int) -> None:
     """By hand: 1 + 1 is 2 in one and 3 in the other; nothing smaller has an operator."""
     other = CHOOSING.replace("interpreter one", "interpreter two").replace(
@@ -232,7 +232,7 @@ def test_an_operator_out_of_a_class_of_characters(make_course: Maker, seed: int)
     assert found.program == "1 + 1"
 
 
-@pytest.mark.parametrize("seed", range(1, 5))
+@pytest.mark.parametrize("seed", [1, 2])
 def test_a_number_that_only_one_lane_speaks_of_is_tried(make_course: Maker, seed: int) -> None:
     """By hand: 977 alone tells the lanes apart."""
     wide = OPS.replace("/[1-4]/", "/[0-9]+/")
@@ -314,9 +314,9 @@ def test_variables_are_set_before_they_are_read(lockside: Course) -> None:
     chance = random.Random(41)
     generator = WeightedGenerator(lane.interpreter.language, chance.randrange, weights)
     ended: Counter[str] = Counter()
-    for _ in range(300):
+    for _ in range(150):
         text = written(lane, generator.program("Program"))
         if re.search(r"[a-z]+ [-+*<=]|[-+*<=] [a-z]+\b(?! *:=)", text):
             ended[lane.run(text, limits=Limits(calls=4_000)).outcome.kind] += 1
-    assert ended.total() > 40
+    assert ended.total() > 20
     assert ended["value"] > 3 * ended["failure"]

@@ -32,6 +32,7 @@ from embrix.messages.replies import BoundName
 from embrix.services.found_case import as_case
 from embrix.services.summary import summary
 from embrix.services.walks import WalkService
+from tests.conftest import leave_only
 
 EXAMPLES = Path(__file__).parents[2] / "docs" / "outside"
 ABACUS = """
@@ -61,6 +62,7 @@ command = ["{python}", "theirs.py"]
 
 
 def with_outside(folder: Path, text: str, *, allowed: bool = True) -> Session:
+    leave_only(folder, "drip")
     path = folder / "course.toml"
     filled = text.format(python=sys.executable, examples=EXAMPLES)
     path.write_text(path.read_text(encoding="utf-8") + filled, encoding="utf-8")
