@@ -117,6 +117,24 @@ def test_an_interpreter_is_written_from_the_forms(
         assert (outcome.kind, outcome.text) == ("unfinished", "what Add gives")
 
 
+CATCHING = TINY_LANGUAGE.replace(
+    "forms Expr\n", "forms Expr\n  Try(body: Expr, x: Name, rescue: Expr)  binds x in rescue\n"
+).replace(
+    "  Expr ::= ", '  Expr ::= "try" body:Expr "with" x:name "then" rescue:Expr makes Try | '
+)  # fmt: skip
+
+
+@pytest.mark.parametrize("strategy", STRATEGIES)
+def test_what_binds_otherwise_than_let_is_a_decision(make_course: Maker, strategy: str) -> None:
+    """A handler names what was thrown, and not what the part before it gives."""
+    course = make_course(catching=CATCHING)
+    text = skeleton(course.languages["Tiny"], "begun", strategy)
+    lane = Session(make_course(catching=CATCHING, begun=text).folder).lane("Tiny", "begun")
+    outcome = lane.run("try 1 with x then 2").outcome
+    assert (outcome.kind, outcome.text) == ("unfinished", "what Try gives")
+    assert lane.run("let x = 1 in x").outcome.text == "1"
+
+
 def test_the_substitution_by_cases_is_right(lockside: Course, course_copy: Path) -> None:
     """Its law holds it against the built-in one, over generated terms."""
     path = course_copy / "begun.brix"

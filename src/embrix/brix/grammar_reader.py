@@ -330,7 +330,12 @@ def _table(c: Cursor, *, replaces: bool) -> s.TableSyntax:
             operand.append((rule.text, rule.span))
             return None
         if word.text not in FIXITIES:
-            c.fail(f"`{word.text}` is no kind of operator", "write " + ", ".join(FIXITIES))
+            c.findings.error(
+                "unreadable", f"`{word.text}` is no kind of operator", c.source, word.span,
+                f"write {', '.join(FIXITIES)} or operand",
+            )  # fmt: skip
+            c.failures += 1
+            raise Misread
         operators: list[s.OperatorSyntax] = []
         while c.peek().kind != "end":
             operators.append(_operator(c))

@@ -69,6 +69,8 @@ def better(expected: str, before: Tok, found: Tok, after: Tok) -> tuple[str, str
         return "a clause begins with its pattern, without a bar", "remove |"
     if text in _IN_RULES and expected.startswith("a literal in quotes"):
         return _IN_RULES[text]
+    if text in ("|", ",") and expected.startswith("an operator in quotes"):
+        return "operators of one strength follow each other, with nothing between", f"remove {text}"
     if text == "{" and expected.startswith("an expression"):
         return "a block is indented; braces stand only in texts", "remove { and }"
     if text == "?" or (text == ":" and expected.startswith("the line should end")):

@@ -57,6 +57,14 @@ class _Form(Struct, frozen=True):
         """The parts that stand outside of what it binds."""
         return tuple(part for part in self.parts if part not in self.scopes)
 
+    @property
+    def like_let(self) -> bool:
+        """Whether it names what a part gives, which follows the name, for another part."""
+        return (
+            bool(self.binder) and self.scope in self.parts and len(self.outer) == 1
+            and self.fields.index(self.binder) < self.fields.index(self.outer[0])
+        )  # fmt: skip
+
     def called(self, function: str) -> str:
         """The form with a function applied to all parts."""
         inside = [function.format(f) if f in self.parts else f for f in self.fields]
@@ -197,7 +205,7 @@ class _Writer:
                 rows.append(f"{lead} {made}")
             elif form.uses:
                 rows.append(f"{lead} {name.format(form.uses, self.unbound)}")
-            elif form.binder and form.scope in form.parts and len(form.outer) == 1:
+            elif form.like_let:
                 outer = (bound or part).format(form.outer[0])
                 inside = binding.format(scope=form.scope, binder=form.binder, outer=outer)
                 rows.append(f"{lead} {inside}")
@@ -239,7 +247,7 @@ class _Writer:
                 continue
             for number, part in enumerate(form.outer):
                 rows.append(f"    let (v{number or ''}, store) = eval({part}, env, store)")
-            if form.binder and form.scope in form.parts and len(form.outer) == 1:
+            if form.like_let:
                 bound = bind.format(outer="v")
                 rows.append(f"    eval({form.scope}, env with {form.binder} = {bound}, store)")
             else:
@@ -275,7 +283,7 @@ class _Writer:
                     f"    let loc = env[{form.uses}] otherwise fail {self.unbound}({form.uses})",
                     "    force(loc, store)",
                 ]
-            elif form.binder and form.scope in form.parts and len(form.outer) == 1:
+            elif form.like_let:
                 rows += [
                     f"    let (loc, store) = alloc(store, Waiting({form.outer[0]}, env))",
                     f"    eval({form.scope}, env with {form.binder} = loc, store)",
@@ -315,7 +323,7 @@ class _Writer:
         elif form.uses:
             made = f"env[{form.uses}] otherwise fail {self.unbound}({form.uses})"
         under = ("", "")
-        if form.binder and form.scope in form.parts and len(form.outer) == 1:
+        if form.like_let:
             under = (form.scope, form.binder)
         return MachineForm(form.name, form.pattern, form.outer, others, made, under,
                            self.todo(form))  # fmt: skip
@@ -345,7 +353,7 @@ class _Writer:
                 continue
             if form.uses:
                 rows.append(f"  {form.pattern} => fail {self.unbound}({form.uses})")
-            elif form.binder and form.scope in form.parts and len(form.outer) == 1:
+            elif form.like_let:
                 made = f"put({form.outer[0]}, {form.binder}, {form.scope})"
                 rows.append(f"  {form.pattern} => {made}")
             else:
