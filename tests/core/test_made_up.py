@@ -5,8 +5,10 @@ from __future__ import annotations
 import random
 import re
 from collections import Counter
+from typing import Any
 
 import pytest
+from msgspec.structs import replace
 
 from embrix.checking.laws import try_law
 from embrix.compare.search import hunt
@@ -17,7 +19,9 @@ from embrix.grammar.pattern import read_pattern
 from embrix.grammar.sentences import samples
 from embrix.lanes.session import Session
 from embrix.machine.limits import Limits
+from embrix.machine.outcome import Result
 from embrix.machine.program_words import words_of
+from embrix.machine.run import Machine
 from embrix.terms.binding import free_names
 from embrix.terms.generate import Generator, NoTerm
 from embrix.terms.node import same, size
@@ -320,3 +324,26 @@ def test_variables_are_set_before_they_are_read(lockside: Course) -> None:
             ended[lane.run(text, limits=Limits(calls=4_000)).outcome.kind] += 1
     assert ended.total() > 20
     assert ended["value"] > 3 * ended["failure"]
+
+
+@pytest.mark.parametrize(("more", "looked_at"), [(10**6, 40), (1, 60), (-(10**6), 90)])
+def test_no_more_is_looked_at_when_little_is_left_to_learn(
+    lockside: Course, monkeypatch: pytest.MonkeyPatch, more: int, looked_at: int
+) -> None:
+    """By hand: rounds of twenty that give 4, 9 and 9 values, then another 9."""
+    values = iter([*[True] * 4, *[False] * 16, *([True] * 9 + [False] * 11) * 3, *[True] * 10])
+    lane = Session(lockside.folder).lane("Drip", "environment")
+    run = Machine.run
+    seen: list[Result] = []
+
+    def running(self: Machine, *words: Any, **named: Any) -> Result:
+        result = run(self, *words, **named)
+        seen.append(result)
+        kind = "value" if next(values) else "failure"
+        return replace(result, outcome=replace(result.outcome, kind=kind))
+
+    monkeypatch.setattr(Machine, "run", running)
+    for name, number in (("ROUND", 20), ("LEARNING", 90), ("MORE", more)):
+        monkeypatch.setattr(f"embrix.compare.weights.{name}", number)
+    learned(lane, "Expr", 1, lambda: None)
+    assert len(seen) == looked_at

@@ -39,7 +39,13 @@ LIMITS = Limits(calls=4_000, depth=3_000, output=10_000)
 SHALLOW, LEVELS = 3, 4
 """The least number of levels of a program, and how many numbers of levels there are."""
 LEARNING = 2_000
-"""Programs that are looked at to learn what goes well with what."""
+"""The most programs that are looked at to learn what goes well with what."""
+ROUND, MORE = 500, 15
+"""No more are looked at when a round of so many has not given so many more values than the round
+before: there is little left to learn."""
+AT_ONCE, TOGETHER = 250, 10
+"""Programs at the beginning of which each changes what is made up next, and how many do together
+when the weights change little."""
 WRITTEN = 500
 """How many of them are written down and read again: what is read otherwise teaches nothing."""
 HOPELESS = 50
@@ -101,7 +107,7 @@ class Weights:
         self.asking: set[str] = set()
         """The forms with free names that fail where another one has not given the name anything."""
         self._known: dict[tuple[str, int, tuple[str, int], bool], Weighed] = {}
-        """What has been weighed since something was learned last."""
+        """What has been weighed since what was learned counts."""
         self._wants: dict[str, float] = {}
         """How much each form is wanted, in the same way."""
         self._can_stand: dict[tuple[str, tuple[str, int], bool], list[Constructor]] = {}
@@ -116,8 +122,7 @@ class Weights:
 
     def take(self, taught: Taught) -> None:
         """Know what others have learned, in place of all that was known."""
-        self._known.clear()
-        self._wants.clear()
+        self.weigh_anew()
         self._good = Counter({(form, at, part): count for form, at, part, count in taught.good})
         self._bad = {(form, at, part): count for form, at, part, count in taught.bad}
         self._applying = Counter(taught.applying)
@@ -188,11 +193,14 @@ class Weights:
             return 5.0
         return 2.0 if any(isinstance(kind, Con) for kind in form.types) else 0.7
 
+    def weigh_anew(self) -> None:
+        """What has been learned counts from now on."""
+        self._known.clear()
+        self._wants.clear()
+
     def learn(self, recorder: Recorder, lane: Lane) -> None:
         """A program has been run: what was evaluated to an end was good, what stands in the node at
         which it stopped was not. Parts that were never evaluated teach nothing."""
-        self._known.clear()
-        self._wants.clear()
         seen = EvaluatedRun(recorder, lane.interpreter)
         for form, _, _ in seen.applications():
             self._applying[form.name] += 1
@@ -327,9 +335,14 @@ def learned(lane: Lane, sort: str, seed: int, underway: Callable[[], None]) -> W
     weights = untaught(lane)
     seeded = random.Random(seed)
     unread = 0
+    values, before = 0, None
     for number in range(LEARNING):
         if unread == number == HOPELESS:
             break  # the grammar has errors: none of them can be written
+        if number and number % ROUND == 0:
+            if before is not None and values < before + MORE:
+                break
+            values, before = 0, values
         if number % TELLING == 0:
             underway()
         term = WeightedGenerator(language, seeded.randrange, weights).program(sort)
@@ -340,8 +353,12 @@ def learned(lane: Lane, sort: str, seed: int, underway: Callable[[], None]) -> W
                 continue
             term = parsed.term
         recorder = WholeRecord(LIMITS.calls)
-        lane.machine.run(term, variant="traced", limits=LIMITS, recorder=recorder)
+        result = lane.machine.run(term, variant="traced", limits=LIMITS, recorder=recorder)
+        values += result.outcome.kind == "value"
         weights.learn(recorder, lane)
+        if number < AT_ONCE or number % TOGETHER == 0:
+            weights.weigh_anew()
+    weights.weigh_anew()
     return weights
 
 
