@@ -133,6 +133,9 @@ def test_what_binds_otherwise_than_let_is_a_decision(make_course: Maker, strateg
     outcome = lane.run("try 1 with x then 2").outcome
     assert (outcome.kind, outcome.text) == ("unfinished", "what Try gives")
     assert lane.run("let x = 1 in x").outcome.text == "1"
+    if strategy == "machine":
+        # What runs later, whatever decides it, needs its environment.
+        assert "TryBody(x: Name, rescue: Expr, env: Env[Value])" in text
 
 
 def test_the_substitution_by_cases_is_right(lockside: Course, course_copy: Path) -> None:

@@ -81,7 +81,7 @@ def _frame(
     fields = [f"{one}: {value}" for one in form.outer[:number]]
     fields += [f"{one}: {sort}" for one in form.outer[number + 1 :]]
     fields += [f"{one}: {kind}" for one, kind in form.others.items()]
-    if scope and (number + 1 < len(form.outer) or form.under[0]):
+    if scope and (number + 1 < len(form.outer) or sort in form.others.values()):
         fields.append(scope.removeprefix(", "))
     names = [field.partition(":")[0] for field in fields]
     return f"{form.name}{part[:1].upper()}{part[1:]}", ", ".join(fields), names
