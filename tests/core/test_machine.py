@@ -151,7 +151,7 @@ ENDINGS = [
     ("fail Empty", "failure", "nothing there"),
     ('todo "later"', "unfinished", "later"),
     ("Num(1 / 0)", "stuck", "a division by zero that no clause takes care of"),
-    ("let Some(n) = none()\n  Num(n)", "stuck", "no clause of run takes this: None"),
+    ("let Some(n) = none()\n  Num(n)", "stuck", "no pattern in run takes this: None"),
     ("Num(forever(1))", "out of fuel", "more than 5,000 calls"),
     ("Num(deep_for_ever(1))", "out of fuel", "more than 5,000 calls"),
     ("Num(grow(2))", "out of fuel", "a number of more than 65,536 bits"),
@@ -180,6 +180,64 @@ def test_every_way_to_end_is_an_outcome(
     meant = 'deliberately partial_let "it is stuck"\n' if text.startswith("let") else ""
     found = outcome(make_course, meant + RUN + text + NO_END, calls=5_000)
     assert (found.kind, found.text) == (kind, sentence)
+
+
+NOTHING_TAKES = """
+define run(p: Expr) -> Value
+  Num(eval(p, 400))
+
+define eval(e: Expr, turns: Number) -> Number by e
+  Lit(0) => own(None)
+  Lit(1) => inside(None)
+  Lit(2) => taken(None)
+  Lit(3) =>
+    let Some(n) = none()
+    n
+  Lit(4) =>
+    match e
+      Var(_) => 1
+  Lit(9) => 9
+  Add(a, b) => eval(a, turns) + (if turns == 0 then eval(b, turns) else eval(e, turns - 1))
+
+define own(m: Maybe[Number]) -> Number by m
+  Some(n) => n
+
+define inside(m: Maybe[Number]) -> Number
+  match m
+    Some(n) => n
+
+define taken(m: Maybe[Number]) -> Number
+  let Some(n) = m
+  n
+
+define none() -> Maybe[Number]
+  None
+"""
+
+
+@pytest.mark.parametrize(
+    ("program", "text"),
+    [
+        ("0", "no clause of own takes this: None"),
+        ("1", "no pattern in inside takes this: None"),
+        ("2", "no pattern in taken takes this: None"),
+        ("3", "no pattern in eval takes this: None"),
+        ("4", "no pattern in eval takes this: Lit(4)"),
+        ("5", "no clause of eval takes this: Lit(5)"),
+    ],
+)
+def test_what_takes_nothing_is_told_apart(make_course: Maker, program: str, text: str) -> None:
+    """The clauses of a function, and a `match` or a `let` in it, wherever they are written out."""
+    course = make_course(tiny=TINY_LANGUAGE, lane=HEAD + NOTHING_TAKES)
+    assert not course.has_errors, [d.message for d in course.diagnostics]
+    lane = Lane(course.interpreters["Tiny"]["main"], parser_for(course.languages["Tiny"]))
+    found = [
+        lane.run(written, variant=variant, few=few).outcome
+        for written in (program, f"9 + {program}")
+        for variant in ("plain", "counted")
+        for few in (None, 0)
+    ]
+    assert {(one.kind, one.text) for one in found} == {("stuck", text)}
 
 
 def test_depth_memory_output_and_texts_are_limited(make_course: Maker) -> None:

@@ -141,8 +141,8 @@ class Body(CallEmitter):
                 self.call_last(node)
             case InPlace():
                 self.in_place(node, target)
-            case NoClause(subjects):
-                self.out.append(self.stuck_at(self.operands(subjects)))
+            case NoClause(subjects, inner):
+                self.out.append(self.stuck_at(self.operands(subjects), inner=inner))
             case k.Test(test, yes, no):
                 condition = self.value(test)
                 self.out.append(when(condition, self.inside(yes, target), self.inside(no, target)))
@@ -169,7 +169,8 @@ class Body(CallEmitter):
             else:
                 self.out.append(assign(f"s{slot}", value))
                 subjects.append(load(f"s{slot}"))
-        self.choose(subjects, node.clauses, target)
+        inner = not self.unit.has_span(node.span)
+        self.choose(subjects, node.clauses, target, inner=inner)
 
     def takes_apart(self, node: k.Match, target: Target) -> bool:
         """`let (a, b) = …`: the components go to their names, and no tuple is made."""
@@ -193,9 +194,11 @@ class Body(CallEmitter):
         return True
 
     def choose(
-        self, subjects: Sequence[ast.expr], clauses: tuple[k.CoreClause, ...], target: Target
-    ) -> None:
-        """The first clause that takes the subjects."""
+        self, subjects: Sequence[ast.expr], clauses: tuple[k.CoreClause, ...], target: Target,
+        *, inner: bool,
+    ) -> None:  # fmt: skip
+        """The first clause that takes the subjects; `inner` where the clauses are those of a
+        `match` or a `let`."""
         matching = Matching(self)
         if matching.irrefutable(clauses[0]):
             matching.clauses(subjects, clauses[:1], target)
@@ -204,14 +207,14 @@ class Body(CallEmitter):
         if target is None:
             matching.clauses(subjects, clauses, target)
             if not last:
-                self.out.append(self.stuck_at(subjects))
+                self.out.append(self.stuck_at(subjects, inner=inner))
             return
         outer, self.out = self.out, []
         matching.clauses(subjects, clauses, target, LEAVE)
         if not last:
-            self.out.append(self.stuck_at(subjects))
-        inner, self.out = self.out, outer
-        self.out.append(loop(const(True), inner))
+            self.out.append(self.stuck_at(subjects, inner=inner))
+        turn, self.out = self.out, outer
+        self.out.append(loop(const(True), turn))
 
     # ---------------------------------------------------------------- expressions
 

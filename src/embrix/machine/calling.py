@@ -41,9 +41,11 @@ class CallEmitter(Emitter):
 
     @abstractmethod
     def choose(
-        self, subjects: Sequence[ast.expr], clauses: tuple[k.CoreClause, ...], target: Target
-    ) -> None:
-        """The first clause that takes the subjects."""
+        self, subjects: Sequence[ast.expr], clauses: tuple[k.CoreClause, ...], target: Target,
+        *, inner: bool,
+    ) -> None:  # fmt: skip
+        """The first clause that takes the subjects; `inner` where the clauses are those of a
+        `match` or a `let`."""
 
     # ---------------------------------------------------------------- in tail position
 

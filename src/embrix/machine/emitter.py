@@ -89,9 +89,11 @@ class Emitter(ABC):
         marks = self.unit.constant(self.unit.marks_of(self.key))
         return [ast.Assign([ast.Subscript(marks, const(clause), ast.Store())], const(1))]
 
-    def stuck_at(self, subjects: Sequence[ast.expr]) -> ast.stmt:
-        name = self.unit.constant(self.called)
-        return do(call("stuck", name, row(*subjects), load(self.here)))
+    def stuck_at(self, subjects: Sequence[ast.expr], *, inner: bool = False) -> ast.stmt:
+        """No clause of the function takes the subjects, or nothing `inner` does: a `match` or a
+        `let` in it."""
+        nothing = f"no pattern in {self.called}" if inner else f"no clause of {self.called}"
+        return do(call("stuck", self.unit.constant(nothing), row(*subjects), load(self.here)))
 
     def temporary(self) -> str:
         self.temporaries += 1

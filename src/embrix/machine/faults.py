@@ -53,8 +53,8 @@ def fail(error: ErrorType, payload: tuple[Value, ...], node: Node | None) -> NoR
     raise Failed(error, payload, node)
 
 
-def stuck(function: str, subjects: tuple[Value, ...], node: Node | None) -> NoReturn:
-    raise Stuck(f"no clause of {function} takes this", subjects, node)
+def stuck(nothing: str, subjects: tuple[Value, ...], node: Node | None) -> NoReturn:
+    raise Stuck(f"{nothing} takes this", subjects, node)
 
 
 def absent(key: str, node: Node | None) -> NoReturn:

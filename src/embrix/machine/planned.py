@@ -41,9 +41,10 @@ class Known(Struct, frozen=True, eq=False):
 
 
 class NoClause(Struct, frozen=True, eq=False):
-    """No clause takes these values."""
+    """No clause takes these values; `inner` where they are those of a `match` or a `let`."""
 
     subjects: tuple[Planned, ...]
+    inner: bool
 
 
 class TailCall(Struct, frozen=True, eq=False):

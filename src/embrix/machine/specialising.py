@@ -71,8 +71,9 @@ class _Specialising(Struct, frozen=True):
         match node:
             case k.Local(slot) if slot in self.known:
                 return Known(self.known[slot])
-            case k.Match((k.Local(slot),), _, clauses) if slot in self.known:
-                return self.chosen(clauses, self.known[slot], last)
+            case k.Match((k.Local(slot),), _, clauses, span) if slot in self.known:
+                own = self.plan.unit.has_span(span)
+                return self.chosen(clauses, self.known[slot], last, inner=not own)
             case k.Call() if self._stands(node):
                 return self._stood_in(node, last)
             case k.Call(name) if self._in_place(name, last):
@@ -102,9 +103,11 @@ class _Specialising(Struct, frozen=True):
         value: Value,
         last: bool,
         mapping: Mapping[int, int] | None = None,
+        *,
+        inner: bool = False,
     ) -> Any:
         """The clause that takes a known value, with other numbers for its variables. Guards are
-        left, one inside the other."""
+        left, one inside the other. `inner` where it is one of a `match` or a `let`."""
         for number, clause in enumerate(clauses):
             bound: dict[int, Value] = {}
             if not taken(clause.patterns[0], value, bound):
@@ -114,13 +117,14 @@ class _Specialising(Struct, frozen=True):
                 bound = {mapping[slot]: part for slot, part in bound.items()}
             anew = set(bound_slots(clause))
             kept = {slot: part for slot, part in self.known.items() if slot not in anew}
-            inner = replace(self, known={**kept, **bound})
-            body = inner.change(clause.body, last)
+            within = replace(self, known={**kept, **bound})
+            body = within.change(clause.body, last)
             if clause.guard is None:
                 return body
-            guard = inner.change(clause.guard, False)
-            return k.Test(guard, body, self.chosen(clauses[number + 1 :], value, last, mapping))
-        return NoClause((Known(value),))
+            guard = within.change(clause.guard, False)
+            others = self.chosen(clauses[number + 1 :], value, last, mapping, inner=inner)
+            return k.Test(guard, body, others)
+        return NoClause((Known(value),), inner)
 
     # ---------------------------------------------------------------- calls
 

@@ -17,6 +17,7 @@ from embrix.machine.numbering import renumbered, slots_inside
 from embrix.machine.pycode import const, load
 from embrix.machine.tails import Tails
 from embrix.terms.node import EMPTY_MAP, EMPTY_NODE, EMPTY_STORE, NIL_NODE, NONE_NODE
+from embrix.text.source import Span
 
 Variant: TypeAlias = Literal["plain", "counted", "traced"]
 
@@ -83,6 +84,7 @@ class Unit:
                 name: renumbered(only_decided(one, self.decided))
                 for name, one in self.functions.items()
             }
+        self._spans = {id(one.span) for one in self.functions.values()}
         self.counters: list[str] = []
         """The variables of a run that its functions change."""
         self.calls = Calls(self.functions, interpreter.main)
@@ -110,6 +112,10 @@ class Unit:
         self.watched = watched(self.functions, interpreter.main, interpreter.repeating)
         """Whether the steps that `main` repeats tell what states they come to."""
         self.knots = any(k.Knot in k.kinds_inside(one) for one in self.functions.values())
+
+    def has_span(self, span: Span) -> bool:
+        """Whether it is that of a function; what is inside one has another."""
+        return id(span) in self._spans
 
     def marks_of(self, name: str) -> MarkedClauses:
         """Where a function marks its clauses; it is its own clause where it has none."""
