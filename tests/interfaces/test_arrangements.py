@@ -161,8 +161,11 @@ PANES = {"program": "program", "side": "right", "walk": "low", "step-details": "
 """What fills the screen with a pane, by its id."""
 
 
-@pytest.mark.parametrize("size", [(140, 42), (90, 30), (80, 24)])
-@pytest.mark.parametrize("arrangement", ["alt+1", "alt+2", "alt+3"])
+@pytest.mark.parametrize(
+    ("arrangement", "size"),
+    [("alt+1", (140, 42)), ("alt+1", (80, 24)), ("alt+2", (90, 30)), ("alt+2", (80, 24)),
+     ("alt+3", (140, 42)), ("alt+3", (80, 24))],
+)  # fmt: skip
 async def test_a_pane_that_fills_the_screen_has_all_of_it(
     course_copy: Path, arrangement: str, size: tuple[int, int]
 ) -> None:

@@ -355,7 +355,6 @@ async def test_two_keys_in_one_burst_close_one_dialog(course_copy: Path) -> None
                     if isinstance(pilot.app.screen, Bench):
                         break
                     await pilot.press("escape")
-                    await pilot.pause()
                 assert isinstance(pilot.app.screen, Bench), (key, closing)
                 assert len(pilot.app.screen_stack) == 1
 
