@@ -18,8 +18,9 @@ from embrix.documents.slides import slides
 from embrix.lanes.session import Session
 from embrix.lessons.changing import CannotChange, moved, where_of, with_stop
 from embrix.lessons.lesson import Lesson, Where
+from embrix.lessons.lesson_check import check_lesson
 from embrix.lessons.lesson_reader import lesson_of, read_lesson
-from embrix.lessons.playing import LIMITS, check_lesson, play
+from embrix.lessons.playing import LIMITS, play
 from embrix.lessons.where import found as found_step
 from embrix.services.lesson_shown import lesson_shown
 from embrix.text.diagnostic import Diagnostic, Findings

@@ -17,8 +17,8 @@ from embrix.course.checked import MEMORY
 from embrix.grammar.model import Grammar
 from embrix.grammar.report import Report, report_on
 from embrix.lanes.session import Session
+from embrix.lessons.lesson_check import check_lesson
 from embrix.lessons.lesson_reader import lesson_of
-from embrix.lessons.playing import check_lesson
 from embrix.machine.lane import Lane
 from embrix.messages.replies import Note
 from embrix.text.diagnostic import Diagnostic, Findings

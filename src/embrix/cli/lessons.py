@@ -16,8 +16,9 @@ from embrix.lanes.names import NoLane
 from embrix.lanes.results import ending
 from embrix.lanes.session import Session
 from embrix.lessons.lesson import Lesson
+from embrix.lessons.lesson_check import check_lesson
 from embrix.lessons.lesson_reader import lesson_of
-from embrix.lessons.playing import Played, check_lesson, played_if_it_can_be
+from embrix.lessons.playing import Played, played_if_it_can_be
 from embrix.text.diagnostic import Findings, render
 from embrix.text.plural import counted
 from embrix.text.refusal import refusal

@@ -9,8 +9,9 @@ from embrix.documents.stop_pictures import stop_picture
 from embrix.lanes.results import ending
 from embrix.lanes.session import Session
 from embrix.lessons.lesson import Lesson
+from embrix.lessons.lesson_check import check_lesson
 from embrix.lessons.lesson_reader import lesson_of
-from embrix.lessons.playing import Played, check_lesson, played_if_it_can_be
+from embrix.lessons.playing import Played, played_if_it_can_be
 from embrix.messages.replies_on_lessons import HeldHere, LessonShown, StopShown
 from embrix.text.diagnostic import Findings
 from embrix.text.visible import cut
