@@ -232,3 +232,23 @@ async def test_a_program_is_asked_about_once_when_it_is_opened(
             assert runs == sorted(screen.lanes.lanes)
             assert sum(isinstance(one, requests.LookAt) for one in asked) == 1
             assert sum(isinstance(one, requests.TestSuite) for one in asked) == 1
+
+
+async def test_the_same_text_is_asked_about_where_it_means_something_else(three: Path) -> None:
+    """In another language, and with other names supplied."""
+    for program in ("drip/programs/one.drip", "rill/programs/one.rill", "rill/programs/two.rill"):
+        (three / program).write_text("boats + 1")
+    async with begun(three, "drip/programs/one.drip") as pilot:
+        screen = bench(pilot)
+        await settled(screen)
+        assert {"by_name", "environment", "rewriting"} == set(outcomes(screen))
+        screen.open_program(three / "rill/programs/one.rill")
+        await until(lambda: "by_need" in outcomes(screen), "the lanes of Rill")
+        await settled(screen)
+        assert "Unbound" in outcomes(screen)["environment"]
+        screen.supply({"boats": "4"}, [])
+        await until(lambda: outcomes(screen).get("environment") == "5", "what 4 boats give")
+        screen.open_program(three / "rill/programs/two.rill")
+        await until(lambda: "Unbound" in outcomes(screen)["environment"], "what no boats give")
+        screen.open_program(three / "rill/programs/one.rill")
+        await until(lambda: outcomes(screen)["environment"] == "5", "what 4 boats give again")
