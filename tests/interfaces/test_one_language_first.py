@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import shutil
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
@@ -18,7 +19,7 @@ from embrix.tui.bars import Masthead
 from embrix.tui.bench import Bench
 from embrix.tui.checking import Checking
 from embrix.tui.desk import Desk
-from embrix.tui.dialogs import Pick
+from embrix.tui.dialogs import AskText, Pick
 from embrix.tui.side_views import CasesView, NotesView
 from tests.conftest import leave_only, shorten_suites
 from tests.interfaces.driving import bench, outcomes, settled, shown, until
@@ -252,3 +253,19 @@ async def test_the_same_text_is_asked_about_where_it_means_something_else(three:
         await until(lambda: "Unbound" in outcomes(screen)["environment"], "what no boats give")
         screen.open_program(three / "rill/programs/one.rill")
         await until(lambda: outcomes(screen)["environment"] == "5", "what 4 boats give again")
+
+
+@pytest.mark.usefixtures("held_back")
+async def test_a_handout_of_the_whole_course_has_all_languages(three: Path) -> None:
+    """Asked for as soon as there is something on the screen."""
+    async with begun(three, "drip/programs/toll.drip") as pilot:
+        screen = bench(pilot)
+        assert screen.summary is not None
+        assert not screen.summary.whole
+        await pilot.press("ctrl+e", *"all languages of the course", "enter")
+        await until(lambda: isinstance(pilot.app.screen, AskText), "the name")
+        await pilot.press("enter")
+        page = three / "drip" / "programs" / "course.html"
+        await until(page.exists, "the page")
+        titles = re.findall(r"<h2[^>]*>(\w+)", page.read_text())
+        assert {"Drip", "Rill", "Mere"} < set(titles)

@@ -229,14 +229,14 @@ class Bench(ProgramPane):
         if summary.whole:
             self.checking.ask_notes()
         else:
-            self.checking.behind_suite("rest", self._read_rest)
-            self.set_timer(LATEST, self._read_rest)
+            self.checking.behind_suite("rest", self.read_rest)
+            self.set_timer(LATEST, self.read_rest)
         if (before is None or rest) and any(d.severity == "error" for d in summary.wrong):
             self.show_side_view("notes")
         for overlay in self._overlays():
             overlay.course_read()
 
-    def _read_rest(self) -> None:
+    def read_rest(self) -> None:
         """Have the languages read that have not been, once the first one is through."""
         known = self.summary is None or self.summary.whole
         if not known and not self._reads_rest and self.desk is not None:
@@ -282,7 +282,7 @@ class Bench(ProgramPane):
         self.query_one(Masthead).show(language=self.language)
         language = self.languages.get(self.language)
         if language and not language.read:
-            self._read_rest()  # what is asked about it from now on comes behind that
+            self.read_rest()  # what is asked about it from now on comes behind that
         own = {lane.name: lane.choices for lane in language.lanes} if language else {}
         lanes = [*own]
         for lane in self.decided.get(self.language, []):

@@ -100,7 +100,10 @@ class Drawings:
             if not typed or not typed.strip():
                 return
             path = self._path(typed)
-            languages = list(bench.languages) if what == "course" else [bench.language]
+            languages = [bench.language]
+            if what == "course":
+                bench.read_rest()
+                languages = list(bench.languages)
             request = WriteHandout(languages=languages, path=str(path))
             if what == "program":
                 request = replace(

@@ -153,6 +153,10 @@ class Workbench(EdgedScreen):
         """Read the course anew, with what is typed and not saved."""
 
     @abstractmethod
+    def read_rest(self) -> None:
+        """Have the languages read that have not been; what is asked from now on comes behind."""
+
+    @abstractmethod
     def read_typed(self) -> None:
         """Read the course with what has just been typed, if that is still to be done."""
 
