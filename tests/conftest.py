@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import shutil
 import textwrap
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from itertools import pairwise
 from pathlib import Path
 
@@ -44,6 +44,15 @@ def own_folders(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.Mo
     monkeypatch.chdir(home)
     use_cache(on=False)  # a test that came before may have carried out a command
     return home
+
+
+@pytest.fixture
+def own_cache(own_folders: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
+    """What can be made again is kept, in a folder with nothing in it yet."""
+    monkeypatch.setenv("XDG_CACHE_HOME", str(own_folders / "cache"))
+    use_cache()
+    yield
+    use_cache(on=False)
 
 
 @pytest.fixture(scope="session")

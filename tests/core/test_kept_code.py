@@ -27,14 +27,11 @@ RUNNING = "import sys; from embrix.cli.main import main; sys.exit(main(sys.argv[
 
 
 @pytest.fixture(autouse=True)
-def in_use(own_folders: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
+def in_use(own_cache: None) -> Iterator[None]:
     """With nothing kept yet, and no key."""
-    monkeypatch.setenv("XDG_CACHE_HOME", str(own_folders / "cache"))
     (state_folder() / "cache-key").unlink()
-    use_cache()
     as_in_a_new_process()
     yield
-    use_cache(on=False)
     as_in_a_new_process()
 
 

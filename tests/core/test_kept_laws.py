@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
@@ -16,8 +15,10 @@ from embrix.course.load import Course, load_course
 from embrix.lanes.session import Session
 from embrix.machine.run import Machine
 from embrix.text.sealed import SealedFolder
-from embrix.text.user_folders import cache_folder, use_cache
+from embrix.text.user_folders import cache_folder
 from tests.conftest import TINY_LANGUAGE, Maker
+
+pytestmark = pytest.mark.usefixtures("own_cache")
 
 LANE = """\
 interpreter lane for Tiny
@@ -42,14 +43,6 @@ law one(n) == n + 1
 law never(n) == n when n == n
 """
 SUBSTITUTING = [("Drip", "rewriting"), ("Rill", "rewriting"), ("Siren", "rewriting")]
-
-
-@pytest.fixture(autouse=True)
-def in_use(own_folders: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
-    monkeypatch.setenv("XDG_CACHE_HOME", str(own_folders / "cache"))
-    use_cache()
-    yield
-    use_cache(on=False)
 
 
 def reports(course: Course, language: str, name: str) -> list[LawReport]:

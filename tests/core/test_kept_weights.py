@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import random
-from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
@@ -16,7 +15,7 @@ from embrix.course.load import Course
 from embrix.lanes.session import Session
 from embrix.machine.lane import Lane
 from embrix.text.sealed import SealedFolder
-from embrix.text.user_folders import cache_folder, use_cache
+from embrix.text.user_folders import cache_folder
 from tests.conftest import leave_only
 
 SORTS = [("Drip", "environment", "Expr"), ("Mere", "by_need", "Expr"),
@@ -24,12 +23,8 @@ SORTS = [("Drip", "environment", "Expr"), ("Mere", "by_need", "Expr"),
 
 
 @pytest.fixture(autouse=True)
-def in_use(own_folders: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
-    monkeypatch.setenv("XDG_CACHE_HOME", str(own_folders / "cache"))
+def brief(own_cache: None, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(weights, "LEARNING", 150)
-    use_cache()
-    yield
-    use_cache(on=False)
 
 
 @pytest.fixture

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
@@ -18,6 +17,8 @@ from embrix.text.diagnostic import Findings
 from embrix.text.sealed import SealedFolder
 from embrix.text.user_folders import use_cache
 from tests.conftest import leave_only
+
+pytestmark = pytest.mark.usefixtures("own_cache")
 
 LESSON = """\
 title = "Locks"
@@ -47,14 +48,6 @@ name = "unread as well"
 program = "4 -"
 """
 )
-
-
-@pytest.fixture(autouse=True)
-def in_use(own_folders: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
-    monkeypatch.setenv("XDG_CACHE_HOME", str(own_folders / "cache"))
-    use_cache()
-    yield
-    use_cache(on=False)
 
 
 @pytest.fixture
