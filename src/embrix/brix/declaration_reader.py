@@ -266,12 +266,10 @@ class DeclarationReader:
         """The body of a function; one that cannot be read is still to be written."""
         try:
             if _is_clause(c.rest()):
-                self.findings.error(
-                    "other_habit", "clauses choose by a parameter, which the header names behind "
-                    "`by`", self.source, span, "write by and the parameter at its end",
+                c.fail_at(
+                    span, "clauses choose by a parameter, which the header names behind `by`",
+                    "write by and the parameter at its end", code="other_habit",
                 )  # fmt: skip
-                c.failures += 1
-                raise Misread
             body = expressions.block(0)
             self.whole(c)
             return body

@@ -305,12 +305,9 @@ def _group(c: Cursor) -> tuple[s.AlternativeSyntax, ...]:
             "write (…)? for a group that may be left out",
         )
     if c.peek().first or c.peek().kind == "end":
-        c.findings.error(
-            "unreadable", "this group is not closed where its line ends", c.source, opened.span,
-            "close the group with )",
-        )  # fmt: skip
-        c.failures += 1
-        raise Misread
+        c.fail_at(
+            opened.span, "this group is not closed where its line ends", "close the group with )"
+        )
     c.expect(")", " to close the group")
     return tuple(alternatives)
 
@@ -330,12 +327,10 @@ def _table(c: Cursor, *, replaces: bool) -> s.TableSyntax:
             operand.append((rule.text, rule.span))
             return None
         if word.text not in FIXITIES:
-            c.findings.error(
-                "unreadable", f"`{word.text}` is no kind of operator", c.source, word.span,
+            c.fail_at(
+                word.span, f"`{word.text}` is no kind of operator",
                 f"write {', '.join(FIXITIES)} or operand",
             )  # fmt: skip
-            c.failures += 1
-            raise Misread
         operators: list[s.OperatorSyntax] = []
         while c.peek().kind != "end":
             operators.append(_operator(c))

@@ -136,9 +136,14 @@ class Cursor:
             span = Span(max(0, end - 1), end, self.source)
         known = slips.better(message, self.last(), tok, self.ahead(1))
         if known is not None:
-            self.findings.error("other_habit", known[0], self.source, span, known[1])
-        else:
-            self.findings.error("unreadable", f"{message}; {found}", self.source, span, hint)
+            self.fail_at(span, *known, code="other_habit")
+        self.fail_at(span, f"{message}; {found}", hint)
+
+    def fail_at(
+        self, span: Span, message: str, hint: str = "", *, code: str = "unreadable"
+    ) -> NoReturn:
+        """Give up what is being read for something that stands elsewhere than the next token."""
+        self.findings.error(code, message, self.source, span, hint)
         self.failures += 1
         raise Misread
 

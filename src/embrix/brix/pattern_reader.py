@@ -78,12 +78,10 @@ class PatternReader:
 
     def _never_closed(self, opened: Tok, close: str) -> NoReturn:
         """The line above has ended, whatever has been read since."""
-        self.c.findings.error(
-            "unreadable", f"this {opened.text} is not closed where its line ends",
-            self.c.source, opened.span, f"close it with {close}, or go on after a comma",
+        self.c.fail_at(
+            opened.span, f"this {opened.text} is not closed where its line ends",
+            f"close it with {close}, or go on after a comma",
         )  # fmt: skip
-        self.c.failures += 1
-        raise Misread
 
     # ---------------------------------------------------------------- types
 
