@@ -270,3 +270,17 @@ async def test_a_handout_of_the_whole_course_has_all_languages(three: Path) -> N
         await until(page.exists, "the page")
         titles = re.findall(r"<h2[^>]*>(\w+)", page.read_text())
         assert {"Drip", "Rill", "Mere"} < set(titles)
+
+
+@pytest.mark.usefixtures("held_back")
+@pytest.mark.parametrize("asked", ["rename", "uses", "look for"])
+async def test_what_is_asked_about_all_files_has_them_read(three: Path, asked: str) -> None:
+    async with begun(three, "drip/programs/toll.drip") as pilot:
+        screen = bench(pilot)
+        assert screen.summary is not None
+        assert not screen.summary.whole
+        ask = {"rename": screen.names.rename, "uses": screen.names.list_uses,
+               "look for": screen.action_look_for}  # fmt: skip
+        ask[asked]()
+        await settled(screen)
+        assert screen.summary.whole

@@ -90,6 +90,7 @@ class NameTools:
         self._pane.editor.move_cursor(place)
 
     def list_uses(self) -> None:
+        self._bench.read_rest()
         self._ask(self._uses)
 
     def _uses(self, found: NameHere) -> None:
@@ -111,6 +112,7 @@ class NameTools:
     # ---------------------------------------------------------------- another name
 
     def rename(self) -> None:
+        self._bench.read_rest()
         self._ask(self._ask_new_name)
 
     def _ask_new_name(self, found: NameHere) -> None:

@@ -75,6 +75,7 @@ class TextActions(Workbench):
         """A text here or in all files, and another in its place."""
         if self.desk is None:
             return
+        self.read_rest()
         in_file = self.pane == "text" and self.writing.is_open
         texts = {self._program_name: self.editor.text}
         if self.writing.is_open:
