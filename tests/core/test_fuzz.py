@@ -23,7 +23,7 @@ from embrix.grammar.parser import Parsed, Refused
 from embrix.lanes.inspection import look as look_at
 from embrix.lanes.results import run
 from embrix.lanes.session import Session
-from embrix.machine.conversions import with_conversions
+from embrix.machine.conversions import convert_tokens
 from embrix.machine.limits import Limits
 from embrix.messages.recipes import WalkRecipe
 from embrix.services.walks import WalkService
@@ -163,7 +163,8 @@ def test_no_mutation_of_a_language_crashes_its_reader_or_its_parsers(data: st.Da
     findings = Findings()
     syntax = read_definition(Source("mutant.brix", "".join(words)), findings)
     if isinstance(syntax, LanguageSyntax):
-        language = with_conversions(check_language(syntax, findings))
+        language = check_language(syntax, findings)
+        convert_tokens(language)
         for grammar in language.grammars.values():
             for text in ("", "x - 1", 'twice 1\n  say "a"', "{ skip; skip }"):
                 EarleyParser(grammar, 20_000).parse(text)

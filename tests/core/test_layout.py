@@ -16,7 +16,7 @@ from embrix.grammar.parser import Parsed
 from embrix.grammar.printing import Printer
 from embrix.lanes.inspection import look as look_at
 from embrix.lanes.session import Session
-from embrix.machine.conversions import with_conversions
+from embrix.machine.conversions import convert_tokens
 from embrix.terms.node import same
 from tests.conftest import Maker
 from tests.core.test_syntax import language, structure
@@ -78,7 +78,9 @@ grammar
 
 @pytest.fixture(scope="session")
 def tally() -> Language:
-    return with_conversions(language(TALLY))
+    made = language(TALLY)
+    convert_tokens(made)
+    return made
 
 
 def read(tally: Language, text: str) -> str:

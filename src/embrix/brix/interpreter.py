@@ -53,23 +53,19 @@ class CheckedInterpreter:
     def __init__(
         self,
         made: k.Interpreter | None,
-        findings: Findings,
-        later: Sequence[Callable[[], None]],
-        answer: Callable[[Findings], Findings],
+        errors: Sequence[Diagnostic],
+        look: Callable[[], tuple[Diagnostic, ...]],
     ) -> None:
-        """`later` are the searches that find warnings, `answer` leaves those out that are meant."""
+        """`look` finds the errors and what there is to warn of."""
         self.made = made
-        self.errors = [one for one in findings.sorted() if one.severity == "error"]
-        self._findings, self._later, self._answer = findings, later, answer
-        self._found: tuple[Diagnostic, ...] | None = None
+        self.errors = tuple(errors)
+        self._look: Callable[[], tuple[Diagnostic, ...]] | None = look
+        self._found: tuple[Diagnostic, ...] = ()
 
     def found(self) -> tuple[Diagnostic, ...]:
         """Everything that is wrong with it, and what it is warned of."""
-        if self._found is None:
-            for look in self._later:
-                look()
-            self._found = self._answer(self._findings).sorted()
-            self._later = ()
+        if self._look is not None:
+            self._found, self._look = self._look(), None
         return self._found
 
 
@@ -111,11 +107,14 @@ def check_interpreter(
     answers = (*inherited, *written.answers)
     damaged = any(define.damaged for define in syntax.functions)
 
-    def answer(found: Findings) -> Findings:
-        whole = not found.has_errors and not damaged
-        return answered(found, answers, written.source, whole=whole)
+    def look() -> tuple[Diagnostic, ...]:
+        for search in later:
+            search()
+        whole = not own.has_errors and not damaged
+        return answered(own, answers, written.source, whole=whole).sorted()
 
-    return CheckedInterpreter(result, own, later, answer)
+    errors = [one for one in own.sorted() if one.severity == "error"]
+    return CheckedInterpreter(result, errors, look)
 
 
 def _narrower(base: k.Interpreter, language: k.Language) -> dict[str, list[str]]:

@@ -4,15 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import partial
-from typing import TypeAlias, TypeVar
+from typing import Any, TypeAlias, TypeVar
 
 from msgspec import Struct
-from msgspec.structs import replace
+from msgspec.structs import force_setattr, replace
 
 from embrix.brix import syntax as s
 from embrix.brix.core import Interpreter, Language
 from embrix.brix.interpreter import CheckedInterpreter, check_interpreter
 from embrix.course.checked import MEMORY
+from embrix.course.kept_definitions import Found, KeptKind
 from embrix.course.meanings import declared_by, meaning_of
 from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.plural import counted
@@ -66,33 +67,61 @@ class _Checked(Struct, frozen=True):
     """How many errors there are in its file, if it can run."""
 
 
-def _interpreter(
-    syntax: s.InterpreterSyntax,
-    language: Language,
-    base: Interpreter | None,
-    libraries: Mapping[str, s.LibrarySyntax],
-    _: Findings,
-) -> CheckedInterpreter:
-    checked = check_interpreter(syntax, language, base, libraries)
-    if checked.made is not None:
-        written: list[s.InterpreterSyntax | s.LibrarySyntax] = [syntax, *libraries.values()]
-        sources = [one.source for one in written]
-        before = (language.meaning, *(() if base is None else (base.meaning,)))
-        meaning = meaning_of(sources, before, has_errors=bool(checked.errors),
-                             declared=declared_by(written, before))  # fmt: skip
-        checked.made = replace(checked.made, meaning=meaning)
-    return checked
+class _Definition(Struct, frozen=True):
+    """A definition of an interpreter, with all that it is checked by."""
+
+    syntax: s.InterpreterSyntax
+    language: Language
+    base: Interpreter | None
+    libraries: Mapping[str, s.LibrarySyntax]
+
+    @property
+    def parts(self) -> tuple[object, ...]:
+        return (self.syntax, self.language, self.base, *self.libraries.values())
+
+    def checked(self) -> CheckedInterpreter:
+        """The interpreter: checked once, by this process or an earlier one."""
+        kept = KeptKind("interpreter", self._take, self._give)
+        key = "interpreter", tuple(self.libraries)
+        return MEMORY.recall(key, self.parts, self._check, kept)[0]
+
+    def found(self, checked: CheckedInterpreter) -> tuple[Diagnostic, ...]:
+        """All that is wrong with it, and what it is warned of: looked for once."""
+        kept = KeptKind("warnings", lambda made, _: (made,), lambda made: (made, ()))
+        key = "warnings", tuple(self.libraries)
+        return MEMORY.recall(key, self.parts, lambda _: checked.found(), kept)[0]
+
+    def _check(self, _: Findings) -> CheckedInterpreter:
+        checked = check_interpreter(self.syntax, self.language, self.base, self.libraries)
+        self._complete(checked)
+        return checked
+
+    def _complete(self, checked: CheckedInterpreter) -> None:
+        """Give an interpreter what only this process can: it is not kept."""
+        if checked.made is not None:
+            written: list[s.InterpreterSyntax | s.LibrarySyntax]
+            written = [self.syntax, *self.libraries.values()]
+            sources = [one.source for one in written]
+            base = () if self.base is None else (self.base.meaning,)
+            before = (self.language.meaning, *base)
+            meaning = meaning_of(sources, before, has_errors=bool(checked.errors),
+                                 declared=declared_by(written, before))  # fmt: skip
+            force_setattr(checked.made, "meaning", meaning)
+
+    @staticmethod
+    def _take(checked: CheckedInterpreter, _: Found) -> tuple[Any, ...]:
+        return checked.made, checked.errors
+
+    def _give(self, made: Interpreter | None, errors: Found) -> tuple[CheckedInterpreter, Found]:
+        # What it is warned of is kept apart: if that is not there, it is checked anew.
+        checked = CheckedInterpreter(made, errors, lambda: self._check(Findings()).found())
+        self._complete(checked)
+        return checked, ()
 
 
-def _wrong(own: Findings, checked: CheckedInterpreter | None) -> tuple[Diagnostic, ...]:
+def _together(own: Findings, others: Callable[[], Found]) -> Found:
     found = Findings()
-    found.extend((*own.sorted(), *(checked.errors if checked is not None else ())))
-    return found.sorted()
-
-
-def _all_found(own: Findings, checked: CheckedInterpreter | None) -> tuple[Diagnostic, ...]:
-    found = Findings()
-    found.extend((*own.sorted(), *(checked.found() if checked is not None else ())))
+    found.extend((*own.sorted(), *others()))
     return found.sorted()
 
 
@@ -216,22 +245,20 @@ class Interpreters(Mapping[str, dict[str, Interpreter]]):
                     syntax.source, span, "" if there else did_you_mean(name, known),
                 )  # fmt: skip
         checked = None
+        errors_in: Callable[[], Found] = tuple
+        found_in: Callable[[], Found] = tuple
         if language.signature.forms and (syntax.base is None or base is not None):
-            libraries = tuple(self._libraries.values())
-            checked, _ = MEMORY.recall(
-                ("interpreter", tuple(self._libraries)), (syntax, language, base, *libraries),
-                partial(_interpreter, syntax, language, base, self._libraries),
-            )  # fmt: skip
+            definition = _Definition(syntax, language, base, self._libraries)
+            checked = definition.checked()
+            errors_in = partial(getattr, checked, "errors")
+            found_in = partial(definition.found, checked)
+        wrong, found = partial(_together, own, errors_in), partial(_together, own, found_in)
         if checked is None or checked.made is None:
-            return _Checked(
-                None, partial(_wrong, own, checked), partial(_all_found, own, checked), 0
-            )
+            return _Checked(None, wrong, found, 0)
         whole = {*self._findings.sorted(), *own.sorted(), *checked.errors}
         errors = sum(one.source is syntax.source and one.severity == "error" for one in whole)
         self._warn_of_base(syntax, own)
-        return _Checked(
-            checked.made, partial(_wrong, own, checked), partial(_all_found, own, checked), errors
-        )
+        return _Checked(checked.made, wrong, found, errors)
 
     def _warn_of_base(self, syntax: s.InterpreterSyntax, findings: Findings) -> None:
         at = syntax.base

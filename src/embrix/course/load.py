@@ -14,7 +14,7 @@ from functools import lru_cache, partial
 from pathlib import Path
 
 from msgspec import Struct, field
-from msgspec.structs import replace
+from msgspec.structs import force_setattr, replace
 
 from embrix.brix import syntax as s
 from embrix.brix.core import Language
@@ -22,11 +22,12 @@ from embrix.brix.language import check_language
 from embrix.course.checked import MEMORY
 from embrix.course.finding import COURSE_FILE, COURSE_FILES
 from embrix.course.interpreters import Interpreters
+from embrix.course.kept_definitions import Found, KeptKind
 from embrix.course.meanings import meaning_of, remembered_definitions, syntax_of
 from embrix.course.missing import Languages
 from embrix.course.needed_files import Unread, Wanted, languages_in, needed_files
 from embrix.course.outside import Outside, read_outside
-from embrix.machine.conversions import with_conversions
+from embrix.machine.conversions import convert_tokens
 from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.source import Source, Span, Unreadable, read_source
 from embrix.text.suggest import did_you_mean
@@ -120,11 +121,30 @@ def _language(
     syntax: s.LanguageSyntax, base: Language | None, before: Findings, findings: Findings
 ) -> Language:
     findings.extend(before.sorted())
-    made = with_conversions(check_language(syntax, findings, base))
+    made = check_language(syntax, findings, base)
+    _complete(made, syntax, base, has_errors=findings.has_errors)
+    return made
+
+
+def _complete(
+    made: Language, syntax: s.LanguageSyntax, base: Language | None, *, has_errors: bool
+) -> None:
+    """Give a language what only this process can: it is not kept."""
+    convert_tokens(made)
     before_it = () if base is None else (base.meaning,)
-    return replace(
-        made, meaning=meaning_of((syntax.source,), before_it, has_errors=findings.has_errors)
-    )
+    meaning = meaning_of((syntax.source,), before_it, has_errors=has_errors)
+    force_setattr(made, "meaning", meaning)
+
+
+def _kept(syntax: s.LanguageSyntax, base: Language | None) -> KeptKind:
+    """How a language is kept."""
+
+    def give(made: Language, found: Sequence[Diagnostic]) -> tuple[Language, Found]:
+        wrong = any(one.severity == "error" for one in found)
+        _complete(made, syntax, base, has_errors=wrong)
+        return made, tuple(found)
+
+    return KeptKind("language", give=give)
 
 
 @lru_cache(2 * MOST_FILES)
@@ -362,7 +382,9 @@ class _Loader:
             self.findings.extend(own.sorted())
             return
         checked, found = MEMORY.recall(
-            ("language", tuple(own.sorted())), (syntax, base), partial(_language, syntax, base, own)
+            ("language", tuple(own.sorted())), (syntax, base),
+            partial(_language, syntax, base, own),
+            _kept(syntax, base) if not own.count else None,
         )  # fmt: skip
         languages[syntax.name] = checked
         self.findings.extend(self._of_own(found, syntax))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from msgspec.structs import replace
+from msgspec.structs import force_setattr, replace
 
 from embrix.brix.core import Interpreter, Language
 from embrix.grammar.model import Conversion
@@ -37,27 +37,22 @@ class _ByFunctions:
         return str(text)
 
 
-def with_conversions(language: Language) -> Language:
-    """A language whose grammars can read and write the tokens that have functions for it."""
+def convert_tokens(language: Language) -> None:
+    """Have the grammars of a language read and write the tokens that have functions for it."""
     pairs = {
         decl.name: (decl.via[0][0], decl.via[1][0])
         for decl in language.syntax.tokens.written
         if len(decl.via) == 2
     }
-    if not pairs or not language.grammars:
-        return language
-    bare = replace(language, grammars={})
-    unit = Interpreter(
-        "conversions", language.source, "", bare, dict(language.signature.by_tag),
-        language.errors, language.functions, {}, next(iter(language.functions)),
-        language.signature, (), language.choices,
-    )  # fmt: skip
-    machine = Machine(unit)
-    conversions: dict[str, Conversion] = {
-        name: _ByFunctions(machine, *functions) for name, functions in pairs.items()
-    }
-    grammars = {
-        name: replace(grammar, conversions=conversions)
-        for name, grammar in language.grammars.items()
-    }
-    return replace(language, grammars=grammars)
+    found: dict[str, Conversion] = {}
+    if pairs and language.grammars:
+        bare = replace(language, grammars={})
+        unit = Interpreter(
+            "conversions", language.source, "", bare, dict(language.signature.by_tag),
+            language.errors, language.functions, {}, next(iter(language.functions)),
+            language.signature, (), language.choices,
+        )  # fmt: skip
+        machine = Machine(unit)
+        found = {name: _ByFunctions(machine, *functions) for name, functions in pairs.items()}
+    for grammar in language.grammars.values():
+        force_setattr(grammar, "conversions", found)

@@ -18,11 +18,12 @@ def digest_of(value: object) -> bytes | None:
     return None if " at 0x" in text else digest(text)
 
 
-def digest(text: str) -> bytes:
-    """What stands for a text (BLAKE2b, RFC 7693)."""
+def digest(said: str | bytes) -> bytes:
+    """What stands for a text, or for some bytes (BLAKE2b, RFC 7693)."""
     import hashlib  # most commands need none
 
-    return hashlib.blake2b(text.encode("utf-8", "surrogatepass"), digest_size=16).digest()
+    content = said.encode("utf-8", "surrogatepass") if isinstance(said, str) else said
+    return hashlib.blake2b(content, digest_size=16).digest()
 
 
 @cache

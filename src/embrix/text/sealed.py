@@ -82,9 +82,10 @@ class SealedFolder:
 
     def _make_room(self) -> None:
         ours = [one for one in os.scandir(self.folder) if NAME.fullmatch(one.name)]
-        found = sorted(ours, key=lambda one: one.stat(follow_symlinks=False).st_mtime)
-        for one in found[: max(0, len(found) - MOST_FILES)]:
-            os.unlink(one.path)
+        if len(ours) > MOST_FILES:
+            ours.sort(key=lambda one: one.stat(follow_symlinks=False).st_mtime)
+            for one in ours[: len(ours) - MOST_FILES]:
+                os.unlink(one.path)
 
 
 def _read(path: Path, most: int) -> tuple[bytes, os.stat_result]:
