@@ -42,12 +42,10 @@ def _begin(folder: Path) -> None:
 def open_workbench(arguments: argparse.Namespace) -> int:
     """Open the workbench, on a writable copy of the shipped course when none is found here; in an
     empty folder it asks whether a course is to be begun there."""
+    from embrix.workers.ahead import reading_ahead
     from embrix.workers.process import prepare
 
     prepare()
-    # The interface library, which is only loaded for the workbench, is loaded meanwhile.
-    from embrix.tui.app import BeginningApp, WorkbenchApp
-
     near = arguments.file.resolve().parent if arguments.file is not None else here()
     folder: Path | None
     if arguments.course is not None:
@@ -66,11 +64,17 @@ def open_workbench(arguments: argparse.Namespace) -> int:
     for name in ("SIGTERM", "SIGHUP"):
         if hasattr(signal, name):
             signal.signal(getattr(signal, name), signal.SIG_DFL)
+    pool = reading_ahead(folder, arguments.file) if folder is not None else None
+    # The interface library, which is only loaded for the workbench, is loaded meanwhile.
+    from embrix.tui.app import BeginningApp, WorkbenchApp
+
     if folder is not None:
-        workbench = WorkbenchApp(folder, arguments.file)
+        workbench = WorkbenchApp(folder, arguments.file, pool)
     else:
         assert empty is not None
         workbench = BeginningApp(empty, _begin, _shipped)
     gc.freeze()  # modules stay: collecting garbage between two keys does not look through them
     workbench.run()
+    if pool is not None:
+        pool.close()  # where the bench has not come to it
     return INTERNAL if workbench.return_code else OK

@@ -47,7 +47,7 @@ def structure(text: str) -> str:
         piece = found.group()
         if found.lastgroup == "short" and _is_key(text, found):
             return piece
-        return re.sub(r"[^\n]", " ", piece)
+        return "\n".join(" " * len(line) for line in piece.split("\n"))
 
     return _PIECES.sub(blank, text)
 

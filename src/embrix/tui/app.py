@@ -15,6 +15,7 @@ from embrix.tui.dialogs import Pick
 from embrix.tui.in_order import KeysInOrder
 from embrix.tui.safe import SafeText
 from embrix.tui.theme import DAY, NIGHT, themes
+from embrix.workers.pool import Pool
 
 
 class WorkbenchApp(KeysInOrder[None]):
@@ -34,11 +35,15 @@ class WorkbenchApp(KeysInOrder[None]):
         background: $lock-ground; }
     """
 
-    def __init__(self, folder: Path | None, program: Path | None = None) -> None:
+    def __init__(
+        self, folder: Path | None, program: Path | None = None, pool: Pool | None = None
+    ) -> None:
+        """`pool` are workers that have been begun for it."""
         super().__init__()
         know_alt_letters()
         self._folder = folder
         self._program = program
+        self._pool = pool
         for theme in themes():
             self.register_theme(theme)
         self.theme = NIGHT
@@ -50,7 +55,7 @@ class WorkbenchApp(KeysInOrder[None]):
         """The bench, where there is a course: nothing has to be laid out and painted before it."""
         if self._folder is None:
             return Screen(id="_default")
-        return Bench(self._folder, self._program)
+        return Bench(self._folder, self._program, self._pool)
 
     def refresh_css(self, animate: bool = True) -> None:
         """Paint all screens by the colours of the theme, unless the style sheet has been read with

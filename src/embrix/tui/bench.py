@@ -37,7 +37,7 @@ from embrix.tui.commands import (
     everywhere,
     of_place,
 )
-from embrix.tui.desk import LIVE_WORKER, SUITE_WORKER, Delivered, Desk, Faulted
+from embrix.tui.desk import Delivered, Desk, Faulted
 from embrix.tui.document import Document
 from embrix.tui.drawing import Drawings
 from embrix.tui.editor import ProgramEditor
@@ -52,6 +52,8 @@ from embrix.tui.view import Overlay
 from embrix.tui.walk_pane import Gauge, StepRows
 from embrix.tui.walking import Walking
 from embrix.tui.workbench import Say
+from embrix.workers.ahead import LIVE_WORKER, SUITE_WORKER
+from embrix.workers.pool import Pool
 
 LATEST = 1.0
 """Seconds after which the other languages are read even while the suite of the first one runs."""
@@ -74,8 +76,9 @@ class Bench(ProgramPane):
         for command in (*everywhere(), *WRITING)
     ]
 
-    def __init__(self, folder: Path, program: Path | None) -> None:
+    def __init__(self, folder: Path, program: Path | None, pool: Pool | None = None) -> None:
         super().__init__(folder, program)
+        self._pool = pool
         self.side_view = "tree"
         self.last_change_outside = ""
         self._reads_rest = False
@@ -115,7 +118,7 @@ class Bench(ProgramPane):
         yield Footer(self._footer_commands)
 
     def on_mount(self) -> None:
-        self.desk = Desk(self)
+        self.desk = Desk(self, self._pool)
         self.walking = Walking(self, self.desk)
         self.checking = Checking(self, self.desk)
         self.seeking = Seeking(self, self.desk)

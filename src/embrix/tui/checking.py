@@ -13,10 +13,11 @@ from embrix.messages.requests import AskNotes, DescribeGrammar, TestSuite
 from embrix.messages.wire import Progress
 from embrix.text.plural import counted
 from embrix.tui.bars import Masthead
-from embrix.tui.desk import PATIENCE, SUITE_WORKER, Desk
+from embrix.tui.desk import PATIENCE, Desk
 from embrix.tui.document import Document
 from embrix.tui.side_views import CasesView, GrammarView
 from embrix.tui.workbench import Workbench
+from embrix.workers.ahead import SUITE_WORKER
 
 
 class Checking:

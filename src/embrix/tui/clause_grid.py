@@ -15,12 +15,13 @@ from embrix.messages.replies_on_writing import OutlineCell, OutlineGrid, TextCha
 from embrix.messages.requests import AskOutline, CoverClause, WriteClause
 from embrix.text.plural import counted
 from embrix.tui.bars import Masthead, Title
-from embrix.tui.desk import SUITE_WORKER, Desk
+from embrix.tui.desk import Desk
 from embrix.tui.dialogs import Show
 from embrix.tui.rows import Piece, Rows
 from embrix.tui.theme import ink
 from embrix.tui.view import View, keys_of
 from embrix.tui.workbench import Workbench
+from embrix.workers.ahead import SUITE_WORKER
 
 PLACE = "outline"
 SIGNS = {

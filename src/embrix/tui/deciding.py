@@ -27,13 +27,14 @@ from embrix.messages.wire import Progress
 from embrix.text.plural import counted
 from embrix.text.visible import cut, visible, width
 from embrix.tui.bars import Masthead, Title
-from embrix.tui.desk import SUITE_WORKER, Desk
+from embrix.tui.desk import Desk
 from embrix.tui.dialogs import Pick
 from embrix.tui.pane_edges import Edge, Grip
 from embrix.tui.rows import Piece, Rows
 from embrix.tui.theme import ink
 from embrix.tui.view import View, keys_of
 from embrix.tui.workbench import Workbench
+from embrix.workers.ahead import SUITE_WORKER
 
 PLACE = "decisions"
 COLUMN = 15

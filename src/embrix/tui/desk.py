@@ -15,11 +15,11 @@ from textual.message_pump import MessagePump
 
 from embrix.messages import wire
 from embrix.messages.request import Request
+from embrix.workers.ahead import LIVE_WORKER, WORKERS
 from embrix.workers.pool import Pool
 
 Take: TypeAlias = Callable[[Any], None]
 
-LIVE_WORKER, SUITE_WORKER = 0, 1
 PATIENCE = 0.25
 """Seconds after which it is told that an answer is still awaited, and that what is in view is what
 came before."""
@@ -65,16 +65,14 @@ class Faulted(Message):
 
 LEAD = 0.3
 """Seconds by which the suite goes before the lanes when the course is read anew."""
-WORKERS = 2
-"""Processes that answer: one for what is on screen, one for the suite and the notes."""
 
 
 class Desk:
     """Asks workers for a widget."""
 
-    def __init__(self, owner: MessagePump) -> None:
+    def __init__(self, owner: MessagePump, pool: Pool | None) -> None:
         self._owner = owner
-        self._pool = Pool(WORKERS)
+        self._pool = pool or Pool(WORKERS)
         self._asked: dict[str, dict[int, Asked]] = {}
         self._suite_over: Callable[[], None] | None = None
 

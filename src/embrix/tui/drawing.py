@@ -13,10 +13,11 @@ from embrix.course.naming import plain_name
 from embrix.draw.kinds import EXERCISES, KINDS
 from embrix.messages.replies import Written
 from embrix.messages.requests import WriteHandout, WritePicture, WriteStarter, WriteWorksheet
-from embrix.tui.desk import SUITE_WORKER, Desk
+from embrix.tui.desk import Desk
 from embrix.tui.dialogs import AskText, Choice, Pick
 from embrix.tui.targets import replacing, target_of
 from embrix.tui.workbench import Say, Workbench
+from embrix.workers.ahead import SUITE_WORKER
 
 GROUPS = {
     "tokens": "program", "tree": "program", "grammar-tree": "program", "trees": "program",

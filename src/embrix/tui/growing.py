@@ -19,12 +19,13 @@ from embrix.messages.wire import Progress
 from embrix.suite.cases import MAIN_COSTS, costs_by_spread
 from embrix.text.visible import visible
 from embrix.tui.bars import Masthead, Title
-from embrix.tui.desk import SUITE_WORKER, Desk
+from embrix.tui.desk import Desk
 from embrix.tui.dialogs import AskText
 from embrix.tui.rows import Piece, Rows
 from embrix.tui.theme import ink
 from embrix.tui.view import View, keys_of
 from embrix.tui.workbench import Workbench
+from embrix.workers.ahead import SUITE_WORKER
 
 PLACE = "growth"
 INKS = ("water", "brass", "moss", "heather", "brick", "ink")

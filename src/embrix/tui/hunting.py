@@ -21,12 +21,13 @@ from embrix.messages.wire import Progress
 from embrix.text.plural import counted
 from embrix.text.visible import visible
 from embrix.tui.bars import Masthead, Title
-from embrix.tui.desk import SUITE_WORKER, Desk
+from embrix.tui.desk import Desk
 from embrix.tui.theme import ink
 from embrix.tui.together import Together
 from embrix.tui.view import View, keys_of
 from embrix.tui.workbench import Workbench
 from embrix.tui.writing import take_back, write_after_a_look
+from embrix.workers.ahead import SUITE_WORKER
 
 PLACE = "hunt"
 MOST_PROGRAMS, MOST_PROGRAMS_OUTSIDE = 10_000, 500

@@ -23,13 +23,14 @@ from embrix.text.refusal import refusal
 from embrix.text.source import Unreadable
 from embrix.text.visible import visible
 from embrix.tui.bars import Masthead, Title
-from embrix.tui.desk import SUITE_WORKER, Desk
+from embrix.tui.desk import Desk
 from embrix.tui.marked_program import add_program
 from embrix.tui.pane_edges import Edge, Grip
 from embrix.tui.theme import ink
 from embrix.tui.view import View, keys_of
 from embrix.tui.workbench import Workbench
 from embrix.tui.writing import take_back
+from embrix.workers.ahead import SUITE_WORKER
 
 PLACE = "lesson"
 HATCH = "╱"

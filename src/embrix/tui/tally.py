@@ -26,7 +26,7 @@ from embrix.text.visible import cut, visible
 from embrix.tui.bars import Masthead, Title
 from embrix.tui.case_making import make_case
 from embrix.tui.deciding import Deciding
-from embrix.tui.desk import SUITE_WORKER, Desk
+from embrix.tui.desk import Desk
 from embrix.tui.dialogs import AskText
 from embrix.tui.pane_edges import Edge, Grip
 from embrix.tui.rows import Piece, Rows
@@ -34,6 +34,7 @@ from embrix.tui.theme import ink
 from embrix.tui.view import View, keys_of
 from embrix.tui.workbench import Workbench
 from embrix.tui.writing import take_back, write_after_a_look
+from embrix.workers.ahead import SUITE_WORKER
 
 PLACE = "tally"
 SIGNS = {"passed": ("◆", "moss"), "failed": ("✗", "brick"), "left out": ("·", "faint")}
