@@ -381,7 +381,9 @@ def test_changed_definitions_never_get_code_of_each_other(
 def test_what_was_written_longest_ago_makes_room(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
+    """Looked at now and then: here with every file."""
     monkeypatch.setattr(sealed, "MOST_FILES", 3)
+    monkeypatch.setattr(sealed, "OFTEN", 1)
     files = SealedFolder(tmp_path / "kept", tmp_path / "key")
     names = [f"{number:032x}" for number in range(6)]
     (tmp_path / "kept").mkdir()

@@ -17,11 +17,14 @@ import pytest
 from embrix.brix.core import CheckedBefore, Interpreter
 from embrix.brix.mutants import mistakes_in
 from embrix.brix.syntax import InterpreterSyntax
+from embrix.checking import diagnostics as checking
 from embrix.course import interpreters, kept_definitions, load, meanings
 from embrix.course.checked import MEMORY
 from embrix.course.load import Course, load_course
+from embrix.grammar import lr
+from embrix.lanes import session
 from embrix.machine.lane import Lane, parser_for
-from embrix.text.diagnostic import Diagnostic
+from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.user_folders import cache_folder, use_cache
 from tests.conftest import leave_only
 from tests.core.same_graph import difference
@@ -34,6 +37,10 @@ OF_A_PROCESS = frozenset({
 """By class, the fields that are not kept."""
 MAKERS = [
     (meanings, "read_definition"), (load, "check_language"), (interpreters, "check_interpreter"),
+]  # fmt: skip
+BEHIND_THEM = [
+    (lr, "build_tables"), (checking, "report_on"), (session, "read_suite"),
+    (session, "depends_on"),
 ]  # fmt: skip
 
 
@@ -105,6 +112,62 @@ def test_nothing_of_the_shipped_course_is_made_twice(
     assert all(counted.values())
     assert difference(content(anew), content(found), OF_A_PROCESS) == ""
     assert told(found.diagnostics) == told(anew.diagnostics)
+
+
+def test_suites_tables_and_reports_are_kept_as_well(
+    course_copy: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """All that is told of a course, and all that its suites say; a text that a suite names outside
+    of itself counts."""
+    leave_only(course_copy, "rill", "weir")
+    called: list[str] = []
+    for module, name in BEHIND_THEM:
+        make = getattr(module, name)
+
+        def watched(*given: Any, name: str = name, make: Any = make) -> Any:
+            called.append(name)
+            return make(*given)
+
+        monkeypatch.setattr(module, name, watched)
+
+    def everything() -> tuple[Any, ...]:
+        MEMORY.forget()
+        course = session.Session(course_copy)
+        found = Findings()
+        suites = [course.suite(path, found) for path in course.course.suites]
+        assert None not in suites
+        told_of = checking.diagnostics(course, warnings=True)
+        tables = {
+            name: getattr(session._parser_of(one, one.chosen, grammar), "_tables", None)
+            for name, one in course.course.languages.items()
+            if (grammar := one.grammar) is not None
+        }
+        return suites, told((*told_of.findings, *found.sorted())), tables
+
+    everything()
+    assert {*called} == {name for _, name in BEHIND_THEM}
+    called.clear()
+    again = everything()
+    assert called == []
+    assert all(again[2].values())
+    use_cache(on=False)
+    assert difference(everything(), again, OF_A_PROCESS) == ""
+    use_cache()
+    called.clear()
+    suite = course_copy / "rill" / "rill.suite.toml"
+    program = suite.parent / "programs" / "named.rill"
+    program.write_text("1 + 1")
+    suite.write_text(
+        suite.read_text()
+        + '\n[[case]]\nname = "named"\nfile = "programs/named.rill"\nresult = "2"\n'
+    )
+    everything()
+    assert "read_suite" in called
+    called.clear()
+    program.write_text("1 + 2")
+    everything()
+    assert called.count("read_suite") == 1
+    assert "depends_on" not in called
 
 
 @pytest.mark.parametrize("language", ["Drip", "Race", "Mere"])

@@ -14,6 +14,7 @@ from embrix.brix.core import Language, Law
 from embrix.checking.kept_laws import report_on_law
 from embrix.checking.laws import LawReport
 from embrix.course.checked import MEMORY
+from embrix.course.kept_definitions import KeptKind
 from embrix.grammar.model import Grammar
 from embrix.grammar.report import Report, report_on
 from embrix.lanes.session import Session
@@ -96,16 +97,17 @@ def _unread(session: Session, language: Language) -> bool:
 
 
 def _grammars(language: Language, findings: Findings) -> None:
-    for grammar in language.grammars.values():
-        _grammar(language, grammar, findings)
+    for name, grammar in language.grammars.items():
+        _grammar(language, name, grammar, findings)
 
 
-def _grammar(language: Language, grammar: Grammar, findings: Findings) -> None:
+def _grammar(language: Language, name: str, grammar: Grammar, findings: Findings) -> None:
     """Conflicts and ambiguity, at the alternatives they belong to."""
     for rule in grammar.starts:
         report, _ = MEMORY.recall(
-            ("grammar report", rule), (grammar,), partial(_report, grammar, rule)
-        )
+            ("grammar report", name, rule), (language,), partial(_report, grammar, rule),
+            KeptKind("grammar report"),
+        )  # fmt: skip
         for story in report.conflicts:
             findings.warning(
                 "grammar_conflict", f"after  {story.read}  with  {story.next}  next, there are "

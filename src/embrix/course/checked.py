@@ -113,15 +113,21 @@ class Memory:
         before = place.read() if place is not None else None
         if before is not None:
             made, found, unit, stands = before
-            self._units[id(stands)] = unit
-            return _Known(made, found, parts, self._reading, stands)
+            return self._standing(_Known(made, found, parts, self._reading), stands, unit)
         findings = Findings()
         new = make(findings)
         known = _Known(new, tuple(findings.sorted()), parts, self._reading)
         after = place.write(new, known.found) if place is not None else None
         if after is not None:
-            unit, known.stands = after
-            self._units[id(known.stands)] = unit
+            unit, stands = after
+            self._standing(known, stands, unit)
+        return known
+
+    def _standing(self, known: _Known, stands: object, unit: KeptUnit) -> _Known:
+        """Something known for which an object stands where others build on it."""
+        if isinstance(stands, Struct):
+            known.stands = stands
+            self._units[id(stands)] = unit
         return known
 
     def _place(self, key: Hashable, parts: tuple[object, ...], kept: KeptKind) -> Place | None:

@@ -28,7 +28,7 @@ from embrix.text.object_graphs import WORKED_OUT, CannotWrite, Objects, read, wr
 from embrix.text.sealed import SealedFolder
 from embrix.text.source import Source
 
-MAKERS = ("brix", "course", "grammar", "machine", "terms", "text")
+MAKERS = ("brix", "course", "grammar", "machine", "suite", "terms", "text")
 """The packages that have a say in what is made."""
 LEFT_OUT: dict[type, dict[str, Any]] = {
     Language: {"meaning": None},

@@ -7,7 +7,7 @@ where reading stopped.
 from __future__ import annotations
 
 import sys
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from functools import partial
 from typing import Any
 
@@ -25,11 +25,11 @@ from embrix.text.collecting import uncollected
 class TableParser:
     """Parses texts of a grammar whose tables have no conflict at any rule that is asked for."""
 
-    def __init__(self, grammar: Grammar) -> None:
+    def __init__(self, grammar: Grammar, tables: Mapping[str, Tables] | None = None) -> None:
+        """`tables` are those of some rules, where they have been made before."""
         self._grammar = grammar
-        self._sets = sets_of(grammar)
         self._general = EarleyParser(grammar)
-        self._tables: dict[str, Tables] = {}
+        self._tables = dict(tables or {})
         self._chains: dict[int, dict[tuple[int, int, int], int]] = {}
         self._reducers = [_reducer(production) for production in grammar.productions]
         self._readers: list[Reader | None] = [None] * len(grammar.tokens.literals)
@@ -45,7 +45,7 @@ class TableParser:
         """The tables for texts of a rule."""
         if rule not in self._tables:
             start = self._grammar.entry[rule]
-            self._tables[rule] = build_tables(self._grammar, self._sets, start)
+            self._tables[rule] = build_tables(self._grammar, sets_of(self._grammar), start)
         return self._tables[rule]
 
     def parse(self, text: str, rule: str | None = None) -> ParseResult:
@@ -182,9 +182,19 @@ def _composer(tag: int, order: list[int]) -> Build:
     return lambda parts, place: (tag, place or (0, 0), *[parts[n] for n in order])
 
 
-def parser_of(grammar: Grammar) -> Parser:
-    """The parser that fits a grammar: tables where they decide everything, else the general one."""
+def tables_of(grammar: Grammar) -> dict[str, Tables] | None:
+    """The tables for texts of each rule that one may begin with; None where there is a conflict."""
     parser = TableParser(grammar)
     if any(parser.tables(rule).conflicts for rule in grammar.starts):
-        return EarleyParser(grammar)
-    return parser
+        return None
+    return {rule: parser.tables(rule) for rule in grammar.starts}
+
+
+def parser_by(grammar: Grammar, tables: Mapping[str, Tables] | None) -> Parser:
+    """The parser that fits a grammar with these tables, or without any the general one."""
+    return EarleyParser(grammar) if tables is None else TableParser(grammar, tables)
+
+
+def parser_of(grammar: Grammar) -> Parser:
+    """The parser that fits a grammar: tables where they decide everything, else the general one."""
+    return parser_by(grammar, tables_of(grammar))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -14,9 +15,12 @@ from embrix.brix.reader import read_definition
 from embrix.brix.syntax import InterpreterSyntax
 from embrix.course.checked import MEMORY
 from embrix.course.interpreters import EachLanguage
+from embrix.course.kept_definitions import KeptKind
 from embrix.course.load import Course, load_course
 from embrix.course.naming import plain_name, split_version
 from embrix.course.needed_files import Wanted
+from embrix.grammar.lr import parser_by, tables_of
+from embrix.grammar.model import Grammar
 from embrix.grammar.parser import Parser
 from embrix.lanes.names import NoChoice, NoLane, NoVersion, interpreter_of
 from embrix.lanes.versions import unsaved_of
@@ -52,9 +56,10 @@ class Session:
         key = (language, grammar)
         if key not in self._parsers:
             target = self.course.languages[language]
+            chosen = target if grammar is None else target.under(grammar)
             self._parsers[key], _ = MEMORY.recall(
                 ("parser", grammar, target.chosen), (target.meaning,),
-                lambda _: parser_for(target if grammar is None else target.under(grammar)),
+                lambda _: parser_for(chosen, partial(_parser_of, target, chosen.chosen)),
             )  # fmt: skip
         return self._parsers[key]
 
@@ -234,7 +239,9 @@ class Session:
                 grammars, EachLanguage(languages, choices),
             )  # fmt: skip
 
-        (owner, files), _ = MEMORY.recall("suite", (source,), lambda _: depends_on(source))
+        (owner, files), _ = MEMORY.recall(
+            "named by a suite", (source,), lambda _: depends_on(source), KeptKind("named")
+        )
         texts = [_text_or_fault(source, name) for name in files]
         known: tuple[object, ...] = languages
         if owner in languages:
@@ -242,9 +249,17 @@ class Session:
                     for choice, way in of.items()]  # fmt: skip
             known = (owner, *texts, *lanes(owner), None, *sorted(errors(owner)), None,
                      *grammars[owner], *ways)  # fmt: skip
-        suite, found = MEMORY.recall(("suite", *known), (source,), read)
+        suite, found = MEMORY.recall(("suite", *known), (source,), read, KeptKind("suite"))
         findings.extend(found)
         return suite
+
+
+def _parser_of(language: Language, chosen: str | None, grammar: Grammar) -> Parser:
+    """The parser by a grammar of a language, with tables that another process may have made."""
+    tables, _ = MEMORY.recall(
+        ("tables", chosen), (language,), lambda _: tables_of(grammar), KeptKind("tables")
+    )
+    return parser_by(grammar, tables)
 
 
 def _text_or_fault(suite: Source, name: str) -> tuple[bool, str]:

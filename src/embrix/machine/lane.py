@@ -11,6 +11,7 @@ from msgspec.structs import replace
 
 from embrix.brix.core import Interpreter, Language, Meaning
 from embrix.grammar.lr import parser_of
+from embrix.grammar.model import Grammar
 from embrix.grammar.parser import Ambiguous, GaveUp, Parsed, Parser, ParseResult, Refused
 from embrix.machine.endless import CALLS, find_cycle, last_new
 from embrix.machine.exploring import MOST_RUNS, Explored, Reached, explore
@@ -305,7 +306,9 @@ class Lane:
         return parsed.term if self.machine.takes_bindings else without_places(parsed.term)
 
 
-def parser_for(language: Language) -> Parser | None:
+def parser_for(
+    language: Language, parser_of: Callable[[Grammar], Parser] = parser_of
+) -> Parser | None:
     """The parser of a language; None when its grammar cannot be used. Terms are read as well."""
     if language.grammar is None and (language.syntax.grammars or not language.sound):
         return None

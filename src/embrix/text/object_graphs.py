@@ -20,7 +20,7 @@ from typing import Any
 from msgspec import Struct
 from msgspec.structs import astuple
 
-PACKAGES = ("embrix.brix.", "embrix.grammar.", "embrix.terms.", "embrix.text.")
+PACKAGES = ("embrix.brix.", "embrix.grammar.", "embrix.suite.", "embrix.terms.", "embrix.text.")
 """The packages whose classes are written, and whose constants are known by their names."""
 PLAIN = {type(None), bool, int, float, str, bytes, type(...)}
 AS_IT_IS, NAMED, OF_PART, TUPLE, LIST, DICT, SET, FROZEN_SET, FRACTION = range(9)

@@ -21,8 +21,9 @@ from embrix.text.user_folders import cache_folder, state_folder
 
 MOST_BYTES = 8 << 20
 """Of a file that is believed."""
-MOST_FILES = 1_000
-"""In a folder; above that those written longest ago go."""
+MOST_FILES, OFTEN = 4_000, 50
+"""In a folder; above that those written longest ago go. It is looked whether there are too many
+when a process writes the first one, and then once for so many."""
 NAME = re.compile("[0-9a-f]{32}")
 """Of such a file. Nothing else is taken away, wherever the folder leads."""
 SIZE = 32
@@ -36,6 +37,7 @@ class SealedFolder:
         self.folder = folder
         self._key_file = key
         self._key: bytes | None = None
+        self._written = 0
 
     @classmethod
     def of_user(cls, name: str) -> SealedFolder:
@@ -59,7 +61,9 @@ class SealedFolder:
             self.folder.mkdir(parents=True, exist_ok=True)
             key = self._known_key() or self._new_key()
             save_private(self.folder / name, _seal(key, name, content) + content)
-            self._make_room()
+            if self._written % OFTEN == 0:
+                self._make_room()
+            self._written += 1
 
     def _known_key(self) -> bytes | None:
         """The key of this user, if there is one that nobody else could read or write."""

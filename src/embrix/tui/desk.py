@@ -70,7 +70,7 @@ LEAD = 0.3
 class Desk:
     """Asks workers for a widget."""
 
-    def __init__(self, owner: MessagePump, pool: Pool | None) -> None:
+    def __init__(self, owner: MessagePump, pool: Pool | None = None) -> None:
         self._owner = owner
         self._pool = pool or Pool(WORKERS)
         self._asked: dict[str, dict[int, Asked]] = {}
