@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import shutil
 import textwrap
 from collections.abc import Callable, Iterator
@@ -15,6 +16,7 @@ from embrix.course.load import Course, load_course
 from embrix.course.shipped import shipped_course
 from embrix.grammar.earley import EarleyParser
 from embrix.machine.lane import Lane
+from embrix.text.collecting import collect_seldom
 from embrix.text.toml_places import heads
 from embrix.text.user_folders import use_cache
 
@@ -25,6 +27,12 @@ settings.register_profile(
     suppress_health_check=[HealthCheck.too_slow, HealthCheck.function_scoped_fixture],
 )
 settings.load_profile("embrix")
+collect_seldom()  # as every process of Embrix does
+
+
+def pytest_collection_finish() -> None:
+    """What has been imported and collected stays: garbage is not looked for there."""
+    gc.freeze()
 
 
 @pytest.fixture(autouse=True)
