@@ -109,3 +109,20 @@ def test_what_does_not_fit_is_told_once(
     text = LANE.replace("TYPE", kind) + f"  {expression}\n"
     course = make_course(tiny=TINY_LANGUAGE, lane=text)
     assert [one.message for one in course.diagnostics if one.severity == "error"] == [told]
+
+
+@pytest.mark.parametrize(
+    ("kind", "expression", "hint"),
+    [
+        ("Int", "1.5", "whole(…) gives Some(n), or None where it is not whole"),
+        ("Text", 'part("lock", 1.5, 2)', "whole(…) gives Some(n), or None where it is not whole"),
+        ("Number", "size(m)", "write number(…)"),
+        ("Number", "true", ""),
+    ],
+)
+def test_the_other_kind_of_number_is_told_of(
+    make_course: Maker, kind: str, expression: str, hint: str
+) -> None:
+    text = LANE.replace("TYPE", kind) + f"  {expression}\n"
+    course = make_course(tiny=TINY_LANGUAGE, lane=text)
+    assert [one.hint for one in course.diagnostics if one.severity == "error"] == [hint]

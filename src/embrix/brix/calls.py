@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from embrix.brix import core as k
 from embrix.brix import slips
 from embrix.brix import syntax as s
-from embrix.brix.scope import WRONG, Scope, as_number
+from embrix.brix.scope import WRONG, Scope, other_number
 from embrix.brix.world import FunctionSignature, count, lean, unify
 from embrix.terms.types import (
     UNKNOWN,
@@ -78,7 +78,7 @@ class CallChecks(Scope):
                 "type_mismatch",
                 f"{names[number]} of {callee} must be of type {show_type(types[number])}, "
                 f"but this is of type {show_type(found)}", args[number].span,
-                as_number(found, types[number])
+                other_number(found, types[number])
                 or (f"the order is {callee}({', '.join(names)})" if elsewhere
                     else self.wrapping(found, types[number])),
             )  # fmt: skip

@@ -26,9 +26,12 @@ WRONG: k.Core = k.Todo("this rests on what is wrong elsewhere", Span(0, 0), "unk
 """Stands in for an expression that was reported."""
 
 
-def as_number(found: Type, wanted: Type) -> str:
-    """How an Int is written where a number of the language is wanted."""
-    return "write number(…)" if (settle(found), settle(wanted)) == (INT, NUMBER) else ""
+def other_number(found: Type, wanted: Type) -> str:
+    """How an Int is had where a number of the language is wanted, and the other way round."""
+    both = settle(found), settle(wanted)
+    if both == (INT, NUMBER):
+        return "write number(…)"
+    return "whole(…) gives Some(n), or None where it is not whole" if both == (NUMBER, INT) else ""
 
 
 class Scope(ABC):
@@ -119,7 +122,7 @@ class Scope(ABC):
         self.world.error(
             "type_mismatch",
             f"this is of type {show_type(found)}, but {show_type(wanted)} is expected here", span,
-            as_number(found, wanted) or self.wrapping(found, wanted),
+            other_number(found, wanted) or self.wrapping(found, wanted),
         )  # fmt: skip
 
     def wrapping(self, found: Type, wanted: Type) -> str:

@@ -79,6 +79,8 @@ def better(expected: str, before: Tok, found: Tok, after: Tok) -> tuple[str, str
         return "there are no methods: a function is called with the value", "write f(x), or env[x]"
     if text == "*" and before.text == "*":
         return "there is no power among the operations", "define a function"
+    if text == "for" and expected.startswith(("`]` is expected", "`)` is expected here to close")):
+        return "what each item gives is written with map here", "write map(items, fn(x) => …)"
     if expected.startswith("`)` is expected here to close") and _begins(found):
         if before.kind in ("name", "Name") and found.kind in ("name", "Name", "number"):
             return (

@@ -36,7 +36,7 @@ class _Known(Struct):
     made: Any
     found: tuple[Diagnostic, ...]
     parts: object
-    """KeptKind, so that their numbers stay theirs."""
+    """Kept, so that their numbers stay theirs."""
     reading: int
     """The last reading that needed it."""
     stands: object = None

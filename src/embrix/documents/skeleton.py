@@ -7,11 +7,15 @@ a sentence.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
-from msgspec import Struct
+from collections.abc import Callable
 
 from embrix.brix.core import Language
+from embrix.documents.evaluated_forms import (
+    LITERALS,
+    EvaluatedForm,
+    EvaluatedSort,
+    evaluated_sorts,
+)
 from embrix.documents.machine_skeleton import MachineForm, machine_lines
 from embrix.terms.node import Constructor
 from embrix.terms.types import BOOL, NAME, NUMBER, TEXT, Con, settle, show_type
@@ -27,49 +31,6 @@ STRATEGIES = {
 }
 """What an interpreter can begin as."""
 
-LITERALS = {NUMBER: ("Num", "n: Number"), TEXT: ("Words", "t: Text"), BOOL: ("Truth", "b: Bool")}
-"""The constructor of a value for each type of a literal."""
-
-
-class _Form(Struct, frozen=True):
-    """A form, seen from the sort that is evaluated."""
-
-    name: str
-    fields: tuple[str, ...]
-    parts: tuple[str, ...]
-    """The fields of the sort that is evaluated."""
-    literal: str
-    """The constructor of its value where it is a number, a text or a truth value."""
-    uses: str
-    """The name that it stands for, where it is nothing but that."""
-    binder: str
-    """The one name that it binds in `scope`, and nowhere else."""
-    scope: str
-    scopes: frozenset[str]
-    """The fields in which it binds anything."""
-
-    @property
-    def pattern(self) -> str:
-        return f"{self.name}({', '.join(self.fields)})" if self.fields else self.name
-
-    @property
-    def outer(self) -> tuple[str, ...]:
-        """The parts that stand outside of what it binds."""
-        return tuple(part for part in self.parts if part not in self.scopes)
-
-    @property
-    def like_let(self) -> bool:
-        """Whether it names what a part gives, which follows the name, for another part."""
-        return (
-            bool(self.binder) and self.scope in self.parts and len(self.outer) == 1
-            and self.fields.index(self.binder) < self.fields.index(self.outer[0])
-        )  # fmt: skip
-
-    def called(self, function: str) -> str:
-        """The form with a function applied to all parts."""
-        inside = [function.format(f) if f in self.parts else f for f in self.fields]
-        return f"{self.name}({', '.join(inside)})" if inside else self.name
-
 
 def skeleton(language: Language, name: str, strategy: str) -> str:
     """The text of the interpreter; `strategy` is one of `STRATEGIES`."""
@@ -82,11 +43,12 @@ class _Writer:
         self.name = name
         self.strategy = strategy
         signature = language.signature
-        self.sort = _program_sort(language)
-        self.forms = [self._form(one) for one in signature.of_sort(self.sort)]
+        self.sorts = evaluated_sorts(language, one=strategy in ("machine", "steps"))
+        self.sort, self.forms = self.sorts[0].name, self.sorts[0].forms
+        self.all_forms = [form for sort in self.sorts for form in sort.forms]
         taken = {form.name for form in signature.forms}
         self.names = any(form.uses or form.binds for form in signature.forms)
-        self.literals = {form.literal for form in self.forms if form.literal}
+        self.literals = {form.literal for form in self.all_forms if form.literal}
         self.prefix = "Of" if taken & {constructor for constructor, _ in LITERALS.values()} else ""
         self.value = "Result" if "Value" in signature.sorts else "Value"
         self.unbound = next(
@@ -96,28 +58,9 @@ class _Writer:
         alone = [form for form in self.forms if not form.fields]
         self.finals = literal or alone or self.forms[:1]
         """The forms that are values: where no literal says so, it is a decision."""
-
-    def _form(self, form: Constructor) -> _Form:
-        kinds = [settle(kind) for kind in form.types]
-        parts = tuple(
-            field for field, kind in zip(form.fields, kinds, strict=True) if kind == Con(self.sort)
-        )
-        only = kinds[0] if len(kinds) == 1 else None
-        literal = LITERALS.get(only, ("", ""))[0] if isinstance(only, Con) else ""
-        uses = form.fields[form.uses[0]] if len(form.uses) == 1 and len(kinds) == 1 else ""
-        binder = scope = ""
-        if len(form.binds) == 1 and not form.binds[0].rest:
-            names, scopes = form.binds[0].names, form.binds[0].scopes
-            plain = len(names) == len(scopes) == 1 and not (names[0].inner or scopes[0].inner)
-            if plain and kinds[names[0].field] == NAME:
-                binder, scope = form.fields[names[0].field], form.fields[scopes[0].field]
-        literal = "" if form.uses else literal
-        spots = [spot for bind in form.binds for spot in (*bind.names, *bind.scopes)]
-        inside = any(spot.inner for spot in spots) or any(bind.rest for bind in form.binds)
-        bound = {form.fields[spot.field] for bind in form.binds for spot in bind.scopes}
-        if inside:
-            bound = set(form.fields)
-        return _Form(form.name, form.fields, parts, literal, uses, binder, scope, frozenset(bound))
+        bound = [form.functions[form.outer[0]] for form in self.all_forms if form.like_let]
+        self.waits = next((one for one in self.sorts if one.function in bound), self.sorts[0])
+        """The sort of what waits until it is needed."""
 
     # ---------------------------------------------------------------- the file
 
@@ -129,13 +72,17 @@ class _Writer:
         ]
         kinds = {"steps": self.small_steps, "machine": self.machine}
         lines += kinds.get(self.strategy, self.big_steps)()
+        if self.strategy in kinds:
+            others = evaluated_sorts(self.language)[1:]
+            lines += [f"# what is done with a term of sort {one.name} is still to be written"
+                      for one in others]  # fmt: skip
         return "\n".join(lines) + "\n"
 
     def values(self) -> list[str]:
         """The values that follow from the literals; which others there are is a decision."""
         rows = []
         for kind, (constructor, field) in LITERALS.items():
-            form = next((one for one in self.forms if one.literal == constructor), None)
+            form = next((one for one in self.all_forms if one.literal == constructor), None)
             if form is not None:
                 inside = field.partition(":")[0]
                 shown = f"shown {form.name}({inside})"
@@ -146,12 +93,12 @@ class _Writer:
         return [f"value {self.value}", *rows, ""]
 
     def errors(self) -> list[str]:
-        if self.unbound or not any(form.uses for form in self.forms):
+        if self.unbound or not any(form.uses for form in self.all_forms):
             return []
         self.unbound = "Unbound"
         return ['error Unbound(x: Name)   "nothing called {x} is in scope"', ""]
 
-    def todo(self, form: _Form) -> str:
+    def todo(self, form: EvaluatedForm) -> str:
         """What is to be decided for a form."""
         if form.binder and not form.outer:
             return f'todo "what {form.name} gives: a function, say, that keeps its {form.scope}"'
@@ -164,40 +111,58 @@ class _Writer:
         match self.strategy:
             case "environment" if self.names:
                 return [
-                    *self.values(), *self.errors(),
-                    'judgement eval   "{env} ⊢ {e} ⇓ {result}"', "", "main run", "",
+                    *self.values(), *self.errors(), *self.judged("{env} ⊢ {e} ⇓ {result}"), "",
+                    "main run", "",
                     f"define run(p: {sort}, given: List[(Name, {value})]) -> {value}",
-                    "  eval(p, empty with all given)", "",
-                    f"define eval(e: {sort}, env: Env[{value}]) -> {value} by e",
-                    *self.clauses("eval({}, env)", "env[{0}] otherwise fail {1}({0})",
-                                  "eval({scope}, env with {binder} = {outer})"),
+                    "  eval(p, empty with all given)",
+                    *self.defined("e: {sort}, env: Env[" + value + "]", value, lambda sort:
+                        self.clauses(sort, "{function}({part}, env)",
+                                     "env[{0}] otherwise fail {1}({0})",
+                                     "{function}({scope}, env with {binder} = {outer})")),
                 ]  # fmt: skip
             case "environment" | "store_passing" | "by_need" if not self.names:
                 return [
-                    *self.values(), 'judgement eval   "{e} ⇓ {result}"', "", "main eval", "",
-                    f"define eval(e: {sort}) -> {value} by e",
-                    *self.clauses("eval({})", "", ""),
+                    *self.values(), *self.judged("{e} ⇓ {result}"), "", "main eval",
+                    *self.defined("e: {sort}", value, lambda sort:
+                        self.clauses(sort, "{function}({part})", "", "")),
                 ]  # fmt: skip
             case "store_passing":
                 return self.with_store()
             case "by_need":
                 return self.with_cells()
-        put = "eval(substitute({outer}, {binder}, {scope}))"
-        bound = "eval({})" if self.strategy == "substitution" else "{}"
+        part, put = "{function}({part})", "{function}(substitute({outer}, {binder}, {scope}))"
+        bound = part if self.strategy == "substitution" else "{part}"
         return [
-            *self.errors(), 'judgement eval   "{e} ⇓ {result}"', "", "main eval", "",
-            f"define eval(e: {sort}) -> {sort} by e",
-            *self.clauses("eval({})", "fail {1}({0})", put, terms=True, bound=bound),
+            *self.errors(), *self.judged("{e} ⇓ {result}"), "", "main eval",
+            *self.defined("e: {sort}", "{sort}", lambda sort: self.clauses(
+                sort, part, "fail {1}({0})", put, terms=True, bound=bound
+            )),
         ]  # fmt: skip
 
-    def clauses(
-        self, part: str, name: str, binding: str, *, terms: bool = False, bound: str = ""
+    def judged(self, template: str, gives: str = "") -> list[str]:
+        """The judgements of the functions that evaluate."""
+        wide = max(len(sort.function) for sort in self.sorts)
+        return [f'judgement {sort.function:<{wide}}   "{template}"{gives}' for sort in self.sorts]
+
+    def defined(
+        self, parameters: str, result: str, clauses: Callable[[EvaluatedSort], list[str]]
     ) -> list[str]:
+        """The functions that evaluate, each with the clauses of its sort."""
+        rows = []
+        for sort in self.sorts:
+            params, gives = (text.replace("{sort}", sort.name) for text in (parameters, result))
+            rows += ["", f"define {sort.function}({params}) -> {gives} by e", *clauses(sort)]
+        return rows
+
+    def clauses(
+        self, sort: EvaluatedSort, part: str, name: str, binding: str, *, terms: bool = False,
+        bound: str = "",
+    ) -> list[str]:  # fmt: skip
         """One clause for each form. `part` evaluates a part, `name` looks a name up, `binding` goes
         on under what is bound; with `terms` the values are terms."""
-        wide = max(len(form.pattern) for form in self.forms)
+        wide = max(len(form.pattern) for form in sort.forms)
         rows = []
-        for form in self.forms:
+        for form in sort.forms:
             lead = f"  {form.pattern:<{wide}} =>"
             if form.literal:
                 field = form.fields[0]
@@ -206,16 +171,18 @@ class _Writer:
             elif form.uses:
                 rows.append(f"{lead} {name.format(form.uses, self.unbound)}")
             elif form.like_let:
-                outer = (bound or part).format(form.outer[0])
-                inside = binding.format(scope=form.scope, binder=form.binder, outer=outer)
+                named = form.outer[0]
+                outer = (bound or part).format(function=form.functions[named], part=named)
+                inside = binding.format(function=form.functions[form.scope], scope=form.scope,
+                                        binder=form.binder, outer=outer)  # fmt: skip
                 rows.append(f"{lead} {inside}")
             else:
                 rows.append(f"{lead} {self.todo(form)}{self._hint(form, part)}")
         return rows
 
-    def _hint(self, form: _Form, part: str) -> str:
+    def _hint(self, form: EvaluatedForm, part: str) -> str:
         """How the parts are evaluated, as a comment."""
-        calls = ", ".join(part.format(one) for one in form.outer)
+        calls = ", ".join(part.format(function=form.functions[one], part=one) for one in form.outer)
         return f"   # {calls}" if calls else ""
 
     # ---------------------------------------------------------------- stores
@@ -224,55 +191,77 @@ class _Writer:
         sort, value = self.sort, self.value
         rows = [
             *self.values(), *self.errors(),
-            'judgement eval   "{env}, {store} ⊢ {e} ⇓ {v}, {after}"   gives (v, after)', "",
+            *self.judged("{env}, {store} ⊢ {e} ⇓ {v}, {after}", "   gives (v, after)"), "",
             "main run", "",
             f"define run(p: {sort}, given: List[(Name, {value})]) -> ({value}, Store[{value}])",
-            "  eval(p, empty with all given, empty)", "",
-            f"define eval(e: {sort}, env: Env[{value}], store: Store[{value}])"
-            f" -> ({value}, Store[{value}]) by e",
+            "  eval(p, empty with all given, empty)",
         ]  # fmt: skip
-        return rows + self.threaded("env[{0}] otherwise fail {1}({0})", bind="{outer}")
+        return rows + self.defined(
+            "e: {sort}, env: Env[" + value + "], store: Store[" + value + "]",
+            f"({value}, Store[{value}])", self.threaded,
+        )  # fmt: skip
 
-    def threaded(self, name: str, *, bind: str) -> list[str]:
+    def threaded(self, sort: EvaluatedSort) -> list[str]:
         """Clauses that hand a store on from part to part."""
         rows: list[str] = []
-        for form in self.forms:
+        for form in sort.forms:
             if form.literal:
                 made = f"({self.prefix}{form.literal}({form.fields[0]}), store)"
                 rows.append(f"  {form.pattern} => {made}")
                 continue
             rows.append(f"  {form.pattern} =>")
             if form.uses:
-                rows += [f"    let v = {name.format(form.uses, self.unbound)}", "    (v, store)"]
+                found = f"env[{form.uses}] otherwise fail {self.unbound}({form.uses})"
+                rows += [f"    let v = {found}", "    (v, store)"]
                 continue
-            for number, part in enumerate(form.outer):
-                rows.append(f"    let (v{number or ''}, store) = eval({part}, env, store)")
+            rows += self.in_turn(form)
             if form.like_let:
-                bound = bind.format(outer="v")
-                rows.append(f"    eval({form.scope}, env with {form.binder} = {bound}, store)")
+                function = form.functions[form.scope]
+                rows.append(f"    {function}({form.scope}, env with {form.binder} = v, store)")
             else:
                 rows.append(f"    {self.todo(form)}")
         return rows
+
+    def in_turn(self, form: EvaluatedForm) -> list[str]:
+        """The lines that evaluate the parts of a form, each with the store of the one before."""
+        return [
+            f"    let (v{number or ''}, store) = {form.functions[part]}({part}, env, store)"
+            for number, part in enumerate(form.outer)
+        ]
 
     def with_cells(self) -> list[str]:
         sort, value = self.sort, self.value
         rows = [
             *self.values(),
             "data Cell",
-            f"  Waiting(e: {sort}, env: Env[Loc])   suspended   shown e",
+            f"  Waiting(e: {self.waits.name}, env: Env[Loc])   suspended   shown e",
             '  Busy                                shown "…"',
             f'  Settled(v: {value})                 settled     shown "{{v}}"', "",
             'error Circular   "a value is needed in order to compute itself"',
             *self.errors(), "",
-            'judgement eval   "{env}, {store} ⊢ {e} ⇓ {v}, {after}"   gives (v, after)',
+            *self.judged("{env}, {store} ⊢ {e} ⇓ {v}, {after}", "   gives (v, after)"),
             'judgement force  "{store} ⊢ {loc} ↓ {v}, {after}"        gives (v, after)', "",
             "main run", "",
             f"define run(p: {sort}) -> ({value}, Store[Cell])",
-            "  eval(p, empty, empty)", "",
-            f"define eval(e: {sort}, env: Env[Loc], store: Store[Cell]) -> ({value}, Store[Cell])"
-            " by e",
+            "  eval(p, empty, empty)",
+            *self.defined("e: {sort}, env: Env[Loc], store: Store[Cell]",
+                          f"({value}, Store[Cell])", self.waiting),
         ]  # fmt: skip
-        for form in self.forms:
+        return [
+            *rows, "",
+            f"define force(loc: Loc, store: Store[Cell]) -> ({value}, Store[Cell])",
+            "  match store[loc]",
+            "    Settled(v) => (v, store)",
+            "    Busy => fail Circular",
+            "    Waiting(e, env) =>",
+            f"      let (v, store) = {self.waits.function}(e, env, store with loc = Busy)",
+            "      (v, store with loc = Settled(v))",
+        ]  # fmt: skip
+
+    def waiting(self, sort: EvaluatedSort) -> list[str]:
+        """Clauses in which what is bound waits in a cell."""
+        rows: list[str] = []
+        for form in sort.forms:
             if form.literal:
                 made = f"({self.prefix}{form.literal}({form.fields[0]}), store)"
                 rows.append(f"  {form.pattern} => {made}")
@@ -283,25 +272,15 @@ class _Writer:
                     f"    let loc = env[{form.uses}] otherwise fail {self.unbound}({form.uses})",
                     "    force(loc, store)",
                 ]
-            elif form.like_let:
+            elif form.like_let and form.functions[form.outer[0]] == self.waits.function:
                 rows += [
                     f"    let (loc, store) = alloc(store, Waiting({form.outer[0]}, env))",
-                    f"    eval({form.scope}, env with {form.binder} = loc, store)",
+                    f"    {form.functions[form.scope]}({form.scope}, env with {form.binder} = loc,"
+                    " store)",
                 ]
             else:
-                rows += [f"    let (v{n or ''}, store) = eval({part}, env, store)"
-                         for n, part in enumerate(form.outer)]  # fmt: skip
-                rows.append(f"    {self.todo(form)}")
-        return [
-            *rows, "",
-            f"define force(loc: Loc, store: Store[Cell]) -> ({value}, Store[Cell])",
-            "  match store[loc]",
-            "    Settled(v) => (v, store)",
-            "    Busy => fail Circular",
-            "    Waiting(e, env) =>",
-            "      let (v, store) = eval(e, env, store with loc = Busy)",
-            "      (v, store with loc = Settled(v))",
-        ]  # fmt: skip
+                rows += [*self.in_turn(form), f"    {self.todo(form)}"]
+        return rows
 
     # ---------------------------------------------------------------- machines
 
@@ -313,7 +292,7 @@ class _Writer:
             names=self.names,
         )  # fmt: skip
 
-    def _machine_form(self, form: _Form) -> MachineForm:
+    def _machine_form(self, form: EvaluatedForm) -> MachineForm:
         kinds = self.language.signature.by_name[form.name]
         types = dict(zip(kinds.fields, map(show_type, kinds.types), strict=True))
         others = {one: types[one] for one in form.fields if one not in form.outer}
@@ -405,14 +384,3 @@ class _Writer:
     def _only_parts(self, form: Constructor) -> bool:
         leaves = (NUMBER, TEXT, BOOL, NAME, Con(self.sort))
         return all(settle(kind) in leaves for kind in form.types)
-
-
-def _program_sort(language: Language) -> str:
-    """The sort that programs have: that of the start of the grammar, else the first."""
-    sorts: Sequence[str] = language.signature.sorts
-    grammar = language.grammar
-    for start in grammar.starts if grammar is not None else ():
-        for rule in language.syntax.grammars[0].rules:
-            if rule.name == start and getattr(rule.sort, "name", "") in sorts:
-                return str(getattr(rule.sort, "name", ""))
-    return sorts[0]

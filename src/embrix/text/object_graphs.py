@@ -128,8 +128,6 @@ class _Writer:
         self._plain: dict[tuple[type, Any], int] = {}
         self._places: dict[int, int] = {}
         """By identity, where an object stands; `_OPEN` while it is taken apart."""
-        self._takes: dict[type, tuple[str, ...] | None] = {}
-        """By class the fields that are written, where not all are."""
         self.classes: dict[type, int] = {}
         self.rows: list[tuple[int, Any]] = []
         self.objects: list[Any] = []
