@@ -18,12 +18,13 @@ from embrix.brix.core import CheckedBefore, Interpreter
 from embrix.brix.mutants import mistakes_in
 from embrix.brix.syntax import InterpreterSyntax
 from embrix.checking import diagnostics as checking
-from embrix.course import interpreters, kept_definitions, load, meanings
+from embrix.course import checked, interpreters, kept_definitions, load, meanings
 from embrix.course.checked import MEMORY
 from embrix.course.load import Course, load_course
 from embrix.grammar import lr
 from embrix.lanes import session
 from embrix.machine.lane import Lane, parser_for
+from embrix.text import object_graphs
 from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.user_folders import cache_folder, use_cache
 from tests.conftest import leave_only
@@ -285,18 +286,25 @@ def test_another_order_of_the_objects_of_a_part_is_noticed(course_copy: Path) ->
     leave_only(course_copy, "drip")
     loaded(course_copy)
     kept = files()
-    changed = []
+    begin = object_graphs._Writer.__init__
+
+    def begin_with_another(self: Any, *given: Any) -> None:
+        begin(self, *given)
+        self.add("stands in front of all others")
+
     with pytest.MonkeyPatch.context() as patched:
-        # Another way to write the same: constants of modules are written like anything else.
-        patched.setattr("embrix.text.object_graphs._constants", lambda _: {})
+        patched.setattr(object_graphs._Writer, "__init__", begin_with_another)
         shutil.rmtree(cache_folder() / "definitions")
         loaded(course_copy)
-        changed = [name for name, content in files().items() if kept[name] != content]
-    assert changed
-    for name in kept:  # what builds on others stays as it was, and the others are exchanged
+    assert set(files()) == set(kept)
+    assert not set(files().values()) & set(kept.values())
+    exchanged = 0
+    for name in kept:  # what builds on definitions is what it was, and those are exchanged
         orders, _ = marshal.loads(kept[name][32:])
-        if orders and len(orders) > 1:
+        if len(orders) > 1:
             (cache_folder() / "definitions" / name).write_bytes(kept[name])
+            exchanged += 1
+    assert 0 < exchanged < len(kept)
     found = loaded(course_copy)
     assert difference(content(made_anew(course_copy)), content(found), OF_A_PROCESS) == ""
 
@@ -356,3 +364,50 @@ def same_functions(lower: Interpreter, upper: Interpreter) -> list[str]:
     found = [name for name, one in lower.functions.items() if upper.functions.get(name) is one]
     assert found
     return found
+
+
+def test_what_other_modules_have_made_is_not_read(
+    course_copy: Path, counted: dict[str, list[str]], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Another version of Embrix, or of Python, makes its own."""
+    leave_only(course_copy, "drip")
+    loaded(course_copy)
+    for found in counted.values():
+        found.clear()
+    monkeypatch.setattr(kept_definitions, "makers", lambda _: b"others")
+    loaded(course_copy)
+    assert all(counted.values())
+
+
+def test_a_file_that_is_renamed_is_read_anew(course_copy: Path) -> None:
+    """What has no name of its own is called by its file."""
+    leave_only(course_copy, "drip")
+    text = (course_copy / "drip" / "environment.brix").read_text()
+    path = course_copy / "drip" / "one.brix"
+    path.write_text(text.replace("interpreter environment for", "interpreter for"))
+    assert "one" in loaded(course_copy).interpreters["Drip"]
+    path.rename(path.with_name("two.brix"))
+    again = loaded(course_copy)
+    assert "two" in again.interpreters["Drip"]
+    assert told(again.diagnostics) == told(made_anew(course_copy).diagnostics)
+
+
+def test_what_is_forgotten_leaves_nothing_behind(
+    course_copy: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Courses that are read one after the other, a suite that is none, a grammar with conflicts."""
+    leave_only(course_copy, "drip")
+    monkeypatch.setattr(checked, "ROOM", 0)
+    (course_copy / "drip" / "none.suite.toml").write_text("[[[")
+    drip = course_copy / "drip" / "drip.brix"
+    drip.write_text(drip.read_text().replace('"(" Expr ")"', '"(" Expr ")" | Expr "?" Expr'))
+    MEMORY.forget()
+    for number in range(4):
+        folder = course_copy.with_name(f"course{number}")
+        shutil.copytree(course_copy, folder)
+        (folder / "drip" / "drip.brix").write_text(drip.read_text() + f"# {number}\n")
+        checking.diagnostics(session.Session(folder), warnings=True)
+    known = {id(one) for entry in MEMORY._known.values() for one in (entry.made, entry.stands)}
+    assert set(MEMORY._units) - known == set()
+    assert MEMORY._units
+    assert id(None) not in MEMORY._units

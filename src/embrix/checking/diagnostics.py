@@ -14,7 +14,7 @@ from embrix.brix.core import Language, Law
 from embrix.checking.kept_laws import report_on_law
 from embrix.checking.laws import LawReport
 from embrix.course.checked import MEMORY
-from embrix.course.kept_definitions import KeptKind
+from embrix.course.kept_definitions import AS_IT_IS
 from embrix.grammar.model import Grammar
 from embrix.grammar.report import Report, report_on
 from embrix.lanes.session import Session
@@ -106,7 +106,7 @@ def _grammar(language: Language, name: str, grammar: Grammar, findings: Findings
     for rule in grammar.starts:
         report, _ = MEMORY.recall(
             ("grammar report", name, rule), (language,), partial(_report, grammar, rule),
-            KeptKind("grammar report"),
+            AS_IT_IS,
         )  # fmt: skip
         for story in report.conflicts:
             findings.warning(

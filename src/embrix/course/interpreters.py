@@ -81,13 +81,13 @@ class _Definition(Struct, frozen=True):
 
     def checked(self) -> CheckedInterpreter:
         """The interpreter: checked once, by this process or an earlier one."""
-        kept = KeptKind("interpreter", self._take, self._give)
+        kept = KeptKind(self._take, self._give)
         key = "interpreter", tuple(self.libraries)
         return MEMORY.recall(key, self.parts, self._check, kept)[0]
 
     def found(self, checked: CheckedInterpreter) -> tuple[Diagnostic, ...]:
         """All that is wrong with it, and what it is warned of: looked for once."""
-        kept = KeptKind("warnings", lambda made, _: (made,), lambda made: (made, ()))
+        kept = KeptKind(lambda made, _: (made,), lambda made: (made, ()))
         key = "warnings", tuple(self.libraries)
         return MEMORY.recall(key, self.parts, lambda _: checked.found(), kept)[0]
 

@@ -55,12 +55,15 @@ class KeptUnit(Struct, frozen=True, eq=False):
 
 
 class KeptKind(Struct, frozen=True):
-    """A kind of thing that is kept. `take` gives what is written of it and of what was found in it,
-    in a tuple whose first element others may build on; `give` makes it of that again."""
+    """How something is kept. `take` gives what is written of it and of what was found in it, in a
+    tuple whose first element others may build on; `give` makes it of that again."""
 
-    name: str
     take: Callable[[Any, Found], tuple[Any, ...]] = lambda made, found: (made, found)
     give: Callable[..., tuple[Any, Found]] = lambda made, found: (made, found)
+
+
+AS_IT_IS = KeptKind()
+"""What is made and what was found in it, as they are."""
 
 
 def unit_of_text(source: Source) -> KeptUnit:
@@ -75,13 +78,14 @@ class Place:
     def __init__(
         self, kept: KeptKind, key: Hashable, units: Sequence[KeptUnit | None], folder: SealedFolder
     ) -> None:
-        """`units` has None for what is not there."""
+        """`key` says what it is and how it is made, `units` of what, with None for what is not
+        there."""
         self._kept = kept
         self._under = tuple(dict.fromkeys(
             one for unit in units if unit is not None for one in (*unit.under, unit)
         ))  # fmt: skip
         made_of = [unit.key if unit is not None else None for unit in units]
-        self._key = digest_of((kept.name, key, made_of, makers(MAKERS)))
+        self._key = digest_of((key, made_of, makers(MAKERS)))
         self._folder = folder
 
     def read(self) -> tuple[Any, Found, KeptUnit, object] | None:

@@ -144,7 +144,7 @@ def _kept(syntax: s.LanguageSyntax, base: Language | None) -> KeptKind:
         _complete(made, syntax, base, has_errors=wrong)
         return made, tuple(found)
 
-    return KeptKind("language", give=give)
+    return KeptKind(give=give)
 
 
 @lru_cache(2 * MOST_FILES)

@@ -13,7 +13,7 @@ from embrix.brix.parted import definitions_of
 from embrix.brix.reader import read_definition
 from embrix.brix.said import said
 from embrix.course.checked import MEMORY
-from embrix.course.kept_definitions import KeptKind
+from embrix.course.kept_definitions import AS_IT_IS
 from embrix.text.diagnostic import Diagnostic
 from embrix.text.source import Source, Span
 
@@ -29,7 +29,7 @@ def remembered_definitions(source: Source) -> tuple[Source, ...]:
 
 def syntax_of(source: Source) -> tuple[s.DefinitionSyntax | None, tuple[Diagnostic, ...]]:
     """The syntax of a definition, and what is wrong with how it is written."""
-    return MEMORY.recall("syntax", (source,), partial(read_definition, source), KeptKind("syntax"))
+    return MEMORY.recall("syntax", (source,), partial(read_definition, source), AS_IT_IS)
 
 
 def meaning_of(

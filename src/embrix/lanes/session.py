@@ -15,7 +15,7 @@ from embrix.brix.reader import read_definition
 from embrix.brix.syntax import InterpreterSyntax
 from embrix.course.checked import MEMORY
 from embrix.course.interpreters import EachLanguage
-from embrix.course.kept_definitions import KeptKind
+from embrix.course.kept_definitions import AS_IT_IS
 from embrix.course.load import Course, load_course
 from embrix.course.naming import plain_name, split_version
 from embrix.course.needed_files import Wanted
@@ -240,7 +240,7 @@ class Session:
             )  # fmt: skip
 
         (owner, files), _ = MEMORY.recall(
-            "named by a suite", (source,), lambda _: depends_on(source), KeptKind("named")
+            "named by a suite", (source,), lambda _: depends_on(source), AS_IT_IS
         )
         texts = [_text_or_fault(source, name) for name in files]
         known: tuple[object, ...] = languages
@@ -249,7 +249,7 @@ class Session:
                     for choice, way in of.items()]  # fmt: skip
             known = (owner, *texts, *lanes(owner), None, *sorted(errors(owner)), None,
                      *grammars[owner], *ways)  # fmt: skip
-        suite, found = MEMORY.recall(("suite", *known), (source,), read, KeptKind("suite"))
+        suite, found = MEMORY.recall(("suite", *known), (source,), read, AS_IT_IS)
         findings.extend(found)
         return suite
 
@@ -257,7 +257,7 @@ class Session:
 def _parser_of(language: Language, chosen: str | None, grammar: Grammar) -> Parser:
     """The parser by a grammar of a language, with tables that another process may have made."""
     tables, _ = MEMORY.recall(
-        ("tables", chosen), (language,), lambda _: tables_of(grammar), KeptKind("tables")
+        ("tables", chosen), (language,), lambda _: tables_of(grammar), AS_IT_IS
     )
     return parser_by(grammar, tables)
 
