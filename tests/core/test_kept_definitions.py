@@ -29,6 +29,7 @@ from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.user_folders import cache_folder, use_cache
 from tests.conftest import leave_only
 from tests.core.same_graph import difference
+from tests.core.test_extends import SHORT_AND_WORDY
 from tests.core.test_known_code import outcomes
 
 OF_A_PROCESS = frozenset({
@@ -411,3 +412,35 @@ def test_what_is_forgotten_leaves_nothing_behind(
     assert set(MEMORY._units) - known == set()
     assert MEMORY._units
     assert id(None) not in MEMORY._units
+
+
+def test_each_grammar_of_a_language_has_its_own_tables_and_reports(tmp_path: Path) -> None:
+    """One is without conflicts, in the other adding is ambiguous, and only from its second rule."""
+    (tmp_path / "course.toml").write_text('title = "made up"\n')
+    one, two = '"add" left:Expr "and" right:Expr "together"', '"add" left:Expr "and" right:Expr'
+    text = SHORT_AND_WORDY.replace(one, f'{two} makes Add | left:Expr "+" right:Expr')
+    text = text.replace("grammar wordy\n  start Expr", "grammar wordy\n  start Atom, Expr")
+    text += "  Atom : Expr ::= n:number makes Lit\n"
+    (tmp_path / "tide.brix").write_text(text)
+
+    def everything() -> list[object]:
+        MEMORY.forget()
+        course = session.Session(tmp_path)
+        parsers = [course.parser("Tide", name) for name in ("wordy", "short", "wordy")]
+        assert None not in parsers
+        outcomes = [
+            type(parser.parse(program)).__name__
+            for parser in parsers if parser is not None
+            for program in ("1 + 2", "add 1 and 2", "1 + 2 + 3")
+        ]  # fmt: skip
+        return [outcomes, told(checking.diagnostics(course).findings)]
+
+    first = everything()
+    assert first[0] == [
+        "Parsed", "Parsed", "Ambiguous", "Parsed", "Refused", "Parsed",
+        "Parsed", "Parsed", "Ambiguous",
+    ]  # fmt: skip
+    assert {one[0] for one in first[1]} >= {"grammar_conflict", "ambiguous_grammar"}
+    assert everything() == first
+    use_cache(on=False)
+    assert everything() == first

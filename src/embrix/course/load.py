@@ -384,7 +384,7 @@ class _Loader:
         checked, found = MEMORY.recall(
             ("language", tuple(own.sorted())), (syntax, base),
             partial(_language, syntax, base, own),
-            _kept(syntax, base) if not own.count else None,
+            _kept(syntax, base),
         )  # fmt: skip
         languages[syntax.name] = checked
         self.findings.extend(self._of_own(found, syntax))
