@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+import argparse
 import re
 import shutil
+import sys
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
 from typing import Any
 
 import pytest
+from textual.message_pump import MessagePump
 from textual.pilot import Pilot
 
+from embrix.cli.opening import open_workbench
 from embrix.messages import requests
 from embrix.messages.replies import CourseSummary
 from embrix.tui.app import WorkbenchApp
@@ -21,6 +25,7 @@ from embrix.tui.checking import Checking
 from embrix.tui.desk import Desk
 from embrix.tui.dialogs import AskText, Pick
 from embrix.tui.side_views import CasesView, NotesView
+from embrix.workers.pool import Pool
 from tests.conftest import leave_only, shorten_suites
 from tests.interfaces.driving import bench, outcomes, settled, shown, until
 
@@ -31,6 +36,33 @@ def three(course_copy: Path) -> Path:
     leave_only(course_copy, "drip", "rill", "mere")
     shorten_suites(course_copy, 3)
     return course_copy
+
+
+def test_the_workbench_takes_over_the_workers_that_have_begun(
+    three: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """There are no others, and in the end none is left, even if the bench has not come to it."""
+    handed: list[Any] = []
+
+    class Noted:
+        return_code = 0
+
+        def __init__(self, *given: Any) -> None:
+            handed.extend(given)
+
+        def run(self) -> None:
+            assert [worker.closing for worker in handed[2]._workers] == [False, False]
+
+    monkeypatch.setattr("embrix.tui.app.WorkbenchApp", Noted)
+    for stream in (sys.stdin, sys.stdout):
+        monkeypatch.setattr(stream, "isatty", lambda: True, raising=False)
+    program = three / "rill" / "programs" / "rates.rill"
+    assert open_workbench(argparse.Namespace(course=three, file=program)) == 0
+    assert handed[:2] == [three, program]
+    assert [worker.closing for worker in handed[2]._workers] == [True, True]
+    pool = Pool()
+    assert Desk(MessagePump(), pool)._pool is pool
+    pool.close()
 
 
 @pytest.fixture
