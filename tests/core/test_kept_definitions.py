@@ -433,7 +433,12 @@ def test_each_grammar_of_a_language_has_its_own_tables_and_reports(tmp_path: Pat
             for parser in parsers if parser is not None
             for program in ("1 + 2", "add 1 and 2", "1 + 2 + 3")
         ]  # fmt: skip
-        return [outcomes, told(checking.diagnostics(course).findings)]
+        language = course.course.languages["Tide"]
+        kinds = [
+            type(session._parser_of(language, name, grammar)).__name__
+            for name, grammar in language.grammars.items()
+        ]
+        return [outcomes, told(checking.diagnostics(course).findings), kinds]
 
     first = everything()
     assert first[0] == [
@@ -441,6 +446,7 @@ def test_each_grammar_of_a_language_has_its_own_tables_and_reports(tmp_path: Pat
         "Parsed", "Refused", "Parsed",
     ]  # fmt: skip
     assert {one[0] for one in first[1]} >= {"grammar_conflict", "ambiguous_grammar"}
+    assert first[2] == ["TableParser", "EarleyParser"]
     assert everything() == first
     use_cache(on=False)
     assert everything() == first
