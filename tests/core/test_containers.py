@@ -7,6 +7,7 @@ import pytest
 
 from embrix.grammar.parser import Parsed
 from embrix.lanes.session import Session
+from embrix.text.diagnostic import Diagnostic
 from tests.conftest import TINY_LANGUAGE, Maker
 from tests.core.test_reference import held_against
 
@@ -106,9 +107,7 @@ def test_what_is_made(make_course: Maker, kind: str, expression: str, gives: str
 def test_what_does_not_fit_is_told_once(
     make_course: Maker, kind: str, expression: str, told: str
 ) -> None:
-    text = LANE.replace("TYPE", kind) + f"  {expression}\n"
-    course = make_course(tiny=TINY_LANGUAGE, lane=text)
-    assert [one.message for one in course.diagnostics if one.severity == "error"] == [told]
+    assert [one.message for one in errors(make_course, kind, expression)] == [told]
 
 
 @pytest.mark.parametrize(
@@ -123,6 +122,11 @@ def test_what_does_not_fit_is_told_once(
 def test_the_other_kind_of_number_is_told_of(
     make_course: Maker, kind: str, expression: str, hint: str
 ) -> None:
+    assert [one.hint for one in errors(make_course, kind, expression)] == [hint]
+
+
+def errors(make_course: Maker, kind: str, expression: str) -> list[Diagnostic]:
+    """What is wrong where an expression is to be of a type."""
     text = LANE.replace("TYPE", kind) + f"  {expression}\n"
     course = make_course(tiny=TINY_LANGUAGE, lane=text)
-    assert [one.hint for one in course.diagnostics if one.severity == "error"] == [hint]
+    return [one for one in course.diagnostics if one.severity == "error"]

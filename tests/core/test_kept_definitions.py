@@ -140,7 +140,7 @@ def test_suites_tables_and_reports_are_kept_as_well(
         assert None not in suites
         told_of = checking.diagnostics(course, warnings=True)
         tables = {
-            name: getattr(session._parser_of(one, one.chosen, grammar), "_tables", None)
+            name: getattr(session._by_tables(one, one.chosen, grammar), "_tables", None)
             for name, one in course.course.languages.items()
             if (grammar := one.grammar) is not None
         }
@@ -408,8 +408,8 @@ def test_what_is_forgotten_leaves_nothing_behind(
         shutil.copytree(course_copy, folder)
         (folder / "drip" / "drip.brix").write_text(drip.read_text() + f"# {number}\n")
         checking.diagnostics(session.Session(folder), warnings=True)
-    known = {id(one) for entry in MEMORY._known.values() for one in (entry.made, entry.stands)}
-    assert set(MEMORY._units) - known == set()
+    units = [entry.unit for entry in MEMORY._known.values() if entry.unit is not None]
+    assert set(MEMORY._units) == {id(unit.stands) for unit in units}
     assert MEMORY._units
     assert id(None) not in MEMORY._units
 
@@ -435,7 +435,7 @@ def test_each_grammar_of_a_language_has_its_own_tables_and_reports(tmp_path: Pat
         ]  # fmt: skip
         language = course.course.languages["Tide"]
         kinds = [
-            type(session._parser_of(language, name, grammar)).__name__
+            type(session._by_tables(language, name, grammar)).__name__
             for name, grammar in language.grammars.items()
         ]
         return [outcomes, told(checking.diagnostics(course).findings), kinds]

@@ -39,8 +39,8 @@ class _Known(Struct):
     """Kept, so that their numbers stay theirs."""
     reading: int
     """The last reading that needed it."""
-    stands: object = None
-    """What others build on that are kept on disk."""
+    unit: KeptUnit | None = None
+    """Where it is kept on disk."""
 
 
 class Memory:
@@ -71,8 +71,8 @@ class Memory:
         oldest = self._reading - len(self._replaced)
         while self._known and next(iter(self._known.values())).reading < oldest:
             _, known = self._known.popitem(last=False)
-            for one in (known.made, known.stands):
-                self._units.pop(id(one), None)
+            if known.unit is not None:
+                self._units.pop(id(known.unit.stands), None)
         self._reading += 1
         self._replaced.append(0)
         self._folder = SealedFolder.of_user("definitions") if cache_in_use() else None
@@ -80,14 +80,18 @@ class Memory:
     def source(self, name: str, text: str, path: Path | None) -> Source:
         """The source with this text: the same object as long as nothing in it changes."""
 
+        key = ("source", name, path, text)
+
         def new(_: Findings) -> Source:
             self._replaced[-1] += len(text)
-            made = Source(name, text, path)
-            if self._read_first.setdefault((name, path), self._reading) == self._reading:
-                self._units[id(made)] = unit_of_text(made)
-            return made
+            return Source(name, text, path)
 
-        return self.recall(("source", name, path, text), (), new)[0]
+        made, _ = self.recall(key, (), new)
+        known = self._known[key,]
+        first = self._read_first.setdefault((name, path), self._reading) == self._reading
+        if first and known.unit is None:
+            self._keep(known, unit_of_text(made))
+        return made
 
     def recall(
         self, key: Hashable, parts: tuple[object, ...], make: Callable[[Findings], T],
@@ -112,22 +116,19 @@ class Memory:
         place = self._place(key, parts, kept) if kept is not None else None
         before = place.read() if place is not None else None
         if before is not None:
-            made, found, unit, stands = before
-            return self._standing(_Known(made, found, parts, self._reading), stands, unit)
+            made, found, unit = before
+            return self._keep(_Known(made, found, parts, self._reading), unit)
         findings = Findings()
         new = make(findings)
         known = _Known(new, tuple(findings.sorted()), parts, self._reading)
         after = place.write(new, known.found) if place is not None else None
-        if after is not None:
-            unit, stands = after
-            self._standing(known, stands, unit)
-        return known
+        return self._keep(known, after) if after is not None else known
 
-    def _standing(self, known: _Known, stands: object, unit: KeptUnit) -> _Known:
-        """Something known for which an object stands where others build on it."""
-        if isinstance(stands, Struct):
-            known.stands = stands
-            self._units[id(stands)] = unit
+    def _keep(self, known: _Known, unit: KeptUnit) -> _Known:
+        """Something that is known and kept on disk: others that are kept may build on it."""
+        if isinstance(unit.stands, Struct):
+            known.unit = unit
+            self._units[id(unit.stands)] = unit
         return known
 
     def _place(self, key: Hashable, parts: tuple[object, ...], kept: KeptKind) -> Place | None:

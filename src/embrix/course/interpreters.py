@@ -13,7 +13,7 @@ from embrix.brix import syntax as s
 from embrix.brix.core import Interpreter, Language
 from embrix.brix.interpreter import CheckedInterpreter, check_interpreter
 from embrix.course.checked import MEMORY
-from embrix.course.kept_definitions import Found, KeptKind
+from embrix.course.kept_definitions import AS_IT_IS, Found, KeptKind
 from embrix.course.meanings import declared_by, meaning_of
 from embrix.text.diagnostic import Diagnostic, Findings
 from embrix.text.plural import counted
@@ -87,9 +87,8 @@ class _Definition(Struct, frozen=True):
 
     def found(self, checked: CheckedInterpreter) -> tuple[Diagnostic, ...]:
         """All that is wrong with it, and what it is warned of: looked for once."""
-        kept = KeptKind(lambda made, _: (made,), lambda made: (made, ()))
         key = "warnings", tuple(self.libraries)
-        return MEMORY.recall(key, self.parts, lambda _: checked.found(), kept)[0]
+        return MEMORY.recall(key, self.parts, lambda _: checked.found(), AS_IT_IS)[0]
 
     def _check(self, _: Findings) -> CheckedInterpreter:
         checked = check_interpreter(self.syntax, self.language, self.base, self.libraries)

@@ -49,6 +49,8 @@ class KeptUnit(Struct, frozen=True, eq=False):
     """Stands for what it is made of."""
     content: bytes
     """Stands for how it was written."""
+    stands: object
+    """What others build on."""
     part: Objects
     under: tuple[KeptUnit, ...] = ()
     """What it builds on, nearest last."""
@@ -69,7 +71,7 @@ AS_IT_IS = KeptKind()
 def unit_of_text(source: Source) -> KeptUnit:
     """That of a text, which is there in every process."""
     said = digest(f"{len(source.name)} {source.name} {source.text}")
-    return KeptUnit(said, said, Objects([source]))
+    return KeptUnit(said, said, source, Objects([source]))
 
 
 class Place:
@@ -88,8 +90,8 @@ class Place:
         self._key = digest_of((key, made_of, makers(MAKERS)))
         self._folder = folder
 
-    def read(self) -> tuple[Any, Found, KeptUnit, object] | None:
-        """What was kept there and what was found in it, its unit, and what others build on."""
+    def read(self) -> tuple[Any, Found, KeptUnit] | None:
+        """What was kept there, what was found in it, and its unit."""
         content = self._folder.read(self._key.hex()) if self._key is not None else None
         if content is None or self._key is None:
             return None
@@ -98,9 +100,9 @@ class Place:
             return None
         data, part = read(graph, [one.part for one in self._under])
         made, found = self._kept.give(*data)
-        return made, found, KeptUnit(self._key, digest(content), part, self._under), data[0]
+        return made, found, KeptUnit(self._key, digest(content), data[0], part, self._under)
 
-    def write(self, made: object, found: Found) -> tuple[KeptUnit, object] | None:
+    def write(self, made: object, found: Found) -> KeptUnit | None:
         """Keep something there, if it can be written."""
         if self._key is None:
             return None
@@ -111,7 +113,7 @@ class Place:
             return None
         content = marshal.dumps((self._orders, graph))
         self._folder.write(self._key.hex(), content)
-        return KeptUnit(self._key, digest(content), part, self._under), data[0]
+        return KeptUnit(self._key, digest(content), data[0], part, self._under)
 
     @property
     def _orders(self) -> tuple[bytes, ...]:

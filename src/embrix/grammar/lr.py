@@ -184,10 +184,13 @@ def _composer(tag: int, order: list[int]) -> Build:
 
 def tables_of(grammar: Grammar) -> dict[str, Tables] | None:
     """The tables for texts of each rule that one may begin with; None where there is a conflict."""
-    parser = TableParser(grammar)
-    if any(parser.tables(rule).conflicts for rule in grammar.starts):
-        return None
-    return {rule: parser.tables(rule) for rule in grammar.starts}
+    sets = sets_of(grammar)
+    found: dict[str, Tables] = {}
+    for rule in grammar.starts:
+        found[rule] = build_tables(grammar, sets, grammar.entry[rule])
+        if found[rule].conflicts:
+            return None
+    return found
 
 
 def parser_by(grammar: Grammar, tables: Mapping[str, Tables] | None) -> Parser:

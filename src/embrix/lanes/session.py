@@ -59,7 +59,7 @@ class Session:
             chosen = target if grammar is None else target.under(grammar)
             self._parsers[key], _ = MEMORY.recall(
                 ("parser", grammar, target.chosen), (target.meaning,),
-                lambda _: parser_for(chosen, partial(_parser_of, target, chosen.chosen)),
+                lambda _: parser_for(chosen, partial(_by_tables, target, chosen.chosen)),
             )  # fmt: skip
         return self._parsers[key]
 
@@ -254,7 +254,7 @@ class Session:
         return suite
 
 
-def _parser_of(language: Language, chosen: str | None, grammar: Grammar) -> Parser:
+def _by_tables(language: Language, chosen: str | None, grammar: Grammar) -> Parser:
     """The parser by a grammar of a language, with tables that another process may have made."""
     tables, _ = MEMORY.recall(
         ("tables", chosen), (language,), lambda _: tables_of(grammar), AS_IT_IS

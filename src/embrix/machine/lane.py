@@ -307,12 +307,12 @@ class Lane:
 
 
 def parser_for(
-    language: Language, parser_of: Callable[[Grammar], Parser] = parser_of
+    language: Language, parser_by: Callable[[Grammar], Parser] = parser_of
 ) -> Parser | None:
     """The parser of a language; None when its grammar cannot be used. Terms are read as well."""
     if language.grammar is None and (language.syntax.grammars or not language.sound):
         return None
-    plain = parser_of(language.grammar) if language.grammar is not None else None
+    plain = parser_by(language.grammar) if language.grammar is not None else None
     return TermParser(language, plain)
 
 

@@ -23,7 +23,7 @@ from msgspec.structs import astuple
 PACKAGES = ("embrix.brix.", "embrix.grammar.", "embrix.suite.", "embrix.terms.", "embrix.text.")
 """The packages whose classes are written, and whose constants are known by their names."""
 PLAIN = {type(None), bool, int, float, str, bytes, type(...)}
-AS_IT_IS, NAMED, OF_PART, TUPLE, LIST, DICT, SET, FROZEN_SET, FRACTION = range(9)
+VALUE, NAMED, OF_PART, TUPLE, LIST, DICT, SET, FROZEN_SET, FRACTION = range(9)
 """What a row says: a plain object, module and name of a constant, number of a part and place in it,
 or what an object of a class consists of. Higher numbers are of classes of our own."""
 BUILT_IN: dict[type, int] = {tuple: TUPLE, list: LIST, dict: DICT, set: SET,
@@ -84,7 +84,7 @@ def read(content: Written, parts: Sequence[Objects]) -> tuple[Any, Objects]:
             append(kinds[number](*map(get, inside)))
         elif number == TUPLE:
             append(tuple(map(get, inside)))
-        elif number == AS_IT_IS:
+        elif number == VALUE:
             append(inside)
         elif number == OF_PART:
             append(parts[inside[0]].objects[inside[1]])
@@ -139,7 +139,7 @@ class _Writer:
             key = kind, repr(one) if kind is float else one
             place = self._plain.get(key)
             if place is None:
-                place = self._plain[key] = self._row(one, AS_IT_IS, one)
+                place = self._plain[key] = self._row(one, VALUE, one)
             return place
         place = self._places.get(id(one))
         if place is None:
