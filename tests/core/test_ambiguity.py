@@ -18,7 +18,7 @@ from embrix.grammar.model import Alternative, Grammar, Item, Quoted, Repeated, R
 from embrix.grammar.parser import Ambiguous, Parsed, Refused
 from embrix.grammar.predictive import against_ll1
 from embrix.grammar.report import report_on, report_text
-from embrix.grammar.sentences import DerivationTree, sentence_text, yields
+from embrix.grammar.sentences import DerivationTree, Sentences, sentence_text, yields
 from embrix.grammar.sets import sets_of
 from embrix.grammar.steps import descent, shift_reduce
 from embrix.grammar.tokens import TokenTable
@@ -150,6 +150,39 @@ def test_the_shortest_ambiguous_sentence_of_random_grammars(group: int) -> None:
         parsed = EarleyParser(made).parse("".join(words), "S")
         assert isinstance(parsed, Ambiguous), (seed, text)
     assert ambiguous > 5
+
+
+def searched_one_by_one(made: Grammar, length: int, most: int) -> tuple[object, int, int]:
+    """The search with a forest for each sentence: what is found, how far, how many were tried."""
+    sentences, tried = Sentences(made, most), 0
+    for size in range(length + 1):
+        found = sentences.of(made.entry["S"], size)
+        if found is None:
+            return None, size - 1, tried
+        for sentence in sorted(found):
+            tried += 1
+            if Forest(made, sets_of(made), made.entry["S"], sentence).two() is not None:
+                return sentence, size, tried
+    return None, length, tried
+
+
+@pytest.mark.parametrize("group", range(4))
+def test_only_sentences_that_may_have_two_trees_are_looked_at(group: int) -> None:
+    """Also where terminals are used alike (`c` often beside `a`) and where there are too many."""
+    none = 0
+    for seed in range(group * 30, group * 30 + 30):
+        chance = random.Random(seed)
+        text = " ; ".join(
+            f"{line} | {line.partition(':')[2].replace('a', 'c')}" if chance.random() < 0.5 else line
+            for line in made_up(seed).split(" ; ")
+        )
+        made = grammar(text)
+        most = chance.choice((40, 400, 4_000))
+        search = search_ambiguity(made, sets_of(made), made.entry["S"], 4, most)
+        found = search.found.sentence if search.found is not None else None
+        assert (found, search.length, search.tried) == searched_one_by_one(made, 4, most), text
+        none += found is None
+    assert 0 < none < 30
 
 
 @pytest.mark.parametrize("seed", range(1000, 1060))

@@ -15,6 +15,7 @@ from embrix.grammar.tokens import TokenTable
 from embrix.terms.node import Constructor
 from embrix.terms.signature import Signature
 from embrix.text.source import Span
+from tests.conftest import TINY_LANGUAGE, Maker
 from tests.core.test_syntax import QUAY, language
 
 UNIT = Constructor("Unit", 20, "S", (), (), is_form=True)
@@ -224,3 +225,16 @@ def test_a_difference_beyond_the_sentences_that_can_all_be_tried(lockside: Cours
     assert comparison.length < comparison.further == 5
     assert {d.kind for d in comparison.differences} == {"another tree"}
     assert any(d.sentence.split()[1::2] == ["or", "or"] for d in comparison.differences)
+
+
+def test_what_is_still_to_be_written_stands_as_dots(make_course: Maker) -> None:
+    """An alternative that lacks its form conflicts in what can be read of it."""
+    atom = 'Atom : Expr ::= n:number makes Lit | x:name makes Var | "(" Expr ")"'
+    assert atom in TINY_LANGUAGE
+    course = make_course(tiny=TINY_LANGUAGE.replace(atom, f'{atom} | Expr "?" Expr'))
+    made = course.languages["Tiny"].grammar
+    assert made is not None
+    stories = report_on(made).conflicts
+    choices = [choice for story in stories for choice in story.choices]
+    assert any(choice.endswith("Atom → Expr • `?` Expr …") for choice in choices)
+    assert not any("todo" in choice for choice in choices)

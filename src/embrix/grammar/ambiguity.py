@@ -45,9 +45,10 @@ def search_ambiguity(
         found = sentences.of(start, size)
         if found is None:
             return Search(None, size - 1, tried)
-        for sentence in sorted(found):
-            tried += 1
-            both = Forest(grammar, sets, start, sentence).two()
+        doubtful = sentences.doubtful(start, size)
+        for number, sentence in enumerate(sorted(found) if doubtful else (), tried + 1):
+            both = Forest(grammar, sets, start, sentence).two() if sentence in doubtful else None
             if both is not None:
-                return Search(Ambiguity(sentence, *both), size, tried)
+                return Search(Ambiguity(sentence, *both), size, number)
+        tried += len(found)
     return Search(None, length, tried)

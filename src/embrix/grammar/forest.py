@@ -31,6 +31,7 @@ class Forest:
         self._sets = sets
         self._sentence = sentence
         self._ended = (*sentence, grammar.end)
+        self._unwritten = grammar.unwritten
         self.root: Node = (start, 0, len(sentence))
         self._ways: dict[Node, list[Way]] = {}
         self._rank: dict[Node, tuple[int, Way]] = {}
@@ -87,7 +88,7 @@ class Forest:
     def _candidates(self, node: Node) -> Iterator[Way]:
         symbol, begin, end = node
         for production in self._grammar.by_left.get(symbol, ()):
-            if self._grammar.unwritten.intersection(production.right):
+            if not self._unwritten.isdisjoint(production.right):
                 continue
             unless = production.unless
             if unless is not None and self._sets.may_begin(unless, self._ended[end]):

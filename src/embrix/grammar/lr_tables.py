@@ -12,6 +12,7 @@ from typing import TypeAlias
 from msgspec import Struct, field
 
 from embrix.grammar.model import Collect, Grammar, Production
+from embrix.grammar.sentences import MADE_SIGNS
 from embrix.grammar.sets import Sets, sets_from, sets_of
 
 Kernel: TypeAlias = frozenset[tuple[int, int]]
@@ -288,6 +289,8 @@ def name_of(grammar: Grammar, symbol: int, *, levels: bool = True) -> str:
     if symbol == grammar.end:
         return "end"
     kind = grammar.tokens.kind_of(symbol)
+    if kind is not None and kind.made == "todo":
+        return MADE_SIGNS["todo"]
     return kind.name if kind is not None else f"`{grammar.tokens.literals[symbol]}`"
 
 

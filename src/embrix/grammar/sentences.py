@@ -62,6 +62,7 @@ class Sentences:
         used = alike if alike is not None else alike_terminals(grammar)
         self._alike = {terminal: terminal for terminal in used} if apart else used
         self._by_length: list[dict[int, set[Sentence]]] = []
+        self._doubtful: list[dict[int, set[Sentence]]] = []
         self.count = 0
 
     def of(self, symbol: int, length: int) -> set[Sentence] | None:
@@ -70,6 +71,57 @@ class Sentences:
             if not self._make(len(self._by_length)):
                 return None
         return self._by_length[length].get(symbol, set())
+
+    def doubtful(self, symbol: int, length: int) -> set[Sentence]:
+        """The sentences of a length, out of those that `of` has given, that have two derivations if
+        nothing rests on what follows a part: no other sentence has two. Only where the terminals
+        that are used alike are those of this grammar itself."""
+        while len(self._doubtful) <= length:
+            self._doubt(len(self._doubtful))
+        return self._doubtful[length].get(symbol, set())
+
+    def _doubt(self, length: int) -> None:
+        # Of productions that differ in terminals that are used alike, one stands for all.
+        productions = [
+            one for one in self._productions
+            if one.left not in self._settled
+            and all(symbol < 0 or self._alike[symbol] == symbol for symbol in one.right)
+        ]  # fmt: skip
+        found: dict[int, set[Sentence]] = {one.left: set() for one in productions}
+        self._doubtful.append(found)
+        before = -1
+        while before != (before := sum(map(len, found.values()))):
+            once: dict[int, set[Sentence]] = {one.left: set() for one in productions}
+            for production in productions:
+                for sentence, doubt in self._derived(production.right, length).items():
+                    if doubt or sentence in once[production.left]:
+                        found[production.left].add(sentence)
+                    once[production.left].add(sentence)
+
+    def _derived(self, symbols: tuple[int, ...], length: int) -> dict[Sentence, bool]:
+        """The sentences of a row of symbols that have a length, and which of them may be derived in
+        two ways."""
+        partial: dict[int, dict[Sentence, bool]] = {0: {(): False}}
+        for symbol in symbols:
+            following: dict[int, dict[Sentence, bool]] = {}
+            for used, heads in partial.items():
+                if symbol >= 0:
+                    if used < length:
+                        own = following.setdefault(used + 1, {})
+                        own |= {(*head, symbol): doubt for head, doubt in heads.items()}
+                    continue
+                for more in range(length - used + 1):
+                    tails = self._by_length[more].get(symbol)
+                    if not tails:
+                        continue
+                    doubtful = self._doubtful[more].get(symbol, ())
+                    own = following.setdefault(used + more, {})
+                    for head, doubt in heads.items():
+                        for tail in tails:
+                            made = head + tail
+                            own[made] = doubt or made in own or tail in doubtful
+            partial = following
+        return partial.get(length, {})
 
     def _make(self, length: int) -> bool:
         table: dict[int, set[Sentence]] = {}
