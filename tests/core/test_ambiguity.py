@@ -173,7 +173,9 @@ def test_only_sentences_that_may_have_two_trees_are_looked_at(group: int) -> Non
     for seed in range(group * 30, group * 30 + 30):
         chance = random.Random(seed)
         text = " ; ".join(
-            f"{line} | {line.partition(':')[2].replace('a', 'c')}" if chance.random() < 0.5 else line
+            f"{line} | {line.partition(':')[2].replace('a', 'c')}"
+            if chance.random() < 0.5
+            else line
             for line in made_up(seed).split(" ; ")
         )
         made = grammar(text)

@@ -22,7 +22,6 @@ from embrix.messages.replies import CourseSummary, Note
 from embrix.messages.replies_on_lessons import StopShown
 from embrix.messages.replies_on_suites import CaseRow, CaseVerdict, SuiteReport
 from embrix.text.log import log_file
-from embrix.text.source import Unreadable
 from embrix.tui.annotated import AnnotatedEditor
 from embrix.tui.arranging_panes import arrangement
 from embrix.tui.bars import Footer, Masthead, Title
@@ -38,7 +37,6 @@ from embrix.tui.commands import (
     of_place,
 )
 from embrix.tui.desk import Delivered, Desk, Faulted
-from embrix.tui.document import Document
 from embrix.tui.drawing import Drawings
 from embrix.tui.editor import ProgramEditor
 from embrix.tui.pane_edges import Edge, Grip
@@ -51,6 +49,7 @@ from embrix.tui.step_details import StepDetails
 from embrix.tui.view import Overlay
 from embrix.tui.walk_pane import Gauge, StepRows
 from embrix.tui.walking import Walking
+from embrix.tui.watching import Watching
 from embrix.tui.workbench import Say
 from embrix.workers.ahead import LIVE_WORKER, SUITE_WORKER
 from embrix.workers.pool import Pool
@@ -80,7 +79,6 @@ class Bench(ProgramPane):
         super().__init__(folder, program)
         self._pool = pool
         self.side_view = "tree"
-        self.last_change_outside = ""
         self._reads_rest = False
         self.update_classes({"at-program": True}, update=False)  # where the focus begins
 
@@ -129,13 +127,15 @@ class Bench(ProgramPane):
         self.remembering = Remembering(self)
         self.show_side_view("tree")
         self.query_one(Masthead).show(course=self.folder.name, busy="reading the course …")
+        self._watching = Watching(self, self._read_again)
         first = self.remembering.first_program()
         self.read_course("" if first is None else first.suffix.removeprefix("."))
         self.call_after_refresh(self._begin_watching)
 
     def _begin_watching(self) -> None:
         """Once there is something to look at: what this needs takes a while to load."""
-        self.run_worker(self._watch(), description="watching the course", exit_on_error=False)
+        following = self._watching.follow()
+        self.run_worker(following, description="watching the course", exit_on_error=False)
 
     def read_course(self, extension: str | None = None) -> None:
         """Have the course read anew; with the extension of a program at first only its language,
@@ -389,39 +389,10 @@ class Bench(ProgramPane):
 
     # ---------------------------------------------------------------- the course on disk
 
-    async def _watch(self) -> None:
-        """Follow changes made outside: definitions, suites and the open program."""
-        from watchfiles import awatch
-
-        async for changes in awatch(self.folder, step=40, debounce=200):
-            paths = {Path(path) for _, path in changes}
-            document = self.document
-            if document is not None and document.named and document.path in paths:
-                self._program_changed_on_disk(document)
-            ours = {path for path in paths if path.suffix in (".brix", ".toml")}
-            if ours:
-                self.writing.changed_on_disk()
-                self.query_one(Masthead).show(busy="reading the course again …")
-                self.read_course()
-
-    def _program_changed_on_disk(self, document: Document) -> None:
-        try:
-            disk = document.disk_changed()
-        except Unreadable as fault:
-            self.say(str(fault), "brick")
-            return
-        if document.vanished():
-            self.say(f"{document.path.name} is gone; its text is still here, not saved", "brass")
-            self.show_title()
-        elif disk is None:
-            return
-        elif document.is_saved(self.editor.text):
-            document.saved = disk
-            self.editor.load_text(disk)
-            self.say("the program was changed outside and has been read again")
-        elif disk != self.last_change_outside:
-            self.last_change_outside = disk
-            self.say("the file was changed outside; your text is still here, not saved", "brass")
+    def _read_again(self) -> None:
+        self.writing.changed_on_disk()
+        self.query_one(Masthead).show(busy="reading the course again …")
+        self.read_course()
 
     # ---------------------------------------------------------------- views and panes
 
