@@ -25,7 +25,8 @@ class Patience:
         self._root, self._itself = root, itself
         self._look: Hashable = None
         self._since = self._measured = time.monotonic()
-        self._used = used_below(root, itself=itself)
+        self._used: float | None = None
+        """What had been used when it was measured last; most waiting is over before that."""
 
     def over(self, look: Hashable = None) -> bool:
         """Whether waiting has no use any more; told what is to be seen now."""
@@ -34,7 +35,7 @@ class Patience:
             self._look, self._since = look, now
         if now - self._measured >= WINDOW:
             used = used_below(self._root, itself=self._itself)
-            if used - self._used > WORKING * (now - self._measured):
+            if self._used is None or used - self._used > WORKING * (now - self._measured):
                 self._since = now
             self._measured, self._used = now, used
         return now - self._since > STILL

@@ -36,14 +36,17 @@ async def test_below_a_dialog_the_bench_is_dimmed(course_copy: Path, theme: str)
         await pilot.press("f2")
         dialog = pilot.app.screen
         assert isinstance(dialog, Dialog)
+        pilot.app.export_screenshot()  # it is drawn, if it was not yet
         own = dialog._render()
         assert isinstance(own, Dimmed)
-        by_library = BackgroundScreen(own._below, own._through)
-        expected = cells(dialog, RichVisual(dialog, by_library))
-        assert cells(dialog, own) == expected
+
+        def by_library() -> list[list[tuple[str, Style | None]]]:
+            return cells(dialog, RichVisual(dialog, BackgroundScreen(own._below, own._through)))
+
+        await until(lambda: cells(dialog, own) == by_library(), "the bench as it is now, dimmed")
         below = {sign for line in cells(dialog, RichVisual(dialog, own._below._compositor))
                  for sign in line}  # fmt: skip
-        assert {sign for line in expected for sign in line}.isdisjoint(below - {("", None)})
+        assert {sign for line in by_library() for sign in line}.isdisjoint(below - {("", None)})
 
 
 async def test_what_happens_on_the_bench_shows_through(course_copy: Path) -> None:
@@ -51,6 +54,7 @@ async def test_what_happens_on_the_bench_shows_through(course_copy: Path) -> Non
         await pilot.press("f2")
         dialog = pilot.app.screen
         assert isinstance(dialog, ModalScreen)
+        pilot.app.export_screenshot()  # it is drawn, if it was not yet
 
         def seen() -> str:
             return "\n".join(

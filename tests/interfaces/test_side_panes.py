@@ -181,8 +181,9 @@ async def test_the_step_beside_the_walk_scrolls_and_is_searched(course_copy: Pat
         assert screen.focused is details
         assert details.max_scroll_y > 50
         await pilot.press("pagedown")
-        assert details.scroll_target_y > 0
+        await until(lambda: details.scroll_target_y > 0, "the next page")
         await pilot.press("home")
+        await until(lambda: details.scroll_target_y == 0, "the first page")
         # The first location made stands last, below what can be seen.
         await pilot.press("slash")
         await until(lambda: isinstance(pilot.app.screen, AskText), "the question")
