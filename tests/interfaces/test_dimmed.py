@@ -11,7 +11,7 @@ from textual.renderables.background_screen import BackgroundScreen
 from textual.screen import ModalScreen
 from textual.visual import RichVisual, Visual
 
-from embrix.tui.bars import Masthead
+from embrix.tui.bars import Masthead, Title
 from embrix.tui.dialogs import Dialog
 from embrix.tui.dimmed import Dimmed
 from tests.interfaces.driving import bench, opened, until
@@ -50,18 +50,23 @@ async def test_below_a_dialog_the_bench_is_dimmed(course_copy: Path, theme: str)
 
 
 async def test_what_happens_on_the_bench_shows_through(course_copy: Path) -> None:
+    """One change after the other, each as it was drawn last."""
     async with opened(course_copy) as pilot:
         await pilot.press("f2")
         dialog = pilot.app.screen
         assert isinstance(dialog, ModalScreen)
-        pilot.app.export_screenshot()  # it is drawn, if it was not yet
 
-        def seen() -> str:
-            return "\n".join(
-                "".join(text for text, _, _ in line) for line in dialog._compositor.render_strips()
-            )
+        def drawn() -> str:
+            return "".join(line.text for line in dialog._styles_cache._cache.values())
 
-        await until(lambda: "Embrix" in seen(), "the bench below")
-        assert "a boat has come" not in seen()
-        bench(pilot).query_one(Masthead).show(notice="a boat has come")
-        await until(lambda: "a boat has come" in seen(), "what the bench says now")
+        await until(lambda: "Embrix" in drawn(), "the bench below")
+        masthead, title = bench(pilot).query_one(Masthead), bench(pilot).query_one(Title)
+        masthead.show(notice="one boat")
+        await until(lambda: "one boat" in drawn(), "what the first line says")
+        for number in range(3):
+            await pilot.pause(0.3)
+            title.show("", f"{number} gates", "faint")
+            await until(lambda n=number: f"{n} gates" in drawn(), "a title")  # type: ignore[misc]
+            await pilot.pause(0.3)
+            masthead.show(notice=f"{number} boats")
+            await until(lambda n=number: f"{n} boats" in drawn(), "the first line")  # type: ignore[misc]
