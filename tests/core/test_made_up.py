@@ -12,7 +12,7 @@ from msgspec.structs import replace
 
 from embrix.checking.laws import try_law
 from embrix.compare.search import hunt
-from embrix.compare.weights import WeightedGenerator, learned, written
+from embrix.compare.weights import WeightedGenerator, Weights, learned, untaught, written
 from embrix.course.load import Course
 from embrix.grammar.parser import Parsed
 from embrix.grammar.pattern import read_pattern
@@ -308,6 +308,35 @@ def test_values_of_unknown_types_are_refused() -> None:
 
     with pytest.raises(NoTerm):
         Generator(Signature(()), lambda n: 0).value(Con("Nowhere"), 2)
+
+
+@pytest.mark.parametrize(
+    ("language", "name", "sort"),
+    [("Rill", "environment", "Expr"), ("Race", "interleaving", "Program")],
+)
+def test_what_is_weighed_is_all_that_has_been_learned(
+    lockside: Course, monkeypatch: pytest.MonkeyPatch, language: str, name: str, sort: str
+) -> None:
+    """After each program: as if all were weighed anew from what counts."""
+    lane = Session(lockside.folder).lane(language, name)
+    weigh, compared = Weights.weigh_anew, 0
+
+    def weigh_and_compare(weights: Weights) -> None:
+        nonlocal compared
+        weigh(weights)
+        if not weights._good:
+            return  # nothing has been learned: a fresh one
+        fresh = untaught(lane)
+        fresh.take(weights.taught())
+        for at, known in weights._known.items():
+            for (kind, depth, scoped), made in known.items():
+                assert fresh.slots(kind, depth, at, scoped=scoped) == made
+                compared += 1
+
+    monkeypatch.setattr(Weights, "weigh_anew", weigh_and_compare)
+    monkeypatch.setattr("embrix.compare.weights.LEARNING", 150)
+    learned(lane, sort, 3, lambda: None)
+    assert compared > 100
 
 
 def test_variables_are_set_before_they_are_read(lockside: Course) -> None:

@@ -106,8 +106,12 @@ class Weights:
         self._missed: Counter[str] = Counter()
         self.asking: set[str] = set()
         """The forms with free names that fail where another one has not given the name anything."""
-        self._known: dict[tuple[str, int, tuple[str, int], bool], Weighed] = {}
-        """What has been weighed since what was learned counts."""
+        self._known: dict[tuple[str, int], dict[tuple[str, int, bool], Weighed]] = {}
+        """What has been weighed since what was learned counts, by field."""
+        self._changed: set[tuple[str, int]] = set()
+        """The fields of which something has been learned since then."""
+        self._all_changed = False
+        """Whether some form is wanted more or less than then."""
         self._wants: dict[str, float] = {}
         """How much each form is wanted, in the same way."""
         self._can_stand: dict[tuple[str, tuple[str, int], bool], list[Constructor]] = {}
@@ -122,6 +126,7 @@ class Weights:
 
     def take(self, taught: Taught) -> None:
         """Know what others have learned, in place of all that was known."""
+        self._all_changed = True
         self.weigh_anew()
         self._good = Counter({(form, at, part): count for form, at, part, count in taught.good})
         self._bad = {(form, at, part): count for form, at, part, count in taught.bad}
@@ -133,10 +138,11 @@ class Weights:
         """The forms for a field, each as often as it is wanted: one that has mostly done harm
         there, beside others that have not, comes seldom. Names that are used, and binders, are
         wanted most; what ends a program early least."""
-        key = (sort, depth, at, scoped)
-        if key not in self._known:
-            self._known[key] = self._weighed(sort, depth, at, scoped=scoped)
-        return self._known[key]
+        known = self._known.setdefault(at, {})
+        key = (sort, depth, scoped)
+        if key not in known:
+            known[key] = self._weighed(sort, depth, at, scoped=scoped)
+        return known[key]
 
     def share(self, pair: Pair) -> float:
         """How well something goes in a field, from 0 to 1; a half where nothing is known."""
@@ -195,7 +201,12 @@ class Weights:
 
     def weigh_anew(self) -> None:
         """What has been learned counts from now on."""
-        self._known.clear()
+        if self._all_changed:
+            self._known.clear()
+            self._all_changed = False
+        for at in self._changed:
+            self._known.pop(at, None)
+        self._changed.clear()
         self._wants.clear()
 
     def learn(self, recorder: Recorder, lane: Lane) -> None:
@@ -204,12 +215,15 @@ class Weights:
         seen = EvaluatedRun(recorder, lane.interpreter)
         for form, _, _ in seen.applications():
             self._applying[form.name] += 1
+            self._all_changed = self._all_changed or self._applying[form.name] == FEW
         done: set[int] = set()
         for number, node in enumerate(seen.nodes):
             if node is not None and id(node) not in done:
                 done.add(id(node))
                 if recorder.results[number] is not NOT_LEFT:
-                    self._good.update(pair for pair, _ in self.pairs(node))
+                    good = [pair for pair, _ in self.pairs(node)]
+                    self._good.update(good)
+                    self._changed.update([(form, at) for form, at, _ in good])
                     named = self._signature.form_of(node)
                     if named is not None and named.name in self.free:
                         self._named[named.name] += 1
@@ -228,6 +242,7 @@ class Weights:
                 if inner is None or part is inner:
                     weight = BLAMED if inner is None else INVOLVED
                     self._bad[pair] = self._bad.get(pair, 0.0) + weight
+                    self._changed.add(pair[:2])
             inner = node
             at = seen.nearest(recorder.parents[at])
 
@@ -238,6 +253,7 @@ class Weights:
         if often and form not in self.asking:
             # That it failed says nothing against it any more.
             self.asking.add(form)
+            self._all_changed = True
             self._bad = {pair: bad for pair, bad in self._bad.items() if pair[2] != form}
 
     def pairs(self, node: Node) -> list[tuple[Pair, Node | None]]:

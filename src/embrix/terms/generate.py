@@ -156,9 +156,7 @@ class Generator:
     ) -> Value:
         kinds = [replaced_names(kind, known) for kind in form.types] if known else form.types
         parts: list[Value] = [None] * len(kinds)
-        binders = {spot.field for bind in form.binds for spot in bind.names if not spot.inner}
-        scopes = {spot.field for bind in form.binds for spot in bind.scopes if not spot.inner}
-        later = scopes - {spot.field for bind in form.binds for spot in bind.names}
+        held_back = self.shapes.held_back[form.name]
         bound: dict[int, tuple[str, ...]] = {}
         for bind in form.binds:
             for spot in bind.names:
@@ -167,7 +165,7 @@ class Generator:
         for index, kind in enumerate(kinds):
             if index in form.uses:
                 parts[index] = scope[self.choose(len(scope))]
-            elif index not in binders | later:
+            elif index not in held_back:
                 self._at = (form.name, index)
                 parts[index] = self._field(kind, depth - 1, scope)
         # What binds through the elements of a list is known when the list is there.
@@ -271,6 +269,9 @@ class Shapes:
 
     def __init__(self, signature: Signature) -> None:
         self._signature = signature
+        self.held_back = {form.name: _held_back(form) for form in signature.forms}
+        """By form the fields that are not made in their turn: names that are bound, made before
+        all others, and what they are bound in, made at the end."""
         self._height = _heights(signature)
         self._known: dict[tuple[str, int, bool], tuple[Constructor, ...]] = {}
 
@@ -299,6 +300,13 @@ class Shapes:
 @lru_cache(maxsize=16)
 def shapes_of(signature: Signature) -> Shapes:
     return Shapes(signature)
+
+
+def _held_back(form: Constructor) -> frozenset[int]:
+    names = {spot for bind in form.binds for spot in bind.names}
+    scopes = {spot.field for bind in form.binds for spot in bind.scopes if not spot.inner}
+    binders = {spot.field for spot in names if not spot.inner}
+    return frozenset(binders | (scopes - {spot.field for spot in names}))
 
 
 def _heights(signature: Signature) -> dict[bool, dict[str, int]]:
