@@ -128,9 +128,9 @@ def list_parts(one: Knowledge) -> list[Knowledge] | None:
     found: list[Knowledge] = []
     while True:
         match one:
-            case KnownValue(value) if value[0] == NIL:
+            case KnownValue(tuple() as value) if value[0] == NIL:
                 return found
-            case KnownValue(value) if value[0] == CONS:
+            case KnownValue(tuple() as value) if value[0] == CONS:
                 found.append(part_of(one, 0))
                 one = part_of(one, 1)
             case MadeValue(tag, (item, rest)) if tag == CONS:

@@ -1,11 +1,11 @@
-"""Environments, stores and functions of the notation while an interpreter is specialised."""
+"""Environments and functions of the notation while an interpreter is specialised."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 
 from embrix.brix import core as k
-from embrix.machine.residual.forks import Branches
+from embrix.machine.residual.containers import Containers
 from embrix.machine.residual.knowledge import (
     Abstraction,
     Frame,
@@ -18,24 +18,13 @@ from embrix.machine.residual.knowledge import (
     NotResidual,
     RunValue,
     is_term,
-    list_parts,
 )
 from embrix.machine.residual.writer import Slots
-from embrix.terms.node import CONS, NIL_NODE, SOME
-from embrix.terms.types import Con, Type, settle
+from embrix.terms.node import SOME
 
 
-class Scopes(Branches):
-    """What names and locations stand for."""
-
-    def empty(self, kind: Type) -> Knowledge:
-        settled = settle(kind)
-        name = settled.name if isinstance(settled, Con) else ""
-        if name == "Env":
-            return KnownNames()
-        if name == "Store":
-            return self.unknown(self.let("store", ())[0], settled)
-        raise NotResidual(f"an empty {name.lower() or 'collection'} is not specialised")
+class Scopes(Containers):
+    """What names stand for."""
 
     def extended(self, base: Knowledge, name: Knowledge, value: Knowledge) -> KnownNames:
         below = KnownNames((), base) if isinstance(base, Later) else base
@@ -67,24 +56,6 @@ class Scopes(Branches):
         self.calls += 1
         slots = {**function.slots, **dict(zip(function.node.slots, args, strict=True))}
         return self.value(function.node.body, slots, here)
-
-    def loop(self, node: k.Loop, slots: Slots, here: Knowledge | None) -> Knowledge:
-        items = list_parts(self.value(node.items, slots, here))
-        start = self.value(node.start, slots, here) if node.start is not None else None
-        function = self.value(node.function, slots, here)
-        if items is None or node.kind == "filter":
-            raise NotResidual("a list is gone through whose length is not known")
-        if node.kind == "fold":
-            assert start is not None
-            for one in items:
-                start = self.applied(function, (start, one), here)
-            return start
-        made = [self.applied(function, (one,), here) for one in items]
-        self.calls += len(items)  # the list is turned round
-        tail: Knowledge = KnownValue(NIL_NODE)
-        for one in reversed(made):
-            tail = MadeValue(CONS, (one, tail))
-        return tail
 
     def knot(self, node: k.Knot, slots: Slots, here: Knowledge | None) -> None:
         base = self.value(node.base, slots, here)
@@ -125,19 +96,6 @@ class Scopes(Branches):
         if node.instead is None:
             raise self.give_up("a name is not there")
         return self.value(node.instead, slots, here)
-
-    def fetch(self, node: k.Fetch, slots: Slots, here: Knowledge | None) -> Knowledge:
-        container = self.value(node.container, slots, here)
-        key = self.value(node.key, slots, here)
-        if node.kind != "store" or not isinstance(container, RunValue):
-            raise NotResidual(f"a {node.kind} is not specialised")
-        if node.instead is not None and not isinstance(node.instead, k.Fail | k.Todo):
-            raise NotResidual("a location that may be absent is read")
-        held = settle(container.type) if container.type is not None else None
-        item = held.args[0] if isinstance(held, Con) and held.args else None
-        name = self.let("fetch", (container.atom, self.lower(key)))[0]
-        found = RunValue(name, item)
-        return MadeValue(SOME, (found,)) if node.wraps else found
 
 
 def _only_made(node: k.Core) -> bool:

@@ -1,5 +1,5 @@
-"""What residual programs do with numbers, texts, lists and stores: carried out at once where
-everything is known."""
+"""What residual programs do with numbers, texts and stores, and how values are compared and shown:
+carried out at once where everything is known."""
 
 from __future__ import annotations
 
@@ -14,14 +14,13 @@ from embrix.machine.residual.knowledge import (
     MadeValue,
     NotResidual,
     RunValue,
-    list_parts,
 )
 from embrix.machine.residual.program import Program
 from embrix.machine.residual.statements import Atom, Constant
 from embrix.machine.residual.value_layout import of_name
-from embrix.terms.node import CONS, NIL_NODE, TUPLE
+from embrix.terms.node import CONS, NIL_NODE, SOME, TUPLE
 from embrix.terms.numbers import DividedByZero, TooLarge, operations
-from embrix.terms.types import BOOL, LOC, NAME, NUMBER, TEXT, Tup, Type, maybe, settle
+from embrix.terms.types import BOOL, LOC, NAME, NUMBER, TEXT, Tup, Type, listing, maybe, settle
 
 ARITHMETIC = ("add", "subtract", "multiply", "negate", "divide", "floor_divide", "modulo")
 COMPARED: dict[str, Callable[[Any, Any], bool]] = {
@@ -53,6 +52,9 @@ class Operations(ABC):
     def unknown(self, name: str, kind: Type | None) -> RunValue: ...
 
     @abstractmethod
+    def on_containers(self, operation: str, args: Sequence[Knowledge]) -> Knowledge: ...
+
+    @abstractmethod
     def give_up(self, reason: str) -> Exception: ...
 
     def primitive(self, operation: str, args: Sequence[Knowledge]) -> Knowledge:
@@ -73,10 +75,7 @@ class Operations(ABC):
             case "store_with", (RunValue(store, kind), loc, value):
                 atoms = [store, self.lower(loc), self.lower(value)]
                 return self.unknown(self.let("store_with", atoms)[0], kind)
-        lists = [list_parts(one) for one in args]
-        if all(one is not None for one in lists):
-            return self._lists(operation, [one for one in lists if one is not None])
-        raise NotResidual(f"“{operation}” is not specialised")
+        return self.on_containers(operation, args)
 
     def _numbers(self, operation: str, args: Sequence[Knowledge]) -> Knowledge:
         known = [one.value for one in args if isinstance(one, KnownValue)]
@@ -97,39 +96,39 @@ class Operations(ABC):
         if all(map(_is_flat, args)):
             return self._numbers("equal_plain", args)
         layout = self.program.layout
-        kinds = [self._type(one) for one in args]
+        kinds = [self.type_of(one) for one in args]
+        atoms = [self.lower(one) for one in args]
         if any(map(layout.is_plain, kinds)):
-            atoms = [self.lower(one) for one in args]
             return RunValue(self.let("primitive", atoms, "equal")[0], BOOL)
-        raise NotResidual("values of any kind are compared")
+        kind = kinds[0] or kinds[1]
+        if kind is None:
+            raise NotResidual("values of an unknown type are compared")
+        return RunValue(self.let("alike", atoms, kind)[0], BOOL)
 
-    def _type(self, one: Knowledge) -> Type | None:
+    def type_of(self, one: Knowledge) -> Type | None:
+        """The type of a value, as far as it is known."""
         match one:
             case RunValue(_, kind):
                 return kind
+            case KnownValue(bool()):
+                return BOOL
+            case KnownValue(int() | float() | Fraction()):
+                return NUMBER
+            case KnownValue(str(), False):
+                return TEXT  # what stands in the program may be a name
+            case MadeValue(tag, (item, rest)) if tag == CONS:
+                held = self.type_of(item)
+                return listing(held) if held is not None else self.type_of(rest)
+            case MadeValue(tag, (inner,)) if tag == SOME:
+                held = self.type_of(inner)
+                return maybe(held) if held is not None else None
+            case MadeValue(tag, fields) if tag == TUPLE:
+                kinds = [self.type_of(field) for field in fields]
+                known = tuple(kind for kind in kinds if kind is not None)
+                return Tup(known) if len(known) == len(kinds) else None
             case MadeValue(tag):
                 return self.program.layout.type_of(tag)
         return None
-
-    def _lists(self, operation: str, lists: list[list[Knowledge]]) -> Knowledge:
-        match operation, lists:
-            case "size", [items]:
-                self.calls += len(items)
-                return KnownValue(self._number(len(items)))
-            case "zip", [first, second]:
-                pairs = [MadeValue(TUPLE, pair) for pair in zip(first, second, strict=False)]
-                self.calls += len(pairs)
-                return _listed(pairs)
-            case "reversed", [items]:
-                self.calls += len(items)
-                return _listed([*reversed(items)])
-            case "appended", [first, second]:
-                self.calls += len(first)
-                return _listed([*first, *second])
-        raise NotResidual(f"“{operation}” is not specialised")
-
-    def _number(self, n: int) -> int | float:
-        return n
 
     def text(self, parts: Sequence[str | Knowledge]) -> Knowledge:
         """A text with values shown in it."""
@@ -177,7 +176,8 @@ def _is_open(kind: Type) -> bool:
     return isinstance(kind, Tup)
 
 
-def _listed(items: Sequence[Knowledge]) -> Knowledge:
+def listed(items: Sequence[Knowledge]) -> Knowledge:
+    """A list of known length."""
     found: Knowledge = KnownValue(NIL_NODE)
     for one in reversed(items):
         found = MadeValue(CONS, (one, found))

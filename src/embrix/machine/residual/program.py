@@ -206,12 +206,12 @@ class Program:
             params = [RunValue(f"p{number}", kind) for number, (_, kind, _) in enumerate(atoms)]
             parts: Parts = iter(params)
             made = tuple(build(parts, ()) for _, _, build in split)
-            known = self._new(key, name, params, [called for _, _, called in atoms], origin)
+            known = self.new(key, name, params, [called for _, _, called in atoms], origin)
             self.pending.append(partial(self.written, known, made))
             known.about = made
         return known, [atom for atom, _, _ in atoms]
 
-    def _new(
+    def new(
         self,
         key: Any,
         name: str,
@@ -219,6 +219,7 @@ class Program:
         called: Sequence[str],
         origin: Origin,
     ) -> Residual:
+        """A function that has still to be written. Raises `NotResidual` if there are too many."""
         if len(self.residuals) >= MOST_FUNCTIONS:
             raise NotResidual(f"more than {MOST_FUNCTIONS:,} functions")
         names = tuple(str(one.atom) for one in params)
@@ -302,7 +303,7 @@ class Program:
         ]
         key = ("method", dispatch.number, shape.number)
         called = [name for _, name in (*kinds, *dispatch.args_types)]
-        method = self._new(key, dispatch.function, (*own, *handed), called, Origin())
+        method = self.new(key, dispatch.function, (*own, *handed), called, Origin())
         method.own, method.method_of = len(own), dispatch
         shape.methods[dispatch.number] = method
         dispatch.methods.append(method)

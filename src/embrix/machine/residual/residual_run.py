@@ -26,7 +26,6 @@ from embrix.machine.residual.knowledge import (
     NotResidual,
     RunValue,
 )
-from embrix.machine.residual.operations import FLAT
 from embrix.machine.residual.program import Program
 from embrix.machine.residual.specialiser import Specialiser
 from embrix.machine.residual.statements import (
@@ -52,6 +51,7 @@ from embrix.terms.node import (
     FIELDS,
     FRAME,
     LOCATION,
+    MAP,
     SOME,
     STORE,
     TUPLE,
@@ -155,7 +155,7 @@ class ResidualProgram:
 
         numbers = self.program.interpreter.language.numbers
         known = primitives(run.limits, spend, numbers, HOLE)
-        space |= {f"op_{name}": known[name] for name in FLAT if name in known}
+        space |= {f"op_{name}": operation for name, operation in known.items()}
         space["op_equal"] = partial(same, meter=spend)
         space |= operations(numbers, run.limits.number_bits, spend)
         ordinary = _Ordinary(self)
@@ -164,7 +164,13 @@ class ResidualProgram:
             return run.text([ordinary.value(one, kind)
                              for one, kind in zip(parts, kinds, strict=True)], spend)  # fmt: skip
 
-        space |= {"emit": run.emit, "ask": run.ask, "text": text}
+        def alike(kind: Type, one: Any, other: Any) -> bool:
+            if one.__class__ is other.__class__ and one.__class__ in (int, str, bool):
+                return bool(one == other)
+            left, right = ordinary.value(one, kind), ordinary.value(other, kind)
+            return same(left, right, meter=spend)
+
+        space |= {"emit": run.emit, "ask": run.ask, "text": text, "alike": alike}
         exec(code, space)
         layout = self.program.layout
         kinds = {tag: type(f"T{tag}", (tuple,), {"__slots__": ()}) for tag in layout.shaped}
@@ -342,6 +348,11 @@ class _Ordinary:
                 return (SOME, None, self.value(value[FIELDS], kind.args[0]))
             case "Store":
                 return self._store(value, kind.args[0])
+            case "Set":
+                return value
+            case "Map":
+                held = {key: self.value(one, kind.args[1]) for key, one in value[FIELDS].items()}
+                return (MAP, None, immutables.Map(held))
         if kind.name in self.layout.sorts:
             return value
         return self._made(value, kind)
@@ -364,8 +375,9 @@ class _Ordinary:
         if value.__class__ is tuple:
             types = self._types(value[0], kind)
             return (value[0], None, *map(self.value, value[FIELDS:], types))
-        bare = {bool: "truth", str: "text"}.get(value.__class__, "number")
-        tag = self._by_owner.get(kind.name, {}).get(bare)
+        names = {bool: ("truth",), str: ("text",)}.get(value.__class__, ("number", "whole"))
+        own = self._by_owner.get(kind.name, {})
+        tag = next((own[name] for name in names if name in own), None)
         if tag is None:
             raise HandedBack
         return (tag, None, value)

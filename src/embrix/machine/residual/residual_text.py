@@ -34,15 +34,20 @@ from embrix.machine.residual.statements import (
     without_notes,
 )
 from embrix.machine.residual.tidying import handed, passed
-from embrix.terms.node import CONS, NIL, NONE, SOME, TUPLE, Place
+from embrix.terms.node import CONS, MAP, NIL, NONE, SOME, TUPLE, Place
 from embrix.terms.numbers import write_number
 from embrix.text.source import Span
 from embrix.text.visible import cut
 
 _SIGNS = {"add": "+", "subtract": "-", "multiply": "*", "less": "<", "at_most": "<=", "more": ">",
           "at_least": ">=", "equal_plain": "==", "divide": "/", "equal": "=="}  # fmt: skip
-_PURE = ("primitive", "field", "node", "shape", "copy")
-_KINDS = {"number": "a number", "truth": "a truth value", "text": "a text"}
+_PURE = ("primitive", "alike", "field", "node", "shape", "copy")
+_KINDS = {
+    "number": "a number",
+    "whole": "a whole number",
+    "truth": "a truth value",
+    "text": "a text",
+}
 SHORT = 40
 """Characters of a piece of the program in a line."""
 
@@ -204,6 +209,8 @@ class _FunctionText:
         of = self.atom(one.of)
         if one.test == "true":
             return of
+        if one.test == "there":
+            return f"{of} is there"
         if one.test == "equals":
             return f"{of} == {self.atom(Constant(one.about))}"
         tags = [one.about] if one.test == "tag" else sorted(one.about)
@@ -262,6 +269,8 @@ class _FunctionText:
                 return f"emit {shown[0]}"
             case "text", _:
                 text = " ++ ".join(shown)
+            case "alike", _:
+                text = f"{_operand(shown[0])} == {_operand(shown[1])}"
             case operation, _:
                 text = f"{operation}({', '.join(shown)})"
         if one.operation in _PURE and len(one.names) == 1 and self.uses[one.names[0]] == 1 and (
@@ -317,6 +326,8 @@ class _FunctionText:
             return "true" if value else "false"
         if isinstance(value, str):
             return '"' + value.replace("\n", "\\n") + '"'
+        if isinstance(value, frozenset) or (isinstance(value, tuple) and value[0] == MAP):
+            return "empty"
         if not isinstance(value, tuple):
             return write_number(value)
         if value[0] in (NIL, NONE) or (value[0] == TUPLE and len(value) == 2):

@@ -26,7 +26,7 @@ from embrix.machine.residual.knowledge import (
     list_parts,
     tuple_parts,
 )
-from embrix.machine.residual.known_scopes import Scopes
+from embrix.machine.residual.loops import Loops
 from embrix.machine.residual.specialisable import UNTOUCHED
 from embrix.machine.residual.statements import (
     Again,
@@ -44,7 +44,7 @@ SMALL = 90
 """Parts of a function that is written out although it comes back to itself."""
 
 
-class Specialiser(Scopes):
+class Specialiser(Loops):
     """One function on its way."""
 
     def write_main(self, names: Sequence[str]) -> None:

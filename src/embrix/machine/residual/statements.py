@@ -49,6 +49,8 @@ class Assigned(Struct, eq=False):
     origin: Origin = Origin()
     whole: bool = False
     """Whether it is known that it works on whole numbers."""
+    floats: bool = False
+    """Whether it is known that it works on those of the machine."""
 
 
 class ResidualTest(Struct, frozen=True, eq=False):
@@ -180,6 +182,8 @@ class Residual(Struct, eq=False):
     state: str = "new"
     about: Any = ()
     """What is known of its arguments."""
+    gives: Any = None
+    """The type of its result, where it goes through a list and that is known."""
     used: frozenset[int] = frozenset()
     """The parameters that it needs, by number; those of a method do not count what is its own."""
 

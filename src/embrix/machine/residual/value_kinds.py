@@ -34,9 +34,10 @@ Kinds: TypeAlias = "frozenset[Any] | None"
 Known: TypeAlias = "dict[str, Kinds]"
 
 NOTHING: frozenset[Any] = frozenset()
+_FLOAT: frozenset[Any] = frozenset({"float"})
 _OF_BARE: dict[Bare, frozenset[Any]] = {
-    "number": frozenset({"int", "fraction", "float"}), "truth": frozenset({"truth"}),
-    "text": frozenset({"text"}),
+    "number": frozenset({"int", "fraction", "float"}), "whole": frozenset({"int"}),
+    "truth": frozenset({"truth"}), "text": frozenset({"text"}),
 }  # fmt: skip
 
 
@@ -260,10 +261,13 @@ class _Walk:
                 given = [self.number(str(operation), args)]
                 if whole.writing:
                     one.whole = all(kinds == frozenset({"int"}) for kinds in args)
+                    one.floats = all(kinds == _FLOAT for kinds in args)
             case "primitive", operation if operation in COMPARED or operation == "equal":
                 given = [frozenset({"truth"})]
             case "copy", _:
                 given = args
+            case "alike", _:
+                given = [frozenset({"truth"})]
             case "text", _:
                 given = [frozenset({"text"})]
             case "node", int() as tag:
@@ -290,7 +294,11 @@ class _Walk:
         whole = all(kinds is not None and kinds <= {"int"} for kinds in args)
         if whole and operation not in ("divide", "floor_divide", "modulo"):
             return frozenset({"int"}) if all(args) else NOTHING
-        return self.whole.numbers
+        if self.whole.numbers != _FLOAT or all(
+            kinds is not None and kinds <= _FLOAT for kinds in args
+        ):
+            return self.whole.numbers
+        return frozenset({"int", "float"})  # sizes are whole numbers in every language
 
     def results(self, other: Residual, count: int) -> list[Kinds]:
         return [self.whole.results.get((other.number, n), NOTHING) for n in range(count)]

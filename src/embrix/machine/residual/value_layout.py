@@ -11,8 +11,10 @@ from embrix.brix.core import Interpreter
 from embrix.terms.node import Constructor
 from embrix.terms.types import ARITY, Con, Tup, Type, settle
 
-Bare: TypeAlias = Literal["number", "truth", "text"]
-_BARE: dict[str, Bare] = {"Number": "number", "Int": "number", "Bool": "truth", "Text": "text"}
+Bare: TypeAlias = Literal["number", "whole", "truth", "text"]
+_BARE: dict[str, Bare] = {"Number": "number", "Int": "whole", "Bool": "truth", "Text": "text"}
+_ALIKE = {"whole": "number"}
+"""What cannot be told apart where it is not a node."""
 
 
 class ValueLayout:
@@ -23,14 +25,17 @@ class ValueLayout:
         self.sorts = {one.owner for one in self.constructors.values() if one.is_form}
         own = [one for one in self.constructors.values() if not one.is_form]
         bare = {one.tag: kind for one in own if (kind := self._bare(one))}
-        times = Counter((self.constructors[tag].owner, kind) for tag, kind in bare.items())
+        times = Counter(map(self._told_by, bare.items()))
         self.bare: dict[int, Bare] = {
-            tag: kind for tag, kind in bare.items()
-            if times[self.constructors[tag].owner, kind] == 1
+            tag: kind for tag, kind in bare.items() if times[self._told_by((tag, kind))] == 1
         }  # fmt: skip
         """What a constructor is in place of a node."""
         self.shaped = {one.tag for one in own if any(map(self.is_piece, one.types))}
         """Constructors that hold pieces of the program."""
+
+    def _told_by(self, one: tuple[int, Bare]) -> tuple[str, str]:
+        tag, kind = one
+        return self.constructors[tag].owner, _ALIKE.get(kind, kind)
 
     def _bare(self, one: Constructor) -> Bare | None:
         if len(one.types) != 1 or one.role:

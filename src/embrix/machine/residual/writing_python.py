@@ -81,6 +81,8 @@ class PythonText:
     def tag_test(self, of: str, tag: int) -> str:
         layout = self.program.layout
         bare = layout.bare.get(tag)
+        if bare == "whole":
+            return f"{of}.__class__ is int"
         if bare == "number":
             if self.floats:
                 return f"{of}.__class__ is float"
@@ -220,6 +222,8 @@ class _Function:
         of = self.atom(one.of)
         if one.test == "true":
             return of
+        if one.test == "there":
+            return f"{of} is not HOLE"
         if one.test == "equals":
             if isinstance(one.about, bool):
                 return f"{of} is {one.about}"
@@ -270,6 +274,9 @@ class _Function:
                 self.line(depth, f"emit({args[0]})")
             case "ask":
                 self.line(depth, f"{target} = ask()")
+            case "alike":
+                kind = self.whole.constant(one.about)
+                self.line(depth, f"{target} = alike({kind}, {args[0]}, {args[1]})")
             case "text":
                 kinds = self.whole.constant(one.about)
                 self.line(depth, f"{target} = text({kinds}, ({', '.join(args)},))")
@@ -288,9 +295,11 @@ class _Function:
             self.line(depth, f"{name} = -{args[0]}")
         elif operation in _SIGNS:
             self.line(depth, f"{name} = {args[0]} {_SIGNS[operation]} {args[1]}")
-            if not self.whole.floats:
+            if not one.floats:
                 again = f"{name} = {operation}({args[0]}, {args[1]})"
                 other = "" if one.whole else f"{name}.__class__ is not int or "
+                if self.whole.floats and not one.whole:
+                    other = f"{name}.__class__ is int and "
                 small = f"-{SMALL} < {name} < {SMALL}"
                 self.line(depth, f"if {other}not {small}: {again}")
         elif operation in ARITHMETIC:
