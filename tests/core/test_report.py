@@ -228,10 +228,10 @@ def test_a_difference_beyond_the_sentences_that_can_all_be_tried(lockside: Cours
 
 
 def test_what_is_still_to_be_written_stands_as_dots(make_course: Maker) -> None:
-    """An alternative that lacks its form conflicts in what can be read of it."""
+    """An alternative that is not all there conflicts in what can be read of it."""
     atom = 'Atom : Expr ::= n:number makes Lit | x:name makes Var | "(" Expr ")"'
     assert atom in TINY_LANGUAGE
-    course = make_course(tiny=TINY_LANGUAGE.replace(atom, f'{atom} | Expr "?" Expr'))
+    course = make_course(tiny=TINY_LANGUAGE.replace(atom, f'{atom} | Expr "?" Expr todo "more"'))
     made = course.languages["Tiny"].grammar
     assert made is not None
     stories = report_on(made).conflicts

@@ -12,6 +12,7 @@ import pytest
 from embrix.cli.main import main, parsed
 from embrix.cli.usage import Usage
 from embrix.course.load import Course
+from tests.conftest import TINY_LANGUAGE
 
 
 def run(capsys: pytest.CaptureFixture[str], *words: str) -> tuple[int, str, str]:
@@ -36,6 +37,25 @@ def test_a_file_or_a_folder_in_place_of_a_command_is_opened(course_copy: Path) -
 def test_run_prints_the_value(capsys: pytest.CaptureFixture[str], course_copy: Path) -> None:
     program = course_copy / "drip" / "programs" / "toll.drip"
     assert run(capsys, "run", str(program), "--with", "environment") == (0, "31.75\n", "")
+
+
+def test_both_trees_of_an_ambiguous_text(
+    capsys: pytest.CaptureFixture[str], tmp_path: Path
+) -> None:
+    (tmp_path / "course.toml").write_text('title = "made up"\n')
+    loose = 'Expr ::= n:number makes Lit | x:name makes Var | left:Expr "+" right:Expr makes Add'
+    text = TINY_LANGUAGE[: TINY_LANGUAGE.index("  Expr ::=")] + f"  {loose}\n"
+    (tmp_path / "tiny.brix").write_text(text)
+    words = ("parse", "-e", "a + b + c", "--language", "Tiny", "--course", str(tmp_path))
+    status, out, err = run(capsys, *words)
+    assert status == 3
+    assert err.startswith("ambiguous: ")
+    first, second = (
+        [line.strip() for line in tree.strip("\n").split("\n")] for tree in out.split("or\n")
+    )
+    left = ["Add", "left Add", "left Var x a", "right Var x b", "right Var x c"]
+    right = ["Add", "left Var x a", "right Add", "left Var x b", "right Var x c"]
+    assert sorted((first, second)) == sorted((left, right))
 
 
 def test_run_names_the_failure_and_its_place(capsys: pytest.CaptureFixture[str]) -> None:
@@ -165,7 +185,7 @@ def test_codes_are_explained(capsys: pytest.CaptureFixture[str]) -> None:
     assert "missing_clause:" in run(capsys, "explain")[1]
 
 
-def test_the_module_is_the_command() -> None:
+def test_the_module_is_the_command(course_copy: Path) -> None:
     """`python -m embrix` answers like `embrix`; without a terminal the workbench says so."""
     words = [sys.executable, "-m", "embrix"]
     done = subprocess.run(
@@ -173,11 +193,12 @@ def test_the_module_is_the_command() -> None:
         capture_output=True, text=True, check=False,
     )  # fmt: skip
     assert done.stdout == "42\n"
-    done = subprocess.run(
-        words, capture_output=True, text=True, check=False, stdin=subprocess.DEVNULL
-    )
-    assert done.returncode == 2
-    assert "needs a terminal" in done.stderr
+    for more in ([], ["open", str(course_copy)], [str(course_copy)]):
+        done = subprocess.run(
+            [*words, *more], capture_output=True, text=True, check=False, stdin=subprocess.DEVNULL
+        )
+        assert done.returncode == 2
+        assert "needs a terminal" in done.stderr
 
 
 def test_the_user_gets_a_copy_that_stays(own_folders: Path) -> None:

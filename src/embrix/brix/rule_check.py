@@ -60,13 +60,14 @@ class RuleChecks:
     def hole(self, mark: int, span: Span, read: Sequence[Symbol] = ()) -> Alternative:
         """An alternative in place of what has been wrong since a mark: reading stops there, behind
         what can be `read` of it."""
-        items = [*(Item(symbol) for symbol in read), Item(self.missing(mark))]
-        return Alternative(tuple(items), None, span, len(read))
+        items = [*(Item(symbol) for symbol in read), Item(self.missing(mark, bool(read)))]
+        return Alternative(tuple(items), None, span, len(read), formless=bool(read))
 
-    def missing(self, mark: int) -> Symbol:
-        """A token that no text has, in place of what has been wrong since a mark."""
+    def missing(self, mark: int, is_read: bool = False) -> Symbol:
+        """A token that no text has, in place of what has been wrong since a mark; where all of it
+        `is_read`, in place of what is made of it."""
         if self.world.mark() == mark:
-            return self.unread("a line that cannot be read")
+            return self.unread("what it makes" if is_read else "a line that cannot be read")
         return self.unread(f"an error at {self.world.causes[mark].place}")
 
     def is_unread(self, symbol: Symbol) -> bool:

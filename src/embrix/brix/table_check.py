@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import itertools
+from collections.abc import Sequence
 
 from embrix.brix import syntax as s
 from embrix.brix.rule_check import RuleChecks, references
 from embrix.brix.world import count, unify
 from embrix.grammar.model import (
     Fixity,
+    Item,
     Operand,
     Operator,
     OperatorTable,
@@ -66,9 +68,10 @@ class TableChecks(RuleChecks):
             if found is None:
                 return None
             symbols.append((item, found))
+        mark = self.world.mark()
         made = self.made(symbols, entry.makes, wanted)
         if made is None:
-            return None
+            return self.without_form(fixity, [symbol for _, (symbol, _) in symbols], entry, mark)
         first, last = (isinstance(made[0][n].symbol, Operand) for n in (0, -1))
         begins, ends = fixity != "prefix", fixity != "postfix"
         between = [isinstance(item.symbol, Operand) for item in made[0]]
@@ -80,6 +83,20 @@ class TableChecks(RuleChecks):
             )  # fmt: skip
             return None
         return Operator(fixity, made[0], made[1], entry.span)
+
+    def without_form(
+        self, fixity: Fixity, symbols: Sequence[Symbol], entry: s.OperatorSyntax, mark: int
+    ) -> Operator | None:
+        """An operator that lacks the form that it makes, with what has been wrong since a mark;
+        None where more is wrong with it."""
+        row = [Item(symbol) for symbol in symbols]
+        begins, ends = fixity != "prefix", fixity != "postfix"
+        if not any(isinstance(symbol, Operand) for symbol in symbols):
+            row = [Item(Operand())] * begins + row + [Item(Operand())] * ends
+        first, last = (isinstance(row[n].symbol, Operand) for n in (0, -1))
+        if (first, last) != (begins, ends) or any(map(self.is_unread, symbols)):
+            return None
+        return Operator(fixity, tuple(row), None, entry.span, self.missing(mark, True))
 
     def with_operands(
         self, wanted: Type, fixity: Fixity, entry: s.OperatorSyntax

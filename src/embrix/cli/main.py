@@ -194,7 +194,13 @@ def parser(only: str | None = None) -> argparse.ArgumentParser:
         return sub
 
     work = add("open", "opening.open_workbench", "open the workbench")
-    work.add_argument("file", metavar="FILE", nargs="?", type=Path, help="a program to begin with")
+    work.add_argument(
+        "file",
+        metavar="FILE",
+        nargs="?",
+        type=Path,
+        help="a program to begin with, or the folder of a course",
+    )
 
     check = add(
         "check", "findings.check", "check all definitions and suites, and report what is wrong"

@@ -46,6 +46,8 @@ def open_workbench(arguments: argparse.Namespace) -> int:
     from embrix.workers.process import prepare
 
     prepare()
+    if arguments.file is not None and arguments.file.is_dir() and arguments.course is None:
+        arguments.course, arguments.file = arguments.file, None
     near = arguments.file.resolve().parent if arguments.file is not None else here()
     folder: Path | None
     if arguments.course is not None:

@@ -210,10 +210,15 @@ def parse(arguments: argparse.Namespace) -> int:
         answer["steps"] = [{"stack": s.stack, "rest": s.rest, "action": s.action} for s in steps]
         lines = [f"{s.stack or '(empty)'}  ·  {s.rest or '(end)'}\n    {s.action}" for s in steps]
     else:
-        lines = [
-            "  " * row.depth + " ".join(part for part in (row.field, row.form, row.leaves) if part)
-            for row in with_rest(found.tree, found.cut)
-        ]
+        trees = refused.trees if refused is not None and refused.trees else [
+            with_rest(found.tree, found.cut)
+        ]  # fmt: skip
+        for number, rows in enumerate(trees):
+            lines += ["or"] * (number > 0)
+            lines += [
+                "  " * row.depth + " ".join(filter(None, (row.field, row.form, row.leaves)))
+                for row in rows
+            ]
     if arguments.json:
         rejection = {"rejection": _rejection(refused, source)} if refused is not None else {}
         print_answer("parse", {**answer, **rejection})

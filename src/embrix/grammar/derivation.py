@@ -10,6 +10,7 @@ from msgspec import Struct, field
 
 from embrix.grammar.earley import EarleyParser
 from embrix.grammar.model import Collect, Grammar, Pass
+from embrix.grammar.sketched import sketched
 from embrix.grammar.tokens import Token
 
 
@@ -27,7 +28,9 @@ MOST_TOKENS = 3_000
 
 
 def derivations(grammar: Grammar, text: str, rule: str | None = None) -> list[Derived]:
-    """The derivation tree of a text; two when it has several, none when it is refused or long."""
+    """The derivation tree of a text; two when it has several, none when it is refused or long.
+    Alternatives need not make a form yet."""
+    grammar = sketched(grammar)
     if len(grammar.tokens.cut(text).tokens) > MOST_TOKENS:
         return []
     found = EarleyParser(grammar).derivations(text, rule)

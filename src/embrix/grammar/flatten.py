@@ -169,7 +169,14 @@ class _Flattening:
             captures = tuple(-1 if i.field is None else i.field for i in alternative.items)
             build: Build = alternative.makes or Pass(alternative.passes)
             self.productions.append(
-                Production(self.entry[rule.name], right, build, captures, alternative.span)
+                Production(
+                    self.entry[rule.name],
+                    right,
+                    build,
+                    captures,
+                    alternative.span,
+                    formless=alternative.formless,
+                )
             )
 
 
@@ -262,9 +269,16 @@ class _Table:
         captures = tuple(-1 if item.field is None else item.field for item in operator.row)
         sign = next((i.symbol.text for i in operator.row if isinstance(i.symbol, Quoted)), "")
         tight = fixity in ("prefix", "postfix") and not sign[:1].isalpha()
+        build: Build = operator.makes or Pass(len(parts))
+        if operator.lacks is not None:
+            parts.append(self.work.symbol(operator.lacks, operator.span))
+            captures += (-1,)
         self.work.productions.append(
-            Production(left, tuple(parts), operator.makes, captures, operator.span, tight)
-        )
+            Production(
+                left, tuple(parts), build, captures, operator.span, tight,
+                formless=operator.lacks is not None,
+            )
+        )  # fmt: skip
 
     def _pass(self, left: int, right: int) -> None:
         self.work.productions.append(Production(left, (right,), Pass(0), (-1,), self.table.span))

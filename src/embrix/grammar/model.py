@@ -155,6 +155,9 @@ class Alternative(Struct, frozen=True):
     makes: Compose | Fold | None
     span: Span
     passes: int = 0
+    formless: bool = False
+    """Whether all is known but the form that it makes, for which the last item stands: no text has
+    that."""
 
 
 class Rule(Struct, frozen=True):
@@ -176,8 +179,10 @@ class Operator(Struct, frozen=True):
 
     fixity: Fixity
     row: tuple[Item, ...]
-    makes: Compose | Fold
+    makes: Compose | Fold | None
     span: Span
+    lacks: Symbol | None = None
+    """What stands for the form that it makes where that is missing: no text has it."""
 
 
 class OperatorTable(Struct, frozen=True):
@@ -208,6 +213,8 @@ class Production(Struct, frozen=True, eq=False):
     origin: Span
     tight: bool = False
     unless: int | None = None
+    formless: bool = False
+    """Whether its last symbol, which no text has, stands for the form that it lacks."""
 
     @property
     def form(self) -> Constructor | None:
@@ -280,6 +287,11 @@ class Grammar(Struct, frozen=True, eq=False):
     def end(self) -> int:
         """The terminal that stands for the end of the text."""
         return len(self.tokens.literals) + len(self.tokens.kinds)
+
+    @property
+    def formless(self) -> tuple[int, ...]:
+        """The nonterminals of rules with alternatives that lack the form that they make."""
+        return tuple(dict.fromkeys(one.left for one in self.productions if one.formless))
 
     @property
     def unwritten(self) -> frozenset[int]:

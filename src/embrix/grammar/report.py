@@ -27,6 +27,7 @@ from embrix.grammar.sentences import (
     yields,
 )
 from embrix.grammar.sets import Sets, sets_of
+from embrix.grammar.sketched import sketched
 from embrix.text.plural import counted
 from embrix.text.source import Span
 
@@ -58,7 +59,9 @@ class Report(Struct, frozen=True):
 
 
 def report_on(grammar: Grammar, rule: str | None = None, length: int = 9) -> Report:
-    """Look at a grammar from a rule (default: its first start rule)."""
+    """Look at a grammar from a rule (default: its first start rule), as far as it is written:
+    alternatives need not make a form yet."""
+    grammar = sketched(grammar)
     name = rule or grammar.starts[0]
     start = grammar.entry[name]
     sets = sets_of(grammar)

@@ -7,11 +7,13 @@ from collections.abc import Mapping
 from typing import Any
 
 from embrix.grammar.actions import Unfit, read_token
-from embrix.grammar.derivation import derivations, rows_of
+from embrix.grammar.derivation import Derived, derivations, rows_of
 from embrix.grammar.model import Grammar
 from embrix.grammar.parser import Ambiguous, Parsed, Refused
 from embrix.grammar.recovery import mishaps
+from embrix.grammar.sketched import sketched
 from embrix.grammar.tokens import Tokens
+from embrix.grammar.without_forms import forms_wanted, read_without_forms
 from embrix.lanes.session import Session
 from embrix.machine.lane import rejection
 from embrix.messages.replies import Look, MistakeAt, Refusal, TreeRow
@@ -40,13 +42,17 @@ def look(session: Session, language: str, text: str, rule: str | None = None) ->
     rules = grammar.entry if grammar is not None else {}
     if rule is not None and rule not in rules:
         rule = None
-    parsed = parser.parse(text, rule)
+    parsed, derived = read_without_forms(grammar, parser, text, rule)
     tokens = parsed.tokens
     rows: list[TreeRow] = []
     more = 0
     refused: Refusal | None = None
     if isinstance(parsed, Parsed):
         rows, more = tree(session, language, parsed.term)
+    elif derived and grammar is not None:
+        drawn = [_rows(one, text) for one in derived]
+        rows, more = drawn[0][:MOST_ROWS], max(0, len(drawn[0]) - MOST_ROWS)
+        refused = _without_forms(grammar, drawn)
     else:
         outcome = rejection(parsed)
         refused = Refusal(outcome.kind, outcome.text, outcome.name, outcome.place)
@@ -54,7 +60,7 @@ def look(session: Session, language: str, text: str, rule: str | None = None) ->
             source = Source("", text)
             refused.mistakes = [
                 MistakeAt(one.message, one.span.start, one.span.end)
-                for one in (mishaps(grammar, text, parsed, rule) if grammar else ())
+                for one in (mishaps(sketched(grammar), text, parsed, rule) if grammar else ())
             ]
             refused.reading = [
                 (row, "{}:{}".format(*source.position(begun)), why)
@@ -74,6 +80,14 @@ def look(session: Session, language: str, text: str, rule: str | None = None) ->
         cut=more,
         refused=refused,
     )
+
+
+def _without_forms(grammar: Grammar, drawn: list[list[TreeRow]]) -> Refusal:
+    """What is said of a text that can be derived, where forms are missing."""
+    if len(drawn) > 1:
+        return Refusal("ambiguous", "the grammar derives this text in more than one way",
+                       trees=drawn[:2])  # fmt: skip
+    return Refusal("unfinished", f"the grammar derives this text; {forms_wanted(grammar)}")
 
 
 def unused_names(session: Session, language: str, text: str, given: Mapping[str, str]) -> list[str]:
@@ -104,7 +118,11 @@ def derivation(
         return []
     rule = rule if rule in grammar.entry else None
     found = derivations(grammar, text, rule)
-    return [[TreeRow(*row) for row in rows_of(tree, text)] for tree in found]
+    return [_rows(one, text) for one in found]
+
+
+def _rows(derived: Derived, text: str) -> list[TreeRow]:
+    return [TreeRow(*row) for row in rows_of(derived, text)]
 
 
 def _tokens_alone(session: Session, language: str, text: str) -> Look:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from embrix.course.load import Course
 from embrix.grammar.parser import Ambiguous, GaveUp, Parsed, Parser, Refused
+from embrix.grammar.without_forms import forms_wanted, read_without_forms
 from embrix.machine.lane import Lane
 from embrix.text.plural import counted
 from embrix.text.source import Source
@@ -31,7 +32,11 @@ def how_far(course: Course, language: str, lanes: list[Lane], parser: Parser | N
     if parser is None:
         missing = "its grammar has errors" if target.syntax.grammars else "it has no grammar yet"
         return [*stages, ("obstacle", f"{missing}: no tree")]
-    parsed = parser.parse(text)
+    parsed, derived = read_without_forms(target.grammar, parser, text)
+    if derived and target.grammar is not None:
+        count = "a derivation" if len(derived) == 1 else "several derivations"
+        wanted = forms_wanted(target.grammar)
+        return [*stages, ("tree", f"none; {count} without forms"), ("obstacle", wanted)]
     if not isinstance(parsed, Parsed):
         return [*stages, *_no_tree(parsed, source)]
     form = target.signature.form_of(parsed.term)
