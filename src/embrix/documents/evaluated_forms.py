@@ -48,6 +48,20 @@ class EvaluatedForm(Struct, frozen=True):
         return tuple(part for part in self.parts if part not in self.scopes)
 
     @property
+    def sure(self) -> tuple[str, ...]:
+        """The parts that surely run, in the order of the page. Of more than two, of those of
+        several sorts, and beside what a name is bound in the first may well decide which of the
+        others does."""
+        functions = {self.functions[part] for part in self.outer}
+        every = len(self.outer) < 3 and self.outer == self.parts and len(functions) == 1
+        return self.outer if every else self.outer[:1]
+
+    @property
+    def unsure(self) -> tuple[str, ...]:
+        """The other parts that stand outside of what it binds."""
+        return self.outer[len(self.sure) :]
+
+    @property
     def like_let(self) -> bool:
         """Whether it names what a part gives, which follows the name, for another part."""
         return (

@@ -7,7 +7,7 @@ a sentence.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 from embrix.brix.core import Language
 from embrix.documents.evaluated_forms import (
@@ -182,8 +182,11 @@ class _Writer:
 
     def _hint(self, form: EvaluatedForm, part: str) -> str:
         """How the parts are evaluated, as a comment."""
-        calls = ", ".join(part.format(function=form.functions[one], part=one) for one in form.outer)
-        return f"   # {calls}" if calls else ""
+        return self._comment(form, form.outer, part)
+
+    def _comment(self, form: EvaluatedForm, parts: Sequence[str], call: str) -> str:
+        calls = [call.format(function=form.functions[one], part=one) for one in parts]
+        return f"   # {', '.join(calls)}" if calls else ""
 
     # ---------------------------------------------------------------- stores
 
@@ -219,14 +222,19 @@ class _Writer:
                 function = form.functions[form.scope]
                 rows.append(f"    {function}({form.scope}, env with {form.binder} = v, store)")
             else:
-                rows.append(f"    {self.todo(form)}")
+                rows.append(f"    {self.todo(form)}{self._rest(form)}")
         return rows
 
+    def _rest(self, form: EvaluatedForm) -> str:
+        """How the parts are evaluated that may not run, as a comment."""
+        return self._comment(form, form.unsure, "{function}({part}, env, store)")
+
     def in_turn(self, form: EvaluatedForm) -> list[str]:
-        """The lines that evaluate the parts of a form, each with the store of the one before."""
+        """The lines that evaluate the parts of a form that surely run, each with the store of the
+        one before."""
         return [
             f"    let (v{number or ''}, store) = {form.functions[part]}({part}, env, store)"
-            for number, part in enumerate(form.outer)
+            for number, part in enumerate(form.sure)
         ]
 
     def with_cells(self) -> list[str]:
@@ -279,7 +287,7 @@ class _Writer:
                     " store)",
                 ]
             else:
-                rows += [*self.in_turn(form), f"    {self.todo(form)}"]
+                rows += [*self.in_turn(form), f"    {self.todo(form)}{self._rest(form)}"]
         return rows
 
     # ---------------------------------------------------------------- machines
@@ -295,7 +303,7 @@ class _Writer:
     def _machine_form(self, form: EvaluatedForm) -> MachineForm:
         kinds = self.language.signature.by_name[form.name]
         types = dict(zip(kinds.fields, map(show_type, kinds.types), strict=True))
-        others = {one: types[one] for one in form.fields if one not in form.outer}
+        others = {one: types[one] for one in form.fields if one not in form.sure}
         made = ""
         if form.literal:
             made = f"{self.prefix}{form.literal}({form.fields[0]})"
@@ -304,7 +312,7 @@ class _Writer:
         under = ("", "")
         if form.like_let:
             under = (form.scope, form.binder)
-        return MachineForm(form.name, form.pattern, form.outer, others, made, under,
+        return MachineForm(form.name, form.pattern, form.sure, others, made, under,
                            self.todo(form))  # fmt: skip
 
     # ---------------------------------------------------------------- small steps
@@ -324,7 +332,7 @@ class _Writer:
         if not self.literals:
             rows[-len(wild)] += "   # which terms are values is a decision"
         rows += [
-            f"  order {form.pattern} : {', '.join(form.outer)}"
+            f"  order {form.pattern} : {', '.join(form.sure)}"
             for form in self.forms if form.outer and form not in self.finals
         ]  # fmt: skip
         for form in self.forms:
