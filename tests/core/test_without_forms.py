@@ -7,7 +7,10 @@ from pathlib import Path
 
 import pytest
 
+from embrix.grammar.ebnf import export
+from embrix.grammar.lr_tables import items_text, sets_text
 from embrix.grammar.report import report_on
+from embrix.grammar.steps import descent, shift_reduce
 from embrix.lanes.inspection import derivation, look
 from embrix.lanes.session import Session
 from embrix.messages.replies import Look
@@ -108,6 +111,24 @@ def test_the_verdict_is_that_on_the_rules(make_course: Maker) -> None:
     assert found.search.found is not None
     assert found.ambiguity[0].count("-") == 2
     assert report_on(table).lalr1
+
+
+def test_what_else_is_said_of_the_rules(make_course: Maker) -> None:
+    """Sets, items, the rules in another notation, the steps of parsers: no form is spoken of."""
+    made = make_course(basin=BASIN + TABLE).languages["Basin"].grammar
+    assert made is not None
+    read = [step.action for step in shift_reduce(made, "1 - 2")]
+    assert read[-1] == "accepted"
+    assert any(action.startswith("end Sum") and "`-`" in action for action in read)
+    falling = make_course(basin=BASIN + '  Expr ::= "(" e:Expr ")" | n:number\n')
+    down = falling.languages["Basin"].grammar
+    assert down is not None
+    steps = descent(down, "(1)")
+    assert steps is not None
+    assert not any("refused" in step.action for step in steps)
+    for lines in (sets_text(made, "Expr"), items_text(made, "Expr"), export(made, "iso")):
+        assert lines
+        assert not any("…" in line or "unwritten" in line for line in lines)
 
 
 def test_only_the_alternative_without_a_form_lacks_one(make_course: Maker) -> None:

@@ -13,6 +13,7 @@ from typing import Literal, TypeAlias
 from embrix.grammar.lr_tables import reached
 from embrix.grammar.model import Collect, Grammar, Production
 from embrix.grammar.pattern import AnyOf, Chars, Pattern, Repetition, Sequence
+from embrix.grammar.sketched import sketched
 from embrix.grammar.tokens import TokenKind
 
 Notation: TypeAlias = Literal["iso", "w3c"]
@@ -20,7 +21,7 @@ Notation: TypeAlias = Literal["iso", "w3c"]
 
 def export(grammar: Grammar, notation: Notation, rule: str | None = None) -> list[str]:
     """The rules that a rule reaches (default: the start rules), as lines."""
-    return _Export(grammar, notation).lines(rule)
+    return _Export(sketched(grammar), notation).lines(rule)
 
 
 class _Export:
@@ -44,7 +45,10 @@ class _Export:
                 result.append(f"{self.name(left)} = {joined} ;")
             else:
                 result.append(f"{self.name(left)} ::= {joined}")
-        for kind in grammar.tokens.kinds:
+        used = {symbol for production in grammar.productions for symbol in production.right}
+        for number, kind in enumerate(grammar.tokens.kinds, len(grammar.tokens.literals)):
+            if kind.made == "todo" and number not in used:
+                continue
             if kind.skip:
                 open_, close = ("(* ", " *)") if self.iso else ("/* ", " */")
                 pattern = kind.pattern_text.replace("*)", "* )").replace("*/", "* /")

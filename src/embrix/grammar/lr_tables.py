@@ -14,6 +14,7 @@ from msgspec import Struct, field
 from embrix.grammar.model import Collect, Grammar, Production
 from embrix.grammar.sentences import MADE_SIGNS
 from embrix.grammar.sets import Sets, sets_from, sets_of
+from embrix.grammar.sketched import sketched
 
 Kernel: TypeAlias = frozenset[tuple[int, int]]
 """Items of a state: number of a production and position of the dot; -1 is the start item."""
@@ -296,6 +297,7 @@ def name_of(grammar: Grammar, symbol: int, *, levels: bool = True) -> str:
 
 def sets_text(grammar: Grammar, rule: str) -> list[str]:
     """First and follow sets of the nonterminals that a rule reaches, as lines."""
+    grammar = sketched(grammar)
     sets = sets_from(grammar, grammar.entry[rule])
     lines = ["  first and follow"]
     for left in reached(grammar, grammar.entry[rule]):
@@ -309,6 +311,7 @@ def sets_text(grammar: Grammar, rule: str) -> list[str]:
 
 def items_text(grammar: Grammar, rule: str) -> list[str]:
     """The LR item sets of texts of a rule, with what each token leads to, as lines."""
+    grammar = sketched(grammar)
     tables = build_tables(grammar, sets_of(grammar), grammar.entry[rule])
     lines: list[str] = []
     for state, kernel in enumerate(tables.kernels):

@@ -9,6 +9,7 @@ from embrix.grammar.lr_tables import START, build_tables, name_of, production_te
 from embrix.grammar.model import Grammar
 from embrix.grammar.predictive import Predictive
 from embrix.grammar.sets import sets_of
+from embrix.grammar.sketched import sketched
 from embrix.grammar.tokens import Token
 from embrix.text.visible import visible
 
@@ -31,6 +32,7 @@ def shift_reduce(grammar: Grammar, text: str, rule: str | None = None) -> list[P
 
     The last step says how it ended. A text with characters that begin no token has no steps.
     """
+    grammar = sketched(grammar)
     steps, guessed = _by_tables(grammar, text, rule)
     if guessed and steps[-1].action.startswith("refused"):
         orders = EarleyParser(grammar).derivations(text, rule)
@@ -132,6 +134,7 @@ def descent(grammar: Grammar, text: str, rule: str | None = None) -> list[ParseS
 
     None when the grammar is not LL(1) from the rule, so that one token does not decide.
     """
+    grammar = sketched(grammar)
     start = grammar.entry[rule or grammar.starts[0]]
     predictive = Predictive(grammar, start)
     chosen = predictive.table()
