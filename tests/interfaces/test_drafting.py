@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 from msgspec.structs import replace
@@ -42,6 +43,29 @@ def tree_view(screen: Drafting, name: str) -> TreeView:
 
 def forms(screen: Drafting, name: str) -> list[str]:
     return [row.form for row in tree_view(screen, name).nodes]
+
+
+async def test_rules_are_tried_before_there_are_forms(course_copy: Path) -> None:
+    saved = (course_copy / DEFINITION).read_text()
+    bare = re.sub(r"(?ms)^forms .*?(?=^\S)", "", saved)
+    loose = re.sub(
+        r"(?ms)^  operators.*?(?=^\S)", '  Sum ::= n:number | left:Sum "-" right:Sum\n', bare
+    )
+    async with opened(course_copy) as pilot:
+        screen = await table(pilot, "8 - 2 - 1")
+        editor = screen.query_one(AnnotatedEditor)
+        titles = [screen.query_one(f"#{name}-title", Title) for name in ("saved", "with-change")]
+        editor.load_text(bare)
+        await until(lambda: "Sum" in forms(screen, "with-change"), "the derivation")
+        assert [title.subject for title in titles] == ["term", "derivation"]
+        assert titles[1].right == "unfinished"
+        assert forms(screen, "saved")[0] == "Sub"
+        editor.load_text(loose)
+        await until(lambda: titles[0].label == "first tree", "both derivations")
+        assert [title.subject for title in titles] == ["derivation", "derivation"]
+        assert tree_view(screen, "saved").differing
+        await pilot.press("alt+x", "enter")
+        await until(lambda: titles[0].label == "as saved", "the dropped change")
 
 
 async def test_a_change_is_tried_compared_and_dropped(course_copy: Path) -> None:

@@ -79,6 +79,7 @@ def look(session: Session, language: str, text: str, rule: str | None = None) ->
         tree=rows,
         cut=more,
         refused=refused,
+        derived=bool(derived),
     )
 
 

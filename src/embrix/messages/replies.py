@@ -143,6 +143,8 @@ class Look(Reply):
     refused: Refusal | None = None
     unusable: bool = False
     """Whether the grammar cannot be used, so that there are tokens alone."""
+    derived: bool = False
+    """Whether trees are derivations, because forms are missing."""
 
 
 class ChangeLook(Reply):

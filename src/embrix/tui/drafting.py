@@ -276,13 +276,12 @@ class Drafting(Overlay):
         marks = answer.marks
         if now is not None and now.refused is not None and now.refused.trees:
             one, other = now.refused.trees
-            sides = (
-                ("saved", Look([], tree=one), "first tree"),
-                ("with-change", Look([], tree=other), "second tree"),
-            )
+            first, second = (Look([], tree=rows, derived=now.derived) for rows in (one, other))
+            sides = (("saved", first, "first tree"), ("with-change", second, "second tree"))
         if self._view == "both":
             derived = Look([], tree=answer.derivation)
-            sides = (("saved", derived, "derivation"), ("with-change", now, "term"))
+            title = "derivation" if now is not None and now.derived else "term"
+            sides = (("saved", derived, "derivation"), ("with-change", now, title))
             marks = ([], [])
         for number, (name, look, title) in enumerate(sides):
             tree_view = self.query_one(f"#{name}", TreeView)
@@ -298,7 +297,8 @@ class Drafting(Overlay):
                 message = "≠"
             header = self.query_one(f"#{name}-title", Title)
             header.label = title
-            subject = "" if self._view == "both" else self._view
+            subject = "derivation" if look is not None and look.derived else self._view
+            subject = "" if self._view == "both" else subject
             header.show(subject, message, "brick" if refused or look is None else "brass")
 
     def _show_tokens(self, text: str, look: Look) -> None:
