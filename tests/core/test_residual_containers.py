@@ -389,6 +389,9 @@ define eval(e: Expr) -> Value by e
   Get(e, x)         => Many(map(rows(eval(e)), fn(v) => Tag(x)))
   Keep(callee, items) => Many(filter(rows(eval(items)), fn(v) => true))
   Drop(e, x)        => Many(filter(rows(eval(e)), fn(v) => false))
+  Back(items)       =>
+    let found = rows(eval(items))
+    Many(appended(over(found, fn(v) => Num(1)), over(found, fn(v) => Num(num(v) + 10))))
   Pairs(Row(items), right) =>
     let both = appended(items, reversed(items))
     let second = match lookup(both, 1)
@@ -400,6 +403,8 @@ define eval(e: Expr) -> Value by e
     Many([eval(second), eval(ninth), eval(both[0]), Num(number(size(both)))])
   Kinds(items)      => Num(number(size(fold(rows(eval(items)), empty, fn(s, v) => added(s, v)))))
   _                 => fail Wrong
+define over(items: List[Value], f: (Value) -> Value) -> List[Value]
+  map(items, f)
 define called(f: Value, items: List[Value]) -> Value by f
   Code(n, body) => Many(map(items, fn(v) => eval(body)))
   _             => fail Wrong
@@ -431,6 +436,8 @@ IN_HELPERS = [
      "[[b, b, c], 0, 2]"),
     ("keep(0, when a then [1, 2] else [3]) ++ drop(when a then [5] else [3], c)",
      "[[1, 2], 1, 1]"),
+    # One function that goes through lists, with two that it calls.
+    ("back(when a then [5, 6] else [7])", "[[1, 1, 15, 16], 2, 2]"),
     # 4, 5, 6, 6, 5, 4: the second; no ninth, so the other; the first; six.
     ("pairs([4, 5, 6], 8)", "[[5, 8, 4, 6], 0, 1]"),
 ]  # fmt: skip

@@ -65,7 +65,10 @@ class Loops(Scopes):
         atoms = [(self.lower(items), item, ""), (self.lower(begun), gives, "")]
         atoms += [handed for _, found, _ in split for handed in found]
         types = [show_type(kind) if kind is not None else "" for _, kind, _ in atoms]
-        key = ("loop", self.program.identity(node), *types, *(one for one, _, _ in split))
+        key: tuple[object, ...] = (
+            "loop", *map(self.program.identity, (node, function.node)), *types,
+            *(one for one, _, _ in split),
+        )  # fmt: skip
         residual = self.program.residuals.get(key)
         if residual is None:
             params = [RunValue(f"p{number}", kind) for number, (_, kind, _) in enumerate(atoms)]
