@@ -3,11 +3,14 @@ before there are forms that it makes."""
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 from msgspec.structs import replace
 
 from embrix.grammar.model import Grammar, Pass, Production
 
 
+@lru_cache(maxsize=16)
 def sketched(grammar: Grammar) -> Grammar:
     """The grammar in which alternatives that only lack the form that they make are read to their
     end. It has derivations and verdicts, and no terms; the grammar itself where nothing lacks."""

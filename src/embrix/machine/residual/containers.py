@@ -18,7 +18,6 @@ from embrix.machine.residual.knowledge import (
 )
 from embrix.machine.residual.operations import listed
 from embrix.machine.residual.statements import Constant, ResidualTest
-from embrix.machine.residual.value_layout import of_name
 from embrix.machine.residual.writer import Slots
 from embrix.terms.node import EMPTY_MAP, SOME, TUPLE
 from embrix.terms.types import BOOL, INT, TEXT, Con, Tup, Type, listing, settle
@@ -146,8 +145,3 @@ def _part(kind: Type | None, number: int) -> Type | None:
     kind = settle(kind) if kind is not None else None
     known = isinstance(kind, Con) and len(kind.args) > number
     return kind.args[number] if known and isinstance(kind, Con) else None
-
-
-def is_flat(kind: Type | None) -> bool:
-    """Whether values of a type are known to have no parts."""
-    return of_name(kind, "Number", "Int", "Text", "Name", "Bool", "Loc")
