@@ -25,7 +25,7 @@ from embrix.terms.binding import (
 from embrix.terms.generate import Generator
 from embrix.terms.node import FIELDS, Node, same, size, without_places
 from embrix.terms.numbers import read_number, write_number
-from embrix.terms.simple_scopes import put_closed
+from embrix.terms.putting import put_uncaptured
 from tests.strategies import terms
 
 OPEN = ("x", "y")
@@ -86,7 +86,7 @@ def _check_both_ways(lockside: Course, language: str, data: st.DataObject) -> No
     value = data.draw(terms(signature, sort, 3, ()))
     name = data.draw(st.sampled_from([*sorted(free), "x"]))
     told: tuple[list[int], list[int]] = ([], [])
-    quick = put_closed(scopes, signature.users, value, name, term, told[0].append)
+    quick = put_uncaptured(signature, value, name, term, told[0].append)
     general = put_anywhere(
         signature, value, name, term, lambda _: True, told[1].append, frozenset()
     )

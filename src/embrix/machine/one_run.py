@@ -35,6 +35,7 @@ from embrix.machine.stack import with_room
 from embrix.machine.staging import Stages
 from embrix.machine.unit import NOTHING, MarkedClauses, Undecided, Variant
 from embrix.terms.binding import alike, free_names, fresh, substitute
+from embrix.terms.names_inside import NamesInside
 from embrix.terms.node import (
     FIELDS,
     Node,
@@ -137,7 +138,7 @@ class OneRun(Exchange):
             "unfinished": unfinished, **arithmetic,
             **{name: placed(name) for name in ("divide", "floor_divide", "modulo")},
             "equal": lambda a, b: same(a, b, self.spend),
-            "free": lambda e: free_names(signature, e, self.spend),
+            "free": lambda e: free_names(signature, e, self.spend, self.names),
             "substitute": self._substitution(signature, accept),
             "put": recorder.substituted if recorder else None,
             "alike": lambda a, b: alike(signature, a, b, self.spend),
@@ -174,6 +175,9 @@ class OneRun(Exchange):
         self.watch = watch
         self.visited = 0
         """Nodes that substitutions have gone by."""
+        signature = self.machine.interpreter.signature
+        self.names = NamesInside(signature) if signature.scopes is not None else None
+        """What stands in the terms of this run."""
         self.open_exchange(given_input)
 
     def begin_again(
@@ -193,7 +197,7 @@ class OneRun(Exchange):
         recorder = self.recorder
 
         def plain(value: Value, name: str, term: Value) -> Value:
-            return substitute(signature, value, name, term, accept, self.walk)
+            return substitute(signature, value, name, term, accept, self.walk, self.names)
 
         def recorded(value: Value, name: str, term: Value) -> Value:
             assert recorder is not None

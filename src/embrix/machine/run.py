@@ -142,7 +142,8 @@ class Machine:
         A run begins on code that is soon compiled; where it makes more than a `few` calls it begins
         once more, on code that is fast. Where nothing is counted and the program can be specialised
         it goes on as a `residual` program before that: at once where that is asked for, and never
-        where it is False. Keeping a record takes so long that fast code gains nothing.
+        where it is False. Fast code gains nothing where a record is kept, which takes so long, and
+        where terms are entered that the run itself has made, by substitution or by small steps.
         """
         limits = limits or Limits()
         main = self.interpreter.functions[self.interpreter.main]
@@ -186,7 +187,8 @@ class Machine:
             few = SOON if specialisable and self._may_be_specialised else FEW
         if residual and specialisable:
             few = 0
-        if variant == "traced" or watch is not None or (few and limits.calls <= few):
+        soon_over = limits.calls <= few or not self._may_be_specialised
+        if variant == "traced" or watch is not None or (few and soon_over):
             return result(limits, brief=True)
         if few:
             found = result(replace(limits, calls=few), brief=True)

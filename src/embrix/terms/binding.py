@@ -14,24 +14,27 @@ from typing import Any
 
 from msgspec import Struct, field
 
+from embrix.terms.names_inside import NamesInside, free_where_simple, unmetered
 from embrix.terms.node import CONS, FIELDS, Constructor, Node, Value, list_items, make_list
+from embrix.terms.putting import put_uncaptured
 from embrix.terms.scopes import Around, ScopePart, parts_of_node
 from embrix.terms.signature import Signature
-from embrix.terms.simple_scopes import STRIDE, Meter, free_where_simple, put_closed
+from embrix.terms.simple_scopes import STRIDE, Meter
 
 Accept = Callable[[str], bool]
 
 
-def _unmetered(_nodes: int) -> None:
-    return None
-
-
-def free_names(signature: Signature, term: Value, meter: Meter = _unmetered) -> frozenset[str]:
-    """The names that occur free in a term, by the `uses` and `binds` of its forms."""
+def free_names(
+    signature: Signature, term: Value, meter: Meter = unmetered, names: NamesInside | None = None
+) -> frozenset[str]:
+    """The names that occur free in a term, by the `uses` and `binds` of its forms. Where many terms
+    are asked for that have parts in common, `names` remembers what stands in them."""
     if not isinstance(term, tuple):
         return frozenset()
+    if names is not None and names.begin():
+        return names.free(term, meter)
     if signature.scopes is not None:
-        return free_where_simple(signature.scopes, signature.uses, term, meter)
+        return free_where_simple(signature, term, meter)
     return free_anywhere(signature, term, meter)
 
 
@@ -112,16 +115,23 @@ def substitute(
     name: str,
     term: Value,
     accept: Accept = lambda _: True,
-    meter: Meter = _unmetered,
+    meter: Meter = unmetered,
+    names: NamesInside | None = None,
 ) -> Value:
     """`term` with `value` in place of each free `name`, renaming binders that would capture.
 
     An occurrence is a node of a form with `uses` on its only name field; it is replaced whole.
-    Nodes in which nothing changes are shared with `term`.
+    Nodes in which nothing changes are shared with `term`. Where many substitutions are made in the
+    same terms, `names` remembers what stands in them.
     """
-    endangered = free_names(signature, value, meter)
-    if not endangered and signature.scopes is not None:
-        return put_closed(signature.scopes, signature.users, value, name, term, meter)
+    if names is None or not names.begin():
+        endangered = free_names(signature, value, meter)
+        captures, names = bool(endangered), None
+    else:
+        endangered = names.free(value, meter)
+        captures = bool(endangered) and names.binds(term, endangered.difference((name,)))
+    if not captures and signature.scopes is not None:
+        return put_uncaptured(signature, value, name, term, meter, names)
     return put_anywhere(signature, value, name, term, accept, meter, endangered)
 
 
@@ -188,7 +198,7 @@ def _enter(
     own = _new_names(signature, node, found, here, accept)
     inside: list[_Inside] = []
     parts = list(node)
-    user = _user(signature)
+    user = signature.user
     for index, part in enumerate(found):
         child = node[FIELDS + index]
         if part.binder and isinstance(child, str):
@@ -202,7 +212,7 @@ def _enter(
             put = {name: own[name] for name in part.names if name in own and user is not None}
             if put and user is not None:
                 endangered = endangered.union(put.values())
-                mapping |= {name: (user.tag, node[1], new) for name, new in put.items()}
+                mapping |= {name: (user, node[1], new) for name, new in put.items()}
         heads = node[0] == CONS and index == 0
         renames = own if part.around is not None or heads else _NOTHING
         inside.append(_Inside(mapping, endangered, part.around, renames))
@@ -239,26 +249,20 @@ def _renamed_uses(
 ) -> Node:
     """A node that uses names beside its other fields, such as an assignment: what a name is renamed
     to takes its place; anything else that stands for the name cannot."""
-    user = _user(signature)
-    if user is None or mapping.keys().isdisjoint(node[FIELDS + index] for index in form.uses):
+    named = {index: mapping.get(node[FIELDS + index]) for index in form.uses}
+    renamed = {
+        index: other[FIELDS] for index, other in named.items()
+        if isinstance(other, tuple) and other[0] == signature.user
+    }  # fmt: skip
+    if not renamed:
         return node
     parts = list(node)
-    for index in form.uses:
-        other = mapping.get(node[FIELDS + index])
-        if isinstance(other, tuple) and other[0] == user.tag:
-            parts[FIELDS + index] = other[FIELDS]
+    for index, name in renamed.items():
+        parts[FIELDS + index] = name
     return tuple(parts)
 
 
-def _user(signature: Signature) -> Constructor | None:
-    """The form that marks an occurrence of a name and holds nothing else."""
-    for form in signature.forms:
-        if form.uses and len(form.fields) == 1:
-            return form
-    return None
-
-
-def alike(signature: Signature, left: Value, right: Value, meter: Meter = _unmetered) -> bool:
+def alike(signature: Signature, left: Value, right: Value, meter: Meter = unmetered) -> bool:
     """Equality up to the names of bound variables; places are ignored."""
     stack: list[tuple[Any, ...]] = [(left, right, {}, {}, None, None)]
     visited = 0

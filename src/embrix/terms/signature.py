@@ -6,7 +6,7 @@ from msgspec import Struct, field
 from msgspec.structs import force_setattr
 
 from embrix.terms.node import FIELDS, Constructor, Node
-from embrix.terms.simple_scopes import Scopes, simple_scopes
+from embrix.terms.simple_scopes import Scopes, Walk, simple_scopes, walks
 
 
 class Signature(Struct, frozen=True, eq=False):
@@ -21,15 +21,29 @@ class Signature(Struct, frozen=True, eq=False):
     """By tag the fields of forms that name something bound elsewhere."""
     users: dict[int, int] = field(default_factory=dict)
     """By tag the forms that are occurrences of a name, with where it stands in a node."""
+    user: int | None = None
+    """The tag of the first of these."""
+    walks: dict[int, Walk] = field(default_factory=dict)
+    """How to go through a node, by its tag, where scopes are simple."""
+    beside: dict[int, tuple[int, ...]] = field(default_factory=dict)
+    """By tag the forms that use names beside other fields, with where these stand in a node."""
 
     def __post_init__(self) -> None:
         force_setattr(self, "by_name", {form.name: form for form in self.forms})
         force_setattr(self, "by_tag", {form.tag: form for form in self.forms})
         users = [form for form in self.forms if form.uses]
         force_setattr(self, "scopes", simple_scopes(self.forms))
+        if self.scopes is not None:
+            force_setattr(self, "walks", walks(self.forms, self.scopes))
         force_setattr(self, "uses", {form.tag: form.uses for form in users})
         alone = {form.tag: FIELDS for form in users if len(form.fields) == 1}
         force_setattr(self, "users", alone)
+        force_setattr(self, "user", next(iter(alone), None))
+        beside = {
+            form.tag: tuple(FIELDS + at for at in form.uses)
+            for form in users if form.tag not in alone
+        }  # fmt: skip
+        force_setattr(self, "beside", beside)
 
     @property
     def sorts(self) -> tuple[str, ...]:
