@@ -10,10 +10,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from embrix.course.load import Course, load_course
-from embrix.terms import names_inside, simple_scopes
+from embrix.terms import binding, names_inside, simple_scopes
 from embrix.terms.binding import free_anywhere, free_names, put_anywhere, substitute
 from embrix.terms.names_inside import NamesInside
-from embrix.terms.node import FIELDS, Node, Value, make_list
+from embrix.terms.node import FIELDS, Node, Value, make_list, same
 from embrix.terms.signature import Signature
 from tests.strategies import terms
 
@@ -31,7 +31,13 @@ forms Expr
   Bump(x: Name, by: Number)          uses x
   Do(parts: List[Expr])
 """
-LANGUAGES = ("Basin", "Rill", "Eddy", "Mere", "Race")
+ODD = (
+    BASIN.replace("Basin", "Odd")
+    + """\
+  Turn(x: Name, body: Expr)          uses x   binds x in body
+"""
+)
+LANGUAGES = ("Basin", "Odd", "Rill", "Eddy", "Mere", "Race")
 
 
 @pytest.fixture(scope="module")
@@ -39,11 +45,12 @@ def signatures(tmp_path_factory: pytest.TempPathFactory, lockside: Course) -> di
     folder = tmp_path_factory.mktemp("basin")
     (folder / "course.toml").write_text('title = "made up"\n')
     (folder / "basin.brix").write_text(BASIN)
+    (folder / "odd.brix").write_text(ODD)
     course = load_course(folder)
     assert [d.message for d in course.diagnostics if d.severity == "error"] == []
-    basin = course.languages["Basin"].signature
+    own = {name: language.signature for name, language in course.languages.items()}
     shipped = {name: language.signature for name, language in lockside.languages.items()}
-    return {"Basin": basin, **shipped}
+    return {**shipped, **own}
 
 
 def in_order(root: Value) -> list[Value]:
@@ -110,12 +117,23 @@ def test_a_name_beside_other_fields_is_renamed(signatures: dict[str, Signature])
     bump = node(basin, "Bump", "x", 1)
     term = node(basin, "Do", make_list([bump, node(basin, "Set", "x", bump), bump]))
     wanted = node(basin, "Bump", "q", 1)
-    for names in (None, NamesInside(basin)):
-        put = substitute(basin, node(basin, "Var", "q"), "x", term, names=names)
-        assert put == node(
-            basin, "Do", make_list([wanted, node(basin, "Set", "q", wanted), wanted])
-        )
-        assert substitute(basin, node(basin, "Lit", 1), "x", term, names=names) is term
+    for names, deepest in ((None, 150), (NamesInside(basin), 150), (NamesInside(basin), 1)):
+        with patch.object(simple_scopes, "DEEPEST", deepest):
+            put = substitute(basin, node(basin, "Var", "q"), "x", term, names=names)
+            assert put == node(
+                basin, "Do", make_list([wanted, node(basin, "Set", "q", wanted), wanted])
+            )
+            assert substitute(basin, node(basin, "Lit", 1), "x", term, names=names) is term
+
+
+def test_a_name_put_in_for_itself_captures_nothing(signatures: dict[str, Signature]) -> None:
+    """So the general way, which looks at everything, is not needed."""
+    rill = signatures["Rill"]
+    x = node(rill, "Var", "x")
+    term = node(rill, "Add", x, node(rill, "Let", "x", x, x))
+    with patch.object(binding, "put_anywhere", side_effect=AssertionError):
+        put = substitute(rill, x, "x", term, names=NamesInside(rill))
+    assert put == term
 
 
 def test_a_binder_of_the_value_is_renamed_all_the_same(signatures: dict[str, Signature]) -> None:
@@ -124,6 +142,43 @@ def test_a_binder_of_the_value_is_renamed_all_the_same(signatures: dict[str, Sig
     term = node(basin, "Let", "y", y, node(basin, "Add", x, y))
     put = substitute(basin, y, "x", term, names=NamesInside(basin))
     assert put == node(basin, "Let", "y1", y, node(basin, "Add", y, node(basin, "Var", "y1")))
+
+
+def test_what_a_binder_uses_as_well_is_renamed(signatures: dict[str, Signature]) -> None:
+    """Where a name is used by the node that binds it, the new name is bound, and captures."""
+    odd = signatures["Odd"]
+    x, y = node(odd, "Var", "x"), node(odd, "Var", "y")
+    term = node(odd, "Turn", "x", node(odd, "Add", x, y))
+    plain, _ = told_by_the_textbook(odd, y, "x", term)
+    assert substitute(odd, y, "x", term, str.isidentifier, names=NamesInside(odd)) == plain
+
+
+def rows(signature: Signature, count: int) -> Node:
+    """So many numbers in a sum."""
+    term = node(signature, "Var", "x")
+    for number in range(count):
+        term = node(signature, "Add", node(signature, "Lit", number), term)
+    return term
+
+
+def test_great_terms_are_looked_at_once(signatures: dict[str, Signature]) -> None:
+    """More is remembered where one term needs it; what a walk through a great value tells stays."""
+    rill = signatures["Rill"]
+    with (
+        patch.object(names_inside, "REMEMBERED", 100), patch.object(names_inside, "AHEAD", 1_200),
+    ):  # fmt: skip
+        names = NamesInside(rill)
+        value = node(rill, "Fun", "x", rows(rill, 500))
+        for term in (node(rill, "Var", "z"), rows(rill, 2_000)) * 3:
+            told: list[int] = []
+            put = substitute(rill, value, "x", term, str.isidentifier, told.append, names)
+            plain, work = told_by_the_textbook(rill, value, "x", term)
+            assert same(put, plain)
+            assert sum(told) == work
+            assert names.done == 1_002
+        assert names.begin()
+        looked(names, [(node(rill, "Neg", node(rill, "Lit", n)), "z", value) for n in range(300)])
+        assert names.begin()
 
 
 def sums(signature: Signature, count: int) -> Node:

@@ -9,7 +9,9 @@ import pytest
 from embrix.course.load import Course
 from embrix.grammar.parser import Parsed
 from embrix.lanes.session import Session
+from embrix.machine import run as run_module
 from embrix.machine import staging
+from embrix.machine.compiler import Compiled
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
 from embrix.machine.outcome import Result
@@ -197,3 +199,27 @@ def test_only_what_is_entered_often_is_turned(lockside: Course) -> None:
         assert made == []
         run(lane, text, 5, "plain", Limits())
     assert made == ["eval"]
+
+
+@pytest.mark.parametrize("lane", ["heap", "rewriting", "substitution", "dynamic_scope"])
+@pytest.mark.parametrize("variant", BOTH)
+def test_lanes_that_make_their_own_terms_stay_on_the_code_they_begin_on(
+    lockside: Course, lane: str, variant: Variant
+) -> None:
+    """What a long run has done is thrown away only where fast code gains something."""
+    one = Session(lockside.folder).lane("Rill", lane)
+    parsed = one.parser.parse("let sum of n = when n < 1 then 0 else n + sum (n - 1) in sum 150")
+    assert isinstance(parsed, Parsed)
+    made: list[bool] = []
+    compiled = one.machine.compiled
+
+    def watched(variant: Variant, *, brief: bool) -> Compiled:
+        made.append(brief)
+        return compiled(variant, brief=brief)
+
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(one.machine, "compiled", watched)
+        patch.setattr(run_module, "FEW", 1_000)
+        patch.setattr(run_module, "SOON", 500)
+        assert one.machine.run(parsed.term, variant=variant).outcome.text == "11325"
+    assert (False in made) == (lane == "dynamic_scope")
