@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import re
 from pathlib import Path
+from types import SimpleNamespace
 
 import pytest
 
@@ -12,9 +13,20 @@ from embrix.cli.main import main
 from embrix.course.load import Course
 from embrix.grammar.parser import Parsed
 from embrix.lanes.session import Session
+from embrix.machine.residual.copies import without_copies
+from embrix.machine.residual.statements import (
+    Assigned,
+    Field,
+    Fork,
+    Give,
+    Residual,
+    ResidualTest,
+    Statement,
+)
 from embrix.messages.replies_on_comparing import ResidualRow, ResidualShown
 from embrix.messages.requests import ShowResidual
 from embrix.services.residual_reply import residual_shown
+from tests.conftest import Maker
 
 
 @pytest.fixture(scope="module")
@@ -203,3 +215,108 @@ def test_what_a_run_takes(session: Session) -> None:
 
 def test_rows_are_plain_data() -> None:
     assert ResidualRow("x").decided is False
+
+
+BASIN = """\
+language Basin
+  extension "basin"
+tokens
+  number  /[0-9]+/  as Number
+  name    /[a-z]+/  as Name
+  skip    / +/
+forms Stmt
+  New(x: Name, init: Expr, after: Stmt)                 binds x in after
+  Fill(x: Name, below: Expr, after: Stmt)               uses x
+  Give(e: Expr)
+forms Expr
+  Lit(n: Number)
+  Var(x: Name)                                         uses x
+grammar
+  start Stmt
+  Stmt ::=
+    | "new" x:name "=" init:Expr ";" after:Stmt         makes New
+    | "fill" x:name "below" below:Expr ";" after:Stmt   makes Fill
+    | "give" e:Expr                                    makes Give
+  Expr ::= n:number makes Lit | x:name makes Var
+error Unbound(x: Name)  "{x}"
+"""
+NAMED = """\
+interpreter named for Basin
+value Value
+  Num(n: Number)  shown "{n}"
+data Bound
+  Held(l: Loc)
+  Late(e: Expr)
+judgement exec  "{s}"
+main run
+define run(p: Stmt, given: List[(Name, Value)]) -> (Value, Store[Value])
+  exec(p, empty, empty)
+define exec(s: Stmt, env: Env[Bound], store: Store[Value]) -> (Value, Store[Value]) by s
+  New(x, init, after)   =>
+    let (l, store) = alloc(store, value(init, env, store))
+    exec(after, env with x = Held(l), store)
+  Fill(x, below, after) =>
+    let Num(n) = value(Var(x), env, store)
+    let Num(most) = value(below, env, store)
+    let l = place(x, env)
+    if n < most then exec(s, env, store with l = Num(n + 1)) else exec(after, env, store)
+  Give(e)              => (value(e, env, store), store)
+define place(x: Name, env: Env[Bound]) -> Loc
+  match env[x] otherwise fail Unbound(x)
+    Held(l) => l
+    Late(_) => fail Unbound(x)
+define value(e: Expr, env: Env[Bound], store: Store[Value]) -> Value by e
+  Lit(n) => Num(n)
+  Var(x) =>
+    match env[x] otherwise fail Unbound(x)
+      Held(l)  => store[l]
+      Late(e)  => value(e, env, store)
+"""
+
+
+def test_where_one_branch_is_left_what_it_gives_has_one_name(make_course: Maker) -> None:
+    """Every name is held at a location, so that no `Late` is left, and no second name either."""
+    course = make_course(basin=BASIN, named=NAMED)
+    assert [d.message for d in course.diagnostics if d.severity == "error"] == []
+    text = "new tons = 2; new most = 9; fill tons below most; give tons"
+    session = Session(course.folder)
+    lines = left(shown(session, "Basin", "named", text))
+    assert lines[-8:] == [
+        "  let v1 = value(tons, a2)",
+        "  let v3 = a2[most.1]",
+        "  if v1 < v3 then",
+        "    let v9 = store_with(a2, tons.1, v1 + 1)",
+        "    exec(most, tons, v9)   again",
+        "  else",
+        "    let v11 = a2[tons.1]",
+        "    v11, a2",
+    ]
+    assert session.lane("Basin", "named").run(text).outcome.text == "9"
+
+
+def test_names_of_names_are_one_variable() -> None:
+    body: list[Statement] = [
+        Assigned(("v1",), "field", ("p0",), 0),
+        Assigned(("v2",), "copy", ("v1",)),
+        Assigned(("v3",), "copy", ("v2",)),
+        Fork(
+            (ResidualTest("true", "v3"),),
+            [Assigned(("v4",), "copy", ("v3",)), Assigned(("v5",), "copy", ("v4",))],
+            [Assigned(("v5",), "copy", ("p0",))],
+        ),
+        Give((Field("v2", 1), "v5")),
+    ]
+    one = Residual(0, "f", ("p0",), body, names={"v3": "tons"})
+    without_copies(SimpleNamespace(residuals={"f": one}))  # type: ignore[arg-type]
+    first, fork, give = one.body
+    assert isinstance(first, Assigned)
+    assert isinstance(fork, Fork)
+    assert isinstance(give, Give)
+    assert first.names == ("v1",)
+    assert fork.conditions[0].of == "v1"
+    assert [one.args for one in fork.yes if isinstance(one, Assigned)] == [("v1",)]
+    assert [one.args for one in fork.no if isinstance(one, Assigned)] == [("p0",)]
+    held, value = give.values
+    assert isinstance(held, Field)
+    assert (held.of, value) == ("v1", "v5")
+    assert one.names == {"v3": "tons", "v1": "tons"}

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import tomllib
 from pathlib import Path
 
 import pytest
@@ -14,7 +15,7 @@ from embrix.documents.skeleton import STRATEGIES, skeleton
 from embrix.lanes.session import Session
 from embrix.text.source import Source
 from embrix.trace.walk import Walk
-from tests.conftest import TINY_LANGUAGE, Maker
+from tests.conftest import TINY_LANGUAGE, Maker, leave_only
 from tests.interfaces.test_cli import run
 
 Capture = pytest.CaptureFixture[str]
@@ -322,3 +323,91 @@ def test_what_is_begun_is_laid_out_as_it_is_formatted(tmp_path: Path, strategy: 
     assert len(definitions) == (2 if strategy is None else 3)
     for path in definitions:
         assert formatted(Source(path.name, path.read_text())) == path.read_text()
+
+
+def test_a_case_that_is_begun_says_what_is_written(
+    course_copy: Path, monkeypatch: pytest.MonkeyPatch, capsys: Capture
+) -> None:
+    """The shortest program that ends in a value, with its lines as they are."""
+    leave_only(course_copy, "weir", "rill", "drip")
+    for path in course_copy.glob("weir/programs/*"):
+        path.unlink()
+    text = '# What is in "it".\nnew x := 1;\nshow x + 1;\nshow 3\n'
+    (course_copy / "weir/programs/one.weir").write_text(text, encoding="utf-8")
+    monkeypatch.chdir(course_copy)
+    assert run(capsys, "new", "suite", "more", "--language", "Weir")[0] == 0
+    written = (course_copy / "weir/more.suite.toml").read_text(encoding="utf-8")
+    assert f'program = """\n{text}"""\n' in written
+    assert tomllib.loads(written)["case"] == [
+        {"name": "a first program", "program": text, "value": "()", "output": "2\n3\n"}
+    ]
+    status, out, _ = run(capsys, "test", "weir/more.suite.toml", "--with", "store_passing")
+    assert (status, "1 passed, 0 failed" in out) == (0, True)
+
+
+LISTED = TINY_LANGUAGE.replace(
+    "  start Expr\n", '  start Exprs\n  Exprs : List[Expr] ::= list(Expr, ";")\n'
+)
+
+
+def test_a_program_that_would_be_a_list_is_told_where_it_begins(
+    make_course: Maker, capsys: Capture
+) -> None:
+    """What to write instead holds it, whether a form is there or is still to be declared. Trees of
+    lists are shown all the same."""
+    more = LISTED.replace("forms Expr\n", "forms Expr\n  Row(items: List[Expr])\n")
+    for text, hint in (
+        (LISTED, "declare `FORM(parts: List[Expr])`, and begin with a rule like "
+                 "`Program : Expr ::= parts:Exprs makes FORM`"),
+        (more, "begin with a rule that makes one, as in "
+               "`Program : Expr ::= items:Exprs makes Row`"),
+    ):  # fmt: skip
+        course = make_course(
+            tiny=text, plain="interpreter plain for Tiny\nmain run\n"
+            "define run(e: Expr) -> Number\n  0\n"
+        )  # fmt: skip
+        (found,) = [one for one in course.diagnostics if one.severity == "error"]
+        assert found.message == "a program is a form, but Exprs gives List[Expr]"
+        assert found.hint == hint
+        assert found.source.position(found.span.start)[0] == 1 + text[: text.index("start")].count(
+            "\n"
+        )
+    words = ("--language", "Tiny", "--course", str(course.folder))
+    status, out, _ = run(capsys, "parse", "-e", "1; let x = 2 in x", *words)
+    assert (status, out.splitlines()) == (0, [
+        "a list of 2", "  1 Lit n 1", "  2 Let x x", "    bound Lit n 2", "    body Var x x",
+    ])  # fmt: skip
+    assert run(capsys, "parse", "-e", "", *words)[1] == "an empty list\n"
+    good = more.replace(
+        "start Exprs\n", "start Program\n  Program : Expr ::= items:Exprs makes Row\n"
+    )
+    course = make_course(tiny=good)
+    assert [one.message for one in course.diagnostics if one.severity == "error"] == []
+
+
+RULES = """\
+  Names : List[Name] ::= list(name, ",")
+  Perhaps : Maybe[Expr] ::= Expr?
+  Called : Name ::= name
+  Counted : Number ::= number
+"""
+
+
+@pytest.mark.parametrize(
+    ("rule", "text", "rows"),
+    [
+        ("Names", "a, b", ["a list of 2 a, b"]),
+        ("Names", ", ".join("ab" for _ in range(25)), [f"a list of 25 {'ab, ' * 20}…"]),
+        ("Perhaps", "", ["nothing"]),
+        ("Perhaps", "1 + a", ["Add", "  left Lit n 1", "  right Var x a"]),
+        ("Called", "tons", ["tons"]),
+        ("Counted", "12", ["12"]),
+    ],
+)
+def test_what_a_rule_gives_is_shown_whatever_it_is(
+    make_course: Maker, capsys: Capture, rule: str, text: str, rows: list[str]
+) -> None:
+    course = make_course(tiny=TINY_LANGUAGE + RULES)
+    words = ("--language", "Tiny", "--course", str(course.folder), "--rule", rule)
+    status, out, _ = run(capsys, "parse", "-e", text, *words)
+    assert (status, [" ".join(out.split()) and line for line in out.splitlines()]) == (0, rows)

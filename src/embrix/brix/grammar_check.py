@@ -25,7 +25,8 @@ from embrix.grammar.model import (
 )
 from embrix.grammar.tokens import TokenKind, TokenTable
 from embrix.terms.signature import Signature
-from embrix.terms.types import UNKNOWN, Type
+from embrix.terms.types import UNKNOWN, Con, Type, settle, show_type
+from embrix.text.source import Span
 from embrix.text.suggest import did_you_mean
 
 
@@ -131,6 +132,7 @@ class _Grammar(TableChecks):
         for name, span in self.grammar.starts:
             if self.rule_named(name, span):
                 self.starts.append(name)
+                self.is_program(name, span)
         if not self.starts and rules:
             self.starts.append(rules[0].name)
         if not self.grammar.starts and not self.grammar.damaged:
@@ -167,6 +169,25 @@ class _Grammar(TableChecks):
             )  # fmt: skip
             return UNKNOWN
         return self.world.type(syntax)
+
+    def is_program(self, name: str, span: Span) -> None:
+        """Whether what a rule gives can be a program: a tree, whose root is a form."""
+        kind = settle(self.types[name])
+        if not isinstance(kind, Con) or kind.name in self.world.sorts:
+            return
+        shown = show_type(kind)
+        forms = [one for one in self.world.constructors.values() if one.is_form]
+        held = next((one for one in forms if [settle(k) for k in one.types] == [kind]), None)
+        if held is not None:
+            row = f"Program : {held.owner} ::= {held.fields[0]}:{name} makes {held.name}"
+            hint = f"begin with a rule that makes one, as in `{row}`"
+        else:
+            inner = [one.name for one in map(settle, kind.args) if isinstance(one, Con)]
+            sort = next(one for one in (*inner, *self.world.sorts) if one in self.world.sorts)
+            row = f"Program : {sort} ::= parts:{name} makes FORM"
+            hint = f"declare `FORM(parts: {shown})`, and begin with a rule like `{row}`"
+        message = f"a program is a form, but {name} gives {shown}"
+        self.world.error("type_mismatch", message, span, hint)
 
     def unreached(self) -> None:
         """Rules that no program can get to."""

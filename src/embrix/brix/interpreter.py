@@ -308,7 +308,8 @@ class _Interpreter:
         sorts = self.start_sorts()
         types = signature.types
         first = settle(types[0]) if types else None
-        fits = isinstance(first, Con) and first.name in sorts
+        # That no form can be a program has been said of the grammar.
+        fits = not sorts or (isinstance(first, Con) and first.name in sorts)
         if len(types) >= 2:
             fits = fits and unify(types[1], listing(Tup((NAME, Hole()))))
         if not fits or not self.keeps(types[2:], signature.result):

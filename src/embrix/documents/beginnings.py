@@ -17,6 +17,7 @@ from embrix.lanes.session import Session
 from embrix.text.saving import save_text
 from embrix.text.source import Source
 from embrix.text.suggest import did_you_mean
+from embrix.text.toml_text import toml_text
 
 NAMES = {
     "language": (r"[A-Z][A-Za-z0-9]*", "begins with a capital, letters and digits follow"),
@@ -101,7 +102,7 @@ about = "{about}"
 [[case]]
 name = "{case}"
 program = {program}
-value = {value}
+{gives}
 """
 
 
@@ -215,7 +216,7 @@ def _language(folder: Path, name: str, taken: Mapping[str, str]) -> dict[Path, s
     extension = _extension(name, taken)
     case = SUITE.format(
         name=name, about="What programs give, worked out by hand.", case="a name for a number",
-        program=json.dumps(PROGRAM), value=4,
+        program=json.dumps(PROGRAM), gives="value = 4",
     )  # fmt: skip
     return {
         folder / f"{name.lower()}.brix": LANGUAGE.format(name=name, extension=extension),
@@ -231,9 +232,9 @@ def _beside(course: Course, language: str) -> Path:
     return path.parent if path is not None else course.folder
 
 
-def _small(course: Course, language: str) -> tuple[str, str]:
-    """The shortest program of a language that comes to a value, and that value; a small text and
-    nothing where there is none."""
+def _small(course: Course, language: str) -> tuple[str, dict[str, str]]:
+    """The shortest program of a language that comes to a value, with what a case says of it: that
+    value, and what was written; a small text and nothing where there is none."""
     session = Session(course.folder)
     lanes = session.lanes(language)
     texts = [path.read_text(encoding="utf-8", errors="replace")
@@ -242,19 +243,28 @@ def _small(course: Course, language: str) -> tuple[str, str]:
         for lane in lanes[:1]:
             result = lane.run(text)
             if result.outcome.kind == "value":
-                return text, result.outcome.text
-    return "\n", ""
+                gives = {"value": result.outcome.text}
+                if result.output:
+                    gives["output"] = "".join(result.output)
+                return text, gives
+    return "\n", {}
 
 
 def _first_case(
     course: Course, base: str, language: str, folder: Path, name: str = ""
 ) -> dict[Path, str]:
     """A suite with one case that passes, if any program comes to a value."""
-    text, value = _small(course, base)
-    if not value:
+    text, gives = _small(course, base)
+    if not gives:
         return {}
+    if re.fullmatch(r"-?(0|[1-9][0-9]{0,17})", gives["value"]):
+        entries = [f"value = {gives['value']}"]
+    else:
+        entries = [f"value = {toml_text(gives['value']).as_string()}"]
+    if "output" in gives:
+        entries.append(f"output = {toml_text(gives['output']).as_string()}")
     case = SUITE.format(
         name=language, about="What programs give.", case="a first program",
-        program=json.dumps(text, ensure_ascii=False), value=json.dumps(value, ensure_ascii=False),
+        program=toml_text(text).as_string(), gives="\n".join(entries),
     )  # fmt: skip
     return {folder / f"{name or language.lower()}.suite.toml": case}

@@ -169,9 +169,8 @@ def _kind(session: Session, language: str, terminal: int) -> str:
 def tree(session: Session, language: str, term: Node) -> tuple[list[TreeRow], int]:
     """The first nodes of a term as rows from the top, and how many more there are."""
     signature = session.course.languages[language].signature
-    rows: list[TreeRow] = []
+    rows, stack = _roots(term)
     more = 0
-    stack: list[tuple[int, str, Any]] = [(0, "", term)]
     while stack:
         depth, field, node = stack.pop()
         form = signature.form_of(node)
@@ -195,6 +194,26 @@ def tree(session: Session, language: str, term: Node) -> tuple[list[TreeRow], in
         ]
         stack.extend(reversed(children))
     return rows, more
+
+
+def _roots(term: Value) -> tuple[list[TreeRow], list[tuple[int, str, Any]]]:
+    """The row of what a rule gives, where that is no form, and the forms that stand below it."""
+    if not isinstance(term, tuple):
+        return [TreeRow(0, "", "", _leaf(term))], []
+    if term[0] == SOME:
+        return _roots(term[FIELDS])
+    if term[0] == NONE:
+        return [TreeRow(0, "", "nothing", "")], []
+    if term[0] not in (NIL, CONS):
+        return [], [(0, "", term)]
+    items = [*list_items(term)]
+    leaves = [_leaf(item) for item in items if not isinstance(item, tuple)]
+    named = f"a list of {len(items):,}" if items else "an empty list"
+    row = TreeRow(
+        0, "", named, ", ".join([*leaves[:MOST_LEAVES], *["…"][len(leaves) <= MOST_LEAVES :]])
+    )
+    parts = [(1, label.strip(), part) for label, part in _parts("", term)]
+    return [row], parts[::-1]
 
 
 def with_rest(rows: list[TreeRow], more: int) -> list[TreeRow]:

@@ -16,6 +16,7 @@ from embrix.suite.arranging import free_name
 from embrix.suite.cases import Suite
 from embrix.text.line_difference import difference
 from embrix.text.toml_places import heads, read_toml
+from embrix.text.toml_text import toml_text
 
 Plain: TypeAlias = int | float | str
 
@@ -115,7 +116,7 @@ def _with_cases(text: str, cases: list[dict[str, Any]]) -> str:
     for entries in cases:
         case = tomlkit.table()
         for key, value in entries.items():
-            case[key] = _inline(value)
+            case[key] = toml_text(value) if isinstance(value, str) else _inline(value)
         array.append(case)
     document = tomlkit.document()
     document["case"] = array

@@ -17,6 +17,7 @@ from embrix.machine.display import Display
 from embrix.machine.exchange import Exchange
 from embrix.machine.limits import Limits
 from embrix.machine.primitives import primitives
+from embrix.machine.residual.copies import without_copies
 from embrix.machine.residual.knowledge import (
     Frame,
     Knowledge,
@@ -126,6 +127,7 @@ class ResidualProgram:
     def __init__(self, program: Program, main: Residual) -> None:
         tidied(program)
         simplified(program)
+        without_copies(program)
         tidied(program)
         for one in program.residuals.values():
             gather_calls(one.body)

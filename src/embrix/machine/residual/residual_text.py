@@ -41,7 +41,7 @@ from embrix.text.visible import cut
 
 _SIGNS = {"add": "+", "subtract": "-", "multiply": "*", "less": "<", "at_most": "<=", "more": ">",
           "at_least": ">=", "equal_plain": "==", "divide": "/", "equal": "=="}  # fmt: skip
-_PURE = ("primitive", "alike", "field", "node", "shape", "copy")
+_PURE = ("primitive", "alike", "field", "node", "shape", "copy", "text")
 _KINDS = {
     "number": "a number",
     "whole": "a whole number",
@@ -268,7 +268,7 @@ class _FunctionText:
             case "emit", _:
                 return f"emit {shown[0]}"
             case "text", _:
-                text = " ++ ".join(shown)
+                text = " ++ ".join(shown) if len(shown) > 1 else f'"{{{shown[0]}}}"'
             case "alike", _:
                 text = f"{_operand(shown[0])} == {_operand(shown[1])}"
             case operation, _:
