@@ -47,8 +47,7 @@ def test_a_function_of_the_program_is_one_of_the_residual_program(session: Sessi
     text = "let fib of n = when n < 2 then n else fib (n - 1) + fib (n - 2) in fib 9"
     assert left(shown(session, "Rill", "environment", text)) == [
         "program()",
-        "  let v1 = fib(9)",
-        "  v1",
+        "  fib(9)",
         "",
         "fib(n)   eval of when n < 2 then n else fib (n - 1) + fi…",
         "  if n < 2 then",
@@ -166,7 +165,7 @@ def test_on_the_command_line(
     assert main(["residual", str(program), "--with", "environment", *course]) == 0
     out = capsys.readouterr().out.split("\n")
     assert out[0].startswith("environment: 2 functions; ")
-    assert out[3].split() == ["let", "v1", "=", "sum(4)", "1:58", "rill/environment.brix:87"]
+    assert out[3].split() == ["sum(4)", "1:58", "rill/environment.brix:87"]
     assert not any("·" in line for line in out)
     main(["residual", str(program), "--with", "environment", "--decided", *course])
     assert "· eval of sum 4" in capsys.readouterr().out

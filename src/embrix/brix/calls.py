@@ -136,4 +136,5 @@ class CallChecks(Scope):
         types, result = signature.instance()
         slots = tuple(self.slot() for _ in types)
         call = k.Call(signature.name, tuple(k.Local(slot) for slot in slots), span)
-        return k.Lambda(slots, call, span), Fn(types, result)
+        kind = Fn(types, result)
+        return k.Lambda(slots, call, span, kind), kind

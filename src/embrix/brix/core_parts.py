@@ -11,7 +11,7 @@ from weakref import WeakKeyDictionary
 from msgspec import Struct
 
 from embrix.terms.node import Constructor
-from embrix.terms.types import Type
+from embrix.terms.types import UNKNOWN, Type
 from embrix.text.source import Span
 
 OfT = TypeVar("OfT")
@@ -156,6 +156,7 @@ class Lambda(Struct, frozen=True):
     slots: tuple[int, ...]
     body: Core
     span: Span
+    kind: Type = UNKNOWN
 
 
 class CallValue(Struct, frozen=True):

@@ -217,7 +217,7 @@ class Infer(Blocks):
         clause = k.CoreClause(parts, None, body, expr.span)
         subjects = tuple(k.Local(slot) for slot in slots)
         inner = k.Match(subjects, slots, (clause,), expr.span) if slots else body
-        return k.Lambda(slots, inner, expr.span)
+        return k.Lambda(slots, inner, expr.span, Fn(kinds, result))
 
     # ---------------------------------------------------------------- operators and texts
 

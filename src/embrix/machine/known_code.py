@@ -20,7 +20,7 @@ from embrix.machine.linking import CompiledFunction
 from embrix.machine.tails import VALUES
 from embrix.machine.unit import Unit, is_judgement
 from embrix.terms.node import Constructor
-from embrix.terms.types import Con, Hole, Tup, Unknown, settle
+from embrix.terms.types import Con, Fn, Hole, Tup, Unknown, settle
 from embrix.text.source import Span
 
 MOST = 3_000
@@ -159,6 +159,6 @@ def written(function: k.Function) -> InCore:
 
 
 _PLAIN = {int, str, bool, float, Fraction, frozenset, type(None)}
-_TYPES = {Con, Tup, Hole, Unknown}
+_TYPES = {Con, Tup, Fn, Hole, Unknown}
 _CALLING = {k.Call, k.Repeat, k.StepList, k.IsFinal}
 _FIELDS: dict[type, tuple[str, ...]] = {kind: kind.__struct_fields__ for kind in k.PARTS}

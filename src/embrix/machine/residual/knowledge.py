@@ -8,7 +8,7 @@ from typing import TypeAlias
 from msgspec import Struct
 
 from embrix.brix import core as k
-from embrix.machine.residual.statements import Atom
+from embrix.machine.residual.statements import Atom, Origin
 from embrix.terms.node import CONS, NIL, TUPLE, Value
 from embrix.terms.types import Type
 
@@ -76,11 +76,27 @@ class Later(Struct, frozen=True, eq=False):
     field: int
 
 
+WrittenOut: TypeAlias = tuple[str, KnownValue | None, KnownValue | None]
+"""A call that is written out: the function, the term that it goes through, and the last term that
+any call goes through there."""
+
+
 class Abstraction(Struct, frozen=True, eq=False):
-    """A function of the notation as a value, with the variables of where it was made."""
+    """A function of the notation as a value, with the variables of where it was made, the term
+    there, where that is, and the calls that were written out around that place."""
 
     node: k.Lambda
     slots: dict[int, Knowledge]
+    here: Knowledge | None
+    origin: Origin = Origin()
+    around: tuple[WrittenOut, ...] = ()
+
+    @property
+    def captured(self) -> dict[int, Knowledge]:
+        """The variables of where it was made that it uses, in order."""
+        used = {part.slot for part in k.parts_of(self.node.body) if isinstance(part, k.Local)}
+        kept = sorted(used & self.slots.keys() - set(self.node.slots))
+        return {slot: self.slots[slot] for slot in kept}
 
 
 Knowledge: TypeAlias = KnownValue | RunValue | MadeValue | KnownNames | Later | Abstraction

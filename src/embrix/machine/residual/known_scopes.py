@@ -21,6 +21,10 @@ from embrix.machine.residual.knowledge import (
 )
 from embrix.machine.residual.writer import Slots
 from embrix.terms.node import SOME
+from embrix.terms.types import UNKNOWN, Fn, settle
+
+LITTLE = 6
+"""Parts of a function that is written out wherever it is called."""
 
 
 class Scopes(Containers):
@@ -49,13 +53,41 @@ class Scopes(Containers):
                         self.program.called.setdefault(self.program.identity(one.value), name)
 
     def applied(
-        self, function: Knowledge, args: Sequence[Knowledge], here: Knowledge | None
-    ) -> Knowledge:
-        if not isinstance(function, Abstraction):
+        self, function: Knowledge, args: Sequence[Knowledge], last: bool
+    ) -> Knowledge | None:
+        """A function of the notation called: written out where it is known."""
+        if isinstance(function, Abstraction):
+            if not (last and self._applied_before(function)):
+                self.calls += 1
+                slots = {**function.slots, **dict(zip(function.node.slots, args, strict=True))}
+                before, self.open = self.open, [*function.around]
+                origin, self.origin = self.origin, function.origin
+                try:
+                    return self.value_or_last(function.node.body, slots, function.here, last)
+                finally:
+                    self.open, self.origin = before, origin
+            kinds = tuple(self.type_of(one) or UNKNOWN for one in args)
+            function = RunValue(self.lower(function), Fn(kinds, self._result))
+        kind = settle(function.type) if isinstance(function, RunValue) and function.type else None
+        if not isinstance(kind, Fn):
             raise NotResidual("a function of the notation is not known where it is called")
-        self.calls += 1
-        slots = {**function.slots, **dict(zip(function.node.slots, args, strict=True))}
-        return self.value(function.node.body, slots, here)
+        assert isinstance(function, RunValue)
+        dispatch, atoms = self.program.applying(kind, args, self.lower)
+        called = (function.atom, *atoms)
+        return self._last(self._called("dispatch", called, dispatch, kind.result, None), last)
+
+    def _applied_before(self, function: Abstraction) -> bool:
+        """Whether a function has been written out here before: what is done with a result on two
+        ways is written once."""
+        before = id(function) in self.applied_here
+        self.applied_here[id(function)] = function
+        return before and len([*k.parts_of(function.node.body)]) > LITTLE
+
+    def result_of(self, function: Knowledge, args: Sequence[Knowledge]) -> Knowledge:
+        """What a function of the notation gives."""
+        found = self.applied(function, args, last=False)
+        assert found is not None
+        return found
 
     def knot(self, node: k.Knot, slots: Slots, here: Knowledge | None) -> None:
         base = self.value(node.base, slots, here)
@@ -68,7 +100,8 @@ class Scopes(Containers):
             if not isinstance(name, KnownValue) or not _only_made(value):
                 raise NotResidual("a knot is tied with what is not known")
             needed = {part.slot for part in k.parts_of(value) if isinstance(part, k.Local)}
-            captured = tuple((slot, slots[slot]) for slot in sorted(needed - {node.slot}))
+            kept = sorted(needed & slots.keys() - {node.slot})
+            captured = tuple((slot, slots[slot]) for slot in kept)
             above = len(node.pairs) - 1 - number
             frames = (KnotFrame(str(name.value), node, number, captured, above), *frames)
         slots[node.slot] = KnownNames((*frames, *base.frames), base.base)
@@ -98,7 +131,16 @@ class Scopes(Containers):
         return self.value(node.instead, slots, here)
 
 
+_OUTSIDE = {**k.INSIDE, k.Lambda: ()}
+"""What is looked through where functions are only put together, not called."""
+
+
 def _only_made(node: k.Core) -> bool:
     """Whether an expression only puts together what is there."""
-    allowed = (k.Build, k.BuildTuple, k.Local, k.Const, k.Extend, k.BuildList)
-    return all(isinstance(part, allowed) for part in k.parts_of(node))
+    allowed = (k.Build, k.BuildTuple, k.Local, k.Const, k.Extend, k.BuildList, k.Lambda)
+    parts = k.parts_of(node, _OUTSIDE)
+    made = [one for part in parts if isinstance(part, k.Lambda) for one in k.parts_of(part)]
+    # A form made in a function would get the place of where the name is looked up.
+    return all(isinstance(part, allowed) for part in parts) and not any(
+        isinstance(one, k.Build) and one.constructor.is_form for one in made
+    )

@@ -33,28 +33,27 @@ class Loops(Scopes):
         function = self.value(node.function, slots, here)
         known = list_parts(items)
         if known is None or (known and node.kind == "filter"):
-            return self._called_over(node, items, start, function, here)
+            return self._called_over(node, items, start, function)
         if node.kind == "fold":
             assert start is not None
             for one in known:
-                start = self.applied(function, (start, one), here)
+                start = self.result_of(function, (start, one))
             return start
-        made = [self.applied(function, (one,), here) for one in known]
+        made = [self.result_of(function, (one,)) for one in known]
         self.calls += len(known)  # the list is turned round
         return listed(made)
 
     def _called_over(
-        self, node: k.Loop, items: Knowledge, start: Knowledge | None, function: Knowledge,
-        here: Knowledge | None,
-    ) -> Knowledge:  # fmt: skip
+        self, node: k.Loop, items: Knowledge, start: Knowledge | None, function: Knowledge
+    ) -> Knowledge:
         """A call of a function that goes through a list that only the run knows."""
         if not isinstance(function, Abstraction):
             raise NotResidual("a function of the notation is not known where it is called")
         item = self.type_of(items)
         begun: Knowledge = start if start is not None else KnownValue(NIL_NODE)
         gives = self.type_of(begun) if node.kind == "fold" else item
-        needed = _needed(function)
-        captured = [function.slots[slot] for slot in needed]
+        needed, here = [*function.captured], function.here
+        captured = [*function.captured.values()]
         if here is not None:
             captured.append(here)
         if any(map(self.program.later.of, captured)):
@@ -78,15 +77,15 @@ class Loops(Scopes):
             parts: Iterator[Knowledge] = iter(params[2:])
             made = [build(parts, ()) for _, _, build in split]
             inner = made.pop() if here is not None else None
-            again = Abstraction(function.node, dict(zip(needed, made, strict=True)))
-            type(self)(self.program, residual).write_loop(node.kind, params, again, inner)
+            again = Abstraction(
+                function.node, dict(zip(needed, made, strict=True)), inner, function.origin
+            )
+            type(self)(self.program, residual).write_loop(node.kind, params, again)
         self.flush()
         name = self.let("call", [atom for atom, _, _ in atoms], residual)[0]
         return self.unknown(name, residual.gives)
 
-    def write_loop(
-        self, kind: str, params: Sequence[RunValue], function: Abstraction, here: Knowledge | None
-    ) -> None:
+    def write_loop(self, kind: str, params: Sequence[RunValue], function: Abstraction) -> None:
         """The function: one round with the first item, or what the rounds have come to."""
         items, so_far = params[:2]
         assert isinstance(items.atom, str)
@@ -97,7 +96,7 @@ class Loops(Scopes):
         def one_round() -> None:
             first = RunValue(self.let("field", (of,), 0)[0], held)
             rest = self.let("field", (of,), 1)[0]
-            after = self._round(kind, function, so_far, first, here)
+            after = self._round(kind, function, so_far, first)
             self.flush()
             others = [one.atom for one in params[2:]]
             self.put(Again((rest, after, *others), self.origin))
@@ -112,15 +111,12 @@ class Loops(Scopes):
             self.fork([ResidualTest("tag", of, CONS)], one_round, end, last=True)
         self.residual.state = "written"
 
-    def _round(
-        self, kind: str, function: Abstraction, so_far: RunValue, first: RunValue,
-        here: Knowledge | None,
-    ) -> Atom:  # fmt: skip
+    def _round(self, kind: str, function: Abstraction, so_far: RunValue, first: RunValue) -> Atom:
         if kind == "fold":
-            after = self.applied(function, (so_far, first), here)
+            after = self.result_of(function, (so_far, first))
             self.residual.gives = self.residual.gives or self.type_of(after)
             return self.lower(after)
-        value = self.applied(function, (first,), here)
+        value = self.result_of(function, (first,))
         if kind == "map":
             made = self.type_of(value)
             self.residual.gives = listing(made) if made is not None else None
@@ -136,9 +132,3 @@ class Loops(Scopes):
                 assert kept is not None
                 return self.lower(kept)
         raise NotResidual("a test of something else than a truth value")
-
-
-def _needed(function: Abstraction) -> list[int]:
-    """The variables of where it was made that a function uses, in order."""
-    used = {part.slot for part in k.parts_of(function.node.body) if isinstance(part, k.Local)}
-    return sorted(slot for slot in used & function.slots.keys() if slot not in function.node.slots)

@@ -9,6 +9,7 @@ from fractions import Fraction
 from typing import Any
 
 from embrix.machine.residual.knowledge import (
+    Abstraction,
     Knowledge,
     KnownValue,
     MadeValue,
@@ -110,6 +111,8 @@ class Operations(ABC):
         match one:
             case RunValue(_, kind):
                 return kind
+            case Abstraction(node):
+                return node.kind
             case KnownValue(bool()):
                 return BOOL
             case KnownValue(int() | float() | Fraction()):

@@ -25,7 +25,7 @@ from embrix.machine.residual.statements import Atom, Dispatch, Origin, Residual,
 from embrix.machine.residual.value_layout import ValueLayout, of_name
 from embrix.machine.unit import Unit
 from embrix.terms.node import CONS, NIL, SOME, TUPLE, Node
-from embrix.terms.types import Con, Tup, Type, settle
+from embrix.terms.types import Con, Fn, Tup, Type, settle, show_type
 
 Parts: TypeAlias = Iterator[Knowledge]
 Build: TypeAlias = Callable[[Parts, Sequence[Knowledge]], Knowledge]
@@ -34,6 +34,12 @@ value where something is a part of one."""
 Lower: TypeAlias = Callable[[Knowledge], Atom]
 Handed: TypeAlias = tuple[Atom, Type | None, str]
 """What only the run knows of a value, its type, and what it is called in the program."""
+
+
+def function_tag(arity: int) -> int:
+    """What stands for the constructor of functions of the notation with so many parameters."""
+    return -1 - arity
+
 
 MOST_FUNCTIONS, MOST_NAMES = 500, 200
 """Functions of a residual program, and names in an environment."""
@@ -129,8 +135,6 @@ class Program:
                 return key, atoms, made
             case KnownNames():
                 return self._split_names(one, kind, lower, deep)
-            case Abstraction():
-                raise NotResidual("a function of the notation is handed on as a value")
         return ("any",), [(lower(one), kind, "")], lambda parts, fields: next(parts)
 
     def _split_names(
@@ -256,19 +260,63 @@ class Program:
                 raise NotResidual("a value holds a piece of the program that is not known")
         key = (made.tag, *(split[number][0] for number in order))
         atoms = [atom for number in order for atom in split[number][1]]
+
+        def build(parts: Parts) -> list[Knowledge]:
+            found = {number: split[number][2](parts, ()) for number in order}
+            return [found[number] for number in range(len(types))]
+
+        kinds = [(kind, called) for _, kind, called in atoms]
+        return self._shape(made.tag, key, build, kinds), [atom for atom, _, _ in atoms]
+
+    def function_shape(
+        self, one: Abstraction, lower: Lower, type_of: Callable[[Knowledge], Type | None]
+    ) -> tuple[ValueShape, list[Atom]]:
+        """The shape of a function of the notation that is made, and its parts."""
+        slots, node = [*one.captured], one.node
+        held = [*one.captured.values(), *([one.here] if one.here is not None else [])]
+        if any(map(self.later.of, held)):
+            raise NotResidual("a function holds a piece of the program that is not known")
+        split = [self.split(part, type_of(part), lower, deep=True) for part in held]
+        tag = function_tag(len(node.slots))
+        key = (tag, self.identity(node), one.here is None, *(key for key, _, _ in split))
+        atoms = [atom for _, found, _ in split for atom in found]
+
+        def build(parts: Parts) -> list[Knowledge]:
+            made = [build(parts, ()) for _, _, build in split]
+            here = made.pop() if len(made) > len(slots) else None
+            return [Abstraction(node, dict(zip(slots, made, strict=True)), here, one.origin)]
+
+        kinds = [(kind, called) for _, kind, called in atoms]
+        return self._shape(tag, key, build, kinds), [atom for atom, _, _ in atoms]
+
+    def _shape(
+        self, tag: int, key: tuple[Any, ...], build: Callable[[Parts], list[Knowledge]],
+        kinds: list[tuple[Type | None, str]],
+    ) -> ValueShape:  # fmt: skip
         known = self.shapes.get(key)
         if known is None:
-            kinds = [(kind, called) for _, kind, called in atoms]
-
-            def build(parts: Parts) -> list[Knowledge]:
-                found = {number: split[number][2](parts, ()) for number in order}
-                return [found[number] for number in range(len(types))]
-
-            known = ValueShape(len(self.shapes), made.tag, key, (build, kinds))
+            known = ValueShape(len(self.shapes), tag, key, (build, kinds))
             self.shapes[key] = known
             for dispatch in [*self.dispatches.values()]:
                 self._method(dispatch, known)
-        return known, [atom for atom, _, _ in atoms]
+        return known
+
+    def applying(
+        self, kind: Fn, args: Sequence[Knowledge], lower: Lower
+    ) -> tuple[Dispatch, list[Atom]]:
+        """A function of the notation that only the run knows, called."""
+        tag = function_tag(len(args))
+        split = [self.split(a, t, lower, deep=True) for a, t in zip(args, kind.params, strict=True)]
+        key = ("function", show_type(kind), *(key for key, _, _ in split))
+        atoms = [atom for _, found, _ in split for atom in found]
+        builds = [build for _, _, build in split]
+
+        def made(parts: Parts, fields: Sequence[Knowledge]) -> list[Knowledge]:
+            return [*fields, *(build(parts, ()) for build in builds)]
+
+        kinds = tuple((kind, called) for _, kind, called in atoms)
+        found = self._dispatch(key, "fn", tag, made, kinds, kind.result)
+        return found, [atom for atom, _, _ in atoms]
 
     def dispatch(
         self, name: str, args: Sequence[Knowledge], tag: int, lower: Lower
@@ -278,19 +326,27 @@ class Program:
         split = [self.split(a, t, lower, deep=True) for a, t in zip(args, types, strict=True)]
         key = (name, tag, *(key for key, _, _ in split))
         atoms = [atom for _, found, _ in split for atom in found]
+        builds = [build for _, _, build in split]
+
+        def made(parts: Parts, fields: Sequence[Knowledge]) -> list[Knowledge]:
+            return [build(parts, fields) for build in builds]
+
+        kinds = tuple((kind, called) for _, kind, called in atoms)
+        found = self._dispatch(key, name, tag, made, kinds, self.functions[name].result)
+        return found, [atom for atom, _, _ in atoms]
+
+    def _dispatch(
+        self, key: tuple[Any, ...], name: str, tag: int,
+        made: Callable[[Parts, Sequence[Knowledge]], list[Knowledge]],
+        kinds: tuple[tuple[Type | None, str], ...], result: Type,
+    ) -> Dispatch:  # fmt: skip
         known = self.dispatches.get(key)
         if known is None:
-            builds = [build for _, _, build in split]
-
-            def made(parts: Parts, fields: Sequence[Knowledge]) -> list[Knowledge]:
-                return [build(parts, fields) for build in builds]
-
-            kinds = tuple((kind, called) for _, kind, called in atoms)
-            known = Dispatch(len(self.dispatches), name, tag, made, kinds)
+            known = Dispatch(len(self.dispatches), name, tag, made, kinds, result=result)
             self.dispatches[key] = known
             for shape in [*self.shapes.values()]:
                 self._method(known, shape)
-        return known, [atom for atom, _, _ in atoms]
+        return known
 
     def _method(self, dispatch: Dispatch, shape: ValueShape) -> None:
         if dispatch.tag != shape.tag:
@@ -304,7 +360,7 @@ class Program:
         key = ("method", dispatch.number, shape.number)
         called = [name for _, name in (*kinds, *dispatch.args_types)]
         method = self.new(key, dispatch.function, (*own, *handed), called, Origin())
-        method.own, method.method_of = len(own), dispatch
+        method.own, method.method_of, method.result = len(own), dispatch, dispatch.result
         shape.methods[dispatch.number] = method
         dispatch.methods.append(method)
         method.shape = shape.number

@@ -76,6 +76,12 @@ class HandedBack(Exception):
     """The run goes on in the interpreter, from the beginning."""
 
 
+class Bounce(tuple[Any, ...]):
+    """A call that is left to be made: what is called, and with what."""
+
+    __slots__ = ()
+
+
 HOLE: Any = object()
 """What a reserved location holds."""
 
@@ -145,7 +151,7 @@ class ResidualProgram:
         space: dict[str, Any] = {
             **self.python.values, "fuel": fuel, "most": fuel, "HandedBack": HandedBack,
             "made": 0, "done": 0, "HOLE": HOLE, "Fraction": Fraction,
-            "empty_store": EMPTY_STORE, "len": len,
+            "empty_store": EMPTY_STORE, "len": len, "B": Bounce,
             "int": int, "float": float, "bool": bool, "str": str, "tuple": tuple,
             "isinstance": isinstance, "__builtins__": {},
         }  # fmt: skip
@@ -175,7 +181,8 @@ class ResidualProgram:
         space |= {"emit": run.emit, "ask": run.ask, "text": text, "alike": alike}
         exec(code, space)
         layout = self.program.layout
-        kinds = {tag: type(f"T{tag}", (tuple,), {"__slots__": ()}) for tag in layout.shaped}
+        tags = layout.shaped | {one.tag for one in self.program.shapes.values()}
+        kinds = {tag: type(f"T{tag}", (tuple,), {"__slots__": ()}) for tag in tags}
         for tag, kind in kinds.items():
             space[f"T{tag}"] = kind
         for shape in self.program.shapes.values():
@@ -238,6 +245,8 @@ class ResidualProgram:
         layout = self.program.layout
         args = [laid_out(layout, given[number]) for number in sorted(self.main.used)]
         found = space[f"f{self.main.number}"](*args)
+        while found.__class__ is Bounce:
+            found = found[0](*found[1:])
         spent = space["most"] - space["fuel"]
         parts = list(found) if self._several else [found]
         ordinary = _Ordinary(self)

@@ -8,6 +8,7 @@ from collections.abc import Iterator, Sequence
 
 from msgspec import Struct
 
+from embrix.machine.residual.bounces import is_end
 from embrix.machine.residual.knowledge import KnownValue
 from embrix.machine.residual.residual_run import ResidualProgram
 from embrix.machine.residual.statements import (
@@ -150,7 +151,14 @@ class _FunctionText:
     # ---------------------------------------------------------------- statements
 
     def block(self, statements: Sequence[Statement], inset: int) -> list[ResidualLine]:
-        return [line for one in statements for line in self.statement(one, inset)]
+        found: list[ResidualLine] = []
+        for number, one in enumerate(statements):
+            after = statements[number + 1] if number + 1 < len(statements) else None
+            if isinstance(one, Assigned) and is_end(one, after):
+                line = ResidualLine(self.calling(one), inset, one.origin.place, one.origin.clause)
+                return [*found, line]
+            found += self.statement(one, inset)
+        return found
 
     def statement(self, one: Statement, inset: int) -> Iterator[ResidualLine]:
         if isinstance(one, Spend):
@@ -247,14 +255,8 @@ class _FunctionText:
             case "fetch", _:
                 where = "store" if self.hides else shown.pop(0)
                 text = f"{where}[{shown[0]}]"
-            case "call", Residual(number=number):
-                text = f"{self.names.of[number]}({', '.join(shown)})"
-            case "dispatch", _:
-                with_ = f" with {', '.join(shown[1:])}" if shown[1:] else ""
-                text = f"run {_operand(shown[0])}{with_}"
-            case "method", Direct(_, method):
-                with_ = f" with {', '.join(shown[1:])}" if shown[1:] else ""
-                text = f"{self.names.of[method.number]} of {_operand(shown[0])}{with_}"
+            case (("call" | "dispatch" | "method"), _):
+                text = self.calling(one)
             case "shape", ValueShape() as shape:
                 text = self.shape(shape, shown)
             case "primitive", operation:
@@ -282,11 +284,25 @@ class _FunctionText:
             return text
         return f"let {', '.join(map(self.atom, names))} = {text}"
 
+    def calling(self, one: Assigned) -> str:
+        """A call of a function, or of what a value is made with."""
+        args = [one.args[at] for at in passed(self.program, one)]
+        shown = [self.atom(arg) for arg in args if not self._hidden(arg)]
+        with_ = f" with {', '.join(shown[1:])}" if shown[1:] else ""
+        match one.about:
+            case Residual(number=number):
+                return f"{self.names.of[number]}({', '.join(shown)})"
+            case Direct(_, method):
+                return f"{self.names.of[method.number]} of {_operand(shown[0])}{with_}"
+        return f"run {_operand(shown[0])}{with_}"
+
     def shape(self, shape: ValueShape, args: Sequence[str]) -> str:
         """A value with its code, and what it holds beside."""
         code = [self.names.of[one.number] for one in shape.methods.values()]
-        name = self.constructor(shape.tag)
         held = f" with {', '.join(args)}" if args else ""
+        if shape.is_function:
+            return f"({', '.join(code)}{held})" if held or len(code) != 1 else code[0]
+        name = self.constructor(shape.tag)
         return f"{name}({', '.join(code)}{held})"
 
     def node(self, tag: int, args: Sequence[str]) -> str:

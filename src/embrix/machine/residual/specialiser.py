@@ -63,8 +63,12 @@ class Specialiser(Loops):
         self.write(args)
 
     def write(self, args: Sequence[Knowledge]) -> None:
+        dispatch = self.residual.method_of
         try:
-            self._unfold(self.residual.function, args, None, last=True)
+            if dispatch is not None and dispatch.calls_function:
+                self.applied(args[0], args[1:], last=True)
+            else:
+                self._unfold(self.residual.function, args, None, last=True)
         except Dead:
             return
 
@@ -185,6 +189,9 @@ class Specialiser(Loops):
                 )
                 chosen = k.Test(choice.test, yes, no)
                 return self.value_or_last(chosen, slots, here, last)
+            case k.CallValue(callee, args):
+                function, *handed = [self.value(one, slots, here) for one in (callee, *args)]
+                return self.applied(function, handed, last)
             case k.Call(name, args):
                 return self.call(name, [self.value(a, slots, here) for a in args], here, last)
         found_one = self._plain(node, slots, here)
@@ -265,10 +272,7 @@ class Specialiser(Loops):
             case k.Fail() | k.Todo():
                 raise self.give_up(reason_of(node))
             case k.Lambda():
-                return Abstraction(node, slots)
-            case k.CallValue(callee, args):
-                function, *handed = values((callee, *args))
-                return self.applied(function, handed, here)
+                return Abstraction(node, slots, here, self.origin, tuple(self.open))
             case k.Loop():
                 return self.loop(node, slots, here)
             case k.Ask():

@@ -13,6 +13,7 @@ from typing import Any, TypeAlias
 from msgspec import Struct, field
 
 from embrix.terms.node import Place, Value
+from embrix.terms.types import Type
 from embrix.text.source import Span
 
 
@@ -138,6 +139,11 @@ class ValueShape(Struct, eq=False):
     methods: dict[int, Residual] = field(default_factory=dict)
     """By the number of a dispatch the function that does it for values of this shape."""
 
+    @property
+    def is_function(self) -> bool:
+        """Whether the values are functions of the notation."""
+        return self.tag < 0
+
 
 class Dispatch(Struct, eq=False):
     """A function of the interpreter applied to parts that a value was made with."""
@@ -150,6 +156,12 @@ class Dispatch(Struct, eq=False):
     args_types: tuple[Any, ...] = ()
     methods: list[Residual] = field(default_factory=list)
     """What does it, for each shape."""
+    result: Type | None = None
+
+    @property
+    def calls_function(self) -> bool:
+        """Whether it calls a function of the notation."""
+        return self.tag < 0
 
 
 class Direct(Struct, eq=False):
@@ -182,6 +194,8 @@ class Residual(Struct, eq=False):
     state: str = "new"
     about: Any = ()
     """What is known of its arguments."""
+    result: Type | None = None
+    """The type of its result, where the function that it was made of does not say that."""
     gives: Any = None
     """The type of its result, where it goes through a list and that is known."""
     used: frozenset[int] = frozenset()

@@ -5,12 +5,14 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from embrix.machine.residual.knowledge import (
+    Abstraction,
     Knowledge,
     KnownNames,
     KnownValue,
     MadeValue,
     NotResidual,
     RunValue,
+    WrittenOut,
     tuple_parts,
 )
 from embrix.machine.residual.operations import Operations
@@ -44,13 +46,14 @@ class Writer(Operations):
         self.program = program
         self.residual = residual
         self.out: list[Statement] = residual.body
-        self.open: list[tuple[str, KnownValue | None, KnownValue | None]] = []
-        """The calls that are written out around this place: the function, the term that it goes
-        through, and the last term that any of them goes through."""
+        self.open: list[WrittenOut] = []
+        """The calls that are written out around this place."""
         self.lowered: dict[int, tuple[Knowledge, Atom]] = {}
         """By identity what has been made as the run has it, and the variable that holds it."""
         self.facts: dict[str, int] = {}
         """Variables whose constructor has been tested."""
+        self.applied_here: dict[int, Abstraction] = {}
+        """By identity the functions of the notation that have been written out here."""
         self.calls = 0
         """Calls since the last statement that counts them."""
         self.origin = residual.origin
@@ -97,6 +100,12 @@ class Writer(Operations):
                 if made is None:
                     made = self.lowered[id(one)] = one, self._made(one)
                 return made[1]
+            case Abstraction():
+                made = self.lowered.get(id(one))
+                if made is None:
+                    shape, atoms = self.program.function_shape(one, self.lower, self.type_of)
+                    made = self.lowered[id(one)] = one, self.let("shape", atoms, shape)[0]
+                return made[1]
         raise NotResidual("a piece of the program is not known where it is needed")
 
     def _made(self, one: MadeValue) -> Atom:
@@ -114,6 +123,8 @@ class Writer(Operations):
 
     @property
     def _result(self) -> Type:
+        if self.residual.result is not None:
+            return self.residual.result
         return self.program.functions[self.residual.function].result
 
     def _give_parts(self, one: Knowledge, kind: Type, atoms: list[Atom], at: int = 0) -> int:

@@ -6,6 +6,7 @@ from collections import Counter
 from collections.abc import Sequence
 from typing import Any
 
+from embrix.machine.residual.bounces import bouncing, calls_function, is_end, may_bounce
 from embrix.machine.residual.linearity import is_linear
 from embrix.machine.residual.operations import ARITHMETIC
 from embrix.machine.residual.program import Program
@@ -53,6 +54,7 @@ class PythonText:
         self.floats = program.interpreter.language.numbers == "float"
         self.whole = program.interpreter.language.numbers == "integer"
         self.linear = is_linear(program)
+        self.bouncing = bouncing(program)
         self.reserves = any(
             isinstance(one, Assigned) and one.operation == "reserve"
             for function in program.residuals.values() for one in statements_in(function.body)
@@ -156,9 +158,52 @@ class _Function:
             raise TooNested
         if not statements:
             self.line(depth, "pass")
-        for one in statements:
-            self.statement(one, depth)
+        self.statements(statements, depth)
         self.settle(depth)
+
+    def statements(self, statements: Sequence[Statement], depth: int) -> None:
+        for number, one in enumerate(statements):
+            after = statements[number + 1] if number + 1 < len(statements) else None
+            if isinstance(one, Assigned) and is_end(one, after) and (
+                calls_function(one) or may_bounce(one, self.whole.bouncing)
+            ):  # fmt: skip
+                self.end(one, depth)
+                return
+            self.statement(one, depth)
+
+    def end(self, one: Assigned, depth: int) -> None:
+        """Give what a call gives; a function of the notation is left to be called by the caller."""
+        self.settle(depth)
+        if self.whole.counted:
+            self.line(depth, "made += 1")
+        function, args = self.called(one)
+        if calls_function(one):
+            self.line(depth, f"return B(({', '.join([function, *args])},))")
+        else:
+            self.line(depth, f"return {function}({', '.join(args)})")
+
+    def called(self, one: Assigned) -> tuple[str, list[str]]:
+        """What is called, and with what."""
+        args = [self.atom(one.args[at]) for at in passed(self.whole.program, one)]
+        match one.operation:
+            case "call":
+                return f"f{one.about.number}", args
+            case "dispatch":
+                return f"{args[0]}.m{one.about.number}", args[1:]
+        return f"f{one.about.method.number}", args
+
+    def call(self, one: Assigned, depth: int) -> None:
+        """A call, with those that it leaves to be made."""
+        function, args = self.called(one)
+        target, text = ", ".join(one.names), f"{function}({', '.join(args)})"
+        if not may_bounce(one, self.whole.bouncing):
+            self.line(depth, f"{target} = {text}")
+            return
+        found = one.names[0] if len(one.names) == 1 else "found"
+        self.line(depth, f"{found} = {text}")
+        self.line(depth, f"while {found}.__class__ is B: {found} = {found}[0](*{found}[1:])")
+        if len(one.names) != 1:
+            self.line(depth, f"{target} = {found}")
 
     def statement(self, one: Statement, depth: int) -> None:
         if self.held is not None and not self._takes(one):
@@ -177,8 +222,7 @@ class _Function:
                 if not no:
                     return
                 if _ends(yes):
-                    for other in no:
-                        self.statement(other, depth)
+                    self.statements(no, depth)
                     return
                 self.line(depth, "else:")
                 self.block(no, depth + 1)
@@ -264,12 +308,8 @@ class _Function:
                 shape = self.whole.shape(one.about)
                 made = f"{shape}(({', '.join(args)},))" if args else f"{shape}_0"
                 self.line(depth, f"{target} = {made}")
-            case "call":
-                self.line(depth, f"{target} = f{one.about.number}({', '.join(args)})")
-            case "dispatch":
-                self.line(depth, f"{target} = {args[0]}.m{one.about.number}({', '.join(args[1:])})")
-            case "method":
-                self.line(depth, f"{target} = f{one.about.method.number}({', '.join(args)})")
+            case "call" | "dispatch" | "method":
+                self.call(one, depth)
             case "emit":
                 self.line(depth, f"emit({args[0]})")
             case "ask":
