@@ -6,6 +6,7 @@ import sys
 from pathlib import Path
 
 import pytest
+from textual.geometry import Region
 from textual.pilot import Pilot
 from textual.widget import Widget
 
@@ -161,6 +162,15 @@ PANES = {"program": "program", "side": "right", "walk": "low", "step-details": "
 """What fills the screen with a pane, by its id."""
 
 
+async def at_rest(pilot: Pilot[None], widget: Widget) -> Region:
+    """Where something stands when what was pressed before has been drawn."""
+    while True:
+        before = widget.region
+        await pilot.pause(0.15)
+        if widget.region == before:
+            return before
+
+
 @pytest.mark.parametrize(
     ("arrangement", "size"),
     [("alt+1", (140, 42)), ("alt+1", (80, 24)), ("alt+2", (90, 30)), ("alt+2", (80, 24)),
@@ -180,7 +190,7 @@ async def test_a_pane_that_fills_the_screen_has_all_of_it(
             if pane in PANES and pane not in filled:
                 filled.add(pane)
                 widget = screen.query_one(f"#{PANES[pane]}")
-                before = widget.region
+                before = await at_rest(pilot, widget)
                 await pilot.press("alt+v")
                 await pilot.pause()
                 assert widget.region.width >= size[0] - 1, pane
