@@ -10,7 +10,9 @@ from hypothesis import strategies as st
 from embrix.lanes.session import Session
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
+from embrix.machine.residual.knowledge import NotResidual
 from embrix.machine.residual.residual_text import residual_lines
+from tests.conftest import Maker
 from tests.core.test_residual import LIMITS, agrees, left_of, term_of
 from tests.core.test_strategies import CONTINUATIONS, LANGUAGE
 from tests.strategies import terms
@@ -178,6 +180,9 @@ PROGRAMS = [
     ("let twice = given f: given x: f (f x) in twice (twice (given y: y + 3)) 1", "13"),
     ("let pick = given b: when b then given x: x + 1 else given x: x - 1 in pick 0 5 + pick 1 5",
      "10"),
+    # The same function of the notation, with other pieces of the program in it.
+    ("let f of n = when n then 1 + f (n - 1) else 0 in "
+     "let g of n = when n then f n + g (n - 1) + 2 else 0 in g 5", "25"),
     # What is called is one of two functions: such a call is left to be made, here by an operand.
     ("let f of n = when n then (when n - 1 then given x: x + n else given x: x - n) (f (n - 1)) "
      "else 10 in let y = f 3 in 7", "7"),
@@ -245,11 +250,46 @@ def test_two_ways_to_go_on_are_written_once(lanes: dict[str, Lane]) -> None:
     """Branches in a row: what follows each of them does not double with every branch."""
 
     def size(count: int) -> int:
-        text = "(given x: " + " + ".join(["(when x then x else 1)"] * count) + ") 3"
+        row = " + ".join(["(when x then x else 1)"] * count)
+        text = f"let f of x = {row} + (when x then f (x - 1) else 0) in f 3"
         left = left_of(lanes["continuations"], text)
         return left.program.statements
 
     assert size(12) < 2.6 * size(6)
+
+
+EARLY = CONTINUATIONS.replace("interpreter continuations", "interpreter early").replace(
+    """\
+      eval(arg, env, fn(a) =>
+        match f
+          Closure(param, body, saved) => eval(body, saved with param = a, k, k)
+          Resume(j)                   => j(a)
+          _                           => fail FunctionWanted(f), exit), exit)
+""",
+    """\
+      match f
+        Closure(param, body, saved) =>
+          eval(arg, env, fn(a) => eval(body, saved with param = a, k, k), exit)
+        Resume(j)                   => eval(arg, env, j, exit)
+        _                           => fail FunctionWanted(f), exit)
+""",
+)
+
+
+def test_a_function_with_an_unknown_piece_of_the_program_is_told(make_course: Maker) -> None:
+    """The body of whatever is called is held while the argument is evaluated: that is for the
+    interpreter where the argument makes a call, and nothing is wrong where it makes none."""
+    course = make_course(small=LANGUAGE, early=EARLY)
+    assert [d.message for d in course.diagnostics if d.severity == "error"] == []
+    lane = Session(course.folder).lane("Small", "early")
+    loop = "let f of n = when n then n + f (n - 1) else 0 in "
+    for text, value in ((f"{loop}f (f 3)", "21"), (f"{loop}(given g: g (f 3)) f", "21")):
+        assert lane.machine.run(term_of(lane, text), variant="plain").outcome.text == value
+        agrees(lane, term_of(lane, text))
+    pick = "(when f 2 then given x: x else given y: y)"
+    with pytest.raises(NotResidual, match="a function holds a piece of the program that is not"):
+        left_of(lane, f"{loop}{pick} (f 3)")
+    assert lane.run(f"{loop}{pick} (f 3)").outcome.text == "6"
 
 
 def test_what_a_lane_with_continuations_leaves(lanes: dict[str, Lane]) -> None:
