@@ -117,6 +117,9 @@ class Branches(Writer):
         self, node: k.Core, slots: Slots, here: Knowledge | None,
         yes: Callable[[], Knowledge | None], no: Callable[[], Knowledge | None], last: bool,
     ) -> Knowledge | None:  # fmt: skip
+        match node:
+            case k.Test(inner, k.Const(False), k.Const(True)):  # that it does not hold
+                return self.test(inner, slots, here, no, yes, last)
         match self.value(node, slots, here):
             case KnownValue(bool() as known):
                 return yes() if known else no()
