@@ -119,6 +119,8 @@ class Operations(ABC):
                 return NUMBER
             case KnownValue(str(), False):
                 return TEXT  # what stands in the program may be a name
+            case KnownValue(tuple() as value):
+                return self.program.layout.type_of(value[0])
             case MadeValue(tag, (item, rest)) if tag == CONS:
                 held = self.type_of(item)
                 return listing(held) if held is not None else self.type_of(rest)
