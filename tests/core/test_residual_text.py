@@ -13,7 +13,7 @@ from embrix.cli.main import main
 from embrix.course.load import Course
 from embrix.grammar.parser import Parsed
 from embrix.lanes.session import Session
-from embrix.machine.residual.copies import without_copies
+from embrix.machine.residual.second_names import without_copies
 from embrix.machine.residual.statements import (
     Assigned,
     Field,

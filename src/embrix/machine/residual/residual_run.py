@@ -17,7 +17,6 @@ from embrix.machine.display import Display
 from embrix.machine.exchange import Exchange
 from embrix.machine.limits import Limits
 from embrix.machine.primitives import primitives
-from embrix.machine.residual.copies import without_copies
 from embrix.machine.residual.knowledge import (
     Frame,
     Knowledge,
@@ -28,6 +27,7 @@ from embrix.machine.residual.knowledge import (
     RunValue,
 )
 from embrix.machine.residual.program import Program
+from embrix.machine.residual.second_names import without_copies
 from embrix.machine.residual.specialiser import Specialiser
 from embrix.machine.residual.statements import (
     Again,
