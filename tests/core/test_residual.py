@@ -358,3 +358,17 @@ def test_exact_fractions(session: Session) -> None:
     result = agrees(lane, term_of(lane, "let f = given x: x / 3 in f 1 + f 1"))
     assert result is not None
     assert result.outcome.value[2] == Fraction(2, 3)
+
+
+def test_what_is_compared_is_handed_to_a_function(session: Session) -> None:
+    """The comparison stands where the call is written, once."""
+    lane = session.lane("Rill", "environment")
+    text = (
+        "let g of b = given n: when b then 1 + g (n < 2) (n + 1) else 0 in "
+        "let f of n = when n < 1 then 0 else g (n < 5) n + f (n - 1) in f 6"
+    )
+    # g true n: n is 2 or more: 1; n is 1: 1 + g true 2 = 2; so f 6 = 0 + 0 + 1 + 1 + 1 + 2.
+    found = agrees(lane, term_of(lane, text))
+    assert found is not None
+    assert found.outcome.text == "5"
+    assert left_of(lane, text).runs_to_its_end(lane.machine.display)

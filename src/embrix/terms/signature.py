@@ -19,10 +19,8 @@ class Signature(Struct, frozen=True, eq=False):
     """Where names are bound, if that is simply said."""
     uses: dict[int, tuple[int, ...]] = field(default_factory=dict)
     """By tag the fields of forms that name something bound elsewhere."""
-    users: dict[int, int] = field(default_factory=dict)
-    """By tag the forms that are occurrences of a name, with where it stands in a node."""
     user: int | None = None
-    """The tag of the first of these."""
+    """The tag of the first form that is an occurrence of a name and holds nothing else."""
     walks: dict[int, Walk] = field(default_factory=dict)
     """How to go through a node, by its tag, where scopes are simple."""
     beside: dict[int, tuple[int, ...]] = field(default_factory=dict)
@@ -36,8 +34,7 @@ class Signature(Struct, frozen=True, eq=False):
         if self.scopes is not None:
             force_setattr(self, "walks", walks(self.forms, self.scopes))
         force_setattr(self, "uses", {form.tag: form.uses for form in users})
-        alone = {form.tag: FIELDS for form in users if len(form.fields) == 1}
-        force_setattr(self, "users", alone)
+        alone = [form.tag for form in users if len(form.fields) == 1]
         force_setattr(self, "user", next(iter(alone), None))
         beside = {
             form.tag: tuple(FIELDS + at for at in form.uses)

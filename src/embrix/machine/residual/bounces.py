@@ -8,6 +8,7 @@ hand back a call is found as the least solution over all functions.
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from itertools import zip_longest
 
 from embrix.machine.residual.program import Program
 from embrix.machine.residual.statements import (
@@ -35,6 +36,11 @@ def bouncing(program: Program) -> frozenset[int]:
                 found.add(number)
                 changed = True
     return frozenset(found)
+
+
+def followed(statements: Sequence[Statement]) -> Iterator[tuple[Statement, Statement | None]]:
+    """Each statement with the one behind it."""
+    return zip_longest(statements, statements[1:])
 
 
 def is_end(one: Statement, after: Statement | None) -> bool:
@@ -68,11 +74,9 @@ def may_bounce(one: Assigned, found: set[int] | frozenset[int]) -> bool:
 
 def _ends(statements: Sequence[Statement]) -> Iterator[Assigned]:
     """The calls with which a function ends."""
-    for number, one in enumerate(statements):
+    for one, after in followed(statements):
         if isinstance(one, Fork):
             yield from _ends(one.yes)
             yield from _ends(one.no)
-        elif isinstance(one, Assigned):
-            after = statements[number + 1] if number + 1 < len(statements) else None
-            if is_end(one, after):
-                yield one
+        elif isinstance(one, Assigned) and is_end(one, after):
+            yield one

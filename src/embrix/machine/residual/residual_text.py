@@ -8,7 +8,7 @@ from collections.abc import Iterator, Sequence
 
 from msgspec import Struct
 
-from embrix.machine.residual.bounces import is_end
+from embrix.machine.residual.bounces import followed, is_end
 from embrix.machine.residual.knowledge import KnownValue
 from embrix.machine.residual.residual_run import ResidualProgram
 from embrix.machine.residual.statements import (
@@ -152,8 +152,7 @@ class _FunctionText:
 
     def block(self, statements: Sequence[Statement], inset: int) -> list[ResidualLine]:
         found: list[ResidualLine] = []
-        for number, one in enumerate(statements):
-            after = statements[number + 1] if number + 1 < len(statements) else None
+        for one, after in followed(statements):
             if isinstance(one, Assigned) and is_end(one, after):
                 line = ResidualLine(self.calling(one), inset, one.origin.place, one.origin.clause)
                 return [*found, line]

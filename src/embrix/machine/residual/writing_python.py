@@ -6,7 +6,13 @@ from collections import Counter
 from collections.abc import Sequence
 from typing import Any
 
-from embrix.machine.residual.bounces import bouncing, calls_function, is_end, may_bounce
+from embrix.machine.residual.bounces import (
+    bouncing,
+    calls_function,
+    followed,
+    is_end,
+    may_bounce,
+)
 from embrix.machine.residual.linearity import is_linear
 from embrix.machine.residual.operations import ARITHMETIC
 from embrix.machine.residual.program import Program
@@ -162,8 +168,7 @@ class _Function:
         self.settle(depth)
 
     def statements(self, statements: Sequence[Statement], depth: int) -> None:
-        for number, one in enumerate(statements):
-            after = statements[number + 1] if number + 1 < len(statements) else None
+        for one, after in followed(statements):
             if isinstance(one, Assigned) and is_end(one, after) and (
                 calls_function(one) or may_bounce(one, self.whole.bouncing)
             ):  # fmt: skip
@@ -176,15 +181,18 @@ class _Function:
         self.settle(depth)
         if self.whole.counted:
             self.line(depth, "made += 1")
-        function, args = self.called(one)
+        function, args = self.called(one, self.handed(one))
         if calls_function(one):
             self.line(depth, f"return B(({', '.join([function, *args])},))")
         else:
             self.line(depth, f"return {function}({', '.join(args)})")
 
-    def called(self, one: Assigned) -> tuple[str, list[str]]:
+    def handed(self, one: Assigned) -> list[str]:
+        """What an operation needs. What is held back is written here, so this is asked once."""
+        return [self.atom(one.args[at]) for at in passed(self.whole.program, one)]
+
+    def called(self, one: Assigned, args: list[str]) -> tuple[str, list[str]]:
         """What is called, and with what."""
-        args = [self.atom(one.args[at]) for at in passed(self.whole.program, one)]
         match one.operation:
             case "call":
                 return f"f{one.about.number}", args
@@ -192,9 +200,9 @@ class _Function:
                 return f"{args[0]}.m{one.about.number}", args[1:]
         return f"f{one.about.method.number}", args
 
-    def call(self, one: Assigned, depth: int) -> None:
+    def call(self, one: Assigned, handed: list[str], depth: int) -> None:
         """A call, with those that it leaves to be made."""
-        function, args = self.called(one)
+        function, args = self.called(one, handed)
         target, text = ", ".join(one.names), f"{function}({', '.join(args)})"
         if not may_bounce(one, self.whole.bouncing):
             self.line(depth, f"{target} = {text}")
@@ -292,8 +300,7 @@ class _Function:
         if self.whole.counted and one.operation != "copy":
             called = one.operation in ("call", "dispatch", "method")
             self.line(depth, "made += 1" if called else "done += 1")
-        needed = [one.args[at] for at in passed(self.whole.program, one)]
-        args = [self.atom(atom) for atom in needed]
+        args = self.handed(one)
         target = ", ".join(one.names)
         match one.operation:
             case "primitive":
@@ -309,7 +316,7 @@ class _Function:
                 made = f"{shape}(({', '.join(args)},))" if args else f"{shape}_0"
                 self.line(depth, f"{target} = {made}")
             case "call" | "dispatch" | "method":
-                self.call(one, depth)
+                self.call(one, args, depth)
             case "emit":
                 self.line(depth, f"emit({args[0]})")
             case "ask":
