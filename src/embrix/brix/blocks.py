@@ -73,7 +73,7 @@ class Blocks(BuiltInCalls):
         then = self.lines(rest, result, wanted)
         self.scopes.pop()
         hit = k.CoreClause((pattern,), None, then, line.pattern.span)
-        made = k.Match((value,), (slot,), (hit, *misses), line.span)
+        made = k.Match((value,), (slot,), (hit, *misses), line.span, wanted)
         # What comes out of `repeat` is final, which the type does not say.
         if misses or not (line.certain or isinstance(value, k.Repeat)):
             self.matches.append(("let", made, [kind]))
@@ -114,7 +114,7 @@ class Blocks(BuiltInCalls):
         made: k.Core = k.Knot(outer, tuple(zip(keys, values, strict=True)), slot, then)
         for number, part in reversed(first):
             clause = k.CoreClause((k.Bind(number),), None, made, line.span)
-            made = k.Match((part,), (self.slot(),), (clause,), line.span)
+            made = k.Match((part,), (self.slot(),), (clause,), line.span, wanted)
         return made
 
     # ---------------------------------------------------------------- clauses
@@ -129,7 +129,7 @@ class Blocks(BuiltInCalls):
         types = [kind for _, kind in pairs]
         slots = tuple(self.slot() for _ in pairs)
         clauses = self.clauses(expr.clauses, types, wanted)
-        made = k.Match(tuple(core for core, _ in pairs), slots, clauses, expr.span)
+        made = k.Match(tuple(core for core, _ in pairs), slots, clauses, expr.span, wanted)
         # What comes out of `repeat` is final, which the type does not say.
         if not isinstance(pairs[0][0], k.Repeat):
             self.matches.append(("match", made, types))

@@ -101,10 +101,13 @@ class Test(Struct, frozen=True):
 
 
 class Match(Struct, frozen=True):
+    """A choice between clauses; `kind` is the type of what they give, where that is known."""
+
     subjects: tuple[Core, ...]
     slots: tuple[int, ...]
     clauses: tuple[CoreClause, ...]
     span: Span
+    kind: Type = UNKNOWN
 
 
 class Emit(Struct, frozen=True):

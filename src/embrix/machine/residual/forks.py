@@ -20,24 +20,27 @@ from embrix.machine.residual.knowledge import (
     RunValue,
 )
 from embrix.machine.residual.known_patterns import Binding, matches
+from embrix.machine.residual.opening import Opened, Opening, left_of_choice
 from embrix.machine.residual.statements import (
     Assigned,
     Atom,
     Beforehand,
     Field,
     Fork,
+    LeftOfChoice,
     Origin,
     ResidualTest,
     Statement,
 )
-from embrix.machine.residual.writer import Dead, Slots, Writer
+from embrix.machine.residual.writer import Dead, Slots
 from embrix.terms.node import SOME, TUPLE
+from embrix.terms.types import Type
 
 Remembered: TypeAlias = tuple[dict[str, int], dict[int, tuple[Knowledge, Atom]]]
 """What has been tested on a branch, and what has been made there."""
 
 
-class Branches(Writer):
+class Branches(Opening):
     """Ways to go on, and what is known where two come together."""
 
     @abstractmethod
@@ -52,16 +55,35 @@ class Branches(Writer):
         self, subjects: Sequence[Knowledge], clauses: Sequence[k.CoreClause], slots: Slots,
         here: Knowledge | None, last: bool,
         *,
+        kind: Type,
         own: bool = False,
         end: str = "",
     ) -> Knowledge | None:  # fmt: skip
-        """What the first clause gives that takes the subjects: one of the `own` clauses of a
-        function, or of a match. `end` is what happens where none does."""
+        """What the first clause gives that takes the subjects, of a type: one of the `own` clauses
+        of a function, or of a match. `end` is what happens where none does."""
         tag = _tag(subjects[0])
         for number, clause in enumerate(clauses):
             first = clause.patterns[0]
             if tag is not None and isinstance(first, k.Shape) and first.tag != tag:
                 continue
+            rest = clauses[number + 1 :]
+
+            def others(rest: Sequence[k.CoreClause] = rest, end: str = end) -> Knowledge | None:
+                return self.choose(subjects, rest, slots, here, last, kind=kind, own=own, end=end)
+
+            opened = self.opened(clause, subjects)
+            if opened is not None:
+                tests = self.tests_to_open(opened)
+                if tests is None:
+                    continue
+                choice = left_of_choice(clauses[number:], slots, kind, own=own, end=end)
+
+                def inside(
+                    opened: Opened = opened, choice: LeftOfChoice = choice
+                ) -> Knowledge | None:
+                    return self.inside(choice, opened, subjects, slots, here, last)
+
+                return self.fork(tests, inside, others, last) if tests else inside()
             conditions: list[ResidualTest] = []
             bound: list[Binding] = []
             if not all(
@@ -69,16 +91,12 @@ class Branches(Writer):
                 for pattern, subject in zip(clause.patterns, subjects, strict=True)
             ):
                 continue
-            rest = clauses[number + 1 :]
             if conditions and _fails(clause) and all(
                 _fails(other) or _apart(clause, other) for other in rest
             ):  # fmt: skip
                 # What no clause takes fails as well.
                 end = end or _reason(clause)
                 continue
-
-            def others(rest: Sequence[k.CoreClause] = rest, end: str = end) -> Knowledge | None:
-                return self.choose(subjects, rest, slots, here, last, own=own, end=end)
 
             def taken(
                 clause: k.CoreClause = clause, bound: list[Binding] = bound,
@@ -88,7 +106,7 @@ class Branches(Writer):
                 before = self.origin
                 if own:
                     self.origin = Origin(before.place, clause.span)
-                if own and not conditions and self.open[-1][1] is not None:
+                if own and not conditions and self.open and self.open[-1][1] is not None:
                     self.out.append(Beforehand(self.open[-1][0], self.origin))
                 self.bind(bound, slots)
                 try:

@@ -76,9 +76,9 @@ class Later(Struct, frozen=True, eq=False):
     field: int
 
 
-WrittenOut: TypeAlias = tuple[str, KnownValue | None, KnownValue | None]
-"""A call that is written out: the function, the term that it goes through, and the last term that
-any call goes through there."""
+WrittenOut: TypeAlias = tuple[str, KnownValue | None, KnownValue | None, int | None]
+"""A call that is written out: the function, the term that it goes through, the last term that any
+call goes through there, and the length of the list that it goes through."""
 
 
 class Abstraction(Struct, frozen=True, eq=False):

@@ -102,7 +102,7 @@ def _takes_unknown(
                 return False
             if wide and known is None:
                 conditions.append(ResidualTest("tag", atom, tag))
-            types = _types(asking.program, tag, one.type, len(fields))
+            types = types_inside(asking.program, tag, one.type, len(fields))
             if tag in layout.bare:
                 inner_one = RunValue(atom, types[0])
                 return matches(_without_facts(asking), fields[0], inner_one, conditions, bound)
@@ -137,7 +137,7 @@ def _without_facts(asking: Asking) -> Asking:
     return found
 
 
-def _types(program: Program, tag: int, kind: Type | None, count: int) -> list[Type | None]:
+def types_inside(program: Program, tag: int, kind: Type | None, count: int) -> list[Type | None]:
     """The types of the fields of a node, as far as they are known."""
     constructor = program.layout.constructors.get(tag)
     if constructor is not None:

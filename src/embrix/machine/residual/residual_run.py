@@ -279,7 +279,18 @@ def specialise(
 ) -> ResidualProgram:
     """The residual program of a program under an interpreter; its parameters are the names that are
     supplied by hand, and it has no more than so many statements. Raises `NotResidual`."""
-    program = Program(interpreter, term, write, most)
+    try:
+        return _specialised(interpreter, term, names, most, with_data=True)
+    except NotResidual:
+        if not Program.has_known_data(interpreter):
+            raise
+    return _specialised(interpreter, term, names, most, with_data=False)
+
+
+def _specialised(
+    interpreter: k.Interpreter, term: Node, names: Sequence[str], most: int, *, with_data: bool
+) -> ResidualProgram:
+    program = Program(interpreter, term, write, most, with_data=with_data)
     params = tuple(f"p{number}" for number in range(len(names)))
     main = Residual(0, interpreter.main, params, origin=Origin())
     main.names |= dict(zip(params, names, strict=True))
@@ -407,6 +418,9 @@ class _Ordinary:
             case MadeValue(tag, fields) if tag == CONS and isinstance(kind, Con):
                 rest = self.known(fields[1], kind)
                 return (CONS, None, self.known(fields[0], kind.args[0]), rest)
+            case MadeValue(tag, fields) if tag in self.layout.shaped and isinstance(kind, Con):
+                pairs = zip(fields, self._types(tag, kind), strict=True)
+                return (tag, None, *(self.known(field, t) for field, t in pairs))
             case KnownNames(frames, None):
                 kind = settle(kind) if kind is not None else None
                 item = kind.args[0] if isinstance(kind, Con) and kind.args else None

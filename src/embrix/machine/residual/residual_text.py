@@ -140,10 +140,14 @@ class _FunctionText:
         return [*own, *(one.params[one.own + number] for number in needed)]
 
     def _first_origin(self) -> Origin:
-        for one in statements_in(self.one.body):
-            if not isinstance(one, Spend) and one.origin.place is not None:
-                return one.origin
-        return self.one.origin
+        """The place of what is decided or done first; where a choice is made inside a value, first
+        comes what it looks for there, and the place is that of what it does."""
+        found = [one for one in statements_in(self.one.body)
+                 if not isinstance(one, Spend) and one.origin.place is not None]  # fmt: skip
+        of = self.one.method_of
+        if of is not None and of.left is not None:
+            found.sort(key=lambda one: isinstance(one, Beforehand))
+        return found[0].origin if found else self.one.origin
 
     def _hidden(self, atom: Atom) -> bool:
         return self.hides and isinstance(atom, str) and atom in self.one.stores

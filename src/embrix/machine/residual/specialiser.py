@@ -65,7 +65,9 @@ class Specialiser(Loops):
     def write(self, args: Sequence[Knowledge]) -> None:
         dispatch = self.residual.method_of
         try:
-            if dispatch is not None and dispatch.calls_function:
+            if dispatch is not None and dispatch.left is not None:
+                self.go_on(dispatch.left, args)
+            elif dispatch is not None and dispatch.calls_function:
                 self.applied(args[0], args[1:], last=True)
             else:
                 self._unfold(self.residual.function, args, None, last=True)
@@ -108,22 +110,30 @@ class Specialiser(Loops):
             return False
         terms = [one for one in args if isinstance(one, KnownValue) and is_term(one)]
         same = next((one for one in reversed(self.open) if one[0] == function.name), None)
+        length = _length_of(function, args)
+        if length is not None and same is not None and same[3] is not None and length < same[3]:
+            return True
         if not terms:
             if function.name not in self.program.recursive:
                 return True
             return same is None and len(k.parts_inside(function)) <= SMALL
         around = self._around
         term = _term_of(function, args)
-        if term is not None and around is not None and not (
+        if term is not None and around is not None and not self._gives_piece(function) and not (
             term.value is around.value or is_below(term, around.value)
         ):  # fmt: skip
             return False
         if same is None:
             return True
-        _, before, last = same
+        _, before, last, _ = same
         if term is not None and before is not None:
             return is_below(term, before.value)
         return around is not None and last is not None and is_below(around, last.value)
+
+    def _gives_piece(self, function: k.Function) -> bool:
+        """Whether a function gives a piece of the program, which no residual function does."""
+        result = function.result
+        return not _has_environment(result) and self.program.layout.is_piece(result)
 
     @property
     def _around(self) -> KnownValue | None:
@@ -142,7 +152,7 @@ class Specialiser(Loops):
         before = self.origin
         if term is not None:
             self.origin = Origin(_place_of(term) or before.place, before.clause)
-        self.open.append((name, term, term or self._around))
+        self.open.append((name, term, term or self._around, _length_of(function, args)))
         try:
             slots: Slots = dict(zip(function.slots, args, strict=True))
             if function.subject is not None:
@@ -150,7 +160,8 @@ class Specialiser(Loops):
             if function.body is not None:
                 return self.value_or_last(function.body, slots, here, last)
             subjects = [args[number] for number in function.subjects]
-            return self.choose(subjects, function.clauses, slots, here, last, own=True)
+            return self.choose(subjects, function.clauses, slots, here, last,
+                               kind=function.result, own=True)  # fmt: skip
         finally:
             self.open.pop()
             self.origin = before
@@ -165,10 +176,10 @@ class Specialiser(Loops):
                     test, slots, here, lambda: self.value_or_last(yes, slots, here, last),
                     lambda: self.value_or_last(no, slots, here, last), last,
                 )  # fmt: skip
-            case k.Match(subjects, own, clauses):
+            case k.Match(subjects, own, clauses, _, kind):
                 found = [self.value(one, slots, here) for one in subjects]
                 slots |= dict(zip(own, found, strict=True))
-                return self.choose(found, clauses, slots, here, last)
+                return self.choose(found, clauses, slots, here, last, kind=kind)
             case k.Emit(text, then):
                 self.put(Assigned((), "emit", (self.lower(self.value(text, slots, here)),), None,
                              self.origin))  # fmt: skip
@@ -294,6 +305,18 @@ def _term_of(function: k.Function, args: Sequence[Knowledge]) -> KnownValue | No
         number = function.subjects[0]
     one = args[number] if number is not None else None
     return one if isinstance(one, KnownValue) and is_term(one) else None
+
+
+def _length_of(function: k.Function, args: Sequence[Knowledge]) -> int | None:
+    """The length of the list that a function goes through, where that is made and known."""
+    number = function.subject
+    if number is None and function.subjects:
+        number = function.subjects[0]
+    one = args[number] if number is not None else None
+    if not isinstance(one, MadeValue) and not (isinstance(one, KnownValue) and not one.given):
+        return None
+    items = list_parts(one)
+    return len(items) if items is not None else None
 
 
 def _place_of(term: KnownValue) -> tuple[int, int] | None:

@@ -145,6 +145,18 @@ class ValueShape(Struct, eq=False):
         return self.tag < 0
 
 
+class LeftOfChoice(Struct, eq=False):
+    """A choice between clauses that is made inside a value: clauses, those of a function itself or
+    of a match, the type of what they give, the slots that they need, and what happens where none of
+    them applies."""
+
+    clauses: tuple[Any, ...]
+    own: bool
+    kind: Type
+    slots: tuple[int, ...]
+    end: str
+
+
 class Dispatch(Struct, eq=False):
     """A function of the interpreter applied to parts that a value was made with."""
 
@@ -157,6 +169,8 @@ class Dispatch(Struct, eq=False):
     methods: list[Residual] = field(default_factory=list)
     """What does it, for each shape."""
     result: Type | None = None
+    left: LeftOfChoice | None = None
+    """What is done, where that is no call."""
 
     @property
     def calls_function(self) -> bool:

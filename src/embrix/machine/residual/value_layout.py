@@ -8,6 +8,7 @@ from collections import Counter
 from typing import Literal, TypeAlias
 
 from embrix.brix.core import Interpreter
+from embrix.machine.residual.known_data import always_known
 from embrix.terms.node import Constructor
 from embrix.terms.types import ARITY, Con, Tup, Type, settle
 
@@ -20,7 +21,9 @@ _ALIKE = {"whole": "number"}
 class ValueLayout:
     """The layout of the values of an interpreter."""
 
-    def __init__(self, interpreter: Interpreter) -> None:
+    def __init__(self, interpreter: Interpreter, *, with_data: bool) -> None:
+        """`with_data`: data that hold pieces of the program are pieces themselves, where that can
+        be."""
         self.constructors = interpreter.constructors
         self.sorts = {one.owner for one in self.constructors.values() if one.is_form}
         own = [one for one in self.constructors.values() if not one.is_form]
@@ -30,8 +33,15 @@ class ValueLayout:
             tag: kind for tag, kind in bare.items() if times[self._told_by((tag, kind))] == 1
         }  # fmt: skip
         """What a constructor is in place of a node."""
+        self.known_data: frozenset[str] = frozenset()
+        """Data types whose values are known where they are made."""
+        if with_data:
+            self.known_data = always_known(interpreter, self)
         self.shaped = {one.tag for one in own if any(map(self.is_piece, one.types))}
         """Constructors that hold pieces of the program."""
+        self.handing_on: dict[tuple[int, tuple[int, ...]], bool] = {}
+        """By the identity of a clause and the place of a value that it opens, whether it only
+        hands on what it finds there."""
 
     def _told_by(self, one: tuple[int, Bare]) -> tuple[str, str]:
         tag, kind = one
@@ -50,7 +60,9 @@ class ValueLayout:
             return False
         if kind.name in ("List", "Maybe"):
             return self.is_piece(kind.args[0])
-        return kind.name in self.sorts or kind.name in ("Env", "Name")
+        return (
+            kind.name in self.sorts or kind.name in self.known_data or kind.name in ("Env", "Name")
+        )
 
     def is_plain(self, kind: Type | None, around: frozenset[str] = frozenset()) -> bool:
         """Whether values of a type are laid out as in any run, with all that is in them."""
