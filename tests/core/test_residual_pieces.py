@@ -84,8 +84,12 @@ define eval(e: Expr, env: Env[Value]) -> Value by e
     eval(body, inner)
   Call(callee, arg) =>
     let f = eval(callee, env)
-    let Closure(x, body, saved) = f else _ => fail Wrong(f)
-    eval(body, saved with x = eval(arg, env))
+    let v = eval(arg, env)
+    match f
+      Closure(x, body, saved) when positive(v) => eval(body, saved with x = v)
+      Kind(_, _, methods, _)                   => Num(number(size(methods)))
+      Closure(x, body, saved)                  => eval(body, saved with x = v)
+      _                                        => fail Wrong(f)
   Craft(above, self, methods) =>
     match above
       None    => Kind(None, self, methods, env)
@@ -103,6 +107,9 @@ define sent(kind: Value, label: Name, me: Value, arg: Value) -> Value by kind
       (None, Some(other)) => sent(other, label, me, arg)
       (None, None)        => fail NoMethod(label)
   other => fail Wrong(other)
+define positive(v: Value) -> Bool by v
+  Num(n) => n > 0
+  _      => true
 define found(methods: List[Method], label: Name) -> Maybe[Method] by methods
   []                => None
   [one, ..rest]     => if called(one) == label then Some(one) else found(rest, label)
@@ -139,6 +146,9 @@ IN_CLASSES = [
     ("let pick n = when n then craft me { } else craft on craft you { c = 4 } it { b x = x } in "
      "(pick 1)?b + (pick 0)?b + (pick 0)?c + (pick 0)?d + pick?n + pick?m + 3?b", "3"),
     ("(craft me { a x = x }).b(1)", "there is no b"),
+    # A kind that is called gives the number of its methods; a function is called with 0 as well.
+    ("let f n = n + 5 in let g n = when n then craft me { a = 1; b = 2 } else f in "
+     "(g 1) 7 + (g 0) 7 + (g 0) 0", "19"),
     ("let f x = x in f.b(1)", "<function> is wrong here"),
     # 0 + 1 + 2 + 3, each on a copy with the next number in it.
     ("let at n = craft me { next x = when x then at x else me; n = n } in "
@@ -152,8 +162,10 @@ value Value
   Num(n: Number)                                     shown "{n}"
   Closure(param: Name, body: Expr, env: Env[Value])  shown "<function>"
   Both(parts: List[Part])                            shown "<{size(parts)} functions>"
+  Held(part: Part)                                   shown "<part>"
 data Part
   Part(param: Name, body: Maybe[Expr], env: Env[Value])
+  Twice(param: Name, body: Maybe[Expr], env: Env[Value])
 error Wrong(v: Value)   "{v} is wrong here"
 main run
 define run(p: Expr) -> Value
@@ -184,9 +196,17 @@ define eval(e: Expr, env: Env[Value]) -> Value by e
     match f
       Closure(x, body, saved) => eval(body, saved with x = a)
       Both(parts)             => through(parts, a)
+      Held(part)              => through([part], a)
       other                   => fail Wrong(other)
-  Escape(j, body)   => eval(body, env with j = Both([Part(j, None, env)]))
-  _                 => fail Wrong(Num(0))
+  Escape(j, body)   => eval(body, env with j = Held(Part(j, None, env)))
+  Return(e)         => Held(Twice(name_in(e), None, env))
+  Raise(e)          =>
+    let f = eval(e, env)
+    Num(100 * literal(f) + parameter(f))
+  Try(body, x, handler) =>
+    let Closure(y, e, saved) = eval(body, env) else other => fail Wrong(other)
+    let Closure(z, o, inner) = eval(handler, env with x = Num(1)) else other => fail Wrong(other)
+    eval(e, saved with y = Closure(z, o, inner))
 define sum(a: Value, b: Value) -> Value
   match (a, b)
     (Num(n), Num(m)) => Num(n + m)
@@ -199,7 +219,18 @@ define sum(a: Value, b: Value) -> Value
 define through(parts: List[Part], v: Value) -> Value by parts
   []                           => v
   [Part(_, None, _), ..rest]   => through(rest, v)
+  [Twice(_, None, _), ..rest]  => through(rest, Num(num(v) + num(v)))
+  [Twice(_, _, _), ..rest]     => through(rest, v)
   [Part(x, Some(body), env), ..rest] => through(rest, eval(body, env with x = v))
+define name_in(e: Expr) -> Name by e
+  Var(x) => x
+  _      => fail Wrong(Num(0))
+define literal(v: Value) -> Number by v
+  Closure(_, Lit(n), _) => n
+  _                     => 0
+define parameter(v: Value) -> Number by v
+  Closure(_, Var(_), _) => 1
+  _                     => 2
 define when_literal(e: Expr) -> Number by e
   Lit(n) => n
   _      => 1
@@ -212,7 +243,19 @@ IN_PAIRED = [
     ("let f = (given x: x + 1) + (given y: y + y) in let g = f + (given x: x - 1) in g 3", "7"),
     ("let pick of n = when n then given x: x + n else given y: y in (pick 1 + pick 0) 5", "6"),
     ("(mark j in j) 4", "4"),
-    ("(mark j in j) - (mark k in (given x: x) + (given x: x))", "-1"),
+    # One hands on 3, the other one gives it twice.
+    ("let pick of n = when n then mark j in j else leave j in (pick 1) 3 + (pick 0) 3", "9"),
+    (
+        "let pick of n = when n then given x: x else given y: 3 in (raise pick 1) + (raise pick 0)",
+        "303",
+    ),
+    # The first is called with the second, which only the run knows.
+    (
+        "let pick of n = when n then given h: h 4 else given y: y + 2 in "
+        "try pick 1 catch x in pick (1 - x)",
+        "6",
+    ),
+    ("let f = given x: x in (f + f) - (f + (f + f))", "-1"),
     # What is compared: the names, then what the first is made of, if the second gives a function.
     ("(given x: 7) - (given x: given z: z)", "0"),
     ("(given x: 7) - (given y: given z: z)", "7"),
@@ -273,3 +316,8 @@ def test_a_method_is_called_without_being_looked_for(lanes: dict[str, Lane]) -> 
         "sent_2(y)   sent of y + y",
         "  y + y",
     ]
+    text = "let pick n = when n then craft me { a = 7 } else 0 in (pick 1).a(0)"
+    left = left_of(lanes["classes"], text)
+    (line,) = [one for one in residual_lines(left, text) if "NoArgument" in one.text]
+    assert line.clause is not None
+    assert CLASSES[line.clause.start :].startswith("Kind(above, self, methods, env) =>")

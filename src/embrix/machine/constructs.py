@@ -45,8 +45,8 @@ FAR, NEAR = "h0", 3
 before it is called."""
 
 
-def free_slots(node: k.Lambda) -> list[int]:
-    """The slots that a function value uses and does not set itself."""
+def free_slots(node: object) -> list[int]:
+    """The slots that an expression, or several, use and do not set themselves."""
     used: set[int] = set()
     own: set[int] = set()
     for part in k.parts_of(node, INSIDE):

@@ -171,7 +171,7 @@ class Dispatching(Splitting):
         """A choice that is made inside a value: of its subjects, which are followed by what else
         it needs."""
         split = [self.split(a, t, lower, deep=True) for a, t in zip(args, kinds, strict=True)]
-        key = ("inside", self.identity(left.clauses[0]), len(left.clauses), left.end, tag,
+        key = ("inside", self.identity(left.clauses[0]), left.end, tag,
                *(key for key, _, _ in split))  # fmt: skip
         atoms = [atom for _, found, _ in split for atom in found]
         builds = [build for _, _, build in split]

@@ -8,6 +8,7 @@ from typing import TypeAlias
 from msgspec import Struct
 
 from embrix.brix import core as k
+from embrix.machine.constructs import free_slots
 from embrix.machine.residual.statements import Atom, Origin
 from embrix.terms.node import CONS, NIL, TUPLE, Value
 from embrix.terms.types import Type
@@ -94,9 +95,7 @@ class Abstraction(Struct, frozen=True, eq=False):
     @property
     def captured(self) -> dict[int, Knowledge]:
         """The variables of where it was made that it uses, in order."""
-        used = {part.slot for part in k.parts_of(self.node.body) if isinstance(part, k.Local)}
-        kept = sorted(used & self.slots.keys() - set(self.node.slots))
-        return {slot: self.slots[slot] for slot in kept}
+        return {slot: self.slots[slot] for slot in free_slots(self.node) if slot in self.slots}
 
 
 Knowledge: TypeAlias = KnownValue | RunValue | MadeValue | KnownNames | Later | Abstraction

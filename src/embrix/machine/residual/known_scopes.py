@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from embrix.brix import core as k
+from embrix.machine.constructs import free_slots
 from embrix.machine.residual.containers import Containers
 from embrix.machine.residual.knowledge import (
     Abstraction,
@@ -99,9 +100,8 @@ class Scopes(Containers):
             name = self.value(key, inner, here)
             if not isinstance(name, KnownValue) or not _only_made(value):
                 raise NotResidual("a knot is tied with what is not known")
-            needed = {part.slot for part in k.parts_of(value) if isinstance(part, k.Local)}
-            kept = sorted(needed & slots.keys() - {node.slot})
-            captured = tuple((slot, slots[slot]) for slot in kept)
+            captured = tuple((slot, slots[slot]) for slot in free_slots(value)
+                             if slot in slots and slot != node.slot)  # fmt: skip
             above = len(node.pairs) - 1 - number
             frames = (KnotFrame(str(name.value), node, number, captured, above), *frames)
         slots[node.slot] = KnownNames((*frames, *base.frames), base.base)

@@ -8,6 +8,7 @@ from collections.abc import Iterator, Sequence
 from typing import TypeAlias
 
 from embrix.brix import core as k
+from embrix.machine.constructs import free_slots
 from embrix.machine.residual.handed_on import hands_on, opens_value
 from embrix.machine.residual.knowledge import (
     Knowledge,
@@ -159,5 +160,5 @@ def left_of_choice(
     clauses: Sequence[k.CoreClause], slots: Slots, kind: Type, *, own: bool, end: str
 ) -> LeftOfChoice:
     """What is left of a choice from its first clause on."""
-    used = {one.slot for one in k.parts_of(tuple(clauses)) if isinstance(one, k.Local)}
-    return LeftOfChoice(tuple(clauses), own, kind, tuple(sorted(used & slots.keys())), end)
+    used = tuple(slot for slot in free_slots(tuple(clauses)) if slot in slots)
+    return LeftOfChoice(tuple(clauses), own, kind, used, end)
