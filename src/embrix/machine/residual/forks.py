@@ -4,25 +4,27 @@ from __future__ import annotations
 
 from abc import abstractmethod
 from collections.abc import Callable, Sequence
+from functools import partial
 from typing import TypeAlias
-
-from msgspec.structs import replace
 
 from embrix.brix import core as k
 from embrix.machine.residual.knowledge import (
-    Frame,
-    KnotFrame,
     Knowledge,
-    KnownNames,
     KnownValue,
     MadeValue,
     NotResidual,
     RunValue,
 )
 from embrix.machine.residual.known_patterns import Binding, matches
-from embrix.machine.residual.opening import Opened, Opening, left_of_choice
+from embrix.machine.residual.opened_values import (
+    Opened,
+    Opening,
+    Path,
+    left_of_choice,
+    put_at,
+    undecided,
+)
 from embrix.machine.residual.statements import (
-    Assigned,
     Atom,
     Beforehand,
     Field,
@@ -33,7 +35,6 @@ from embrix.machine.residual.statements import (
     Statement,
 )
 from embrix.machine.residual.writer import Dead, Slots
-from embrix.terms.node import SOME, TUPLE
 from embrix.terms.types import Type
 
 Remembered: TypeAlias = tuple[dict[str, int], dict[int, tuple[Knowledge, Atom]]]
@@ -71,6 +72,19 @@ class Branches(Opening):
             def others(rest: Sequence[k.CoreClause] = rest, end: str = end) -> Knowledge | None:
                 return self.choose(subjects, rest, slots, here, last, kind=kind, own=own, end=end)
 
+            asked = undecided(clause.patterns, subjects)
+            if asked is not None:
+                (path, two), left = asked, clauses[number:]
+
+                def with_(
+                    one: Knowledge, path: Path = path, left: Sequence[k.CoreClause] = left,
+                    end: str = end,
+                ) -> Knowledge | None:  # fmt: skip
+                    found = put_at(subjects, path, one)
+                    return self.choose(found, left, slots, here, last, kind=kind, own=own, end=end)
+
+                yes, no = partial(with_, two.yes), partial(with_, two.no)
+                return self.fork([ResidualTest("true", two.test)], yes, no, last)
             opened = self.opened(clause, subjects)
             if opened is not None:
                 tests = self.tests_to_open(opened)
@@ -195,59 +209,6 @@ class Branches(Opening):
         self.out += second
         self.facts, self.lowered = known_too
         return other
-
-    def join(
-        self, one: Knowledge, other: Knowledge, first: list[Statement], second: list[Statement]
-    ) -> Knowledge:
-        """What is known of a value that one of two branches gives."""
-        if one is other:
-            return one
-        match one, other:
-            case KnownValue(a), KnownValue(b) if a is b or (
-                not isinstance(a, tuple | float) and type(a) is type(b) and a == b
-            ):
-                return one
-            case RunValue(a, _), RunValue(b, _) if isinstance(a, str) and a == b:
-                return one
-            case MadeValue(tag, fields), MadeValue(again, others) if (
-                tag == again and len(fields) == len(others)
-                and (tag in (TUPLE, SOME) or tag in self.program.layout.bare)
-            ):  # fmt: skip
-                pairs = zip(fields, others, strict=True)
-                return MadeValue(tag, tuple(self.join(a, b, first, second) for a, b in pairs))
-            case KnownNames(frames, None), KnownNames(others, None) if len(frames) == len(others):
-                return KnownNames(tuple(
-                    self._join_frames(a, b, first, second)
-                    for a, b in zip(frames, others, strict=True)
-                ))  # fmt: skip
-        name = self.fresh()
-        outer, lowered = self.out, self.lowered
-        for value, statements in ((one, first), (other, second)):
-            self.out, self.lowered = statements, dict(lowered)
-            try:
-                self.put(Assigned((name,), "copy", (self.lower(value),), None, self.origin))
-            finally:
-                self.out, self.lowered = outer, lowered
-        kinds = [value.type for value in (one, other) if isinstance(value, RunValue)]
-        return self.unknown(name, kinds[0] if kinds else None)
-
-    def _join_frames(
-        self, one: Frame | KnotFrame, other: Frame | KnotFrame,
-        first: list[Statement], second: list[Statement],
-    ) -> Frame | KnotFrame:  # fmt: skip
-        if one is other:
-            return one
-        if isinstance(one, Frame) and isinstance(other, Frame) and one.name == other.name:
-            return Frame(one.name, self.join(one.value, other.value, first, second))
-        if isinstance(one, KnotFrame) and isinstance(other, KnotFrame) and (
-            one.knot is other.knot and one.number == other.number and one.name == other.name
-        ):  # fmt: skip
-            captured = tuple(
-                (slot, self.join(a, b, first, second))
-                for (slot, a), (_, b) in zip(one.captured, other.captured, strict=True)
-            )
-            return replace(one, captured=captured)
-        raise NotResidual("two branches lead to environments with different names")
 
 
 def _tag(one: Knowledge) -> int | None:

@@ -98,7 +98,18 @@ class Abstraction(Struct, frozen=True, eq=False):
         return {slot: self.slots[slot] for slot in free_slots(self.node) if slot in self.slots}
 
 
-Knowledge: TypeAlias = KnownValue | RunValue | MadeValue | KnownNames | Later | Abstraction
+class OneOfTwo(Struct, frozen=True, eq=False):
+    """One of two values with different constructors; the run knows which: the first where the test
+    holds. What is in one of them is there only then."""
+
+    test: str
+    yes: Knowledge
+    no: Knowledge
+
+
+Knowledge: TypeAlias = (
+    KnownValue | RunValue | MadeValue | KnownNames | Later | Abstraction | OneOfTwo
+)
 
 
 class LaterParts:
@@ -112,7 +123,7 @@ class LaterParts:
         """The unknown values, with their constructors."""
         if isinstance(one, Later):
             return frozenset({(one.of, one.tag)})
-        if not isinstance(one, MadeValue | KnownNames):
+        if not isinstance(one, MadeValue | KnownNames | OneOfTwo):
             return NO_PARTS
         known = self._known.get(id(one))
         if known is None:
@@ -123,7 +134,10 @@ class LaterParts:
 NO_PARTS: frozenset[tuple[Atom, int]] = frozenset()
 
 
-def _inside(one: MadeValue | KnownNames) -> Iterator[Knowledge]:
+def _inside(one: MadeValue | KnownNames | OneOfTwo) -> Iterator[Knowledge]:
+    if isinstance(one, OneOfTwo):
+        yield from (one.yes, one.no)
+        return
     if isinstance(one, MadeValue):
         yield from one.fields
         return

@@ -14,6 +14,7 @@ from embrix.machine.residual.knowledge import (
     KnownValue,
     MadeValue,
     NotResidual,
+    OneOfTwo,
     RunValue,
 )
 from embrix.machine.residual.program import Program
@@ -133,6 +134,8 @@ class Operations(ABC):
                 return Tup(known) if len(known) == len(kinds) else None
             case MadeValue(tag):
                 return self.program.layout.type_of(tag)
+            case OneOfTwo(_, yes, no):
+                return self.type_of(yes) or self.type_of(no)
         return None
 
     def text(self, parts: Sequence[str | Knowledge]) -> Knowledge:

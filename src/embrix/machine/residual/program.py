@@ -17,7 +17,7 @@ from embrix.machine.residual.knowledge import (
 )
 from embrix.machine.residual.splitting import Lower, Parts
 from embrix.machine.residual.statements import Atom, Origin, Residual
-from embrix.machine.residual.value_layout import ValueLayout, of_name
+from embrix.machine.residual.value_layout import ValueLayout, layouts, of_name
 from embrix.machine.unit import Unit
 from embrix.terms.node import CONS, Node, Value
 
@@ -30,9 +30,7 @@ class _Interpreted:
 
     def __init__(self, interpreter: k.Interpreter) -> None:
         unit = Unit(interpreter, "plain")
-        self.with_data, self.without = (
-            ValueLayout(interpreter, with_data=with_data) for with_data in (True, False)
-        )
+        self.layouts = layouts(interpreter)
         self.recursive = unit.calls.recursive
         self.functions = {
             name: only_decided(one, unit.decided) for name, one in interpreter.functions.items()
@@ -59,18 +57,16 @@ class Program(Dispatching):
         term: Node,
         write: Callable[[Program, Residual, Sequence[Knowledge]], None],
         most: int,
-        *,
-        with_data: bool,
+        layout: ValueLayout,
     ) -> None:
-        """`most`: the most statements that it may have; `with_data`: data that hold pieces of the
-        program are known where they are made."""
+        """`most`: the most statements that it may have; `layout`: one of those that there are."""
         super().__init__()
         self._write = write
         self.most = most
         self.interpreter = interpreter
         self.term = term
         known = _Interpreted.of(interpreter)
-        self.layout = known.with_data if with_data else known.without
+        self.layout = layout
         self.longest = _longest_list(term) if self.layout.known_data else 0
         self.recursive = known.recursive
         """The functions whose calls count."""
@@ -83,9 +79,9 @@ class Program(Dispatching):
         self._terms: dict[Any, KnownValue] = {}
 
     @staticmethod
-    def has_known_data(interpreter: k.Interpreter) -> bool:
-        """Whether there are data of an interpreter that are known where they are made."""
-        return bool(_Interpreted.of(interpreter).with_data.known_data)
+    def layouts(interpreter: k.Interpreter) -> list[ValueLayout]:
+        """The ways to lay out the values of an interpreter, the most promising first."""
+        return _Interpreted.of(interpreter).layouts
 
     def term_of(self, tag: int, here: Knowledge | None, fields: Sequence[Knowledge]) -> KnownValue:
         """A term that is made of known pieces: the same one for the same pieces."""

@@ -279,18 +279,19 @@ def specialise(
 ) -> ResidualProgram:
     """The residual program of a program under an interpreter; its parameters are the names that are
     supplied by hand, and it has no more than so many statements. Raises `NotResidual`."""
-    try:
-        return _specialised(interpreter, term, names, most, with_data=True)
-    except NotResidual:
-        if not Program.has_known_data(interpreter):
-            raise
-    return _specialised(interpreter, term, names, most, with_data=False)
+    reasons: list[NotResidual] = []
+    for layout in Program.layouts(interpreter):
+        try:
+            return _specialised(interpreter, term, names, most, layout)
+        except NotResidual as reason:
+            reasons.append(reason)
+    raise reasons[0]
 
 
 def _specialised(
-    interpreter: k.Interpreter, term: Node, names: Sequence[str], most: int, *, with_data: bool
+    interpreter: k.Interpreter, term: Node, names: Sequence[str], most: int, layout: ValueLayout
 ) -> ResidualProgram:
-    program = Program(interpreter, term, write, most, with_data=with_data)
+    program = Program(interpreter, term, write, most, layout)
     params = tuple(f"p{number}" for number in range(len(names)))
     main = Residual(0, interpreter.main, params, origin=Origin())
     main.names |= dict(zip(params, names, strict=True))

@@ -312,7 +312,10 @@ class _FunctionText:
         if tag == TUPLE:
             return f"({', '.join(args)})"
         if tag == CONS:
-            return f"[{args[0]}, ..{args[1]}]"
+            item, rest = args
+            if rest == "[]":
+                return f"[{item}]"
+            return f"[{item}, {rest[1:]}" if rest.startswith("[") else f"[{item}, ..{rest}]"
         return f"{self.constructor(tag)}({', '.join(args)})" if args else self.constructor(tag)
 
     def primitive(self, operation: str, args: Sequence[str]) -> str:

@@ -1,5 +1,5 @@
 """Variables of a residual program that are another one under a second name: where two branches came
-together of which only one is left."""
+together of which only one is left, and where what they give is handed on."""
 
 from __future__ import annotations
 
@@ -13,12 +13,19 @@ from embrix.machine.residual.statements import (
     AgainOn,
     Assigned,
     Atom,
+    Beforehand,
+    CaughtElsewhere,
+    Constant,
     Field,
     Fork,
     Give,
     Residual,
+    ResidualTest,
+    Spend,
     Statement,
+    atoms_of,
     statements_in,
+    without_notes,
 )
 
 
@@ -36,6 +43,11 @@ class _Copies:
 
     def leave_out(self) -> None:
         function = self.function
+        self._uses = Counter(_variable(atom) for one in statements_in(function.body)
+                             for atom in atoms_of(one))  # fmt: skip
+        self._times = Counter(name for one in statements_in(function.body)
+                              if isinstance(one, Assigned) for name in one.names)  # fmt: skip
+        function.body[:] = self._handed_on(function.body)
         made = [one for one in statements_in(function.body) if isinstance(one, Assigned)]
         times = Counter(name for one in made for name in one.names)
         for one in made:
@@ -49,6 +61,28 @@ class _Copies:
             if name in function.names:
                 function.names.setdefault(source, function.names[name])
         function.body[:] = self._block(function.body)
+
+    def _handed_on(self, statements: list[Statement]) -> list[Statement]:
+        """What both branches give a variable goes at once to the one that it is handed on to."""
+        found: list[Statement] = []
+        for one in statements:
+            match one:
+                case Fork(conditions, yes, no):
+                    made = Fork(conditions, self._handed_on(yes), self._handed_on(no), one.origin)
+                    found.append(_as_it_is(made) or made)
+                    continue
+                case Assigned((name,), "copy", (str() as source,)) if self._uses[source] == 1:
+                    givers = [inner for inner in statements_in(_last_fork(found))
+                              if isinstance(inner, Assigned) and source in inner.names]  # fmt: skip
+                    if givers and len(givers) == self._times[source]:
+                        for inner in givers:
+                            inner.names = tuple(name if n == source else n for n in inner.names)
+                        self._times[name] += len(givers) - 1
+                        if source in self.function.names:
+                            self.function.names.setdefault(name, self.function.names[source])
+                        continue
+            found.append(one)
+        return found
 
     def _block(self, statements: list[Statement]) -> list[Statement]:
         return [
@@ -78,3 +112,32 @@ class _Copies:
         if isinstance(atom, Field):
             return Field(self._atom(atom.of), atom.number)
         return self.names.get(atom, atom) if isinstance(atom, str) else atom
+
+
+def _variable(atom: Atom) -> Atom:
+    """The variable that an atom reads."""
+    while isinstance(atom, Field):
+        atom = atom.of
+    return atom
+
+
+def _last_fork(statements: list[Statement]) -> list[Statement]:
+    """The fork at the end of some statements, with notes behind it perhaps; else nothing."""
+    for one in reversed(statements):
+        if isinstance(one, Fork):
+            return [one]
+        if not isinstance(one, Beforehand | CaughtElsewhere | Spend):
+            break
+    return []
+
+
+def _as_it_is(fork: Fork) -> Assigned | None:
+    """A copy of what is tested, where that is what the branches note."""
+    match fork.conditions, without_notes(fork.yes), without_notes(fork.no):
+        case (
+            (ResidualTest("true", str() as of),),
+            [Assigned((name,), "copy", (Constant(True),))],
+            [Assigned((again,), "copy", (Constant(False),))],
+        ) if name == again:
+            return Assigned((name,), "copy", (of,), None, fork.origin)
+    return None

@@ -34,10 +34,12 @@ Kinds: TypeAlias = "frozenset[Any] | None"
 Known: TypeAlias = "dict[str, Kinds]"
 
 NOTHING: frozenset[Any] = frozenset()
+HOLDS: frozenset[Any] = frozenset({"holds"})
+TRUTH: frozenset[Any] = frozenset({"holds", "fails"})
 _FLOAT: frozenset[Any] = frozenset({"float"})
 _OF_BARE: dict[Bare, frozenset[Any]] = {
     "number": frozenset({"int", "fraction", "float"}), "whole": frozenset({"int"}),
-    "truth": frozenset({"truth"}), "text": frozenset({"text"}),
+    "truth": TRUTH, "text": frozenset({"text"}),
 }  # fmt: skip
 
 
@@ -218,7 +220,7 @@ class _Walk:
         }  # fmt: skip
 
     def decided(self, test: ResidualTest, known: Known) -> bool | None:
-        if test.test not in ("tag", "among"):
+        if test.test not in ("tag", "among", "true"):
             return None
         kinds, wanted = self.of(test.of, known), self.wanted(test)
         if kinds is None or not kinds:
@@ -228,16 +230,18 @@ class _Walk:
         return None if kinds & wanted else False
 
     def wanted(self, test: ResidualTest) -> frozenset[Any]:
+        if test.test == "true":
+            return HOLDS
         tags = [test.about] if test.test == "tag" else test.about
         return frozenset().union(*(self.whole.of_tag(tag) for tag in tags))
 
     def learn(self, test: ResidualTest, known: Known) -> None:
-        if test.test in ("tag", "among") and isinstance(test.of, str):
+        if test.test in ("tag", "among", "true") and isinstance(test.of, str):
             kinds, wanted = known.get(test.of, NOTHING), self.wanted(test)
             known[test.of] = wanted if kinds is None else kinds & wanted
 
     def learn_not(self, test: ResidualTest, known: Known) -> None:
-        if test.test in ("tag", "among") and isinstance(test.of, str):
+        if test.test in ("tag", "among", "true") and isinstance(test.of, str):
             kinds = known.get(test.of, NOTHING)
             known[test.of] = None if kinds is None else kinds - self.wanted(test)
 
@@ -263,11 +267,11 @@ class _Walk:
                     one.whole = all(kinds == frozenset({"int"}) for kinds in args)
                     one.floats = all(kinds == _FLOAT for kinds in args)
             case "primitive", operation if operation in COMPARED or operation == "equal":
-                given = [frozenset({"truth"})]
+                given = [TRUTH]
             case "copy", _:
                 given = args
             case "alike", _:
-                given = [frozenset({"truth"})]
+                given = [TRUTH]
             case "text", _:
                 given = [frozenset({"text"})]
             case "node", int() as tag:
@@ -319,7 +323,7 @@ def kinds_of(value: Value) -> Kinds:
     """The kind of a known value."""
     match value:
         case bool():
-            return frozenset({"truth"})
+            return HOLDS if value else TRUTH - HOLDS
         case int():
             return frozenset({"int"})
         case Fraction():

@@ -21,9 +21,9 @@ _ALIKE = {"whole": "number"}
 class ValueLayout:
     """The layout of the values of an interpreter."""
 
-    def __init__(self, interpreter: Interpreter, *, with_data: bool) -> None:
+    def __init__(self, interpreter: Interpreter, *, with_data: bool, with_labels: bool) -> None:
         """`with_data`: data that hold pieces of the program are pieces themselves, where that can
-        be."""
+        be. `with_labels`: what holds names, but no other pieces, is an object of a shape too."""
         self.constructors = interpreter.constructors
         self.sorts = {one.owner for one in self.constructors.values() if one.is_form}
         own = [one for one in self.constructors.values() if not one.is_form]
@@ -37,7 +37,11 @@ class ValueLayout:
         """Data types whose values are known where they are made."""
         if with_data:
             self.known_data = always_known(interpreter, self)
-        self.shaped = {one.tag for one in own if any(map(self.is_piece, one.types))}
+        self.shaped = {
+            one.tag for one in own
+            if any(self.is_piece(kind) and (with_labels or not _is_name(kind))
+                   for kind in one.types)
+        }  # fmt: skip
         """Constructors that hold pieces of the program."""
         self.handing_on: dict[tuple[int, tuple[int, ...]], bool] = {}
         """By the identity of a clause and the place of a value that it opens, whether it only
@@ -91,6 +95,24 @@ class ValueLayout:
         """The fields of a shaped constructor that are no pieces: they come first in its objects."""
         types = self.constructors[tag].types
         return [number for number, kind in enumerate(types) if not self.is_piece(kind)]
+
+
+def layouts(interpreter: Interpreter) -> list[ValueLayout]:
+    """The ways to lay out values, in the order in which they are tried."""
+    found: list[ValueLayout] = []
+    for with_data, with_labels in ((True, False), (False, False), (True, True), (False, True)):
+        one = ValueLayout(interpreter, with_data=with_data, with_labels=with_labels)
+        if all((one.shaped, one.known_data) != (other.shaped, other.known_data)
+               for other in found):  # fmt: skip
+            found.append(one)
+    return found
+
+
+def _is_name(kind: Type) -> bool:
+    kind = settle(kind)
+    if isinstance(kind, Con) and kind.name in ("List", "Maybe"):
+        return _is_name(kind.args[0])
+    return isinstance(kind, Con) and kind.name == "Name"
 
 
 def of_name(kind: Type | None, *names: str) -> bool:

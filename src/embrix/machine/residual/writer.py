@@ -11,6 +11,7 @@ from embrix.machine.residual.knowledge import (
     KnownValue,
     MadeValue,
     NotResidual,
+    OneOfTwo,
     RunValue,
     WrittenOut,
     tuple_parts,
@@ -22,9 +23,11 @@ from embrix.machine.residual.statements import (
     Atom,
     Constant,
     Field,
+    Fork,
     Give,
     HandBack,
     Residual,
+    ResidualTest,
     Spend,
     Statement,
 )
@@ -106,7 +109,28 @@ class Writer(Operations):
                     shape, atoms = self.program.function_shape(one, self.lower, self.type_of)
                     made = self.lowered[id(one)] = one, self.let("shape", atoms, shape)[0]
                 return made[1]
+            case OneOfTwo():
+                made = self.lowered.get(id(one))
+                if made is None:
+                    made = self.lowered[id(one)] = one, self._one_of(one)
+                return made[1]
         raise NotResidual("a piece of the program is not known where it is needed")
+
+    def _one_of(self, one: OneOfTwo) -> str:
+        """One of two values, made where it is that one."""
+        name = self.fresh()
+        outer, lowered = self.out, self.lowered
+        branches: list[list[Statement]] = []
+        for value in (one.yes, one.no):
+            self.out, self.lowered = [], dict(lowered)
+            try:
+                self.put(Assigned((name,), "copy", (self.lower(value),), None, self.origin))
+                branches.append(self.out)
+            finally:
+                self.out, self.lowered = outer, lowered
+        yes, no = branches
+        self.put(Fork((ResidualTest("true", one.test),), yes, no, self.origin))
+        return name
 
     def _made(self, one: MadeValue) -> Atom:
         if one.tag in self.program.layout.shaped:

@@ -10,18 +10,20 @@ from typing import TypeAlias
 from embrix.brix import core as k
 from embrix.machine.constructs import free_slots
 from embrix.machine.residual.handed_on import hands_on, opens_value
+from embrix.machine.residual.joining import Joining
 from embrix.machine.residual.knowledge import (
     Knowledge,
     KnownValue,
     Later,
     MadeValue,
     NotResidual,
+    OneOfTwo,
     RunValue,
 )
 from embrix.machine.residual.known_patterns import types_inside
 from embrix.machine.residual.statements import LeftOfChoice, Origin, ResidualTest
 from embrix.machine.residual.value_layout import ValueLayout
-from embrix.machine.residual.writer import Slots, Writer
+from embrix.machine.residual.writer import Slots
 from embrix.terms.types import Type
 
 Path: TypeAlias = tuple[int, ...]
@@ -30,7 +32,7 @@ Opened: TypeAlias = tuple[Path, RunValue, k.Shape, k.Shape]
 """Where a value is, what takes it, and the pattern of pieces, which may be further in."""
 
 
-class Opening(Writer):
+class Opening(Joining):
     """Values that are opened."""
 
     @abstractmethod
@@ -74,8 +76,7 @@ class Opening(Writer):
         takes."""
         path, of, shape, opens = opened
         inside = self._fields(of, shape, apart=shape is not opens)
-        handed = [_put(one, path[1:], inside) if number == path[0] else one
-                  for number, one in enumerate(subjects)]  # fmt: skip
+        handed = put_at(subjects, path, inside)
         if shape is not opens:
             return self.choose(handed, choice.clauses, slots, here, last,
                                kind=choice.kind, own=choice.own, end=choice.end)  # fmt: skip
@@ -117,6 +118,36 @@ class Opening(Writer):
             self.origin = Origin(here.value[1])
         self.choose(subjects, choice.clauses, slots, here, last=True,
                     kind=choice.kind, own=choice.own, end=choice.end)  # fmt: skip
+
+
+def undecided(
+    patterns: Sequence[k.CorePattern], subjects: Sequence[Knowledge]
+) -> tuple[Path, OneOfTwo] | None:
+    """Where patterns ask which of two values something is."""
+    found = (one for number, (pattern, subject) in enumerate(zip(patterns, subjects, strict=True))
+             for one in _undecided(pattern, subject, (number,)))  # fmt: skip
+    return next(found, None)
+
+
+def _undecided(
+    pattern: k.CorePattern, one: Knowledge, path: Path
+) -> Iterator[tuple[Path, OneOfTwo]]:
+    while isinstance(pattern, k.Named):
+        pattern = pattern.inner
+    if isinstance(pattern, k.Bind):
+        return
+    match one:
+        case OneOfTwo():
+            yield path, one
+        case MadeValue(tag, fields) if isinstance(pattern, k.Shape) and pattern.tag == tag:
+            for number, (within, field) in enumerate(zip(pattern.fields, fields, strict=True)):
+                yield from _undecided(within, field, (*path, number))
+
+
+def put_at(subjects: Sequence[Knowledge], path: Path, new: Knowledge) -> list[Knowledge]:
+    """Subjects with another value in some place of one of them."""
+    return [_put(one, path[1:], new) if number == path[0] else one
+            for number, one in enumerate(subjects)]  # fmt: skip
 
 
 def _opened(
