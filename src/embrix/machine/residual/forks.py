@@ -72,7 +72,7 @@ class Branches(Opening):
             def others(rest: Sequence[k.CoreClause] = rest, end: str = end) -> Knowledge | None:
                 return self.choose(subjects, rest, slots, here, last, kind=kind, own=own, end=end)
 
-            asked = undecided(clause.patterns, subjects)
+            asked = undecided(clause.patterns, subjects) if self.two_seen else None
             if asked is not None:
                 (path, two), left = asked, clauses[number:]
 

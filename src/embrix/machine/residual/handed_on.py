@@ -45,6 +45,8 @@ class _HandedOn:
     def holds(self, node: Any) -> bool:
         """Whether an expression uses the variables in arguments of calls alone."""
         match node:
+            case k.Fail() | k.Todo():
+                return True  # for the interpreter, whatever is in it
             case k.Local(slot):
                 return slot not in self.slots
             case k.Call(name, args):
@@ -59,8 +61,14 @@ class _HandedOn:
 
     def _argument(self, node: Any) -> bool:
         match node:
-            case k.Local():
+            case k.Local() | None:
                 return True
+            case k.BuildList(items, rest):
+                return all(map(self._argument, (*items, rest)))
+            case k.BuildTuple(items):
+                return all(map(self._argument, items))
+            case k.Optional(inner):
+                return self._argument(inner)
             case k.Extend(environment, key, value):
                 return all(map(self._argument, (environment, key))) and self.holds(value)
         return self.holds(node)

@@ -27,7 +27,7 @@ from embrix.machine.residual.statements import (
     Statement,
 )
 from embrix.machine.residual.writer import Writer
-from embrix.terms.node import NONE, SOME, TUPLE
+from embrix.terms.node import NIL, SOME, TUPLE
 
 Sides: TypeAlias = tuple[Atom, Knowledge | None, Knowledge | None]
 """Whether a value is the first of two, and what it is then and else; None where that is not so."""
@@ -95,13 +95,12 @@ class Joining(Writer):
     def _one_of_two(
         self, one: Knowledge, other: Knowledge, first: list[Statement], second: list[Statement]
     ) -> OneOfTwo | None:
-        """Both values, where they have different constructors, one with pieces of the program, or
-        may be there or not: the run notes which of them it is."""
+        """Both values, where they have different constructors, with pieces of the program in one:
+        the run notes which of them it is."""
         tags = {*_tags(one), *_tags(other)}
-        if len(tags) != 2 or not (
-            tags == {SOME, NONE} or self._holds_pieces(one) or self._holds_pieces(other)
-        ):
+        if len(tags) != 2 or not (self._holds_pieces(one) or self._holds_pieces(other)):
             return None
+        self.two_seen = True
         leading = max(tags)  # what is there, before what is not
         sides = [_sides(value, leading) for value in (one, other)]
         test = self.fresh()
@@ -137,10 +136,13 @@ class Joining(Writer):
         return joined
 
     def _holds_pieces(self, one: Knowledge) -> bool:
-        """Whether there are pieces of the program in what holds no code itself."""
+        """Whether there are pieces of the program in what holds no code itself; a list of none that
+        may be there or not counts as one of them."""
         layout = self.program.layout
         match one:
             case OneOfTwo():
+                return True
+            case MadeValue(tag, (KnownValue(tuple() as value),)) if tag == SOME and value[0] == NIL:
                 return True
             case MadeValue(tag, fields) if tag not in layout.shaped and tag not in layout.bare:
                 return any(

@@ -45,6 +45,13 @@ class Opening(Joining):
         """A value that only the run knows, and that a clause opens to do more with its pieces than
         hand them on: where it is among the subjects, and the pattern that takes it."""
         layout = self.program.layout
+        opens = layout.opening.get(id(clause))
+        if opens is None:
+            opens = layout.opening[id(clause)] = any(
+                _opening_inside(one, layout) is not None for one in clause.patterns
+            )
+        if not opens:
+            return None
         found = [
             one for number, pattern in enumerate(clause.patterns)
             for one in _opened(pattern, subjects[number], (number,), layout)

@@ -43,6 +43,8 @@ class ValueLayout:
                    for kind in one.types)
         }  # fmt: skip
         """Constructors that hold pieces of the program."""
+        self.opening: dict[int, bool] = {}
+        """By the identity of a clause whether its patterns open values."""
         self.handing_on: dict[tuple[int, tuple[int, ...]], bool] = {}
         """By the identity of a clause and the place of a value that it opens, whether it only
         hands on what it finds there."""

@@ -57,6 +57,8 @@ class Writer(Operations):
         """Variables whose constructor has been tested."""
         self.applied_here: dict[int, Abstraction] = {}
         """By identity the functions of the notation that have been written out here."""
+        self.two_seen = False
+        """Whether something is one of two values."""
         self.calls = 0
         """Calls since the last statement that counts them."""
         self.origin = residual.origin
