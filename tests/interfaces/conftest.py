@@ -1,4 +1,4 @@
-"""For the tests of the screens: one worker process is enough, and starts in half the time; ten
+"""For the tests of the screens: one worker process is enough, and starts in half the time; three
 pictures a second are."""
 
 from __future__ import annotations
@@ -17,7 +17,7 @@ def one_worker(request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch) 
 
 @pytest.fixture(autouse=True, scope="session")
 def draw_seldom() -> Iterator[None]:
-    """Screens are drawn in this process ten times a second at most."""
+    """Screens are drawn in this process three times a second at most."""
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr("textual.screen.UPDATE_PERIOD", 0.1)
+        patch.setattr("textual.screen.UPDATE_PERIOD", 0.3)
         yield

@@ -58,7 +58,7 @@ async def test_rules_are_tried_before_there_are_forms(course_copy: Path) -> None
         editor.load_text(bare)
         await until(lambda: "Sum" in forms(screen, "with-change"), "the derivation")
         assert [title.subject for title in titles] == ["term", "derivation"]
-        assert titles[1].right == "unfinished"
+        await until(lambda: titles[1].right == "unfinished", "the report")
         assert forms(screen, "saved")[0] == "Sub"
         editor.load_text(loose)
         await until(lambda: titles[0].label == "first tree", "both derivations")

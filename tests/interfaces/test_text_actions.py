@@ -232,9 +232,12 @@ async def test_the_line_of_the_cursor_stays_in_sight_when_notes_take_room(
         editor.move_cursor((last, 0))
         await pilot.press("end", *" wrong wrong")
         await until(lambda: bool(editor.remarks_here), "the note under the text")
-        await pilot.pause(0.1)
-        height = editor.scrollable_content_region.height
-        assert 0 <= editor.cursor_location[0] - editor.scroll_offset.y < height
+
+        def in_sight() -> bool:
+            height = editor.scrollable_content_region.height
+            return 0 <= editor.cursor_location[0] - editor.scroll_offset.y < height
+
+        await until(in_sight, "the line of the cursor")
 
 
 async def test_a_key_that_comes_while_the_drafting_table_opens_counts_there(
