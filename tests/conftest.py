@@ -6,6 +6,7 @@ import gc
 import shutil
 import textwrap
 from collections.abc import Callable, Iterator
+from functools import cache
 from itertools import pairwise
 from pathlib import Path
 
@@ -15,6 +16,7 @@ from hypothesis import HealthCheck, settings
 from embrix.course.load import Course, load_course
 from embrix.course.shipped import shipped_course
 from embrix.grammar.earley import EarleyParser
+from embrix.lanes.session import Session
 from embrix.machine.lane import Lane
 from embrix.text.collecting import collect_seldom
 from embrix.text.toml_places import heads
@@ -63,10 +65,16 @@ def own_cache(own_folders: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[No
     use_cache(on=False)
 
 
+@cache
+def shipped_session() -> Session:
+    """Over the shipped course, as shipped: one for all tests of a process."""
+    return Session(shipped_course())
+
+
 @pytest.fixture(scope="session")
 def lockside() -> Course:
     """The shipped course, as shipped."""
-    return load_course(shipped_course())
+    return shipped_session().course
 
 
 @pytest.fixture(scope="session")

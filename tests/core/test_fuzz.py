@@ -30,12 +30,13 @@ from embrix.services.walks import WalkService
 from embrix.suite.read import read_suite
 from embrix.text.diagnostic import Findings, render
 from embrix.text.source import Source, read_source
+from tests.conftest import shipped_session
 from tests.core.test_layout import TALLY
 from tests.core.test_strategies import CONTINUATIONS, FAILURES, RESULTS
 from tests.core.test_strategies import LANGUAGE as SMALL_LANGUAGE
 from tests.core.test_syntax import QUAY
 
-SESSION = Session(shipped_course())
+SESSION = shipped_session()
 PIECES = st.sampled_from(
     ["let", "in", "x", "y", "1", "2.5", "+", "-", "*", "/", "(", ")", "=", "#", "\n", " ", "$",
      "\t", "é", "\u202e", "0", "rate", "{", "\x00", "\ud7ff", "1" * 50]

@@ -8,7 +8,6 @@ from pathlib import Path
 import pytest
 
 from embrix.course.load import Course
-from embrix.course.shipped import shipped_course
 from embrix.lanes.session import Session
 from embrix.machine import lane as lane_module
 from embrix.machine.limits import Limits
@@ -17,7 +16,7 @@ from embrix.trace import line_search
 from embrix.trace.line_search import LineSearch
 from embrix.trace.seeking import seek
 from embrix.trace.walk import Walk
-from tests.conftest import TINY_LANGUAGE, Maker
+from tests.conftest import TINY_LANGUAGE, Maker, shipped_session
 
 LONGEST = 300
 """Steps of a walk that is looked through one by one."""
@@ -59,7 +58,7 @@ def _held_against_the_lines(walk: Walk, drawn: random.Random) -> None:
 
 
 def _lanes() -> list[tuple[str, str]]:
-    session = Session(shipped_course())
+    session = shipped_session()
     return [(language, lane.name) for language in session.course.languages
             for lane in session.lanes(language) if lane.records]  # fmt: skip
 

@@ -14,7 +14,7 @@ from embrix.course.needed_files import FIRST, Wanted, needed_files
 from embrix.course.shipped import shipped_course
 from embrix.lanes.session import Session
 from embrix.text.source import read_source
-from tests.conftest import leave_only
+from tests.conftest import leave_only, shipped_session
 
 FILES = {
     "gate": 'language Gate\n  extension "gate"\n',
@@ -82,7 +82,7 @@ def test_languages_that_extend_each_other_end_the_search() -> None:
     assert needed(Wanted("Cc"), c="language Cc extends Missing\n") == {"c"} | ALWAYS
 
 
-WHOLE = Session(shipped_course())
+WHOLE = shipped_session()
 
 
 @pytest.mark.parametrize("language", sorted(WHOLE.course.languages))

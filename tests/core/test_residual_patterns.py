@@ -36,6 +36,7 @@ forms Expr
   Call(callee: Expr, arg: Expr)
   Let(x: Name, bound: Expr, body: Expr)     binds x in bound, body
   Match(e: Expr, rows: List[Row])
+  Fitting(e: Expr, pattern: Pattern)
 
 forms Row
   Row(pattern: Pattern, body: Expr)
@@ -43,6 +44,7 @@ forms Row
 forms Pattern
   Any(x: Name)
   Shape(label: Name, inner: List[Pattern])
+  Or(left: Pattern, right: Pattern)
 
 grammar
   start Expr
@@ -56,6 +58,7 @@ grammar
     left callee juxtaposed arg makes Call
     operand Atom
   Atom : Expr ::=
+    | "fit" e:Atom "as" pattern:Inner                 makes Fitting
     | n:number makes Lit
     | x:name makes Var
     | label:upper makes Made
@@ -67,6 +70,7 @@ grammar
   Inner : Pattern ::=
     | x:name                                          makes Any
     | "(" Pattern ")"
+    | "(" left:Pattern "or" right:Pattern ")"         makes Or
 
 error Unbound(x: Name)   "{x} is not in scope"
 """
@@ -78,6 +82,8 @@ value Value
   Num(n: Number)                                  shown Lit(n)
   Closure(x: Name, body: Expr, env: Env[Value])   shown "<function>"
   Packed(label: Name, parts: List[Value])         shown "{label} {parts}"
+
+  Fit(names: Maybe[List[(Name, Value)]])          shown "{names}"
 
 error NoMatch(v: Value)       "no row takes {v}"
 error FunctionWanted(v: Value) "{v} is called"
@@ -111,6 +117,8 @@ define eval(e: Expr, env: Env[Value]) -> Value by e
     let v = eval(e, env)
     first(v, rows, env)
 
+  Fitting(e, pattern) => Fit(fits(pattern, eval(e, env)))
+
 define first(v: Value, rows: List[Row], env: Env[Value]) -> Value by rows
   []            => fail NoMatch(v)
   [row, ..rest] =>
@@ -125,6 +133,11 @@ define fits(pattern: Pattern, v: Value) -> Maybe[List[(Name, Value)]] by pattern
     match v
       Packed(name, parts) when name == label and size(parts) == size(inner) => all(inner, parts)
       _                                                                     => None
+
+  Or(left, right)      =>
+    match fits(left, v)
+      Some(names) => Some(names)
+      None        => fits(right, v)
 
 define all(inner: List[Pattern], parts: List[Value]) -> Maybe[List[(Name, Value)]] by inner, parts
   [], _                => Some([])
@@ -162,6 +175,13 @@ CASES = [
     ("let f = fun c -> match c with | Pair (Pair a b) (Pair c d) -> a + b + c + d "
      "| Pair a b -> f a | x -> 1 end in f (Pair (Pair 1 2) (Pair 3 4)) + f (Pair 5 6)", "11"),
     ("match 3 with end", None),
+    # Alternatives give a value to the same names, each from where it is: 1 + 2, 4 + 3, nothing.
+    ("let f = fun c -> match c with | Stack (Crate a or Box a) (Crate b or b) -> a + b "
+     "| x -> 0 end in f (Stack (Crate 1) 2) + f (Stack (Box 4) 3) + f (Stack (Box 5 6) 3)", "10"),
+    ("let f = fun c -> match c with | (Crate (Crate a or a) or (Box a or a)) -> a end in "
+     "f (Crate 1) + f (Box 2) + f 4", "7"),
+    # What fits is a value itself.
+    ("let f = fun c -> fit c as (Crate a) in Pair (f (Crate 1)) (f 2)", None),
 ]  # fmt: skip
 
 

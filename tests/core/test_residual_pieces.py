@@ -3,6 +3,8 @@ than to hand them on: classes whose methods are looked for, functions made of tw
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -11,7 +13,8 @@ from embrix.lanes.session import Session
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
 from embrix.machine.residual.residual_text import residual_lines
-from tests.conftest import Maker
+from embrix.text.source import read_source
+from tests.conftest import Maker, shipped_session
 from tests.core.test_residual import agrees, left_of, term_of
 from tests.core.test_strategies import LANGUAGE
 from tests.strategies import terms
@@ -321,3 +324,60 @@ def test_a_method_is_called_without_being_looked_for(lanes: dict[str, Lane]) -> 
     (line,) = [one for one in residual_lines(left, text) if "NoArgument" in one.text]
     assert line.clause is not None
     assert CLASSES[line.clause.start :].startswith("Kind(above, self, methods, env) =>")
+
+
+WORDS = """\
+interpreter words for Small
+  "Names are values, and may be bound."
+value Value
+  Num(n: Number)      shown "{n}"
+  Word(x: Name)       shown "{x}"
+error Wrong(v: Value)   "{v} is wrong here"
+main run
+define run(p: Expr) -> Value
+  eval(p, empty)
+define eval(e: Expr, env: Env[Value]) -> Value by e
+  Lit(n)            => Num(n)
+  Var(x)            => env[x] otherwise fail Unbound(x)
+  Add(left, right)  =>
+    let a = eval(left, env)
+    Num(num(a) + num(eval(right, env)))
+  Let(x, bound, body) => eval(body, env with x = eval(bound, env))
+  When(test, yes, no) => if num(eval(test, env)) > 0 then eval(yes, env) else eval(no, env)
+  Escape(j, _)      => Word(j)
+  Try(body, x, handler) =>
+    let Word(y) = eval(body, env) else other => fail Wrong(other)
+    eval(handler, env with y = Num(5) with x = Word(y))
+  _                 => fail Wrong(Num(0))
+define num(v: Value) -> Number by v
+  Num(n) => n
+  _      => fail Wrong(v)
+"""
+
+
+def test_a_name_that_is_a_value_may_be_bound(make_course: Maker) -> None:
+    """Names alone are data like any other, unless something is bound to one of them."""
+    lane = Session(make_course(small=LANGUAGE, lane=WORDS).folder).lane("Small", "words")
+    for text, wanted in (
+        ("let n = try mark k in 0 catch x in k in when n then mark k in 0 else mark m in 0", "k"),
+        ("let n = 0 + 1 in try (when n then mark k in 0 else mark m in 0) catch x in k + k", "10"),
+        ("let n = 0 + 0 in try (when n then mark k in 0 else mark m in 0) catch x in m + 1", "6"),
+        ("let n = 0 + 0 in try (when n then mark k in 0 else mark m in 0) catch x in x", "m"),
+    ):
+        found = agrees(lane, term_of(lane, text))
+        assert found is not None, text
+        assert found.outcome.text == wanted, text
+        assert left_of(lane, text).runs_to_its_end(lane.machine.display), text
+
+
+@pytest.mark.parametrize(
+    ("language", "name"), [("Rill", "by_need"), ("Rill", "by_name"), ("Weir", "store_passing")]
+)
+def test_what_is_handed_on_is_handed_on(language: str, name: str) -> None:
+    """No choice is made inside a value where its pieces go into a call: also those in lists, and
+    where the program fails."""
+    session = shipped_session()
+    lane = session.lane(language, name)
+    for path in session.course.programs[language]:
+        left = left_of(lane, read_source(Path(path)).text)
+        assert all(one.left is None for one in left.program.dispatches.values()), path

@@ -16,12 +16,15 @@ from embrix.lanes.session import Session
 from embrix.machine.residual.second_names import without_copies
 from embrix.machine.residual.statements import (
     Assigned,
+    Atom,
+    Constant,
     Field,
     Fork,
     Give,
     Residual,
     ResidualTest,
     Statement,
+    statements_in,
 )
 from embrix.messages.replies_on_comparing import ResidualRow, ResidualShown
 from embrix.messages.requests import ShowResidual
@@ -319,3 +322,71 @@ def test_names_of_names_are_one_variable() -> None:
     assert isinstance(held, Field)
     assert (held.of, value) == ("v1", "v5")
     assert one.names == {"v3": "tons", "v1": "tons"}
+
+
+def copy(name: str, of: Atom) -> Assigned:
+    return Assigned((name,), "copy", (of,))
+
+
+def branches(test: str, yes: list[Statement], no: list[Statement]) -> Fork:
+    return Fork((ResidualTest("true", test),), yes, no)
+
+
+def without_second_names(body: list[Statement]) -> list[Statement]:
+    one = Residual(0, "f", ("p0", "p1"), body)
+    without_copies(SimpleNamespace(residuals={"f": one}))  # type: ignore[arg-type]
+    return one.body
+
+
+def test_what_two_branches_give_goes_where_it_is_handed_on_to() -> None:
+    three = Constant(3)
+    inner: list[Statement] = [branches("p1", [copy("v1", "p0")], [copy("v1", three)])]
+    ends: list[Statement] = [copy("v2", "p1")]
+    (fork, _) = without_second_names(
+        [branches("p0", [*inner, copy("v2", "v1")], ends), Give(("v2",))]
+    )
+    assert isinstance(fork, Fork)
+    (within,) = fork.yes
+    assert isinstance(within, Fork)
+    for statements, given in ((within.yes, "p0"), (within.no, three), (fork.no, "p1")):
+        (only,) = statements
+        assert isinstance(only, Assigned)
+        assert only.names == ("v2",)
+        assert only.args == (given,)
+
+
+@pytest.mark.parametrize(
+    ("before", "after"),
+    [
+        ([], [copy("v3", "v1")]),  # it is used again
+        ([copy("v1", Constant(5))], []),  # it is given a value elsewhere as well
+        ([], [branches("v1", [], [])]),  # it is tested
+    ],
+)
+def test_what_is_used_otherwise_keeps_its_name(
+    before: list[Statement], after: list[Statement]
+) -> None:
+    fork = branches("p1", [copy("v1", "p0")], [copy("v1", Constant(3))])
+    found = without_second_names([
+        branches("p0", [*before, fork, copy("v2", "v1"), *after], [copy("v2", "p1")]),
+        Give(("v2", "v3")),
+    ])  # fmt: skip
+    made = [one for one in statements_in(found) if isinstance(one, Assigned)]
+    given = {name for one in made for name in one.names}
+    assert "v1" in given
+
+
+@pytest.mark.parametrize(
+    ("yes", "no", "reads"),
+    [
+        (copy("v1", Constant(True)), copy("v1", Constant(False)), "p0"),
+        (copy("v1", Constant(False)), copy("v1", Constant(True)), "v1"),
+        (copy("v1", Constant(True)), copy("v1", Constant(True)), "v1"),
+        (copy("v1", Constant(True)), copy("v2", Constant(False)), "v1"),
+        (copy("v1", Constant(1)), copy("v1", Constant(0)), "v1"),
+    ],
+)
+def test_branches_that_note_what_is_tested(yes: Assigned, no: Assigned, reads: str) -> None:
+    *_, give = without_second_names([branches("p0", [yes], [no]), Give(("v1",))])
+    assert isinstance(give, Give)
+    assert give.values == (reads,)

@@ -4,15 +4,14 @@ from __future__ import annotations
 
 import pytest
 
-from embrix.course.load import load_course
-from embrix.course.shipped import shipped_course
 from embrix.grammar.earley import EarleyParser
 from embrix.grammar.model import Grammar
 from embrix.grammar.parser import Refused
 from embrix.grammar.report import report_on, report_text
+from tests.conftest import shipped_session
 from tests.core.test_syntax import language
 
-COURSE = load_course(shipped_course())
+COURSE = shipped_session().course
 
 
 def invented(grammar: Grammar) -> set[str]:

@@ -51,7 +51,8 @@ class Joining(Writer):
                 return one
             case MadeValue(tag, fields), MadeValue(again, others) if (
                 tag == again and len(fields) == len(others)
-                and (tag in (TUPLE, SOME) or tag in self.program.layout.bare)
+                and (tag in (TUPLE, SOME) or tag in self.program.layout.bare
+                     or self._holds_pieces(one) or self._holds_pieces(other))
             ):  # fmt: skip
                 pairs = zip(fields, others, strict=True)
                 return MadeValue(tag, tuple(self.join(a, b, first, second) for a, b in pairs))
