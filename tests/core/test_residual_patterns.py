@@ -177,9 +177,12 @@ CASES = [
     ("match 3 with end", None),
     # Alternatives give a value to the same names, each from where it is: 1 + 2, 4 + 3, nothing.
     ("let f = fun c -> match c with | Stack (Crate a or Box a) (Crate b or b) -> a + b "
-     "| x -> 0 end in f (Stack (Crate 1) 2) + f (Stack (Box 4) 3) + f (Stack (Box 5 6) 3)", "10"),
+     "| x -> 0 end in f (Stack (Crate 1) 2) + f (Stack (Box 4) 3) + f (Stack (Box 5 6) 3) "
+     "+ f 9", "10"),
     ("let f = fun c -> match c with | (Crate (Crate a or a) or (Box a or a)) -> a end in "
      "f (Crate 1) + f (Box 2) + f 4", "7"),
+    ("let f = fun c -> match c with | (Crate a or Box a) -> a | x -> 0 end in "
+     "f (Crate 1) + f (Cup 1) + f (Box 4) + f 5", "5"),
     # What fits is a value itself.
     ("let f = fun c -> fit c as (Crate a) in Pair (f (Crate 1)) (f 2)", None),
 ]  # fmt: skip
