@@ -10,7 +10,11 @@ from hypothesis import strategies as st
 from embrix.lanes.session import Session
 from embrix.machine.lane import Lane
 from embrix.machine.limits import Limits
+from embrix.machine.residual.knowledge import KnownValue, MadeValue, OneOfTwo, RunValue
 from embrix.machine.residual.residual_text import residual_lines
+from embrix.machine.residual.specialiser import Specialiser
+from embrix.machine.residual.statements import Assigned, Fork, Statement
+from embrix.terms.node import NONE_NODE, SOME, TUPLE
 from tests.conftest import Maker
 from tests.core.test_residual import agrees, left_of, term_of
 from tests.strategies import terms
@@ -244,3 +248,17 @@ def test_what_is_left_of_patterns(lane: Lane) -> None:
         "  else",
         "    3",
     ]
+
+
+def test_one_of_two_values_and_one_that_only_the_run_knows(lane: Lane) -> None:
+    """What they come to is a value of the run, put together where it is the first or the second."""
+    left = left_of(lane, "Crate 1")
+    writer = Specialiser(left.program, left.main)
+    pair = MadeValue(TUPLE, (KnownValue("a", given=True), RunValue("p0")))
+    two = OneOfTwo("v1", MadeValue(SOME, (pair,)), KnownValue(NONE_NODE))
+    for one, other in ((two, RunValue("p1")), (RunValue("p1"), two)):
+        blocks: tuple[list[Statement], list[Statement]] = [], []
+        found = writer.join(one, other, *blocks)
+        assert isinstance(found, RunValue)
+        ways = [[type(statement) for statement in block] for block in blocks]
+        assert sorted(ways, key=len) == [[Assigned], [Fork, Assigned]]

@@ -98,8 +98,13 @@ class Joining(Writer):
     ) -> OneOfTwo | None:
         """Both values, where they have different constructors, with pieces of the program in one:
         the run notes which of them it is."""
-        tags = {*_tags(one), *_tags(other)}
-        if len(tags) != 2 or not (self._holds_pieces(one) or self._holds_pieces(other)):
+        known = _tags(one), _tags(other)
+        tags = {tag for some in known for tag in some}
+        if (
+            not all(known)
+            or len(tags) != 2
+            or not (self._holds_pieces(one) or self._holds_pieces(other))
+        ):
             return None
         self.two_seen = True
         leading = max(tags)  # what is there, before what is not
