@@ -166,6 +166,8 @@ USAGE = [
     (("run", "-e", "1", "x.drip"), "not both"),
     (("steps", "-e", "1", "--calls", "0"), "at least 1"),
     (("check", "--course", "/nowhere"), "is no course"),
+    (("check", "."), ". is a folder; a course is named by --course FOLDER"),
+    (("test", "."), "is a folder; a course is named by --course FOLDER"),
     (("test", "nowhere.suite.toml"), "there is no suite"),
     (("explain", "swaped_fields"), "did you mean swapped_fields?"),
 ]

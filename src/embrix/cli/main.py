@@ -135,7 +135,13 @@ def parsed(words: list[str]) -> argparse.Namespace:
         words = ["open", *(["--course"] if Path(words[0]).is_dir() else []), *words]
         command = _parser_of(words)
     if command is not None:
-        return command.parse_intermixed_args(words[1:])
+        found, unknown = command.parse_known_intermixed_args(words[1:])
+        for word in unknown:
+            if Path(word).is_dir():
+                raise Usage(f"{visible(word)} is a folder; a course is named by --course FOLDER")
+        if unknown:
+            command.error(f"unrecognized arguments: {' '.join(unknown)}")
+        return found
     top = parser()
     if words and not words[0].startswith("-"):
         hint = did_you_mean(words[0], commands_in(top), "embrix --help lists the commands")

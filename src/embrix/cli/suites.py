@@ -80,6 +80,8 @@ def suites_of(session: Session, wanted: list[Path]) -> list[Path]:
     """The suites that are meant. Raises `Usage`."""
     paths = [path.resolve() for path in wanted] or list(session.course.suites)
     for path in paths:
+        if path.is_dir():
+            raise Usage(f"{path} is a folder; a course is named by --course FOLDER")
         if not path.is_file():
             raise Usage(f"there is no suite {path}")
         if session.course.folder not in path.parents:
