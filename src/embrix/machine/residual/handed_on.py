@@ -11,11 +11,21 @@ from embrix.brix import core as k
 from embrix.machine.residual.value_layout import ValueLayout
 
 
-def opens_value(pattern: k.CorePattern, layout: ValueLayout) -> k.Shape | None:
-    """The pattern of a constructor that holds pieces of the program, as the whole of another."""
+def shape_of(pattern: k.CorePattern) -> k.Shape | None:
+    """The constructor that a pattern takes apart."""
     while isinstance(pattern, k.Named | k.Among):
         pattern = pattern.inner
-    return pattern if isinstance(pattern, k.Shape) and pattern.tag in layout.shaped else None
+    return pattern if isinstance(pattern, k.Shape) else None
+
+
+def opens_value(pattern: k.CorePattern, layout: ValueLayout) -> k.Shape | None:
+    """The first pattern, in another or the whole of it, that takes apart what holds pieces of the
+    program."""
+    shape = shape_of(pattern)
+    if shape is None or shape.tag in layout.shaped:
+        return shape
+    inside = (opens_value(one, layout) for one in shape.fields)
+    return next((one for one in inside if one is not None), None)
 
 
 def hands_on(

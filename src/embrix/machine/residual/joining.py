@@ -65,13 +65,8 @@ class Joining(Writer):
         if two is not None:
             return two
         name = self.fresh()
-        outer, lowered = self.out, self.lowered
-        for value, statements in ((one, first), (other, second)):
-            self.out, self.lowered = statements, dict(lowered)
-            try:
-                self.put(Assigned((name,), "copy", (self.lower(value),), None, self.origin))
-            finally:
-                self.out, self.lowered = outer, lowered
+        self.give_to(name, one, first)
+        self.give_to(name, other, second)
         kinds = [value.type for value in (one, other) if isinstance(value, RunValue)]
         return self.unknown(name, kinds[0] if kinds else None)
 

@@ -9,7 +9,7 @@ from typing import TypeAlias
 
 from embrix.brix import core as k
 from embrix.machine.constructs import free_slots
-from embrix.machine.residual.handed_on import hands_on, opens_value
+from embrix.machine.residual.handed_on import hands_on, opens_value, shape_of
 from embrix.machine.residual.joining import Joining
 from embrix.machine.residual.knowledge import (
     Knowledge,
@@ -48,7 +48,7 @@ class Opening(Joining):
         opens = layout.opening.get(id(clause))
         if opens is None:
             opens = layout.opening[id(clause)] = any(
-                _opening_inside(one, layout) is not None for one in clause.patterns
+                opens_value(one, layout) is not None for one in clause.patterns
             )
         if not opens:
             return None
@@ -161,27 +161,15 @@ def _opened(
     pattern: k.CorePattern, one: Knowledge, path: Path, layout: ValueLayout
 ) -> Iterator[Opened]:
     """The values that a pattern opens and that only the run knows."""
-    while isinstance(pattern, k.Named | k.Among):
-        pattern = pattern.inner
+    shape = shape_of(pattern)
     match one:
         case RunValue():
-            inner = _opening_inside(pattern, layout)
-            if isinstance(pattern, k.Shape) and inner is not None:
-                yield path, one, pattern, inner
-        case MadeValue(tag, fields) if isinstance(pattern, k.Shape) and pattern.tag == tag:
-            for number, (within, field) in enumerate(zip(pattern.fields, fields, strict=True)):
+            inner = opens_value(pattern, layout)
+            if shape is not None and inner is not None:
+                yield path, one, shape, inner
+        case MadeValue(tag, fields) if shape is not None and shape.tag == tag:
+            for number, (within, field) in enumerate(zip(shape.fields, fields, strict=True)):
                 yield from _opened(within, field, (*path, number), layout)
-
-
-def _opening_inside(pattern: k.CorePattern, layout: ValueLayout) -> k.Shape | None:
-    """The first pattern in another that opens a value."""
-    found = opens_value(pattern, layout)
-    while isinstance(pattern, k.Named | k.Among):
-        pattern = pattern.inner
-    if found is not None or not isinstance(pattern, k.Shape):
-        return found
-    inside = (_opening_inside(one, layout) for one in pattern.fields)
-    return next((one for one in inside if one is not None), None)
 
 
 def _put(one: Knowledge, path: Path, new: Knowledge) -> Knowledge:

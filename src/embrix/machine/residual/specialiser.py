@@ -300,19 +300,21 @@ def value_type(main: k.Function) -> Type | None:
 
 def _term_of(function: k.Function, args: Sequence[Knowledge]) -> KnownValue | None:
     """The piece of the program that a function goes through."""
+    one = _gone_through(function, args)
+    return one if isinstance(one, KnownValue) and is_term(one) else None
+
+
+def _gone_through(function: k.Function, args: Sequence[Knowledge]) -> Knowledge | None:
+    """The argument whose parts a function goes through."""
     number = function.subject
     if number is None and function.subjects:
         number = function.subjects[0]
-    one = args[number] if number is not None else None
-    return one if isinstance(one, KnownValue) and is_term(one) else None
+    return args[number] if number is not None else None
 
 
 def _length_of(function: k.Function, args: Sequence[Knowledge]) -> int | None:
     """The length of the list that a function goes through, where that is made and known."""
-    number = function.subject
-    if number is None and function.subjects:
-        number = function.subjects[0]
-    one = args[number] if number is not None else None
+    one = _gone_through(function, args)
     if not isinstance(one, MadeValue) and not (isinstance(one, KnownValue) and not one.given):
         return None
     items = list_parts(one)

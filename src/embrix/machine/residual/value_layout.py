@@ -114,7 +114,7 @@ def _is_name(kind: Type) -> bool:
     kind = settle(kind)
     if isinstance(kind, Con) and kind.name in ("List", "Maybe"):
         return _is_name(kind.args[0])
-    return isinstance(kind, Con) and kind.name == "Name"
+    return of_name(kind, "Name")
 
 
 def of_name(kind: Type | None, *names: str) -> bool:

@@ -118,19 +118,22 @@ class Writer(Operations):
                 return made[1]
         raise NotResidual("a piece of the program is not known where it is needed")
 
+    def give_to(self, name: str, one: Knowledge, statements: list[Statement]) -> None:
+        """Give a value to a variable at the end of a branch."""
+        outer, lowered = self.out, self.lowered
+        self.out, self.lowered = statements, dict(lowered)
+        try:
+            self.put(Assigned((name,), "copy", (self.lower(one),), None, self.origin))
+        finally:
+            self.out, self.lowered = outer, lowered
+
     def _one_of(self, one: OneOfTwo) -> str:
         """One of two values, made where it is that one."""
         name = self.fresh()
-        outer, lowered = self.out, self.lowered
-        branches: list[list[Statement]] = []
-        for value in (one.yes, one.no):
-            self.out, self.lowered = [], dict(lowered)
-            try:
-                self.put(Assigned((name,), "copy", (self.lower(value),), None, self.origin))
-                branches.append(self.out)
-            finally:
-                self.out, self.lowered = outer, lowered
-        yes, no = branches
+        yes: list[Statement] = []
+        no: list[Statement] = []
+        self.give_to(name, one.yes, yes)
+        self.give_to(name, one.no, no)
         self.put(Fork((ResidualTest("true", one.test),), yes, no, self.origin))
         return name
 
