@@ -22,14 +22,27 @@ from embrix.text.collecting import collect_seldom
 from embrix.text.toml_places import heads
 from embrix.text.user_folders import use_cache
 
-settings.register_profile(
-    "embrix",
+UNHURRIED = settings(
     deadline=None,
-    derandomize=True,
     suppress_health_check=[HealthCheck.too_slow, HealthCheck.function_scoped_fixture],
 )
+settings.register_profile("embrix", UNHURRIED, derandomize=True, max_examples=40)
+settings.register_profile("thorough", UNHURRIED, max_examples=1_000)
 settings.load_profile("embrix")
 collect_seldom()  # as every process of Embrix does
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Files of tests that mostly wait for a screen stand evenly between those that compute."""
+    files: dict[Path, list[pytest.Item]] = {}
+    for item in items:
+        files.setdefault(item.path, []).append(item)
+    kinds: dict[Path, list[Path]] = {}
+    for path in files:
+        kinds.setdefault(path.parent, []).append(path)
+    spread = {path: number / len(paths) for paths in kinds.values()
+              for number, path in enumerate(paths)}  # fmt: skip
+    items[:] = [item for path in sorted(files, key=spread.__getitem__) for item in files[path]]
 
 
 def pytest_collection_finish() -> None:
@@ -54,6 +67,13 @@ def own_folders(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.Mo
     monkeypatch.chdir(home)
     use_cache(on=False)  # a test that came before may have carried out a command
     return home
+
+
+@pytest.fixture(autouse=True)
+def learn_little(request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Little is learned of what makes good programs; tests of that are marked `well_taught`."""
+    if request.node.get_closest_marker("well_taught") is None:
+        monkeypatch.setattr("embrix.compare.weights.LEARNING", 200)
 
 
 @pytest.fixture
@@ -87,9 +107,11 @@ def drip_lanes(lockside: Course) -> dict[str, Lane]:
 
 
 @pytest.fixture
-def course_copy(tmp_path: Path) -> Path:
-    """A copy of the shipped course that a test may change."""
-    target = tmp_path / "lockside"
+def course_copy(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A copy of the shipped course that a test may change. It always lies at the same place: what
+    a test leaves as it is has been checked for the tests that came before."""
+    target = tmp_path_factory.getbasetemp() / "copied" / "lockside"
+    shutil.rmtree(target.parent, ignore_errors=True)
     shutil.copytree(shipped_course(), target)
     return target
 

@@ -7,8 +7,10 @@ import re
 import subprocess
 import sys
 from collections import Counter
+from functools import cache
 from graphlib import TopologicalSorter
 from pathlib import Path
+from typing import cast
 
 import embrix
 
@@ -45,9 +47,15 @@ NEVER = {
 MAY_IMPORT = {name: set(ROAD[:number]) - NEVER.get(name, set()) for number, name in enumerate(ROAD)}
 
 
+@cache
+def nodes_of(path: Path) -> list[ast.AST]:
+    """All nodes of a file of Python, which several tests look through."""
+    return list(ast.walk(ast.parse(path.read_text())))
+
+
 def imports(path: Path) -> set[str]:
     found: set[str] = set()
-    for node in ast.walk(ast.parse(path.read_text())):
+    for node in nodes_of(path):
         if isinstance(node, ast.ImportFrom) and node.module and node.level == 0:
             found.add(node.module)
         elif isinstance(node, ast.Import):
@@ -92,7 +100,7 @@ def test_nothing_in_the_core_prints() -> None:
         if package in ("cli", "tui"):
             continue
         for path in (ROOT / package).rglob("*.py"):
-            for node in ast.walk(ast.parse(path.read_text())):
+            for node in nodes_of(path):
                 assert not (
                     isinstance(node, ast.Call)
                     and isinstance(node.func, ast.Name)
@@ -158,7 +166,7 @@ def test_no_files_import_each_other_in_a_circle() -> None:
     for path in ROOT.rglob("*.py"):
         own = ".".join(("embrix", *path.relative_to(ROOT).with_suffix("").parts))
         own = own.removesuffix(".__init__")
-        for node in ast.walk(ast.parse(path.read_text())):
+        for node in nodes_of(path):
             if isinstance(node, ast.ImportFrom) and node.module:
                 inner = {f"{node.module}.{alias.name}" for alias in node.names}
                 graph[own] |= ({node.module, *inner} & graph.keys()) - {own}
@@ -181,7 +189,7 @@ def test_no_two_classes_have_one_name() -> None:
     library, which are what users call them."""
     found: dict[str, list[str]] = {}
     for path in ROOT.rglob("*.py"):
-        for node in ast.parse(path.read_text()).body:
+        for node in cast(ast.Module, nodes_of(path)[0]).body:
             if isinstance(node, ast.ClassDef) and not node.name.startswith("_"):
                 found.setdefault(node.name, []).append(path.name)
     twice = {name: files for name, files in found.items() if len(files) > 1}

@@ -172,6 +172,7 @@ def test_the_smallest_difference(session: Session, language: str, one: str, othe
     assert all(end.startswith(one[0]) for end, one in zip(found.ends, told, strict=True))
 
 
+@pytest.mark.well_taught
 def test_programs_that_are_made_up_mostly_make_sense(session: Session) -> None:
     """At least half end in a value, a third apply a function to an argument that is used, no
     program is tried twice; the same seed gives the same."""

@@ -205,5 +205,5 @@ def test_a_function_differs_from_a_number(tmp_path: Path) -> None:
         lane="rewriting",
     )  # fmt: skip
     lanes = [session.lane("Rill", name) for name in ("environment", "rewriting")]
-    found = hunt(*lanes, most=400, seed=1)
-    assert found.program == "(let x of x = x in x) 0"
+    found = hunt(*lanes, most=400, seed=2)
+    assert found.program in ("(let x of x = x in x) 0", "(let x of x = x in x) false")

@@ -141,7 +141,7 @@ EXPRS = st.recursive(
 )
 
 
-@settings(max_examples=200, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=80, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(text=EXPRS, width=st.sampled_from([None, 14]))
 def test_what_is_printed_is_read_as_the_same_term(
     chain: Language, text: str, width: int | None

@@ -118,7 +118,7 @@ def test_a_refusal_speaks_of_the_group_as_it_is_written(sluice: Language) -> Non
 
 
 @given(data=st.data())
-@settings(max_examples=150)
+@settings(max_examples=80)
 def test_what_is_printed_is_read_as_the_same_term(data: st.DataObject) -> None:
     language = _shared()
     grammar = grammar_of(language)

@@ -358,8 +358,8 @@ def test_definitions_of_the_same_name_do_not_drive_each_other_out(
 
 
 @pytest.mark.parametrize(("language", "name", "every"), [
-    ("Drip", "environment", 9), ("Rill", "by_need", 24), ("Weir", "store_passing", 14),
-    ("Siren", "environment", 5), ("Gauge", "checking", 7),
+    ("Drip", "environment", 14), ("Rill", "by_need", 36), ("Weir", "store_passing", 34),
+    ("Siren", "environment", 9), ("Gauge", "checking", 12),
 ])  # fmt: skip
 def test_changed_definitions_never_get_code_of_each_other(
     lockside: Course, language: str, name: str, every: int
@@ -367,7 +367,7 @@ def test_changed_definitions_never_get_code_of_each_other(
     """Small changes by turns, each in a process of its own that finds what the others have left."""
     programs = programs_of(lockside, language)[:1]
     lanes = changed_definitions(lockside, language, name, every)
-    assert len(lanes) > 3
+    assert len(lanes) >= 3
     found: dict[bool, list[list[tuple[object, ...]]]] = {True: [], False: []}
     for on in (True, False):
         use_cache(on=on)

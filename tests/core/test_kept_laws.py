@@ -16,7 +16,7 @@ from embrix.lanes.session import Session
 from embrix.machine.run import Machine
 from embrix.text.sealed import SealedFolder
 from embrix.text.user_folders import cache_folder
-from tests.conftest import TINY_LANGUAGE, Maker
+from tests.conftest import TINY_LANGUAGE, Maker, leave_only
 
 pytestmark = pytest.mark.usefixtures("own_cache")
 
@@ -155,6 +155,7 @@ def test_definitions_with_errors_keep_nothing(course_copy: Path, tried: list[str
 
 
 def test_notes_on_laws_are_those_of_a_first_process(course_copy: Path, tried: list[str]) -> None:
+    leave_only(course_copy, "rill")
     told = []
     for _ in range(2):
         MEMORY.forget()

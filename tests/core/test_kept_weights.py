@@ -86,36 +86,39 @@ def test_a_change_teaches_anew(
     assert len(taught) == 1 + anew
 
 
-def test_seeds_lanes_and_choices_are_kept_apart(lockside: Course, taught: list[str]) -> None:
+def test_seeds_lanes_and_choices_are_kept_apart(course_copy: Path, taught: list[str]) -> None:
+    leave_only(course_copy, "rill")
     of = [("environment", 1), ("environment", 2), ("by_need", 1), ("environment[first=right]", 1)]
-    first = [kept(lockside.folder, "Rill", name, "Expr", seed)[1].taught() for name, seed in of]
+    first = [kept(course_copy, "Rill", name, "Expr", seed)[1].taught() for name, seed in of]
     assert taught == [name for name, _ in of]
-    again = [kept(lockside.folder, "Rill", name, "Expr", seed)[1].taught() for name, seed in of]
+    again = [kept(course_copy, "Rill", name, "Expr", seed)[1].taught() for name, seed in of]
     assert len(taught) == len(of)
     assert again == first
 
 
-def test_a_damaged_file_is_not_believed(lockside: Course, taught: list[str]) -> None:
-    _, first = kept(lockside.folder, "Drip", "environment", "Expr")
+def test_a_damaged_file_is_not_believed(course_copy: Path, taught: list[str]) -> None:
+    leave_only(course_copy, "drip")
+    _, first = kept(course_copy, "Drip", "environment", "Expr")
     (path,) = [one for one in (cache_folder() / "weights").iterdir() if one.is_file()]
     content = path.read_bytes()
     for damaged in (b"", content[:-3], content[:40] + b"9" + content[41:]):
         path.write_bytes(damaged)
-        _, again = kept(lockside.folder, "Drip", "environment", "Expr")
+        _, again = kept(course_copy, "Drip", "environment", "Expr")
         assert again.taught() == first.taught()
     assert len(taught) == 4
     for other in (b"null", b"{}", b'{"good": 1}'):
         SealedFolder.of_user("weights").write(path.name, other)
-        _, again = kept(lockside.folder, "Drip", "environment", "Expr")
+        _, again = kept(course_copy, "Drip", "environment", "Expr")
         assert again.taught() == first.taught()
     assert len(taught) == 7
 
 
-def test_a_hunt_finds_the_same(lockside: Course, taught: list[str]) -> None:
+def test_a_hunt_finds_the_same(course_copy: Path, taught: list[str]) -> None:
+    leave_only(course_copy, "rill")
     found = []
     for _ in range(2):
-        lane, _ = kept(lockside.folder, "Rill", "environment", "Expr")
-        other = Session(lockside.folder).lane("Rill", "dynamic_scope")
+        lane, _ = kept(course_copy, "Rill", "environment", "Expr")
+        other = Session(course_copy).lane("Rill", "dynamic_scope")
         done = hunt(lane, other, most=200, seed=1)
         found.append((done.tried, done.program, done.ended, done.forms))
     assert found[0] == found[1]

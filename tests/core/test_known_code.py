@@ -25,7 +25,7 @@ from embrix.text.source import Source
 from tests.conftest import TINY_LANGUAGE, Maker
 
 LIMITS = Limits(calls=3_000, depth=5_000, output=2_000, events=20_000)
-EVERY = {"environment": 4, "by_need": 6, "rewriting": 6, "store_passing": 9, "cek": 2}
+EVERY = {"environment": 6, "by_need": 12, "rewriting": 11, "store_passing": 17, "cek": 3}
 
 
 def forget() -> None:
@@ -71,7 +71,7 @@ def test_a_changed_definition_runs_as_if_nothing_had_been_compiled(
     right, *changed = changed_definitions(lockside, language, name, EVERY[name])
     outcomes(right(), programs)
     made = [outcomes(one(), programs) for one in changed]
-    assert len(made) > 5
+    assert len(made) >= 4
     for one, known in zip(changed, made, strict=True):
         known_code._KNOWN.clear()
         assert outcomes(one(), programs) == known

@@ -339,6 +339,7 @@ def test_what_is_weighed_is_all_that_has_been_learned(
     assert compared > 100
 
 
+@pytest.mark.well_taught
 def test_variables_are_set_before_they_are_read(lockside: Course) -> None:
     """No form of Race binds a name; that reading one fails unless it has been set is learned."""
     lane = Session(lockside.folder).lane("Race", "interleaving")

@@ -180,7 +180,7 @@ EXPRS = st.recursive(
 )
 
 
-@settings(max_examples=200, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=80, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(rows=st.lists(EXPRS, min_size=1, max_size=3), width=st.sampled_from([None, 12, 30]))
 def test_what_is_printed_is_read_as_the_same_term(
     notice: Language, rows: list[str], width: int | None

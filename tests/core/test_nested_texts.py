@@ -77,7 +77,7 @@ PIECES = st.lists(st.sampled_from(['"', "{", "}", "a", "\\", "#", ", ", "f(", ")
 
 
 @given(PIECES)
-@settings(max_examples=1_000, deadline=None)
+@settings(max_examples=300, deadline=None)
 def test_what_was_a_text_without_texts_in_it_still_is(pieces: list[str]) -> None:
     """Where the parts in braces hold no quotes nothing has changed."""
     line = "".join(pieces)
@@ -92,7 +92,7 @@ def test_what_was_a_text_without_texts_in_it_still_is(pieces: list[str]) -> None
 
 
 @given(PIECES)
-@settings(max_examples=1_000, deadline=None)
+@settings(max_examples=300, deadline=None)
 def test_only_a_comment_is_left_out_of_what_a_line_says(pieces: list[str]) -> None:
     line = "say " + "".join(pieces)
     kept = said(line)

@@ -32,7 +32,7 @@ from embrix.messages.replies import BoundName
 from embrix.services.found_case import as_case
 from embrix.services.summary import summary
 from embrix.services.walks import WalkService
-from tests.conftest import leave_only
+from tests.conftest import leave_only, shorten_suites
 
 EXAMPLES = Path(__file__).parents[2] / "docs" / "outside"
 ABACUS = """
@@ -256,6 +256,7 @@ def test_wrong_entries_are_located(course_copy: Path) -> None:
 
 def test_names_and_input_are_handed_on_where_there_is_a_place(course_copy: Path) -> None:
     named = ABACUS + 'names = ["--name", "{{name}}={{value}}"]\n'
+    shorten_suites(course_copy, 25)
     session = with_outside(course_copy, named)
     (lane,) = session.outside("Drip")
     assert lane.run("tons * 2 - fee", {"tons": "3 + 4", "fee": "0.5"}).outcome.text == "13.5"

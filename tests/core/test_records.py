@@ -218,7 +218,7 @@ def test_recorded_answers_of_other_kinds_are_told(answers: str, told: str) -> No
 
 
 def test_thousands_of_answers_are_taken_over_at_once() -> None:
-    answers = [{"program": f"{n} + 1", "name": "same", "value": n + 1} for n in range(3_000)]
+    answers = [{"program": f"{n} + 1", "name": "same", "value": n + 1} for n in range(1_500)]
     made = adopt(_suite(), json.dumps(answers), "elsewhere").text
-    assert made.count("[[case]]") == 3_001
-    assert made.count('name = "same') == 3_000
+    assert made.count("[[case]]") == 1_501
+    assert made.count('name = "same') == 1_500

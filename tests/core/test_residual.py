@@ -85,13 +85,13 @@ def test_every_case_of_the_course(session: Session, language: str) -> None:
     values = 0
     for name in lanes:
         lane = session.lane(language, name)
-        for case in cases[::3]:
+        for case in cases[::5]:
             parsed = lane.parser.parse(case.program)
             if isinstance(parsed, Parsed):
                 term, supplied = lane.with_given(parsed.term, case.given, None)
                 found = agrees(lane, term, tuple(case.input), given=supplied)
                 values += found is not None and found.outcome.kind == "value"
-    assert values >= {"Punt": 8, "Siren": 12, "Drip": 8, "Gauge": 20}.get(language, 40)
+    assert values >= {"Punt": 5, "Siren": 7, "Drip": 5, "Gauge": 12}.get(language, 24)
 
 
 @pytest.mark.parametrize(("language", "name"), LANES)

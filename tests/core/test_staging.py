@@ -124,7 +124,7 @@ def test_fuel_ends_a_run_at_the_same_call(lockside: Course) -> None:
     down := given n: when n < 1 then 0 else 1 + down (n - 1);
     while i < 6 do { show down i; i := i + 1 }"""
     ends = set()
-    for calls in range(1, 700, 7):
+    for calls in range(1, 700, 17):
         result = agrees(lane, text, Limits(calls=calls))
         ends.add((result.outcome.kind, len(result.output)))
     assert len(ends) > 3

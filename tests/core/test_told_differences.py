@@ -130,7 +130,7 @@ def sentences_are_so(lanes: list[Lane], direct: set[str], programs: st.SearchStr
     """How many sentences were looked at."""
     many = 0
 
-    @settings(max_examples=400)
+    @settings(max_examples=150)
     @given(st.data())
     def held(data: st.DataObject) -> None:
         nonlocal many

@@ -199,9 +199,9 @@ def test_what_has_run_on_other_code_is_not_taken_over(tmp_path: Path, judged: Ju
 
 
 EVERY = {
-    ("Rill", "environment"): 9, ("Rill", "rewriting"): 14, ("Weir", "store_passing"): 23,
-    ("Race", "interleaving"): 13, ("Eddy", "cek"): 6, ("Siren", "continuations"): 7,
-    ("Punt", "environment"): 9, ("Gauge", "inference"): 9,
+    ("Rill", "environment"): 16, ("Rill", "rewriting"): 22, ("Weir", "store_passing"): 23,
+    ("Race", "interleaving"): 13, ("Eddy", "cek"): 9, ("Siren", "continuations"): 11,
+    ("Punt", "environment"): 14, ("Gauge", "inference"): 14,
 }  # fmt: skip
 
 
@@ -220,7 +220,7 @@ def test_every_verdict_is_what_it_would_be_if_nothing_were_known(
     assert isinstance(syntax, InterpreterSyntax)
     forget()
     texts = [text, *(one.made(text) for one in mistakes_in(syntax)[:: EVERY[language, name]])]
-    assert len(texts) > 3
+    assert len(texts) >= 3
 
     def reports() -> list[list[CaseVerdict]]:
         found = []

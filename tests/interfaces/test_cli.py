@@ -12,7 +12,7 @@ import pytest
 from embrix.cli.main import main, parsed
 from embrix.cli.usage import Usage
 from embrix.course.load import Course
-from tests.conftest import TINY_LANGUAGE
+from tests.conftest import TINY_LANGUAGE, leave_only
 
 
 def run(capsys: pytest.CaptureFixture[str], *words: str) -> tuple[int, str, str]:
@@ -145,6 +145,7 @@ def test_check_prints_several_findings_and_fails(
 def test_test_prints_expected_against_actual(
     capsys: pytest.CaptureFixture[str], course_copy: Path
 ) -> None:
+    leave_only(course_copy, "drip", "weir")
     status, out, _ = run(capsys, "test", "--course", str(course_copy))
     suites = list(course_copy.rglob("*.suite.toml"))
     assert (status, out.count(" 0 failed")) == (0, len(suites))

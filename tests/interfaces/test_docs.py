@@ -85,9 +85,6 @@ def test_every_command_of_the_documents_works(
     used += ["rill"] if "FILE.brix" in command or "truth" in command else []
     leave_only(course_copy, "drip", *used)
     monkeypatch.chdir(course_copy)
-    monkeypatch.setattr(
-        "embrix.compare.weights.LEARNING", 200
-    )  # how good a hunt is does not matter
     drip = course_copy / "drip" / "drip.brix"
     (tmp_path / "other.brix").write_text(drip.read_text().replace('left    "+"', 'right   "+"'))
     program = course_copy / "drip" / "programs" / "toll.drip"

@@ -7,7 +7,8 @@ from collections.abc import Callable
 from weakref import WeakKeyDictionary
 
 from embrix.brix.core import Interpreter
-from embrix.compare.weights import LEARNING, Taught, Weights, learned, untaught
+from embrix.compare import weights
+from embrix.compare.weights import Taught, Weights, learned, untaught
 from embrix.machine.lane import Lane
 from embrix.text.digests import makers
 from embrix.text.found_again import found_again
@@ -29,10 +30,10 @@ def weights_of(lane: Lane, sort: str, seed: int, underway: Callable[[], None]) -
 def _kept(lane: Lane, sort: str, seed: int, underway: Callable[[], None]) -> Weights:
     interpreter = lane.interpreter
     grammar = interpreter.language.chosen or ""  # by which programs are written and read
-    rests_on = (interpreter.meaning.digest(), interpreter.lane, grammar, sort, seed, LEARNING,
-                makers(MAKERS))  # fmt: skip
-    weights = untaught(lane)
-    weights.take(found_again(
+    rests_on = (interpreter.meaning.digest(), interpreter.lane, grammar, sort, seed,
+                weights.LEARNING, makers(MAKERS))  # fmt: skip
+    made = untaught(lane)
+    made.take(found_again(
         "weights", rests_on, Taught, lambda: learned(lane, sort, seed, underway).taught()
     ))  # fmt: skip
-    return weights
+    return made
