@@ -418,7 +418,7 @@ async def test_drawing_only_what_changed_shows_what_drawing_everything_shows(
             place = (chance.randrange(12), chance.randrange(6))
             editor.move_cursor(place, select=chance.random() < 0.3)
 
-        for step in range(120):
+        for step in range(60):
             change = chance.choice([inserted, annotated, explained, marked, moved])
             change()
             await pilot.pause()
