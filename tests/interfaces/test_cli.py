@@ -170,6 +170,15 @@ USAGE = [
     (("check", "."), ". is a folder; a course is named by --course FOLDER"),
     (("test", "."), "is a folder; a course is named by --course FOLDER"),
     (("test", "nowhere.suite.toml"), "there is no suite"),
+    (
+        ("mistakes", "Rill"),
+        "embrix: mistakes does nothing with Rill; it is told "
+        "a language by --language NAME, a lane by --with LANE",
+    ),
+    (("hunt", "--lane", "x"), "hunt has no option --lane; did you mean --with?"),
+    (("run", "-e", "1", "--langauge=Drip"), "did you mean --language?"),
+    (("grammar", "--language", "Drip"), "write LANGUAGE without it: embrix grammar LANGUAGE"),
+    (("changed", "Drip"), "embrix: changed does nothing with Drip\n"),
     (("explain", "swaped_fields"), "did you mean swapped_fields?"),
 ]
 

@@ -136,11 +136,10 @@ def parsed(words: list[str]) -> argparse.Namespace:
         command = _parser_of(words)
     if command is not None:
         found, unknown = command.parse_known_intermixed_args(words[1:])
-        for word in unknown:
-            if Path(word).is_dir():
-                raise Usage(f"{visible(word)} is a folder; a course is named by --course FOLDER")
         if unknown:
-            command.error(f"unrecognized arguments: {' '.join(unknown)}")
+            from embrix.cli.stray_words import stray  # seldom needed
+
+            raise Usage(stray(command, unknown))
         return found
     top = parser()
     if words and not words[0].startswith("-"):
