@@ -227,6 +227,18 @@ def test_misspelt_names_get_a_suggestion() -> None:
     assert finding.hint == "did you mean bound?"
 
 
+def test_how_what_comes_out_has_a_name_is_said() -> None:
+    """By the very line that is proposed the text is right."""
+    shown = INTERPRETER.replace("{result}", "{v}")
+    (finding,) = check(TINY_LANGUAGE, shown)
+    assert finding.message == "v cannot stand in this text"
+    assert finding.hint == ("known here are e, env, result; what comes out has a name where "
+                            "`gives NAME` stands behind the text")  # fmt: skip
+    assert check(TINY_LANGUAGE, shown.replace('{v}"', '{v}"  gives v')) == []
+    (finding,) = check(TINY_LANGUAGE, shown.replace('{v}"', '{v}"  gives w'))
+    assert finding.hint == "known here are e, env, result, w"
+
+
 SHIPPED = sorted(shipped_course().rglob("*.brix"))
 TEXTS = [path.read_text() for path in SHIPPED]
 

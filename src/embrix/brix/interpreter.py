@@ -258,9 +258,11 @@ class _Interpreter:
                 )  # fmt: skip
                 continue
             components = self.components(decl, signature.result)
+            naming = "; what comes out has a name where `gives NAME` stands behind the text"
             found[decl.function] = template_parts(
-                self.world, decl.template, signature.params, components
-            )
+                self.world, decl.template, signature.params, components,
+                further=naming if decl.gives is None else "",
+            )  # fmt: skip
         return found
 
     def components(self, decl: s.JudgementDecl, result: Type) -> dict[str, int]:

@@ -301,11 +301,12 @@ def check_error(world: World, decl: s.ErrorDecl) -> ErrorType:
 
 def template_parts(
     world: World, text: s.TextLit, names: Sequence[str], results: Mapping[str, int] | None = None,
-    *, free: bool = False,
+    *, free: bool = False, further: str = "",
 ) -> TemplateParts:  # fmt: skip
     """A template whose braces hold names only; `results` gives the numbers of names that stand
     for what comes out. Where other expressions may stand as well (`free`), they stay as they are
-    written: what they give is worked out by a function."""
+    written: what they give is worked out by a function. `further` is said of names that are not
+    known."""
     parts: list[str | int] = []
     known = {**{name: number for number, name in enumerate(names)}, **(results or {})}
     for part in text.parts:
@@ -320,6 +321,6 @@ def template_parts(
             name = part.name if isinstance(part, s.Ref) else "this"
             world.error(
                 "unknown_name", f"{name} cannot stand in this text", part.span,
-                did_you_mean(name, known, "known here are " + ", ".join(known)),
+                did_you_mean(name, known, "known here are " + ", ".join(known) + further),
             )  # fmt: skip
     return tuple(parts)

@@ -15,25 +15,29 @@ from embrix.text.found_again import found_again
 
 MAKERS = ("brix", "compare", "grammar", "machine", "terms", "text")
 """The packages that have a say in what programs teach."""
-_KNOWN: WeakKeyDictionary[Interpreter, dict[tuple[str, int], Weights]] = WeakKeyDictionary()
+_KNOWN: WeakKeyDictionary[Interpreter, dict[tuple[str, int, int], Weights]] = WeakKeyDictionary()
 
 
-def weights_of(lane: Lane, sort: str, seed: int, underway: Callable[[], None]) -> Weights:
-    """What is learned on a lane, once for each interpreter and seed: the same always comes of it.
-    `underway` is called now and then."""
+def weights_of(
+    lane: Lane, sort: str, seed: int, underway: Callable[[], None], most: int | None = None
+) -> Weights:
+    """What is learned on a lane, of so many programs at `most`, once for each interpreter and seed:
+    the same always comes of it. `underway` is called now and then."""
+    most = weights.LEARNING if most is None else most
     known = _KNOWN.setdefault(lane.interpreter, {})
-    if (sort, seed) not in known:
-        known[sort, seed] = _kept(lane, sort, seed, underway)
-    return known[sort, seed]
+    key = (sort, seed, most)
+    if key not in known:
+        known[key] = _kept(lane, sort, seed, underway, most)
+    return known[key]
 
 
-def _kept(lane: Lane, sort: str, seed: int, underway: Callable[[], None]) -> Weights:
+def _kept(lane: Lane, sort: str, seed: int, underway: Callable[[], None], most: int) -> Weights:
     interpreter = lane.interpreter
     grammar = interpreter.language.chosen or ""  # by which programs are written and read
     rests_on = (interpreter.meaning.digest(), interpreter.lane, grammar, sort, seed,
-                weights.LEARNING, makers(MAKERS))  # fmt: skip
+                most, makers(MAKERS))  # fmt: skip
     made = untaught(lane)
     made.take(found_again(
-        "weights", rests_on, Taught, lambda: learned(lane, sort, seed, underway).taught()
+        "weights", rests_on, Taught, lambda: learned(lane, sort, seed, underway, most).taught()
     ))  # fmt: skip
     return made

@@ -18,11 +18,12 @@ from hypothesis.configuration import set_hypothesis_home_dir
 from hypothesis.errors import NoSuchExample
 from msgspec import Struct, field
 
+from embrix.compare import weights
 from embrix.compare.applied import EvaluatedRun
 from embrix.compare.kept_weights import weights_of
 from embrix.compare.shown_apart import surely_apart
 from embrix.compare.smaller import count_forms, smallest
-from embrix.compare.weights import LIMITS, WeightedGenerator, forms_of, written
+from embrix.compare.weights import AT_FIRST, LIMITS, WeightedGenerator, Weights, forms_of, written
 from embrix.grammar.parser import Parsed
 from embrix.machine.exploring import Explored, Reached, explore
 from embrix.machine.lane import Lane
@@ -49,6 +50,8 @@ TELLING = 100
 """Programs between two tidings of how far a hunt is."""
 MOST_RUNS = 200
 """Runs of one program that may take several ways; with more nothing is said about it."""
+FIRST_LOOK = 300
+"""Programs that are tried when little has been learned: many lanes differ on one of the first."""
 AGAIN = 8
 """How many times as many programs are made up as are tried: many come more than once."""
 
@@ -76,6 +79,8 @@ class Hunt(Struct):
     unread: int = 0
     """Programs that tell the lanes apart as terms, but cannot be written so that they are read."""
     stopped: bool = False
+    learning: bool = False
+    """Whether programs are looked at to learn from them."""
 
     @property
     def sentence(self) -> str:
@@ -137,8 +142,8 @@ def hunt(
 ) -> Hunt:
     """Look for a difference in outcome, output or (where one lane extends the other) final state;
     in `costs` and in never ending when asked for. Where a lane leaves open which way a run takes,
-    all that a program can come to is compared. `progress` may raise InterruptedError to stop;
-    before the first program is tried it tells that learning goes on.
+    all that a program can come to is compared. Some programs are tried when little has been
+    learned, all others when much has. `progress` may raise InterruptedError to stop.
     Raises `NoPrograms`."""
     if not one.records:
         raise NoPrograms(f"{one.name} is an outside lane: programs are generated with a lane of "
@@ -177,15 +182,51 @@ class _Search:
         )
         """Whether programs need not be written and read: both lanes have the same numbers."""
         self.by_all_ways = one.several or (other.records and other.several)
-        try:
-            self.weights = weights_of(one, kind.name, done.seed, self._tell)
-        except NoTerm as none:
-            raise NoPrograms(f"there is no finite {none}, so no program can be generated") from none
+        self.weights = self._learned(min(AT_FIRST, weights.LEARNING))
         self.known: set[Value] = set()
         self.found = False
         self.most = 0
 
+    def _learned(self, most: int) -> Weights:
+        """What so many programs teach at most."""
+        self.done.learning = True
+        try:
+            return weights_of(self.one, self.sort, self.done.seed, self._tell, most)
+        except NoTerm as none:
+            raise NoPrograms(f"there is no finite {none}, so no program can be generated") from none
+        finally:
+            self.done.learning = False
+
     def carry_out(self, most: int) -> None:
+        language = self.one.interpreter.language
+        term = None
+        if AT_FIRST < weights.LEARNING and most >= 4:
+            term = self._looked_for(min(FIRST_LOOK, most // 4))
+        if term is None and not self.done.stopped:
+            self.weights = self._learned(weights.LEARNING)
+            term = self._looked_for(most)
+        if term is None:
+            return
+        term = smallest(language.signature, term, self.differs, numbers_for(language.numbers)[0])
+        self.done.program = written(self.one, term)
+        self.done.nodes = count_forms(language.signature, term)
+        lanes = (self.one, self.other)
+        if self.by_all_ways:
+            explored = [self._explored(lane, self.done.program) for lane in lanes]
+            left, right = (", ".join(all_words(one)) for one in explored)
+            if left == right:
+                left, right = map(_with_output, explored)
+            self.done.ends = (left, right)
+            return
+        ends = [lane.run(self.done.program, limits=LIMITS) for lane in lanes]
+        rows = [end.outcome.sentence for end in ends]
+        if rows[0] == rows[1]:
+            rows = ["  ".join([end.outcome.sentence, *_besides(end)]) for end in ends]
+        self.done.ends = (rows[0], rows[1])
+
+    def _looked_for(self, most: int) -> Value | None:
+        """A program on which the lanes differ, if there is one among so many; those that have been
+        tried before count."""
         self.most = most
         language = self.one.interpreter.language
         other = self.other.interpreter if self.other.records else None
@@ -204,27 +245,11 @@ class _Search:
         # What the library keeps has no business in the folder that happens to be the present one.
         set_hypothesis_home_dir(Path(platformdirs.user_cache_dir("embrix")) / "hunting")
         try:
-            term = find(
+            return find(
                 programs(), self.differs, settings=chosen, random=random.Random(self.done.seed)
             )
         except (NoSuchExample, _Enough):
-            return
-        term = smallest(language.signature, term, self.differs, numbers_for(language.numbers)[0])
-        self.done.program = written(self.one, term)
-        self.done.nodes = count_forms(language.signature, term)
-        lanes = (self.one, self.other)
-        if self.by_all_ways:
-            explored = [self._explored(lane, self.done.program) for lane in lanes]
-            left, right = (", ".join(all_words(one)) for one in explored)
-            if left == right:
-                left, right = map(_with_output, explored)
-            self.done.ends = (left, right)
-            return
-        ends = [lane.run(self.done.program, limits=LIMITS) for lane in lanes]
-        rows = [end.outcome.sentence for end in ends]
-        if rows[0] == rows[1]:
-            rows = ["  ".join([end.outcome.sentence, *_besides(end)]) for end in ends]
-        self.done.ends = (rows[0], rows[1])
+            return None
 
     def differs(self, term: Value) -> bool:
         """Whether the lanes disagree on a program."""

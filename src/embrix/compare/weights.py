@@ -38,8 +38,9 @@ from embrix.terms.types import NAME, Con, Type, settle
 LIMITS = Limits(calls=4_000, depth=3_000, output=10_000)
 SHALLOW, LEVELS = 3, 4
 """The least number of levels of a program, and how many numbers of levels there are."""
-LEARNING = 2_000
-"""The most programs that are looked at to learn what goes well with what."""
+LEARNING, AT_FIRST = 2_000, 200
+"""The most programs that are looked at to learn what goes well with what, and those before a first
+look for a difference."""
 ROUND, MORE = 500, 15
 """No more are looked at when a round of so many has not given so many more values than the round
 before: there is little left to learn."""
@@ -345,14 +346,17 @@ def untaught(lane: Lane) -> Weights:
     return Weights(lane.interpreter.language.signature, words)
 
 
-def learned(lane: Lane, sort: str, seed: int, underway: Callable[[], None]) -> Weights:
-    """What programs made up on a lane have taught. `underway` is called now and then."""
+def learned(
+    lane: Lane, sort: str, seed: int, underway: Callable[[], None], most: int | None = None
+) -> Weights:
+    """What programs made up on a lane have taught, so many at `most`. `underway` is called now and
+    then."""
     language = lane.interpreter.language
     weights = untaught(lane)
     seeded = random.Random(seed)
     unread = 0
     values, before = 0, None
-    for number in range(LEARNING):
+    for number in range(LEARNING if most is None else most):
         if unread == number == HOPELESS:
             break  # the grammar has errors: none of them can be written
         if number and number % ROUND == 0:

@@ -106,6 +106,7 @@ class HuntState(Reply):
     lanes: list[str] = []
     seed: int = 0
     tried: int = 0
+    learning: bool = False
     sentence: str = ""
     distribution: str = ""
     asked: int = 0

@@ -19,6 +19,7 @@ def hunted(
     def state_of(done: Hunt) -> HuntState:
         return HuntState(
             lanes=[done.first, done.second], seed=done.seed, tried=done.tried,
+            learning=done.learning,
             sentence=done.sentence, distribution=done.distribution, asked=done.asked,
             occurring=done.occurring, program=done.program, nodes=done.nodes,
             ends=list(done.ends),

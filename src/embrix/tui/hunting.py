@@ -66,9 +66,8 @@ class Quarry(Static):
             full = round(GAUGE * tried / self.most)
             text.append("█" * full, ink(app, "water"))
             text.append("─" * (GAUGE - full) + "  ", ink(app, "deep"))
-        going = (
-            "learning which programs run without failing …" if self.running and not tried else ""
-        )
+        learning = self.running and (found is None or found.learning)
+        going = "learning which programs run without failing …" if learning else ""
         count = (
             f"{tried:,} of {self.most:,} programs" if self.running else counted(tried, "program")
         )
