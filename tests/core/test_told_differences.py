@@ -180,6 +180,43 @@ def test_of_machines_continuations_and_substitution(make_course: Maker) -> None:
     assert sentences_are_so(lanes, direct - {stack}, programs) > 50
 
 
+WRAPPED = """\
+interpreter wrapped for Tiny
+value Value
+  Num(n: Number)  shown Lit(n)
+data Result
+  Fine(v: Value)
+error Unbound(x: Name)  "nothing called {x}"
+judgement eval  "{env} ⊢ {e} ⇓ {result}"
+main run
+define run(p: Expr, given: List[(Name, Value)]) -> Value
+  let Fine(v) = eval(p, empty with all given)
+  v
+define eval(e: Expr, env: Env[Value]) -> Result by e
+  Lit(n) => Fine(Num(n))
+  Var(x) => Fine(env[x] otherwise fail Unbound(x))
+  Add(left, right) =>
+    let Fine(Num(a)) = eval(left, env)
+    let Fine(Num(b)) = eval(right, env)
+    Fine(Num(a + b))
+  Let(x, bound, body) =>
+    let Fine(v) = eval(bound, env)
+    eval(body, env with x = v)
+"""
+
+
+def test_results_that_are_wrapped_are_compared_as_they_are_shown(make_course: Maker) -> None:
+    shown = WRAPPED.replace("Fine(v: Value)", 'Fine(v: Value)  shown "{v}"')
+    told = []
+    for other in (WRAPPED, shown):
+        course = make_course(tiny=TINY_LANGUAGE, one=DIRECT, two=other)
+        session = Session(course.folder)
+        sides = [side(session.lane("Tiny", name), "1 + 2") for name in ("direct", "wrapped")]
+        told.append(parted("1 + 2", *sides).sentence)
+    assert told == ["`1` (1:1) gives 1 in direct, Fine(Num(1)) in wrapped",
+                    f"{SAME}, with the same results"]  # fmt: skip
+
+
 SEEN = {
     "a": Seen([("`1` (1:1)", ""), ("`x` (1:5)", "")], {("`x` (1:5)", ""): ["2"]}, "3"),
     "b": Seen([("`1` (1:1)", ""), ("`2` (1:9)", "")], {("`x` (1:5)", ""): ["4"]}, "5"),
