@@ -178,6 +178,7 @@ USAGE = [
     (("hunt", "--lane", "x"), "hunt has no option --lane; did you mean --with?"),
     (("run", "-e", "1", "--langauge=Drip"), "did you mean --language?"),
     (("grammar", "--language", "Drip"), "write LANGUAGE without it: embrix grammar LANGUAGE"),
+    (("changed", ""), "embrix: changed does nothing with an empty word\n"),
     (("changed", "Drip"), "embrix: changed does nothing with Drip\n"),
     (("explain", "swaped_fields"), "did you mean swapped_fields?"),
 ]

@@ -13,7 +13,7 @@ NAMED_BY = (
     ("--language", "a language by --language NAME"), ("--with", "a lane by --with LANE"),
     ("-e", "a program by its file or by -e TEXT"),
 )  # fmt: skip
-
+"""The options by which a command is told what it works on."""
 OTHERWISE = {"--lane": "--with", "--interpreter": "--with", "--program": "-e",
              "--folder": "--course"}  # fmt: skip
 """What somebody may call an option."""
@@ -21,11 +21,12 @@ OTHERWISE = {"--lane": "--with", "--interpreter": "--with", "--program": "-e",
 
 def stray(command: argparse.ArgumentParser, words: Sequence[str]) -> str:
     """A sentence about the first of some words that a command does not know."""
-    word, shown = words[0], visible(words[0])
+    word = words[0]
+    shown = visible(word) or "an empty word"
     name = command.prog.rpartition(" ")[2]
     known = _options(command)
     if not word.startswith("-"):
-        if Path(word).is_dir() and "--course" in known:
+        if word and Path(word).is_dir() and "--course" in known:
             return f"{shown} is a folder; a course is named by --course FOLDER"
         ways = [said for option, said in NAMED_BY if option in known]
         named = f"; it is told {', '.join(ways)}" if ways else ""
