@@ -57,20 +57,21 @@ def test_all_that_were_asked_for_are_tried_once(
 ) -> None:
     """A quarter of them first; none of these comes again."""
     one, other = of_rill(session, "environment", "store_passing")
-    tried: list[object] = []
+    tried: list[tuple[int, Weights, object]] = []
     run = search._Search._run
 
     def watched(self: search._Search, lane: Lane, term: tuple[object, ...]) -> object:
         if lane is one:
-            tried.append((len(learning), term))
+            tried.append((len(learning), self.weights, term))
         return run(self, lane, term)
 
     monkeypatch.setattr(search._Search, "_run", watched)
     found = hunt(one, other, most=40)
     assert (found.program, found.tried) == ("", 40)
     assert learning == [LITTLE, MUCH]
-    assert [times for times, _ in tried] == [1] * 10 + [2] * 30
-    assert len({term for _, term in tried}) == 40
+    assert [times for times, _, _ in tried] == [1] * 10 + [2] * 30
+    assert [used is tried[0][1] for _, used, _ in tried] == [True] * 10 + [False] * 30
+    assert len({term for _, _, term in tried}) == 40
 
 
 def test_few_programs_are_tried_when_much_is_learned(
@@ -88,6 +89,15 @@ def test_what_differs_later_is_found_all_the_same(
     found = hunt(*of_rill(session, "environment", "by_name"))
     assert found.program
     assert found.tried > 1
+
+
+def test_a_first_look_that_is_stopped_is_the_last(session: Session, learning: list[object]) -> None:
+    def stop(so_far: Hunt) -> None:
+        if so_far.tried == 100:
+            raise InterruptedError
+
+    found = hunt(*of_rill(session, "environment", "store_passing"), progress=stop)
+    assert (found.stopped, found.tried, learning) == (True, 100, [LITTLE])
 
 
 def test_it_is_told_that_learning_goes_on_and_may_be_stopped(session: Session) -> None:

@@ -96,6 +96,19 @@ def test_seeds_lanes_and_choices_are_kept_apart(course_copy: Path, taught: list[
     assert again == first
 
 
+def test_little_is_kept_beside_much(course_copy: Path, taught: list[str]) -> None:
+    leave_only(course_copy, "drip")
+    _, much = kept(course_copy, "Drip", "environment", "Expr")
+    for _ in range(2):
+        kept_weights._KNOWN.clear()
+        lane = Session(course_copy).lane("Drip", "environment")
+        little = kept_weights.weights_of(lane, "Expr", 1, lambda: None, 40)
+        assert sum(count for *_, count in little.taught().good) < sum(
+            count for *_, count in much.taught().good
+        )
+    assert len(taught) == 2
+
+
 def test_a_damaged_file_is_not_believed(course_copy: Path, taught: list[str]) -> None:
     leave_only(course_copy, "drip")
     _, first = kept(course_copy, "Drip", "environment", "Expr")
