@@ -135,4 +135,4 @@ def test_a_hunt_finds_the_same(course_copy: Path, taught: list[str]) -> None:
         done = hunt(lane, other, most=200, seed=1)
         found.append((done.tried, done.program, done.ended, done.forms))
     assert found[0] == found[1]
-    assert taught == ["environment"]
+    assert taught == ["environment"] * 2  # a little, and much

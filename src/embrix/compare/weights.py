@@ -38,7 +38,7 @@ from embrix.terms.types import NAME, Con, Type, settle
 LIMITS = Limits(calls=4_000, depth=3_000, output=10_000)
 SHALLOW, LEVELS = 3, 4
 """The least number of levels of a program, and how many numbers of levels there are."""
-LEARNING, AT_FIRST = 2_000, 200
+LEARNING, AT_FIRST = 2_000, 80
 """The most programs that are looked at to learn what goes well with what, and those before a first
 look for a difference."""
 ROUND, MORE = 500, 15
