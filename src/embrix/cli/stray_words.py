@@ -6,6 +6,7 @@ import argparse
 from collections.abc import Sequence
 from pathlib import Path
 
+from embrix.cli.usage import folder_given
 from embrix.text.suggest import nearest
 from embrix.text.visible import visible
 
@@ -27,7 +28,7 @@ def stray(command: argparse.ArgumentParser, words: Sequence[str]) -> str:
     known = _options(command)
     if not word.startswith("-"):
         if word and Path(word).is_dir() and "--course" in known:
-            return f"{shown} is a folder; a course is named by --course FOLDER"
+            return folder_given(word)
         ways = [said for option, said in NAMED_BY if option in known]
         named = f"; it is told {', '.join(ways)}" if ways else ""
         return f"{name} does nothing with {shown}{named}"

@@ -17,7 +17,7 @@ from embrix.checking.verdicts import Testing, check_suite, merged, only, with_hi
 from embrix.cli.status import FAULTY, NEGATIVE, OK
 from embrix.cli.streams import print_answer
 from embrix.cli.streams import progress as progress_line
-from embrix.cli.usage import Faulty, Usage, course_folder, new_file
+from embrix.cli.usage import Faulty, Usage, course_folder, folder_given, new_file
 from embrix.course.replacing import Changed, Damaged, go_back, replace_file
 from embrix.lanes.session import Session
 from embrix.machine.lane import BadBinding
@@ -81,7 +81,7 @@ def suites_of(session: Session, wanted: list[Path]) -> list[Path]:
     paths = [path.resolve() for path in wanted] or list(session.course.suites)
     for path in paths:
         if path.is_dir():
-            raise Usage(f"{path} is a folder; a course is named by --course FOLDER")
+            raise Usage(folder_given(path))
         if not path.is_file():
             raise Usage(f"there is no suite {path}")
         if session.course.folder not in path.parents:

@@ -8,6 +8,7 @@ from pathlib import Path
 
 from embrix.course.finding import COURSE_FILE, find_course, holds_course_files
 from embrix.course.shipped import shipped_course
+from embrix.text.visible import visible
 
 
 class Usage(Exception):
@@ -16,6 +17,11 @@ class Usage(Exception):
 
 class Faulty(Exception):
     """A definition has errors and cannot be used; the message says which."""
+
+
+def folder_given(path: Path | str) -> str:
+    """What is said where a folder is given that a command does nothing with."""
+    return f"{visible(str(path))} is a folder; a course is named by --course FOLDER"
 
 
 def new_file(path: Path, *, replace: bool) -> Path:
